@@ -1,0 +1,5 @@
+"""
+Bouquet: reusable export templates over an organisation's own records.
+"""
+
+__version__ = "0.1.0"

@@ -1,0 +1,128 @@
+"""
+What can go wrong in the core, and where.
+
+    BouquetError
+    ├── TemplateError        the document itself, or what it asks for
+    │   ├── DocumentError    not a template document (shape, unknown keys, version)
+    │   └── PlanError        well-formed, but it cannot be planned against this catalogue
+    ├── WriteError           a file could not be written
+    │   └── EncodingProblem  a value cannot be written in the file's encoding
+    └── CountMismatch        announced and written rows differ
+
+Problems of a template are collected: one error carries them all.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from difflib import get_close_matches
+
+__all__ = [
+    "BouquetError",
+    "CountMismatch",
+    "DocumentError",
+    "EncodingProblem",
+    "PlanError",
+    "Problem",
+    "TemplateError",
+    "WriteError",
+    "nearest",
+]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Problem:
+    """
+    One thing wrong with a template.
+
+    `place` is a path into the document (`columns[3].value.field`), empty for the whole.
+    `candidates` are names that may have been meant, best first.
+    `ways_out` names acts that would cure it (`fold`, `per_child`), for the interface to offer.
+    """
+
+    code: str
+    message: str
+    place: str = ""
+    candidates: tuple[str, ...] = ()
+    ways_out: tuple[str, ...] = ()
+
+
+class BouquetError(Exception):
+    """
+    Something went wrong in Bouquet.
+    """
+
+    code = "error"
+
+
+class TemplateError(BouquetError):
+    """
+    The template has problems.
+    """
+
+    code = "template"
+
+    def __init__(self, problems: Sequence[Problem]) -> None:
+        self.problems = tuple(problems)
+        msg = "; ".join(f"{p.place or 'template'}: {p.message}" for p in self.problems)
+        super().__init__(msg)
+
+
+class DocumentError(TemplateError):
+    """
+    This is not a template document that can be read.
+    """
+
+    code = "document"
+
+
+class PlanError(TemplateError):
+    """
+    The template asks for something this catalogue cannot give.
+    """
+
+    code = "plan"
+
+
+class WriteError(BouquetError):
+    """
+    The file could not be written.
+    """
+
+    code = "write"
+
+
+class EncodingProblem(WriteError):
+    """
+    A value holds a letter that the chosen encoding does not have.
+    """
+
+    code = "encoding"
+
+    def __init__(self, letter: str, encoding: str, row: int) -> None:
+        self.letter, self.encoding, self.row = letter, encoding, row
+        super().__init__(
+            f"Row {row} holds {letter!r} (U+{ord(letter):04X}), which {encoding} cannot write. "
+            "Choose UTF-8, or let such letters be replaced."
+        )
+
+
+class CountMismatch(BouquetError):
+    """
+    The number of rows announced and the number written differ; the file is withheld.
+    """
+
+    code = "count_mismatch"
+
+    def __init__(self, announced: int, written: int) -> None:
+        self.announced, self.written = announced, written
+        super().__init__(f"{announced:,} rows were announced and {written:,} written; the file is withheld.")
+
+
+def nearest(name: str, names: Sequence[str], *, at_most: int = 3) -> tuple[str, ...]:
+    """
+    Names that look like `name`, best first, ignoring case.
+    """
+    folded = {n.casefold(): n for n in names}
+    return tuple(folded[m] for m in get_close_matches(name.casefold(), folded, n=at_most, cutoff=0.55))

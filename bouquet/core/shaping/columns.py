@@ -1,0 +1,143 @@
+"""
+Shaping: Arrow batches of typed values → text as it stands on paper, whole columns at a time.
+
+Rows never become Python objects here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import polars as pl
+import pyarrow as pa
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.plan import PlanColumn
+from bouquet.core.shaping.patterns import parse_date_pattern
+
+__all__ = ["TextShaper", "to_frame"]
+
+#: ISO 8601 in the formatter's codes; the fraction of a second only where there is one.
+MACHINE_DATES = {
+    Kind.DATE: "%Y-%m-%d",
+    Kind.TIMESTAMP: "%Y-%m-%dT%H:%M:%S%.f",
+    Kind.MOMENT: "%Y-%m-%dT%H:%M:%S%.f%:z",
+    Kind.TIME: "%H:%M:%S%.f",
+}
+
+
+def to_frame(batch: pa.RecordBatch | pa.Table) -> pl.DataFrame:
+    """
+    A batch as a frame. Kinds that the driver leaves opaque (numeric) arrive as their exact text.
+    """
+    arrays, names = [], []
+    for name, column in zip(batch.schema.names, batch.columns, strict=True):
+        for part in [column.combine_chunks()] if isinstance(column, pa.ChunkedArray) else [column]:
+            arrays.append(part.storage if isinstance(part, pa.ExtensionArray) else part)
+        names.append(name)
+    return pl.DataFrame(pa.table(arrays, names=names)) if names else pl.DataFrame()
+
+
+@dataclass(frozen=True)
+class TextShaper:
+    """
+    Turns a frame with one column `c{n}` per field column into one of text, named the same, for all columns.
+    """
+
+    columns: Sequence[PlanColumn]
+    zone: str
+
+    def shape(self, frame: pl.DataFrame) -> pl.DataFrame:
+        """
+        The frame's values as text; blanks are null unless the column says how a blank reads.
+        """
+        return frame.select(
+            [
+                self.text(c, n, frame.schema.get(f"c{n}")).alias(f"c{n}")
+                if c.route
+                else pl.lit(c.constant or None, pl.String).alias(f"c{n}")
+                for n, c in enumerate(self.columns)
+            ]
+            or [pl.lit(None).alias("c0")]
+        ).select(pl.all() if frame.height else pl.all().head(0))
+
+    def text(self, column: PlanColumn, n: int, dtype: Any) -> pl.Expr:
+        """
+        The expression that shapes column `c{n}`.
+        """
+        value, show = pl.col(f"c{n}"), column.show
+        value = self._as_text(value, column, dtype)
+        if show.trim:
+            value = value.str.strip_chars()
+        if show.case != "as_is":
+            value = value.str.to_uppercase() if show.case == "upper" else value.str.to_lowercase()
+        if show.prefix or show.suffix:
+            value = pl.format("{}{}{}", pl.lit(show.prefix), value, pl.lit(show.suffix))
+        blank = pl.lit(column.blank or None, pl.String)
+        if column.kind.is_text or column.kind is Kind.CHOICE:
+            return pl.when(value.is_null() | (value == "")).then(blank).otherwise(value)
+        return value.fill_null(blank) if column.blank else value
+
+    def _as_text(self, value: pl.Expr, column: PlanColumn, dtype: Any) -> pl.Expr:
+        kind, show = column.kind, column.show
+        if kind is Kind.BOOLEAN:
+            return pl.when(value).then(pl.lit(show.yes)).when(~value).then(pl.lit(show.no))
+        if kind is Kind.CHOICE:
+            return choice_text(value, column)
+        if kind in MACHINE_DATES and dtype is not None and dtype.is_temporal():
+            return self.local(value, kind).dt.to_string(self.strftime(column))
+        value = value.cast(pl.String)
+        return number_text(value, column) if kind.is_number else value
+
+    def strftime(self, column: PlanColumn) -> str:
+        """
+        The formatter's codes of a dated column.
+        """
+        pattern = column.show.date
+        return parse_date_pattern(pattern).strftime if pattern else MACHINE_DATES[column.kind]
+
+    def local(self, value: pl.Expr, kind: Kind) -> pl.Expr:
+        """
+        Moments on the template's wall clock.
+        """
+        return value.dt.convert_time_zone(self.zone) if kind is Kind.MOMENT else value
+
+
+def choice_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
+    """
+    A choice by its label or code; an unknown code stands for itself.
+    """
+    text = value.cast(pl.String)
+    if column.show.choice == "code" or column.route is None or not column.route.field.choices:
+        return text
+    choices = column.route.field.choices
+    return text.replace([c.code for c in choices], [c.label for c in choices])
+
+
+def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
+    """
+    Exact numbers in their text form, with the column's grouping and decimal mark. No binary float is involved.
+    """
+    show = column.show
+    if show.decimals is not None and column.kind is Kind.INTEGER and show.decimals:
+        value = value + pl.lit("." + "0" * show.decimals)
+    if show.decimals is not None:
+        # A rounded-away negative keeps no sign.
+        value = value.str.replace(r"^-(0(?:\.0+)?)$", "${1}")
+    if show.grouping:
+        whole = value.str.extract(r"^-?(\d+)")
+        grouped = whole.str.reverse().str.replace_all(r"(\d{3})", "${1}" + _plain(show.grouping))
+        grouped = grouped.str.strip_suffix(show.grouping).str.reverse()
+        sign, rest = value.str.extract(r"^(-?)"), value.str.extract(r"^-?\d+(.*)$")
+        # NaN and infinity have no digits to group.
+        grouped = pl.concat_str(sign, grouped, rest.str.replace(".", show.decimal_mark, literal=True))
+        return pl.coalesce(grouped, value)
+    if show.decimal_mark != ".":
+        value = value.str.replace(".", show.decimal_mark, literal=True)
+    return value
+
+
+def _plain(mark: str) -> str:
+    return mark.replace("$", "$$")

@@ -1,0 +1,101 @@
+"""
+The slip: the proof that goes with a run, and the totals it states.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, field
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.plan import Plan, PlanColumn
+
+__all__ = ["ColumnTotals", "Totals", "sha256_of"]
+
+#: Digits after the point that sums of unscaled numerics are kept to before they go the exact, slower way.
+_DEFAULT_SCALE = 12
+
+
+@dataclass
+class ColumnTotals:
+    """
+    Of one column: blanks, the sum of its numbers, its first and last date.
+    """
+
+    heading: str
+    blanks: int = 0
+    total: Decimal | None = None
+    first: Any = None
+    last: Any = None
+
+    def as_json(self) -> dict[str, Any]:
+        facts: dict[str, Any] = {"heading": self.heading, "blanks": self.blanks}
+        if self.total is not None:
+            facts["total"] = f"{self.total:f}"
+        if self.first is not None:
+            facts |= {"first": self.first.isoformat(), "last": self.last.isoformat()}
+        return facts
+
+
+@dataclass
+class Totals:
+    """
+    Collects the totals of a run while its rows go by, as they are written.
+    """
+
+    plan: Plan
+    rows: int = 0
+    columns: list[ColumnTotals] = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.columns = [ColumnTotals(c.heading) for c in self.plan.columns]
+
+    def add(self, frame: pl.DataFrame) -> None:
+        """
+        Take in one batch of typed values.
+        """
+        self.rows += frame.height
+        for n, (column, totals) in enumerate(zip(self.plan.columns, self.columns, strict=True)):
+            if column.route is not None and frame.height:
+                self._add_column(column, totals, frame[f"c{n}"])
+
+    def _add_column(self, column: PlanColumn, totals: ColumnTotals, values: pl.Series) -> None:
+        totals.blanks += values.null_count()
+        if values.dtype == pl.String and not column.kind.is_number:
+            totals.blanks += int((values.str.strip_chars() == "").sum() or 0)
+        if column.kind.is_number:
+            totals.total = (totals.total or Decimal(0)) + _sum(values, column)
+        elif column.kind.is_dated and values.null_count() < len(values):
+            first, last = values.min(), values.max()
+            if column.kind is Kind.MOMENT:
+                first, last = (m.astimezone(self.plan.zone) for m in (first, last))  # type: ignore[union-attr]
+            totals.first = first if totals.first is None else min(totals.first, first)
+            totals.last = last if totals.last is None else max(totals.last, last)
+
+
+def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
+    """
+    The exact sum of a batch; values that are not numbers (NaN, infinity) are passed over.
+    """
+    if values.dtype.is_integer():
+        return Decimal(int(values.cast(pl.Int128).sum() or 0))
+    assert column.route is not None
+    scale = column.show.decimals if column.show.decimals is not None else column.route.field.scale
+    exact = values.cast(pl.Decimal(38, _DEFAULT_SCALE if scale is None else scale), strict=False)
+    fits = scale is not None or not values.str.contains(r"\.\d{13}").any()
+    if fits and exact.null_count() == values.null_count():
+        return exact.sum() or Decimal(0)  # type: ignore[return-value]
+    return sum((d for v in values.drop_nulls() if (d := Decimal(v)).is_finite()), Decimal(0))
+
+
+def sha256_of(path: Path) -> str:
+    """
+    The SHA-256 of a file, as hexadecimal digits.
+    """
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()

@@ -1,0 +1,95 @@
+"""
+Reading the values of a template document as the kind of value a field holds.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import date, datetime, time
+from decimal import Decimal, InvalidOperation
+from typing import TypeAlias
+from zoneinfo import ZoneInfo
+
+from bouquet.core.catalogue import Field, Kind
+
+__all__ = ["Value", "read_value", "say_value"]
+
+Value: TypeAlias = bool | int | Decimal | str | date | datetime | time
+
+_EXPECTED = {
+    Kind.INTEGER: "a whole number, such as 12",
+    Kind.DECIMAL: "a number, such as 12.5",
+    Kind.BOOLEAN: "yes or no",
+    Kind.DATE: "a date, such as 2026-11-22",
+    Kind.TIMESTAMP: "a date and time, such as 2026-11-22T14:30",
+    Kind.MOMENT: "a date and time, such as 2026-11-22T14:30",
+    Kind.TIME: "a time, such as 14:30",
+}
+
+
+def _decimal(raw: object) -> Decimal:
+    number = Decimal(str(raw).strip())
+    if not number.is_finite():
+        raise InvalidOperation
+    return number
+
+
+def read_value(raw: object, field: Field, zone: ZoneInfo) -> Value:
+    """
+    Read one value of the document as `field` holds it. A moment without an offset is taken in `zone`.
+
+    Raises ValueError with a sentence for a person.
+    """
+    kind = field.kind
+    try:
+        if isinstance(raw, str) and "\x00" in raw:
+            raise ValueError
+        if kind is Kind.BOOLEAN:
+            if not isinstance(raw, bool):
+                raise ValueError
+            return raw
+        if isinstance(raw, bool):
+            raise ValueError
+        if kind.is_number:
+            number = _decimal(raw)
+            return int(number) if number == number.to_integral_value() and kind is Kind.INTEGER else number
+        if field.stored == "integer":
+            if not re.fullmatch(r"\s*[+-]?\d{1,18}\s*", str(raw)):
+                msg = f"“{raw}” is not a code of {field.label}; its codes are whole numbers."
+                raise ValueError(msg)
+            return int(str(raw))
+        if kind is Kind.DATE:
+            return date.fromisoformat(str(raw))
+        if kind is Kind.TIME:
+            return time.fromisoformat(str(raw))
+        if kind is Kind.TIMESTAMP:
+            return datetime.fromisoformat(str(raw)).replace(tzinfo=None)
+        if kind is Kind.MOMENT:
+            moment = datetime.fromisoformat(str(raw))
+            return moment if moment.tzinfo else moment.replace(tzinfo=zone)
+        return str(raw)
+    except (ValueError, InvalidOperation) as error:
+        if error.args and isinstance(error.args[0], str) and error.args[0].startswith("“"):
+            raise
+        said = "yes" if raw is True else "no" if raw is False else str(raw).replace("\x00", "␀")
+        msg = f"“{said}” is not {_EXPECTED.get(kind, 'a text that can be read')}, which {field.label} needs."
+        raise ValueError(msg) from error
+
+
+def say_value(value: Value, field: Field) -> str:
+    """
+    A value in words, for the sentence: a choice by its label, a date as `22 Nov 2026`.
+    """
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if field.choices:
+        return field.label_of(value)
+    if isinstance(value, datetime):
+        return f"{value.day} {value:%b %Y %H:%M}"
+    if isinstance(value, date):
+        return f"{value.day} {value:%b %Y}"
+    if isinstance(value, time):
+        return f"{value:%H:%M}"
+    if isinstance(value, int | Decimal):
+        return f"{value:f}" if isinstance(value, Decimal) else str(value)
+    return f"“{value}”" if field.kind is Kind.TEXT else value

@@ -1,0 +1,167 @@
+"""
+Windows: spans of days relative to the as-of moment.
+
+All are half-open `[start, end)` in the template's zone; a day is the local day, 23 or 25 hours long when
+the clocks change.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+from dateutil.relativedelta import relativedelta
+
+from bouquet.core.template.document import Window
+
+__all__ = ["Span", "resolve_window", "window_words"]
+
+
+@dataclass(frozen=True)
+class Span:
+    """
+    `[start, end)` as moments in the template's zone; None is open on that side.
+    """
+
+    start: datetime | None
+    end: datetime | None
+
+    @property
+    def first_day(self) -> date | None:
+        return self.start.date() if self.start else None
+
+    @property
+    def last_day(self) -> date | None:
+        """
+        The last day that has any part inside.
+        """
+        return (self.end - timedelta(microseconds=1)).date() if self.end else None
+
+    @property
+    def whole_days(self) -> bool:
+        return all(m is None or m.time() == time(0) for m in (self.start, self.end))
+
+
+def _midnight(day: date, zone: ZoneInfo) -> datetime:
+    return datetime.combine(day, time(0), zone)
+
+
+def _first_of(unit: str, day: date, year_start: int) -> date:
+    """
+    The first day of the period that `day` lies in; weeks begin on Monday (ISO 8601).
+    """
+    if unit == "week":
+        return day - timedelta(days=day.weekday())
+    if unit == "month":
+        return day.replace(day=1)
+    if unit == "quarter":
+        return day.replace(month=(day.month - 1) // 3 * 3 + 1, day=1)
+    if unit == "year":
+        return day.replace(month=1, day=1)
+    if unit == "financial_year":
+        return day.replace(year=day.year - (day.month < year_start), month=year_start, day=1)
+    return day
+
+
+_STEP = {
+    "day": relativedelta(days=1),
+    "week": relativedelta(weeks=1),
+    "month": relativedelta(months=1),
+    "quarter": relativedelta(months=3),
+    "year": relativedelta(years=1),
+    "financial_year": relativedelta(years=1),
+}
+
+
+def resolve_window(window: Window, as_of: datetime, zone: ZoneInfo, *, year_start: int = 4) -> Span:
+    """
+    The span a window comes to at `as_of`.
+
+    `year_start` is the first month of the financial year, 1 to 12.
+    Raises ValueError with a sentence for a person when the window lacks a date or its dates are reversed.
+    """
+    now = as_of.astimezone(zone)
+    today = now.date()
+    kind, n, unit = window.type, window.count, window.unit
+    if kind == "all_time":
+        return Span(None, None)
+    if kind == "between":
+        if not window.first or not window.last:
+            msg = "A window between two dates needs both."
+            raise ValueError(msg)
+        first, last = date.fromisoformat(window.first), date.fromisoformat(window.last)
+        if last < first:
+            msg = f"The window ends ({last}) before it begins ({first})."
+            raise ValueError(msg)
+        return Span(_midnight(first, zone), _midnight(last + timedelta(days=1), zone))
+    if kind == "before_days_ago":
+        return Span(None, _midnight(today - timedelta(days=n), zone))
+    if kind == "after_days_ago":
+        return Span(_midnight(today - timedelta(days=n - 1), zone), None)
+    if kind == "last" and unit in ("minute", "hour"):
+        # Elapsed time, not wall-clock time: an hour is an hour also in the night the clocks change.
+        back = timedelta(minutes=n) if unit == "minute" else timedelta(hours=n)
+        return Span((now.astimezone(UTC) - back).astimezone(zone), now)
+    if unit not in _STEP:
+        msg = f"There is no window “{kind} {unit}”."
+        raise ValueError(msg)
+    step = _STEP[unit]
+    current = _first_of(unit, today, year_start)
+    if kind == "to_date":
+        return Span(_midnight(current, zone), _midnight(today + timedelta(days=1), zone))
+    begins, ends = {
+        "this": (current, current + step),
+        "previous": (current - step * n, current - step * (n - 1)),
+        "next": (current + step * n, current + step * (n + 1)),
+        "last": (current - step * (n - window.with_current), current + step * int(window.with_current)),
+    }[kind]
+    return Span(_midnight(begins, zone), _midnight(ends, zone))
+
+
+def _day(day: date, *, year: bool) -> str:
+    return f"{day.day} {day:%b}" + (f" {day.year}" if year else "")
+
+
+def span_words(span: Span, as_of: datetime) -> str:
+    """
+    The dates a span comes to: `24 Oct – 22 Nov`; years only where they are not this year.
+    """
+    if span.start is None and span.end is None:
+        return ""
+    if not span.whole_days and span.start and span.end:
+        return f"{span.start:%H:%M} – {span.end:%H:%M}"
+    first, last = span.first_day, span.last_day
+    years = {d.year for d in (first, last) if d}
+    year = years != {as_of.year}
+    if first and last:
+        if first == last:
+            return _day(first, year=year)
+        return f"{_day(first, year=year and first.year != last.year)} – {_day(last, year=year)}"
+    return f"until {_day(last, year=year)}" if last else f"from {_day(first, year=year)}" if first else ""
+
+
+def _named(unit: str) -> str:
+    return unit.replace("_", " ")
+
+
+def window_words(window: Window) -> str:
+    """
+    A window as people say it, without its dates: `the last 30 days`.
+    """
+    n, unit = window.count, _named(window.unit)
+    if window.type == "last":
+        many = f"the last {n} {unit}s" if n != 1 else f"the last {unit}"
+        return many + (f" with this {unit}" if window.with_current and unit not in ("minute", "hour") else "")
+    if window.type in ("this", "previous", "next") and unit == "day":
+        return {"this": "today", "previous": "yesterday", "next": "tomorrow"}[window.type]
+    return {
+        "this": f"this {unit}",
+        "previous": f"the {unit} before",
+        "next": f"the next {unit}",
+        "to_date": f"this {unit} so far",
+        "between": "these dates",
+        "before_days_ago": f"more than {n} days ago",
+        "after_days_ago": f"the last {n} days with today and later",
+        "all_time": "all time",
+    }[window.type]

@@ -1,0 +1,11 @@
+"""
+Writers: one class a format. A new format is one module and one line in `WRITERS`.
+"""
+
+from bouquet.core.writers.base import FileFacts, Writer
+from bouquet.core.writers.csv import CsvWriter
+from bouquet.core.writers.xlsx import XlsxWriter
+
+__all__ = ["WRITERS", "CsvWriter", "FileFacts", "Writer", "XlsxWriter"]
+
+WRITERS: dict[str, type[Writer]] = {writer.extension: writer for writer in (CsvWriter, XlsxWriter)}

@@ -1,0 +1,143 @@
+"""
+CSV (RFC 4180), streamed.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import IO, Literal
+
+import polars as pl
+
+from bouquet.core.errors import EncodingProblem
+from bouquet.core.shaping import TextShaper
+from bouquet.core.writers.base import Writer
+
+__all__ = ["CsvWriter"]
+
+_PYTHON_ENCODING = {
+    "utf-8": "utf-8",
+    "utf-8-sig": "utf-8",
+    "utf-16": "utf-16-le",
+    "windows-1252": "cp1252",
+    "iso-8859-1": "latin-1",
+}
+_SIGNATURE = {"utf-8-sig": b"\xef\xbb\xbf", "utf-16": b"\xff\xfe"}
+
+#: What makes a spreadsheet take a text for a formula.
+FORMULA_START = r"^[=+\-@\t\r]"
+
+_QUOTE_STYLE: dict[str, Literal["necessary", "non_numeric", "always"]] = {
+    "as_needed": "necessary",
+    "text": "necessary",
+    "everything": "always",
+}
+
+
+class CsvWriter(Writer):
+    """
+    Comma- (or otherwise) separated text.
+    """
+
+    extension, media_type, label = "csv", "text/csv", "CSV"
+
+    def open(self) -> None:
+        options = self.plan.output.csv
+        self._options = options
+        self._line_end = "\r\n" if options.line_end == "CRLF" else "\n"
+        self._encoding = _PYTHON_ENCODING[options.encoding]
+        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+        # Text columns are told apart by name where only text is quoted.
+        self._quoted = [
+            f"c{n}"
+            for n, c in enumerate(self.plan.columns)
+            if options.quoting == "text" and not (c.kind.is_number or c.kind.is_dated)
+        ]
+        self._file: IO[bytes] = self.path.open("wb", buffering=1 << 20)
+        self._file.write(_SIGNATURE.get(options.encoding, b""))
+        self._write_heading_rows()
+
+    def write(self, frame: pl.DataFrame) -> None:
+        text = self._shaper.shape(frame)
+        self._note_formulas(text)
+        if len(self.plan.columns) == 1 and self._options.quoting != "everything":
+            # An empty line would not count as a row to many readers; an empty quoted cell does.
+            text = text.with_columns(pl.all().fill_null(""))
+        if self._quoted:
+            self._write_with_quoted_text(text)
+        elif self._encoding == "utf-8":
+            self._write_frame(text, self._file)
+        else:
+            buffer = io.BytesIO()
+            self._write_frame(text, buffer)
+            self._file.write(self._encode(buffer.getvalue().decode()))
+        self.facts.rows += frame.height
+
+    def close(self) -> None:
+        self._file.close()
+
+    def abandon(self) -> None:
+        self._file.close()
+
+    def _note_formulas(self, text: pl.DataFrame) -> None:
+        """
+        Count texts that a spreadsheet would run as a formula. In machine style they are left as they are.
+        """
+        for n, column in enumerate(self.plan.columns):
+            if column.route and column.kind.is_text:
+                found = int(text[f"c{n}"].str.contains(FORMULA_START).sum() or 0)
+                if found:
+                    note = f"texts in “{column.heading}” begin like a formula; a spreadsheet may run them"
+                    self.facts.notes[note] += found
+
+    def _write_frame(self, text: pl.DataFrame, file: IO[bytes]) -> None:
+        text.write_csv(
+            file,
+            include_header=False,
+            separator=self._options.separator,
+            line_terminator=self._line_end,
+            quote_style=_QUOTE_STYLE[self._options.quoting],
+        )
+
+    def _write_with_quoted_text(self, text: pl.DataFrame) -> None:
+        """
+        Quote the text columns ourselves, and join the cells; numbers and dates stay bare.
+        """
+        cells = []
+        for n, _ in enumerate(self.plan.columns):
+            cell = pl.col(f"c{n}")
+            if f"c{n}" in self._quoted:
+                cell = pl.format('"{}"', cell.str.replace_all('"', '""', literal=True))
+            else:
+                special = cell.str.contains_any([self._options.separator, '"', "\n", "\r"])
+                quoted = pl.format('"{}"', cell.str.replace_all('"', '""', literal=True))
+                cell = pl.when(special).then(quoted).otherwise(cell)
+            cells.append(cell.fill_null(""))
+        lines = text.select(pl.concat_str(cells, separator=self._options.separator))
+        joined = "".join(line + self._line_end for line in lines.to_series())
+        self._file.write(self._encode(joined))
+
+    def _write_heading_rows(self) -> None:
+        buffer = io.StringIO()
+        quoting = csv.QUOTE_ALL if self._options.quoting != "as_needed" else csv.QUOTE_MINIMAL
+        writer = csv.writer(
+            buffer, delimiter=self._options.separator, lineterminator=self._line_end, quoting=quoting
+        )
+        if self._options.heading_row in ("headings", "both"):
+            writer.writerow([c.heading for c in self.plan.columns])
+        if self._options.heading_row in ("names", "both"):
+            writer.writerow([c.route.path if c.route else c.id for c in self.plan.columns])
+        self._file.write(self._encode(buffer.getvalue()))
+
+    def _encode(self, text: str) -> bytes:
+        if self._options.unencodable == "replace":
+            encoded = text.encode(self._encoding, errors="replace")
+            if lost := encoded.count(b"?") - text.count("?"):
+                self.facts.notes[f"letters that {self._options.encoding} does not have became “?”"] += lost
+            return encoded
+        try:
+            return text.encode(self._encoding)
+        except UnicodeEncodeError as error:
+            row = self.facts.rows + text.count("\n", 0, error.start) + 1
+            raise EncodingProblem(text[error.start], self._options.encoding, row) from error

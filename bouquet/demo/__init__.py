@@ -1,0 +1,3 @@
+"""
+The demonstration: a private database cluster, Marrowby in it, and four people.
+"""

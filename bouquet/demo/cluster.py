@@ -1,0 +1,236 @@
+"""
+A private PostgreSQL cluster on loopback, started and stopped by us and by nobody else.
+
+PostgreSQL refuses to run as root; then an unprivileged user runs it, and its files lie where that user can reach
+them, whatever folder the checkout is in. A cluster that is not ours is never touched: ours is known by its own data
+folder.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import pwd
+import re
+import secrets
+import shutil
+import socket
+import subprocess
+from dataclasses import dataclass
+from pathlib import Path
+
+import psycopg
+
+from bouquet.core.errors import BouquetError
+
+__all__ = ["Cluster", "ClusterError"]
+
+#: The first port tried; the next free one is taken when it is in use.
+FIRST_PORT = 54_310
+PORTS_TRIED = 200
+
+_BINARIES = Path("/usr/lib/postgresql")
+
+
+class ClusterError(BouquetError):
+    """
+    The private database cluster cannot be started.
+    """
+
+    code = "cluster"
+
+
+def binaries() -> Path:
+    """
+    The folder of the newest PostgreSQL server on this machine.
+
+    Raises ClusterError when there is none.
+    """
+    found = sorted(_BINARIES.glob("*/bin/initdb"), key=lambda p: float(p.parts[-3]))
+    if found:
+        return found[-1].parent
+    on_path = shutil.which("initdb")
+    if on_path is None:
+        msg = "No PostgreSQL server is installed here. On Debian: apt-get install postgresql"
+        raise ClusterError(msg)
+    return Path(on_path).resolve().parent
+
+
+def port_is_free(port: int) -> bool:
+    """
+    Whether nothing listens on a port of the loopback address.
+    """
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+        return True
+
+
+@dataclass
+class Cluster:
+    """
+    The cluster of one folder. `folder` holds what is ours to remember; the data lies in `data`.
+    """
+
+    folder: Path
+
+    def __post_init__(self) -> None:
+        self.folder = self.folder.resolve()
+        self.root = os.geteuid() == 0
+        mark = hashlib.sha256(str(self.folder).encode()).hexdigest()[:12]
+        self.home = Path("/var/lib/bouquet") / mark if self.root else self.folder
+        self.data = self.home / "data"
+
+    @property
+    def user(self) -> str:
+        """
+        The unprivileged user that runs the server when we are root.
+        """
+        names = {entry.pw_name for entry in pwd.getpwall()}
+        return "postgres" if "postgres" in names else "nobody"
+
+    @property
+    def password(self) -> str:
+        """
+        The superuser's password, made once and readable by its owner only.
+        """
+        path = self.folder / "superuser-password"
+        if not path.exists():
+            self.folder.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)
+            path.write_text(secrets.token_urlsafe(24))
+        return path.read_text()
+
+    def url(self, database: str = "postgres", role: str = "postgres", password: str | None = None) -> str:
+        """
+        libpq URL of a database of the running cluster.
+        """
+        return f"postgresql://{role}:{password or self.password}@127.0.0.1:{self.port()}/{database}"
+
+    def port(self) -> int:
+        """
+        The port it listens on, or will at its next start.
+        """
+        options = self.data / "postmaster.pid"
+        lines = options.read_text().splitlines() if options.exists() else []
+        if len(lines) > 3 and lines[3].isdigit():
+            return int(lines[3])
+        msg = "The database cluster is not running."
+        raise ClusterError(msg)
+
+    def running(self) -> bool:
+        """
+        Whether our server runs.
+        """
+        return self.data.exists() and self._run("pg_ctl", "status", "-D", str(self.data)).returncode == 0
+
+    def start(self) -> None:
+        """
+        Start the cluster, making it first where there is none yet. Does nothing when it runs.
+        """
+        if self.running():
+            return
+        if not (self.data / "PG_VERSION").exists():
+            self._create()
+        port = next((p for p in range(FIRST_PORT, FIRST_PORT + PORTS_TRIED) if port_is_free(p)), None)
+        if port is None:
+            msg = f"No port between {FIRST_PORT} and {FIRST_PORT + PORTS_TRIED} is free."
+            raise ClusterError(msg)
+        log = self.home / "server.log"
+        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
+        started = self._run("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options)
+        if started.returncode:
+            tail = "\n".join(log.read_text(errors="replace").splitlines()[-5:]) if log.exists() else ""
+            msg = f"The database cluster did not start.\n{tail or started.stderr}"
+            raise ClusterError(msg)
+
+    def stop(self, *, mode: str = "fast") -> None:
+        """
+        Stop the cluster if it runs.
+        """
+        if self.running():
+            self._run("pg_ctl", "stop", "-w", "-m", mode, "-D", str(self.data))
+
+    def destroy(self) -> None:
+        """
+        Stop the cluster and remove its data.
+        """
+        self.stop(mode="immediate")
+        shutil.rmtree(self.data, ignore_errors=True)
+        if self.root:
+            shutil.rmtree(self.home, ignore_errors=True)
+
+    def ensure_role(self, name: str, password: str) -> None:
+        """
+        A role that can sign in, with this password.
+        """
+        with psycopg.connect(self.url(), autocommit=True) as connection:
+            known = connection.execute("SELECT 1 FROM pg_roles WHERE rolname = %s", [name]).fetchone()
+            verb = "ALTER" if known else "CREATE"
+            command = psycopg.sql.SQL("{} ROLE {} LOGIN PASSWORD {}").format(
+                psycopg.sql.SQL(verb), psycopg.sql.Identifier(name), psycopg.sql.Literal(password)
+            )
+            connection.execute(command)
+
+    def ensure_database(self, name: str, owner: str) -> bool:
+        """
+        A database with this owner. Returns whether it was made just now.
+        """
+        with psycopg.connect(self.url(), autocommit=True) as connection:
+            if connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", [name]).fetchone():
+                return False
+            made = psycopg.sql.SQL("CREATE DATABASE {} OWNER {}")
+            connection.execute(made.format(psycopg.sql.Identifier(name), psycopg.sql.Identifier(owner)))
+            return True
+
+    def drop_database(self, name: str) -> None:
+        """
+        Remove a database, if it is there.
+        """
+        with psycopg.connect(self.url(), autocommit=True) as connection:
+            dropped = psycopg.sql.SQL("DROP DATABASE IF EXISTS {} WITH (FORCE)")
+            connection.execute(dropped.format(psycopg.sql.Identifier(name)))
+
+    def _create(self) -> None:
+        self.home.mkdir(parents=True, exist_ok=True)
+        password_file = self.home / "initial-password"
+        password_file.write_text(self.password)
+        password_file.chmod(0o600)
+        if self.root:
+            for path in (self.home, password_file):
+                shutil.chown(path, self.user)
+        try:
+            made = self._run(
+                "initdb", "-D", str(self.data), "-U", "postgres", "--auth=scram-sha-256", "--encoding=UTF8",
+                "--locale=C.UTF-8", f"--pwfile={password_file}", "--no-instructions",
+            )  # fmt: skip
+        finally:
+            password_file.unlink(missing_ok=True)
+        if made.returncode:
+            msg = f"The database cluster could not be made.\n{made.stderr}"
+            raise ClusterError(msg)
+        self._configure()
+
+    def _configure(self) -> None:
+        settings = {
+            "shared_buffers": "256MB", "max_wal_size": "2GB", "max_connections": "100",
+            "timezone": "'UTC'", "log_timezone": "'UTC'", "work_mem": "'32MB'", "random_page_cost": "1.1",
+        }  # fmt: skip
+        path = self.data / "postgresql.conf"
+        with path.open("a") as file:
+            file.writelines(f"{name} = {value}\n" for name, value in settings.items())
+
+    def _run(self, program: str, *arguments: str) -> subprocess.CompletedProcess[str]:
+        command = [str(binaries() / program), *arguments]
+        if self.root:
+            command = ["runuser", "-u", self.user, "--", *command]
+        # The server must not keep our pipes open, and its user may not be able to enter our folder.
+        environment = {k: v for k, v in os.environ.items() if not re.match(r"PG[A-Z]", k)}
+        detached = program == "pg_ctl" and arguments[0] == "start"
+        output = subprocess.DEVNULL if detached else subprocess.PIPE
+        return subprocess.run(
+            command, cwd="/", env=environment, stdout=output, stderr=output, text=True, check=False, start_new_session=detached
+        )  # fmt: skip

@@ -1,0 +1,12 @@
+CREATE INDEX ON tree (s_id);
+CREATE INDEX ON tree (sp_id);
+CREATE INDEX ON tree (t_changed);
+CREATE INDEX ON inspection (t_id);
+CREATE INDEX ON inspection (i_on);
+CREATE INDEX ON defect (i_id);
+CREATE INDEX ON work_order (t_id);
+CREATE INDEX ON work_order (wo_closed);
+CREATE INDEX ON wo_line (wo_id);
+CREATE INDEX ON rp_report (s_id);
+CREATE INDEX ON photograph (t_id);
+CREATE INDEX ON probe_reading (p_id, pr_at);

@@ -1,0 +1,62 @@
+"""
+Settings: from the environment (`BOUQUET_…`), or from the file that `BOUQUET_ENV_FILE` names.
+"""
+
+from __future__ import annotations
+
+import os
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic import SecretStr
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+__all__ = ["Settings", "settings"]
+
+#: Where the demonstration leaves its settings, from the folder it was started in.
+DEMO_FILE = Path(".demo/bouquet.env")
+
+
+class Settings(BaseSettings):
+    """
+    All settings, with their defaults. Addresses of databases hold passwords and are never shown.
+    """
+
+    model_config = SettingsConfigDict(env_prefix="BOUQUET_", extra="ignore")
+
+    #: libpq URL of Bouquet's own database.
+    store_url: SecretStr
+    #: libpq URL of the source, with a role that can only read.
+    source_url: SecretStr
+    #: The name templates and runs know the source by.
+    source_name: str = "source"
+    #: The curated catalogue (TOML), if there is one.
+    source_catalogue: Path | None = None
+    #: Folder of the files that runs make.
+    files: Path = Path("var/files")
+    #: Folder below which rounds may write.
+    outgoing: Path = Path("var/outgoing")
+    #: The built front end; without it only the API is served.
+    frontend: Path | None = None
+    host: str = "127.0.0.1"
+    port: int = 8010
+    #: Hours until a person has to sign in again.
+    session_hours: int = 12
+    #: Whether cookies travel only over https.
+    secure_cookies: bool = False
+    #: First month of the financial year.
+    year_start: int = 4
+    #: Runs that one worker does at the same time.
+    worker_concurrency: int = 2
+
+
+@lru_cache
+def settings() -> Settings:
+    """
+    The settings of this process.
+
+    Raises pydantic's ValidationError naming what is missing.
+    """
+    named = os.environ.get("BOUQUET_ENV_FILE")
+    path = Path(named) if named else DEMO_FILE
+    return Settings(_env_file=path if path.exists() else None)  # type: ignore[call-arg]

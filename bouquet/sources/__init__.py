@@ -1,0 +1,26 @@
+"""
+Reading other people's databases.
+"""
+
+from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceRefused, SourceTimeout
+from bouquet.sources.overlay import OverlayError, read_overlay
+from bouquet.sources.postgres import PostgresReader, Snapshot
+from bouquet.sources.profile import FieldProfile
+from bouquet.sources.reflect import reflect_catalogue
+from bouquet.sources.source import INTERACTIVE_TIMEOUT, Source
+
+__all__ = [
+    "INTERACTIVE_TIMEOUT",
+    "FieldProfile",
+    "OverlayError",
+    "PostgresReader",
+    "Snapshot",
+    "Source",
+    "SourceCancelled",
+    "SourceDown",
+    "SourceError",
+    "SourceRefused",
+    "SourceTimeout",
+    "read_overlay",
+    "reflect_catalogue",
+]

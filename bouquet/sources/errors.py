@@ -1,0 +1,88 @@
+"""
+What can go wrong with a source. The drivers' errors are renamed once, here.
+
+    SourceError
+    ├── SourceDown         it cannot be reached, or it went away
+    ├── SourceTimeout      it took longer than interactive work may
+    ├── SourceCancelled    somebody stopped the query
+    └── SourceRefused      the role may not read this
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+import adbc_driver_manager
+import sqlalchemy.exc
+
+from bouquet.core.errors import BouquetError
+
+__all__ = ["SourceCancelled", "SourceDown", "SourceError", "SourceRefused", "SourceTimeout", "renamed_errors"]
+
+
+class SourceError(BouquetError):
+    """
+    The source could not answer.
+    """
+
+    code = "source"
+
+
+class SourceDown(SourceError):
+    """
+    The source cannot be reached just now. Nothing of yours is lost; try again when it is back.
+    """
+
+    code = "source_down"
+
+
+class SourceTimeout(SourceError):
+    """
+    The source took too long for a look. A run in the background has all the time it needs.
+    """
+
+    code = "source_timeout"
+
+
+class SourceCancelled(SourceError):
+    """
+    The query was stopped.
+    """
+
+    code = "source_cancelled"
+
+
+class SourceRefused(SourceError):
+    """
+    Bouquet's role may not read this in the source. A keeper of that database can grant it.
+    """
+
+    code = "source_refused"
+
+
+def _error_for(state: str, message: str) -> type[SourceError]:
+    if state == "57014":
+        return SourceTimeout if "statement timeout" in message else SourceCancelled
+    if state == "42501":
+        return SourceRefused
+    down = ("connection", "server closed", "could not connect", "terminating", "no connection", "starting up")
+    if state[:2] in ("08", "57", "53") or any(d in message.lower() for d in down):
+        return SourceDown
+    return SourceError
+
+
+@contextmanager
+def renamed_errors(title: str) -> Iterator[None]:
+    """
+    Re-raise a driver's errors as ours, with the cause kept.
+    """
+    try:
+        yield
+    except (adbc_driver_manager.Error, sqlalchemy.exc.DBAPIError) as error:
+        cause = error.orig if isinstance(error, sqlalchemy.exc.DBAPIError) else error
+        state = getattr(cause, "sqlstate", None) or ""
+        kind = _error_for(str(state), str(error))
+        said = " ".join((kind.__doc__ or "").split())
+        detail = str(cause).splitlines()[0] if kind is SourceError else ""
+        raise kind(f"{title}: {said} {detail}".strip()) from error

@@ -1,0 +1,169 @@
+"""
+Reading a PostgreSQL source: read-only snapshots that stream Arrow.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import adbc_driver_manager
+import pyarrow as pa
+from adbc_driver_postgresql import dbapi
+
+from bouquet.core.sql import render
+from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
+
+__all__ = ["PostgresReader", "Snapshot"]
+
+#: Bytes. Small batches keep memory flat; larger ones are not faster.
+BATCH_BYTES = 2_000_000
+
+#: Idle connections kept for previews.
+IDLE_CONNECTIONS = 4
+
+
+@dataclass
+class Snapshot:
+    """
+    One read-only, repeatable-read view of the source. All that is read through it agrees.
+    """
+
+    connection: Any
+    title: str
+    taken_at: datetime
+
+    def __post_init__(self) -> None:
+        self._running: Any = None
+        self._lock = threading.Lock()
+        self._cancelled = False
+
+    def batches(self, statement: Any) -> Iterator[pa.RecordBatch]:
+        """
+        The rows of a statement, batch by batch, as they arrive.
+        """
+        with renamed_errors(self.title), self.connection.cursor() as cursor:
+            cursor.adbc_statement.set_options(**{"adbc.postgresql.batch_size_hint_bytes": str(BATCH_BYTES)})
+            with self._lock:
+                self._running = cursor
+            try:
+                if self._cancelled:
+                    raise SourceCancelled(f"{self.title}: the query was stopped.")
+                cursor.execute(statement if isinstance(statement, str) else render(statement))
+                yield from cursor.fetch_record_batch()
+            finally:
+                with self._lock:
+                    self._running = None
+
+    def table(self, statement: Any) -> pa.Table:
+        """
+        All rows of a statement; for results known to be small.
+        """
+        batches = list(self.batches(statement))
+        return pa.Table.from_batches(batches) if batches else pa.table({})
+
+    def row(self, statement: Any) -> dict[str, Any]:
+        """
+        The single row of a statement that has one.
+        """
+        return dict(self.table(statement).to_pylist()[0])
+
+    def cancel(self) -> None:
+        """
+        Stop whatever runs in this snapshot; may be called from another thread.
+        """
+        self._cancelled = True
+        with self._lock:
+            if self._running is not None:
+                self._running.adbc_cancel()
+
+
+class PostgresReader:
+    """
+    Opens snapshots of one PostgreSQL database, with a role that cannot write.
+    """
+
+    def __init__(self, url: str, title: str) -> None:
+        self.url, self.title = url, title
+        self._idle: list[Any] = []
+        self._lock = threading.Lock()
+
+    @contextmanager
+    def snapshot(self, *, timeout_ms: int | None = None, pooled: bool = False) -> Iterator[Snapshot]:
+        """
+        A new snapshot. `timeout_ms` bounds each statement, for interactive work; `pooled` keeps the connection.
+
+        Raises SourceDown when the source cannot be reached.
+        """
+        connection, now = self._begin(timeout_ms, pooled)
+        healthy = False
+        try:
+            yield Snapshot(connection, self.title, now)
+            connection.rollback()
+            healthy = True
+        finally:
+            if healthy and pooled:
+                self._keep(connection)
+            else:
+                _close(connection)
+
+    def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Any, datetime]:
+        while True:
+            with self._lock:
+                kept = self._idle.pop() if pooled and self._idle else None
+            try:
+                return self._start(kept or self._connect(), timeout_ms)
+            except SourceDown:
+                # An idle connection may have died with a restart of the database; a new one may live.
+                if kept is None:
+                    raise
+
+    def _start(self, connection: Any, timeout_ms: int | None) -> tuple[Any, datetime]:
+        try:
+            with renamed_errors(self.title), connection.cursor() as cursor:
+                cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
+                # Compiling a plan to machine code costs more than a look at fifty rows.
+                jit = "off" if timeout_ms else "on"
+                cursor.execute(
+                    f"SELECT set_config('statement_timeout', '{int(timeout_ms or 0)}', true), "
+                    f"set_config('jit', '{jit}', true), transaction_timestamp()"
+                )
+                return connection, cursor.fetchone()[2].astimezone(UTC)
+        except BaseException:
+            _close(connection)
+            raise
+
+    def _connect(self) -> Any:
+        with renamed_errors(self.title):
+            try:
+                return dbapi.connect(self.url, autocommit=False)
+            except adbc_driver_manager.Error as error:
+                said = " ".join((SourceDown.__doc__ or "").split())
+                raise SourceDown(f"{self.title}: {said}") from error
+
+    def _keep(self, connection: Any) -> None:
+        with self._lock:
+            if len(self._idle) < IDLE_CONNECTIONS:
+                self._idle.append(connection)
+                return
+        _close(connection)
+
+    def close(self) -> None:
+        """
+        Let go of idle connections.
+        """
+        with self._lock:
+            idle, self._idle = self._idle, []
+        for connection in idle:
+            _close(connection)
+
+
+def _close(connection: Any) -> None:
+    try:
+        connection.close()
+    except adbc_driver_manager.Error:
+        pass

@@ -1,0 +1,78 @@
+"""
+Profiles of fields: how full they are, and an example.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Kind, RecordType
+from bouquet.core.sql import literal
+from bouquet.core.sql.compiler import WHITE
+from bouquet.sources.postgres import Snapshot
+
+__all__ = ["FieldProfile", "profile_record_type"]
+
+#: Rows. A record type with more is looked at through a sample of about this many.
+SAMPLE_ROWS = 20_000
+
+#: Characters of an example.
+EXAMPLE_LENGTH = 60
+
+
+@dataclass(frozen=True)
+class FieldProfile:
+    """
+    `fill` is the share of rows that are not blank, 0 to 1; `exact` says whether all rows were looked at.
+    `example` is a value as text; None where every value seen was blank, or the field is personal or a file.
+    """
+
+    fill: float
+    example: str | None
+    exact: bool
+
+
+def profile_record_type(snapshot: Snapshot, record_type: RecordType) -> dict[str, FieldProfile]:
+    """
+    A profile of each field, by field name, from one pass over a sample of the records.
+    """
+    table: Any = sa.table(
+        record_type.table, *(sa.column(f.column) for f in record_type.fields), schema=record_type.schema
+    )
+    sampled = (record_type.rows_estimate or 0) > SAMPLE_ROWS * 2
+    if sampled:
+        share = 100 * SAMPLE_ROWS / (record_type.rows_estimate or 1)
+        table = sa.tablesample(
+            table, sa.func.system(sa.literal_column(f"{share:.4f}")), seed=sa.literal_column("1"), name="s"
+        )
+    columns = [sa.func.count().label("n")]
+    for n, field in enumerate(record_type.fields):
+        value = table.c[field.column]
+        text = sa.cast(value, sa.Text)
+        filled = value.is_not(None)
+        if field.stored == "text":
+            filled = sa.and_(filled, sa.func.btrim(value, literal(WHITE)) != literal(""))
+        columns.append(sa.func.count().filter(filled).label(f"f{n}"))
+        if not field.personal and field.kind is not Kind.FILE:
+            # The middle of the values seen is more telling than the least or the greatest.
+            example = sa.func.left(text, EXAMPLE_LENGTH)
+            middle = sa.func.percentile_disc(sa.literal_column("0.5")).within_group(example.collate("C"))
+            columns.append(middle.filter(filled).label(f"e{n}"))
+    row = snapshot.row(sa.select(*columns).select_from(table))
+    return {
+        field.name: FieldProfile(
+            fill=row[f"f{n}"] / row["n"] if row["n"] else 0.0,
+            example=_shown(row.get(f"e{n}"), field),
+            exact=not sampled,
+        )
+        for n, field in enumerate(record_type.fields)
+    }
+
+
+def _shown(example: str | None, field: Any) -> str | None:
+    if example is None:
+        return None
+    return field.label_of(example) if field.choices else " ".join(example.split())

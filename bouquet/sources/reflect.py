@@ -1,0 +1,207 @@
+"""
+The catalogue of a source: reflected from the database, with the curated document laid over it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.engine.interfaces import ReflectedColumn
+
+from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
+from bouquet.sources.errors import renamed_errors
+from bouquet.sources.overlay import FieldOverlay, Overlay, OverlayError, RecordTypeOverlay
+
+__all__ = ["reflect_catalogue"]
+
+#: SQLAlchemy type → (how it is stored, what kind of value it is). The first that fits counts.
+_TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
+    (sa.Boolean, "boolean", Kind.BOOLEAN),
+    (sa.Float, "float", Kind.DECIMAL),
+    (sa.Integer, "integer", Kind.INTEGER),
+    (sa.Numeric, "numeric", Kind.DECIMAL),
+    (sa.Enum, "other", Kind.OTHER),
+    (sa.String, "text", Kind.TEXT),
+    (sa.Date, "date", Kind.DATE),
+    (sa.Time, "time", Kind.TIME),
+    (sa.LargeBinary, "bytes", Kind.FILE),
+)
+
+#: Choices of one field; a longer list is no list of choices.
+MOST_CHOICES = 2_000
+
+
+def reflect_catalogue(engine: sa.Engine, name: str, overlay: Overlay | None = None) -> Catalogue:
+    """
+    Read tables, columns, keys, comments and row estimates from the database, and lay `overlay` over them.
+
+    Raises OverlayError where the overlay names a table or column that is not there.
+    """
+    title = overlay.title if overlay else name
+    with renamed_errors(title), engine.connect() as connection:
+        return _Reflection(connection, name, overlay or Overlay(title=title)).catalogue()
+
+
+class _Reflection:
+    def __init__(self, connection: sa.Connection, name: str, overlay: Overlay) -> None:
+        self.connection, self.name, self.overlay = connection, name, overlay
+        inspector = sa.inspect(connection)
+        self.columns = {table: c for (_, table), c in inspector.get_multi_columns().items()}
+        self.keys = {table: k for (_, table), k in inspector.get_multi_pk_constraint().items()}
+        self.foreign = {table: f for (_, table), f in inspector.get_multi_foreign_keys().items()}
+        self.unique = {table: u for (_, table), u in inspector.get_multi_unique_constraints().items()}
+        self.comments = {table: c for (_, table), c in inspector.get_multi_table_comment().items()}
+        self.estimates = self._estimates()
+
+    def catalogue(self) -> Catalogue:
+        missing = [t for t in (*self.overlay.tables, *self.overlay.hidden) if t not in self.columns]
+        if missing:
+            raise OverlayError(f"The curated catalogue names tables that are not there: {', '.join(missing)}.")
+        tables = [t for t in self.columns if t not in self.overlay.hidden and self._key(t)]
+        self.names = {t: self._curated(t).name or t for t in tables}
+        types = [self._record_type(t) for t in tables]
+        types = [self._with_reverse(t, types) for t in types]
+        return Catalogue(
+            source=self.name,
+            title=self.overlay.title,
+            environment=self.overlay.environment,
+            record_types={t.name: t for t in types},
+        )
+
+    def _curated(self, table: str) -> RecordTypeOverlay:
+        return self.overlay.tables.get(table) or RecordTypeOverlay()
+
+    def _key(self, table: str) -> list[str]:
+        return list(self.keys[table]["constrained_columns"])
+
+    def _estimates(self) -> dict[str, int]:
+        if self.connection.dialect.name != "postgresql":
+            return {}
+        found = self.connection.execute(
+            sa.text(
+                "SELECT relname, reltuples::bigint FROM pg_class "
+                "WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p') AND reltuples >= 0"
+            )
+        )
+        return {table: rows for table, rows in found}
+
+    def _record_type(self, table: str) -> RecordType:
+        curated = self._curated(table)
+        absent = [c for c in curated.fields if c not in {k["name"] for k in self.columns[table]}]
+        if absent:
+            raise OverlayError(f"The curated catalogue names columns of {table} that are not there: {', '.join(absent)}.")
+        fields = tuple(self._field(table, c, curated.fields.get(c["name"])) for c in self.columns[table])
+        by_column = {f.column: f.name for f in fields}
+        label = curated.label or table.replace("_", " ")
+        return RecordType(
+            name=self.names[table],
+            table=table,
+            schema=None,
+            label=label,
+            plural=curated.plural or f"{label}s",
+            fields=fields,
+            relations=tuple(self._relations(table)),
+            key=tuple(by_column[c] for c in self._key(table)),
+            title=curated.title,
+            meaning=curated.meaning or (self.comments[table].get("text") or ""),
+            link=curated.link,
+            rows_estimate=self.estimates.get(table),
+            proposed=curated.proposed,
+        )
+
+    def _field(self, table: str, column: ReflectedColumn, curated: FieldOverlay | None) -> Field:
+        curated = curated or FieldOverlay()
+        stored, kind = _stored(column["type"])
+        choices = self._choices(curated)
+        if choices:
+            kind = Kind.CHOICE
+        elif column["name"] in self._key(table) and kind in (Kind.TEXT, Kind.INTEGER):
+            kind = Kind.IDENTIFIER
+        name = column["name"]
+        return Field(
+            name=curated.name or name,
+            column=name,
+            kind=curated.kind or kind,
+            stored=stored,
+            label=curated.label or name.replace("_", " ").capitalize(),
+            meaning=curated.meaning or (column.get("comment") or ""),
+            unit=curated.unit,
+            everyday=curated.everyday,
+            personal=curated.personal,
+            retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
+            synonyms=curated.synonyms,
+            choices=choices,
+            scale=getattr(column["type"], "scale", None) if stored == "numeric" else None,
+        )
+
+    def _choices(self, curated: FieldOverlay) -> tuple[Choice, ...]:
+        lookup = curated.lookup
+        if lookup is not None:
+            table = sa.table(lookup.table, sa.column(lookup.code), sa.column(lookup.label))
+            code, label = table.c[lookup.code], table.c[lookup.label]
+            found = self.connection.execute(sa.select(code, label).order_by(code).limit(MOST_CHOICES))
+            return tuple(Choice(str(c), str(t)) for c, t in found)
+        return tuple(Choice(c, t) for c, t in curated.choices.items())
+
+    def _relations(self, table: str) -> Iterable[Relation]:
+        taken = set()
+        for curated in self._curated(table).relations:
+            if curated.to not in self.names:
+                raise OverlayError(f"The curated catalogue leads from {table} to “{curated.to}”, which is not there.")
+            pairs = tuple(curated.columns.items())
+            if not curated.many and not self._is_unique(curated.to, {o for _, o in pairs}):
+                raise OverlayError(
+                    f"The relation {table}.{curated.name} may find more than one record of {curated.to}: "
+                    f"{', '.join(o for _, o in pairs)} is not unique there. Mark it as many."
+                )
+            taken.add((pairs, curated.to))
+            yield Relation(
+                name=curated.name, label=curated.label, target=self.names[curated.to], many=curated.many, pairs=pairs
+            )
+        for key in self.foreign[table]:
+            target = key["referred_table"]
+            pairs = tuple(zip(key["constrained_columns"], key["referred_columns"], strict=True))
+            if target in self.names and (pairs, target) not in taken:
+                name = pairs[0][0].removesuffix("_id") if len(pairs) == 1 else target
+                name = name if name != pairs[0][0] else self.names[target]
+                label = self._curated(target).label or name.replace("_", " ")
+                yield Relation(
+                    name=name, label=label.capitalize(), target=self.names[target], many=False, pairs=pairs
+                )
+
+    def _is_unique(self, table: str, columns: set[str]) -> bool:
+        uniques = [set(self._key(table)), *(set(u["column_names"]) for u in self.unique[table])]
+        return any(u and u <= columns for u in uniques)
+
+    @staticmethod
+    def _with_reverse(record_type: RecordType, types: list[RecordType]) -> RecordType:
+        """
+        Add the way back of every to-one relation that leads here, as a to-many relation.
+        """
+        taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
+        known = {(r.target, frozenset(r.pairs)) for r in record_type.relations}
+        back = []
+        for other in types:
+            for relation in other.relations:
+                pairs = tuple((b, a) for a, b in relation.pairs)
+                if relation.many or relation.target != record_type.name or (other.name, frozenset(pairs)) in known:
+                    continue
+                name = other.plural.replace(" ", "_").lower()
+                name = name if name not in taken else f"{name}_by_{relation.name}"
+                taken.add(name)
+                label = other.plural.capitalize()
+                back.append(Relation(name=name, label=label, target=other.name, many=True, pairs=pairs))
+        return replace(record_type, relations=(*record_type.relations, *back))
+
+
+def _stored(column_type: Any) -> tuple[str, Kind]:
+    if isinstance(column_type, sa.DateTime):
+        zoned = bool(getattr(column_type, "timezone", False))
+        return ("timestamptz", Kind.MOMENT) if zoned else ("timestamp", Kind.TIMESTAMP)
+    for known, stored, kind in _TYPES:
+        if isinstance(column_type, known):
+            return stored, kind
+    return "other", Kind.OTHER

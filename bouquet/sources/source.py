@@ -1,0 +1,77 @@
+"""
+A source: its reader, its catalogue and the profiles of its fields, each read when first needed.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from pathlib import Path
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Catalogue
+from bouquet.sources.overlay import read_overlay
+from bouquet.sources.postgres import PostgresReader
+from bouquet.sources.profile import FieldProfile, profile_record_type
+from bouquet.sources.reflect import reflect_catalogue
+
+__all__ = ["Source"]
+
+#: Seconds a catalogue is trusted before it is read from the database again.
+CATALOGUE_AGE = 300.0
+
+#: Milliseconds that interactive work may take in the source.
+INTERACTIVE_TIMEOUT = 20_000
+
+
+class Source:
+    """
+    One database that Bouquet reads and never writes.
+
+    Args:
+        name: The name templates and runs know it by.
+        url: libpq URL of a role that can only read.
+        overlay: The curated catalogue, if there is one.
+    """
+
+    def __init__(self, name: str, url: str, overlay: Path | None = None) -> None:
+        self.name = name
+        self._overlay = read_overlay(overlay) if overlay else None
+        self.title = self._overlay.title if self._overlay else name
+        self.reader = PostgresReader(url, self.title)
+        engine_url = sa.make_url(url).set(drivername="postgresql+psycopg")
+        self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool, connect_args={"connect_timeout": 5})
+        self._lock = threading.Lock()
+        self._catalogue: tuple[float, Catalogue] | None = None
+        self._profiles: dict[str, dict[str, FieldProfile]] = {}
+
+    def catalogue(self, *, fresh: bool = False) -> Catalogue:
+        """
+        The catalogue, read again when it is old or when `fresh` is asked for.
+
+        Raises SourceDown when the source cannot be reached and nothing is known yet.
+        """
+        with self._lock:
+            known = self._catalogue
+            if known is None or fresh or time.monotonic() - known[0] > CATALOGUE_AGE:
+                known = (time.monotonic(), reflect_catalogue(self._engine, self.name, self._overlay))
+                self._catalogue = known
+            return known[1]
+
+    def profile(self, record_type: str) -> dict[str, FieldProfile]:
+        """
+        The profiles of a record type's fields; kept for the life of the process.
+        """
+        if record_type not in self._profiles:
+            known = self.catalogue().record_types[record_type]
+            with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+                self._profiles[record_type] = profile_record_type(snapshot, known)
+        return self._profiles[record_type]
+
+    def close(self) -> None:
+        """
+        Let go of connections.
+        """
+        self.reader.close()
+        self._engine.dispose()
