@@ -12,7 +12,17 @@ from enum import StrEnum
 
 from bouquet.core.errors import Problem, nearest
 
-__all__ = ["Catalogue", "Choice", "Field", "Kind", "RecordType", "Relation", "Retired", "Route", "walk_to_one"]
+__all__ = [
+    "Catalogue",
+    "Choice",
+    "Field",
+    "Kind",
+    "RecordType",
+    "Relation",
+    "Retired",
+    "Route",
+    "walk_to_one",
+]
 
 
 class Kind(StrEnum):
@@ -210,9 +220,7 @@ class Catalogue:
         return Route(tuple(walked), found)
 
 
-def _unknown(
-    here: RecordType, name: str, names: list[str], what: str, path: str, place: str
-) -> Problem:
+def _unknown(here: RecordType, name: str, names: list[str], what: str, path: str, place: str) -> Problem:
     prefix = path[: len(path) - len(path.split(".")[-1])] if what == "field" else ""
     candidates = tuple(prefix + n for n in nearest(name, names))
     hint = f" Did you mean {', '.join(candidates)}?" if candidates else ""

@@ -17,7 +17,14 @@ _PARTS = ("template", "records", "as_of", "rows")
 _DATE_CODES = re.compile(r"%(.?)")
 
 #: Names that one common operating system keeps for devices.
-_RESERVED = {"con", "prn", "aux", "nul", *(f"com{n}" for n in range(1, 10)), *(f"lpt{n}" for n in range(1, 10))}
+_RESERVED = {
+    "con",
+    "prn",
+    "aux",
+    "nul",
+    *(f"com{n}" for n in range(1, 10)),
+    *(f"lpt{n}" for n in range(1, 10)),
+}
 
 #: Bytes of UTF-8, extension included; the common limit is 255 and a part suffix must still fit.
 _LONGEST = 180

@@ -15,7 +15,7 @@ import polars as pl
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import Plan, PlanColumn
 
-__all__ = ["ColumnTotals", "Totals", "sha256_of"]
+__all__ = ["ColumnTotals", "Totals", "build_slip", "sha256_of"]
 
 #: Digits after the point that sums of unscaled numerics are kept to before they go the exact, slower way.
 _DEFAULT_SCALE = 12
@@ -99,3 +99,44 @@ def sha256_of(path: Path) -> str:
     """
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
+
+
+def build_slip(
+    *,
+    plan: Plan,
+    sentence: str,
+    tally: list[dict[str, Any]],
+    totals: Totals,
+    files: list[dict[str, Any]],
+    notes: dict[str, int],
+    snapshot_at: str,
+    announced: int,
+    asked: dict[str, Any],
+) -> dict[str, Any]:
+    """
+    The slip as a JSON object.
+
+    Args:
+        tally: Steps as `{"words", "rows", "left_out", "blank"}`.
+        files: As `{"name", "rows", "size", "sha256"}`, size in bytes.
+        notes: Findings by their sentence, counted.
+        snapshot_at: The moment of the snapshot, ISO 8601.
+        asked: Who or what asked, and for which version of which template.
+    """
+    return {
+        "slip": 1,
+        "template": plan.name,
+        **asked,
+        "as_of": plan.context.as_of.isoformat(),
+        "snapshot_at": snapshot_at,
+        "source": plan.catalogue.title,
+        "environment": plan.catalogue.environment,
+        "sentence": sentence,
+        "tally": tally,
+        "rows_announced": announced,
+        "rows_written": totals.rows,
+        "columns": [c.as_json() for c in totals.columns],
+        "personal_fields": [c.heading for c in plan.columns if c.route and c.route.field.personal],
+        "findings": [{"what": what, "count": count} for what, count in notes.items()],
+        "files": files,
+    }

@@ -232,5 +232,12 @@ class Cluster:
         detached = program == "pg_ctl" and arguments[0] == "start"
         output = subprocess.DEVNULL if detached else subprocess.PIPE
         return subprocess.run(
-            command, cwd="/", env=environment, stdout=output, stderr=output, text=True, check=False, start_new_session=detached
-        )  # fmt: skip
+            command,
+            cwd="/",
+            env=environment,
+            stdout=output,
+            stderr=output,
+            text=True,
+            check=False,
+            start_new_session=detached,
+        )

@@ -15,7 +15,15 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 from bouquet.core.catalogue import Kind
 from bouquet.core.errors import BouquetError
 
-__all__ = ["FieldOverlay", "Lookup", "Overlay", "OverlayError", "RecordTypeOverlay", "RelationOverlay", "read_overlay"]
+__all__ = [
+    "FieldOverlay",
+    "Lookup",
+    "Overlay",
+    "OverlayError",
+    "RecordTypeOverlay",
+    "RelationOverlay",
+    "read_overlay",
+]
 
 
 class OverlayError(BouquetError):

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -163,7 +163,5 @@ class PostgresReader:
 
 
 def _close(connection: Any) -> None:
-    try:
+    with suppress(adbc_driver_manager.Error):
         connection.close()
-    except adbc_driver_manager.Error:
-        pass

@@ -82,17 +82,19 @@ class _Reflection:
             return {}
         found = self.connection.execute(
             sa.text(
-                "SELECT relname, reltuples::bigint FROM pg_class "
+                "SELECT relname, reltuples::bigint AS rows FROM pg_class "
                 "WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p') AND reltuples >= 0"
             )
         )
-        return {table: rows for table, rows in found}
+        return {row.relname: row.rows for row in found}
 
     def _record_type(self, table: str) -> RecordType:
         curated = self._curated(table)
         absent = [c for c in curated.fields if c not in {k["name"] for k in self.columns[table]}]
         if absent:
-            raise OverlayError(f"The curated catalogue names columns of {table} that are not there: {', '.join(absent)}.")
+            raise OverlayError(
+                f"The curated catalogue names columns of {table} that are not there: {', '.join(absent)}."
+            )
         fields = tuple(self._field(table, c, curated.fields.get(c["name"])) for c in self.columns[table])
         by_column = {f.column: f.name for f in fields}
         label = curated.label or table.replace("_", " ")
@@ -159,7 +161,11 @@ class _Reflection:
                 )
             taken.add((pairs, curated.to))
             yield Relation(
-                name=curated.name, label=curated.label, target=self.names[curated.to], many=curated.many, pairs=pairs
+                name=curated.name,
+                label=curated.label,
+                target=self.names[curated.to],
+                many=curated.many,
+                pairs=pairs,
             )
         for key in self.foreign[table]:
             target = key["referred_table"]
@@ -168,9 +174,7 @@ class _Reflection:
                 name = pairs[0][0].removesuffix("_id") if len(pairs) == 1 else target
                 name = name if name != pairs[0][0] else self.names[target]
                 label = self._curated(target).label or name.replace("_", " ")
-                yield Relation(
-                    name=name, label=label.capitalize(), target=self.names[target], many=False, pairs=pairs
-                )
+                yield Relation(name=name, label=label.capitalize(), target=self.names[target], many=False, pairs=pairs)
 
     def _is_unique(self, table: str, columns: set[str]) -> bool:
         uniques = [set(self._key(table)), *(set(u["column_names"]) for u in self.unique[table])]

@@ -39,6 +39,7 @@ class Source:
         self.name = name
         self._overlay = read_overlay(overlay) if overlay else None
         self.title = self._overlay.title if self._overlay else name
+        self.environment = self._overlay.environment if self._overlay else "live"
         self.reader = PostgresReader(url, self.title)
         engine_url = sa.make_url(url).set(drivername="postgresql+psycopg")
         self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool, connect_args={"connect_timeout": 5})

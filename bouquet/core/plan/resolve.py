@@ -64,11 +64,13 @@ class Resolution:
     """
     What came of resolving: the plan when it can be run, and all problems met.
 
-    `notes` do not stop a run; they are worth a look.
+    `partial` is there when filter and order are sound: a plan of the columns that are sound, for looking while
+    designing. `notes` do not stop a run; they are worth a look.
     """
 
     plan: Plan | None
     problems: list[Problem]
+    partial: Plan | None = None
     notes: list[Problem] = field(default_factory=list)
 
     def require(self) -> Plan:
@@ -108,8 +110,6 @@ class _Resolver:
         order = self._order(key)
         for message in check_pattern(self.template.output.name):
             self._problem("name_pattern", message, "output.name")
-        if self.problems:
-            return Resolution(None, self.problems, self.notes)
         plan = Plan(
             catalogue=self.catalogue,
             record_type=self.start,
@@ -123,7 +123,8 @@ class _Resolver:
             output=self.template.output,
             name=self.template.name,
         )
-        return Resolution(plan, [], self.notes)
+        sound = not any(p.place.startswith(("filter", "order")) for p in self.problems)
+        return Resolution(None if self.problems else plan, self.problems, plan if sound else None, self.notes)
 
     def _problem(self, code: str, message: str, place: str) -> None:
         self.problems.append(Problem(code=code, message=message, place=place))
@@ -238,9 +239,7 @@ class _Resolver:
         if len(self.problems) > before:
             return None
         operator, values, span = self._whole_days(node, kind, operator, values, span)
-        return Comparison(
-            route=route, operator=operator, values=values, span=span, exact=node.exact, place=place
-        )
+        return Comparison(route=route, operator=operator, values=values, span=span, exact=node.exact, place=place)
 
     def _whole_days(
         self, node: Condition, kind: Kind, operator: str, values: tuple[Value, ...], span: Span | None
@@ -267,9 +266,7 @@ class _Resolver:
             self._problem("no_window", "Say which days are meant.", f"{place}.window")
             return None
         try:
-            return resolve_window(
-                node.window, self.context.as_of, self.zone, year_start=self.context.year_start
-            )
+            return resolve_window(node.window, self.context.as_of, self.zone, year_start=self.context.year_start)
         except (ValueError, OverflowError) as error:
             said = "This window reaches beyond the calendar." if isinstance(error, OverflowError) else str(error)
             self._problem("bad_window", said, f"{place}.window")

@@ -6,12 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, ClassVar
 
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Field, Kind, RecordType, Relation, Route
-from bouquet.core.plan import Comparison, Group, Plan, PlanColumn, PlanOrder, Predicate
+from bouquet.core.plan import Comparison, Plan, PlanColumn, PlanOrder, Predicate
 from bouquet.core.sql.literals import literal
 from bouquet.core.values import Value
 
@@ -67,9 +67,7 @@ class Statements:
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
         """
         self._begin()
-        columns = [
-            self._output(c).label(f"c{n}") for n, c in enumerate(self.plan.columns) if c.route is not None
-        ]
+        columns = [self._output(c).label(f"c{n}") for n, c in enumerate(self.plan.columns) if c.route is not None]
         where, order = self._where(), [e for o in self.plan.order for e in self._ordering(o)]
         columns = columns or [sa.literal_column("1").label("only_constants")]
         statement = sa.select(*columns).select_from(self._from()).where(*where).order_by(*order)
@@ -280,7 +278,7 @@ class Statements:
             bounds.append(value <= literal(end) if kind is Kind.DATE else value < literal(end))
         return sa.and_(*bounds) if bounds else sa.true()
 
-    _VERBS: dict[str, Callable[[Statements, Comparison], Element]] = {
+    _VERBS: ClassVar[dict[str, Callable[[Statements, Comparison], Element]]] = {
         "is": _is,
         "is_not": _is_not,
         "one_of": _one_of,
@@ -310,7 +308,6 @@ def escape_like(text: str) -> str:
     `text` with the wildcards of LIKE made plain; the escape character is `~`.
     """
     return text.replace("~", "~~").replace("%", "~%").replace("_", "~_")
-
 
 
 def _code(code: str, field: Field) -> Value:

@@ -140,7 +140,15 @@ class Window(Part):
     """
 
     type: Literal[
-        "last", "this", "previous", "next", "to_date", "between", "before_days_ago", "after_days_ago", "all_time"
+        "last",
+        "this",
+        "previous",
+        "next",
+        "to_date",
+        "between",
+        "before_days_ago",
+        "after_days_ago",
+        "all_time",
     ]
     count: int = Field(1, ge=1, le=100_000)
     unit: Unit | Literal["financial_year"] = "day"

@@ -121,9 +121,7 @@ class Sentence:
             yield from self._comparison(node, place)
             return
         how = "all" if isinstance(node, AllOf) else "any" if isinstance(node, AnyOf) else "none"
-        parts: list[tuple[int, Narrowing]] = [
-            (n, p) for n, p in enumerate(getattr(node, how)) if not _is_empty(p)
-        ]
+        parts: list[tuple[int, Narrowing]] = [(n, p) for n, p in enumerate(getattr(node, how)) if not _is_empty(p)]
         yield Part("not (" if how == "none" else "(")
         for k, (n, part) in enumerate(parts):
             if k:

@@ -26,7 +26,6 @@ from bouquet.core.catalogue import Kind
 from bouquet.core.errors import WriteError
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import TextShaper, parse_date_pattern
-from bouquet.core.shaping.columns import choice_text
 from bouquet.core.writers.base import Writer
 
 __all__ = ["SHEET_ROWS", "XlsxWriter"]
@@ -162,9 +161,7 @@ class XlsxWriter(Writer):
         The style number of each column, read from the styled row of the first sheet.
         """
         cells = re.findall(rb'<c r="[A-Z]+2" s="(\d+)"', self._parts["xl/worksheets/sheet1.xml"])
-        return [
-            number.decode() if number_format(c) else "" for c, number in zip(self.plan.columns, cells, strict=True)
-        ]
+        return [number.decode() if number_format(c) else "" for c, number in zip(self.plan.columns, cells, strict=True)]
 
     # The zip
 
@@ -243,7 +240,14 @@ def width_of(column: PlanColumn) -> float:
     """
     A sensible width, in characters of the default font.
     """
-    usual = {Kind.DATE: 11, Kind.TIMESTAMP: 18, Kind.MOMENT: 18, Kind.TEXT: 24, Kind.CHOICE: 16, Kind.OTHER: 24}
+    usual = {
+        Kind.DATE: 11,
+        Kind.TIMESTAMP: 18,
+        Kind.MOMENT: 18,
+        Kind.TEXT: 24,
+        Kind.CHOICE: 16,
+        Kind.OTHER: 24,
+    }
     return float(min(60, max(usual.get(column.kind, 12), len(column.heading) + 3)))
 
 
@@ -300,14 +304,18 @@ class _Cell:
 
     def _number(self, frame: pl.DataFrame, name: str, dtype: Any, notes: Any) -> pl.Expr:
         value = pl.col(name).cast(pl.String)
-        number = self._cell(f'{self.style}><v>', value, "</v></c>")
+        number = self._cell(f"{self.style}><v>", value, "</v></c>")
         if dtype in (pl.Int8, pl.Int16, pl.Int32):
             return self._filled(number, notes)
         plain = value.str.count_matches(r"\d") <= EXACT_DIGITS
         plain &= ~value.str.contains(r"[A-Za-z]")
         if not frame.select(plain.all()).item():
             text = self.shaper.text(self.column, self.n, dtype)
-            number = pl.when(plain.fill_null(True)).then(number).otherwise(self._text(text, frame[name].cast(pl.String), notes))
+            number = (
+                pl.when(plain.fill_null(True))
+                .then(number)
+                .otherwise(self._text(text, frame[name].cast(pl.String), notes))
+            )
         return self._filled(number, notes)
 
     def _dated(self, name: str, kind: Kind, notes: Any) -> pl.Expr:

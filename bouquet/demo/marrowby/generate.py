@@ -40,11 +40,24 @@ class Sizes:
 
     def __getattr__(self, name: str) -> int:
         base = {
-            "tree": 48_210, "inspection": 121_044, "defect": 97_310, "work_order": 31_870, "wo_line": 90_214,
-            "rp_report": 9_204, "photograph": 320, "probe_reading": 34_560, "tree_attr": 6_150, "shift": 4_380,
+            "tree": 48_210,
+            "inspection": 121_044,
+            "defect": 97_310,
+            "work_order": 31_870,
+            "wo_line": 90_214,
+            "rp_report": 9_204,
+            "photograph": 320,
+            "probe_reading": 34_560,
+            "tree_attr": 6_150,
+            "shift": 4_380,
         }
         fixed = {
-            "ward": 12, "site": 1_318, "crew": 14, "contractor": 41, "probe": 96, "sapling_stock": 260,
+            "ward": 12,
+            "site": 1_318,
+            "crew": 14,
+            "contractor": 41,
+            "probe": 96,
+            "sapling_stock": 260,
             "planned_planting": 640,
         }
         if name in base:
@@ -131,7 +144,9 @@ class _Maker:
         """
         seconds = rng.integers(first_hour * 3600, last_hour * 3600, len(days))
         local = days.cast(pl.Datetime("us")) + pl.Series(seconds * 1_000_000).cast(pl.Duration("us"))
-        return local.dt.replace_time_zone("Europe/London", ambiguous="earliest", non_existent="null").dt.convert_time_zone("UTC")
+        return local.dt.replace_time_zone(
+            "Europe/London", ambiguous="earliest", non_existent="null"
+        ).dt.convert_time_zone("UTC")
 
     # Small tables
 
@@ -202,7 +217,9 @@ class _Maker:
 
     def planned_planting(self) -> pl.DataFrame:
         rng, n = self.stream("planting"), self.sizes.planned_planting
-        months = [(self.until.replace(day=1) + timedelta(days=31 * int(k))).replace(day=1) for k in rng.integers(0, 6, n)]
+        months = [
+            (self.until.replace(day=1) + timedelta(days=31 * int(k))).replace(day=1) for k in rng.integers(0, 6, n)
+        ]
         return pl.DataFrame({
             "pp_id": range(1, n + 1), "s_id": rng.integers(1, self.sizes.site + 1, n),
             "sp_id": rng.integers(1, len(words.SPECIES) + 1, n), "pp_month": months,
@@ -227,7 +244,11 @@ class _Maker:
         changed = self.moment(rng, self.days_back(rng, n, 5_400))
         note, used = _blanked(_pick(rng, words.TREE_NOTES, n), rng.random(n) < 0.82), _Deck(rng, n)
         for name, make in words.ODD_NOTES.items():
-            note = _with(note, used.take(odd[name]), pl.Series(make, dtype=pl.String).sample(n, with_replacement=True, seed=7))
+            note = _with(
+                note,
+                used.take(odd[name]),
+                pl.Series(make, dtype=pl.String).sample(n, with_replacement=True, seed=7),
+            )
         seal = _with(_nulls(n), deck.take(odd["trees_sealed"]), "00" + ids.cast(pl.String).str.zfill(6))
         return pl.DataFrame({
             "t_id": ids, "t_tag": "MB-" + ids.cast(pl.String).str.zfill(5),
@@ -248,7 +269,12 @@ class _Maker:
 
     @staticmethod
     def _extra(rng: np.random.Generator, n: int) -> pl.Series:
-        kinds = ['{"bench": true}', '{"swing": "left", "plaque_no": 12}', '{"bird_box": 3}', '{"sponsor": "Quay Rowing Club"}']
+        kinds = [
+            '{"bench": true}',
+            '{"swing": "left", "plaque_no": 12}',
+            '{"bird_box": 3}',
+            '{"sponsor": "Quay Rowing Club"}',
+        ]
         return _blanked(_pick(rng, kinds, n), rng.random(n) < 0.9)
 
     def tree_attr(self) -> pl.DataFrame:
@@ -461,7 +487,9 @@ def _copy(connection: psycopg.Connection[Any], table: str, rows: pl.DataFrame) -
             copy.write(buffer.getvalue())
 
 
-def fill_marrowby(url: str, *, scale: int = 1, until: date, reader: str, say: Callable[[str], None] = lambda _: None) -> None:
+def fill_marrowby(
+    url: str, *, scale: int = 1, until: date, reader: str, say: Callable[[str], None] = lambda _: None
+) -> None:
     """
     Create and fill Marrowby in an empty database, in one transaction.
 

@@ -1,0 +1,208 @@
+"""
+Setting the demonstration up: database, Marrowby, people, templates with a past.
+
+Everything here can be repeated; what is there already is left as it is.
+"""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import psycopg
+import sqlalchemy as sa
+
+from bouquet.core.template import read_document
+from bouquet.core.template.sentence import Sentence
+from bouquet.demo.cluster import Cluster, port_is_free
+from bouquet.demo.marrowby.generate import fill_marrowby
+from bouquet.rounds import rhythm_of
+from bouquet.runs import Queue, Services, ask_for_run, execute
+from bouquet.settings import Settings
+from bouquet.store import people
+from bouquet.store import templates as shelf
+from bouquet.store.models import Person, Round, Run, TemplateRecord
+
+__all__ = ["PEOPLE", "Demo", "seed_people", "seed_templates"]
+
+ZONE = ZoneInfo("Europe/London")
+
+#: (name, address, roles, password)
+PEOPLE = (
+    ("Ines Harrow", "ines@marrowby.example", ["designer"], "damson-and-lime"),
+    ("Tobin Reyes", "tobin@marrowby.example", ["runner"], "quay-and-salter"),
+    ("Marta Lindqvist", "marta@marrowby.example", ["keeper"], "oak-before-ash"),
+    ("Oskar Vale", "oskar@marrowby.example", ["auditor"], "ledger-and-slip"),
+)
+
+FIRST_WEB_PORT = 8010
+DAYS_OF_PAST = 8
+
+
+@dataclass
+class Demo:
+    """
+    The demonstration in one folder.
+    """
+
+    folder: Path
+    say: Callable[[str], None]
+
+    def __post_init__(self) -> None:
+        self.folder = self.folder.resolve()
+        self.cluster = Cluster(self.folder / "cluster")
+
+    @property
+    def env_file(self) -> Path:
+        return self.folder / "bouquet.env"
+
+    def prepare(self, *, scale: int, frontend: Path | None) -> Settings:
+        """
+        Start the database and bring everything up to date. Returns the settings to serve with.
+        """
+        self.cluster.start()
+        passwords = self._passwords()
+        for role in ("bouquet", "marrowby_owner", "marrowby_reader"):
+            self.cluster.ensure_role(role, passwords[role])
+        self.cluster.ensure_database("bouquet", "bouquet")
+        marrowby = "marrowby" if scale == 1 else f"marrowby_{scale}"
+        self.cluster.ensure_database(marrowby, "marrowby_owner")
+        self._fill(self.cluster.url(marrowby, "marrowby_owner", passwords["marrowby_owner"]), scale)
+        settings = self._write_settings(marrowby, passwords, frontend)
+        services = Services.from_settings(settings)
+        try:
+            services.store.migrate()
+            Queue(services).install()
+            seed_people(services)
+            seed_templates(services, self.say)
+        finally:
+            services.close()
+        return settings
+
+    def _passwords(self) -> dict[str, str]:
+        path = self.folder / "passwords.json"
+        if not path.exists():
+            self.folder.mkdir(parents=True, exist_ok=True)
+            path.touch(mode=0o600)
+            roles = ("bouquet", "marrowby_owner", "marrowby_reader")
+            path.write_text(json.dumps({role: secrets.token_urlsafe(18) for role in roles}))
+        found: dict[str, str] = json.loads(path.read_text())
+        return found
+
+    def _fill(self, url: str, scale: int) -> None:
+        with psycopg.connect(url) as connection:
+            row = connection.execute("SELECT to_regclass('public.tree')").fetchone()
+        if row is not None and row[0] is not None:
+            return
+        self.say("Filling Marrowby with records…")
+        yesterday = datetime.now(ZONE).date() - timedelta(days=1)
+        fill_marrowby(url, scale=scale, until=yesterday, reader="marrowby_reader")
+
+    def _write_settings(self, marrowby: str, passwords: dict[str, str], frontend: Path | None) -> Settings:
+        port = next(p for p in range(FIRST_WEB_PORT, FIRST_WEB_PORT + 100) if port_is_free(p))
+        values: dict[str, Any] = {
+            "store_url": self.cluster.url("bouquet", "bouquet", passwords["bouquet"]),
+            "source_url": self.cluster.url(marrowby, "marrowby_reader", passwords["marrowby_reader"]),
+            "source_name": "marrowby",
+            "source_catalogue": Path(str(files("bouquet.demo.marrowby") / "catalogue.toml")),
+            "files": self.folder / "files",
+            "outgoing": self.folder / "outgoing",
+            "port": port,
+        }
+        if frontend is not None:
+            values["frontend"] = frontend.resolve()
+        self.env_file.touch(mode=0o600)
+        self.env_file.write_text("".join(f"BOUQUET_{k.upper()}={v}\n" for k, v in values.items()))
+        return Settings(_env_file=self.env_file)  # type: ignore[call-arg]
+
+
+def seed_people(services: Services) -> None:
+    """
+    The four people of the demonstration.
+    """
+    with services.store.session() as session:
+        for name, email, roles, password in PEOPLE:
+            people.put_person(session, email=email, name=name, roles=roles, password=password)
+
+
+def seed_templates(services: Services, say: Callable[[str], None] = lambda _: None) -> None:
+    """
+    Marrowby's templates, a round, and real runs over the last working days. Does nothing when there is any template.
+    """
+    with services.store.session() as session:
+        if session.scalars(sa.select(TemplateRecord.id).limit(1)).first() is not None:
+            return
+        ines = session.scalars(sa.select(Person).where(Person.email == PEOPLE[0][1])).one()
+        records = [_add(services, session, d, ines) for d in _documents()]
+        session.add(_daily_round(services, records, ines))
+    say("Running the templates over the last working days…")
+    for record in records:
+        for as_of in _past_moments(services):
+            run = ask_for_run(
+                services, record.draft, person=ines, via="hand", as_of=as_of, template_id=record.id, version=1
+            )
+            execute(services, run.id)
+            _backdate(services, run.id, as_of)
+
+
+def _documents() -> list[dict[str, Any]]:
+    folder = files("bouquet.demo") / "templates"
+    found = sorted((p for p in folder.iterdir() if p.name.endswith(".json")), key=lambda p: p.name)
+    return [json.loads(p.read_text(encoding="utf-8")) for p in found]
+
+
+def _add(services: Services, session: Any, document: dict[str, Any], owner: Person) -> TemplateRecord:
+    template = read_document(document)
+    sentence = Sentence(template, services.source.catalogue(), services.context()).text()
+    record = shelf.add_template(session, template.as_document(), sentence, owner, services.clock())
+    shelf.save_version(session, record.id, "as first agreed", owner, services.clock())
+    return record
+
+
+def _daily_round(services: Services, records: list[TemplateRecord], owner: Person) -> Round:
+    template = next(r for r in records if r.name.startswith("Standing-tree"))
+    found = Round(
+        template_id=template.id,
+        beat="weekdays",
+        day=0,
+        at=time(6, 0),
+        zone=ZONE.key,
+        folder="canopy-register",
+        format="xlsx",
+        created_by=owner.id,
+        deleted_at=None,
+    )
+    found.next_at = next(rhythm_of(found).after(services.clock()))
+    return found
+
+
+def _past_moments(services: Services) -> list[datetime]:
+    """
+    Six in the morning of the last working days, oldest first.
+    """
+    today: date = services.clock().astimezone(ZONE).date()
+    days = [today - timedelta(days=n) for n in range(1, 2 * DAYS_OF_PAST)]
+    working = [d for d in days if d.weekday() < 5][:DAYS_OF_PAST]
+    return [datetime.combine(d, time(6), ZONE) for d in reversed(working)]
+
+
+def _backdate(services: Services, run_id: int, as_of: datetime) -> None:
+    """
+    Let a run of the demonstration's past stand in the ledger when it would have run, and its notice be read.
+    """
+    with services.store.session() as session:
+        run = session.get_one(Run, run_id)
+        took = (run.finished_at or run.asked_at) - run.asked_at
+        run.asked_at = run.started_at = as_of
+        run.finished_at = as_of + took
+        session.execute(
+            sa.text("UPDATE notices SET created_at = :at, read_at = :at WHERE run_id = :run"),
+            {"at": as_of, "run": run_id},
+        )

@@ -1,0 +1,159 @@
+"""
+Rounds: templates that run by the calendar.
+
+A tick looks for planned moments that have come and asks for their runs. The key (round, planned moment) makes a double
+impossible, however many workers tick. A late run covers the day it was planned for.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+import structlog
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from bouquet.core.errors import BouquetError
+from bouquet.core.recurrence import Rhythm
+from bouquet.runs import BY_ROUND, Queue, Services
+from bouquet.runs.errors import error_facts
+from bouquet.store import NotFound
+from bouquet.store import templates as shelf
+from bouquet.store.models import Occurrence, Round, Run
+
+__all__ = ["CATCH_UP", "get_round", "list_rounds", "remove_round", "rhythm_of", "set_paused", "tick_rounds"]
+
+log = structlog.get_logger()
+
+#: Missed moments of a round that are made up for, the newest ones; older ones are noted as skipped.
+CATCH_UP = 7
+
+
+def rhythm_of(round_: Round) -> Rhythm:
+    """
+    The rhythm of a round.
+    """
+    return Rhythm(beat=round_.beat, at=round_.at, zone=ZoneInfo(round_.zone), day=round_.day)  # type: ignore[arg-type]
+
+
+def list_rounds(session: Session) -> list[Round]:
+    """
+    All rounds, the next one first.
+    """
+    query = sa.select(Round).where(Round.deleted_at.is_(None)).order_by(Round.paused, Round.next_at)
+    return list(session.scalars(query))
+
+
+def get_round(session: Session, round_id: int) -> Round:
+    """
+    One round. Raises NotFound.
+    """
+    found = session.get(Round, round_id)
+    if found is None or found.deleted_at is not None:
+        msg = "There is no such round, or it was removed."
+        raise NotFound(msg)
+    return found
+
+
+def set_paused(session: Session, round_id: int, paused: bool, now: datetime) -> Round:
+    """
+    Pause a round, or let it go on from now; what it missed while paused is not made up for.
+    """
+    found = get_round(session, round_id)
+    if found.paused and not paused:
+        found.next_at = next(rhythm_of(found).after(now))
+    found.paused = paused
+    session.flush()
+    return found
+
+
+def remove_round(session: Session, round_id: int, now: datetime) -> None:
+    """
+    Put a round away; its runs stay in the ledger.
+    """
+    get_round(session, round_id).deleted_at = now
+
+
+def tick_rounds(services: Services, queue: Queue) -> list[int]:
+    """
+    Ask for a run of every planned moment that has come. Returns the runs asked for.
+    """
+    now = services.clock()
+    with services.store.session() as session:
+        due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
+        ids = list(session.scalars(due))
+    asked: list[int] = []
+    for round_id in ids:
+        with services.store.session() as session:
+            asked += _tick(services, session, round_id, now)
+    for run_id in asked:
+        queue.put(run_id, priority=BY_ROUND)
+    return asked
+
+
+def _tick(services: Services, session: Session, round_id: int, now: datetime) -> list[int]:
+    found = session.get(Round, round_id, with_for_update={"of": Round, "skip_locked": True})
+    if found is None or found.paused or found.deleted_at is not None:
+        return []
+    missed = []
+    moment = found.next_at
+    following = rhythm_of(found).after(found.next_at)
+    while moment <= now:
+        missed.append(moment)
+        moment = next(following)
+    found.next_at = moment
+    asked = []
+    for n, planned in enumerate(missed):
+        skipped = n < len(missed) - CATCH_UP
+        note = "skipped: the server was away for too long" if skipped else ""
+        entered = session.execute(
+            insert(Occurrence)
+            .values(round_id=found.id, planned_at=planned, note=note)
+            .on_conflict_do_nothing()
+            .returning(Occurrence.planned_at)
+        ).first()
+        if entered is None or skipped:
+            continue
+        run = _enter_run(services, session, found, planned)
+        session.execute(
+            sa.update(Occurrence)
+            .where(Occurrence.round_id == found.id, Occurrence.planned_at == planned)
+            .values(run_id=run.id)
+        )
+        if run.status == "asked":
+            asked.append(run.id)
+    return asked
+
+
+def _enter_run(services: Services, session: Session, found: Round, planned: datetime) -> Run:
+    """
+    Enter a round's run in the ledger. A template without a saved version, or gone, fails truthfully.
+    """
+    version = shelf.latest_version(session, found.template_id)
+    now = services.clock()
+    run = Run(
+        template_id=found.template_id,
+        version=version.number if version else None,
+        name=found.template.name,
+        document=version.document if version else found.template.draft,
+        format=found.format,
+        person_id=found.created_by,
+        asked_by=f"the round {rhythm_of(found).words()}",
+        via="round",
+        round_id=found.id,
+        as_of=planned,
+        asked_at=now,
+    )
+    problem: BouquetError | None = None
+    if found.template.deleted_at is not None:
+        problem = NotFound(f"The template “{found.template.name}” was removed.")
+    elif version is None:
+        problem = NotFound(f"The template “{found.template.name}” has no saved version yet.")
+    if problem:
+        run.status, run.stage, run.finished_at, run.error = "failed", "failed", now, error_facts(problem)
+        log.warning("round_failed", round=found.id, error=str(problem))
+    session.add(run)
+    session.flush()
+    return run

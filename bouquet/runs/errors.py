@@ -1,0 +1,48 @@
+"""
+What can go wrong with a run, as it stands in the ledger.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from bouquet.core.errors import BouquetError, TemplateError
+
+__all__ = ["FolderError", "RunCancelled", "RunFailed", "error_facts"]
+
+
+class RunCancelled(BouquetError):
+    """
+    The run was cancelled.
+    """
+
+    code = "cancelled"
+
+
+class RunFailed(BouquetError):
+    """
+    The run failed; the ledger says why.
+    """
+
+    code = "run_failed"
+
+
+class FolderError(BouquetError):
+    """
+    Rounds write into folders below the one set aside for them, named without “..” or a leading slash.
+    """
+
+    code = "folder"
+
+
+def error_facts(error: BaseException) -> dict[str, Any]:
+    """
+    An error as the ledger keeps it: a code, a sentence, and the places in the template.
+    """
+    facts: dict[str, Any] = {"code": getattr(error, "code", "error"), "message": str(error)}
+    if isinstance(error, TemplateError):
+        facts["message"] = " ".join(p.message for p in error.problems)
+        facts["problems"] = [{"code": p.code, "message": p.message, "place": p.place} for p in error.problems]
+    elif not isinstance(error, BouquetError):
+        facts["message"] = "Something unexpected went wrong; the server's log has the details."
+    return facts

@@ -1,0 +1,146 @@
+"""
+The job queue: PostgreSQL through Procrastinate.
+
+The ledger is the truth and the queue only wakes workers: a run that is asked for and has no job gets one, and a job
+whose worker died is given to another.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import timedelta
+from typing import Any
+
+import procrastinate
+import procrastinate.exceptions
+import structlog
+from psycopg import OperationalError
+from sqlalchemy.exc import DBAPIError
+
+from bouquet.runs.executor import ATTEMPTS, execute
+from bouquet.runs.services import Services
+from bouquet.sources import SourceDown
+from bouquet.store import runs as ledger
+
+__all__ = ["BY_HAND", "BY_ROUND", "Queue"]
+
+log = structlog.get_logger()
+
+#: Priorities; the greater goes first. A person waits, a round does not.
+BY_HAND, BY_ROUND = 10, 0
+
+#: Seconds after which a run without a job is given one.
+FORGOTTEN = 10
+
+#: Seconds without a sign of life after which a run is given to another worker.
+SILENT = 45
+
+#: Seconds without a heartbeat after which a worker counts as dead.
+DEAD_WORKER = 30
+
+#: Seconds before a worker that lost the database tries again.
+RECONNECT = 2.0
+
+
+class Queue:
+    """
+    Puts runs into the queue, and works them off.
+    """
+
+    def __init__(self, services: Services) -> None:
+        self.services = services
+        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url))
+        self._sync = self.app.with_connector(procrastinate.SyncPsycopgConnector(conninfo=services.store.url))
+        self._add_tasks()
+
+    def _add_tasks(self) -> None:
+        retry = procrastinate.RetryStrategy(
+            max_attempts=ATTEMPTS, wait=2, linear_wait=4, retry_exceptions={SourceDown, DBAPIError}
+        )
+
+        @self.app.task(name="execute_run", retry=retry)
+        def execute_run(run_id: int) -> None:
+            execute(self.services, run_id)
+
+        @self.app.periodic(cron="*/10 * * * * *")
+        @self.app.task(name="look_after_runs", queueing_lock="look_after_runs", pass_context=True)
+        async def look_after_runs(context: procrastinate.JobContext, timestamp: int) -> None:
+            manager = self.app.job_manager
+            for job in await manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_WORKER):
+                log.warning("job_taken_over", job=job.id, task=job.task_name)
+                await manager.retry_job(job)
+            await asyncio.to_thread(self.wake_forgotten)
+
+    def add_periodic(self, name: str, cron: str, work: Any) -> None:
+        """
+        Let the workers call `work()` by the clock; however many workers there are, each tick is done once.
+        """
+
+        @self.app.periodic(cron=cron)
+        @self.app.task(name=name, queueing_lock=name)
+        def periodic(timestamp: int) -> None:
+            work()
+
+    @contextmanager
+    def opened(self) -> Iterator[Queue]:
+        """
+        Ready to put runs into the queue.
+        """
+        with self._sync.open():
+            yield self
+
+    def install(self) -> None:
+        """
+        Make the queue's own tables, if they are not there.
+        """
+        with self._sync.open():
+            if not self._sync.check_connection():
+                self._sync.schema_manager.apply_schema()
+
+    def put(self, run_id: int, *, priority: int = BY_HAND) -> None:
+        """
+        Wake a worker for a run. Asking twice is harmless. The queue may be out of reach: the run is then found later.
+        """
+        try:
+            self._sync.configure_task(
+                "execute_run", priority=priority, queueing_lock=f"run-{run_id}", lock=f"run-{run_id}"
+            ).defer(run_id=run_id)
+        except procrastinate.exceptions.AlreadyEnqueued:
+            pass
+        except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
+            log.warning("queue_unreachable", run=run_id, error=str(error))
+
+    def wake_forgotten(self) -> None:
+        """
+        Give a job to every run that nobody works on.
+        """
+        with self.services.store.session() as session:
+            now = self.services.clock()
+            waiting = ledger.waiting_runs(session, now - timedelta(seconds=FORGOTTEN), now - timedelta(seconds=SILENT))
+        for run_id in waiting:
+            self.put(run_id)
+
+    async def work(self, *, concurrency: int) -> None:
+        """
+        Work until cancelled. A database that goes away is waited for.
+        """
+        while True:
+            try:
+                async with self.app.open_async():
+                    await self.app.run_worker_async(
+                        concurrency=concurrency,
+                        install_signal_handlers=False,
+                        update_heartbeat_interval=5,
+                        stalled_worker_timeout=DEAD_WORKER,
+                        fetch_job_polling_interval=1.0,
+                        delete_jobs="successful",
+                        shutdown_graceful_timeout=5,
+                    )
+                    return
+            except asyncio.CancelledError:
+                raise
+            except Exception as error:
+                log.warning("worker_interrupted", error=str(error))
+                await asyncio.sleep(RECONNECT)

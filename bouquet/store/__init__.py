@@ -1,0 +1,8 @@
+"""
+Bouquet's own records.
+"""
+
+from bouquet.store.database import Store
+from bouquet.store.errors import LostUpdate, NameTaken, NotFound, StoreError
+
+__all__ = ["LostUpdate", "NameTaken", "NotFound", "Store", "StoreError"]

@@ -1,0 +1,56 @@
+"""
+What can go wrong with Bouquet's own records.
+
+    StoreError
+    ├── NotFound       there is no such thing, or no longer
+    ├── NameTaken      another template has this name
+    └── LostUpdate     somebody else changed it in the meantime
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from bouquet.core.errors import BouquetError
+
+__all__ = ["LostUpdate", "NameTaken", "NotFound", "StoreError"]
+
+
+class StoreError(BouquetError):
+    """
+    Bouquet's own database could not do this.
+    """
+
+    code = "store"
+
+
+class NotFound(StoreError):
+    """
+    There is no such thing here.
+    """
+
+    code = "not_found"
+
+
+class NameTaken(StoreError):
+    """
+    Another template has this name already.
+    """
+
+    code = "name_taken"
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        super().__init__(f"There is already a template called “{name}”. Choose another name.")
+
+
+class LostUpdate(StoreError):
+    """
+    The draft was changed by somebody else in the meantime.
+    """
+
+    code = "lost_update"
+
+    def __init__(self, by: str, at: datetime, revision: int) -> None:
+        self.by, self.at, self.revision = by, at, revision
+        super().__init__(f"{by} changed this template in the meantime, so your change was not saved over theirs.")

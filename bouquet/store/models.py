@@ -1,0 +1,236 @@
+"""
+Bouquet's own records.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime, time
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+__all__ = [
+    "ACTIVE",
+    "Base",
+    "Notice",
+    "Occurrence",
+    "Person",
+    "Round",
+    "Run",
+    "RunFile",
+    "SignIn",
+    "TemplateRecord",
+    "TemplateVersion",
+]
+
+#: Statuses of a run that is not over.
+ACTIVE = ("asked", "running")
+
+Document = dict[str, Any]
+
+
+class Base(DeclarativeBase):
+    """
+    All tables, with constraint names that migrations can rely on.
+    """
+
+    metadata = sa.MetaData(
+        naming_convention={
+            "ix": "ix_%(column_0_label)s",
+            "uq": "uq_%(table_name)s_%(column_0_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map = {  # noqa: RUF012
+        datetime: sa.DateTime(timezone=True),
+        Document: JSONB,
+        list[str]: JSONB,
+        int: sa.BigInteger,
+        str: sa.Text,
+    }
+
+
+class Person(Base):
+    """
+    Somebody who can sign in. `roles` are of `designer`, `runner`, `keeper`, `auditor`.
+    """
+
+    __tablename__ = "people"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    email: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    roles: Mapped[list[str]]
+    password_hash: Mapped[str]
+
+
+class SignIn(Base):
+    """
+    One signed-in browser. Only the digest of its token is kept.
+    """
+
+    __tablename__ = "sign_ins"
+
+    token_digest: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id", ondelete="CASCADE"))
+    expires_at: Mapped[datetime]
+    person: Mapped[Person] = relationship(lazy="joined")
+
+
+class TemplateRecord(Base):
+    """
+    A template: its draft, and the number of its newest saved version (0 for none).
+
+    `draft_revision` counts every change of the draft, for edits that name the one they started from.
+    """
+
+    __tablename__ = "templates"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    owner_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    draft: Mapped[Document]
+    draft_revision: Mapped[int] = mapped_column(default=1)
+    draft_changed_at: Mapped[datetime]
+    draft_changed_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    version: Mapped[int] = mapped_column(default=0)
+    sentence: Mapped[str] = mapped_column(default="")
+    deleted_at: Mapped[datetime | None]
+    owner: Mapped[Person] = relationship(foreign_keys=[owner_id], lazy="joined")
+
+    __table_args__ = (
+        sa.Index(
+            "uq_templates_name",
+            sa.func.lower(sa.text("name")),
+            unique=True,
+            postgresql_where=sa.text("deleted_at IS NULL"),
+        ),
+    )
+
+
+class TemplateVersion(Base):
+    """
+    A saved version; never changed afterwards.
+    """
+
+    __tablename__ = "template_versions"
+
+    template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    document: Mapped[Document]
+    note: Mapped[str] = mapped_column(default="")
+    saved_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    saved_at: Mapped[datetime]
+
+
+class Round(Base):
+    """
+    A template set to run by the calendar.
+    """
+
+    __tablename__ = "rounds"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id"))
+    beat: Mapped[str]
+    day: Mapped[int] = mapped_column(default=0)
+    at: Mapped[time]
+    zone: Mapped[str]
+    folder: Mapped[str]
+    format: Mapped[str]
+    paused: Mapped[bool] = mapped_column(default=False)
+    next_at: Mapped[datetime]
+    created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    deleted_at: Mapped[datetime | None]
+    template: Mapped[TemplateRecord] = relationship(lazy="joined")
+
+
+class Run(Base):
+    """
+    One execution of one template. `document` is what was run, whatever became of the template since.
+
+    `status`: asked, running, ready, failed, cancelled.
+    `attempt` counts the workers that took it up; only the last one may finish it.
+    """
+
+    __tablename__ = "runs"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    template_id: Mapped[int | None] = mapped_column(sa.ForeignKey("templates.id"), index=True)
+    version: Mapped[int | None]
+    name: Mapped[str]
+    document: Mapped[Document]
+    format: Mapped[str]
+    person_id: Mapped[int | None] = mapped_column(sa.ForeignKey("people.id"))
+    asked_by: Mapped[str]
+    via: Mapped[str]
+    round_id: Mapped[int | None] = mapped_column(sa.ForeignKey("rounds.id"))
+    as_of: Mapped[datetime]
+    status: Mapped[str] = mapped_column(default="asked", index=True)
+    attempt: Mapped[int] = mapped_column(default=0)
+    stage: Mapped[str] = mapped_column(default="asked")
+    rows_announced: Mapped[int | None]
+    rows_written: Mapped[int] = mapped_column(default=0)
+    cancel_requested: Mapped[bool] = mapped_column(default=False)
+    error: Mapped[Document | None]
+    slip: Mapped[Document | None]
+    asked_at: Mapped[datetime] = mapped_column(index=True)
+    started_at: Mapped[datetime | None]
+    #: When its worker last said that it lives.
+    seen_at: Mapped[datetime | None]
+    finished_at: Mapped[datetime | None]
+    delivered_to: Mapped[str | None]
+    idempotency_key: Mapped[str | None]
+    files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
+
+    __table_args__ = (sa.UniqueConstraint("person_id", "idempotency_key"),)
+
+
+class RunFile(Base):
+    """
+    A file that a run made. `path` is relative to the file store.
+    """
+
+    __tablename__ = "run_files"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    path: Mapped[str]
+    media_type: Mapped[str]
+    size: Mapped[int]
+    rows: Mapped[int]
+    sha256: Mapped[str]
+
+
+class Occurrence(Base):
+    """
+    One planned moment of a round. The key makes a double impossible.
+    """
+
+    __tablename__ = "occurrences"
+
+    round_id: Mapped[int] = mapped_column(sa.ForeignKey("rounds.id", ondelete="CASCADE"), primary_key=True)
+    planned_at: Mapped[datetime] = mapped_column(primary_key=True)
+    run_id: Mapped[int | None] = mapped_column(sa.ForeignKey("runs.id"))
+    note: Mapped[str] = mapped_column(default="")
+
+
+class Notice(Base):
+    """
+    Something a person should know, leading to a run.
+    """
+
+    __tablename__ = "notices"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"), index=True)
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
+    text: Mapped[str]
+    created_at: Mapped[datetime]
+    read_at: Mapped[datetime | None]
+
+    __table_args__ = (sa.UniqueConstraint("person_id", "run_id"),)

@@ -1,0 +1,167 @@
+"""
+Templates: drafts, versions, names.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from bouquet.store.errors import LostUpdate, NameTaken, NotFound
+from bouquet.store.models import Person, TemplateRecord, TemplateVersion
+
+__all__ = [
+    "add_template",
+    "change_draft",
+    "find_template",
+    "free_name",
+    "get_template",
+    "latest_version",
+    "list_templates",
+    "list_versions",
+    "remove_template",
+    "save_version",
+]
+
+
+def list_templates(session: Session) -> list[TemplateRecord]:
+    """
+    All templates, by name.
+    """
+    query = sa.select(TemplateRecord).where(TemplateRecord.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(sa.func.lower(TemplateRecord.name))))
+
+
+def get_template(session: Session, template_id: int, *, lock: bool = False) -> TemplateRecord:
+    """
+    One template. Raises NotFound.
+    """
+    record = session.get(TemplateRecord, template_id, with_for_update={"of": TemplateRecord} if lock else None)
+    if record is None or record.deleted_at is not None:
+        msg = "There is no such template, or it was removed."
+        raise NotFound(msg)
+    return record
+
+
+def find_template(session: Session, name: str) -> TemplateRecord | None:
+    """
+    The template of this name, whatever its case.
+    """
+    query = sa.select(TemplateRecord).where(
+        sa.func.lower(TemplateRecord.name) == name.strip().lower(), TemplateRecord.deleted_at.is_(None)
+    )
+    return session.scalars(query).first()
+
+
+def free_name(session: Session, name: str) -> str:
+    """
+    `name`, or the first of `name 2`, `name 3`… that no template has.
+    """
+    candidate, n = name, 1
+    while find_template(session, candidate):
+        n += 1
+        candidate = f"{name} {n}"
+    return candidate
+
+
+def add_template(
+    session: Session, document: dict[str, Any], sentence: str, owner: Person, now: datetime
+) -> TemplateRecord:
+    """
+    A new template with this draft. Raises NameTaken.
+    """
+    record = TemplateRecord(
+        name=document["name"],
+        owner_id=owner.id,
+        draft=document,
+        draft_changed_at=now,
+        draft_changed_by=owner.id,
+        sentence=sentence,
+        deleted_at=None,
+    )
+    session.add(record)
+    _flush_name(session, document["name"])
+    return record
+
+
+def change_draft(
+    session: Session,
+    template_id: int,
+    document: dict[str, Any],
+    sentence: str,
+    revision: int,
+    by: Person,
+    now: datetime,
+) -> TemplateRecord:
+    """
+    Replace the draft that `revision` names. Raises NotFound, NameTaken or LostUpdate.
+    """
+    record = get_template(session, template_id, lock=True)
+    if record.draft_revision != revision:
+        other = session.get_one(Person, record.draft_changed_by)
+        raise LostUpdate(other.name, record.draft_changed_at, record.draft_revision)
+    record.draft, record.name, record.sentence = document, document["name"], sentence
+    record.draft_revision += 1
+    record.draft_changed_at, record.draft_changed_by = now, by.id
+    _flush_name(session, document["name"])
+    return record
+
+
+def save_version(session: Session, template_id: int, note: str, by: Person, now: datetime) -> TemplateVersion:
+    """
+    Keep the draft as a new version.
+    """
+    record = get_template(session, template_id, lock=True)
+    record.version += 1
+    version = TemplateVersion(
+        template_id=record.id,
+        number=record.version,
+        document=record.draft,
+        note=note,
+        saved_by=by.id,
+        saved_at=now,
+    )
+    session.add(version)
+    session.flush()
+    return version
+
+
+def list_versions(session: Session, template_id: int) -> list[tuple[TemplateVersion, str]]:
+    """
+    The saved versions, newest first, each with the name of who saved it.
+    """
+    query = (
+        sa.select(TemplateVersion, Person.name)
+        .join(Person, Person.id == TemplateVersion.saved_by)
+        .where(TemplateVersion.template_id == template_id)
+        .order_by(TemplateVersion.number.desc())
+    )
+    return [(version, name) for version, name in session.execute(query)]
+
+
+def latest_version(session: Session, template_id: int) -> TemplateVersion | None:
+    """
+    The newest saved version, if there is one.
+    """
+    query = sa.select(TemplateVersion).where(TemplateVersion.template_id == template_id)
+    return session.scalars(query.order_by(TemplateVersion.number.desc()).limit(1)).first()
+
+
+def remove_template(session: Session, template_id: int, now: datetime) -> None:
+    """
+    Put a template away. Its runs stay in the ledger.
+    """
+    get_template(session, template_id, lock=True).deleted_at = now
+
+
+def _flush_name(session: Session, name: str) -> None:
+    try:
+        session.flush()
+    except IntegrityError as error:
+        if "uq_templates_name" in str(error):
+            raise NameTaken(name) from error
+        raise

@@ -1,0 +1,91 @@
+"""
+Who is asking, and may they? Every route behind the sign-in asks here.
+
+Rights so far follow from roles alone; scopes and grants will be decided in `may`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated, Any, Literal, TypeAlias
+
+from fastapi import Depends, Request
+
+from bouquet.runs import Queue, Services
+from bouquet.store import people
+from bouquet.store.models import Person
+from bouquet.web.problems import Refused
+
+__all__ = ["COOKIE", "CurrentPerson", "TheQueue", "TheServices", "may", "needs"]
+
+COOKIE = "bouquet_session"
+
+Act: TypeAlias = Literal["look", "run", "design", "keep"]
+
+#: The acts each role may do.
+ROLE_ACTS: dict[str, frozenset[Act]] = {
+    "auditor": frozenset({"look"}),
+    "runner": frozenset({"look", "run"}),
+    "designer": frozenset({"look", "run", "design"}),
+    "keeper": frozenset({"look", "run", "design", "keep"}),
+}
+
+_NEEDED = {"run": "run templates", "design": "design templates", "keep": "keep the house"}
+
+
+def get_services(request: Request) -> Services:
+    services: Services = request.app.state.services
+    return services
+
+
+def get_queue(request: Request) -> Queue:
+    queue: Queue = request.app.state.queue
+    return queue
+
+
+TheServices = Annotated[Services, Depends(get_services)]
+TheQueue = Annotated[Queue, Depends(get_queue)]
+
+
+def current_person(request: Request, services: TheServices) -> Person:
+    """
+    The person signed in with this request's cookie. Refuses with 401.
+    """
+    token = request.cookies.get(COOKIE, "")
+    with services.store.session() as session:
+        person = people.signed_in(session, token, services.clock()) if token else None
+    if person is None:
+        raise Refused(401, "sign_in", "Please sign in.")
+    return person
+
+
+CurrentPerson = Annotated[Person, Depends(current_person)]
+
+
+def may(person: Person, act: Act) -> bool:
+    """
+    Whether a person may do this.
+    """
+    return any(act in ROLE_ACTS.get(role, frozenset()) for role in person.roles)
+
+
+def needs(act: Act) -> Callable[[Person], Person]:
+    """
+    A dependency that refuses with 403 who may not `act`, and says who can grant it.
+    """
+
+    def check(person: CurrentPerson) -> Person:
+        if not may(person, act):
+            message = f"You may not {_NEEDED.get(act, 'look here')}. A keeper can grant it."
+            raise Refused(403, "not_allowed", message)
+        return person
+
+    return check
+
+
+def person_facts(person: Person) -> dict[str, Any]:
+    """
+    A person as the interface shows them.
+    """
+    acts = [act for act in ("look", "run", "design", "keep") if may(person, act)]  # type: ignore[arg-type]
+    return {"id": person.id, "name": person.name, "email": person.email, "roles": person.roles, "may": acts}

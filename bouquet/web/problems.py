@@ -1,0 +1,124 @@
+"""
+Errors as problem details (RFC 9457): a stable type, a sentence a person can act on, and the places in the template.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import structlog
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from sqlalchemy.exc import DBAPIError, OperationalError
+from starlette.exceptions import HTTPException
+
+from bouquet.core.errors import BouquetError, Problem, TemplateError
+from bouquet.runs import FolderError, RunFailed
+from bouquet.sources import SourceCancelled, SourceDown, SourceRefused, SourceTimeout
+from bouquet.store import LostUpdate, NameTaken, NotFound
+
+__all__ = ["Refused", "add_problem_handlers", "pointers"]
+
+log = structlog.get_logger()
+
+#: Error class → status. The first that fits counts.
+_STATUS: tuple[tuple[type[BouquetError], int], ...] = (
+    (NotFound, 404),
+    (NameTaken, 409),
+    (LostUpdate, 412),
+    (TemplateError, 422),
+    (FolderError, 422),
+    (RunFailed, 422),
+    (SourceDown, 503),
+    (SourceTimeout, 504),
+    (SourceCancelled, 409),
+    (SourceRefused, 403),
+)
+
+_TITLES = {401: "Not signed in", 403: "Not allowed", 404: "Not found", 405: "Not possible here", 422: "Not understood"}
+
+
+class Refused(BouquetError):
+    """
+    The person may not do this.
+    """
+
+    code = "refused"
+
+    def __init__(self, status: int, code: str, message: str) -> None:
+        self.status, self.code = status, code
+        super().__init__(message)
+
+
+def pointers(problems: Sequence[Problem]) -> list[dict[str, Any]]:
+    """
+    Problems of a template as members of a problem's `errors`.
+    """
+    return [
+        {
+            "code": p.code,
+            "message": p.message,
+            "place": p.place,
+            "candidates": list(p.candidates),
+            "ways_out": list(p.ways_out),
+        }
+        for p in problems
+    ]
+
+
+def _answer(status: int, code: str, title: str, detail: str, **more: Any) -> JSONResponse:
+    body = {"type": f"/problems/{code}", "title": title, "status": status, "detail": detail, **more}
+    return JSONResponse(body, status_code=status, media_type="application/problem+json")
+
+
+def _own_error(_request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, BouquetError)
+    if isinstance(error, Refused):
+        return _answer(error.status, error.code, _TITLES[error.status], str(error))
+    status = next((s for kind, s in _STATUS if isinstance(error, kind)), 500)
+    more: dict[str, Any] = {}
+    if isinstance(error, TemplateError):
+        more["errors"] = pointers(error.problems)
+    if isinstance(error, NameTaken):
+        more["errors"] = [{"code": error.code, "message": str(error), "place": "name"}]
+    if isinstance(error, LostUpdate):
+        more |= {"changed_by": error.by, "changed_at": error.at.isoformat(), "revision": error.revision}
+    if status == 500:
+        log.error("request_failed", error=str(error))
+    title = " ".join((type(error).__doc__ or "Error").split()).split(".")[0]
+    return _answer(status, error.code, title, str(error), **more)
+
+
+def _bad_request(_request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, RequestValidationError)
+    errors = [
+        {"code": e["type"], "message": e["msg"], "place": ".".join(str(s) for s in e["loc"])} for e in error.errors()
+    ]
+    return _answer(422, "request", "Not understood", "The request is not as it should be.", errors=errors)
+
+
+def _http_error(_request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, HTTPException)
+    title = _TITLES.get(error.status_code, "Not possible")
+    return _answer(error.status_code, "http", title, str(error.detail))
+
+
+def _store_error(_request: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, DBAPIError)
+    if isinstance(error, OperationalError):
+        detail = "Bouquet's own database cannot be reached just now. Nothing is lost; try again in a moment."
+        return _answer(503, "store_down", "Not reachable", detail)
+    log.error("store_failed", error=str(error))
+    return _answer(500, "store", "Something went wrong", "Bouquet's own database refused this.")
+
+
+def add_problem_handlers(app: FastAPI) -> None:
+    """
+    Answer every error with problem details.
+    """
+    app.add_exception_handler(BouquetError, _own_error)
+    app.add_exception_handler(RequestValidationError, _bad_request)
+    app.add_exception_handler(HTTPException, _http_error)
+    app.add_exception_handler(DBAPIError, _store_error)

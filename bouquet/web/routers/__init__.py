@@ -1,0 +1,3 @@
+"""
+One router a part of the API.
+"""

@@ -1,0 +1,82 @@
+"""
+Web server and worker in one process: enough for one house.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import signal
+
+import uvicorn
+
+from bouquet.rounds import tick_rounds
+from bouquet.runs import Queue, Services
+from bouquet.settings import Settings
+from bouquet.web.app import create_app
+
+__all__ = ["make_queue", "serve", "work"]
+
+#: Every five seconds the workers look whether a round is due; each tick is done by one of them.
+TICK = "*/5 * * * * *"
+
+
+def make_queue(services: Services) -> Queue:
+    """
+    The queue with everything that workers do.
+    """
+    queue = Queue(services)
+    queue.add_periodic("tick_rounds", TICK, lambda: tick_rounds(services, queue))
+    return queue
+
+
+def serve(services: Services, settings: Settings) -> None:
+    """
+    Serve until stopped.
+    """
+    asyncio.run(_serve(services, settings))
+
+
+async def _serve(services: Services, settings: Settings) -> None:
+    queue = make_queue(services)
+    app = create_app(services, queue, settings)
+    server = _Server(
+        uvicorn.Config(app, host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3)
+    )
+    server.on_exit = lambda: setattr(app.state, "stopping", True)
+    worker = asyncio.create_task(queue.work(concurrency=settings.worker_concurrency))
+    try:
+        await server.serve()
+    finally:
+        worker.cancel()
+        with contextlib.suppress(asyncio.CancelledError, TimeoutError):
+            await asyncio.wait_for(worker, timeout=10)
+
+
+class _Server(uvicorn.Server):
+    """
+    Ends listening streams as soon as it is asked to stop.
+    """
+
+    def on_exit(self) -> None: ...
+
+    def handle_exit(self, sig: int, frame: object) -> None:
+        self.on_exit()
+        super().handle_exit(sig, frame)  # type: ignore[arg-type]
+
+
+def work(services: Services, *, concurrency: int) -> None:
+    """
+    Work without a web server, until stopped.
+    """
+
+    async def main() -> None:
+        queue = make_queue(services)
+        with queue.opened():
+            worker = asyncio.create_task(queue.work(concurrency=concurrency))
+            for number in (signal.SIGINT, signal.SIGTERM):
+                asyncio.get_running_loop().add_signal_handler(number, worker.cancel)
+            with contextlib.suppress(asyncio.CancelledError):
+                await worker
+
+    asyncio.run(main())
