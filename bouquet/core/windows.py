@@ -8,14 +8,13 @@ the clocks change.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, time, timedelta
-from zoneinfo import ZoneInfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
 from dateutil.relativedelta import relativedelta
 
 from bouquet.core.template.document import Window
 
-__all__ = ["Span", "resolve_window", "window_words"]
+__all__ = ["Span", "resolve_window", "span_words", "window_words"]
 
 
 @dataclass(frozen=True)
@@ -43,7 +42,7 @@ class Span:
         return all(m is None or m.time() == time(0) for m in (self.start, self.end))
 
 
-def _midnight(day: date, zone: ZoneInfo) -> datetime:
+def _midnight(day: date, zone: tzinfo) -> datetime:
     return datetime.combine(day, time(0), zone)
 
 
@@ -74,7 +73,7 @@ _STEP = {
 }
 
 
-def resolve_window(window: Window, as_of: datetime, zone: ZoneInfo, *, year_start: int = 4) -> Span:
+def resolve_window(window: Window, as_of: datetime, zone: tzinfo, *, year_start: int = 4) -> Span:
     """
     The span a window comes to at `as_of`.
 

@@ -54,6 +54,7 @@ def ask_for_run(
         as_of=context.as_of,
         asked_at=services.clock(),
         idempotency_key=idempotency_key,
+        files=[],
     )
     with services.store.session() as session:
         return ledger.add_run(session, run)

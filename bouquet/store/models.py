@@ -8,7 +8,6 @@ from datetime import datetime, time
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 __all__ = [
@@ -46,8 +45,9 @@ class Base(DeclarativeBase):
     )
     type_annotation_map = {  # noqa: RUF012
         datetime: sa.DateTime(timezone=True),
-        Document: JSONB,
-        list[str]: JSONB,
+        # Plain JSON keeps the order in which people and programs wrote the keys.
+        Document: sa.JSON,
+        list[str]: sa.JSON,
         int: sa.BigInteger,
         str: sa.Text,
     }

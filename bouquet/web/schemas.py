@@ -88,6 +88,11 @@ class RecordTypeOut(BaseModel):
     rows: int | None
 
 
+class ChoiceOut(BaseModel):
+    code: str
+    label: str
+
+
 class FieldOut(BaseModel):
     """
     A field as the shelf shows it. `fill` is the share of rows that are not blank; `exact` whether all were seen.
@@ -104,7 +109,7 @@ class FieldOut(BaseModel):
     retired: str | None
     substitute: str | None
     synonyms: list[str]
-    choices: list[tuple[str, str]]
+    choices: list[ChoiceOut]
     operators: list[str]
     example: str | None
     fill: float | None
@@ -198,6 +203,20 @@ class Tally(BaseModel):
     steps: list[TallyStepOut]
     counted_at: datetime
     milliseconds: float
+
+
+class WindowsRequest(BaseModel):
+    windows: list[dict[str, Any]] = Field(max_length=40)
+    zone: str = Field("Europe/London", max_length=60)
+
+
+class WindowOut(BaseModel):
+    """
+    A window in words and the dates it comes to now; `dates` is null where it is not sound.
+    """
+
+    words: str
+    dates: str | None
 
 
 class NewTemplate(BaseModel):

@@ -13,7 +13,7 @@ from bouquet.core.plan import OPERATORS
 from bouquet.runs import Services
 from bouquet.store import NotFound
 from bouquet.web.access import TheServices, needs
-from bouquet.web.schemas import FieldGroup, FieldOut, RecordTypeFields, RecordTypeOut
+from bouquet.web.schemas import ChoiceOut, FieldGroup, FieldOut, RecordTypeFields, RecordTypeOut
 
 router = APIRouter(prefix="/record-types", tags=["catalogue"], dependencies=[Depends(needs("look"))])
 
@@ -71,7 +71,7 @@ def _field(services: Services, record_type: RecordType, field: Field, path: str)
         retired=field.retired.reason if field.retired else None,
         substitute=field.retired.substitute if field.retired else None,
         synonyms=list(field.synonyms),
-        choices=[(c.code, c.label) for c in field.choices],
+        choices=[ChoiceOut(code=c.code, label=c.label) for c in field.choices],
         operators=list(OPERATORS[field.kind]),
         example=profile.example,
         fill=profile.fill,

@@ -8,23 +8,27 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from datetime import UTC, datetime, tzinfo
 from typing import Any
+from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Depends
+from pydantic import ValidationError
 
 from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.naming import file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
-from bouquet.core.template import Template, read_document
+from bouquet.core.template import Template, Window, read_document
 from bouquet.core.template.sentence import Sentence
+from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.writers import WRITERS
 from bouquet.runs import Services, count_tally
 from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
 from bouquet.web.access import TheServices, needs
 from bouquet.web.problems import pointers
-from bouquet.web.schemas import ColumnOut, Look, LookRequest, PartOut, ProblemOut, Tally
+from bouquet.web.schemas import ColumnOut, Look, LookRequest, PartOut, ProblemOut, Tally, WindowOut, WindowsRequest
 
 router = APIRouter(prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
 
@@ -110,6 +114,25 @@ def tally(body: LookRequest, services: TheServices) -> Any:
     ):
         steps = count_tally(snapshot, plan, words)
     return {"steps": steps, "counted_at": snapshot.taken_at, "milliseconds": _since(began)}
+
+
+@router.post("/windows", response_model=list[WindowOut])
+def windows(body: WindowsRequest, services: TheServices) -> Any:
+    """
+    Windows in words, with the dates they come to just now; null where a window is not sound.
+    """
+    context = services.context()
+    zone = ZoneInfo(body.zone) if body.zone in available_timezones() else UTC
+    return [_window_out(w, context.as_of, zone, context.year_start) for w in body.windows]
+
+
+def _window_out(raw: dict[str, Any], as_of: datetime, zone: tzinfo, year_start: int) -> WindowOut:
+    try:
+        window = Window.model_validate(raw)
+        span = resolve_window(window, as_of, zone, year_start=year_start)
+    except (ValidationError, ValueError, OverflowError):
+        return WindowOut(words="", dates=None)
+    return WindowOut(words=window_words(window), dates=span_words(span, as_of))
 
 
 def _since(began: float) -> float:

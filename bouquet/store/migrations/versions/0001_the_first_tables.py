@@ -4,7 +4,6 @@ The first tables
 
 import sqlalchemy as sa
 from alembic import op
-from sqlalchemy.dialects import postgresql
 
 revision = "0001"
 down_revision = None
@@ -18,7 +17,7 @@ def upgrade() -> None:
         sa.Column("id", sa.BigInteger(), nullable=False),
         sa.Column("email", sa.Text(), nullable=False),
         sa.Column("name", sa.Text(), nullable=False),
-        sa.Column("roles", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("roles", sa.JSON(), nullable=False),
         sa.Column("password_hash", sa.Text(), nullable=False),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_people")),
         sa.UniqueConstraint("email", name=op.f("uq_people_email")),
@@ -38,7 +37,7 @@ def upgrade() -> None:
         sa.Column("id", sa.BigInteger(), nullable=False),
         sa.Column("name", sa.Text(), nullable=False),
         sa.Column("owner_id", sa.BigInteger(), nullable=False),
-        sa.Column("draft", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("draft", sa.JSON(), nullable=False),
         sa.Column("draft_revision", sa.BigInteger(), nullable=False),
         sa.Column("draft_changed_at", sa.DateTime(timezone=True), nullable=False),
         sa.Column("draft_changed_by", sa.BigInteger(), nullable=False),
@@ -78,7 +77,7 @@ def upgrade() -> None:
         "template_versions",
         sa.Column("template_id", sa.BigInteger(), nullable=False),
         sa.Column("number", sa.BigInteger(), nullable=False),
-        sa.Column("document", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("document", sa.JSON(), nullable=False),
         sa.Column("note", sa.Text(), nullable=False),
         sa.Column("saved_by", sa.BigInteger(), nullable=False),
         sa.Column("saved_at", sa.DateTime(timezone=True), nullable=False),
@@ -97,7 +96,7 @@ def upgrade() -> None:
         sa.Column("template_id", sa.BigInteger(), nullable=True),
         sa.Column("version", sa.BigInteger(), nullable=True),
         sa.Column("name", sa.Text(), nullable=False),
-        sa.Column("document", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
+        sa.Column("document", sa.JSON(), nullable=False),
         sa.Column("format", sa.Text(), nullable=False),
         sa.Column("person_id", sa.BigInteger(), nullable=True),
         sa.Column("asked_by", sa.Text(), nullable=False),
@@ -110,8 +109,8 @@ def upgrade() -> None:
         sa.Column("rows_announced", sa.BigInteger(), nullable=True),
         sa.Column("rows_written", sa.BigInteger(), nullable=False),
         sa.Column("cancel_requested", sa.Boolean(), nullable=False),
-        sa.Column("error", postgresql.JSONB(astext_type=sa.Text()), nullable=True),
-        sa.Column("slip", postgresql.JSONB(astext_type=sa.Text()), nullable=True),
+        sa.Column("error", sa.JSON(), nullable=True),
+        sa.Column("slip", sa.JSON(), nullable=True),
         sa.Column("asked_at", sa.DateTime(timezone=True), nullable=False),
         sa.Column("started_at", sa.DateTime(timezone=True), nullable=True),
         sa.Column("seen_at", sa.DateTime(timezone=True), nullable=True),

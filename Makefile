@@ -1,0 +1,46 @@
+SHELL := /bin/bash
+export PATH := $(CURDIR)/.venv/bin:$(PATH)
+
+.PHONY: demo test lint screenshots bench example api requirements clean
+
+demo: ## Install what is missing, set Marrowby up, and serve it
+	@scripts/bootstrap.sh
+	@bouquet demo
+
+test: lint ## All checks and tests
+	@scripts/bootstrap.sh browser
+	cd frontend && npm run --silent test
+	python -m pytest
+
+lint: ## Format, lint, types, import contract
+	@scripts/bootstrap.sh
+	ruff format --check .
+	ruff check .
+	mypy bouquet
+	lint-imports
+	cd frontend && npm run --silent typecheck && npm run --silent lint
+	@python scripts/openapi.py --check
+
+screenshots: ## Retake the picture of each main view
+	@scripts/bootstrap.sh browser
+	@python scripts/screenshots.py
+
+bench: ## Speed and memory, as ratios
+	@scripts/bootstrap.sh
+	@python -m benchmarks
+
+example: ## Headless: templates to files on disk
+	@scripts/bootstrap.sh
+	@scripts/example.sh
+
+api: ## The front end's types, from the API's description
+	@python scripts/openapi.py
+	cd frontend && npm run --silent api
+
+requirements: ## Pin requirements.txt anew from pyproject.toml
+	pip-compile -q --upgrade --strip-extras --all-extras --no-header --no-annotate --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.txt pyproject.toml
+
+clean: ## Remove the demonstration and everything built
+	-@bouquet cluster destroy
+	-@bouquet cluster destroy --folder .demo/test
+	rm -rf .demo .build .venv frontend/node_modules frontend/dist example-output

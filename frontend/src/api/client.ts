@@ -1,0 +1,86 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Session = Schemas["Session"];
+export type RecordType = Schemas["RecordTypeOut"];
+export type RecordTypeFields = Schemas["RecordTypeFields"];
+export type FieldGroup = Schemas["FieldGroup"];
+export type FieldInfo = Schemas["FieldOut"];
+export type Look = Schemas["Look"];
+export type SentencePart = Schemas["PartOut"];
+export type SheetColumn = Schemas["ColumnOut"];
+export type Problem = Schemas["ProblemOut"];
+export type Tally = Schemas["Tally"];
+export type WindowInfo = Schemas["WindowOut"];
+export type TemplateInfo = Schemas["TemplateOut"];
+export type TemplateRow = Schemas["TemplateRow"];
+export type Run = Schemas["RunOut"];
+export type RunPage = Schemas["RunPage"];
+export type RoundInfo = Schemas["RoundOut"];
+export type NewRound = Schemas["NewRound"];
+export type Notice = Schemas["NoticeOut"];
+
+/** What the server says when it cannot do something (RFC 9457). */
+export interface ProblemDetails {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+  errors?: Problem[];
+  changed_by?: string;
+  revision?: number;
+}
+
+/** An answer that is not a success. `status` is 0 when the server was not reached at all. */
+export class ApiError extends Error {
+  readonly problem: ProblemDetails;
+
+  constructor(problem: ProblemDetails) {
+    super(problem.detail);
+    this.problem = problem;
+  }
+
+  get status(): number {
+    return this.problem.status;
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+const UNREACHED: ProblemDetails = {
+  type: "/problems/unreached",
+  title: "Not reached",
+  status: 0,
+  detail: "The server cannot be reached just now. What you typed is kept here; it is sent when it is back.",
+};
+
+/**
+ * The data of an answer.
+ * @throws ApiError with the server's problem details, or with status 0 when nothing was reached.
+ */
+export async function answer<T>(
+  call: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
+  let result;
+  try {
+    result = await call;
+  } catch (error) {
+    if (error instanceof DOMException && error.name === "AbortError") throw error;
+    throw new ApiError(UNREACHED);
+  }
+  const { data, error, response } = result;
+  if (response.ok) return data as T;
+  const problem = error as Partial<ProblemDetails> | undefined;
+  if (problem?.detail) throw new ApiError({ ...UNREACHED, ...problem, status: response.status });
+  throw new ApiError({
+    ...UNREACHED,
+    status: response.status,
+    detail: `The server answered ${response.status}.`,
+  });
+}
+
+/** Address of a run's file. */
+export function fileAddress(run: number, file: number): string {
+  return `/api/v1/runs/${run}/files/${file}`;
+}

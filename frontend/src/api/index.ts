@@ -1,0 +1,22 @@
+export { ApiError, answer, api, fileAddress } from "./client";
+export type {
+  FieldGroup,
+  FieldInfo,
+  Look,
+  NewRound,
+  Notice,
+  Problem,
+  ProblemDetails,
+  RecordType,
+  RecordTypeFields,
+  RoundInfo,
+  Run,
+  RunPage,
+  SentencePart,
+  Session,
+  SheetColumn,
+  Tally,
+  TemplateInfo,
+  TemplateRow,
+  WindowInfo,
+} from "./client";

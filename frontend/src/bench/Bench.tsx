@@ -1,0 +1,676 @@
+import {
+  DndContext,
+  DragOverlay,
+  KeyboardSensor,
+  PointerSensor,
+  closestCenter,
+  pointerWithin,
+  useSensor,
+  useSensors,
+} from "@dnd-kit/core";
+import type { CollisionDetection, DragEndEvent } from "@dnd-kit/core";
+import { sortableKeyboardCoordinates } from "@dnd-kit/sortable";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useReducer, useRef, useState } from "react";
+import { Button, Form, Modal } from "react-bootstrap";
+import { Link, useParams } from "react-router";
+import { ApiError, answer, api } from "../api";
+import type { FieldGroup, FieldInfo, Problem, TemplateInfo } from "../api";
+import { useStartRun } from "../runs";
+import { useMay, useShell } from "../shell";
+import { Icon, Trouble, shortMoment } from "../shared";
+import { FieldShelf } from "./components/FieldShelf";
+import { FileTab } from "./components/FileTab";
+import { Outcome } from "./components/Outcome";
+import { Sentence } from "./components/Sentence";
+import { NEW_COLUMN, Sheet } from "./components/Sheet";
+import { Tally } from "./components/Tally";
+import { ThisColumn } from "./components/ThisColumn";
+import { KEYS, headingOf } from "./defaults";
+import { useDraft } from "./hooks/useDraft";
+import type { Keeping } from "./hooks/useDraft";
+import { useLook, useTally } from "./hooks/useLook";
+import { EMPTY, reduce } from "./reducer";
+import type { Document } from "./types";
+
+/** Bytes that separators and the line end add to an average row. */
+const ROW_OVERHEAD = 2;
+
+type Tab = "fields" | "column" | "file";
+
+/** The bench of one template. */
+export function Bench() {
+  const id = Number(useParams().id);
+  const template = useQuery({
+    queryKey: ["template", id],
+    queryFn: () =>
+      answer(api.GET("/api/v1/templates/{template_id}", { params: { path: { template_id: id } } })),
+    // The bench holds the draft from here on; a fresh copy would fight with it.
+    staleTime: Infinity,
+    gcTime: 0,
+  });
+  if (!template.data) {
+    return (
+      <main className="body">
+        <Trouble error={template.error} />
+      </main>
+    );
+  }
+  return <Workplace key={id} loaded={template.data} />;
+}
+
+function Workplace({ loaded }: { loaded: TemplateInfo }) {
+  const { session, news } = useShell();
+  const client = useQueryClient();
+  const mayDesign = useMay("design");
+  const mayRun = useMay("run");
+  const [state, dispatch] = useReducer(reduce, loaded.document as unknown as Document, (document) => ({
+    ...EMPTY,
+    document,
+  }));
+  const { document, selected } = state;
+  const columns = useMemo(() => document.columns ?? [], [document.columns]);
+  const [template, setTemplate] = useState(loaded);
+  const { keeping, flush, overwrite } = useDraft(loaded, document, setTemplate);
+  const [tab, setTab] = useState<Tab>("fields");
+  const [renaming, setRenaming] = useState<string | null>(null);
+  const [announcement, announce] = useState("");
+  const [dialog, setDialog] = useState<"save" | "keys" | null>(null);
+  const searchRef = useRef<HTMLInputElement>(null);
+
+  const fields = useQuery({
+    queryKey: ["record-type", document.records],
+    queryFn: () =>
+      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: document.records } } })),
+    staleTime: 300_000,
+  });
+  const groups = useMemo(() => fields.data?.groups ?? [], [fields.data]);
+  const byPath = useMemo(
+    () => new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, { field: f, group: g }] as const))),
+    [groups],
+  );
+  const used = useMemo(
+    () => new Set(columns.flatMap((c) => ("field" in c.value ? [c.value.field] : []))),
+    [columns],
+  );
+
+  const look = useLook(document);
+  const tally = useTally(document);
+  const first = look.data?.pages[0];
+  const last = look.data?.pages.at(-1);
+  const rows = useMemo(() => look.data?.pages.flatMap((p) => p.rows) ?? [], [look.data]);
+  const problems = first?.problems ?? [];
+  const { fetchNextPage, isFetchingNextPage } = look;
+  const onMore = useCallback(() => {
+    if (!isFetchingNextPage) void fetchNextPage();
+  }, [fetchNextPage, isFetchingNextPage]);
+  const rowBytes = useMemo(() => averageBytes(rows), [rows]);
+
+  const start = useStartRun();
+  const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
+  const ask = useCallback(async () => {
+    if (await flush()) start.mutate({ template_id: loaded.id, use: "draft" });
+  }, [flush, loaded.id, start]);
+
+  const addField = useCallback(
+    (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
+      const heading = headingOf(field, group?.path ? group.label : "");
+      dispatch({ type: "addColumn", field: field.path, heading, at });
+      announce(`${heading} added as column ${(at ?? columns.length) + 1}`);
+    },
+    [columns.length],
+  );
+
+  const showProblem = (problem: Problem) => {
+    const at = /^columns\[(\d+)\]/.exec(problem.place);
+    const column = at && columns[Number(at[1])];
+    if (column) dispatch({ type: "select", ids: [column.id] });
+    setTab(problem.place.startsWith("output") ? "file" : column ? "column" : "fields");
+  };
+
+  useBenchKeys({
+    undo: () => dispatch({ type: "undo" }),
+    redo: () => dispatch({ type: "redo" }),
+    save: () => mayDesign && setDialog("save"),
+    run: () => mayRun && void ask(),
+    keys: () => setDialog("keys"),
+    search: () => {
+      setTab("fields");
+      requestAnimationFrame(() => searchRef.current?.focus());
+    },
+  });
+
+  const selectedColumn = columns.find((c) => c.id === selected.at(-1));
+  const selectedField =
+    selectedColumn && "field" in selectedColumn.value
+      ? byPath.get(selectedColumn.value.field)?.field
+      : undefined;
+
+  return (
+    <>
+      <div className="strip">
+        <Link to="/templates" aria-label="Back to the templates">
+          <Icon name="chevronLeft" />
+        </Link>
+        <Title
+          name={document.name}
+          editable={mayDesign}
+          onChange={(name) => dispatch({ type: "rename", name })}
+        />
+        <span className="tag" role="status">
+          {template.version ? `version ${template.version}` : "never saved"}
+          {keptWords(keeping, template)}
+        </span>
+        {session.environment === "practice" && (
+          <span className="tag practice">
+            <Icon name="cone" /> practice data
+          </span>
+        )}
+        <span className="fill" />
+        <Button variant="quiet" aria-label="Keys" onClick={() => setDialog("keys")}>
+          <Icon name="question" />
+        </Button>
+        {mayDesign && (
+          <>
+            <Button
+              variant="quiet"
+              aria-label="Undo"
+              disabled={state.past.length === 0}
+              onClick={() => dispatch({ type: "undo" })}
+            >
+              <Icon name="arrowCounterclockwise" />
+            </Button>
+            <Button
+              variant="quiet"
+              aria-label="Redo"
+              disabled={state.future.length === 0}
+              onClick={() => dispatch({ type: "redo" })}
+            >
+              <Icon name="arrowClockwise" />
+            </Button>
+            <Button variant="quiet" onClick={() => setDialog("save")}>
+              Save
+            </Button>
+          </>
+        )}
+        {mayRun && (
+          <Button disabled={problems.length > 0 || start.isPending} onClick={() => void ask()}>
+            <Icon name="play" /> Run
+          </Button>
+        )}
+      </div>
+      <KeepingBanner keeping={keeping} onOverwrite={() => void overwrite()} />
+      {start.error && (
+        <div className="banner">
+          <Trouble error={start.error} />
+        </div>
+      )}
+      <Sentence
+        parts={first?.sentence ?? []}
+        document={document}
+        recordType={fields.data?.record_type}
+        groups={groups}
+        problems={problems}
+        editable={mayDesign}
+        dispatch={dispatch}
+      />
+      <Tally
+        counts={tally.data}
+        error={tally.error}
+        counting={tally.isFetching}
+        columns={columns.length}
+        rowBytes={rowBytes}
+        source={session.source}
+      />
+      <Dragging
+        columns={columns.map((c) => c.id)}
+        headings={new Map(columns.map((c) => [c.id, c.heading]))}
+        fieldOf={(p) => byPath.get(p)}
+        onMove={(id, to) => {
+          dispatch({ type: "moveColumn", id, to });
+          announce(`moved to column ${to + 1} of ${columns.length}`);
+        }}
+        onPlace={addField}
+      >
+        {(dropBefore) => (
+          <div className="work">
+            <div className="d-flex flex-column overflow-hidden">
+              {look.error && (
+                <div className="px-3 pt-2">
+                  <Trouble error={look.error} />
+                </div>
+              )}
+              {columns.length === 0 && (
+                <div className="px-3 pt-3 soft">
+                  The sheet is empty. Double-click a field on the shelf, press Enter on it, or drag it here.
+                </div>
+              )}
+              <Sheet
+                columns={columns}
+                info={first?.columns ?? []}
+                rows={rows}
+                more={last?.more ?? false}
+                onMore={onMore}
+                selected={selected}
+                renaming={renaming}
+                onRename={setRenaming}
+                editable={mayDesign}
+                dropBefore={dropBefore}
+                dispatch={dispatch}
+                announce={announce}
+              />
+            </div>
+            <aside className="shelf" aria-label="Shelf">
+              <div className="shelf-tabs" role="tablist" aria-label="Shelf">
+                {(["fields", "column", "file"] as const).map((name) => (
+                  <button
+                    key={name}
+                    type="button"
+                    role="tab"
+                    id={`tab-${name}`}
+                    aria-selected={tab === name}
+                    aria-controls="shelf-panel"
+                    onClick={() => setTab(name)}
+                  >
+                    {{ fields: "Fields", column: "This column", file: "File" }[name]}
+                  </button>
+                ))}
+              </div>
+              <div
+                className="shelf-body"
+                role="tabpanel"
+                id="shelf-panel"
+                aria-labelledby={`tab-${tab}`}
+                tabIndex={0}
+              >
+                {tab === "fields" && (
+                  <>
+                    <Trouble error={fields.error} />
+                    <FieldShelf
+                      groups={groups}
+                      used={used}
+                      loading={fields.isPending}
+                      editable={mayDesign}
+                      searchRef={searchRef}
+                      onAdd={(field, group) => addField(field, group)}
+                    />
+                    {mayDesign && (
+                      <div className="p-3">
+                        <Button
+                          variant="quiet"
+                          size="sm"
+                          onClick={() => {
+                            dispatch({ type: "addConstant" });
+                            setTab("column");
+                          }}
+                        >
+                          <Icon name="plus" /> a column with the same text in every row
+                        </Button>
+                      </div>
+                    )}
+                  </>
+                )}
+                {tab === "column" && (
+                  <ThisColumn
+                    document={document}
+                    column={selectedColumn}
+                    field={selectedField}
+                    problems={problems}
+                    editable={mayDesign}
+                    dispatch={dispatch}
+                  />
+                )}
+                {tab === "file" && (
+                  <FileTab
+                    document={document}
+                    look={first}
+                    problems={problems}
+                    editable={mayDesign}
+                    dispatch={dispatch}
+                  />
+                )}
+              </div>
+            </aside>
+          </div>
+        )}
+      </Dragging>
+      <Outcome
+        format={document.output?.format ?? "csv"}
+        look={first}
+        problems={problems}
+        run={run}
+        onShow={showProblem}
+      />
+      <div className="visually-hidden" aria-live="assertive">
+        {announcement}
+      </div>
+      {dialog === "save" && (
+        <SaveDialog
+          template={template}
+          flush={flush}
+          onClose={() => setDialog(null)}
+          onSaved={(saved) => {
+            setTemplate(saved);
+            void client.invalidateQueries({ queryKey: ["templates"] });
+          }}
+        />
+      )}
+      {dialog === "keys" && <KeysDialog onClose={() => setDialog(null)} />}
+    </>
+  );
+}
+
+function averageBytes(rows: (string | null)[][]): number {
+  if (rows.length === 0) return 0;
+  const seen = rows.slice(0, 100);
+  const bytes = seen.reduce(
+    (n, row) => n + row.reduce((m, cell) => m + (cell?.length ?? 0) + 1, ROW_OVERHEAD),
+    0,
+  );
+  return bytes / seen.length;
+}
+
+function keptWords(keeping: Keeping, template: TemplateInfo): string {
+  switch (keeping.state) {
+    case "sending":
+      return " · keeping your changes…";
+    case "away":
+      return " · not kept yet";
+    case "refused":
+    case "overtaken":
+      return " · draft not kept";
+    case "kept":
+      return template.changed
+        ? " · draft kept"
+        : template.saved_at
+          ? ` · saved ${shortMoment(template.saved_at)}`
+          : "";
+  }
+}
+
+function KeepingBanner({ keeping, onOverwrite }: { keeping: Keeping; onOverwrite: () => void }) {
+  if (keeping.state === "kept" || keeping.state === "sending") return null;
+  return (
+    <div className="banner" role="alert">
+      <Icon name="exclamation" /> {keeping.problem.detail}
+      {keeping.state === "refused" && keeping.problem.errors?.map((e) => <b key={e.place}>{e.message}</b>)}
+      {keeping.state === "overtaken" && (
+        <>
+          <Button variant="quiet" size="sm" onClick={() => window.location.reload()}>
+            Look at theirs
+          </Button>
+          <Button variant="quiet" size="sm" onClick={onOverwrite}>
+            Keep mine instead
+          </Button>
+        </>
+      )}
+    </div>
+  );
+}
+
+function Title({
+  name,
+  editable,
+  onChange,
+}: {
+  name: string;
+  editable: boolean;
+  onChange: (name: string) => void;
+}) {
+  const [text, setText] = useState<string | null>(null);
+  if (text === null) {
+    return (
+      <h1>
+        {editable ? (
+          <button
+            type="button"
+            className="border-0 bg-transparent p-0"
+            style={{ font: "inherit" }}
+            title="Click to rename the template"
+            onClick={() => setText(name)}
+          >
+            {name}{" "}
+            <span className="soft" style={{ fontSize: 13 }}>
+              <Icon name="pencil" label="Rename" />
+            </span>
+          </button>
+        ) : (
+          name
+        )}
+      </h1>
+    );
+  }
+  const done = () => {
+    if (text.trim() && text.trim() !== name) onChange(text.trim());
+    setText(null);
+  };
+  return (
+    <Form.Control
+      autoFocus
+      aria-label="Name of the template"
+      maxLength={120}
+      style={{ width: 380 }}
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={done}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") done();
+        if (e.key === "Escape") setText(null);
+      }}
+    />
+  );
+}
+
+function SaveDialog({
+  template,
+  flush,
+  onClose,
+  onSaved,
+}: {
+  template: TemplateInfo;
+  flush: () => Promise<TemplateInfo | null>;
+  onClose: () => void;
+  onSaved: (template: TemplateInfo) => void;
+}) {
+  const [note, setNote] = useState("");
+  const save = useMutation({
+    mutationFn: async () => {
+      const kept = await flush();
+      if (!kept) throw new Error("The draft could not be kept, so it cannot be saved either.");
+      return answer(
+        api.POST("/api/v1/templates/{template_id}/versions", {
+          params: { path: { template_id: template.id }, header: { "If-Match": `"${kept.revision}"` } },
+          body: { note },
+        }),
+      );
+    },
+    onSuccess: (saved) => {
+      onSaved(saved);
+      onClose();
+    },
+  });
+  const places = save.error instanceof ApiError ? (save.error.problem.errors ?? []) : [];
+  return (
+    <Modal show onHide={onClose} aria-labelledby="save">
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="save">Save version {template.version + 1}</Modal.Title>
+        </Modal.Header>
+        <Modal.Body>
+          <p>The settings are saved, not today&apos;s rows: every run reads the records as they then are.</p>
+          <Form.Group controlId="save-note">
+            <Form.Label>What changed? (may stay empty)</Form.Label>
+            <Form.Control autoFocus maxLength={500} value={note} onChange={(e) => setNote(e.target.value)} />
+          </Form.Group>
+          <div className="mt-2">
+            {places.length > 0 ? (
+              places.map((p) => (
+                <div key={p.place + p.message} className="field-trouble" role="alert">
+                  {p.message}
+                </div>
+              ))
+            ) : (
+              <Trouble
+                error={
+                  save.error instanceof Error && !(save.error instanceof ApiError)
+                    ? save.error.message
+                    : save.error
+                }
+              />
+            )}
+          </div>
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={save.isPending}>
+            Save
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
+
+function KeysDialog({ onClose }: { onClose: () => void }) {
+  return (
+    <Modal show onHide={onClose} aria-labelledby="keys">
+      <Modal.Header closeButton>
+        <Modal.Title id="keys">Without the mouse</Modal.Title>
+      </Modal.Header>
+      <Modal.Body className="keys">
+        {KEYS.map(([key, what]) => (
+          <div key={key} style={{ display: "contents" }}>
+            <kbd>{key}</kbd>
+            <span>{what}</span>
+          </div>
+        ))}
+      </Modal.Body>
+    </Modal>
+  );
+}
+
+interface DraggingProps {
+  columns: string[];
+  headings: Map<string, string>;
+  fieldOf: (path: string) => { field: FieldInfo; group: FieldGroup } | undefined;
+  onMove: (id: string, to: number) => void;
+  onPlace: (field: FieldInfo, group: FieldGroup | undefined, at?: number) => void;
+  children: (dropBefore: string | null) => React.ReactNode;
+}
+
+/** Columns are dragged along the sheet, fields from the shelf on to it; both also by keyboard. */
+function Dragging({ columns, headings, fieldOf, onMove, onPlace, children }: DraggingProps) {
+  const [active, setActive] = useState<string | null>(null);
+  const [over, setOver] = useState<string | null>(null);
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
+    useSensor(KeyboardSensor, {
+      coordinateGetter: sortableKeyboardCoordinates,
+      keyboardCodes: { start: ["Space"], end: ["Space", "Enter"], cancel: ["Escape"] },
+    }),
+  );
+  const isField = active?.startsWith("field:") ?? false;
+  const collide: CollisionDetection = (args) => {
+    const field = String(args.active.id).startsWith("field:");
+    const droppables = args.droppableContainers.filter((c) => field || c.id !== NEW_COLUMN);
+    return field
+      ? pointerWithin({ ...args, droppableContainers: droppables })
+      : closestCenter({ ...args, droppableContainers: droppables });
+  };
+  const end = (event: DragEndEvent) => {
+    const target = event.over ? String(event.over.id) : null;
+    const id = String(event.active.id);
+    setActive(null);
+    setOver(null);
+    if (!target) return;
+    const at = columns.indexOf(target);
+    if (id.startsWith("field:")) {
+      const found = fieldOf(id.slice(6));
+      if (found) onPlace(found.field, found.group, at < 0 ? undefined : at);
+    } else if (at >= 0 && id !== target) onMove(id, at);
+  };
+  return (
+    <DndContext
+      sensors={sensors}
+      collisionDetection={collide}
+      onDragStart={(event) => setActive(String(event.active.id))}
+      onDragOver={(event) => setOver(event.over ? String(event.over.id) : null)}
+      onDragEnd={end}
+      onDragCancel={() => {
+        setActive(null);
+        setOver(null);
+      }}
+      accessibility={{
+        announcements: {
+          onDragStart: ({ active: a }) => `Picked up ${headings.get(String(a.id)) ?? "the field"}.`,
+          onDragOver: ({ over: o }) =>
+            o ? `Over column ${columns.indexOf(String(o.id)) + 1} of ${columns.length}.` : "Over no column.",
+          onDragEnd: ({ over: o }) =>
+            o ? `Put down as column ${columns.indexOf(String(o.id)) + 1}.` : "Put back.",
+          onDragCancel: () => "Put back where it was.",
+        },
+      }}
+    >
+      {children(active && over !== active ? over : null)}
+      <DragOverlay dropAnimation={null}>
+        {active && (
+          <div className="ghost">
+            {isField ? fieldOf(active.slice(6))?.field.label : headings.get(active)}
+          </div>
+        )}
+      </DragOverlay>
+    </DndContext>
+  );
+}
+
+interface Keys {
+  undo: () => void;
+  redo: () => void;
+  save: () => void;
+  run: () => void;
+  keys: () => void;
+  search: () => void;
+}
+
+/** The bench's keys. Inside a field only those with Ctrl count. */
+function useBenchKeys(acts: Keys) {
+  const latest = useRef(acts);
+  useEffect(() => {
+    latest.current = acts;
+  });
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      if (target.closest("[role=dialog]")) return;
+      const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
+      const ctrl = event.ctrlKey || event.metaKey;
+      const key = event.key.toLowerCase();
+      const act =
+        ctrl && key === "z" && !typing
+          ? event.shiftKey
+            ? latest.current.redo
+            : latest.current.undo
+          : ctrl && key === "s"
+            ? latest.current.save
+            : ctrl && key === "enter"
+              ? latest.current.run
+              : !typing && key === "/"
+                ? latest.current.search
+                : !typing && key === "?"
+                  ? latest.current.keys
+                  : null;
+      if (!act) return;
+      event.preventDefault();
+      act();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+}

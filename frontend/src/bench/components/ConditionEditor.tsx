@@ -1,0 +1,332 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { answer, api } from "../../api";
+import type { FieldGroup, FieldInfo, Problem } from "../../api";
+import { MANY_VALUES, NO_VALUE, UNITS, WINDOWS, firstCondition, operatorWords } from "../defaults";
+import type { Condition, Window } from "../types";
+import { FieldPicker } from "./FieldPicker";
+
+interface Props {
+  condition: Condition;
+  field: FieldInfo | undefined;
+  groups: FieldGroup[];
+  zone: string;
+  problems: Problem[];
+  onChange: (condition: Condition) => void;
+  onRemove: () => void;
+  onAlternative: (condition: Condition) => void;
+}
+
+/** One narrowing: how the field is compared, and with what. Every change is seen at once. */
+export function ConditionEditor(props: Props) {
+  const { condition, field, problems, onChange, onRemove } = props;
+  const [picking, setPicking] = useState(false);
+  if (picking) {
+    return <FieldPicker groups={props.groups} onPick={(f) => props.onAlternative(firstCondition(f))} />;
+  }
+  return (
+    <>
+      {field && (
+        <Form.Select
+          aria-label="Comparison"
+          value={condition.is}
+          onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
+        >
+          {field.operators.map((operator) => (
+            <option key={operator} value={operator}>
+              {operatorWords(operator)}
+            </option>
+          ))}
+        </Form.Select>
+      )}
+      {field && <ValueEditor {...props} field={field} />}
+      {problems.map((p) => (
+        <div key={p.message} className="field-trouble" role="alert">
+          {p.message}
+        </div>
+      ))}
+      <div className="editor-end">
+        <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
+          or something else…
+        </Button>
+        <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
+          Lift this narrowing
+        </Button>
+      </div>
+    </>
+  );
+}
+
+/** The condition under another comparison, keeping the value where it still makes sense. */
+function withOperator(condition: Condition, operator: string, field: FieldInfo): Condition {
+  const { path, exact } = condition;
+  const known =
+    condition.values ?? (condition.value === null || condition.value === undefined ? [] : [condition.value]);
+  const base: Condition = { path, is: operator, ...(exact ? { exact } : {}) };
+  if (NO_VALUE.includes(operator)) return base;
+  if (operator === "in_window") return { ...base, window: condition.window ?? WINDOWS[0] };
+  if (MANY_VALUES.includes(operator)) return { ...base, values: known };
+  if (operator === "between") return { ...base, values: [known[0] ?? "", known[1] ?? ""] };
+  return { ...base, value: known[0] ?? (field.kind === "boolean" ? true : field.choices[0]?.code) ?? "" };
+}
+
+function ValueEditor({ condition, field, onChange, zone }: Props & { field: FieldInfo }) {
+  const operator = condition.is;
+  if (NO_VALUE.includes(operator)) return null;
+  if (operator === "in_window") {
+    return (
+      <WindowEditor
+        window={condition.window ?? { type: "all_time" }}
+        zone={zone}
+        onChange={(window) => onChange({ ...condition, window })}
+      />
+    );
+  }
+  if (field.kind === "boolean") {
+    return (
+      <Form.Select
+        aria-label="Value"
+        value={String(condition.value)}
+        onChange={(e) => onChange({ ...condition, value: e.target.value === "true" })}
+      >
+        <option value="true">yes</option>
+        <option value="false">no</option>
+      </Form.Select>
+    );
+  }
+  if (field.choices.length > 0)
+    return <ChoiceEditor condition={condition} field={field} onChange={onChange} />;
+  if (operator === "between") {
+    const [first = "", last = ""] = condition.values ?? [];
+    return (
+      <div className="d-flex gap-2 align-items-center">
+        <Value
+          field={field}
+          label="From"
+          value={first}
+          onChange={(v) => onChange({ ...condition, values: [v, last] })}
+        />
+        and
+        <Value
+          field={field}
+          label="To"
+          value={last}
+          onChange={(v) => onChange({ ...condition, values: [first, v] })}
+        />
+      </div>
+    );
+  }
+  if (MANY_VALUES.includes(operator)) {
+    return (
+      <Form.Group>
+        <Form.Control
+          as="textarea"
+          rows={4}
+          autoFocus
+          aria-label="Values, one a line"
+          defaultValue={(condition.values ?? []).join("\n")}
+          onChange={(e) =>
+            onChange({
+              ...condition,
+              values: e.target.value
+                .split("\n")
+                .map((v) => v.trim())
+                .filter(Boolean),
+            })
+          }
+        />
+        <Form.Text>One value a line; a pasted column will do.</Form.Text>
+      </Form.Group>
+    );
+  }
+  return (
+    <>
+      <Value
+        field={field}
+        label="Value"
+        value={condition.value ?? ""}
+        onChange={(value) => onChange({ ...condition, value })}
+      />
+      {["text", "identifier", "other"].includes(field.kind) && (
+        <Form.Check
+          id="exact"
+          label="capital letters and blanks around it count"
+          checked={condition.exact ?? false}
+          onChange={(e) => onChange({ ...condition, exact: e.target.checked || undefined })}
+        />
+      )}
+    </>
+  );
+}
+
+function Value({
+  field,
+  label,
+  value,
+  onChange,
+}: {
+  field: FieldInfo;
+  label: string;
+  value: string | number | boolean;
+  onChange: (value: string) => void;
+}) {
+  const type = field.kind === "date" ? "date" : field.kind === "time" ? "time" : "text";
+  const dated = field.kind === "timestamp" || field.kind === "moment";
+  return (
+    <Form.Control
+      autoFocus={label !== "To"}
+      aria-label={label}
+      type={dated ? "date" : type}
+      inputMode={["integer", "decimal"].includes(field.kind) ? "decimal" : undefined}
+      placeholder={field.example ?? undefined}
+      value={dated ? String(value).slice(0, 10) : String(value)}
+      onChange={(e) => onChange(e.target.value)}
+    />
+  );
+}
+
+function ChoiceEditor({
+  condition,
+  field,
+  onChange,
+}: {
+  condition: Condition;
+  field: FieldInfo;
+  onChange: (condition: Condition) => void;
+}) {
+  const many = MANY_VALUES.includes(condition.is);
+  const chosen = (condition.values ?? [condition.value]).map(String);
+  const pick = (code: string, on: boolean) => {
+    if (!many) return onChange({ ...condition, value: code });
+    // Codes stand in the order of the list, whatever the order of the clicks.
+    const next = new Set(on ? [...chosen, code] : chosen.filter((c) => c !== code));
+    onChange({ ...condition, values: field.choices.map((c) => c.code).filter((c) => next.has(c)) });
+  };
+  return (
+    <div className="choices" role="group" aria-label="Values">
+      {field.choices.map(({ code, label }) => (
+        <label key={code}>
+          <input
+            type={many ? "checkbox" : "radio"}
+            className="form-check-input mt-0"
+            checked={chosen.includes(code)}
+            onChange={(e) => pick(code, e.target.checked)}
+          />
+          {label} <code>{code}</code>
+        </label>
+      ))}
+    </div>
+  );
+}
+
+function sameWindow(a: Window, b: Window): boolean {
+  const shape = (w: Window) => `${w.type} ${w.type === "all_time" ? "" : (w.unit ?? "day")}`;
+  return shape(a) === shape(b);
+}
+
+function WindowEditor({
+  window,
+  zone,
+  onChange,
+}: {
+  window: Window;
+  zone: string;
+  onChange: (window: Window) => void;
+}) {
+  const offered = WINDOWS.map((w) => (w.type === "last" && window.type === "last" ? window : w));
+  const between = window.type === "between";
+  const infos = useQuery({
+    queryKey: ["windows", zone, offered],
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/windows", {
+          body: { windows: offered as unknown as Record<string, never>[], zone },
+        }),
+      ),
+    staleTime: 60_000,
+    placeholderData: (known) => known,
+  });
+  return (
+    <>
+      {window.type === "last" && (
+        <div className="d-flex gap-2 align-items-center">
+          the last
+          <Form.Control
+            type="number"
+            min={1}
+            max={100000}
+            autoFocus
+            aria-label="How many"
+            style={{ width: 80 }}
+            value={window.count ?? 1}
+            onChange={(e) => onChange({ ...window, count: Math.max(1, Number(e.target.value) || 1) })}
+          />
+          <Form.Select
+            aria-label="Unit"
+            style={{ width: 110 }}
+            value={window.unit ?? "day"}
+            onChange={(e) => onChange({ ...window, unit: e.target.value })}
+          >
+            {UNITS.map((unit) => (
+              <option key={unit} value={unit}>
+                {unit}s
+              </option>
+            ))}
+          </Form.Select>
+        </div>
+      )}
+      <div>
+        {offered.map((w, n) => (
+          <button
+            key={n}
+            type="button"
+            className="option"
+            aria-pressed={sameWindow(w, window)}
+            onClick={() => onChange(w)}
+          >
+            {infos.data?.[n]?.words ?? "…"} <span>{infos.data?.[n]?.dates}</span>
+          </button>
+        ))}
+        <button
+          type="button"
+          className="option"
+          aria-pressed={between}
+          onClick={() => !between && onChange({ type: "between", first: "", last: "" })}
+        >
+          between two dates…
+        </button>
+      </div>
+      {between && (
+        <div className="d-flex gap-2 align-items-center">
+          <Form.Control
+            type="date"
+            aria-label="First day"
+            value={window.first ?? ""}
+            onChange={(e) => onChange({ ...window, first: e.target.value })}
+          />
+          and
+          <Form.Control
+            type="date"
+            aria-label="Last day"
+            value={window.last ?? ""}
+            onChange={(e) => onChange({ ...window, last: e.target.value })}
+          />
+        </div>
+      )}
+      <div className="d-flex justify-content-between soft">
+        {window.type === "last" ? (
+          <Form.Check
+            id="with-current"
+            label={`with ${(window.unit ?? "day") === "day" ? "today" : `this ${window.unit}`}`}
+            checked={window.with_current ?? false}
+            onChange={(e) => onChange({ ...window, with_current: e.target.checked })}
+          />
+        ) : (
+          <span />
+        )}
+        <span>{zone}</span>
+      </div>
+    </>
+  );
+}

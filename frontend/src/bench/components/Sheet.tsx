@@ -1,0 +1,314 @@
+import { useDroppable } from "@dnd-kit/core";
+import { SortableContext, horizontalListSortingStrategy, useSortable } from "@dnd-kit/sortable";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef, useState } from "react";
+import type { RefObject } from "react";
+import type { SheetColumn } from "../../api";
+import { Icon } from "../../shared";
+import type { Action } from "../reducer";
+import type { Column } from "../types";
+
+/** Pixels. */
+const ROW_HEIGHT = 26;
+const NUMBER_WIDTH = 46;
+const NARROWEST = 104;
+const WIDEST = 330;
+
+/** Columns and rows from the end at which more are asked for. */
+const AHEAD = 40;
+
+const NUMERIC = ["integer", "decimal"];
+
+interface Props {
+  columns: Column[];
+  info: SheetColumn[];
+  rows: (string | null)[][];
+  more: boolean;
+  onMore: () => void;
+  selected: string[];
+  renaming: string | null;
+  onRename: (id: string | null) => void;
+  editable: boolean;
+  dropBefore: string | null;
+  dispatch: (action: Action) => void;
+  announce: (text: string) => void;
+}
+
+/** Real rows, as the file will show them; its heads are where columns are renamed, moved, selected and removed. */
+export function Sheet(props: Props) {
+  const { columns, info, rows, more, onMore, selected, editable } = props;
+  const scroller = useRef<HTMLDivElement>(null);
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 12,
+    paddingStart: 64,
+  });
+  const items = virtual.getVirtualItems();
+  const lastShown = items.at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (more && lastShown > rows.length - AHEAD) onMore();
+  }, [more, lastShown, rows.length, onMore]);
+  // The look may be a change behind the document: cells are found by the column's id.
+  const at = new Map(info.map((c, n) => [c.id, n]));
+  const widths = columns.map((c) => widthOf(c, info[at.get(c.id) ?? -1], rows, at.get(c.id)));
+  const above = (items[0]?.start ?? 64) - 64;
+  const below = Math.max(0, virtual.getTotalSize() - (items.at(-1)?.end ?? 64));
+
+  return (
+    <div className="sheet-wrap" ref={scroller} tabIndex={-1}>
+      <table
+        className="sheet"
+        style={{ width: NUMBER_WIDTH + widths.reduce((a, b) => a + b, 0) + (editable ? 150 : 0) }}
+      >
+        <colgroup>
+          <col style={{ width: NUMBER_WIDTH }} />
+          {columns.map((c, n) => (
+            <col key={c.id} style={{ width: widths[n] }} />
+          ))}
+          {editable && <col style={{ width: 150 }} />}
+        </colgroup>
+        <thead>
+          <tr>
+            <th className="rn">
+              <span className="visually-hidden">Row</span>
+            </th>
+            <SortableContext items={columns.map((c) => c.id)} strategy={horizontalListSortingStrategy}>
+              {columns.map((column, n) => (
+                <Head
+                  key={column.id}
+                  {...props}
+                  column={column}
+                  position={n}
+                  info={info[at.get(column.id) ?? -1]}
+                />
+              ))}
+            </SortableContext>
+            {editable && <NewColumn />}
+          </tr>
+        </thead>
+        <tbody>
+          {above > 0 && (
+            <tr aria-hidden style={{ height: above }}>
+              <td className="new" />
+            </tr>
+          )}
+          {items.map((item) => {
+            const row = rows[item.index]!;
+            return (
+              <tr key={item.key}>
+                <td className="rn">{item.index + 1}</td>
+                {columns.map((column) => {
+                  const k = at.get(column.id);
+                  return (
+                    <Cell
+                      key={column.id}
+                      text={k === undefined ? undefined : (row[k] ?? null)}
+                      numeric={NUMERIC.includes(info[k ?? -1]?.kind ?? "")}
+                      selected={selected.includes(column.id)}
+                    />
+                  );
+                })}
+                {editable && <td className="new" />}
+              </tr>
+            );
+          })}
+          {below > 0 && (
+            <tr aria-hidden style={{ height: below }}>
+              <td className="new" />
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+/** `text` is undefined while the column's values are on their way. */
+function Cell({
+  text,
+  numeric,
+  selected,
+}: {
+  text: string | null | undefined;
+  numeric: boolean;
+  selected: boolean;
+}) {
+  const state = `${numeric ? "num" : ""} ${selected ? "selected" : ""}`;
+  if (text === undefined) return <td className={`${state} empty`}>…</td>;
+  if (text === null || text === "") return <td className={`${state} empty`}>empty</td>;
+  return (
+    <td className={state} title={text.length > 30 ? text : undefined}>
+      {text}
+    </td>
+  );
+}
+
+function widthOf(
+  column: Column,
+  info: SheetColumn | undefined,
+  rows: (string | null)[][],
+  at: number | undefined,
+) {
+  const longest = at === undefined ? 0 : Math.max(0, ...rows.slice(0, 60).map((r) => r[at]?.length ?? 0));
+  const needed = Math.max(
+    column.heading.length * 8 + 48,
+    sourceLine(info).length * 5.6 + 20,
+    longest * 7.6 + 24,
+  );
+  return Math.round(Math.min(WIDEST, Math.max(NARROWEST, needed)));
+}
+
+function sourceLine(info: SheetColumn | undefined): string {
+  return info ? [info.trail, info.shown].filter(Boolean).join(" · ") : "";
+}
+
+interface HeadProps extends Props {
+  column: Column;
+  position: number;
+  infoOf?: SheetColumn;
+}
+
+function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }) {
+  const { column, columns, position, info, selected, renaming, onRename, editable, dispatch, announce } =
+    props;
+  const sortable = useSortable({ id: column.id, disabled: !editable });
+  const pick = useRef<HTMLButtonElement>(null);
+  const isSelected = selected.includes(column.id);
+
+  const onKey = (event: React.KeyboardEvent) => {
+    const step = event.key === "ArrowRight" ? 1 : event.key === "ArrowLeft" ? -1 : 0;
+    if (event.key === "F2" && editable) onRename(column.id);
+    else if ((event.key === "Delete" || event.key === "Backspace") && editable) {
+      const gone = isSelected ? selected : [column.id];
+      dispatch({ type: "removeColumns", ids: gone });
+      announce(`${column.heading} removed`);
+      focusHead(columns.filter((c) => !gone.includes(c.id))[Math.max(0, position - 1)]?.id);
+    } else if (step && event.altKey && editable) {
+      dispatch({ type: "moveColumn", id: column.id, to: position + step });
+      const place = Math.max(1, Math.min(position + step + 1, columns.length));
+      announce(`${column.heading} is now column ${place} of ${columns.length}`);
+      focusHead(column.id);
+    } else if (step) {
+      const other = columns[position + step];
+      if (other) {
+        dispatch({
+          type: "select",
+          ids: event.shiftKey ? [...new Set([...selected, other.id])] : [other.id],
+        });
+        focusHead(other.id);
+      }
+    } else return;
+    event.preventDefault();
+  };
+
+  const select = (event: React.MouseEvent) => {
+    if (event.ctrlKey || event.metaKey) {
+      const others = selected.filter((id) => id !== column.id);
+      dispatch({ type: "select", ids: isSelected ? others : [...selected, column.id] });
+    } else dispatch({ type: "select", ids: [column.id] });
+  };
+
+  const state = [
+    isSelected && "selected",
+    sortable.isDragging && "dragging",
+    info && !info.sound && "unsound",
+    props.dropBefore === column.id && "drop-before",
+  ]
+    .filter(Boolean)
+    .join(" ");
+
+  return (
+    <th ref={sortable.setNodeRef} scope="col" className={state}>
+      <div className="head-cell">
+        {editable ? (
+          <button
+            type="button"
+            className="grip"
+            ref={sortable.setActivatorNodeRef}
+            {...sortable.attributes}
+            {...sortable.listeners}
+            aria-label={`Move ${column.heading}`}
+          >
+            <Icon name="grip" />
+          </button>
+        ) : (
+          <span />
+        )}
+        {renaming === column.id ? (
+          <HeadingInput
+            column={column}
+            onDone={(heading) => {
+              if (heading !== null && heading !== column.heading)
+                dispatch({ type: "setHeading", id: column.id, heading });
+              onRename(null);
+              focusHead(column.id);
+            }}
+          />
+        ) : (
+          <button
+            type="button"
+            ref={pick}
+            id={headId(column.id)}
+            className="head-pick lab one-line"
+            aria-pressed={isSelected}
+            title={editable ? "Double-click or F2 to rename" : undefined}
+            onClick={select}
+            onDoubleClick={() => editable && onRename(column.id)}
+            onKeyDown={onKey}
+          >
+            {column.heading || "(no heading)"}
+          </button>
+        )}
+        <div className="src one-line" title={sourceLine(info)}>
+          {sourceLine(info) || "\u00a0"}
+        </div>
+      </div>
+    </th>
+  );
+}
+
+function HeadingInput({ column, onDone }: { column: Column; onDone: (heading: string | null) => void }) {
+  const [text, setText] = useState(column.heading);
+  const input: RefObject<HTMLInputElement | null> = useRef(null);
+  useEffect(() => input.current?.select(), []);
+  return (
+    <input
+      ref={input}
+      autoFocus
+      aria-label={`Heading of ${column.heading}`}
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={() => onDone(text)}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === "Enter") onDone(text);
+        if (e.key === "Escape") onDone(null);
+      }}
+    />
+  );
+}
+
+export const NEW_COLUMN = "new-column";
+
+function NewColumn() {
+  const drop = useDroppable({ id: NEW_COLUMN });
+  return (
+    <th ref={drop.setNodeRef} className={`new-column ${drop.isOver ? "over" : ""}`}>
+      <div className="fw-bold">
+        <Icon name="plus" /> drop a field
+      </div>
+      <div className="small">or press Enter in the shelf</div>
+    </th>
+  );
+}
+
+function headId(column: string): string {
+  return `head-${column}`;
+}
+
+/** Focus a column's heading once it stands where it belongs. */
+function focusHead(column: string | undefined): void {
+  if (column) requestAnimationFrame(() => document.getElementById(headId(column))?.focus());
+}

@@ -1,0 +1,306 @@
+import { Button, Form } from "react-bootstrap";
+import type { FieldInfo, Problem } from "../../api";
+import { Icon } from "../../shared";
+import { DATE_PATTERNS } from "../defaults";
+import type { Action } from "../reducer";
+import type { Column, Document, Show } from "../types";
+
+interface Props {
+  document: Document;
+  column: Column | undefined;
+  field: FieldInfo | undefined;
+  problems: Problem[];
+  editable: boolean;
+  dispatch: (action: Action) => void;
+}
+
+/** What a column is, where it comes from, and how its values stand on paper. */
+export function ThisColumn({ document, column, field, problems, editable, dispatch }: Props) {
+  if (!column) {
+    return (
+      <div className="nothing">
+        Click a heading in the sheet to see where it comes from and how it is shown.
+      </div>
+    );
+  }
+  const columns = document.columns ?? [];
+  const position = columns.indexOf(column);
+  const show = column.show ?? {};
+  const set = (part: Show) => dispatch({ type: "setShow", id: column.id, show: clean({ ...show, ...part }) });
+  const order = document.order ?? [];
+  const level = order.findIndex((o) => o.column === column.id);
+  const orderBy = (direction: string) => {
+    const rest = order.filter((o) => o.column !== column.id);
+    const mine = { column: column.id, direction: direction as "ascending" | "descending" };
+    dispatch({
+      type: "setOrder",
+      order: direction ? (level === 0 ? [mine, ...rest] : [...rest, mine]) : rest,
+    });
+  };
+  const wrong = (part: string) =>
+    problems
+      .filter((p) => p.place.startsWith(`columns[${position}].${part}`))
+      .map((p) => (
+        <div key={p.message} className="field-trouble" role="alert">
+          {p.message}
+        </div>
+      ));
+
+  return (
+    <fieldset className="shelf-form" disabled={!editable} key={column.id}>
+      <Form.Group controlId="column-heading">
+        <Form.Label>Heading</Form.Label>
+        <Form.Control
+          value={column.heading}
+          isInvalid={problems.some((p) => p.place === `columns[${position}].heading`)}
+          onChange={(e) => dispatch({ type: "setHeading", id: column.id, heading: e.target.value })}
+        />
+        {wrong("heading")}
+      </Form.Group>
+      {"constant" in column.value ? (
+        <Form.Group controlId="column-constant">
+          <Form.Label>The same text in every row</Form.Label>
+          <Form.Control
+            value={column.value.constant}
+            onChange={(e) =>
+              dispatch({ type: "setColumn", id: column.id, change: { value: { constant: e.target.value } } })
+            }
+          />
+        </Form.Group>
+      ) : (
+        <Origin path={column.value.field} field={field} />
+      )}
+      {wrong("value")}
+      {field && <Formats field={field} show={show} set={set} />}
+      {wrong("show")}
+      <Form.Group controlId="column-blank">
+        <Form.Label>Where there is no value</Form.Label>
+        <Form.Control
+          placeholder="left empty"
+          value={column.blank ?? ""}
+          onChange={(e) =>
+            dispatch({ type: "setColumn", id: column.id, change: { blank: e.target.value || undefined } })
+          }
+        />
+      </Form.Group>
+      {"field" in column.value && (
+        <Form.Group controlId="column-order">
+          <Form.Label>Order of the rows</Form.Label>
+          <Form.Select
+            value={level < 0 ? "" : (order[level]?.direction ?? "ascending")}
+            onChange={(e) => orderBy(e.target.value)}
+          >
+            <option value="">not by this column</option>
+            <option value="ascending">by this column, least first</option>
+            <option value="descending">by this column, greatest first</option>
+          </Form.Select>
+        </Form.Group>
+      )}
+      <div className="d-flex gap-2">
+        <Button
+          variant="quiet"
+          disabled={position === 0}
+          onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position - 1 })}
+        >
+          Move left
+        </Button>
+        <Button
+          variant="quiet"
+          disabled={position === columns.length - 1}
+          onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position + 1 })}
+        >
+          Move right
+        </Button>
+        <Button
+          variant="quiet"
+          className="text-danger ms-auto"
+          onClick={() => dispatch({ type: "removeColumns", ids: [column.id] })}
+        >
+          <Icon name="trash" /> Remove
+        </Button>
+      </div>
+    </fieldset>
+  );
+}
+
+function Origin({ path, field }: { path: string; field: FieldInfo | undefined }) {
+  return (
+    <div>
+      <div className="soft small">
+        Comes from <span className="mono">{field?.column ?? path}</span>
+        {field?.unit && <> in {field.unit}</>}
+      </div>
+      {field?.meaning && <div>{field.meaning}</div>}
+      {field?.personal && (
+        <div className="text-danger">
+          <Icon name="shield" /> Personal data: it leaves the house with every file.
+        </div>
+      )}
+      {field?.retired && (
+        <div className="field-trouble">
+          Retired: {field.retired} {field.substitute && <>Take {field.substitute} instead.</>}
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (part: Show) => void }) {
+  switch (field.kind) {
+    case "integer":
+    case "decimal":
+      return <NumberFormat decimal={field.kind === "decimal"} show={show} set={set} />;
+    case "date":
+    case "time":
+    case "timestamp":
+    case "moment":
+      return <DateFormat kind={field.kind} show={show} set={set} />;
+    case "boolean":
+      return (
+        <div className="pair">
+          <Form.Group controlId="show-yes">
+            <Form.Label>Yes reads</Form.Label>
+            <Form.Control value={show.yes ?? "true"} onChange={(e) => set({ yes: e.target.value })} />
+          </Form.Group>
+          <Form.Group controlId="show-no">
+            <Form.Label>No reads</Form.Label>
+            <Form.Control value={show.no ?? "false"} onChange={(e) => set({ no: e.target.value })} />
+          </Form.Group>
+        </div>
+      );
+    case "choice":
+      return (
+        <Form.Group controlId="show-choice">
+          <Form.Label>Shown as</Form.Label>
+          <Form.Select
+            value={show.choice ?? "label"}
+            onChange={(e) => set({ choice: e.target.value as Show["choice"] })}
+          >
+            <option value="label">label, such as {field.choices[0]?.label ?? "Standing"}</option>
+            <option value="code">code, such as {field.choices[0]?.code ?? "S"}</option>
+          </Form.Select>
+        </Form.Group>
+      );
+    default:
+      return (
+        <>
+          <Form.Group controlId="show-case">
+            <Form.Label>Letters</Form.Label>
+            <Form.Select
+              value={show.case ?? "as_is"}
+              onChange={(e) => set({ case: e.target.value as Show["case"] })}
+            >
+              <option value="as_is">as they are</option>
+              <option value="upper">ALL CAPITALS</option>
+              <option value="lower">all small</option>
+            </Form.Select>
+          </Form.Group>
+          <Form.Check
+            id="show-trim"
+            label="without blanks around it"
+            checked={show.trim ?? false}
+            onChange={(e) => set({ trim: e.target.checked || undefined })}
+          />
+        </>
+      );
+  }
+}
+
+function NumberFormat({ decimal, show, set }: { decimal: boolean; show: Show; set: (part: Show) => void }) {
+  return (
+    <>
+      <div className="pair">
+        <Form.Group controlId="show-decimals">
+          <Form.Label>Decimals</Form.Label>
+          <Form.Select
+            value={show.decimals ?? ""}
+            onChange={(e) => set({ decimals: e.target.value === "" ? undefined : Number(e.target.value) })}
+          >
+            <option value="">as stored</option>
+            {(decimal ? [0, 1, 2, 3, 4, 5, 6] : [0, 1, 2]).map((n) => (
+              <option key={n} value={n}>
+                {n === 0 ? "none: whole number" : n}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+        <Form.Group controlId="show-mark">
+          <Form.Label>Decimal mark</Form.Label>
+          <Form.Select
+            value={show.decimal_mark ?? "."}
+            onChange={(e) => set({ decimal_mark: e.target.value as Show["decimal_mark"] })}
+          >
+            <option value=".">point 1.5</option>
+            <option value=",">comma 1,5</option>
+          </Form.Select>
+        </Form.Group>
+      </div>
+      <div className="pair">
+        <Form.Group controlId="show-grouping">
+          <Form.Label>Thousands</Form.Label>
+          <Form.Select
+            value={show.grouping ?? ""}
+            onChange={(e) => set({ grouping: e.target.value as Show["grouping"] })}
+          >
+            <option value="">1234567</option>
+            <option value=",">1,234,567</option>
+            <option value=".">1.234.567</option>
+            <option value=" ">1 234 567</option>
+            <option value="'">1&apos;234&apos;567</option>
+          </Form.Select>
+        </Form.Group>
+        <Form.Group controlId="show-suffix">
+          <Form.Label>Text after it</Form.Label>
+          <Form.Control
+            value={show.suffix ?? ""}
+            onChange={(e) => set({ suffix: e.target.value || undefined })}
+          />
+        </Form.Group>
+      </div>
+    </>
+  );
+}
+
+function DateFormat({ kind, show, set }: { kind: string; show: Show; set: (part: Show) => void }) {
+  const patterns = DATE_PATTERNS[kind] ?? DATE_PATTERNS.moment!;
+  return (
+    <Form.Group controlId="show-date">
+      <Form.Label>Date pattern</Form.Label>
+      <Form.Control
+        list="date-patterns"
+        placeholder={kind === "date" ? "yyyy-MM-dd" : "ISO 8601"}
+        className="mono"
+        value={show.date ?? ""}
+        onChange={(e) => set({ date: e.target.value || undefined })}
+      />
+      <datalist id="date-patterns">
+        {patterns.map((p) => (
+          <option key={p} value={p} />
+        ))}
+      </datalist>
+      <Form.Text>
+        {patterns.slice(0, 3).map((p) => (
+          <button key={p} type="button" className="btn-link-plain me-2 mono" onClick={() => set({ date: p })}>
+            {p}
+          </button>
+        ))}
+      </Form.Text>
+    </Form.Group>
+  );
+}
+
+/** Without what stands at its default, so that the document says only what was chosen. */
+function clean(show: Show): Show | undefined {
+  const defaults: Show = {
+    decimal_mark: ".",
+    grouping: "",
+    choice: "label",
+    yes: "true",
+    no: "false",
+    case: "as_is",
+  };
+  const kept = Object.entries(show).filter(
+    ([name, value]) => value !== undefined && value !== null && value !== defaults[name as keyof Show],
+  );
+  return kept.length ? (Object.fromEntries(kept) as Show) : undefined;
+}

@@ -1,0 +1,107 @@
+import type { FieldInfo } from "../api";
+import type { Condition, Window } from "./types";
+
+/** Words for comparisons, by kind of value where they differ. */
+const OPERATOR_WORDS: Record<string, string> = {
+  is: "is",
+  is_not: "is not",
+  one_of: "is one of",
+  none_of: "is none of",
+  contains: "contains",
+  not_contains: "does not contain",
+  starts_with: "starts with",
+  ends_with: "ends with",
+  matches: "looks like (* and ?)",
+  less_than: "is less than",
+  greater_than: "is greater than",
+  at_least: "is at least",
+  at_most: "is at most",
+  between: "is between",
+  in_window: "is in",
+  before: "is before",
+  after: "is after",
+  blank: "is blank",
+  not_blank: "is not blank",
+  yes: "is yes",
+  no: "is no",
+};
+
+export function operatorWords(operator: string): string {
+  return OPERATOR_WORDS[operator] ?? operator;
+}
+
+/** Comparisons without a value. */
+export const NO_VALUE = ["blank", "not_blank", "yes", "no"];
+
+/** Comparisons with a list of values. */
+export const MANY_VALUES = ["one_of", "none_of"];
+
+/** Windows offered first; the number in `last` can be changed in place. */
+export const WINDOWS: Window[] = [
+  { type: "last", count: 30, unit: "day" },
+  { type: "this", unit: "day" },
+  { type: "previous", unit: "day" },
+  { type: "this", unit: "week" },
+  { type: "previous", unit: "week" },
+  { type: "to_date", unit: "month" },
+  { type: "previous", unit: "month" },
+  { type: "previous", unit: "quarter" },
+  { type: "to_date", unit: "year" },
+  { type: "previous", unit: "year" },
+  { type: "previous", unit: "financial_year" },
+  { type: "all_time" },
+];
+
+export const UNITS = ["day", "week", "month", "quarter", "year"];
+
+/** Date patterns offered, by whether the value has a time. */
+export const DATE_PATTERNS: Record<string, string[]> = {
+  date: ["yyyy-MM-dd", "dd/MM/yyyy", "d MMM yyyy", "dd.MM.yyyy", "yyyyMMdd", "MMMM yyyy"],
+  time: ["HH:mm", "HH:mm:ss", "h:mm a"],
+  moment: ["yyyy-MM-dd HH:mm:ss", "dd/MM/yyyy HH:mm", "d MMM yyyy HH:mm", "yyyy-MM-dd", "dd/MM/yyyy"],
+};
+
+/** The condition a person most likely wants on a field of this kind. */
+export function firstCondition(field: FieldInfo): Condition {
+  const path = field.path;
+  switch (field.kind) {
+    case "choice":
+      return { path, is: "one_of", values: field.choices.slice(0, 1).map((c) => c.code) };
+    case "date":
+    case "timestamp":
+    case "moment":
+      return { path, is: "in_window", window: WINDOWS[0] };
+    case "boolean":
+      return { path, is: "yes" };
+    case "file":
+      return { path, is: "not_blank" };
+    default:
+      return { path, is: "not_blank" };
+  }
+}
+
+/** The heading a field brings along: its label, with its unit. */
+export function headingOf(field: FieldInfo, group: string): string {
+  const label = field.unit ? `${field.label} (${field.unit})` : field.label;
+  const last = group.split(" › ").at(-1) ?? "";
+  return group && ["name", "label", "code", "status", "kind", "note"].includes(field.label.toLowerCase())
+    ? `${last} ${label.toLowerCase()}`
+    : label;
+}
+
+/** Keys of the bench, for the sheet of keys. */
+export const KEYS: [string, string][] = [
+  ["/", "search the shelf"],
+  ["Enter", "in the shelf: add the field at the end"],
+  ["← →", "on a column's heading: go to the next column"],
+  ["F2", "rename the column"],
+  ["Alt ← →", "move the column"],
+  ["Delete", "remove the column"],
+  ["Space", "on a grip: pick the column up; arrows move it; Space puts it down"],
+  ["Ctrl Z", "undo"],
+  ["Ctrl Shift Z", "redo"],
+  ["Ctrl S", "save a version"],
+  ["Ctrl Enter", "run"],
+  ["Ctrl K", "jump to anything"],
+  ["?", "this list"],
+];

@@ -1,0 +1,101 @@
+import type { Condition, Document, Narrowing } from "./types";
+
+/** One step into a filter: a group's name and a position in it. */
+type Step = { how: "all" | "any" | "none"; at: number };
+
+/** Read a place such as `filter.all[1].any[0]` into steps. */
+export function stepsOf(place: string): Step[] {
+  return [...place.matchAll(/\.(all|any|none)\[(\d+)\]/g)].map((m) => ({
+    how: m[1] as Step["how"],
+    at: Number(m[2]),
+  }));
+}
+
+export function isCondition(node: Narrowing): node is Condition {
+  return "path" in node;
+}
+
+function partsOf(node: Narrowing, how: Step["how"]): Narrowing[] {
+  return ((node as Record<string, Narrowing[] | undefined>)[how] ?? []) as Narrowing[];
+}
+
+/** The filter with `all` at its root, whatever stood there. */
+export function rootOf(document: Document): { all: Narrowing[] } {
+  const filter = document.filter ?? { all: [] };
+  return "all" in filter ? filter : { all: [filter] };
+}
+
+/** A place in the document as it stands, for a filter that was given an `all` at its root. */
+export function rooted(document: Document, place: string): string {
+  const filter = document.filter;
+  return filter && !("all" in filter) ? place.replace(/^filter/, "filter.all[0]") : place;
+}
+
+/** The node at a place, or undefined when there is none. */
+export function nodeAt(document: Document, place: string): Narrowing | undefined {
+  let node: Narrowing | undefined = rootOf(document);
+  for (const { how, at } of stepsOf(rooted(document, place))) node = node && partsOf(node, how)[at];
+  return node;
+}
+
+/**
+ * The document with the node at `place` replaced. Null removes it; a group left empty goes with it, and one left
+ * with a single part becomes that part.
+ */
+export function replaceNode(document: Document, place: string, put: Narrowing | null): Document {
+  const change = (node: Narrowing, steps: Step[]): Narrowing | null => {
+    const [step, ...rest] = steps;
+    if (!step) return put;
+    const parts = partsOf(node, step.how);
+    const child = parts[step.at];
+    const changed = child === undefined ? put : change(child, rest);
+    const kept = parts.flatMap((p, n) => (n === step.at ? (changed ? [changed] : []) : [p]));
+    return { [step.how]: kept } as Narrowing;
+  };
+  const root = change(rootOf(document), stepsOf(rooted(document, place))) ?? { all: [] };
+  return { ...document, filter: tidy(root, true) };
+}
+
+function tidy(node: Narrowing, top = false): Narrowing {
+  if (isCondition(node)) return node;
+  const how = "all" in node ? "all" : "any" in node ? "any" : "none";
+  const parts = partsOf(node, how)
+    .map((p) => tidy(p))
+    .filter((p) => isCondition(p) || partsOf(p, "all" in p ? "all" : "any" in p ? "any" : "none").length > 0);
+  if (!top && parts.length === 1 && how !== "none") return parts[0]!;
+  return { [how]: parts } as Narrowing;
+}
+
+/** Add a narrowing to all others; returns the document and the new one's place. */
+export function addNode(document: Document, node: Narrowing): { document: Document; place: string } {
+  const root = rootOf(document);
+  return {
+    document: { ...document, filter: { all: [...root.all, node] } },
+    place: `filter.all[${root.all.length}]`,
+  };
+}
+
+/** Give the condition at `place` an alternative: it or `other` must hold. Returns the alternative's place. */
+export function addAlternative(
+  document: Document,
+  place: string,
+  other: Condition,
+): { document: Document; place: string } {
+  const here = rooted(document, place);
+  const steps = stepsOf(here);
+  const last = steps.at(-1);
+  if (last?.how === "any") {
+    const group = here.replace(/\.any\[\d+\]$/, "");
+    const parent = nodeAt(document, group);
+    const parts = parent ? partsOf(parent, "any") : [];
+    return {
+      document: replaceNode(document, group, { any: [...parts, other] }),
+      place: `${group}.any[${parts.length}]`,
+    };
+  }
+  const node = nodeAt(document, place);
+  return {
+    document: replaceNode(document, place, { any: [...(node ? [node] : []), other] }),
+    place: `${here}.any[1]`,
+  };
+}

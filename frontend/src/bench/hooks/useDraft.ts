@@ -1,0 +1,107 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { ApiError, answer, api } from "../../api";
+import type { ProblemDetails, TemplateInfo } from "../../api";
+import type { Document } from "../types";
+
+/** Milliseconds of quiet before the draft is sent. */
+const QUIET = 500;
+
+/** Milliseconds before a draft that could not be sent is tried again. */
+const AGAIN = 3000;
+
+/** How the draft stands with the server. */
+export type Keeping =
+  | { state: "kept" }
+  | { state: "sending" }
+  | { state: "away"; problem: ProblemDetails }
+  | { state: "refused"; problem: ProblemDetails }
+  | { state: "overtaken"; problem: ProblemDetails };
+
+/**
+ * Keeps the draft on the server while it is worked on.
+ *
+ * @returns how it stands; `flush`, which sends what is not sent yet and gives the template as the server has it, or
+ * null when it could not; and `overwrite`, which sends over somebody else's change.
+ */
+export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (t: TemplateInfo) => void) {
+  const client = useQueryClient();
+  const [keeping, setKeeping] = useState<Keeping>({ state: "kept" });
+  const latest = useRef({ template: loaded, sent: JSON.stringify(loaded.document), document });
+  const busy = useRef<Promise<TemplateInfo | null> | null>(null);
+  useEffect(() => {
+    latest.current.document = document;
+  }, [document]);
+
+  const send = useCallback(
+    async (revision?: number): Promise<TemplateInfo | null> => {
+      const text = JSON.stringify(latest.current.document);
+      if (text === latest.current.sent && revision === undefined) return latest.current.template;
+      setKeeping({ state: "sending" });
+      try {
+        const template = await answer(
+          api.PUT("/api/v1/templates/{template_id}/draft", {
+            params: {
+              path: { template_id: loaded.id },
+              header: { "If-Match": `"${revision ?? latest.current.template.revision}"` },
+            },
+            body: latest.current.document as unknown as Record<string, never>,
+          }),
+        );
+        latest.current.template = template;
+        latest.current.sent = text;
+        setKeeping({ state: "kept" });
+        onTemplate(template);
+        void client.invalidateQueries({ queryKey: ["templates"], refetchType: "none" });
+        return template;
+      } catch (error) {
+        if (!(error instanceof ApiError)) throw error;
+        const problem = error.problem;
+        const state =
+          problem.status === 412 ? "overtaken" : [0, 502, 503].includes(problem.status) ? "away" : "refused";
+        setKeeping({ state, problem });
+        return null;
+      }
+    },
+    [client, loaded.id, onTemplate],
+  );
+
+  const flush = useCallback(
+    async (revision?: number): Promise<TemplateInfo | null> => {
+      while (busy.current) await busy.current;
+      busy.current = send(revision);
+      try {
+        return await busy.current;
+      } finally {
+        busy.current = null;
+      }
+    },
+    [send],
+  );
+
+  const settled = JSON.stringify(document);
+  useEffect(() => {
+    if (settled === latest.current.sent || keeping.state === "overtaken") return;
+    const timer = setTimeout(() => void flush(), keeping.state === "away" ? AGAIN : QUIET);
+    return () => clearTimeout(timer);
+  }, [settled, keeping, flush]);
+
+  useEffect(() => {
+    const warn = (event: BeforeUnloadEvent) => {
+      if (JSON.stringify(latest.current.document) !== latest.current.sent) event.preventDefault();
+    };
+    const leave = latest.current;
+    window.addEventListener("beforeunload", warn);
+    return () => {
+      window.removeEventListener("beforeunload", warn);
+      // Leaving the bench within the quiet time loses nothing.
+      if (JSON.stringify(leave.document) !== leave.sent) void send();
+    };
+  }, [send]);
+
+  const overwrite = useCallback(
+    () => flush(keeping.state === "overtaken" ? keeping.problem.revision : undefined),
+    [flush, keeping],
+  );
+  return { keeping, flush, overwrite };
+}

@@ -1,0 +1,62 @@
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { answer, api } from "../../api";
+import { useDebounced } from "../../shared";
+import type { Document } from "../types";
+
+/** Rows of the first look, and of each further page. */
+const FIRST = 60;
+const PAGE = 250;
+
+/** Milliseconds of quiet before the sheet and before the tally are asked for. */
+const SHEET_QUIET = 80;
+const TALLY_QUIET = 350;
+
+const BENCH = crypto.randomUUID();
+
+/** The sentence and the rows of the document, page by page, while it is worked on. */
+export function useLook(document: Document) {
+  const settled = useDebounced(document, SHEET_QUIET);
+  return useInfiniteQuery({
+    queryKey: ["look", settled],
+    queryFn: ({ pageParam, signal }) =>
+      answer(
+        api.POST("/api/v1/design/look", {
+          body: { document: asBody(settled), limit: pageParam ? PAGE : FIRST, offset: pageParam, bench: "" },
+          signal,
+        }),
+      ),
+    initialPageParam: 0,
+    getNextPageParam: (last, pages) => (last.more ? pages.reduce((n, p) => n + p.rows.length, 0) : undefined),
+    placeholderData: keepPreviousData,
+    staleTime: 30_000,
+    gcTime: 60_000,
+  });
+}
+
+/** The tally of the document. What does not change the count does not count again. */
+export function useTally(document: Document) {
+  const { records, filter, at_most, zone } = document;
+  const counted = useDebounced(JSON.stringify({ records, filter, at_most, zone }), TALLY_QUIET);
+  return useQuery({
+    queryKey: ["tally", counted],
+    queryFn: ({ signal }) =>
+      answer(
+        api.POST("/api/v1/design/tally", {
+          body: {
+            document: { format: "bouquet-template/1", name: "tally", ...JSON.parse(counted) },
+            limit: 1,
+            offset: 0,
+            bench: BENCH,
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    retry: false,
+  });
+}
+
+function asBody(document: Document): Record<string, never> {
+  return document as unknown as Record<string, never>;
+}

@@ -1,0 +1,187 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form, Modal } from "react-bootstrap";
+import { ApiError, answer, api } from "../api";
+import type { NewRound as Draft } from "../api";
+import { Trouble, fullMoment, useDebounced } from "../shared";
+
+const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
+const ZONES = [...new Set(["Europe/London", OWN_ZONE, ...Intl.supportedValuesOf("timeZone")])];
+
+/** Set a template to run by the calendar; the next five moments are shown while choosing. */
+export function NewRound({ template, onClose }: { template: string | null; onClose: () => void }) {
+  const client = useQueryClient();
+  const templates = useQuery({
+    queryKey: ["templates"],
+    queryFn: () => answer(api.GET("/api/v1/templates")),
+  });
+  const [draft, setDraft] = useState<Draft>({
+    template_id: template ? Number(template) : 0,
+    beat: "weekdays",
+    day: 0,
+    at: "06:00",
+    zone: "Europe/London",
+    folder: "",
+    format: "csv",
+  });
+  const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
+  const asked = useDebounced({ ...draft, folder: draft.folder || "-" }, 150);
+  const planned = useQuery({
+    queryKey: ["rounds", "preview", asked],
+    queryFn: () => answer(api.POST("/api/v1/rounds/preview", { body: asked })),
+    placeholderData: keepPreviousData,
+    enabled: /^\d\d:\d\d$/.test(asked.at),
+  });
+  const add = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/rounds", { body: draft })),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["rounds"] });
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      onClose();
+    },
+  });
+  const folderTrouble = planned.error instanceof ApiError && planned.error.problem.type.endsWith("/folder");
+  return (
+    <Modal show onHide={onClose} size="lg" aria-labelledby="new-round">
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          add.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="new-round">New round</Modal.Title>
+        </Modal.Header>
+        <Modal.Body className="d-grid gap-3" style={{ gridTemplateColumns: "1fr 250px" }}>
+          <div className="d-grid gap-2">
+            <Form.Group controlId="round-template">
+              <Form.Label>Template</Form.Label>
+              <Form.Select
+                value={draft.template_id}
+                onChange={(e) => {
+                  const chosen = templates.data?.find((t) => t.id === Number(e.target.value));
+                  change({
+                    template_id: Number(e.target.value),
+                    format: chosen?.format === "xlsx" ? "xlsx" : "csv",
+                  });
+                }}
+                required
+              >
+                <option value={0} disabled>
+                  Choose a template
+                </option>
+                {templates.data?.map((t) => (
+                  <option key={t.id} value={t.id} disabled={t.version === 0}>
+                    {t.name}
+                    {t.version === 0 ? " (never saved)" : ""}
+                  </option>
+                ))}
+              </Form.Select>
+            </Form.Group>
+            <div className="d-flex gap-2">
+              <Form.Group controlId="round-beat" className="flex-fill">
+                <Form.Label>When</Form.Label>
+                <Form.Select
+                  value={draft.beat}
+                  onChange={(e) => change({ beat: e.target.value as Draft["beat"] })}
+                >
+                  <option value="daily">every day</option>
+                  <option value="weekdays">every weekday</option>
+                  <option value="weekly">every week</option>
+                </Form.Select>
+              </Form.Group>
+              {draft.beat === "weekly" && (
+                <Form.Group controlId="round-day" className="flex-fill">
+                  <Form.Label>On</Form.Label>
+                  <Form.Select value={draft.day} onChange={(e) => change({ day: Number(e.target.value) })}>
+                    {DAYS.map((day, n) => (
+                      <option key={day} value={n}>
+                        {day}
+                      </option>
+                    ))}
+                  </Form.Select>
+                </Form.Group>
+              )}
+              <Form.Group controlId="round-at">
+                <Form.Label>At</Form.Label>
+                <Form.Control
+                  type="time"
+                  required
+                  value={draft.at}
+                  onChange={(e) => change({ at: e.target.value })}
+                />
+              </Form.Group>
+            </div>
+            <Form.Group controlId="round-zone">
+              <Form.Label>On the clock of</Form.Label>
+              <Form.Select value={draft.zone} onChange={(e) => change({ zone: e.target.value })}>
+                {ZONES.map((zone) => (
+                  <option key={zone}>{zone}</option>
+                ))}
+              </Form.Select>
+            </Form.Group>
+            <div className="d-flex gap-2">
+              <Form.Group controlId="round-folder" className="flex-fill">
+                <Form.Label>Folder for the files</Form.Label>
+                <Form.Control
+                  required
+                  placeholder="canopy-register"
+                  value={draft.folder}
+                  onChange={(e) => change({ folder: e.target.value })}
+                />
+                {folderTrouble && <div className="field-trouble">{planned.error?.message}</div>}
+                <Form.Text>
+                  Below the folder set aside for rounds on the server. Files are never overwritten.
+                </Form.Text>
+              </Form.Group>
+              <Form.Group controlId="round-format">
+                <Form.Label>As</Form.Label>
+                <Form.Select
+                  value={draft.format}
+                  onChange={(e) => change({ format: e.target.value as Draft["format"] })}
+                >
+                  <option value="csv">CSV</option>
+                  <option value="xlsx">Spreadsheet</option>
+                </Form.Select>
+              </Form.Group>
+            </div>
+          </div>
+          <div className="slab" aria-live="polite">
+            <h2>The next five</h2>
+            {planned.data?.next.map((at) => (
+              <div key={at} className="mono small py-1">
+                {inZone(at, draft.zone)}
+              </div>
+            ))}
+            {draft.zone !== OWN_ZONE && planned.data?.next[0] && (
+              <div className="soft small mt-2">First on your clock: {fullMoment(planned.data.next[0])}</div>
+            )}
+          </div>
+        </Modal.Body>
+        <Modal.Footer>
+          <Trouble error={add.error} />
+          <Button variant="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={!draft.template_id || add.isPending}>
+            Set this round
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
+
+function inZone(at: string, zone: string): string {
+  return new Intl.DateTimeFormat(undefined, {
+    timeZone: zone,
+    weekday: "short",
+    day: "2-digit",
+    month: "short",
+    year: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+    timeZoneName: "short",
+  }).format(new Date(at));
+}

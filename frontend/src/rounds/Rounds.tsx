@@ -1,0 +1,244 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Dropdown, Modal } from "react-bootstrap";
+import { Link, useSearchParams } from "react-router";
+import { answer, api } from "../api";
+import type { RoundInfo } from "../api";
+import { useMay } from "../shell";
+import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
+import { NewRound } from "./NewRound";
+
+/** Days on the board: these before today, and the rest from today on. */
+const BEFORE = 3;
+const DAYS = 14;
+
+function boardDays(): Date[] {
+  const first = new Date();
+  first.setHours(0, 0, 0, 0);
+  return Array.from({ length: DAYS }, (_, n) => {
+    const day = new Date(first);
+    day.setDate(day.getDate() + n - BEFORE);
+    return day;
+  });
+}
+
+/** The fortnight board: what ran and what will run. */
+export function Rounds() {
+  const [params, setParams] = useSearchParams();
+  const mayDesign = useMay("design");
+  const [creating, setCreating] = useState(params.has("new"));
+  const rounds = useQuery({
+    queryKey: ["rounds"],
+    queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: DAYS } } })),
+    refetchInterval: 15_000,
+  });
+  const all = rounds.data ?? [];
+  const next = all
+    .flatMap((r) => r.next.map((at) => ({ at, round: r })))
+    .sort((a, b) => a.at.localeCompare(b.at));
+  const close = () => {
+    setCreating(false);
+    setParams({}, { replace: true });
+  };
+  return (
+    <>
+      <div className="strip">
+        <h1>Rounds</h1>
+        <span className="soft">
+          {plural(all.length, "round")}
+          {next[0] && ` · next ${inWords(next[0].at)}`}
+        </span>
+        <span className="fill" />
+        {mayDesign && (
+          <Button onClick={() => setCreating(true)}>
+            <Icon name="plus" /> New round
+          </Button>
+        )}
+      </div>
+      <main className="body">
+        <Trouble error={rounds.error} />
+        {rounds.isSuccess && all.length === 0 ? (
+          <div className="nothing slab">
+            A round runs a template by the calendar and puts the file into a folder. Set the first one.
+          </div>
+        ) : (
+          <Board rounds={all} />
+        )}
+        {all.length > 0 && (
+          <div className="slabs">
+            <section className="slab">
+              <h2>Next up</h2>
+              {next.slice(0, 5).map(({ at, round }) => (
+                <div key={`${round.id}${at}`}>
+                  <b>{shortMoment(at)}</b> {round.template}
+                  <div className="soft small">
+                    to <span className="mono">{round.folder}</span>
+                  </div>
+                </div>
+              ))}
+              {next.length === 0 && <div className="soft">Every round is paused.</div>}
+            </section>
+            <section className="slab">
+              <h2>Last files</h2>
+              <LastFiles rounds={all} />
+            </section>
+            <section className="slab">
+              <h2>How to read it</h2>
+              <span className="moment ready">06:00</span> ran, its file is in the folder{" "}
+              <span className="moment planned">06:00</span> planned{" "}
+              <span className="moment failed">06:00</span> failed; the run says why. A round that was late
+              still covers the day it was planned for.
+            </section>
+          </div>
+        )}
+      </main>
+      {creating && <NewRound template={params.get("new")} onClose={close} />}
+    </>
+  );
+}
+
+function inWords(at: string): string {
+  const seconds = (new Date(at).getTime() - Date.now()) / 1000;
+  if (seconds < 3600) return `in ${duration(Math.max(seconds, 0))}`;
+  if (seconds < 86_400) return `in ${Math.floor(seconds / 3600)} h ${Math.round((seconds % 3600) / 60)} min`;
+  return shortMoment(at);
+}
+
+function LastFiles({ rounds }: { rounds: RoundInfo[] }) {
+  const runs = rounds
+    .flatMap((r) => r.runs)
+    .filter((r) => r.finished_at)
+    .sort((a, b) => b.finished_at!.localeCompare(a.finished_at!))
+    .slice(0, 5);
+  if (runs.length === 0) return <div className="soft">No round has run yet.</div>;
+  return runs.map((run) => (
+    <div key={run.id}>
+      <Icon name={run.status === "ready" ? "check" : "exclamation"} label={run.status} />{" "}
+      <Link to={`/runs/${run.id}`}>{run.name}</Link>, {plural(run.rows_written, "row")},{" "}
+      {shortMoment(run.finished_at!)}
+    </div>
+  ));
+}
+
+function Board({ rounds }: { rounds: RoundInfo[] }) {
+  const days = boardDays();
+  const today = new Date().toDateString();
+  const classOf = (day: Date) =>
+    day.toDateString() === today ? "today" : [0, 6].includes(day.getDay()) ? "weekend" : "";
+  return (
+    <table className="board fortnight">
+      <thead>
+        <tr>
+          <th style={{ width: 262 }}>Round</th>
+          {days.map((day) => (
+            <th key={day.toISOString()} className={classOf(day)}>
+              {day.toLocaleDateString(undefined, { weekday: "short" })}
+              <b>{day.getDate()}</b>
+            </th>
+          ))}
+          <th style={{ width: 34 }}>
+            <span className="visually-hidden">Actions</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {rounds.map((round) => (
+          <tr key={round.id}>
+            <td>
+              <Link to={`/templates/${round.template_id}`} className="name one-line d-block">
+                {round.template}
+              </Link>
+              <div className="soft small one-line">
+                {round.words}
+                {round.paused ? " · paused" : ""} · {round.folder}
+              </div>
+            </td>
+            {days.map((day) => (
+              <td key={day.toISOString()} className={classOf(day)}>
+                <Moments round={round} day={day} />
+              </td>
+            ))}
+            <td>
+              <RoundMenu round={round} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Moments({ round, day }: { round: RoundInfo; day: Date }) {
+  const here = (at: string) => new Date(at).toDateString() === day.toDateString();
+  return (
+    <>
+      {round.runs
+        .filter((run) => here(run.as_of))
+        .map((run) => (
+          <Link key={run.id} to={`/runs/${run.id}`} className={`moment ${run.status}`} title={run.status}>
+            {clock(run.as_of)}
+          </Link>
+        ))}
+      {round.next.filter(here).map((at) => (
+        <span key={at} className="moment planned" title="planned">
+          {clock(at)}
+        </span>
+      ))}
+    </>
+  );
+}
+
+function RoundMenu({ round }: { round: RoundInfo }) {
+  const client = useQueryClient();
+  const mayDesign = useMay("design");
+  const [removing, setRemoving] = useState(false);
+  const path = { path: { round_id: round.id } };
+  const renew = () => void client.invalidateQueries({ queryKey: ["rounds"] });
+  const pause = useMutation({
+    mutationFn: () =>
+      answer(api.PATCH("/api/v1/rounds/{round_id}", { params: path, body: { paused: !round.paused } })),
+    onSuccess: renew,
+  });
+  const remove = useMutation({
+    mutationFn: () => answer(api.DELETE("/api/v1/rounds/{round_id}", { params: path })),
+    onSuccess: () => {
+      setRemoving(false);
+      renew();
+    },
+  });
+  if (!mayDesign) return null;
+  return (
+    <>
+      <Dropdown align="end">
+        <Dropdown.Toggle variant="link" bsPrefix="btn px-1" aria-label={`More for ${round.template}`}>
+          ⋮
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          <Dropdown.Item as="button" onClick={() => pause.mutate()}>
+            {round.paused ? "Let it go on" : "Pause"}
+          </Dropdown.Item>
+          <Dropdown.Item as="button" onClick={() => setRemoving(true)}>
+            Remove…
+          </Dropdown.Item>
+        </Dropdown.Menu>
+      </Dropdown>
+      <Modal show={removing} onHide={() => setRemoving(false)} aria-labelledby={`remove-round-${round.id}`}>
+        <Modal.Header closeButton>
+          <Modal.Title id={`remove-round-${round.id}`}>Remove this round?</Modal.Title>
+        </Modal.Header>
+        <Modal.Body>
+          “{round.template}” will no longer run {round.words}. Its template and past runs stay.
+          <Trouble error={remove.error} />
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="quiet" onClick={() => setRemoving(false)}>
+            Keep it
+          </Button>
+          <Button variant="danger" onClick={() => remove.mutate()}>
+            Remove
+          </Button>
+        </Modal.Footer>
+      </Modal>
+    </>
+  );
+}

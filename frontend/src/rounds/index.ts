@@ -1,0 +1,1 @@
+export { Rounds } from "./Rounds";

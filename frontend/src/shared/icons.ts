@@ -1,0 +1,83 @@
+import arrowClockwise from "bootstrap-icons/icons/arrow-clockwise.svg?raw";
+import arrowCounterclockwise from "bootstrap-icons/icons/arrow-counterclockwise.svg?raw";
+import bell from "bootstrap-icons/icons/bell.svg?raw";
+import calendar from "bootstrap-icons/icons/calendar3.svg?raw";
+import check from "bootstrap-icons/icons/check-lg.svg?raw";
+import chevronLeft from "bootstrap-icons/icons/chevron-left.svg?raw";
+import clock from "bootstrap-icons/icons/clock.svg?raw";
+import cone from "bootstrap-icons/icons/cone-striped.svg?raw";
+import copy from "bootstrap-icons/icons/copy.svg?raw";
+import download from "bootstrap-icons/icons/download.svg?raw";
+import exclamation from "bootstrap-icons/icons/exclamation-triangle.svg?raw";
+import csv from "bootstrap-icons/icons/filetype-csv.svg?raw";
+import fileText from "bootstrap-icons/icons/file-earmark-text.svg?raw";
+import fonts from "bootstrap-icons/icons/fonts.svg?raw";
+import grip from "bootstrap-icons/icons/grip-vertical.svg?raw";
+import key from "bootstrap-icons/icons/key.svg?raw";
+import list from "bootstrap-icons/icons/card-list.svg?raw";
+import number from "bootstrap-icons/icons/123.svg?raw";
+import paperclip from "bootstrap-icons/icons/paperclip.svg?raw";
+import pause from "bootstrap-icons/icons/pause-circle.svg?raw";
+import pencil from "bootstrap-icons/icons/pencil.svg?raw";
+import person from "bootstrap-icons/icons/person-circle.svg?raw";
+import play from "bootstrap-icons/icons/play-fill.svg?raw";
+import plus from "bootstrap-icons/icons/plus-lg.svg?raw";
+import question from "bootstrap-icons/icons/question-lg.svg?raw";
+import search from "bootstrap-icons/icons/search.svg?raw";
+import shield from "bootstrap-icons/icons/shield-lock.svg?raw";
+import spreadsheet from "bootstrap-icons/icons/file-earmark-spreadsheet.svg?raw";
+import toggles from "bootstrap-icons/icons/toggles2.svg?raw";
+import trash from "bootstrap-icons/icons/trash3.svg?raw";
+import x from "bootstrap-icons/icons/x-lg.svg?raw";
+
+export const ICONS = {
+  arrowClockwise,
+  arrowCounterclockwise,
+  bell,
+  calendar,
+  check,
+  chevronLeft,
+  clock,
+  cone,
+  copy,
+  csv,
+  download,
+  exclamation,
+  fileText,
+  fonts,
+  grip,
+  key,
+  list,
+  number,
+  paperclip,
+  pause,
+  pencil,
+  person,
+  play,
+  plus,
+  question,
+  search,
+  shield,
+  spreadsheet,
+  toggles,
+  trash,
+  x,
+};
+
+export type IconName = keyof typeof ICONS;
+
+/** The icon of each kind of value. */
+export const KIND_ICONS: Record<string, IconName> = {
+  text: "fonts",
+  integer: "number",
+  decimal: "number",
+  boolean: "toggles",
+  date: "calendar",
+  timestamp: "clock",
+  moment: "clock",
+  time: "clock",
+  choice: "list",
+  identifier: "key",
+  file: "paperclip",
+  other: "fileText",
+};

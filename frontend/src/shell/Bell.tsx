@@ -1,0 +1,39 @@
+import { useQuery } from "@tanstack/react-query";
+import { Dropdown } from "react-bootstrap";
+import { Link } from "react-router";
+import { answer, api } from "../api";
+import { Icon, shortMoment } from "../shared";
+
+/** Notices that lead to their run; opening the list marks them as read. */
+export function Bell({ unread }: { unread: number }) {
+  const notices = useQuery({ queryKey: ["notices"], queryFn: () => answer(api.GET("/api/v1/notices")) });
+  const read = (open: boolean) => {
+    if (open && unread > 0) void answer(api.POST("/api/v1/notices/read"));
+  };
+  return (
+    <Dropdown align="end" onToggle={read}>
+      <Dropdown.Toggle
+        variant="link"
+        bsPrefix="btn"
+        aria-label={unread ? `Notices, ${unread} unread` : "Notices"}
+      >
+        <Icon name="bell" />
+        {unread > 0 && <span className="bell-dot">{unread}</span>}
+      </Dropdown.Toggle>
+      <Dropdown.Menu style={{ width: 360, maxHeight: 420, overflow: "auto" }}>
+        {notices.data?.length ? (
+          notices.data.map((n) => (
+            <Dropdown.Item key={n.id} as={Link} to={`/runs/${n.run_id}`} className="text-wrap">
+              <span className={n.read ? "" : "fw-bold"}>{n.text}</span>
+              <div className="soft small">{shortMoment(n.created_at)}</div>
+            </Dropdown.Item>
+          ))
+        ) : (
+          <Dropdown.ItemText className="soft">
+            Nothing yet. A notice comes when a run is ready.
+          </Dropdown.ItemText>
+        )}
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}

@@ -1,0 +1,90 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import type { ReactNode } from "react";
+import { Dropdown } from "react-bootstrap";
+import { Link, NavLink } from "react-router";
+import { answer, api } from "../api";
+import type { Session } from "../api";
+import { Icon } from "../shared";
+import { Bell } from "./Bell";
+import { Jump } from "./Jump";
+import { ShellContext } from "./context";
+import { useNews } from "./useNews";
+
+const PLACES = [
+  { to: "/templates", label: "Templates" },
+  { to: "/runs", label: "Runs" },
+  { to: "/rounds", label: "Rounds" },
+] as const;
+
+/** The desk with its dividers, around every place. */
+export function Shell({ session, children }: { session: Session; children: ReactNode }) {
+  const news = useNews();
+  const client = useQueryClient();
+  const [jumping, setJumping] = useState(false);
+  const active = Object.values(news.runs).filter(
+    (r) => r.status === "asked" || r.status === "running",
+  ).length;
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+        event.preventDefault();
+        setJumping(true);
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+
+  const leave = async () => {
+    await answer(api.DELETE("/api/v1/session"));
+    client.clear();
+    window.location.assign("/");
+  };
+
+  return (
+    <ShellContext value={{ session, news }}>
+      <div className="page">
+        <header className="desk">
+          <Link to="/templates" className="desk-mark">
+            <img src="/bouquet.svg" alt="" /> Bouquet
+          </Link>
+          <nav aria-label="Places" className="d-flex">
+            {PLACES.map((place) => (
+              <NavLink key={place.to} to={place.to} className="divider">
+                {place.label}
+                {place.to === "/runs" && active > 0 && (
+                  <span className="count" aria-label={`${active} under way`}>
+                    {active}
+                  </span>
+                )}
+              </NavLink>
+            ))}
+          </nav>
+          <div className="desk-right">
+            <button type="button" className="jump" onClick={() => setJumping(true)}>
+              <Icon name="search" /> Jump to anything <kbd>Ctrl K</kbd>
+            </button>
+            <Bell unread={news.unread} />
+            <Dropdown align="end">
+              <Dropdown.Toggle variant="link" bsPrefix="btn">
+                <Icon name="person" /> {session.person.name}
+              </Dropdown.Toggle>
+              <Dropdown.Menu>
+                <Dropdown.ItemText className="soft">
+                  {session.person.roles.join(", ")} · {session.person.email}
+                </Dropdown.ItemText>
+                <Dropdown.Item as="button" onClick={() => void leave()}>
+                  Sign out
+                </Dropdown.Item>
+              </Dropdown.Menu>
+            </Dropdown>
+          </div>
+        </header>
+        {children}
+        {jumping && <Jump onClose={() => setJumping(false)} />}
+      </div>
+    </ShellContext>
+  );
+}

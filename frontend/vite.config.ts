@@ -1,0 +1,8 @@
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [react()],
+  css: { preprocessorOptions: { scss: { quietDeps: true, silenceDeprecations: ["import"] } } },
+  server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
+});
