@@ -234,7 +234,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
       >
         {(dropBefore) => (
           <div className="work">
-            <div className="d-flex flex-column overflow-hidden">
+            <div className="sheet-side">
               {look.error && (
                 <div className="px-3 pt-2">
                   <Trouble error={look.error} />
@@ -424,8 +424,7 @@ function Title({
         {editable ? (
           <button
             type="button"
-            className="border-0 bg-transparent p-0"
-            style={{ font: "inherit" }}
+            className="bare"
             title="Click to rename the template"
             onClick={() => setText(name)}
           >

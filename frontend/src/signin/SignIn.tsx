@@ -12,7 +12,7 @@ export function SignIn({ away }: { away: boolean }) {
   const enter = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/session", { body: { email, password } })),
     onSuccess: (session) => {
-      client.clear();
+      client.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
       client.setQueryData(["session"], session);
     },
   });
