@@ -11,9 +11,11 @@ from pathlib import Path
 from typing import Any
 
 import polars as pl
+import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import Plan, PlanColumn
+from bouquet.core.shaping import FORMULA_START, count_empty, odd_starts
 
 __all__ = ["ColumnTotals", "Totals", "build_slip", "sha256_of"]
 
@@ -29,6 +31,8 @@ class ColumnTotals:
 
     heading: str
     blanks: int = 0
+    #: Texts that a spreadsheet would run as a formula.
+    formulas: int = 0
     total: Decimal | None = None
     first: Any = None
     last: Any = None
@@ -55,19 +59,38 @@ class Totals:
     def __post_init__(self) -> None:
         self.columns = [ColumnTotals(c.heading) for c in self.plan.columns]
 
-    def add(self, frame: pl.DataFrame) -> None:
+    def add(self, batch: pa.RecordBatch, frame: pl.DataFrame) -> None:
         """
-        Take in one batch of typed values.
+        Take in one batch of typed values, as it arrived and as a frame.
         """
         self.rows += frame.height
         for n, (column, totals) in enumerate(zip(self.plan.columns, self.columns, strict=True)):
             if column.route is not None and frame.height:
+                self._add_text(column, totals, batch.column(f"c{n}"))
                 self._add_column(column, totals, frame[f"c{n}"])
+
+    def formula_notes(self) -> dict[str, int]:
+        """
+        What is to be said of texts that begin like a formula, counted. Files of plain text leave them as they are.
+        """
+        note = "texts in “{}” begin like a formula; a spreadsheet may run them"
+        return {note.format(c.heading): c.formulas for c in self.columns if c.formulas}
+
+    @staticmethod
+    def _add_text(column: PlanColumn, totals: ColumnTotals, values: pa.Array) -> None:
+        if column.kind.is_number or not (pa.types.is_string(values.type) or pa.types.is_large_string(values.type)):
+            return
+        totals.blanks += count_empty(values)
+        odd = odd_starts(values)
+        if odd.is_empty():
+            return
+        totals.blanks += int((odd.str.strip_chars() == "").sum() or 0)
+        if column.kind.is_text and not column.show.prefix:
+            shown = odd.str.strip_chars() if column.show.trim else odd
+            totals.formulas += int(shown.str.contains(FORMULA_START).sum() or 0)
 
     def _add_column(self, column: PlanColumn, totals: ColumnTotals, values: pl.Series) -> None:
         totals.blanks += values.null_count()
-        if values.dtype == pl.String and not column.kind.is_number:
-            totals.blanks += int((values.str.strip_chars() == "").sum() or 0)
         if column.kind.is_number:
             totals.total = (totals.total or Decimal(0)) + _sum(values, column)
         elif column.kind.is_dated and values.null_count() < len(values):
@@ -83,7 +106,8 @@ def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
     The exact sum of a batch; values that are not numbers (NaN, infinity) are passed over.
     """
     if values.dtype.is_integer():
-        return Decimal(int(values.cast(pl.Int128).sum() or 0))
+        wide = pl.Int64 if values.dtype in (pl.Int8, pl.Int16, pl.Int32) else pl.Int128
+        return Decimal(int(values.cast(wide).sum() or 0))
     assert column.route is not None
     scale = column.show.decimals if column.show.decimals is not None else column.route.field.scale
     exact = values.cast(pl.Decimal(38, _DEFAULT_SCALE if scale is None else scale), strict=False)

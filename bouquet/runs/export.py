@@ -197,6 +197,7 @@ class Export:
             for batch in prefetched(snapshot.batches(statement)):
                 frame = to_frame(batch)
                 writer.write(frame)
-                totals.add(frame)
+                totals.add(batch, frame)
                 self.progress("writing", announced, totals.rows)
-        return totals, dict(writer.facts.notes)
+        notes = dict(writer.facts.notes)
+        return totals, notes | (totals.formula_notes() if self.format == "csv" else {})

@@ -7,7 +7,7 @@ Rows never become Python objects here.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import polars as pl
@@ -18,6 +18,9 @@ from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping.patterns import parse_date_pattern
 
 __all__ = ["TextShaper", "to_frame"]
+
+#: Choices up to which comparing with each in turn is faster than a look-up.
+CHAINED_CHOICES = 8
 
 #: ISO 8601 in the formatter's codes; the fraction of a second only where there is one.
 MACHINE_DATES = {
@@ -30,7 +33,7 @@ MACHINE_DATES = {
 
 def to_frame(batch: pa.RecordBatch | pa.Table) -> pl.DataFrame:
     """
-    A batch as a frame. Kinds that the driver leaves opaque (numeric) arrive as their exact text.
+    A batch as a frame. A kind that the driver leaves opaque arrives as its storage, an exact text.
     """
     arrays, names = [], []
     for name, column in zip(batch.schema.names, batch.columns, strict=True):
@@ -48,20 +51,26 @@ class TextShaper:
 
     columns: Sequence[PlanColumn]
     zone: str
+    _known: dict[str, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def shape(self, frame: pl.DataFrame) -> pl.DataFrame:
         """
         The frame's values as text; blanks are null unless the column says how a blank reads.
         """
-        return frame.select(
-            [
-                self.text(c, n, frame.schema.get(f"c{n}")).alias(f"c{n}")
-                if c.route
-                else pl.lit(c.constant or None, pl.String).alias(f"c{n}")
-                for n, c in enumerate(self.columns)
-            ]
-            or [pl.lit(None).alias("c0")]
-        ).select(pl.all() if frame.height else pl.all().head(0))
+        schema = tuple(frame.schema.items())
+        if schema != self._known.get("schema"):
+            # Batches of a run are alike: the expressions are made once.
+            self._known.update(schema=schema, texts=self._texts(frame))
+        shaped = frame.select(self._known["texts"])
+        return shaped if frame.height else shaped.clear()
+
+    def _texts(self, frame: pl.DataFrame) -> list[pl.Expr]:
+        return [
+            self.text(c, n, frame.schema.get(f"c{n}")).alias(f"c{n}")
+            if c.route
+            else pl.repeat(c.constant or None, pl.len(), dtype=pl.String).alias(f"c{n}")
+            for n, c in enumerate(self.columns)
+        ]
 
     def text(self, column: PlanColumn, n: int, dtype: Any) -> pl.Expr:
         """
@@ -113,7 +122,12 @@ def choice_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
     if column.show.choice == "code" or column.route is None or not column.route.field.choices:
         return text
     choices = column.route.field.choices
-    return text.replace([c.code for c in choices], [c.label for c in choices])
+    if len(choices) > CHAINED_CHOICES:
+        return text.replace([c.code for c in choices], [c.label for c in choices])
+    label = text
+    for choice in choices:
+        label = pl.when(text == choice.code).then(pl.lit(choice.label)).otherwise(label)
+    return label
 
 
 def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
@@ -123,9 +137,6 @@ def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
     show = column.show
     if show.decimals is not None and column.kind is Kind.INTEGER and show.decimals:
         value = value + pl.lit("." + "0" * show.decimals)
-    if show.decimals is not None:
-        # A rounded-away negative keeps no sign.
-        value = value.str.replace(r"^-(0(?:\.0+)?)$", "${1}")
     if show.grouping:
         whole = value.str.extract(r"^-?(\d+)")
         grouped = whole.str.reverse().str.replace_all(r"(\d{3})", "${1}" + _plain(show.grouping))

@@ -25,9 +25,6 @@ _PYTHON_ENCODING = {
 }
 _SIGNATURE = {"utf-8-sig": b"\xef\xbb\xbf", "utf-16": b"\xff\xfe"}
 
-#: What makes a spreadsheet take a text for a formula.
-FORMULA_START = r"^[=+\-@\t\r]"
-
 _QUOTE_STYLE: dict[str, Literal["necessary", "non_numeric", "always"]] = {
     "as_needed": "necessary",
     "text": "necessary",
@@ -60,7 +57,6 @@ class CsvWriter(Writer):
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame)
-        self._note_formulas(text)
         if len(self.plan.columns) == 1 and self._options.quoting != "everything":
             # An empty line would not count as a row to many readers; an empty quoted cell does.
             text = text.with_columns(pl.all().fill_null(""))
@@ -79,17 +75,6 @@ class CsvWriter(Writer):
 
     def abandon(self) -> None:
         self._file.close()
-
-    def _note_formulas(self, text: pl.DataFrame) -> None:
-        """
-        Count texts that a spreadsheet would run as a formula. In machine style they are left as they are.
-        """
-        for n, column in enumerate(self.plan.columns):
-            if column.route and column.kind.is_text:
-                found = int(text[f"c{n}"].str.contains(FORMULA_START).sum() or 0)
-                if found:
-                    note = f"texts in “{column.heading}” begin like a formula; a spreadsheet may run them"
-                    self.facts.notes[note] += found
 
     def _write_frame(self, text: pl.DataFrame, file: IO[bytes]) -> None:
         text.write_csv(

@@ -15,7 +15,7 @@ import zipfile
 from collections.abc import Iterator
 from datetime import datetime
 from io import BytesIO
-from typing import Any
+from typing import Any, TypeAlias
 
 import polars as pl
 import stream_zip
@@ -45,6 +45,14 @@ _NUMBER_FORMATS[Kind.MOMENT] = _NUMBER_FORMATS[Kind.TIMESTAMP]
 #: What XML cannot hold, and the format's own escapes taken literally (ISO/IEC 29500-1, 22.4.2.4).
 _UNWRITABLE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
 _NEEDS_CARE = r"[&<>\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
+
+_CONTROLS = r"[\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
+
+#: Stands between the pieces of a row until they are joined; no XML can hold it.
+_SEAM = "\x1f"
+
+#: The values of a column's cells, and what stands before and after each.
+_Pieces: TypeAlias = tuple[pl.Series, str | pl.Series, str | pl.Series]
 
 _END = object()
 
@@ -210,12 +218,74 @@ class XlsxWriter(Writer):
     # Rows
 
     def _rows_xml(self, frame: pl.DataFrame) -> bytes:
+        """
+        The rows as XML. Constant pieces and values are laid side by side as columns, and the fastest joiner of columns
+        there is, the CSV writer, puts them together; its separator cannot occur in XML and is taken out again.
+        """
         first = self._in_sheet + 2
-        numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32).cast(pl.String).alias("r")
-        frame = frame.with_columns(numbers)
-        cells = [c.xml(frame, self.facts.notes) for c in self._cells]
-        row = pl.concat_str([pl.lit('<row r="'), pl.col("r"), pl.lit('">'), *cells, pl.lit("</row>")])
-        return frame.lazy().select(row.str.join("")).collect().item().encode()
+        numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32, eager=True).cast(pl.String)
+        pieces = [cell.pieces(frame, self.facts.notes) for cell in self._cells]
+        # A blank makes no cell: where a column has blanks, its cells are joined first, and null stays null.
+        gaps = pl.select(
+            pl.lit(numbers).alias("n"),
+            *(
+                pl.concat_str(pl.lit(cell.opening), pl.lit(numbers), *map(pl.lit, (middle, value, closing))).alias(
+                    cell.opening
+                )
+                for cell, (value, middle, closing) in zip(self._cells, pieces, strict=True)
+                if value.null_count()
+            ),
+        )
+        strips = _Strips(frame.height)
+        for piece in ('<row r="', numbers, '">'):
+            strips.add(piece)
+        for cell, (value, middle, closing) in zip(self._cells, pieces, strict=True):
+            if value.null_count():
+                strips.add(gaps[cell.opening])
+            else:
+                for piece in (cell.opening, numbers, middle, value, closing):
+                    strips.add(piece)
+        strips.add("</row>")
+        return strips.joined()
+
+
+class _Strips:
+    """
+    Pieces of rows, side by side. Constant pieces that meet are merged.
+    """
+
+    def __init__(self, height: int) -> None:
+        self._height, self._pending = height, ""
+        self._strips: list[pl.Series] = []
+
+    def add(self, piece: str | pl.Series) -> None:
+        """
+        Add a piece that is the same in every row, or one of its own for each; null is nothing.
+        """
+        if isinstance(piece, str):
+            self._pending += piece
+            return
+        self._flush()
+        self._append(piece)
+
+    def joined(self) -> bytes:
+        """
+        All rows, a line each.
+        """
+        self._flush()
+        buffer = BytesIO()
+        pl.DataFrame(self._strips).write_csv(
+            buffer, include_header=False, quote_style="never", separator=_SEAM, line_terminator="\n"
+        )
+        return buffer.getvalue().translate(None, _SEAM.encode())
+
+    def _flush(self) -> None:
+        if self._pending:
+            self._append(pl.Series([self._pending], dtype=pl.String).new_from_index(0, self._height))
+            self._pending = ""
+
+    def _append(self, strip: pl.Series) -> None:
+        self._strips.append(strip.alias(f"s{len(self._strips)}"))
 
 
 def number_format(column: PlanColumn) -> str | None:
@@ -265,107 +335,120 @@ def column_letters(n: int) -> str:
 
 class _Cell:
     """
-    Makes the cells of one column as XML. A blank makes no cell.
+    Makes the cells of one column as XML.
     """
 
     def __init__(self, column: PlanColumn, n: int, style: str, shaper: TextShaper) -> None:
         self.column, self.n, self.shaper = column, n, shaper
-        self.reference = f'<c r="{column_letters(n)}'
+        self.opening = f'<c r="{column_letters(n)}'
         self.style = f'" s="{style}"' if style else '"'
 
-    def xml(self, frame: pl.DataFrame, notes: Any) -> pl.Expr:
+    def pieces(self, frame: pl.DataFrame, notes: Any) -> _Pieces:
         """
-        An expression of the cells' XML over `frame`, which has the row numbers in `r`.
+        The values of this column's cells, null where blank, and what stands before and after each.
         """
-        name = f"c{self.n}"
-        dtype = frame.schema.get(name)
-        kind = self.column.kind
-        if self.column.route is None:
-            return self._text(pl.lit(self.column.constant or None, pl.String), pl.Series([self.column.constant]), notes)
+        name, column = f"c{self.n}", self.column
+        kind, dtype = column.kind, frame.schema.get(name)
+        if column.route is None:
+            return self._text(pl.repeat(column.constant or None, frame.height, dtype=pl.String, eager=True), notes)
         if kind.is_number:
-            return self._number(frame, name, dtype, notes)
-        if (kind.is_dated or kind is Kind.TIME) and dtype is not None and dtype.is_temporal():
-            return self._dated(name, kind, notes)
-        if kind is Kind.BOOLEAN and (self.column.show.yes, self.column.show.no) == ("true", "false"):
-            value = pl.col(name).cast(pl.Int8).cast(pl.String)
-            return self._filled(self._cell('" t="b"><v>', value, "</v></c>"), notes)
-        text = self.shaper.text(self.column, self.n, dtype)
-        return self._text(text, frame.select(text.alias("t"))["t"], notes)
+            pieces = self._number(frame, name, notes)
+        elif (kind.is_dated or kind is Kind.TIME) and dtype is not None and dtype.is_temporal():
+            pieces = self._dated(frame, name)
+        elif kind is Kind.BOOLEAN and (column.show.yes, column.show.no) == ("true", "false"):
+            pieces = frame[name].cast(pl.Int8).cast(pl.String), '" t="b"><v>', "</v></c>"
+        else:
+            return self._text(self._shaped(frame), notes)
+        if column.blank and pieces[0].null_count():
+            return _either(pieces, self._text(self._shaped(frame), notes), pieces[0].is_not_null())
+        return pieces
 
-    def _cell(self, opening: str, value: pl.Expr, closing: str) -> pl.Expr:
-        # `concat_str` gives null where the value is null: a blank.
-        return pl.concat_str([pl.lit(self.reference), pl.col("r"), pl.lit(opening), value, pl.lit(closing)])
+    def _shaped(self, frame: pl.DataFrame) -> pl.Series:
+        dtype = frame.schema.get(f"c{self.n}")
+        return frame.select(self.shaper.text(self.column, self.n, dtype).alias("t"))["t"]
 
-    def _filled(self, cell: pl.Expr, notes: Any) -> pl.Expr:
-        blank = self.column.blank
-        if not blank:
-            return cell.fill_null("")
-        return cell.fill_null(self._text(pl.lit(blank), pl.Series([blank]), notes))
+    def _number(self, frame: pl.DataFrame, name: str, notes: Any) -> _Pieces:
+        value = frame[name].cast(pl.String)
+        number = (value, f"{self.style}><v>", "</v></c>")
+        if frame.schema[name] in (pl.Int8, pl.Int16, pl.Int32) or (value.str.len_bytes().max() or 0) <= EXACT_DIGITS:
+            odd = value.str.contains("[A-Za-z]") if frame.schema[name] == pl.String else None
+            if odd is None or not odd.any():
+                return number
+        plain = (value.str.count_matches(r"\d") <= EXACT_DIGITS) & ~value.str.contains("[A-Za-z]")
+        if plain.all():
+            return number
+        return _either(number, self._text(self._shaped(frame), notes), plain.fill_null(True))
 
-    def _number(self, frame: pl.DataFrame, name: str, dtype: Any, notes: Any) -> pl.Expr:
-        value = pl.col(name).cast(pl.String)
-        number = self._cell(f"{self.style}><v>", value, "</v></c>")
-        if dtype in (pl.Int8, pl.Int16, pl.Int32):
-            return self._filled(number, notes)
-        plain = value.str.count_matches(r"\d") <= EXACT_DIGITS
-        plain &= ~value.str.contains(r"[A-Za-z]")
-        if not frame.select(plain.all()).item():
-            text = self.shaper.text(self.column, self.n, dtype)
-            number = (
-                pl.when(plain.fill_null(True))
-                .then(number)
-                .otherwise(self._text(text, frame[name].cast(pl.String), notes))
-            )
-        return self._filled(number, notes)
-
-    def _dated(self, name: str, kind: Kind, notes: Any) -> pl.Expr:
+    def _dated(self, frame: pl.DataFrame, name: str) -> _Pieces:
+        kind = self.column.kind
         value = self.shaper.local(pl.col(name), kind)
         if kind is Kind.TIME:
-            serial = (value.cast(pl.Int64) / 86_400_000_000_000).cast(pl.String)
-            return self._filled(self._cell(f"{self.style}><v>", serial, "</v></c>"), notes)
-        if kind is Kind.DATE:
-            serial = (value.cast(pl.Int32) + 25_569).cast(pl.String)
+            serial = value.cast(pl.Int64) / 86_400_000_000_000
+        elif kind is Kind.DATE:
+            serial = value.cast(pl.Int32) + 25_569
         else:
-            micros = value.dt.replace_time_zone(None).cast(pl.Int64)
-            serial = (micros / 86_400_000_000 + 25_569).cast(pl.String)
-        cell = self._cell(f"{self.style}><v>", serial, "</v></c>")
+            serial = value.dt.replace_time_zone(None).cast(pl.Int64) / 86_400_000_000 + 25_569
+        numbers = frame.select(serial.cast(pl.String).alias("s"))["s"]
+        cells = (numbers, f"{self.style}><v>", "</v></c>")
+        if kind is Kind.TIME:
+            return cells
         # The format's calendar begins in 1900 and is a day off until March; earlier dates go out as text.
-        text = value.dt.to_string(self.shaper.strftime(self.column))
-        early = self._cell('" t="inlineStr"><is><t>', text, "</t></is></c>")
-        in_calendar = (value.dt.year() > 1900) & (value.dt.year() < 10_000)
-        return self._filled(pl.when(in_calendar).then(cell).otherwise(early), notes)
+        inside = frame.select(((value.dt.year() > 1900) & (value.dt.year() < 10_000)).alias("i"))["i"].fill_null(True)
+        if inside.all():
+            return cells
+        text = frame.select(value.dt.to_string(self.shaper.strftime(self.column)).alias("t"))["t"]
+        return _either(cells, (text, '" t="inlineStr"><is><t>', "</t></is></c>"), inside)
 
-    def _text(self, text: pl.Expr, sample: pl.Series, notes: Any) -> pl.Expr:
+    def _text(self, text: pl.Series, notes: Any) -> _Pieces:
         """
-        Text cells. `sample` holds the batch's values, so that the rare steps are only taken where needed.
+        Text cells; the rare steps are only taken where a text of the batch needs them.
         """
-        longest = sample.str.len_bytes().max()
+        longest = text.str.len_bytes().max()
         if isinstance(longest, int) and longest > CELL_TEXT:
-            text = self._cut(text, sample, notes)
-        if sample.str.contains(_NEEDS_CARE).any():
-            text = _escaped(text, sample)
-        plain = self._cell('" t="inlineStr"><is><t>', text, "</t></is></c>")
-        if not sample.str.contains(r"^\s|\s$").any():
-            return plain.fill_null("")
-        spaced = self._cell('" t="inlineStr"><is><t xml:space="preserve">', text, "</t></is></c>")
-        return pl.when(text.str.contains(r"^\s|\s$")).then(spaced).otherwise(plain).fill_null("")
+            text = self._cut(text, notes)
+        middle: str | pl.Series = '" t="inlineStr"><is><t>'
+        if not text.str.contains(_NEEDS_CARE).any():
+            return text, middle, "</t></is></c>"
+        text = _escaped(text)
+        spaced = text.str.contains(r"^\s|\s$")
+        if spaced.any():
+            keep = pl.when(spaced).then(pl.lit('" t="inlineStr"><is><t xml:space="preserve">'))
+            middle = pl.select(keep.otherwise(pl.lit(middle)).alias("m"))["m"]
+        return text, middle, "</t></is></c>"
 
-    def _cut(self, text: pl.Expr, sample: pl.Series, notes: Any) -> pl.Expr:
-        cut = sum(len(t.encode("utf-16-le")) // 2 > CELL_TEXT for t in sample.drop_nulls())
+    def _cut(self, text: pl.Series, notes: Any) -> pl.Series:
+        cut = sum(len(t.encode("utf-16-le")) // 2 > CELL_TEXT for t in text.drop_nulls())
         if cut:
             notes[f"texts in “{self.column.heading}” were cut at {CELL_TEXT:,} characters"] += cut
         return text.map_elements(_cut_text, return_dtype=pl.String)
+
+
+def _lit(piece: str | pl.Series, name: str) -> pl.Expr | pl.Series:
+    return pl.lit(piece).alias(name) if isinstance(piece, str) else piece.alias(name)
+
+
+def _either(these: _Pieces, those: _Pieces, choose: pl.Series) -> _Pieces:
+    """
+    Pieces of one kind where `choose` is true, of the other elsewhere.
+    """
+    chosen = [
+        pl.DataFrame({"c": choose})
+        .with_columns(_lit(a, "a"), _lit(b, "b"))
+        .select(pl.when("c").then("a").otherwise("b"))
+        for a, b in zip(these, those, strict=True)
+    ]
+    value, middle, closing = (frame.to_series() for frame in chosen)
+    return value, middle, closing
 
 
 def _cut_text(text: str) -> str:
     return text.encode("utf-16-le")[: CELL_TEXT * 2].decode("utf-16-le", errors="ignore")
 
 
-def _escaped(text: pl.Expr, sample: pl.Series) -> pl.Expr:
-    replacements: list[tuple[str, str]] = [("&", "&amp;"), ("<", "&lt;"), (">", "&gt;")]
-    for old, new in replacements:
+def _escaped(text: pl.Series) -> pl.Series:
+    for old, new in (("&", "&amp;"), ("<", "&lt;"), (">", "&gt;")):
         text = text.str.replace_all(old, new, literal=True)
-    if sample.str.contains(r"[\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_").any():
+    if text.str.contains(_CONTROLS).any():
         text = text.map_elements(_escape_controls, return_dtype=pl.String)
     return text
 

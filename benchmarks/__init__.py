@@ -1,0 +1,3 @@
+"""
+Speed and memory, as ratios against named baselines measured in the same run.
+"""

@@ -1,0 +1,75 @@
+"""
+Pieces of work that are measured in a process of their own: `python -m benchmarks.work NAME ARGUMENTS`.
+"""
+
+from __future__ import annotations
+
+import json
+import sys
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import xlsxwriter
+
+from benchmarks.ground import measured, plan_of, source_of, wide_document
+from bouquet.core.sql import Statements, render
+from bouquet.runs.export import Export
+
+
+def copy_csv(url: str, rows: int) -> None:
+    """
+    The floor: psycopg's COPY TO STDOUT of the same rows, unformatted, into a file.
+    """
+    source = source_of(url)
+    document = wide_document(rows)
+    for column in document["columns"]:
+        column["show"] = {}
+    _, plan = plan_of(source, document)
+    statement = render(Statements(plan).rows())
+    with (
+        tempfile.TemporaryFile() as file,
+        psycopg.connect(url) as connection,
+        connection.cursor().copy(f"COPY ({statement}) TO STDOUT (FORMAT csv, HEADER)") as copy,
+    ):
+        for block in copy:
+            file.write(block)
+
+
+def run_file(url: str, rows: int, format: str) -> None:
+    """
+    Our whole run: catalogue, plan, tally, file, totals, digest, slip.
+    """
+    source = source_of(url)
+    template, plan = plan_of(source, wide_document(rows))
+    with tempfile.TemporaryDirectory() as folder, source.reader.snapshot() as snapshot:
+        done = Export(template, plan, format, Path(folder)).write(snapshot, {})
+        assert done.rows == rows, done.rows
+
+
+def xlsxwriter_constant(url: str, rows: int) -> None:
+    """
+    The usual way to a spreadsheet: a server-side cursor, Python rows, XlsxWriter in constant memory.
+    """
+    source = source_of(url)
+    _, plan = plan_of(source, wide_document(rows))
+    statement = render(Statements(plan).rows())
+    with tempfile.TemporaryDirectory() as folder, psycopg.connect(url) as connection:
+        options = {"constant_memory": True, "remove_timezone": True, "default_date_format": "dd/mm/yyyy"}
+        book = xlsxwriter.Workbook(f"{folder}/wide.xlsx", options)
+        sheet = book.add_worksheet()
+        sheet.write_row(0, 0, [c.heading for c in plan.columns])
+        with connection.cursor(name="rows") as cursor:
+            cursor.execute(statement)
+            for n, row in enumerate(cursor, 1):
+                sheet.write_row(n, 0, row)
+        book.close()
+
+
+WORK: dict[str, Callable[..., Any]] = {w.__name__: w for w in (copy_csv, run_file, xlsxwriter_constant)}
+
+if __name__ == "__main__":
+    name, arguments = sys.argv[1], json.loads(sys.argv[2])
+    print(json.dumps(measured(lambda: WORK[name](*arguments))))
