@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 import adbc_driver_manager
+import pyarrow as pa
 import sqlalchemy.exc
 
 from bouquet.core.errors import BouquetError
@@ -62,8 +63,10 @@ class SourceRefused(SourceError):
 
 
 def _error_for(state: str, message: str) -> type[SourceError]:
-    if state == "57014":
-        return SourceTimeout if "statement timeout" in message else SourceCancelled
+    if "statement timeout" in message:
+        return SourceTimeout
+    if state == "57014" or "canceling statement" in message:
+        return SourceCancelled
     if state == "42501":
         return SourceRefused
     down = ("connection", "server closed", "could not connect", "terminating", "no connection", "starting up")
@@ -79,7 +82,8 @@ def renamed_errors(title: str) -> Iterator[None]:
     """
     try:
         yield
-    except (adbc_driver_manager.Error, sqlalchemy.exc.DBAPIError) as error:
+    except (adbc_driver_manager.Error, sqlalchemy.exc.DBAPIError, pa.ArrowException, OSError) as error:
+        # Once rows are flowing, the driver's errors come through Arrow as OSError, without their code.
         cause = error.orig if isinstance(error, sqlalchemy.exc.DBAPIError) else error
         state = getattr(cause, "sqlstate", None) or ""
         kind = _error_for(str(state), str(error))

@@ -46,6 +46,18 @@ class Snapshot:
         """
         The rows of a statement, batch by batch, as they arrive.
         """
+        with self._reader(statement) as reader:
+            yield from reader
+
+    def table(self, statement: Any) -> pa.Table:
+        """
+        All rows of a statement, with its columns also when there are none; for results known to be small.
+        """
+        with self._reader(statement) as reader:
+            return reader.read_all()
+
+    @contextmanager
+    def _reader(self, statement: Any) -> Iterator[pa.RecordBatchReader]:
         with renamed_errors(self.title), self.connection.cursor() as cursor:
             cursor.adbc_statement.set_options(**{"adbc.postgresql.batch_size_hint_bytes": str(BATCH_BYTES)})
             with self._lock:
@@ -54,17 +66,10 @@ class Snapshot:
                 if self._cancelled:
                     raise SourceCancelled(f"{self.title}: the query was stopped.")
                 cursor.execute(statement if isinstance(statement, str) else render(statement))
-                yield from cursor.fetch_record_batch()
+                yield cursor.fetch_record_batch()
             finally:
                 with self._lock:
                     self._running = None
-
-    def table(self, statement: Any) -> pa.Table:
-        """
-        All rows of a statement; for results known to be small.
-        """
-        batches = list(self.batches(statement))
-        return pa.Table.from_batches(batches) if batches else pa.table({})
 
     def row(self, statement: Any) -> dict[str, Any]:
         """

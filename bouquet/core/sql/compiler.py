@@ -119,7 +119,9 @@ class Statements:
 
     def _table_at(self, way: tuple[str, ...], record_type: RecordType) -> sa.FromClause:
         if way not in self._aliases:
-            columns: list[sa.ColumnClause[Any]] = [sa.column(f.column) for f in record_type.fields]
+            names = [f.column for f in record_type.fields]
+            names += [own for r in record_type.relations for own, _ in r.pairs]
+            columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in dict.fromkeys(names)]
             table = sa.table(record_type.table, *columns, schema=record_type.schema)
             self._aliases[way] = table.alias(f"t{len(self._aliases)}")
         return self._aliases[way]

@@ -192,13 +192,15 @@ class XlsxWriter(Writer):
         for name, content in self._parts.items():
             if name not in data:
                 yield name, moment, 0o600, stream_zip.ZIP_32, iter((content,))
-        for name in data:
-            yield name, moment, 0o600, large, self._sheet_xml(self._parts[name])
+        for n, name in enumerate(data):
+            rows = min(SHEET_ROWS, self.announced - n * SHEET_ROWS)
+            yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], rows)
 
-    def _sheet_xml(self, skeleton: bytes) -> Iterator[bytes]:
+    def _sheet_xml(self, skeleton: bytes, rows: int) -> Iterator[bytes]:
         begin, end = skeleton.index(b'<row r="2"'), skeleton.index(b"</sheetData>")
-        head = skeleton[:begin]
-        yield head
+        # Some readers believe the sheet's stated size, so it is that of the rows to come.
+        size = f'<dimension ref="A1:{column_letters(len(self.plan.columns) - 1)}{rows + 1}"/>'
+        yield re.sub(rb'<dimension ref="[^"]*"/>', size.encode(), skeleton[:begin], count=1)
         while (chunk := self._queue.get()) is not _END:
             if chunk is None or self._failure:
                 raise self._failure or WriteError("The file was not finished.")
