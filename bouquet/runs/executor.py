@@ -167,7 +167,8 @@ def _deliver(services: Services, run: Run, exported: Exported) -> str | None:
         reason = (error.strerror or str(error)).lower()
         raise WriteError(f"The file could not be put into “{wanted}”: {reason}.") from error
     finally:
-        beside.unlink(missing_ok=True)
+        with contextlib.suppress(OSError):
+            beside.unlink(missing_ok=True)
     return wanted
 
 

@@ -6,6 +6,7 @@ Reading, shaping and writing overlap in threads; rows never become Python object
 
 from __future__ import annotations
 
+import contextlib
 import os
 import queue
 import threading
@@ -174,7 +175,8 @@ class Export:
             reason = error.strerror or str(error)
             raise WriteError(f"The file could not be written: {reason.lower()}. Nothing was kept of it.") from error
         finally:
-            beside.unlink(missing_ok=True)
+            with contextlib.suppress(OSError):
+                beside.unlink(missing_ok=True)
         file = {"name": name, "rows": totals.rows, "size": size, "sha256": digest}
         slip = build_slip(
             plan=self.plan,

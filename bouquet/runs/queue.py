@@ -52,7 +52,8 @@ class Queue:
     def __init__(self, services: Services) -> None:
         self.services = services
         self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url))
-        self._sync = self.app.with_connector(procrastinate.SyncPsycopgConnector(conninfo=services.store.url))
+        # Askers know the task by its name only: a task of the workers' app would bring the workers' connection along.
+        self._sync = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url))
         self._add_tasks()
 
     def _add_tasks(self) -> None:
@@ -105,7 +106,11 @@ class Queue:
         """
         try:
             self._sync.configure_task(
-                "execute_run", priority=priority, queueing_lock=f"run-{run_id}", lock=f"run-{run_id}"
+                "execute_run",
+                allow_unknown=True,
+                priority=priority,
+                queueing_lock=f"run-{run_id}",
+                lock=f"run-{run_id}",
             ).defer(run_id=run_id)
         except procrastinate.exceptions.AlreadyEnqueued:
             pass

@@ -183,9 +183,11 @@ def test_a_spreadsheet_equals_hand_written_sql(plan: MakePlan, source: Source, q
         " FROM wo_line l LEFT JOIN work_order o ON o.wo_id = l.wo_id LEFT JOIN contractor c ON c.co_id = o.co_id"
         " WHERE wl_done BETWEEN '2026-10-01' AND '2026-10-31' ORDER BY wl_done, wl_id"
     )
-    sheet = openpyxl.load_workbook(done.path, read_only=True).worksheets[0]
+    book = openpyxl.load_workbook(done.path, read_only=True)
+    rows = [tuple(row) for row in book.worksheets[0].iter_rows(min_row=2, values_only=True)]
+    book.close()
 
-    assert [tuple(row) for row in sheet.iter_rows(min_row=2, values_only=True)] == expected
+    assert rows == expected
 
 
 def test_the_slip_states_totals_by_hand(plan: MakePlan, source: Source, query: Query, tmp_path: Path) -> None:

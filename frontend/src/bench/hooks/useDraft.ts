@@ -27,6 +27,7 @@ export type Keeping =
 export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (t: TemplateInfo) => void) {
   const client = useQueryClient();
   const [keeping, setKeeping] = useState<Keeping>({ state: "kept" });
+  const [sent, setSent] = useState(() => JSON.stringify(loaded.document));
   const latest = useRef({ template: loaded, sent: JSON.stringify(loaded.document), document });
   const busy = useRef<Promise<TemplateInfo | null> | null>(null);
   useEffect(() => {
@@ -50,6 +51,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
         );
         latest.current.template = template;
         latest.current.sent = text;
+        setSent(text);
         setKeeping({ state: "kept" });
         onTemplate(template);
         void client.invalidateQueries({ queryKey: ["templates"], refetchType: "none" });
@@ -103,5 +105,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
     () => flush(keeping.state === "overtaken" ? keeping.problem.revision : undefined),
     [flush, keeping],
   );
-  return { keeping, flush, overwrite };
+  // What waits for the quiet time is not kept yet, and does not claim to be.
+  const waiting = keeping.state === "kept" && settled !== sent;
+  return { keeping: waiting ? ({ state: "sending" } as const) : keeping, flush, overwrite };
 }

@@ -1,0 +1,126 @@
+"""
+A real server, a real worker, a real browser.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from bouquet.demo.cluster import Cluster, port_is_free
+from bouquet.demo.demo import seed_people, seed_templates
+from bouquet.runs import Queue, Services
+from bouquet.sources import Source
+from bouquet.store import Store
+from tests.conftest import CATALOGUE
+
+FRONTEND = Path(__file__).parents[2] / "frontend" / "dist"
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+@dataclass
+class House:
+    """
+    A running Bouquet: its address, and how to stop and start its parts.
+    """
+
+    address: str
+    outgoing: Path
+    start: Callable[[], None]
+    stop: Callable[[], None]
+
+
+@pytest.fixture(scope="session")
+def house(cluster: Cluster, marrowby: str, source: Source, tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
+    """Bouquet with the demonstration's people and templates, on a store of its own."""
+    if not (FRONTEND / "index.html").exists():
+        pytest.fail("the front end is not built: run “make test”, or “npm run build” in frontend/")
+    folder = tmp_path_factory.mktemp("house")
+    cluster.drop_database("bouquet_house")
+    cluster.ensure_database("bouquet_house", "bouquet")
+    services = Services(
+        Store(cluster.url("bouquet_house", "bouquet", "test-only")), source, folder / "files", folder / "outgoing"
+    )
+    services.store.migrate()
+    Queue(services).install()
+    seed_people(services)
+    seed_templates(services)
+    port = next(p for p in range(8_310, 8_400) if port_is_free(p))
+    environment = {
+        **os.environ,
+        "BOUQUET_STORE_URL": services.store.url,
+        "BOUQUET_SOURCE_URL": marrowby,
+        "BOUQUET_SOURCE_CATALOGUE": str(CATALOGUE),
+        "BOUQUET_FILES": str(services.files),
+        "BOUQUET_OUTGOING": str(services.outgoing),
+        "BOUQUET_FRONTEND": str(FRONTEND),
+        "BOUQUET_PORT": str(port),
+        "BOUQUET_ENV_FILE": str(folder / "none"),
+    }
+    services.store.close()
+    address = f"http://127.0.0.1:{port}"
+    processes: list[subprocess.Popen[bytes]] = []
+
+    def start() -> None:
+        with (folder / "server.log").open("ab") as log:
+            command = [sys.executable, "-m", "bouquet.cli", "serve"]
+            processes.append(subprocess.Popen(command, env=environment, stdout=log, stderr=log))
+        limit = time.monotonic() + 60
+        while True:
+            try:
+                urllib.request.urlopen(f"{address}/api/v1/health", timeout=2).close()
+                return
+            except (urllib.error.URLError, OSError):
+                assert time.monotonic() < limit, (folder / "server.log").read_text()
+                time.sleep(0.1)
+
+    def stop() -> None:
+        processes[-1].terminate()
+        processes[-1].wait(20)
+
+    start()
+    yield House(address, folder / "outgoing", start, stop)
+    stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    path = shutil.which("chromium") or "/usr/bin/chromium"
+    with sync_playwright() as playwright:
+        made = playwright.chromium.launch(executable_path=path, args=ARGUMENTS)
+        yield made
+        made.close()
+
+
+@pytest.fixture
+def page(browser: Browser, house: House) -> Iterator[Page]:
+    """Ines, signed in, at the library."""
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="Europe/London", accept_downloads=True
+    )
+    context.set_default_timeout(15_000)
+    made = context.new_page()
+    errors: list[str] = []
+    made.on("pageerror", lambda error: errors.append(str(error)))
+    made.goto(house.address)
+    made.get_by_label("E-mail address").fill("ines@marrowby.example")
+    made.get_by_label("Password").fill("damson-and-lime")
+    made.get_by_role("button", name="Sign in").click()
+    made.get_by_role("heading", name="Templates").wait_for()
+    yield made
+    context.close()
+    assert errors == []
