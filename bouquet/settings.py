@@ -59,4 +59,4 @@ def settings() -> Settings:
     """
     named = os.environ.get("BOUQUET_ENV_FILE")
     path = Path(named) if named else DEMO_FILE
-    return Settings(_env_file=path if path.exists() else None)  # type: ignore[call-arg]
+    return Settings(_env_file=path if path.exists() else None)

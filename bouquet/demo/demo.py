@@ -9,8 +9,9 @@ from __future__ import annotations
 import json
 import secrets
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
+from functools import partial
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -23,12 +24,12 @@ from bouquet.core.template import read_document
 from bouquet.core.template.sentence import Sentence
 from bouquet.demo.cluster import Cluster, port_is_free
 from bouquet.demo.marrowby.generate import fill_marrowby
-from bouquet.rounds import rhythm_of
+from bouquet.rounds import rhythm_of, tick_rounds
 from bouquet.runs import Queue, Services, ask_for_run, execute
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.store import templates as shelf
-from bouquet.store.models import Person, Round, Run, TemplateRecord
+from bouquet.store.models import Notice, Person, Round, Run, TemplateRecord
 
 __all__ = ["PEOPLE", "Demo", "seed_people", "seed_templates"]
 
@@ -120,7 +121,7 @@ class Demo:
             values["frontend"] = frontend.resolve()
         self.env_file.touch(mode=0o600)
         self.env_file.write_text("".join(f"BOUQUET_{k.upper()}={v}\n" for k, v in values.items()))
-        return Settings(_env_file=self.env_file)  # type: ignore[call-arg]
+        return Settings(_env_file=self.env_file)
 
 
 def seed_people(services: Services) -> None:
@@ -140,16 +141,37 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
         if session.scalars(sa.select(TemplateRecord.id).limit(1)).first() is not None:
             return
         ines = session.scalars(sa.select(Person).where(Person.email == PEOPLE[0][1])).one()
-        records = [_add(services, session, d, ines) for d in _documents()]
+        # The one with a round first: its runs come from the round.
+        documents = sorted(_documents(), key=lambda d: not d["name"].startswith("Standing-tree"))
+        records = [_add(services, session, d, ines) for d in documents]
         session.add(_daily_round(services, records, ines))
     say("Running the templates over the last working days…")
-    for record in records:
-        for as_of in _past_moments(services):
+    inline = _Inline(services)
+    for as_of in _past_moments(services):
+        for record in records[1:]:
             run = ask_for_run(
                 services, record.draft, person=ines, via="hand", as_of=as_of, template_id=record.id, version=1
             )
             execute(services, run.id)
-            _backdate(services, run.id, as_of)
+            _backdate(services, run.id)
+        tick_rounds(replace(services, clock=partial(_same, as_of)), inline)
+
+
+def _same(moment: datetime) -> datetime:
+    return moment
+
+
+class _Inline(Queue):
+    """
+    Carries runs out at once instead of waking a worker.
+    """
+
+    def __init__(self, services: Services) -> None:
+        self.services = services
+
+    def put(self, run_id: int, *, priority: int = 0) -> None:
+        execute(self.services, run_id)
+        _backdate(self.services, run_id)
 
 
 def _documents() -> list[dict[str, Any]]:
@@ -167,9 +189,8 @@ def _add(services: Services, session: Any, document: dict[str, Any], owner: Pers
 
 
 def _daily_round(services: Services, records: list[TemplateRecord], owner: Person) -> Round:
-    template = next(r for r in records if r.name.startswith("Standing-tree"))
     found = Round(
-        template_id=template.id,
+        template_id=records[0].id,
         beat="weekdays",
         day=0,
         at=time(6, 0),
@@ -179,7 +200,7 @@ def _daily_round(services: Services, records: list[TemplateRecord], owner: Perso
         created_by=owner.id,
         deleted_at=None,
     )
-    found.next_at = next(rhythm_of(found).after(services.clock()))
+    found.next_at = next(rhythm_of(found).after(_past_moments(services)[0] - timedelta(days=1)))
     return found
 
 
@@ -193,16 +214,15 @@ def _past_moments(services: Services) -> list[datetime]:
     return [datetime.combine(d, time(6), ZONE) for d in reversed(working)]
 
 
-def _backdate(services: Services, run_id: int, as_of: datetime) -> None:
+def _backdate(services: Services, run_id: int) -> None:
     """
     Let a run of the demonstration's past stand in the ledger when it would have run, and its notice be read.
     """
     with services.store.session() as session:
         run = session.get_one(Run, run_id)
-        took = (run.finished_at or run.asked_at) - run.asked_at
-        run.asked_at = run.started_at = as_of
-        run.finished_at = as_of + took
+        took = (run.finished_at or run.asked_at) - (run.started_at or run.asked_at)
+        run.asked_at = run.started_at = run.as_of
+        run.finished_at = run.as_of + took
         session.execute(
-            sa.text("UPDATE notices SET created_at = :at, read_at = :at WHERE run_id = :run"),
-            {"at": as_of, "run": run_id},
+            sa.update(Notice).where(Notice.run_id == run_id).values(created_at=run.as_of, read_at=run.as_of)
         )

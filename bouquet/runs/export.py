@@ -168,8 +168,8 @@ class Export:
             if totals.rows != announced:
                 raise CountMismatch(announced, totals.rows)
             size, digest = beside.stat().st_size, sha256_of(beside)
-            with beside.open("rb") as file:
-                os.fsync(file.fileno())
+            with beside.open("rb") as written:
+                os.fsync(written.fileno())
             beside.replace(self.folder / name)
         except OSError as error:
             reason = error.strerror or str(error)

@@ -65,7 +65,7 @@ class Queue:
         def execute_run(run_id: int) -> None:
             execute(self.services, run_id)
 
-        @self.app.periodic(cron="*/10 * * * * *")
+        @self.app.periodic(cron="* * * * * */10")
         @self.app.task(name="look_after_runs", queueing_lock="look_after_runs", pass_context=True)
         async def look_after_runs(context: procrastinate.JobContext, timestamp: int) -> None:
             manager = self.app.job_manager

@@ -87,5 +87,5 @@ def person_facts(person: Person) -> dict[str, Any]:
     """
     A person as the interface shows them.
     """
-    acts = [act for act in ("look", "run", "design", "keep") if may(person, act)]  # type: ignore[arg-type]
+    acts = [act for act in ("look", "run", "design", "keep") if may(person, act)]
     return {"id": person.id, "name": person.name, "email": person.email, "roles": person.roles, "may": acts}

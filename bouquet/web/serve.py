@@ -7,8 +7,10 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import signal
+from types import FrameType
 
 import uvicorn
+from fastapi import FastAPI
 
 from bouquet.rounds import tick_rounds
 from bouquet.runs import Queue, Services
@@ -17,8 +19,8 @@ from bouquet.web.app import create_app
 
 __all__ = ["make_queue", "serve", "work"]
 
-#: Every five seconds the workers look whether a round is due; each tick is done by one of them.
-TICK = "*/5 * * * * *"
+#: Every five seconds (the sixth field) the workers look whether a round is due; each tick is done by one of them.
+TICK = "* * * * * */5"
 
 
 def make_queue(services: Services) -> Queue:
@@ -40,10 +42,10 @@ def serve(services: Services, settings: Settings) -> None:
 async def _serve(services: Services, settings: Settings) -> None:
     queue = make_queue(services)
     app = create_app(services, queue, settings)
-    server = _Server(
-        uvicorn.Config(app, host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3)
+    config = uvicorn.Config(
+        app, host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3
     )
-    server.on_exit = lambda: setattr(app.state, "stopping", True)
+    server = _Server(config, app)
     worker = asyncio.create_task(queue.work(concurrency=settings.worker_concurrency))
     try:
         await server.serve()
@@ -58,11 +60,13 @@ class _Server(uvicorn.Server):
     Ends listening streams as soon as it is asked to stop.
     """
 
-    def on_exit(self) -> None: ...
+    def __init__(self, config: uvicorn.Config, app: FastAPI) -> None:
+        super().__init__(config)
+        self.app = app
 
-    def handle_exit(self, sig: int, frame: object) -> None:
-        self.on_exit()
-        super().handle_exit(sig, frame)  # type: ignore[arg-type]
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        self.app.state.stopping = True
+        super().handle_exit(sig, frame)
 
 
 def work(services: Services, *, concurrency: int) -> None:

@@ -283,7 +283,8 @@ def test_a_round_fires_and_survives_a_restart(page: Page, house: House, query: Q
     page.wait_for_timeout(70_000)  # the planned minute passes while nobody is there
     house.start()
     page.reload()
-    expect(page.locator(".fortnight .moment.ready")).to_have_count(1, timeout=40_000)
+    line = page.locator(".fortnight tr", has_text="finance/daily")
+    expect(line.locator(".moment.ready")).to_have_count(1, timeout=40_000)
     (file,) = (house.outgoing / "finance" / "daily").iterdir()
     with file.open(newline="", encoding="utf-8") as opened:
         assert len(list(csv.reader(opened))) > 1

@@ -238,8 +238,8 @@ class _Resolver:
         values = self._values(node, route, place)
         if len(self.problems) > before:
             return None
-        operator, values, span = self._whole_days(node, kind, operator, values, span)
-        return Comparison(route=route, operator=operator, values=values, span=span, exact=node.exact, place=place)
+        compared, values, span = self._whole_days(node, kind, operator, values, span)
+        return Comparison(route=route, operator=compared, values=values, span=span, exact=node.exact, place=place)
 
     def _whole_days(
         self, node: Condition, kind: Kind, operator: str, values: tuple[Value, ...], span: Span | None

@@ -86,7 +86,7 @@ class Statements:
         where = self._where()
         if self.plan.at_most is None:
             return sa.select(sa.func.count().label("rows")).select_from(self._from()).where(*where)
-        inner = sa.select(sa.literal_column("1").label("one")).select_from(self._from()).where(*where)
+        inner: sa.Select[Any] = sa.select(sa.literal_column("1").label("one")).select_from(self._from()).where(*where)
         inner = inner.limit(sa.literal_column(str(self.plan.at_most)))
         return sa.select(sa.func.count().label("rows")).select_from(inner.subquery())
 

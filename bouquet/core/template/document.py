@@ -39,7 +39,7 @@ __all__ = [
     "read_document",
 ]
 
-FORMAT = "bouquet-template/1"
+FORMAT: Literal["bouquet-template/1"] = "bouquet-template/1"
 NEWEST = 1
 
 #: Characters. The most that a spreadsheet's cell shows of a heading without trouble, and then some.

@@ -105,7 +105,7 @@ class CsvWriter(Writer):
 
     def _write_heading_rows(self) -> None:
         buffer = io.StringIO()
-        quoting = csv.QUOTE_ALL if self._options.quoting != "as_needed" else csv.QUOTE_MINIMAL
+        quoting: Literal[0, 1] = csv.QUOTE_ALL if self._options.quoting != "as_needed" else csv.QUOTE_MINIMAL
         writer = csv.writer(buffer, delimiter=self._options.separator, lineterminator=self._line_end, quoting=quoting)
         if self._options.heading_row in ("headings", "both"):
             writer.writerow([c.heading for c in self.plan.columns])

@@ -372,7 +372,7 @@ class _Cell:
     def _number(self, frame: pl.DataFrame, name: str, notes: Any) -> _Pieces:
         value = frame[name].cast(pl.String)
         number = (value, f"{self.style}><v>", "</v></c>")
-        if frame.schema[name] in (pl.Int8, pl.Int16, pl.Int32) or (value.str.len_bytes().max() or 0) <= EXACT_DIGITS:
+        if frame.schema[name] in (pl.Int8, pl.Int16, pl.Int32) or _longest(value) <= EXACT_DIGITS:
             odd = value.str.contains("[A-Za-z]") if frame.schema[name] == pl.String else None
             if odd is None or not odd.any():
                 return number
@@ -405,8 +405,7 @@ class _Cell:
         """
         Text cells; the rare steps are only taken where a text of the batch needs them.
         """
-        longest = text.str.len_bytes().max()
-        if isinstance(longest, int) and longest > CELL_TEXT:
+        if _longest(text) > CELL_TEXT:
             text = self._cut(text, notes)
         middle: str | pl.Series = '" t="inlineStr"><is><t>'
         if not text.str.contains(_NEEDS_CARE).any():
@@ -441,6 +440,14 @@ def _either(these: _Pieces, those: _Pieces, choose: pl.Series) -> _Pieces:
     ]
     value, middle, closing = (frame.to_series() for frame in chosen)
     return value, middle, closing
+
+
+def _longest(text: pl.Series) -> int:
+    """
+    Bytes of the longest text.
+    """
+    longest = text.str.len_bytes().max()
+    return longest if isinstance(longest, int) else 0
 
 
 def _cut_text(text: str) -> str:

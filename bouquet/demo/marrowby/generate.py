@@ -11,6 +11,7 @@ import io
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import date, datetime, time, timedelta
+from functools import partial
 from importlib.resources import files
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -470,12 +471,16 @@ def tables_of(scale: int, until: date) -> Iterator[tuple[str, Callable[[], pl.Da
     """
     maker = _Maker(scale, until)
     for name, rows in maker.lookups().items():
-        yield name, lambda rows=rows: rows
+        yield name, partial(_same, rows)
     for name in (
         "ward", "site", "species", "tree", "tree_attr", "crew", "shift", "contractor", "inspection", "defect",
         "work_order", "wo_line", "rp_report", "photograph", "probe", "probe_reading", "sapling_stock", "planned_planting",
     ):  # fmt: skip
         yield name, getattr(maker, name)
+
+
+def _same(rows: pl.DataFrame) -> pl.DataFrame:
+    return rows
 
 
 def _copy(connection: psycopg.Connection[Any], table: str, rows: pl.DataFrame) -> None:

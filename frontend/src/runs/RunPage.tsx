@@ -4,7 +4,7 @@ import { Link, useParams } from "react-router";
 import { answer, api, fileAddress } from "../api";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
-import { Icon, Trouble, clock, count, duration, fullMoment, plural, size } from "../shared";
+import { Icon, Trouble, clock, count, duration, exact, fullMoment, plural, size } from "../shared";
 import { RunProgress } from "./RunProgress";
 import { RunStatus } from "./RunStatus";
 import { useStartRun } from "./useStartRun";
@@ -287,7 +287,7 @@ function Columns({ slip }: { slip: Slip }) {
             <tr key={c.heading}>
               <td>{c.heading}</td>
               <td className="num">{slip.rows_written ? filled(slip.rows_written, c.blanks) : "—"}</td>
-              <td className="num">{c.total ?? ""}</td>
+              <td className="num">{c.total ? exact(c.total) : ""}</td>
               <td className="mono small">{c.first?.replace("T", " ") ?? ""}</td>
               <td className="mono small">{c.last?.replace("T", " ") ?? ""}</td>
             </tr>

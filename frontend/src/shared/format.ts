@@ -1,6 +1,9 @@
 const LOCALE = typeof navigator === "undefined" ? "en-GB" : navigator.language || "en-GB";
 
 const whole = new Intl.NumberFormat(LOCALE);
+const parts = whole.formatToParts(1234567).concat(new Intl.NumberFormat(LOCALE).formatToParts(0.5));
+const GROUP = parts.find((p) => p.type === "group")?.value ?? ",";
+const MARK = parts.find((p) => p.type === "decimal")?.value ?? ".";
 const clockFormat = new Intl.DateTimeFormat(LOCALE, { hour: "2-digit", minute: "2-digit" });
 const dayFormat = new Intl.DateTimeFormat(LOCALE, { weekday: "short", day: "numeric", month: "short" });
 const fullFormat = new Intl.DateTimeFormat(LOCALE, { dateStyle: "medium", timeStyle: "medium" });
@@ -13,6 +16,12 @@ export function count(n: number): string {
 /** `1 row`, `2 rows`. */
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${count(n)} ${n === 1 ? one : many}`;
+}
+
+/** An exact decimal, given as text, with the thousands of its whole part grouped; no digit is lost. */
+export function exact(decimal: string): string {
+  const [, sign = "", digits = "", rest = ""] = /^(-?)(\d+)(.*)$/.exec(decimal) ?? [];
+  return sign + digits.replace(/\B(?=(\d{3})+$)/g, GROUP) + rest.replace(".", MARK);
 }
 
 /** A size in bytes as people read it: `0.6 MB`. */

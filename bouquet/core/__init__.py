@@ -1,0 +1,3 @@
+"""
+The computation. It knows no web, no session, no socket and no clock.
+"""

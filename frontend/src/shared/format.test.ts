@@ -1,0 +1,22 @@
+import { describe, expect, it } from "vitest";
+import { count, duration, exact, plural, size } from "./format";
+
+describe("numbers on screen", () => {
+  it("groups thousands and keeps every digit of an exact decimal", () => {
+    expect(exact("-12345678901234567890.0100")).toBe("-12,345,678,901,234,567,890.0100");
+    expect(exact("0")).toBe("0");
+    expect(count(48210)).toBe("48,210");
+  });
+
+  it("says sizes, lengths of time and numbers of things as people do", () => {
+    expect([size(1), size(999), size(4200), size(624_000), size(2_500_000)]).toEqual([
+      "1 byte",
+      "999 bytes",
+      "4.2 kB",
+      "624 kB",
+      "2.5 MB",
+    ]);
+    expect([duration(0.234), duration(12.6), duration(125)]).toEqual(["0.2 s", "13 s", "2 min 5 s"]);
+    expect([plural(1, "row"), plural(2, "row")]).toEqual(["1 row", "2 rows"]);
+  });
+});

@@ -1,0 +1,138 @@
+"""
+Retake the picture of each main view from the demonstration's data into `docs/screenshots/`.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+from bouquet.demo.demo import PEOPLE
+
+ROOT = Path(__file__).parent.parent
+TARGET = ROOT / "docs" / "screenshots"
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+def settle(page: Page) -> None:
+    """
+    Wait until the sheet has rows and the tally is fresh.
+    """
+    page.locator(".sheet tbody tr").nth(5).wait_for()
+    page.locator(".tally:not(.stale) .last").wait_for()
+    page.wait_for_timeout(300)
+
+
+def take(page: Page, name: str) -> None:
+    """
+    One picture of the page as it stands.
+    """
+    page.evaluate("document.activeElement?.blur()")
+    page.screenshot(path=TARGET / f"{name}.png")
+
+
+def views(page: Page) -> None:
+    """
+    Go through the main views in one errand.
+    """
+    page.get_by_role("link", name="Contractor billing lines").wait_for()
+    take(page, "templates")
+    page.get_by_role("button", name="New template").click()
+    page.get_by_role("radio", name=re.compile("^inspection")).check()
+    page.screenshot(path=TARGET / "new-template.png")
+    page.get_by_role("button", name="Cancel").click()
+    page.get_by_role("link", name="Standing-tree inspections, rolling month").click()
+    settle(page)
+    page.get_by_role("button", name="Girth (cm)", exact=True).click()
+    take(page, "bench")
+    page.get_by_role("button", name="the last 30 days").click()
+    page.get_by_role("dialog").get_by_text("1 Oct").first.wait_for()
+    page.screenshot(path=TARGET / "bench-window.png")
+    page.keyboard.press("Escape")
+    page.get_by_role("tab", name="This column").click()
+    take(page, "bench-column")
+    page.get_by_role("link", name="Templates", exact=True).click()
+    page.get_by_role("link", name="Contractor billing lines").click()
+    settle(page)
+    page.get_by_role("tab", name="File").click()
+    take(page, "bench-file")
+    page.get_by_role("button", name="Run", exact=True).click()
+    page.locator(".outcome").get_by_role("link", name=re.compile("is ready")).click()
+    page.get_by_text("Rows, step by step").wait_for()
+    take(page, "run")
+    page.get_by_role("link", name="Runs", exact=False).first.click()
+    page.locator(".board tbody tr").nth(5).wait_for()
+    take(page, "runs")
+    page.get_by_role("link", name="Rounds").click()
+    page.locator(".fortnight .moment").first.wait_for()
+    take(page, "rounds")
+    page.get_by_role("button", name="New round").click()
+    page.get_by_label("Template").select_option(label="Contractor billing lines")
+    page.get_by_label("Folder for the files").fill("finance/month-end")
+    page.get_by_role("dialog").locator(".slab .mono").nth(4).wait_for()
+    page.screenshot(path=TARGET / "new-round.png")
+
+
+def main() -> None:
+    """
+    Start the demonstration in a folder of its own, take the pictures, and stop it.
+    """
+    TARGET.mkdir(parents=True, exist_ok=True)
+    log = ROOT / ".demo" / "screenshots.log"
+    log.parent.mkdir(exist_ok=True)
+    folder = ROOT / ".demo" / "screenshots"
+    with log.open("wb") as output:
+        command = [sys.executable, "-m", "bouquet.cli", "demo", "--folder", str(folder)]
+        server = subprocess.Popen(command, cwd=ROOT, stdout=output, stderr=output, env=dict(os.environ))
+    try:
+        address = wait_for_address(log, server)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(
+                executable_path=shutil.which("chromium") or "/usr/bin/chromium", args=ARGUMENTS
+            )
+            page = browser.new_page(
+                viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="Europe/London"
+            )
+            page.goto(address)
+            page.get_by_label("Password").wait_for()
+            take(page, "sign-in")
+            page.get_by_label("E-mail address").fill(PEOPLE[0][1])
+            page.get_by_label("Password").fill(PEOPLE[0][3])
+            page.get_by_role("button", name="Sign in").click()
+            views(page)
+            browser.close()
+    finally:
+        server.terminate()
+        server.wait(30)
+
+
+def wait_for_address(log: Path, server: subprocess.Popen[bytes]) -> str:
+    """
+    The address that the demonstration prints, once it answers there.
+    """
+    limit = time.monotonic() + 180
+    while time.monotonic() < limit and server.poll() is None:
+        found = re.search(r"http://127\.0\.0\.1:\d+", log.read_text())
+        if found:
+            try:
+                urllib.request.urlopen(found.group(0) + "/api/v1/health", timeout=2).close()
+                return found.group(0)
+            except OSError:
+                pass
+        time.sleep(0.2)
+    raise SystemExit(f"The demonstration did not start:\n{log.read_text()}")
+
+
+if __name__ == "__main__":
+    main()

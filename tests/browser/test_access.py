@@ -1,0 +1,106 @@
+"""
+Every place, looked at by axe: no violations of WCAG 2.2 A and AA.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page
+
+from tests.browser.conftest import House
+
+pytestmark = pytest.mark.browser
+
+AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+RUN = "async () => (await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})).violations"
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text(encoding="utf-8"))
+    found: list[Any] = page.evaluate(RUN)
+    return [f"{v['id']}: {n['target']} {n['failureSummary']}" for v in found for n in v["nodes"]]
+
+
+def bench(page: Page) -> None:
+    page.get_by_role("link", name="Standing-tree inspections, rolling month").click()
+    page.locator(".sheet tbody tr").nth(5).wait_for()
+    page.locator(".tally:not(.stale) .last").wait_for()
+
+
+def window(page: Page) -> None:
+    bench(page)
+    page.get_by_role("button", name="the last 30 days").click()
+    page.get_by_role("dialog").get_by_text("all time").wait_for()
+
+
+def column(page: Page) -> None:
+    bench(page)
+    page.get_by_role("button", name="Girth (cm)", exact=True).click()
+    page.get_by_role("tab", name="This column").click()
+    page.get_by_label("Decimals").wait_for()
+
+
+def file(page: Page) -> None:
+    bench(page)
+    page.get_by_role("tab", name="File").click()
+    page.get_by_label("CSV").check()
+    page.get_by_label("Separator").wait_for()
+
+
+def new_template(page: Page) -> None:
+    page.get_by_role("button", name="New template").click()
+    page.get_by_role("radio").nth(5).wait_for()
+    page.wait_for_timeout(400)  # the dialog fades in, and half-faded text has no contrast
+
+
+def runs(page: Page) -> None:
+    page.get_by_role("link", name="Runs").click()
+    page.locator(".board tbody tr").nth(3).wait_for()
+
+
+def run(page: Page) -> None:
+    runs(page)
+    page.locator(".board tbody a").first.click()
+    page.get_by_text("Rows, step by step").wait_for()
+
+
+def rounds(page: Page) -> None:
+    page.get_by_role("link", name="Rounds").click()
+    page.locator(".fortnight .moment").first.wait_for()
+
+
+def new_round(page: Page) -> None:
+    rounds(page)
+    page.get_by_role("button", name="New round").click()
+    page.get_by_role("dialog").locator(".slab .mono").nth(4).wait_for()
+    page.wait_for_timeout(400)
+
+
+def library(page: Page) -> None:
+    page.locator(".board tbody tr").nth(3).wait_for()
+
+
+@pytest.mark.parametrize(
+    "place",
+    [library, new_template, bench, window, column, file, runs, run, rounds, new_round],
+    ids=lambda p: p.__name__,
+)
+def test_a_place_has_no_violations(page: Page, place: Callable[[Page], None]) -> None:
+    """Names, roles, contrast and order, as far as a program can tell."""
+    place(page)
+
+    assert violations(page) == []
+
+
+def test_the_door_has_no_violations(browser: Browser, house: House) -> None:
+    """The sign-in, before anybody is in."""
+    page = browser.new_page()
+    page.goto(house.address)
+    page.get_by_label("Password").wait_for()
+
+    assert violations(page) == []
+    page.close()
