@@ -165,13 +165,15 @@ def test_the_mouse_moves_columns_and_places_fields(page: Page) -> None:
 
 
 def drag(page: Page, what: Locator, where: Locator) -> None:
+    what.scroll_into_view_if_needed()
     start, end = what.bounding_box(), where.bounding_box()
     assert start
     assert end
     page.mouse.move(start["x"] + start["width"] / 2, start["y"] + start["height"] / 2)
     page.mouse.down()
     page.mouse.move(start["x"] + start["width"] / 2 + 12, start["y"] + start["height"] / 2, steps=3)
-    page.mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=8)
+    page.mouse.move(end["x"] + end["width"] / 2, end["y"] + end["height"] / 2, steps=12)
+    page.mouse.move(end["x"] + end["width"] / 2 + 2, end["y"] + end["height"] / 2, steps=2)
     page.mouse.up()
 
 

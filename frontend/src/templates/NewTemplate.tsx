@@ -38,7 +38,7 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
         <Modal.Body>
           <div className="choices mb-3" style={{ maxHeight: 300 }} role="radiogroup" aria-label="One row per">
             {types.data?.map((t) => (
-              <label key={t.name} className="option" aria-pressed={t.name === records}>
+              <label key={t.name} className={`option ${t.name === records ? "on" : ""}`}>
                 <input
                   type="radio"
                   name="records"
