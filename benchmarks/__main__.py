@@ -14,9 +14,6 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.ground import Ground, Measured, measure_apart, plan_of, source_of, wide_document
-from bouquet.core.shaping import TextShaper, to_frame
-from bouquet.core.sql import Statements
-from bouquet.runs import count_tally
 
 ROWS, FEWER = 1_000_000, 100_000
 
@@ -105,22 +102,15 @@ def files(url: str, say: Callable[..., None]) -> None:
 
 def looks(ground: Ground, say: Callable[..., None]) -> None:
     """
-    Preview of fifty rows and tally, as the bench asks for them, after one warm-up each.
+    Preview of fifty rows and tally through the API, from request to answer, after one warm-up each.
     """
-    source = ground.source()
-    _, plan = plan_of(source, PREVIEW)
+    with ground.client() as client:
 
-    def preview() -> None:
-        statement = Statements(plan).rows(limit=51)
-        with source.reader.snapshot(timeout_ms=20_000, pooled=True) as snapshot:
-            frame = to_frame(snapshot.table(statement))
-        TextShaper(plan.columns, plan.zone.key).shape(frame).rows()
+        def post(what: str) -> None:
+            client.post(f"/api/v1/design/{what}", json={"document": PREVIEW, "limit": 50}).raise_for_status()
 
-    def tally() -> None:
-        with source.reader.snapshot(timeout_ms=20_000, pooled=True) as snapshot:
-            count_tally(snapshot, plan, {})
-
-    took = timed(preview, 60)
+        took = timed(lambda: post("look"), 60)
+        counted = timed(lambda: post("tally"), 5)
     p95 = took[math.ceil(0.95 * len(took)) - 1] * 1000
     say(
         "Preview of 50 rows, three million inspections",
@@ -129,7 +119,6 @@ def looks(ground: Ground, say: Callable[..., None]) -> None:
         f"{p95:.0f} ms at the 95th percentile",
         "150 ms",
     )
-    counted = timed(tally, 5)
     say(
         "Tally of three steps over the same",
         f"{median(counted) * 1000:.0f} ms",
@@ -137,7 +126,6 @@ def looks(ground: Ground, say: Callable[..., None]) -> None:
         f"{counted[-1] * 1000:.0f} ms at most",
         "1 s",
     )
-    source.close()
 
 
 def timed(work: Callable[[], None], times: int) -> list[float]:

@@ -10,7 +10,8 @@ import resource
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime
 from importlib.resources import files
@@ -77,6 +78,35 @@ class Ground:
         The source that templates are resolved against.
         """
         return source_of(self.url)
+
+    @contextmanager
+    def client(self) -> Iterator[Any]:
+        """
+        A signed-in client of the web application, on a store of its own.
+        """
+        # Only here, so that the processes that are measured do not hold the web server as well.
+        from fastapi.testclient import TestClient
+        from pydantic import SecretStr
+
+        from bouquet.demo.demo import PEOPLE, seed_people
+        from bouquet.runs import Queue, Services
+        from bouquet.settings import Settings
+        from bouquet.store import Store
+        from bouquet.web import create_app
+
+        self.cluster.ensure_role("bouquet", "bench-only")
+        self.cluster.drop_database("bouquet")
+        self.cluster.ensure_database("bouquet", "bouquet")
+        store = Store(self.cluster.url("bouquet", "bouquet", "bench-only"))
+        services = Services(store, self.source(), FOLDER / "files", FOLDER / "outgoing", clock=lambda: AS_OF)
+        store.migrate()
+        seed_people(services)
+        settings = Settings(store_url=SecretStr(store.url), source_url=SecretStr(self.url), _env_file=None)
+        with TestClient(create_app(services, Queue(services), settings)) as client:
+            _, email, _, password = PEOPLE[0]
+            client.post("/api/v1/session", json={"email": email, "password": password}).raise_for_status()
+            yield client
+        services.close()
 
 
 def source_of(url: str) -> Source:

@@ -7,6 +7,7 @@ from __future__ import annotations
 import getpass
 import json
 import shutil
+import signal
 import sys
 import time
 from collections.abc import Iterator
@@ -266,6 +267,8 @@ def demo(
         typer.echo(f"  {name:<16} {', '.join(roles):<9} {email:<26} password: {password}")
     typer.echo("\nCtrl+C stops it; “make demo” starts it again with everything kept.")
     sys.stdout.flush()
+    # The server raises the signal that ended it once more; leaving in order stops the cluster, too.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     services = Services.from_settings(made)
     try:
         serve_web(services, made)
@@ -276,13 +279,16 @@ def demo(
 
 @app.command()
 def cluster(
-    act: Annotated[Literal["start", "stop", "destroy"], typer.Argument()],
+    act: Annotated[Literal["start", "stop", "status", "destroy"], typer.Argument()],
     folder: Annotated[Path, typer.Option(help="The demonstration's folder.")] = Path(".demo"),
 ) -> None:
     """
-    Start, stop or remove the demonstration's private database cluster.
+    Start, stop or remove the demonstration's private database cluster, or say whether it runs (1 when not).
     """
     private = Cluster(folder / "cluster")
+    if act == "status":
+        typer.echo("running" if private.running() else "stopped")
+        raise typer.Exit(0 if private.running() else 1)
     try:
         {"start": private.start, "stop": private.stop, "destroy": private.destroy}[act]()
     except BouquetError as error:

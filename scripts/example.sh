@@ -3,6 +3,8 @@
 set -euo pipefail
 cd "$(dirname "$0")/.."
 export PATH="$PWD/.venv/bin:$PATH"
+# The cluster is left as it was found.
+bouquet cluster status >/dev/null || trap 'bouquet cluster stop' EXIT
 bouquet demo --only-prepare
 mkdir -p example-output
 for document in bouquet/demo/templates/*.json; do

@@ -21,7 +21,7 @@ from bouquet.runs import BY_ROUND, Queue, Services
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
-from bouquet.store.models import Occurrence, Round, Run
+from bouquet.store.models import Notice, Occurrence, Round, Run
 
 __all__ = ["CATCH_UP", "get_round", "list_rounds", "remove_round", "rhythm_of", "set_paused", "tick_rounds"]
 
@@ -156,4 +156,7 @@ def _enter_run(services: Services, session: Session, found: Round, planned: date
         log.warning("round_failed", round=found.id, error=str(problem))
     session.add(run)
     session.flush()
+    if problem:
+        text = f"{run.name} did not run: {problem}"
+        session.add(Notice(person_id=found.created_by, run_id=run.id, text=text, created_at=now, read_at=None))
     return run

@@ -196,7 +196,9 @@ def _shown(column: PlanColumn) -> str:
     if show.date:
         parts.append(show.date)
     if show.decimals is not None:
-        parts.append("whole number" if show.decimals == 0 else f"{show.decimals} decimals")
+        parts.append(
+            "whole number" if show.decimals == 0 else f"{show.decimals} decimal{'s' if show.decimals > 1 else ''}"
+        )
     if show.choice == "code":
         parts.append("code")
     if show.case != "as_is":

@@ -112,10 +112,14 @@ function LastFiles({ rounds }: { rounds: RoundInfo[] }) {
     .slice(0, 5);
   if (runs.length === 0) return <div className="soft">No round has run yet.</div>;
   return runs.map((run) => (
-    <div key={run.id}>
-      <Icon name={run.status === "ready" ? "check" : "exclamation"} label={run.status} />{" "}
-      <Link to={`/runs/${run.id}`}>{run.name}</Link>, {plural(run.rows_written, "row")},{" "}
-      {shortMoment(run.finished_at!)}
+    <div key={run.id} className="last-file">
+      <Icon name={run.status === "ready" ? "check" : "exclamation"} label={run.status} />
+      <Link to={`/runs/${run.id}`} className="one-line">
+        {run.name}
+      </Link>
+      <div className="soft small">
+        {plural(run.rows_written, "row")}, {shortMoment(run.finished_at!)}
+      </div>
     </div>
   ));
 }

@@ -27,8 +27,12 @@ export function Tally({ counts, error, counting, columns, rowBytes, source }: Pr
           <div className="n">
             {count(step.rows)}
             {step.left_out > 0 && (
-              <span className="out" title={`${plural(step.left_out, "record")} left out by this step`}>
+              <span
+                className="out"
+                title={`${plural(step.left_out, "record")} left out by this step${step.blank ? `, of which blank: ${count(step.blank)}` : ""}`}
+              >
                 −{count(step.left_out)}
+                {step.blank > 0 && <> · blank: {count(step.blank)}</>}
               </span>
             )}
           </div>
@@ -37,7 +41,6 @@ export function Tally({ counts, error, counting, columns, rowBytes, source }: Pr
             title={step.words + (step.blank ? `, of which blank: ${count(step.blank)}` : "")}
           >
             {step.words}
-            {step.blank > 0 && <span> · blank: {count(step.blank)}</span>}
           </div>
         </li>
       ))}

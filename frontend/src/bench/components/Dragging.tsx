@@ -1,0 +1,90 @@
+import {
+  DndContext,
+  DragOverlay,
+  KeyboardSensor,
+  PointerSensor,
+  closestCenter,
+  pointerWithin,
+  useSensor,
+  useSensors,
+} from "@dnd-kit/core";
+import type { CollisionDetection, DragEndEvent } from "@dnd-kit/core";
+import { sortableKeyboardCoordinates } from "@dnd-kit/sortable";
+import { useState } from "react";
+import type { ReactNode } from "react";
+import type { FieldGroup, FieldInfo } from "../../api";
+import { NEW_COLUMN } from "./Sheet";
+
+interface DraggingProps {
+  columns: string[];
+  headings: Map<string, string>;
+  fieldOf: (path: string) => { field: FieldInfo; group: FieldGroup } | undefined;
+  onMove: (id: string, to: number) => void;
+  onPlace: (field: FieldInfo, group: FieldGroup | undefined, at?: number) => void;
+  children: (dropBefore: string | null) => ReactNode;
+}
+
+/** Columns are dragged along the sheet, fields from the shelf on to it; both also by keyboard. */
+export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children }: DraggingProps) {
+  const [active, setActive] = useState<string | null>(null);
+  const [over, setOver] = useState<string | null>(null);
+  const sensors = useSensors(
+    useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
+    useSensor(KeyboardSensor, {
+      coordinateGetter: sortableKeyboardCoordinates,
+      keyboardCodes: { start: ["Space"], end: ["Space", "Enter"], cancel: ["Escape"] },
+    }),
+  );
+  const isField = active?.startsWith("field:") ?? false;
+  const collide: CollisionDetection = (args) => {
+    const field = String(args.active.id).startsWith("field:");
+    const droppables = args.droppableContainers.filter((c) => field || c.id !== NEW_COLUMN);
+    return field
+      ? pointerWithin({ ...args, droppableContainers: droppables })
+      : closestCenter({ ...args, droppableContainers: droppables });
+  };
+  const end = (event: DragEndEvent) => {
+    const target = event.over ? String(event.over.id) : null;
+    const id = String(event.active.id);
+    setActive(null);
+    setOver(null);
+    if (!target) return;
+    const at = columns.indexOf(target);
+    if (id.startsWith("field:")) {
+      const found = fieldOf(id.slice(6));
+      if (found) onPlace(found.field, found.group, at < 0 ? undefined : at);
+    } else if (at >= 0 && id !== target) onMove(id, at);
+  };
+  return (
+    <DndContext
+      sensors={sensors}
+      collisionDetection={collide}
+      onDragStart={(event) => setActive(String(event.active.id))}
+      onDragOver={(event) => setOver(event.over ? String(event.over.id) : null)}
+      onDragEnd={end}
+      onDragCancel={() => {
+        setActive(null);
+        setOver(null);
+      }}
+      accessibility={{
+        announcements: {
+          onDragStart: ({ active: a }) => `Picked up ${headings.get(String(a.id)) ?? "the field"}.`,
+          onDragOver: ({ over: o }) =>
+            o ? `Over column ${columns.indexOf(String(o.id)) + 1} of ${columns.length}.` : "Over no column.",
+          onDragEnd: ({ over: o }) =>
+            o ? `Put down as column ${columns.indexOf(String(o.id)) + 1}.` : "Put back.",
+          onDragCancel: () => "Put back where it was.",
+        },
+      }}
+    >
+      {children(active && over !== active ? over : null)}
+      <DragOverlay dropAnimation={null}>
+        {active && (
+          <div className="ghost">
+            {isField ? fieldOf(active.slice(6))?.field.label : headings.get(active)}
+          </div>
+        )}
+      </DragOverlay>
+    </DndContext>
+  );
+}

@@ -1,0 +1,104 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form, Modal } from "react-bootstrap";
+import { ApiError, answer, api } from "../../api";
+import type { TemplateInfo } from "../../api";
+import { Trouble } from "../../shared";
+import { KEYS } from "../defaults";
+
+/** Keep the draft as a version, with a note of what changed. */
+export function SaveDialog({
+  template,
+  flush,
+  onClose,
+  onSaved,
+}: {
+  template: TemplateInfo;
+  flush: () => Promise<TemplateInfo | null>;
+  onClose: () => void;
+  onSaved: (template: TemplateInfo) => void;
+}) {
+  const [note, setNote] = useState("");
+  const save = useMutation({
+    mutationFn: async () => {
+      const kept = await flush();
+      if (!kept) throw new Error("The draft could not be kept, so it cannot be saved either.");
+      return answer(
+        api.POST("/api/v1/templates/{template_id}/versions", {
+          params: { path: { template_id: template.id }, header: { "If-Match": `"${kept.revision}"` } },
+          body: { note },
+        }),
+      );
+    },
+    onSuccess: (saved) => {
+      onSaved(saved);
+      onClose();
+    },
+  });
+  const places = save.error instanceof ApiError ? (save.error.problem.errors ?? []) : [];
+  return (
+    <Modal show onHide={onClose} aria-labelledby="save">
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="save">Save version {template.version + 1}</Modal.Title>
+        </Modal.Header>
+        <Modal.Body>
+          <p>The settings are saved, not today&apos;s rows: every run reads the records as they then are.</p>
+          <Form.Group controlId="save-note">
+            <Form.Label>What changed? (may stay empty)</Form.Label>
+            <Form.Control autoFocus maxLength={500} value={note} onChange={(e) => setNote(e.target.value)} />
+          </Form.Group>
+          <div className="mt-2">
+            {places.length > 0 ? (
+              places.map((p) => (
+                <div key={p.place + p.message} className="field-trouble" role="alert">
+                  {p.message}
+                </div>
+              ))
+            ) : (
+              <Trouble
+                error={
+                  save.error instanceof Error && !(save.error instanceof ApiError)
+                    ? save.error.message
+                    : save.error
+                }
+              />
+            )}
+          </div>
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={save.isPending}>
+            Save
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
+
+/** What can be done without the mouse. */
+export function KeysDialog({ onClose }: { onClose: () => void }) {
+  return (
+    <Modal show onHide={onClose} aria-labelledby="keys">
+      <Modal.Header closeButton>
+        <Modal.Title id="keys">Without the mouse</Modal.Title>
+      </Modal.Header>
+      <Modal.Body className="keys">
+        {KEYS.map(([key, what]) => (
+          <div key={key} style={{ display: "contents" }}>
+            <kbd>{key}</kbd>
+            <span>{what}</span>
+          </div>
+        ))}
+      </Modal.Body>
+    </Modal>
+  );
+}

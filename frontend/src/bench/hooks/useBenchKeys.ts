@@ -1,0 +1,46 @@
+import { useEffect, useRef } from "react";
+
+interface Keys {
+  undo: () => void;
+  redo: () => void;
+  save: () => void;
+  run: () => void;
+  keys: () => void;
+  search: () => void;
+}
+
+/** The bench's keys. Inside a field only those with Ctrl count. */
+export function useBenchKeys(acts: Keys) {
+  const latest = useRef(acts);
+  useEffect(() => {
+    latest.current = acts;
+  });
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const target = event.target as HTMLElement;
+      if (target.closest("[role=dialog]")) return;
+      const typing = /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName);
+      const ctrl = event.ctrlKey || event.metaKey;
+      const key = event.key.toLowerCase();
+      const act =
+        ctrl && key === "z" && !typing
+          ? event.shiftKey
+            ? latest.current.redo
+            : latest.current.undo
+          : ctrl && key === "s"
+            ? latest.current.save
+            : ctrl && key === "enter"
+              ? latest.current.run
+              : !typing && key === "/"
+                ? latest.current.search
+                : !typing && key === "?"
+                  ? latest.current.keys
+                  : null;
+      if (!act) return;
+      event.preventDefault();
+      act();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, []);
+}
