@@ -106,6 +106,8 @@ class Field:
     choices: tuple[Choice, ...] = ()
     #: Digits after the point that the database keeps, where it says so.
     scale: int | None = None
+    #: Whether the database lets it be empty.
+    nullable: bool = True
 
     def label_of(self, code: object) -> str:
         """

@@ -136,6 +136,7 @@ class _Reflection:
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,
+            nullable=bool(column["nullable"]),
             scale=getattr(column["type"], "scale", None) if stored == "numeric" else None,
         )
 

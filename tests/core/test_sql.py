@@ -129,6 +129,25 @@ def test_a_page_never_reaches_beyond_the_limit(resolved: Resolve) -> None:
     assert rows(found).endswith("LIMIT 100")
 
 
+def test_an_index_can_give_the_order_where_no_blank_is_left(resolved: Resolve) -> None:
+    """Blanks are mentioned in the order only while there can be any."""
+    newest = [{"path": "planted_on", "direction": "descending"}]
+    window = {"path": "planted_on", "is": "in_window", "window": {"type": "last", "count": 30}}
+    all_time = {"path": "planted_on", "is": "in_window", "window": {"type": "all_time"}}
+
+    assert "ORDER BY t0.x_planted_on DESC NULLS LAST, t0.x_id ASC" in rows(resolved("tag", order=newest))
+    assert "ORDER BY t0.x_planted_on DESC, t0.x_id ASC" in rows(resolved("tag", order=newest, filter={"all": [window]}))
+    assert "NULLS LAST" in rows(resolved("tag", order=newest, filter={"all": [all_time]}))
+    assert "NULLS LAST" in rows(
+        resolved(
+            "tag",
+            order=[{"path": "note", "direction": "descending"}],
+            filter={"all": [{"path": "note", "is": "not_blank"}]},
+        )
+    )
+    assert "NULLS LAST" in rows(resolved("tag", order=newest, filter={"any": [window, {"path": "tag", "is": "blank"}]}))
+
+
 def test_choices_are_sorted_by_the_label_they_show(resolved: Resolve) -> None:
     """Unless the column shows the code."""
     by_label = rows(resolved("status", order=[{"column": "c0"}]))

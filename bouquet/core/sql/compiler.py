@@ -31,6 +31,10 @@ LOSES_BLANKS = frozenset(
 )
 
 
+#: Comparisons that a blank can meet.
+KEEPS_BLANKS = frozenset({"is_not", "none_of", "not_contains", "blank"})
+
+
 @dataclass(frozen=True)
 class TallyStep:
     """
@@ -172,10 +176,28 @@ class Statements:
         elif field.stored == "other":
             value = sa.cast(value, sa.Text)
         directed = value.desc() if order.descending else value.asc()
-        if order.descending != order.blanks_first:
-            # The database puts NULL last when ascending and first when descending.
+        if order.descending != order.blanks_first and not self._is_filled(order.route):
+            # The database puts NULL last when ascending and first when descending. Where there is none it is not
+            # mentioned, so that an index on the column can give the order.
             directed = directed.nulls_first() if order.blanks_first else directed.nulls_last()
         yield directed
+
+    def _is_filled(self, route: Route) -> bool:
+        """
+        Whether no row of the file has NULL here: the database says so, or a step of the filter drops it. Empty texts
+        are ordered as NULL, so of texts it is never known.
+        """
+        if route.field.stored == "text":
+            return False
+        if not route.relations and not route.field.nullable:
+            return True
+        return any(
+            isinstance(step, Comparison)
+            and step.route.path == route.path
+            and step.operator not in KEEPS_BLANKS
+            and (step.span is None or step.span.start is not None or step.span.end is not None)
+            for step in self.plan.steps
+        )
 
     def _sorted_text(self, value: Element) -> Element:
         trimmed = sa.func.nullif(value, literal(""))
