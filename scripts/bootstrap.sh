@@ -63,7 +63,7 @@ frontend() {
   mark=$(digest frontend/package-lock.json)
   if ! fresh npm "$mark" || [ ! -d frontend/node_modules ]; then
     say "Installing front-end packages…"
-    (cd frontend && npm ci --silent --no-audit --no-fund)
+    (cd frontend && npm ci --loglevel=error --no-audit --no-fund >&2)
     stamp npm "$mark"
   fi
   # shellcheck disable=SC2046

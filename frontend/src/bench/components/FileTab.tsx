@@ -146,7 +146,7 @@ function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void }) {
             value={csv.line_end ?? "CRLF"}
             onChange={(e) => set({ line_end: e.target.value as Csv["line_end"] })}
           >
-            <option value="CRLF">CR LF (standard)</option>
+            <option value="CRLF">CR LF</option>
             <option value="LF">LF</option>
           </Form.Select>
         </Form.Group>

@@ -1,0 +1,98 @@
+"""
+Hostile templates: refused with places or run, never a crash, never text of a statement.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from bouquet.core.errors import DocumentError
+from bouquet.core.plan import OPERATORS, Context, resolve
+from bouquet.core.sql import Statements
+from bouquet.core.template import read_document
+from bouquet.runs import count_tally
+from bouquet.sources import Source
+from tests.conftest import NOW
+
+PATHS = [
+    "tag",
+    "status",
+    "t_girth",
+    "planted_on",
+    "changed_at",
+    "entered_at",
+    "note",
+    "extra",
+    "site.ward.name",
+    "species.native",
+    "nope",
+    "inspections.i_id",
+]
+HOSTILE = st.sampled_from(
+    ["'; DROP TABLE tree; --", "\\", "%", "_", "~", "\x00", "2026-02-30", "1e999", "NaN", "", " ", "é🌳", ":p", "{x}"]
+)
+SCALAR = HOSTILE | st.text(max_size=6) | st.integers(-(10**20), 10**20) | st.booleans() | st.floats(allow_nan=False)
+OPERATOR = st.sampled_from(sorted({o for known in OPERATORS.values() for o in known}))
+WINDOW = st.fixed_dictionaries(
+    {
+        "type": st.sampled_from(
+            ["last", "this", "previous", "next", "to_date", "between", "before_days_ago", "after_days_ago", "all_time"]
+        )
+    },
+    optional={
+        "count": st.integers(1, 100_000),
+        "unit": st.sampled_from(["minute", "hour", "day", "week", "month", "quarter", "year", "financial_year"]),
+        "first": HOSTILE | st.just("2026-01-01"),
+        "last": HOSTILE | st.just("2026-12-31"),
+        "with_current": st.booleans(),
+    },
+)
+CONDITION = st.fixed_dictionaries(
+    {"path": st.sampled_from(PATHS), "is": OPERATOR},
+    optional={"value": SCALAR, "values": st.lists(SCALAR, max_size=3), "window": WINDOW, "exact": st.booleans()},
+)
+NARROWING = st.recursive(
+    CONDITION,
+    lambda inner: st.dictionaries(
+        st.sampled_from(["all", "any", "none"]), st.lists(inner, max_size=3), min_size=1, max_size=1
+    ),
+    max_leaves=5,
+)
+ORDER = st.fixed_dictionaries(
+    {"path": st.sampled_from(PATHS)},
+    optional={"direction": st.sampled_from(["ascending", "descending"]), "blanks": st.sampled_from(["first", "last"])},
+)
+
+
+@settings(
+    max_examples=150, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+)
+@given(NARROWING, st.lists(ORDER, max_size=2), st.lists(st.sampled_from(PATHS), min_size=1, max_size=3, unique=True))
+def test_whatever_is_asked_the_source_answers_or_the_problem_is_placed(
+    source: Source, query: Callable[[str], Any], filter: Any, order: list[Any], columns: list[str]
+) -> None:
+    """A plan that resolves runs on the real database, and the tally's last step is the number of rows."""
+    document = {
+        "name": "Fuzz",
+        "records": "tree",
+        "columns": [{"id": p, "heading": p, "value": {"field": p}} for p in columns],
+        "filter": {"all": [filter]},
+        "order": order,
+    }
+    try:
+        template = read_document(document)
+    except DocumentError:
+        return
+    found = resolve(template, source.catalogue(), Context(as_of=NOW))
+    assert found.problems or found.plan
+    assert all(p.place and p.message for p in found.problems)
+    if found.plan is None:
+        return
+    with source.reader.snapshot(timeout_ms=10_000, pooled=True) as snapshot:
+        tally = count_tally(snapshot, found.plan, {})
+        assert snapshot.row(Statements(found.plan).count())["rows"] == tally[-1]["rows"]
+        assert snapshot.table(Statements(found.plan).rows(limit=5)).num_rows == min(5, tally[-1]["rows"])
