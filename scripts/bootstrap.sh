@@ -70,7 +70,7 @@ frontend() {
   mark=$(digest $(find frontend/src frontend/public frontend/*.ts frontend/*.json frontend/index.html -type f | sort))
   if ! fresh frontend "$mark" || [ ! -f frontend/dist/index.html ]; then
     say "Building the front end…"
-    (cd frontend && npm run --silent build >&2)
+    (cd frontend && npm run --silent build -- --logLevel warn >&2)
     stamp frontend "$mark"
   fi
 }
