@@ -81,6 +81,14 @@ def test_a_single_column_loses_no_row(
     assert csv_rows(path) == [["note"], *[[t or ""] for t in texts]]
 
 
+@pytest.mark.parametrize("quoting", ["as_needed", "text", "everything"])
+def test_a_single_column_of_numbers_loses_no_row(resolved: Resolve, tmp_path: Path, quoting: str) -> None:
+    """Nor does a sheet of nothing but numbers."""
+    plan = resolved("rings", output={"csv": {"quoting": quoting}}).require()
+
+    assert csv_rows(written(plan, "csv", tmp_path, c0=pa.array([1, None, 3]))) == [["rings"], ["1"], [""], ["3"]]
+
+
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16", "windows-1252", "iso-8859-1"])
 def test_encodings(resolved: Resolve, tmp_path: Path, encoding: str) -> None:
     """Each encoding is read back by Python's own codec of that name."""

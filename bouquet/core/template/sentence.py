@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from zoneinfo import ZoneInfo
 
-from bouquet.core.catalogue import Catalogue, Field, RecordType, Route
+from bouquet.core.catalogue import Catalogue, Field, Route
 from bouquet.core.plan.model import Context
 from bouquet.core.template.document import AllOf, AnyOf, Condition, Narrowing, Order, Template
 from bouquet.core.values import read_value, say_value
@@ -236,10 +236,3 @@ def words(parts: list[Part] | Iterator[Part]) -> str:
     Parts as plain text, small print in brackets.
     """
     return "".join(p.text + (f" ({p.note})" if p.note else "") for p in parts)
-
-
-def subject(record_type: RecordType) -> str:
-    """
-    Many records of a type, as the first step of the tally names them.
-    """
-    return sentence_case(record_type.plural)

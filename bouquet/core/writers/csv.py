@@ -96,12 +96,15 @@ class CsvWriter(Writer):
                 cell = pl.format('"{}"', cell.str.replace_all('"', '""', literal=True))
             else:
                 special = cell.str.contains_any([self._options.separator, '"', "\n", "\r"])
+                if len(self.plan.columns) == 1:
+                    special |= cell == ""
                 quoted = pl.format('"{}"', cell.str.replace_all('"', '""', literal=True))
                 cell = pl.when(special).then(quoted).otherwise(cell)
             cells.append(cell.fill_null(""))
         lines = text.select(pl.concat_str(cells, separator=self._options.separator))
-        joined = "".join(line + self._line_end for line in lines.to_series())
-        self._file.write(self._encode(joined))
+        buffer = io.BytesIO()
+        lines.write_csv(buffer, include_header=False, quote_style="never", line_terminator=self._line_end)
+        self._file.write(self._encode(buffer.getvalue().decode()))
 
     def _write_heading_rows(self) -> None:
         buffer = io.StringIO()
