@@ -213,7 +213,12 @@ function FirstLines({ look, csv }: { look: Look; csv: Csv }) {
   return (
     <div>
       <div className="fw-bold">The first lines</div>
-      <pre className="mono small mb-0" style={{ background: "var(--paper)", padding: 8, borderRadius: 6 }}>
+      <pre
+        tabIndex={0}
+        aria-label="The first lines of the file"
+        className="mono small mb-0"
+        style={{ background: "var(--paper)", padding: 8, borderRadius: 6 }}
+      >
         {lines.map((line) => line.map(cell).join(separator)).join("\n")}
       </pre>
     </div>
