@@ -1,5 +1,8 @@
 """
 The command line: the same services as the web.
+
+What only some commands need (the web server, the demonstration) is imported by them, so that a run holds no more memory
+than it uses.
 """
 
 from __future__ import annotations
@@ -25,8 +28,6 @@ from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateEr
 from bouquet.core.plan import resolve
 from bouquet.core.template import document_schema, read_document
 from bouquet.core.template.sentence import Sentence
-from bouquet.demo.cluster import Cluster
-from bouquet.demo.demo import PEOPLE, Demo
 from bouquet.runs import Queue, RunFailed, Services, ask_for_run, count_tally, execute
 from bouquet.settings import settings
 from bouquet.sources import SourceDown
@@ -34,8 +35,6 @@ from bouquet.store import NotFound, people
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Run
-from bouquet.web import serve as serve_web
-from bouquet.web import work
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 schema_app = typer.Typer(no_args_is_help=True, help="Schemas that Bouquet publishes.")
@@ -232,6 +231,8 @@ def serve() -> None:
     """
     Serve the web interface, with one worker inside.
     """
+    from bouquet.web import serve as serve_web
+
     with _services() as services:
         serve_web(services, settings())
 
@@ -241,6 +242,8 @@ def worker(concurrency: Annotated[int, typer.Option(help="Runs at the same time.
     """
     Work off runs, beside a server here or elsewhere.
     """
+    from bouquet.rounds import work
+
     with _services() as services:
         work(services, concurrency=concurrency)
 
@@ -255,6 +258,9 @@ def demo(
     """
     Set up Marrowby and everything around it, and serve it.
     """
+    from bouquet.demo.demo import PEOPLE, Demo
+    from bouquet.web import serve as serve_web
+
     demonstration = Demo(folder, say=typer.echo)
     try:
         made = demonstration.prepare(scale=scale, frontend=frontend if frontend.exists() else None)
@@ -285,6 +291,8 @@ def cluster(
     """
     Start, stop or remove the demonstration's private database cluster, or say whether it runs (1 when not).
     """
+    from bouquet.demo.cluster import Cluster
+
     private = Cluster(folder / "cluster")
     if act == "status":
         typer.echo("running" if private.running() else "stopped")

@@ -11,5 +11,16 @@ from bouquet.rounds.calendar import (
     set_paused,
     tick_rounds,
 )
+from bouquet.rounds.worker import make_queue, work
 
-__all__ = ["CATCH_UP", "get_round", "list_rounds", "remove_round", "rhythm_of", "set_paused", "tick_rounds"]
+__all__ = [
+    "CATCH_UP",
+    "get_round",
+    "list_rounds",
+    "make_queue",
+    "remove_round",
+    "rhythm_of",
+    "set_paused",
+    "tick_rounds",
+    "work",
+]

@@ -9,8 +9,6 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import sqlalchemy as sa
-from alembic import command
-from alembic.config import Config
 from sqlalchemy.orm import Session, sessionmaker
 
 __all__ = ["Store"]
@@ -48,6 +46,10 @@ class Store:
         """
         Bring the tables to the newest version.
         """
+        # Only here: a run needs no migrations.
+        from alembic import command
+        from alembic.config import Config
+
         config = Config()
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self.engine.begin() as connection:

@@ -7,6 +7,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 import sqlalchemy as sa
 from argon2 import PasswordHasher
@@ -19,8 +20,13 @@ __all__ = ["put_person", "sign_in", "sign_out", "signed_in"]
 
 _hasher = PasswordHasher()
 
-#: Checked when nobody has the address, so that the answer takes as long as for a wrong password.
-_NOBODY = _hasher.hash(secrets.token_urlsafe(16))
+
+@lru_cache
+def _nobodys_hash() -> str:
+    """
+    Checked when nobody has the address, so that the answer takes as long as for a wrong password.
+    """
+    return _hasher.hash(secrets.token_urlsafe(16))
 
 
 def put_person(session: Session, *, email: str, name: str, roles: list[str], password: str) -> Person:
@@ -54,7 +60,7 @@ def sign_in(session: Session, email: str, password: str, now: datetime, hours: i
     A new token and the person, or None when address and password do not belong together.
     """
     person = session.scalars(sa.select(Person).where(Person.email == email.strip().lower())).first()
-    if not _matches(person.password_hash if person else _NOBODY, password) or person is None:
+    if not _matches(person.password_hash if person else _nobodys_hash(), password) or person is None:
         return None
     session.execute(sa.delete(SignIn).where(SignIn.expires_at < now))
     token = secrets.token_urlsafe(32)

@@ -6,30 +6,17 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import signal
 from types import FrameType
 
 import uvicorn
 from fastapi import FastAPI
 
-from bouquet.rounds import tick_rounds
-from bouquet.runs import Queue, Services
+from bouquet.rounds import make_queue
+from bouquet.runs import Services
 from bouquet.settings import Settings
 from bouquet.web.app import create_app
 
-__all__ = ["make_queue", "serve", "work"]
-
-#: Every five seconds (the sixth field) the workers look whether a round is due; each tick is done by one of them.
-TICK = "* * * * * */5"
-
-
-def make_queue(services: Services) -> Queue:
-    """
-    The queue with everything that workers do.
-    """
-    queue = Queue(services)
-    queue.add_periodic("tick_rounds", TICK, lambda: tick_rounds(services, queue))
-    return queue
+__all__ = ["serve"]
 
 
 def serve(services: Services, settings: Settings) -> None:
@@ -67,20 +54,3 @@ class _Server(uvicorn.Server):
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         self.app.state.stopping = True
         super().handle_exit(sig, frame)
-
-
-def work(services: Services, *, concurrency: int) -> None:
-    """
-    Work without a web server, until stopped.
-    """
-
-    async def main() -> None:
-        queue = make_queue(services)
-        with queue.opened():
-            worker = asyncio.create_task(queue.work(concurrency=concurrency))
-            for number in (signal.SIGINT, signal.SIGTERM):
-                asyncio.get_running_loop().add_signal_handler(number, worker.cancel)
-            with contextlib.suppress(asyncio.CancelledError):
-                await worker
-
-    asyncio.run(main())

@@ -11,10 +11,11 @@ import pytest
 from fastapi.testclient import TestClient
 from pydantic import SecretStr
 
+from bouquet.rounds import make_queue
 from bouquet.runs import Services, execute
 from bouquet.settings import Settings
 from bouquet.sources import Source
-from bouquet.web import create_app, make_queue
+from bouquet.web import create_app
 from tests.conftest import CATALOGUE
 
 V = "/api/v1"

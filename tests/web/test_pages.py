@@ -11,9 +11,10 @@ import pytest
 from fastapi.testclient import TestClient
 from pydantic import SecretStr
 
+from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
-from bouquet.web import create_app, make_queue
+from bouquet.web import create_app
 
 
 @pytest.fixture
