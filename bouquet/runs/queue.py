@@ -43,6 +43,10 @@ DEAD_WORKER = 30
 #: Seconds before a worker that lost the database tries again.
 RECONNECT = 2.0
 
+#: Of the queue's connections, in seconds: to wait for one, and to go on trying for one that was lost before the next
+#: who needs it tries anew. The usual minutes of ever longer pauses would outlast a restart of the database.
+POOL: dict[str, Any] = {"timeout": 5.0, "reconnect_timeout": 5.0}
+
 
 class Queue:
     """
@@ -51,9 +55,11 @@ class Queue:
 
     def __init__(self, services: Services) -> None:
         self.services = services
-        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url))
+        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url, **POOL))
         # Askers know the task by its name only: a task of the workers' app would bring the workers' connection along.
-        self._sync = procrastinate.App(connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url))
+        self._sync = procrastinate.App(
+            connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, **POOL)
+        )
         self._add_tasks()
 
     def _add_tasks(self) -> None:
