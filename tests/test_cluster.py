@@ -5,6 +5,7 @@ The demonstration's private cluster: ours alone, on loopback, on a free port.
 from __future__ import annotations
 
 import os
+import shutil
 import socket
 from collections.abc import Iterator
 from pathlib import Path
@@ -62,7 +63,21 @@ def test_roles_and_databases_can_be_ensured_again(private: Cluster) -> None:
 def test_the_password_is_its_owners_alone(private: Cluster) -> None:
     """Made once, readable by nobody else."""
     assert private.password == private.password
-    assert (private.folder / "superuser-password").stat().st_mode & 0o077 == 0
+    assert (private.home / "superuser-password").stat().st_mode & 0o077 == 0
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="as an ordinary user the data lie in the folder itself")
+def test_a_folder_made_again_finds_its_cluster(private: Cluster) -> None:
+    """Removing a checkout and cloning it again in its place loses no data and no way in."""
+    private.folder.mkdir(parents=True)
+    private.start()
+    private.ensure_role("kept", "one")
+    shutil.rmtree(private.folder)
+    again = Cluster(private.folder)
+    again.start()
+
+    with psycopg.connect(again.url()) as connection:
+        assert connection.execute("SELECT 1 FROM pg_roles WHERE rolname = 'kept'").fetchone() == (1,)
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="as root only")

@@ -72,7 +72,7 @@ def port_is_free(port: int) -> bool:
 @dataclass
 class Cluster:
     """
-    The cluster of one folder. `folder` holds what is ours to remember; the data lies in `data`.
+    The cluster of one folder. As root its data lie elsewhere, in a place named after the folder.
     """
 
     folder: Path
@@ -95,11 +95,12 @@ class Cluster:
     @property
     def password(self) -> str:
         """
-        The superuser's password, made once and readable by its owner only.
+        The superuser's password, made once and readable by its owner only. It lies beside the data, so that a checkout
+        that is removed and made again in its place finds its cluster.
         """
-        path = self.folder / "superuser-password"
+        path = self.home / "superuser-password"
         if not path.exists():
-            self.folder.mkdir(parents=True, exist_ok=True)
+            self.home.mkdir(parents=True, exist_ok=True)
             path.touch(mode=0o600)
             path.write_text(secrets.token_urlsafe(24))
         return path.read_text()
