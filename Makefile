@@ -41,6 +41,5 @@ requirements: ## Pin requirements.txt anew from pyproject.toml
 	pip-compile -q --upgrade --strip-extras --all-extras --no-header --no-annotate --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.txt pyproject.toml
 
 clean: ## Remove the demonstration and everything built
-	-@bouquet cluster destroy
-	-@bouquet cluster destroy --folder .demo/test
+	-@for folder in .demo .demo/test .demo/bench .demo/screenshots; do bouquet cluster destroy --folder $$folder; done
 	rm -rf .demo .build .venv frontend/node_modules frontend/dist example-output

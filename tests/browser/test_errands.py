@@ -292,8 +292,8 @@ def test_a_round_fires_and_survives_a_restart(page: Page, house: House, query: Q
         assert len(list(csv.reader(opened))) > 1
 
 
-def test_a_long_run_can_be_left_and_cancelled(page: Page) -> None:
-    """Progress is shown in rows; cancelling is entered in the ledger."""
+def test_a_run_can_be_left_and_found_again(page: Page) -> None:
+    """What a run is doing is said where it was started, and the ledger has it."""
     page.get_by_role("link", name="Trees missing register fields").click()
     page.get_by_role("button", name="Run", exact=True).click()
     expect(page.locator(".outcome .end")).to_contain_text(re.compile("rows|Counting|Waiting|ready"))
