@@ -7,12 +7,13 @@ Models here are frozen and know neither SQL nor any file format.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from bouquet.core.errors import Problem, nearest
 
 __all__ = [
+    "Attribute",
     "Catalogue",
     "Choice",
     "Field",
@@ -21,6 +22,7 @@ __all__ = [
     "Relation",
     "Retired",
     "Route",
+    "Walk",
     "walk_to_one",
 ]
 
@@ -83,6 +85,21 @@ class Retired:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Attribute:
+    """
+    A field that is not a column of its record's table, but a row of an attribute table beside it.
+
+    The row is found by `pairs` (own column, column of the attribute table) and by `name` in `name_column`.
+    """
+
+    table: str
+    pairs: tuple[tuple[str, str], ...]
+    name_column: str
+    name: str
+    value_column: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Field:
     """
     One field of a record type.
@@ -108,6 +125,19 @@ class Field:
     scale: int | None = None
     #: Whether the database lets it be empty.
     nullable: bool = True
+    #: The key under which a JSON column holds the value; the value is then text, read as `stored` says.
+    json_key: str | None = None
+    #: Where an attribute table holds the value, as text, read as `stored` says.
+    attribute: Attribute | None = None
+    #: Codes whose runs of digits differ in length, so that they are ordered by the digits' value (T-9 before T-10).
+    digits_vary: bool = False
+
+    @property
+    def is_custom(self) -> bool:
+        """
+        Whether people keep it as text beside the columns, so that a value may not be what its kind says.
+        """
+        return self.json_key is not None or self.attribute is not None
 
     def label_of(self, code: object) -> str:
         """
@@ -167,14 +197,33 @@ class RecordType:
 class Route:
     """
     A path that was found: the relations walked, and the field at its end.
+
+    `aspect` is `label` or `code` where the path asks for one of a choice's two faces (`kind.label`).
     """
 
     relations: tuple[Relation, ...]
     field: Field
+    aspect: str = ""
+
+    @property
+    def typed(self) -> Field:
+        """
+        The field as the path means it: a choice's label is a text, its code an identifier.
+        """
+        if self.aspect == "label":
+            return replace(self.field, kind=Kind.TEXT, stored="text", choices=(), nullable=True)
+        return replace(self.field, kind=Kind.IDENTIFIER, choices=()) if self.aspect == "code" else self.field
+
+    @property
+    def way(self) -> tuple[str, ...]:
+        """
+        The names of the relations walked.
+        """
+        return tuple(r.name for r in self.relations)
 
     @property
     def path(self) -> str:
-        return ".".join([*(r.name for r in self.relations), self.field.name])
+        return ".".join([*self.way, self.field.name])
 
     @property
     def trail(self) -> str:
@@ -184,42 +233,96 @@ class Route:
         return " › ".join([*(r.label for r in self.relations), self.field.label])
 
 
+@dataclass(frozen=True)
+class Walk:
+    """
+    Where a path leads: the relations walked, the record type at their end, and the field of it, if it names one.
+    """
+
+    relations: tuple[Relation, ...]
+    end: RecordType
+    field: Field | None
+    aspect: str = ""
+
+    @property
+    def route(self) -> Route:
+        assert self.field is not None
+        return Route(self.relations, self.field, self.aspect)
+
+    @property
+    def many(self) -> int | None:
+        """
+        The position of the last relation that leads to many records; None when all lead to one.
+        """
+        return max((n for n, r in enumerate(self.relations) if r.many), default=None)
+
+
 @dataclass(frozen=True, kw_only=True)
 class Catalogue:
     """
-    All that is known about one source. `environment` is `practice` or `live`.
+    All that is known about one source. `environment` is `practice` or `live`; `dialect` is the SQL it speaks.
     """
 
     source: str
     title: str
     environment: str
+    dialect: str = "postgresql"
     record_types: Mapping[str, RecordType] = field(default_factory=dict)
 
-    def route(self, start: RecordType, path: str, place: str) -> Route | Problem:
+    def walk(self, start: RecordType, path: str, place: str) -> Walk | Problem:
         """
-        Follow `relation.relation.field` from `start`; to-one relations only.
+        Follow `relation.relation.field`, or only relations, from `start`, whether they lead to one record or to many.
 
+        Returns where it leads, or the problem met, placed at `place`.
+        """
+        here, walked = start, []
+        steps = path.split(".") if path else []
+        for n, step in enumerate(steps):
+            relation, rest = here.relation_named(step), steps[n + 1 :]
+            if relation is not None:
+                walked.append(relation)
+                here = self.record_types[relation.target]
+                continue
+            found = here.field_named(step)
+            if found is not None and not rest:
+                return Walk(tuple(walked), here, found)
+            if found is not None and rest in (["label"], ["code"]) and found.kind is Kind.CHOICE:
+                return Walk(tuple(walked), here, found, rest[0])
+            if rest:
+                return _unknown(here, step, [r.name for r in here.relations], "relation", path, place)
+            return _unknown(here, step, [f.name for f in here.fields], "field", path, place)
+        return Walk(tuple(walked), here, None)
+
+    def route(self, start: RecordType, path: str, place: str, *, opened: tuple[str, ...] = ()) -> Route | Problem:
+        """
+        Follow `relation.relation.field` from `start` to one value per row.
+
+        Relations lead to one record, but for the `opened` ones, which the row rule has opened at the path's head.
         Returns the route, or the problem met, placed at `place`.
         """
-        *steps, last = path.split(".")
-        here, walked = start, []
-        for step in steps:
-            relation = here.relation_named(step)
-            if relation is None:
-                return _unknown(here, step, [r.name for r in here.relations], "relation", path, place)
-            if relation.many:
+        walk = self.walk(start, path, place)
+        if isinstance(walk, Problem):
+            return walk
+        names = tuple(r.name for r in walk.relations)
+        for n, relation in enumerate(walk.relations):
+            if relation.many and names[: n + 1] != opened[: n + 1]:
+                before = self.record_types[walk.relations[n - 1].target] if n else start
                 return Problem(
                     code="many_in_cell",
                     place=place,
-                    message=f"One {here.label} has many {relation.label.lower()}, so “{path}” is not one value.",
-                    ways_out=("fold", "per_child", "companion_file"),
+                    message=f"One {before.label} has many {relation.label.lower()}, so “{path}” is not one value.",
                 )
-            walked.append(relation)
-            here = self.record_types[relation.target]
-        found = here.field_named(last)
-        if found is None:
-            return _unknown(here, last, [f.name for f in here.fields], "field", path, place)
-        return Route(tuple(walked), found)
+        if walk.field is None:
+            message = f"“{path}” leads to records, not to a value; name one of their fields."
+            return Problem(code="no_field", place=place, message=message)
+        return walk.route
+
+    def key_of(self, record_type: RecordType, relations: tuple[Relation, ...] = ()) -> tuple[Route, ...]:
+        """
+        Routes to the fields that identify a record at the end of `relations`.
+        """
+        named = (record_type.field_named(n) for n in record_type.key)
+        return tuple(Route(relations, f) for f in named if f is not None)
 
 
 def _unknown(here: RecordType, name: str, names: list[str], what: str, path: str, place: str) -> Problem:

@@ -17,6 +17,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
+from typing import Any
 
 __all__ = [
     "BouquetError",
@@ -26,9 +27,25 @@ __all__ = [
     "PlanError",
     "Problem",
     "TemplateError",
+    "WayOut",
     "WriteError",
     "nearest",
 ]
+
+
+@dataclass(frozen=True)
+class WayOut:
+    """
+    An edit of the document that would cure a problem: set `place` to `value`.
+
+    `act` names the kind of cure (`fold`, `per_child`, `substitute`); `label` is what a button would say. A cure that
+    is not an edit of this document (`companion_file`) has no place.
+    """
+
+    act: str
+    label: str
+    place: str = ""
+    value: Any = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -38,14 +55,16 @@ class Problem:
 
     `place` is a path into the document (`columns[3].value.field`), empty for the whole.
     `candidates` are names that may have been meant, best first.
-    `ways_out` names acts that would cure it (`fold`, `per_child`), for the interface to offer.
+    `ways_out` are edits that would cure it, for the interface to offer as buttons.
+    `at` is the character of a formula that it points at, counted from 0.
     """
 
     code: str
     message: str
     place: str = ""
     candidates: tuple[str, ...] = ()
-    ways_out: tuple[str, ...] = ()
+    ways_out: tuple[WayOut, ...] = ()
+    at: int | None = None
 
 
 class BouquetError(Exception):

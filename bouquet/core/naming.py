@@ -1,19 +1,23 @@
 """
 File names from a pattern, safe on every file system.
 
-Parts: `{template}`, `{records}`, `{as_of}`, `{as_of:%Y-%m-%d}`, `{rows}`. The extension always follows the format.
+Parts: `{template}`, `{records}`, `{as_of}`, `{as_of:%Y-%m-%d}`, `{rows}`, `{window_start}`, `{window_end}`, `{ask.NAME}`,
+`{value:FIELD}` of a split by that field, `{part}`, `{sequence}`, `{recipient}`. The extension always follows the format.
 """
 
 from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 
-__all__ = ["check_pattern", "file_name", "safe_name", "with_suffix"]
+__all__ = ["NameFacts", "check_pattern", "file_name", "safe_name", "with_suffix"]
 
 _PART = re.compile(r"\{([^{}:]*)(?::([^{}]*))?\}")
-_PARTS = ("template", "records", "as_of", "rows")
+_PARTS = ("template", "records", "as_of", "rows", "window_start", "window_end", "part", "sequence", "recipient")
+_DATED = ("as_of", "window_start", "window_end")
 _DATE_CODES = re.compile(r"%(.?)")
 
 #: Names that one common operating system keeps for devices.
@@ -30,16 +34,27 @@ _RESERVED = {
 _LONGEST = 180
 
 
-def check_pattern(pattern: str) -> list[str]:
+def check_pattern(pattern: str, *, asks: Sequence[str] = (), value: str | None = None) -> list[str]:
     """
     What is wrong with a pattern, as sentences; empty when it can be used.
+
+    `asks` are the names of the template's asks; `value` the field that the file is split by, if it is.
     """
     problems = []
     for name, form in _PART.findall(pattern):
+        if name == "value":
+            if form != value:
+                said = f"its files are split by {value}" if value else "its file is not split by a value"
+                problems.append(f"The template has no {{value:{form}}} for a name; {said}.")
+            continue
+        if name.startswith("ask."):
+            if name.removeprefix("ask.") not in asks:
+                problems.append(f"The template asks nothing called “{name.removeprefix('ask.')}”.")
+            continue
         if name not in _PARTS:
-            known = ", ".join(f"{{{p}}}" for p in _PARTS)
+            known = ", ".join(f"{{{p}}}" for p in (*_PARTS, "ask.…", "value:…"))
             problems.append(f"File names have no part {{{name}}}; they know {known}.")
-        elif form and name != "as_of":
+        elif form and name not in _DATED:
             problems.append(f"{{{name}}} takes no date format.")
         elif wrong := [c for c in _DATE_CODES.findall(form) if c not in "YmdHMSyjVGbBaAu%" or not c]:
             problems.append(f"“%{wrong[0]}” is not a part of a date in a file name.")
@@ -62,19 +77,54 @@ def safe_name(text: str) -> str:
     return f"{text}_" if text.split(".")[0].casefold() in _RESERVED else text
 
 
-def file_name(pattern: str, *, template: str, records: str, as_of: datetime, rows: int, extension: str) -> str:
+@dataclass(frozen=True, kw_only=True)
+class NameFacts:
     """
-    The name of a file, with its extension.
+    What the parts of a file name come to. `window_start` and `window_end` are the first and last moment inside the
+    filter's window; `value` is that of the part of a split, `part` its number from 1.
+    """
+
+    template: str
+    records: str
+    as_of: datetime
+    rows: int = 0
+    window_start: datetime | None = None
+    window_end: datetime | None = None
+    answers: Mapping[str, str] = field(default_factory=dict)
+    value: str | None = None
+    part: int | None = None
+    sequence: int = 1
+    recipient: str = ""
+
+
+def file_name(pattern: str, facts: NameFacts, extension: str) -> str:
+    """
+    The name of a file, with its extension. A part of several whose number the pattern leaves out gets it at its end.
 
     An extension typed into the pattern that is a known format's is dropped first.
     """
-    values = {"template": template.lower(), "records": records, "rows": str(rows)}
+    values = {
+        "template": facts.template.lower(),
+        "records": facts.records,
+        "rows": str(facts.rows),
+        "part": str(facts.part or 1),
+        "sequence": str(facts.sequence),
+        "recipient": facts.recipient,
+        "value": "blank" if facts.value == "" else facts.value or "",
+    }
 
     def part(match: re.Match[str]) -> str:
         name, form = match.group(1), match.group(2)
-        return as_of.strftime(form or "%Y-%m-%d") if name == "as_of" else values[name]
+        if name in _DATED:
+            moment = getattr(facts, name)
+            return moment.strftime(form or "%Y-%m-%d") if moment else "all"
+        if name.startswith("ask."):
+            return facts.answers.get(name.removeprefix("ask."), "")
+        return values[name]
 
-    stem = re.sub(r"\.(csv|xlsx|txt|tsv)$", "", _PART.sub(part, pattern).strip(), flags=re.IGNORECASE)
+    stem = re.sub(r"\.(csv|xlsx|jsonl|txt|tsv)$", "", _PART.sub(part, pattern).strip(), flags=re.IGNORECASE)
+    if facts.part is not None and not re.search(r"\{(part|value)\b", pattern):
+        stem += f"-{values['value']}" if facts.value is not None else f"-{facts.part}"
     return f"{safe_name(stem)}.{extension}"
 
 

@@ -5,6 +5,7 @@ The slip: the proof that goes with a run, and the totals it states.
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
@@ -14,7 +15,7 @@ import polars as pl
 import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.plan import Plan, PlanColumn
+from bouquet.core.plan import Computed, Folded, Plan, PlanColumn
 from bouquet.core.shaping import FORMULA_START, count_empty, odd_starts
 
 __all__ = ["ColumnTotals", "Totals", "build_slip", "sha256_of"]
@@ -33,6 +34,8 @@ class ColumnTotals:
     blanks: int = 0
     #: Texts that a spreadsheet would run as a formula.
     formulas: int = 0
+    #: Rows whose formula, conversion or spread had no place for a result.
+    faults: int = 0
     total: Decimal | None = None
     first: Any = None
     last: Any = None
@@ -65,15 +68,37 @@ class Totals:
         """
         self.rows += frame.height
         for n, (column, totals) in enumerate(zip(self.plan.columns, self.columns, strict=True)):
-            if column.route is not None and frame.height:
+            if not column.is_constant and frame.height:
                 self._add_text(column, totals, batch.column(f"c{n}"))
                 self._add_column(column, totals, frame[f"c{n}"])
+                if f"x{n}" in frame.columns:
+                    totals.faults += int(frame[f"x{n}"].sum() or 0)
 
-    def formula_notes(self) -> dict[str, int]:
+    def fault_notes(self) -> dict[str, int]:
         """
-        What is to be said of texts that begin like a formula, counted. Files of plain text leave them as they are.
+        What is to be said of cells that have no result, counted.
+        """
+        found: dict[str, int] = {}
+        for column, totals in zip(self.plan.columns, self.columns, strict=True):
+            if totals.faults:
+                cell = column.cell
+                if isinstance(cell, Folded):
+                    said = f"records have more than the {cell.number} values that “{column.heading}” is the last of"
+                elif isinstance(cell, Computed):
+                    said = f"cells of “{column.heading}” are blank because the formula has no result there"
+                else:
+                    said = f"cells of “{column.heading}” are blank because their text is no {column.kind}"
+                found[said] = totals.faults
+        return found
+
+    def formula_notes(self, *, guarded: bool = False) -> dict[str, int]:
+        """
+        What is to be said of texts that begin like a formula, counted. Unless they are guarded, files of plain text
+        leave them as they are.
         """
         note = "texts in “{}” begin like a formula; a spreadsheet may run them"
+        if guarded:
+            note = "texts in “{}” begin like a formula and were guarded by an apostrophe"
         return {note.format(c.heading): c.formulas for c in self.columns if c.formulas}
 
     @staticmethod
@@ -108,8 +133,8 @@ def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
     if values.dtype.is_integer():
         wide = pl.Int64 if values.dtype in (pl.Int8, pl.Int16, pl.Int32) else pl.Int128
         return Decimal(int(values.cast(wide).sum() or 0))
-    assert column.route is not None
-    scale = column.show.decimals if column.show.decimals is not None else column.route.field.scale
+    known = column.field.scale if column.show.factor is None else None
+    scale = column.show.decimals if column.show.decimals is not None else known
     exact = values.cast(pl.Decimal(38, _DEFAULT_SCALE if scale is None else scale), strict=False)
     fits = scale is not None or not values.str.contains(r"\.\d{13}").any()
     if fits and exact.null_count() == values.null_count():
@@ -125,12 +150,18 @@ def sha256_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
+def _scope(plan: Plan) -> dict[str, Any] | None:
+    scope = plan.context.scope
+    return {"records": scope.records, "field": scope.field, "values": list(scope.values)} if scope else None
+
+
 def build_slip(
     *,
     plan: Plan,
     sentence: str,
     tally: list[dict[str, Any]],
     totals: Totals,
+    once: Mapping[int, str | None],
     files: list[dict[str, Any]],
     notes: dict[str, int],
     snapshot_at: str,
@@ -142,6 +173,7 @@ def build_slip(
 
     Args:
         tally: Steps as `{"words", "rows", "left_out", "blank"}`.
+        once: Of columns whose number repeats on several rows, the sum that counts each once, by position.
         files: As `{"name", "rows", "size", "sha256"}`, size in bytes.
         notes: Findings by their sentence, counted.
         snapshot_at: The moment of the snapshot, ISO 8601.
@@ -156,11 +188,16 @@ def build_slip(
         "source": plan.catalogue.title,
         "environment": plan.catalogue.environment,
         "sentence": sentence,
+        "answers": dict(plan.answers),
+        "scope": _scope(plan),
         "tally": tally,
         "rows_announced": announced,
         "rows_written": totals.rows,
-        "columns": [c.as_json() for c in totals.columns],
-        "personal_fields": [c.heading for c in plan.columns if c.route and c.route.field.personal],
+        "columns": [
+            {**c.as_json(), **({"repeats": True, "total_once": once[n]} if n in once else {})}
+            for n, c in enumerate(totals.columns)
+        ],
+        "personal_fields": [c.heading for c in plan.columns if c.field.personal],
         "findings": [{"what": what, "count": count} for what, count in notes.items()],
         "files": files,
     }

@@ -73,11 +73,14 @@ _STEP = {
 }
 
 
-def resolve_window(window: Window, as_of: datetime, zone: tzinfo, *, year_start: int = 4) -> Span:
+def resolve_window(
+    window: Window, as_of: datetime, zone: tzinfo, *, year_start: int = 4, last_run_at: datetime | None = None
+) -> Span:
     """
     The span a window comes to at `as_of`.
 
-    `year_start` is the first month of the financial year, 1 to 12.
+    `year_start` is the first month of the financial year, 1 to 12; `last_run_at` the as-of moment of the last run
+    that was delivered, None when there was none yet.
     Raises ValueError with a sentence for a person when the window lacks a date or its dates are reversed.
     """
     now = as_of.astimezone(zone)
@@ -85,6 +88,8 @@ def resolve_window(window: Window, as_of: datetime, zone: tzinfo, *, year_start:
     kind, n, unit = window.type, window.count, window.unit
     if kind == "all_time":
         return Span(None, None)
+    if kind == "since_last_run":
+        return Span(last_run_at.astimezone(zone) if last_run_at else None, now)
     if kind == "between":
         if not window.first or not window.last:
             msg = "A window between two dates needs both."
@@ -122,6 +127,10 @@ def _day(day: date, *, year: bool) -> str:
     return f"{day.day} {day:%b}" + (f" {day.year}" if year else "")
 
 
+def _moment(moment: datetime) -> str:
+    return f"{moment.day} {moment:%b %Y %H:%M}"
+
+
 def span_words(span: Span, as_of: datetime) -> str:
     """
     The dates a span comes to: `24 Oct – 22 Nov`; years only where they are not this year.
@@ -129,7 +138,11 @@ def span_words(span: Span, as_of: datetime) -> str:
     if span.start is None and span.end is None:
         return ""
     if not span.whole_days and span.start and span.end:
+        if span.end - span.start > timedelta(days=1):
+            return f"{_moment(span.start)} – {_moment(span.end)}"
         return f"{span.start:%H:%M} – {span.end:%H:%M}"
+    if not span.whole_days and span.end:
+        return f"until {_moment(span.end)}"
     first, last = span.first_day, span.last_day
     years = {d.year for d in (first, last) if d}
     year = years != {as_of.year}
@@ -162,5 +175,6 @@ def window_words(window: Window) -> str:
         "between": "these dates",
         "before_days_ago": f"more than {n} days ago",
         "after_days_ago": f"the last {n} days with today and later",
+        "since_last_run": "the time since the last delivered run",
         "all_time": "all time",
     }[window.type]

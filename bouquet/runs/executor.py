@@ -141,9 +141,10 @@ def _watched(services: Services, run: Run, snapshot: Snapshot, progress: _Progre
 
 def _deliver(services: Services, run: Run, exported: Exported) -> str | None:
     """
-    Copy the file into the round's folder: written beside, then renamed; an earlier run's file is never overwritten.
+    Copy the files into the round's folder: written beside, then renamed; an earlier run's file is never overwritten.
 
-    The name is entered in the ledger first, so that a repeated delivery of the same run replaces its own file.
+    The names are entered in the ledger first, so that a repeated delivery of the same run replaces its own files.
+    Returns them, one a line.
     """
     if run.round_id is None:
         return None
@@ -152,44 +153,54 @@ def _deliver(services: Services, run: Run, exported: Exported) -> str | None:
         wanted = known.delivered_to
         if wanted is None:
             target = outgoing_folder(services.outgoing, ledger.round_folder(session, run.round_id))
-            wanted = str(_unused(target, exported.path.name).relative_to(services.outgoing))
+            taken: list[Path] = []
+            for file in exported.files:
+                taken.append(_unused(target, file.path.name, taken))
+            wanted = "\n".join(str(t.relative_to(services.outgoing)) for t in taken)
             known.delivered_to = wanted
-    target = services.outgoing / wanted
-    beside = target.with_name(f".{target.name}.{run.id}.part")
+    for file, name in zip(exported.files, wanted.split("\n"), strict=True):
+        _put(file.path, services.outgoing / name, name, run.id)
+    return wanted
+
+
+def _put(made: Path, target: Path, name: str, run_id: int) -> None:
+    beside = target.with_name(f".{target.name}.{run_id}.part")
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        with exported.path.open("rb") as source, beside.open("wb") as copy:
+        with made.open("rb") as source, beside.open("wb") as copy:
             shutil.copyfileobj(source, copy, 1 << 20)
             copy.flush()
             os.fsync(copy.fileno())
         beside.replace(target)
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
-        raise WriteError(f"The file could not be put into “{wanted}”: {reason}.") from error
+        raise WriteError(f"The file could not be put into “{name}”: {reason}.") from error
     finally:
         with contextlib.suppress(OSError):
             beside.unlink(missing_ok=True)
-    return wanted
 
 
-def _unused(folder: Path, name: str) -> Path:
+def _unused(folder: Path, name: str, taken: list[Path]) -> Path:
     candidate, n = folder / name, 1
-    while candidate.exists():
+    while candidate.exists() or candidate in taken:
         n += 1
         candidate = folder / with_suffix(name, n)
     return candidate
 
 
 def _end_ready(services: Services, run: Run, exported: Exported, delivered: str | None) -> None:
-    file = RunFile(
-        run_id=run.id,
-        name=exported.path.name,
-        path=str(exported.path.relative_to(services.files)),
-        media_type=exported.media_type,
-        size=exported.size,
-        rows=exported.rows,
-        sha256=exported.sha256,
-    )
+    files = [
+        RunFile(
+            run_id=run.id,
+            name=file.path.name,
+            path=str(file.path.relative_to(services.files)),
+            media_type=file.media_type,
+            size=file.size,
+            rows=file.rows,
+            sha256=file.sha256,
+        )
+        for file in exported.files
+    ]
     with services.store.session() as session:
         ledger.finish_run(
             session,
@@ -197,7 +208,7 @@ def _end_ready(services: Services, run: Run, exported: Exported, delivered: str 
             run.attempt,
             status="ready",
             now=services.clock(),
-            files=[file],
+            files=files,
             notice=f"{run.name} is ready: {exported.rows:,} rows.",
             slip=exported.slip,
             rows_announced=exported.slip["rows_announced"],

@@ -10,8 +10,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Kind, RecordType
-from bouquet.core.sql import literal
-from bouquet.core.sql.compiler import WHITE
+from bouquet.core.sql import WHITE, literal
 from bouquet.sources.postgres import Snapshot
 
 __all__ = ["FieldProfile", "profile_record_type"]

@@ -43,7 +43,7 @@ def test_a_document_comes_back_as_it_was_written() -> None:
     [
         ({"colour": "red"}, "colour"),
         ({"columns": [{"id": "a", "heading": "A", "value": {"field": "tag"}, "wide": 1}]}, "columns[0].wide"),
-        ({"columns": [{"id": "a", "heading": "A", "value": {"fold": {}}}]}, "columns[0].value.fold"),
+        ({"columns": [{"id": "a", "heading": "A", "value": {"fold": {}}}]}, "columns[0].value.fold.how"),
         ({"filter": {"all": [{"path": "tag", "is": "is", "valu": 1}]}}, "filter.all[0].valu"),
         ({"filter": {"all": [{"any": [{"path": "tag"}]}]}}, "filter.all[0].any[0].is"),
         ({"output": {"csv": {"separator": '"'}}}, "output.csv.separator"),

@@ -54,7 +54,9 @@ def test_a_path_through_many_offers_the_ways_out(resolved: Resolve) -> None:
     problem = resolved("inspections.name").problems[0]
 
     assert problem.code == "many_in_cell"
-    assert problem.ways_out == ("fold", "per_child", "companion_file")
+    assert [w.act for w in problem.ways_out] == ["fold", "fold", "per_child", "companion_file"]
+    assert problem.ways_out[2].place == "rows"
+    assert problem.ways_out[2].value == {"per": "child", "path": "inspections"}
 
 
 @pytest.mark.parametrize(
@@ -132,8 +134,8 @@ def test_what_can_be_shown_is_shown_beside_problems(resolved: Resolve) -> None:
 
 def test_the_order_is_total(resolved: Resolve) -> None:
     """The record key is appended to any order, once."""
-    assert [o.route.path for o in resolved("tag", order=[{"path": "note"}]).require().order] == ["note", "id"]
-    assert [o.route.path for o in resolved("tag", order=[{"path": "id"}]).require().order] == ["id"]
+    assert [o.cell.route.path for o in resolved("tag", order=[{"path": "note"}]).require().order] == ["note", "id"]
+    assert [o.cell.route.path for o in resolved("tag", order=[{"path": "id"}]).require().order] == ["id"]
 
 
 def test_a_retired_field_is_noted_and_still_runs(resolved: Resolve) -> None:
@@ -141,7 +143,7 @@ def test_a_retired_field_is_noted_and_still_runs(resolved: Resolve) -> None:
     found = resolved("old_girth")
 
     assert found.problems == []
-    assert "Take girth instead" in found.notes[0].message
+    assert "Take Girth instead" in found.notes[0].message
 
 
 def test_between_two_days_takes_in_all_of_the_last(resolved: Resolve) -> None:
@@ -149,7 +151,7 @@ def test_between_two_days_takes_in_all_of_the_last(resolved: Resolve) -> None:
     parts = {"path": "changed_at", "is": "between", "values": ["2026-11-01", "2026-11-02"]}
     step = resolved("tag", filter={"all": [parts]}).require().steps[0]
 
-    assert step.span.end.isoformat() == "2026-11-03T00:00:00+00:00"  # type: ignore[union-attr]
+    assert step.predicate.span.end.isoformat() == "2026-11-03T00:00:00+00:00"  # type: ignore[union-attr]
 
 
 def test_an_empty_group_narrows_nothing(resolved: Resolve) -> None:

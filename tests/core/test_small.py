@@ -13,7 +13,7 @@ from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
-from bouquet.core.naming import check_pattern, file_name, safe_name, with_suffix
+from bouquet.core.naming import NameFacts, check_pattern, file_name, safe_name, with_suffix
 from bouquet.core.recurrence import Rhythm
 from bouquet.core.shaping import PatternError, parse_date_pattern
 
@@ -37,7 +37,7 @@ def test_a_name_follows_its_pattern_and_its_format() -> None:
     as_of = datetime(2026, 11, 1, 6, tzinfo=LONDON)
 
     def made(pattern: str) -> str:
-        return file_name(pattern, template="Bills: all", records="line", as_of=as_of, rows=12, extension="xlsx")
+        return file_name(pattern, NameFacts(template="Bills: all", records="line", as_of=as_of, rows=12), "xlsx")
 
     assert made("{template}_{as_of:%Y-%m}") == "bills-_all_2026-11.xlsx"
     assert made("list.csv") == "list.xlsx"

@@ -1,19 +1,55 @@
 """
-From a template document to a plan.
+The plan: what a template comes to against one catalogue at one moment.
 """
 
-from bouquet.core.plan.model import Comparison, Context, Group, Plan, PlanColumn, PlanOrder, Predicate
+from bouquet.core.plan.model import (
+    Among,
+    Cell,
+    Comparison,
+    Computed,
+    Context,
+    Fixed,
+    Folded,
+    Group,
+    GroupBy,
+    Having,
+    Picked,
+    Plan,
+    PlanColumn,
+    PlanOrder,
+    Predicate,
+    Read,
+    Scope,
+    Step,
+    Stepped,
+    Test,
+    routes_of,
+)
 from bouquet.core.plan.resolve import OPERATORS, Resolution, resolve
 
 __all__ = [
     "OPERATORS",
+    "Among",
+    "Cell",
     "Comparison",
+    "Computed",
     "Context",
+    "Fixed",
+    "Folded",
     "Group",
+    "GroupBy",
+    "Having",
+    "Picked",
     "Plan",
     "PlanColumn",
     "PlanOrder",
     "Predicate",
+    "Read",
     "Resolution",
+    "Scope",
+    "Step",
+    "Stepped",
+    "Test",
     "resolve",
+    "routes_of",
 ]

@@ -3,62 +3,276 @@ The resolved plan: a template with every path found, every value read and every 
 
 Nodes are frozen data. They know no SQL and no file format; visitors in `core.sql`, `core.template.sentence`
 and `core.shaping` say how they read.
+
+    Value = Read | Stepped | Folded | Computed | Fixed         what a cell holds; each tells its kind through `.field`
+    Predicate = Comparison | Having | Among | Test | Group     what a record must meet
 """
 
 from __future__ import annotations
 
+import dataclasses
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 from zoneinfo import ZoneInfo
 
-from bouquet.core.catalogue import Catalogue, Kind, RecordType, Route
+from bouquet.core import formula
+from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Route
 from bouquet.core.template import Output, Show
 from bouquet.core.values import Value
 from bouquet.core.windows import Span
 
-__all__ = ["Comparison", "Context", "Group", "Plan", "PlanColumn", "PlanOrder", "Predicate"]
+__all__ = [
+    "Among",
+    "Cell",
+    "Comparison",
+    "Computed",
+    "Context",
+    "Fixed",
+    "Folded",
+    "Group",
+    "GroupBy",
+    "Having",
+    "Picked",
+    "Plan",
+    "PlanColumn",
+    "PlanOrder",
+    "Predicate",
+    "Read",
+    "Scope",
+    "Step",
+    "Stepped",
+    "Test",
+    "routes_of",
+]
+
+
+@dataclass(frozen=True)
+class Picked:
+    """
+    A saved list of records: the record type, and the keys as texts, one tuple per record.
+    """
+
+    records: str
+    keys: tuple[tuple[str, ...], ...]
+
+
+@dataclass(frozen=True)
+class Scope:
+    """
+    What a person's rights leave of a source: only records that belong to one of `values` of a field, such as a
+    ward's code. Record types that do not lead to `records` are not narrowed.
+    """
+
+    records: str
+    field: str
+    values: tuple[str, ...]
 
 
 @dataclass(frozen=True, kw_only=True)
 class Context:
     """
-    What a run brings to a template: its as-of moment, and the first month of the financial year.
+    What a run brings to a template.
+
+    Args:
+        as_of: The moment windows count from.
+        year_start: First month of the financial year.
+        answers: Answers to the template's asks, by name; None while designing, when unanswered asks narrow nothing.
+        picks: Saved lists of records, by name.
+        scope: What the asking person's rights leave.
+        last_run_at: As-of moment of the last run that was delivered.
+        sequence: The number of this run among the template's.
+        recipient: Who receives.
     """
 
     as_of: datetime
     year_start: int = 4
+    answers: Mapping[str, Any] | None = None
+    picks: Mapping[str, Picked] = dataclasses.field(default_factory=dict)
+    scope: Scope | None = None
+    last_run_at: datetime | None = None
+    sequence: int = 1
+    recipient: str = ""
+
+
+# What a cell holds
+
+
+@dataclass(frozen=True)
+class Read:
+    """
+    The value of a field.
+    """
+
+    route: Route
+
+    @property
+    def field(self) -> Field:
+        return self.route.typed
+
+
+@dataclass(frozen=True)
+class Stepped:
+    """
+    The step of time that a dated field lies in: its beginning, as a date for steps of days and longer.
+    """
+
+    route: Route
+    unit: str
+    count: int
+    field: Field
+
+
+@dataclass(frozen=True)
+class Folded:
+    """
+    Many records as one value.
+
+    `anchor` leads to the one record whose many are folded, `chain` from there to them; both are empty where a group's
+    own records are folded. `value`, `where` and `order` start at the folded records, whose type is `record_type`.
+    """
+
+    anchor: tuple[Relation, ...]
+    chain: tuple[Relation, ...]
+    record_type: RecordType = dataclasses.field(hash=False)
+    how: str
+    value: Route | None
+    where: Predicate | None
+    order: tuple[PlanOrder, ...]
+    separator: str
+    distinct: bool
+    at_most: int | None
+    show: Show
+    field: Field
+    #: Of a spread: which of the numbered values this is, from 1.
+    number: int = 1
+
+
+@dataclass(frozen=True)
+class Computed:
+    """
+    The value of a formula, as its checked tree.
+    """
+
+    tree: formula.Node
+    field: Field
+
+
+@dataclass(frozen=True)
+class Fixed:
+    """
+    The same in every row. `value` is typed where it answers an ask.
+    """
+
+    value: Value | None
+    field: Field = Field(name="", column="", kind=Kind.TEXT, stored="text", label="constant")  # noqa: RUF009
+
+
+Cell: TypeAlias = Read | Stepped | Folded | Computed | Fixed
 
 
 @dataclass(frozen=True, kw_only=True)
 class PlanColumn:
     """
-    One column of the sheet; exactly one of `route` and `constant` is given.
+    One column of the sheet. `id` is that of the template's column; a spread makes several with one id.
+
+    `once_by` is given where a number belongs to a record that several rows share: the key of that record. A total over
+    rows would count it more than once.
     """
 
     id: str
     heading: str
-    route: Route | None
-    constant: str | None
+    cell: Cell
     show: Show
     blank: str
+    number: int = 1
+    total: str | None = None
+    once_by: tuple[Route, ...] = ()
+    #: Pattern of the address of the record's page, with its key fields in braces, where the column is a link.
+    link: str | None = None
+
+    @property
+    def field(self) -> Field:
+        return self.cell.field
 
     @property
     def kind(self) -> Kind:
-        return self.route.field.kind if self.route else Kind.TEXT
+        return self.cell.field.kind
+
+    @property
+    def is_constant(self) -> bool:
+        return isinstance(self.cell, Fixed)
+
+    @property
+    def constant(self) -> str | None:
+        return str(self.cell.value or "") if isinstance(self.cell, Fixed) else None
+
+    @property
+    def route(self) -> Route | None:
+        return self.cell.route if isinstance(self.cell, Read | Stepped) else None
+
+    @property
+    def choices(self) -> tuple[Choice, ...]:
+        return self.cell.field.choices
+
+    @property
+    def technical(self) -> str:
+        """
+        The column's technical name: its path, or its id where it is made of several fields.
+        """
+        route = self.route
+        suffix = f"_{self.number}" if isinstance(self.cell, Folded) and self.cell.how == "spread" else ""
+        return route.path if route else self.id + suffix
+
+
+# What a record must meet
 
 
 @dataclass(frozen=True, kw_only=True)
 class Comparison:
     """
-    One condition. `values` are read as the field's kind; `span` is given for windows only.
+    One condition. `values` are read as the cell's kind; `span` is given for windows only.
     """
 
-    route: Route
+    cell: Cell
     operator: str
     values: tuple[Value, ...]
     span: Span | None
     exact: bool
+    place: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Having:
+    """
+    Whether the number of records of `fold`, a count, is at least `least`, or, without it, whether there is none.
+    """
+
+    fold: Folded
+    least: int | None
+    place: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Among:
+    """
+    Whether a record's key is one of a saved list's.
+    """
+
+    key: tuple[Route, ...]
+    keys: tuple[tuple[Value, ...], ...]
+    name: str
+    place: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class Test:
+    """
+    A formula that must be true.
+    """
+
+    cell: Computed
     place: str
 
 
@@ -73,7 +287,23 @@ class Group:
     place: str
 
 
-Predicate: TypeAlias = Comparison | Group
+Predicate: TypeAlias = Comparison | Having | Among | Test | Group
+
+
+@dataclass(frozen=True)
+class Step:
+    """
+    One step of the tally. `side` says whether it narrows the records of the type or the children that became rows;
+    `hidden` that it stands for a person's rights and not for the template.
+    """
+
+    predicate: Predicate
+    side: Literal["parent", "child"] = "parent"
+    hidden: bool = False
+
+    @property
+    def place(self) -> str:
+        return self.predicate.place
 
 
 @dataclass(frozen=True)
@@ -82,11 +312,22 @@ class PlanOrder:
     One level of the order of rows.
     """
 
-    route: Route
+    cell: Cell
     descending: bool
     blanks_first: bool
     #: Sort choices by the label they show, or by their code.
     by_label: bool = True
+
+
+@dataclass(frozen=True)
+class GroupBy:
+    """
+    One value of a grouping, and the window in which gaps are filled, if they are.
+    """
+
+    cell: Read | Stepped
+    fill_gaps: bool = False
+    span: Span | None = None
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -94,18 +335,61 @@ class Plan:
     """
     Everything needed to read, count, trace and write one template at one as-of moment.
 
-    `steps` are the parts of the filter in their order, each one step of the tally.
-    `order` is total: the record key stands at its end.
+    `opened` leads from the record type to the records that rows stand for, where that is not the record itself;
+    `keeps_childless` whether a record without a child that passes has a row all the same.
+    `by` is given where a row stands for a group.
+    `steps` are the parts of the filter: those of the records first, then those of children, each one step of the tally.
+    `order` is total: the keys stand at its end.
+    `key` identifies the record of the type, `row_key` what a row stands for.
     """
 
     catalogue: Catalogue
     record_type: RecordType
+    row_type: RecordType
+    opened: tuple[Relation, ...]
+    keeps_childless: bool
+    by: tuple[GroupBy, ...]
     columns: tuple[PlanColumn, ...]
-    steps: tuple[Predicate, ...]
+    steps: tuple[Step, ...]
     order: tuple[PlanOrder, ...]
     key: tuple[Route, ...]
+    row_key: tuple[Route, ...]
     at_most: int | None
+    split: Cell | None
+    groups: tuple[int, ...]
     zone: ZoneInfo
     context: Context
     output: Output
     name: str
+    answers: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def data_columns(self) -> tuple[tuple[int, PlanColumn], ...]:
+        """
+        The columns that are read, with their positions in the sheet.
+        """
+        return tuple((n, c) for n, c in enumerate(self.columns) if not c.is_constant)
+
+
+def routes_of(part: Cell | Predicate | None) -> tuple[Route, ...]:
+    """
+    Every route by which a cell or a predicate reads the row's own records; those inside a fold are not its own, but
+    the way to the folded records is, given as a route to a nameless field.
+    """
+    match part:
+        case Read() | Stepped():
+            return (part.route,)
+        case Folded():
+            return (Route(part.anchor, part.field),) if part.anchor else ()
+        case Computed():
+            return tuple(r for t in formula.references_of(part.tree) for r in routes_of(t))  # type: ignore[arg-type]
+        case Comparison() | Test():
+            return routes_of(part.cell)
+        case Having():
+            return routes_of(part.fold)
+        case Among():
+            return part.key
+        case Group():
+            return tuple(r for p in part.parts for r in routes_of(p))
+        case _:
+            return ()

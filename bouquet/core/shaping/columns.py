@@ -16,6 +16,7 @@ import pyarrow as pa
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping.patterns import parse_date_pattern
+from bouquet.core.shaping.starts import FORMULA_START
 
 __all__ = ["TextShaper", "to_frame"]
 
@@ -51,6 +52,8 @@ class TextShaper:
 
     columns: Sequence[PlanColumn]
     zone: str
+    #: Texts that a spreadsheet would run as a formula begin with an apostrophe.
+    guard: bool = False
     _known: dict[str, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def shape(self, frame: pl.DataFrame) -> pl.DataFrame:
@@ -67,7 +70,7 @@ class TextShaper:
     def _texts(self, frame: pl.DataFrame) -> list[pl.Expr]:
         return [
             self.text(c, n, frame.schema.get(f"c{n}")).alias(f"c{n}")
-            if c.route
+            if not c.is_constant
             else pl.repeat(c.constant or None, pl.len(), dtype=pl.String).alias(f"c{n}")
             for n, c in enumerate(self.columns)
         ]
@@ -80,10 +83,17 @@ class TextShaper:
         value = self._as_text(value, column, dtype)
         if show.trim:
             value = value.str.strip_chars()
+        if show.first is not None:
+            value = value.str.head(show.first)
         if show.case != "as_is":
             value = value.str.to_uppercase() if show.case == "upper" else value.str.to_lowercase()
+        if show.pad is not None:
+            filled = value.str.pad_start if show.pad_side == "left" else value.str.pad_end
+            value = filled(show.pad, show.pad_with)
         if show.prefix or show.suffix:
             value = pl.format("{}{}{}", pl.lit(show.prefix), value, pl.lit(show.suffix))
+        if self.guard and (column.kind.is_text or column.kind is Kind.CHOICE):
+            value = pl.when(value.str.contains(FORMULA_START)).then(pl.lit("'") + value).otherwise(value)
         blank = pl.lit(column.blank or None, pl.String)
         if column.kind.is_text or column.kind is Kind.CHOICE:
             return pl.when(value.is_null() | (value == "")).then(blank).otherwise(value)
@@ -92,7 +102,7 @@ class TextShaper:
     def _as_text(self, value: pl.Expr, column: PlanColumn, dtype: Any) -> pl.Expr:
         kind, show = column.kind, column.show
         if kind is Kind.BOOLEAN:
-            return pl.when(value).then(pl.lit(show.yes)).when(~value).then(pl.lit(show.no))
+            return pl.when(value).then(pl.lit(show.yes or "true")).when(~value).then(pl.lit(show.no or "false"))
         if kind is Kind.CHOICE:
             return choice_text(value, column)
         if kind in MACHINE_DATES and dtype is not None and dtype.is_temporal():
@@ -119,9 +129,9 @@ def choice_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
     A choice by its label or code; an unknown code stands for itself.
     """
     text = value.cast(pl.String)
-    if column.show.choice == "code" or column.route is None or not column.route.field.choices:
+    choices = column.choices
+    if column.show.choice == "code" or not choices:
         return text
-    choices = column.route.field.choices
     if len(choices) > CHAINED_CHOICES:
         return text.replace([c.code for c in choices], [c.label for c in choices])
     label = text
@@ -135,7 +145,7 @@ def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
     Exact numbers in their text form, with the column's grouping and decimal mark. No binary float is involved.
     """
     show = column.show
-    if show.decimals is not None and column.kind is Kind.INTEGER and show.decimals:
+    if show.decimals and column.kind is Kind.INTEGER and show.factor is None:
         value = value + pl.lit("." + "0" * show.decimals)
     if show.grouping:
         whole = value.str.extract(r"^-?(\d+)")
@@ -143,9 +153,9 @@ def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
         grouped = grouped.str.strip_suffix(show.grouping).str.reverse()
         sign, rest = value.str.extract(r"^(-?)"), value.str.extract(r"^-?\d+(.*)$")
         # NaN and infinity have no digits to group.
-        grouped = pl.concat_str(sign, grouped, rest.str.replace(".", show.decimal_mark, literal=True))
+        grouped = pl.concat_str(sign, grouped, rest.str.replace(".", show.decimal_mark or ".", literal=True))
         return pl.coalesce(grouped, value)
-    if show.decimal_mark != ".":
+    if show.decimal_mark not in (None, "."):
         value = value.str.replace(".", show.decimal_mark, literal=True)
     return value
 

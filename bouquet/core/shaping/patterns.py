@@ -9,26 +9,26 @@ from dataclasses import dataclass
 
 __all__ = ["DatePattern", "PatternError", "parse_date_pattern"]
 
-#: UTS 35 field → (code of the text formatter, code of a spreadsheet number format).
+#: UTS 35 field → (code of the text formatter, of a spreadsheet number format, of PostgreSQL's to_char).
 _FIELDS = {
-    "yyyy": ("%Y", "yyyy"),
-    "yy": ("%y", "yy"),
-    "MMMM": ("%B", "mmmm"),
-    "MMM": ("%b", "mmm"),
-    "MM": ("%m", "mm"),
-    "M": ("%-m", "m"),
-    "dd": ("%d", "dd"),
-    "d": ("%-d", "d"),
-    "EEEE": ("%A", "dddd"),
-    "EEE": ("%a", "ddd"),
-    "HH": ("%H", "hh"),
-    "H": ("%-H", "h"),
-    "hh": ("%I", "hh"),
-    "h": ("%-I", "h"),
-    "mm": ("%M", "mm"),
-    "ss": ("%S", "ss"),
-    "a": ("%p", "AM/PM"),
-    "xxx": ("%:z", ""),
+    "yyyy": ("%Y", "yyyy", "YYYY"),
+    "yy": ("%y", "yy", "YY"),
+    "MMMM": ("%B", "mmmm", "FMMonth"),
+    "MMM": ("%b", "mmm", "Mon"),
+    "MM": ("%m", "mm", "MM"),
+    "M": ("%-m", "m", "FMMM"),
+    "dd": ("%d", "dd", "DD"),
+    "d": ("%-d", "d", "FMDD"),
+    "EEEE": ("%A", "dddd", "FMDay"),
+    "EEE": ("%a", "ddd", "Dy"),
+    "HH": ("%H", "hh", "HH24"),
+    "H": ("%-H", "h", "FMHH24"),
+    "hh": ("%I", "hh", "HH12"),
+    "h": ("%-I", "h", "FMHH12"),
+    "mm": ("%M", "mm", "MI"),
+    "ss": ("%S", "ss", "SS"),
+    "a": ("%p", "AM/PM", "AM"),
+    "xxx": ("%:z", "", "TZH:TZM"),
 }
 
 _TOKEN = re.compile(r"'((?:[^']|'')*)'|([A-Za-z])\2*|([^A-Za-z']+)")
@@ -43,11 +43,13 @@ class PatternError(ValueError):
 @dataclass(frozen=True)
 class DatePattern:
     """
-    A date pattern as the text formatter (`strftime` codes) and as a spreadsheet (number format) read it.
+    A date pattern as the text formatter (`strftime` codes), a spreadsheet (number format) and the database (`to_char`)
+    read it.
     """
 
     strftime: str
     number_format: str
+    to_char: str
 
 
 def parse_date_pattern(pattern: str) -> DatePattern:
@@ -56,7 +58,7 @@ def parse_date_pattern(pattern: str) -> DatePattern:
 
     Raises PatternError naming the part that is not known.
     """
-    strftime, number_format, at = "", "", 0
+    strftime, number_format, to_char, at = "", "", "", 0
     while at < len(pattern):
         found = _TOKEN.match(pattern, at)
         if found is None:
@@ -71,11 +73,13 @@ def parse_date_pattern(pattern: str) -> DatePattern:
             codes = _FIELDS[text]
             strftime += codes[0]
             number_format += codes[1]
+            to_char += codes[2]
         else:
             literal = "'" if text == "''" else found.group(1).replace("''", "'") if found.group(1) else text
             strftime += literal.replace("%", "%%")
             number_format += "".join(c if c in " /-:.," else f"\\{c}" for c in literal)
+            to_char += '"' + literal.replace("\\", "\\\\").replace('"', '\\"') + '"'
     if not strftime:
         msg = "The date pattern is empty."
         raise PatternError(msg)
-    return DatePattern(strftime, number_format)
+    return DatePattern(strftime, number_format, to_char)

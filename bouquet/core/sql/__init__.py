@@ -2,7 +2,9 @@
 From a plan to SQL.
 """
 
-from bouquet.core.sql.compiler import COLLATION, Statements, TallyStep
-from bouquet.core.sql.literals import literal, render
+from bouquet.core.sql.compiler import Statements, TallyStep
+from bouquet.core.sql.dialects import COLLATION, DIALECTS, render
+from bouquet.core.sql.literals import literal
+from bouquet.core.sql.scope import WHITE, escape_like
 
-__all__ = ["COLLATION", "Statements", "TallyStep", "literal", "render"]
+__all__ = ["COLLATION", "DIALECTS", "WHITE", "Statements", "TallyStep", "escape_like", "literal", "render"]

@@ -1,38 +1,48 @@
 """
-Plan → SQLAlchemy statements. Rows, counts and tally are made from the same parts, so they cannot disagree.
+Plan → SQLAlchemy statements. Rows, counts, tally, trace and totals are made from the same parts, so they cannot
+disagree.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
-from typing import Any, ClassVar
+import re
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal
 
 import sqlalchemy as sa
+from sqlalchemy.dialects import postgresql
 
-from bouquet.core.catalogue import Field, Kind, RecordType, Relation, Route
-from bouquet.core.plan import Comparison, Plan, PlanColumn, PlanOrder, Predicate
+from bouquet.core.catalogue import Kind, Route
+from bouquet.core.formula import references_of
+from bouquet.core.plan import (
+    Cell,
+    Comparison,
+    Computed,
+    Folded,
+    Group,
+    GroupBy,
+    Having,
+    Plan,
+    PlanColumn,
+    PlanOrder,
+    Predicate,
+    Read,
+    Step,
+    Stepped,
+)
+from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
+from bouquet.core.sql.scope import KEEPS_BLANKS, LOSES_BLANKS, Element, Maker, Scope
 from bouquet.core.values import Value
 
-__all__ = ["Statements", "TallyStep"]
+__all__ = ["FAULTS", "LINKS", "SPLIT", "Statements", "TallyStep", "Traced"]
 
-#: What surrounds a text without being part of it.
-WHITE = " \t\n\r\x0b\x0c\u00a0\u2007\u202f"
+#: Names of hidden columns: what a file is split by, and, per column, whether it has no result and where it links to.
+SPLIT, FAULTS, LINKS = "s0", "x", "l"
 
-#: The order of the root of the Unicode collation, as shipped by every PostgreSQL built with ICU.
-COLLATION = "und-x-icu"
-
-Element = sa.ColumnElement[Any]
-
-#: Comparisons that a blank can never meet; the tally says how many they lost.
-LOSES_BLANKS = frozenset(
-    {"less_than", "at_most", "greater_than", "at_least", "between", "before", "after", "in_window"}
-)
-
-
-#: Comparisons that a blank can meet.
-KEEPS_BLANKS = frozenset({"is_not", "none_of", "not_contains", "blank"})
+#: Share of a record type's records from which on folds are joined, rather than looked up for each row.
+MANY = 0.02
 
 
 @dataclass(frozen=True)
@@ -40,306 +50,609 @@ class TallyStep:
     """
     One step of the tally, as the names its counts have in the tally statement's single row.
 
-    `blank` is given where the step's comparison drops blanks.
+    `kind` is `all`, `filter`, `scope` (hidden by rights), `open` (children become rows) or `group` (records become
+    groups). `blank` is given where the step's comparison drops blanks; `without` where records have no child.
     """
 
-    predicate: Predicate | None
+    kind: Literal["all", "filter", "scope", "open", "group"]
+    step: Step | None
     count: str
-    blank: str | None
+    blank: str | None = None
+    without: str | None = None
+
+
+@dataclass(frozen=True)
+class Traced:
+    """
+    One step of a trace: the name of its answer in the trace's row, and of the values it saw.
+    """
+
+    step: Step
+    holds: str
+    saw: tuple[tuple[Cell, str], ...]
+
+
+#: Makes one output of a statement in the scope of its rows.
+_Output = Callable[["_Rows"], Element]
+
+
+class _Rows:
+    """
+    The rows of a plan under construction: their scope, and the outputs made in it.
+    """
+
+    def __init__(self, plan: Plan, *, many: bool, exists: bool = True) -> None:
+        self.plan = plan
+        maker = Maker(plan.catalogue, plan.zone, DIALECTS[plan.catalogue.dialect], many=many, exists=exists)
+        self.scope = Scope(maker, plan.record_type, plan.opened, grouped=bool(plan.by))
+        self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
+        self.inner: list[tuple[str, Element]] = []
+
+    # Cells as they stand in rows
+
+    def value(self, cell: Cell) -> Element:
+        """
+        A cell of a row.
+        """
+        at = self._by_index(cell)
+        if at is not None:
+            return self._by_value(at)
+        value = self.scope.value(cell)
+        if self.gaps is None:
+            return value
+        found = self._inside(value)
+        count = isinstance(cell, Folded) and cell.how in ("count", "count_distinct")
+        return sa.func.coalesce(found, sa.literal_column("0")) if count else found
+
+    def fault(self, cell: Cell) -> Element | None:
+        found = self.scope.fault(cell) if self._by_index(cell) is None else None
+        return self._inside(found) if found is not None and self.gaps is not None else found
+
+    def order(self, level: PlanOrder, *, filled: bool) -> list[Element]:
+        return self.scope.ordering(level, self.value(level.cell), filled=filled)
+
+    def _by_index(self, cell: Cell) -> int | None:
+        return next((n for n, b in enumerate(self.plan.by) if b.cell == cell), None)
+
+    def _by_value(self, n: int) -> Element:
+        if self.gaps is None:
+            return self.grouped(self.plan.by[n])
+        return sa.column("step") if n == self.gaps else sa.column(f"w{n}")
+
+    def grouped(self, by: GroupBy) -> Element:
+        """
+        A value that groups are made by. Blank texts make one group.
+        """
+        value = self.scope.value(by.cell)
+        if by.cell.field.stored == "text" and by.cell.field.nullable:
+            return sa.case((sa.not_(self.scope.blank(by.cell)), value))
+        return value
+
+    def _inside(self, value: Element) -> Element:
+        """
+        A value made inside the grouping, as it is called outside.
+        """
+        label = next((known for known, made in self.inner if made is value), None)
+        if label is None:
+            label = f"v{len(self.inner)}"
+            self.inner.append((label, value))
+        return sa.column(label)
+
+    # Statements
+
+    def select(self, outputs: Sequence[tuple[str, Element]], order: Sequence[Element] = ()) -> sa.Select[Any]:
+        """
+        The rows with these outputs; call it when every part has been made.
+        """
+        if self.gaps is not None:
+            return self._with_gaps(outputs).order_by(*order)
+        statement = sa.select(*(e.label(label) for label, e in outputs))
+        parents, children = self._conditions()
+        if not self.plan.by:
+            keep = self.plan.keeps_childless
+            statement = statement.select_from(self.scope.from_clause(keep=keep, on=children if keep else None))
+            return statement.where(*parents, *([] if keep else children)).order_by(*order)
+        by = [self.grouped(b) for b in self.plan.by]
+        statement = statement.select_from(self.scope.from_clause()).where(*parents).group_by(*by)
+        return (statement.having(*children) if children else statement).order_by(*order)
+
+    def _conditions(self) -> tuple[list[Element], list[Element]]:
+        """
+        What narrows records, and what narrows children or groups.
+        """
+        holds = [(s.side, self.scope.holds(s.predicate)) for s in self.plan.steps]
+        return [h for side, h in holds if side == "parent"], [h for side, h in holds if side == "child"]
+
+    def _with_gaps(self, outputs: Sequence[tuple[str, Element]]) -> sa.Select[Any]:
+        """
+        Every step of the window beside every combination of the other values, whether there is a group or not.
+        """
+        assert self.gaps is not None
+        by = self.plan.by[self.gaps]
+        parents, _ = self._conditions()
+        values = [self.grouped(b) for b in self.plan.by]
+        inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
+        groups = inner.select_from(self.scope.from_clause()).where(*parents).group_by(*values).cte("groups")
+        others = [n for n in range(len(values)) if n != self.gaps]
+        wards = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
+        steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")
+        on = [groups.c[f"g{self.gaps}"] == steps.c.step]
+        on += [groups.c[f"g{n}"].is_not_distinct_from(wards.c[f"w{n}"]) for n in others]
+        whole: sa.FromClause = steps.join(wards, sa.true()) if others else steps
+        whole = whole.outerjoin(groups, sa.and_(*on))
+        return sa.select(*(e.label(label) for label, e in outputs)).select_from(whole)
+
+    def _series(self, by: GroupBy, groups: sa.CTE, name: str) -> sa.Select[Any]:
+        """
+        The steps of the window, or from the first group to the last where the window is open.
+        """
+        cell = by.cell
+        assert isinstance(cell, Stepped)
+        column = groups.c[name]
+        dated = cell.field.kind is Kind.DATE
+        bounds = []
+        for moment, pick in ((by.span.start if by.span else None, "min"), (by.span.end if by.span else None, "max")):
+            found = sa.select(getattr(sa.func, pick)(column)).scalar_subquery()
+            if moment is None:
+                bounds.append(found)
+            elif dated:
+                bounds.append(self.scope.step(literal(moment.replace(tzinfo=None)), _unzoned(cell)))
+            else:
+                zoned = moment if cell.field.kind is Kind.MOMENT else moment.replace(tzinfo=None)
+                bounds.append(self.scope.step(literal(zoned), cell))
+        length = {"quarter": "3 months"}.get(cell.unit, f"{cell.count} {cell.unit}")
+        first, last = (sa.cast(b, sa.DateTime) if dated else b for b in bounds)
+        made = sa.func.generate_series(first, last, sa.cast(literal(length), postgresql.INTERVAL()))
+        step: Element = sa.cast(made, sa.Date) if dated else made
+        inner = sa.select(step.label("step")).subquery("every")
+        statement = sa.select(inner.c.step)
+        if by.span is not None and by.span.end is not None:
+            end = by.span.end.replace(tzinfo=None) if dated or cell.field.kind is not Kind.MOMENT else by.span.end
+            statement = statement.where(inner.c.step < literal(end))
+        return statement
 
 
 class Statements:
     """
     The statements of one plan.
 
-    Joins are made on demand: a statement joins only the relations whose fields it reads. All joins are to one
-    record and left outer, so they never change the number of rows.
+    Args:
+        expected: Rows that will be read, where that is known; it decides how folds are made, not what they come to.
     """
 
-    def __init__(self, plan: Plan, *, collation: str | None = COLLATION) -> None:
-        self.plan, self.collation = plan, collation
-        self._begin()
+    def __init__(self, plan: Plan, *, expected: int | None = None) -> None:
+        self.plan = plan
+        estimate = plan.record_type.rows_estimate or 0
+        self.many = expected is None or expected > max(200, MANY * estimate)
 
-    def _begin(self) -> None:
-        self._aliases: dict[tuple[str, ...], sa.FromClause] = {}
-        self._joins: list[tuple[sa.FromClause, Element]] = []
+    def render(self, statement: sa.ClauseElement) -> str:
+        """
+        A statement's text, as the plan's source speaks.
+        """
+        return DIALECTS[self.plan.catalogue.dialect].render(statement)
 
-    # Statements
+    # Rows
 
     def rows(self, *, limit: int | None = None, offset: int = 0) -> sa.Select[Any]:
         """
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
+
+        Hidden columns follow: `x0`, `x1`… say of columns that can fail whether they did, `s0` is what the file is
+        split by.
         """
-        self._begin()
-        columns = [self._output(c).label(f"c{n}") for n, c in enumerate(self.plan.columns) if c.route is not None]
-        where, order = self._where(), [e for o in self.plan.order for e in self._ordering(o)]
-        columns = columns or [sa.literal_column("1").label("only_constants")]
-        statement = sa.select(*columns).select_from(self._from()).where(*where).order_by(*order)
+        rows = _Rows(self.plan, many=self.many and (limit is None or self._folds_first()))
+        outputs = self._outputs(rows) or [("only_constants", sa.literal_column("1"))]
+        order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
         at_most = self.plan.at_most
         if at_most is not None:
             limit = max(0, min(limit if limit is not None else at_most, at_most - offset))
+        statement = rows.select(outputs, order)
         if limit is not None:
             statement = statement.limit(sa.literal_column(str(int(limit))))
         return statement.offset(sa.literal_column(str(int(offset)))) if offset else statement
+
+    def _folds_first(self) -> bool:
+        """
+        Whether folds of all records are needed to know which rows come first.
+        """
+        cells = [o.cell for o in self.plan.order]
+        cells += [c for s in self.plan.steps for c in _cells_of(s.predicate) if not isinstance(s.predicate, Having)]
+        cells += [t for c in cells if isinstance(c, Computed) for t in references_of(c.tree)]  # type: ignore[misc]
+        return any(isinstance(c, Folded) and c.chain for c in cells)
+
+    def _outputs(self, rows: _Rows) -> list[tuple[str, Element]]:
+        outputs = [(f"c{n}", self._output(rows, c)) for n, c in self.plan.data_columns]
+        for n, column in self.plan.data_columns:
+            fault = self._fault(rows, column)
+            if fault is not None:
+                outputs.append((f"{FAULTS}{n}", fault))
+        outputs += [(f"{LINKS}{n}", self._link(rows, c)) for n, c in self.plan.data_columns if c.link]
+        if self.plan.split is not None:
+            outputs.append((SPLIT, self._paper(rows.value(self.plan.split), self.plan.split)))
+        return outputs
+
+    @staticmethod
+    def _link(rows: _Rows, column: PlanColumn) -> Element:
+        """
+        The address of a record's page, NULL where a part of it is blank.
+        """
+        assert column.link is not None and isinstance(column.cell, Read)
+        relations = column.cell.route.relations
+        end = rows.plan.catalogue.record_types[relations[-1].target] if relations else rows.plan.record_type
+        address: Element = literal("")
+        for text, name in re.findall(r"([^{]*)(?:\{(\w+)\})?", column.link):
+            address = address.op("||", return_type=sa.Text())(literal(text)) if text else address
+            found = end.field_named(name) if name else None
+            if found is not None:
+                value = rows.scope.column(Route(relations, found))
+                address = address.op("||", return_type=sa.Text())(sa.cast(value, sa.Text))
+        return address
+
+    def _fault(self, rows: _Rows, column: PlanColumn) -> Element | None:
+        """
+        Whether a column has no result, or, of the last column of a spread, whether there are more values than columns.
+        """
+        cell = column.cell
+        if isinstance(cell, Folded) and cell.how == "spread":
+            last = max(c.number for c in self.plan.columns if c.id == column.id)
+            return rows.value(replace(cell, number=last + 1)).is_not(None) if cell.number == last else None
+        return rows.fault(cell)
 
     def count(self) -> sa.Select[Any]:
         """
         The number of rows of the file, in a column `rows`.
         """
-        self._begin()
-        where = self._where()
-        if self.plan.at_most is None:
-            return sa.select(sa.func.count().label("rows")).select_from(self._from()).where(*where)
-        inner: sa.Select[Any] = sa.select(sa.literal_column("1").label("one")).select_from(self._from()).where(*where)
-        inner = inner.limit(sa.literal_column(str(self.plan.at_most)))
-        return sa.select(sa.func.count().label("rows")).select_from(inner.subquery())
+        rows = _Rows(self.plan, many=self.many)
+        inner = rows.select([("one", sa.literal_column("1"))])
+        if self.plan.at_most is not None:
+            inner = inner.limit(sa.literal_column(str(self.plan.at_most)))
+        return sa.select(sa.func.count().label("rows")).select_from(inner.subquery("counted"))
+
+    def _is_filled(self, cell: Cell) -> bool:
+        """
+        Whether no row of the file has NULL here: the database says so, or a step of the filter drops it. Empty texts
+        are ordered as NULL, so of texts it is never known.
+        """
+        if not isinstance(cell, Read) or cell.field.stored == "text":
+            return False
+        if not cell.route.relations and not cell.field.nullable:
+            return True
+        return any(
+            isinstance(step.predicate, Comparison)
+            and step.predicate.cell == cell
+            and step.predicate.operator not in KEEPS_BLANKS
+            and (step.side == "parent" or not self.plan.keeps_childless)
+            and (step.predicate.span is None or (step.predicate.span.start or step.predicate.span.end) is not None)
+            for step in self.plan.steps
+        )
+
+    def _output(self, rows: _Rows, column: PlanColumn) -> Element:
+        return self._shown(rows.scope, rows.value(column.cell), column)
+
+    def _shown(self, scope: Scope, value: Element, column: PlanColumn) -> Element:
+        """
+        A column's value on its way out: exact numbers as their text, scaled and rounded as shown.
+        """
+        show, found, dialect = column.show, column.field, scope.dialect
+        factor, number = show.factor, column.kind.is_number
+        if number and (factor is not None or found.stored != "integer"):
+            value = dialect.exact(value, found)
+            if factor is not None:
+                value = value.op("*")(sa.cast(literal(factor), sa.Numeric))
+            decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
+            if decimals is None and (isinstance(column.cell, Computed) or factor is not None):
+                value = sa.func.trim_scale(value)
+            return dialect.number_text(value, found, decimals, even=show.rounding == "half_even")
+        # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.
+        return self._paper(value, column.cell)
+
+    def _paper(self, value: Element, cell: Cell) -> Element:
+        dialect, found = DIALECTS[self.plan.catalogue.dialect], cell.field
+        if found.stored in ("numeric", "float"):
+            return dialect.number_text(dialect.exact(value, found), found, None, even=False)
+        return dialect.paper(value, found)
+
+    # Tally
 
     def tally(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         """
         One pass that counts all records and what is left after each step.
         """
-        self._begin()
+        if self.plan.opened:
+            return self._tally_of_children()
+        if self.plan.by:
+            return self._tally_of_groups()
+        return self._tally_of_records()
+
+    def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        scope = _Rows(replace(self.plan, by=()), many=True, exists=False).scope
         counts: list[Element] = [sa.func.count().label("all_records")]
-        steps = [TallyStep(None, "all_records", None)]
+        steps = [TallyStep("all", None, "all_records")]
         so_far: list[Element] = []
-        for n, predicate in enumerate(self.plan.steps):
-            blank = None
-            if isinstance(predicate, Comparison) and predicate.operator in LOSES_BLANKS:
-                blank = f"b{n}"
-                lost = sa.and_(*so_far, self.blank(predicate.route))
-                counts.append(sa.func.count().filter(lost).label(blank))
-            so_far.append(self.holds(predicate))
+        for n, step in enumerate(s for s in self.plan.steps if s.side == "parent"):
+            blank = self._lost_blank(scope, step)
+            if blank is not None:
+                counts.append(sa.func.count().filter(sa.and_(*so_far, blank)).label(f"b{n}"))
+            so_far.append(scope.holds(step.predicate))
             counts.append(sa.func.count().filter(sa.and_(*so_far)).label(f"n{n}"))
-            steps.append(TallyStep(predicate, f"n{n}", blank))
-        return sa.select(*counts).select_from(self._from()), steps
+            steps.append(TallyStep(_kind(step), step, f"n{n}", f"b{n}" if blank is not None else None))
+        return sa.select(*counts).select_from(scope.from_clause()), steps
 
-    # Relations
+    @staticmethod
+    def _lost_blank(scope: Scope, step: Step) -> Element | None:
+        part = step.predicate
+        return scope.blank(part.cell) if isinstance(part, Comparison) and part.operator in LOSES_BLANKS else None
 
-    def _from(self) -> sa.FromClause:
-        joined = self._table_at((), self.plan.record_type)
-        for alias, on in self._joins:
-            joined = joined.outerjoin(alias, on)
-        return joined
+    def _tally_of_groups(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        records, steps = self._tally_of_records()
+        first = records.subquery("records")
+        plan, later = self.plan, [s for s in self.plan.steps if s.side == "child"]
+        rows = _Rows(replace(plan, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
+        outputs = [(f"h{n}", rows.scope.holds(s.predicate)) for n, s in enumerate(later)]
+        groups = rows.select([("one", sa.literal_column("1")), *outputs]).subquery("grouped")
+        counts: list[Element] = [sa.func.count().label("all_groups")]
+        steps.append(TallyStep("group", None, "all_groups"))
+        for n, step in enumerate(later):
+            holds = sa.and_(*(groups.c[f"h{k}"] for k in range(n + 1)))
+            counts.append(sa.func.count().filter(holds).label(f"g{n}"))
+            steps.append(TallyStep("filter", step, f"g{n}"))
+        second = sa.select(*counts).select_from(groups).subquery("groups")
+        return sa.select(first, second).select_from(first.join(second, sa.true())), steps
 
-    def _table_at(self, way: tuple[str, ...], record_type: RecordType) -> sa.FromClause:
-        if way not in self._aliases:
-            names = [f.column for f in record_type.fields]
-            names += [own for r in record_type.relations for own, _ in r.pairs]
-            columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in dict.fromkeys(names)]
-            table = sa.table(record_type.table, *columns, schema=record_type.schema)
-            self._aliases[way] = table.alias(f"t{len(self._aliases)}")
-        return self._aliases[way]
-
-    def _joined(self, relations: Iterable[Relation]) -> sa.FromClause:
-        way: tuple[str, ...] = ()
-        here = self._table_at((), self.plan.record_type)
-        for relation in relations:
-            way = (*way, relation.name)
-            if way not in self._aliases:
-                target = self._table_at(way, self.plan.catalogue.record_types[relation.target])
-                on = sa.and_(*(here.c[own] == target.c[other] for own, other in relation.pairs))
-                self._joins.append((target, on))
-            here = self._aliases[way]
-        return here
-
-    def column(self, route: Route) -> Element:
+    def _tally_of_children(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         """
-        The database column at the end of a route, joined when it was not yet.
+        Children are counted per record first, so that records without any are known, and records count once.
         """
-        return self._joined(route.relations).c[route.field.column]
+        plan = self.plan
+        scope = _Rows(plan, many=True, exists=False).scope
+        parents = [s for s in plan.steps if s.side == "parent"]
+        children = [s for s in plan.steps if s.side == "child"]
+        child = scope.child_key().is_not(None)
+        inner: list[tuple[str, Element]] = []
+        for n, step in enumerate(parents):
+            blank = self._lost_blank(scope, step)
+            inner.append((f"p{n}", sa.func.bool_or(scope.holds(step.predicate))))
+            if blank is not None:
+                inner.append((f"pb{n}", sa.func.bool_or(blank)))
+        so_far = [child]
+        inner.append(("c0", sa.func.count().filter(child)))
+        for n, step in enumerate(children, 1):
+            blank = self._lost_blank(scope, step)
+            if blank is not None:
+                inner.append((f"cb{n}", sa.func.count().filter(sa.and_(*so_far, blank))))
+            so_far.append(scope.holds(step.predicate))
+            inner.append((f"c{n}", sa.func.count().filter(sa.and_(*so_far))))
+        keys = [scope.column(k) for k in plan.key]
+        made = sa.select(*(e.label(name) for name, e in inner)).select_from(scope.from_clause(keep=True))
+        per = made.group_by(*keys).subquery("per_record")
+        counts: list[Element] = [sa.func.count().label("all_records")]
+        steps = [TallyStep("all", None, "all_records")]
+        holds: list[Element] = []
+        for n, step in enumerate(parents):
+            blank_name = f"b{n}" if f"pb{n}" in per.c else None
+            if blank_name:
+                counts.append(sa.func.count().filter(sa.and_(*holds, per.c[f"pb{n}"])).label(blank_name))
+            holds.append(per.c[f"p{n}"])
+            counts.append(sa.func.count().filter(sa.and_(*holds)).label(f"n{n}"))
+            steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name))
+        zero, one = sa.literal_column("0"), sa.literal_column("1")
 
-    # What goes out
+        def counted(found: Element) -> Element:
+            total = sa.func.sum(found)
+            if holds:
+                total = total.filter(sa.and_(*holds))
+            return sa.cast(sa.func.coalesce(total, zero), sa.BigInteger)
 
-    def _output(self, column: PlanColumn) -> Element:
-        assert column.route is not None
-        field = column.route.field
-        value = self.column(column.route)
-        if field.stored == "float":
-            # Through the shortest text that reads back as the same number, so no digits are invented.
-            value = sa.cast(sa.cast(value, sa.Text), sa.Numeric)
-        if column.show.decimals is not None and field.kind is Kind.DECIMAL:
-            # PostgreSQL rounds numeric half away from zero, as people do.
-            value = sa.func.round(value, sa.literal_column(str(column.show.decimals)))
-        if field.stored in ("numeric", "float", "other"):
-            # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.
-            return sa.cast(value, sa.Text)
-        return value
+        for n in range(len(children) + 1):
+            rows = per.c[f"c{n}"]
+            counts.append(counted(sa.func.greatest(rows, one) if plan.keeps_childless else rows).label(f"r{n}"))
+            counts.append(sa.func.count().filter(sa.and_(*holds, rows == zero)).label(f"w{n}"))
+            blank_name = f"rb{n}" if f"cb{n}" in per.c else None
+            if blank_name:
+                counts.append(counted(per.c[f"cb{n}"]).label(blank_name))
+            step_of = children[n - 1] if n else None
+            kind: Literal["filter", "open"] = "filter" if n else "open"
+            steps.append(TallyStep(kind, step_of, f"r{n}", blank_name, f"w{n}"))
+        return sa.select(*counts).select_from(per), steps
 
-    def _ordering(self, order: PlanOrder) -> Iterable[Element]:
-        field, value = order.route.field, self.column(order.route)
-        if field.kind is Kind.CHOICE and field.choices and order.by_label:
-            labels = [(value == literal(_code(c.code, field)), literal(c.label)) for c in field.choices]
-            value = sa.case(*labels, else_=sa.cast(value, sa.Text))
-            value = self._sorted_text(value)
-        elif field.stored == "text":
-            value = self._sorted_text(value)
-        elif field.stored == "other":
-            value = sa.cast(value, sa.Text)
-        directed = value.desc() if order.descending else value.asc()
-        if order.descending != order.blanks_first and not self._is_filled(order.route):
-            # The database puts NULL last when ascending and first when descending. Where there is none it is not
-            # mentioned, so that an index on the column can give the order.
-            directed = directed.nulls_first() if order.blanks_first else directed.nulls_last()
-        yield directed
+    # Trace
 
-    def _is_filled(self, route: Route) -> bool:
+    def trace(self, key: Sequence[Value], *, child: bool = False) -> tuple[sa.Select[Any], list[Traced]]:
         """
-        Whether no row of the file has NULL here: the database says so, or a step of the filter drops it. Empty texts
-        are ordered as NULL, so of texts it is never known.
+        One record of the type, or, with `child`, one record that rows stand for: what each step saw of it, and whether
+        it let it pass. The statement gives no row where there is no such record.
         """
-        if route.field.stored == "text":
-            return False
-        if not route.relations and not route.field.nullable:
-            return True
-        return any(
-            isinstance(step, Comparison)
-            and step.route.path == route.path
-            and step.operator not in KEEPS_BLANKS
-            and (step.span is None or step.span.start is not None or step.span.end is not None)
-            for step in self.plan.steps
-        )
+        rows = _Rows(replace(self.plan, by=()), many=False)
+        scope, keys = rows.scope, self.plan.row_key if child else self.plan.key
+        outputs: list[tuple[str, Element]] = []
+        steps = []
+        for n, step in enumerate(s for s in self.plan.steps if child or s.side == "parent"):
+            outputs.append((f"h{n}", sa.func.coalesce(scope.holds(step.predicate), sa.false())))
+            saw = []
+            for k, cell in enumerate(_cells_of(step.predicate)):
+                outputs.append((f"v{n}_{k}", sa.cast(self._trace_value(scope, cell), sa.Text)))
+                saw.append((cell, f"v{n}_{k}"))
+            steps.append(Traced(step, f"h{n}", tuple(saw)))
+        found = [
+            scope.column(r) == scope.dialect.literal(v, r.field.stored) for r, v in zip(keys, key, strict=True)
+        ]
+        outputs = outputs or [("nothing", sa.literal_column("1"))]
+        statement = sa.select(*(e.label(name) for name, e in outputs))
+        return statement.select_from(scope.from_clause(keep=not child)).where(*found).limit(1), steps
 
-    def _sorted_text(self, value: Element) -> Element:
-        trimmed = sa.func.nullif(value, literal(""))
-        return sa.collate(trimmed, self.collation) if self.collation else trimmed
+    @staticmethod
+    def _trace_value(scope: Scope, cell: Cell) -> Element:
+        value, found = scope.value(cell), cell.field
+        if found.kind is Kind.CHOICE:
+            return scope.label_of(value, found)
+        return scope.dialect.local(value, scope.maker.zone) if found.kind is Kind.MOMENT else value
 
-    # Filter
-
-    def _where(self) -> list[Element]:
-        return [self.holds(p) for p in self.plan.steps]
-
-    def holds(self, predicate: Predicate) -> Element:
+    def keys_of(self, title: str, *, child: bool = False, limit: int = 5) -> sa.Select[Any] | None:
         """
-        Whether a predicate holds for a record. May be NULL for "no"; inside `none` it never is.
+        The keys of records whose title field says `title`, as texts `k0`, `k1`…; None where the type has no title.
         """
-        if isinstance(predicate, Comparison):
-            return self._VERBS[predicate.operator](self, predicate)
-        parts = [self.holds(p) for p in predicate.parts]
-        if predicate.how == "all":
-            return sa.and_(*parts)
-        if predicate.how == "any":
-            return sa.or_(*parts)
-        return sa.not_(sa.or_(*(sa.func.coalesce(p, sa.false()) for p in parts)))
+        record_type = self.plan.row_type if child else self.plan.record_type
+        found = record_type.field_named(record_type.title or "")
+        if found is None:
+            return None
+        scope = Scope(_Rows(self.plan, many=False).scope.maker, record_type)
+        table = scope.base
+        outputs = [
+            sa.cast(table.c[k.field.column], sa.Text).label(f"k{n}")
+            for n, k in enumerate(self.plan.catalogue.key_of(record_type))
+        ]
+        said = sa.cast(table.c[found.column], sa.Text)
+        statement = sa.select(*outputs).select_from(table).where(scope.dialect.lowered(said) == scope.dialect.lowered(literal(title)))
+        return statement.limit(sa.literal_column(str(limit)))
 
-    def blank(self, route: Route) -> Element:
+    def position(self, key: Sequence[Value]) -> sa.Select[Any]:
         """
-        NULL, or a text that is empty or only white space.
+        The position, from 1, of the row with a key among all rows, in a column `position`; for "the first n".
         """
-        value = self.column(route)
-        if route.field.stored == "text":
-            return sa.or_(value.is_(None), sa.func.btrim(value, literal(WHITE)) == literal(""))
-        return value.is_(None)
+        plan = replace(self.plan, at_most=None)
+        rows = _Rows(plan, many=False)
+        order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        outputs: list[tuple[str, Element]] = [("position", sa.func.row_number().over(order_by=order))]
+        outputs += [(f"k{n}", rows.scope.column(r)) for n, r in enumerate(plan.row_key)]
+        ranked = rows.select(outputs).subquery("ranked")
+        found = [ranked.c[f"k{n}"] == literal(v, r.field.stored) for n, (r, v) in enumerate(zip(plan.row_key, key, strict=True))]
+        return sa.select(ranked.c.position).where(*found)
 
-    def _folded(self, c: Comparison) -> tuple[Element, Callable[[Value], Element]]:
+    def left_out(self, place: str, *, limit: int = 50) -> sa.Select[Any]:
         """
-        The column and a way to make literals, both brought to the form in which they are compared.
+        Records that the step at `place` was the first to stop: their keys `k0`… and titles `title`, as texts.
         """
-        field, value = c.route.field, self.column(c.route)
-        if field.kind is Kind.CHOICE or not field.kind.is_text:
-            return value, lambda v: literal(v, field.stored)
-        if field.stored != "text":
-            value = sa.cast(value, sa.Text)
-        if c.exact:
-            return value, lambda v: literal(str(v))
-        return (
-            sa.func.lower(sa.func.btrim(value, literal(WHITE))),
-            lambda v: sa.func.lower(literal(str(v).strip(WHITE))),
-        )
+        steps = self.plan.steps
+        at = next(n for n, s in enumerate(steps) if s.place == place)
+        before = replace(self.plan, steps=steps[:at], by=(), keeps_childless=False)
+        child = steps[at].side == "child" and bool(self.plan.opened)
+        if not child:
+            before = replace(before, opened=())
+        rows = _Rows(before, many=False)
+        keys = self.plan.row_key if child else self.plan.key
+        end = self.plan.row_type if child else self.plan.record_type
+        title = end.field_named(end.title or "")
+        outputs = [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(keys)]
+        if title is not None:
+            relations = self.plan.opened if child else ()
+            outputs.append(("title", sa.cast(rows.scope.column(replace(keys[0], relations=relations, field=title)), sa.Text)))
+        stopped = sa.not_(sa.func.coalesce(rows.scope.holds(steps[at].predicate), sa.false()))
+        statement = rows.select(outputs, [rows.scope.column(k).asc() for k in keys]).where(stopped)
+        return statement.limit(sa.literal_column(str(limit)))
 
-    def _is(self, c: Comparison) -> Element:
-        value, make = self._folded(c)
-        return value == make(c.values[0])
+    # Totals
 
-    def _is_not(self, c: Comparison) -> Element:
-        value, make = self._folded(c)
-        return value.is_distinct_from(make(c.values[0]))
+    def parts(self) -> sa.Select[Any]:
+        """
+        The parts of a split by value in their order: the value `s0` and its number of rows `rows`.
+        """
+        assert self.plan.split is not None
+        inner = self._numbered([]).subquery("numbered")
+        grouped = sa.select(inner.c[SPLIT], sa.func.count().label("rows")).group_by(inner.c[SPLIT])
+        return grouped.order_by(sa.func.min(inner.c.at))
 
-    def _one_of(self, c: Comparison) -> Element:
-        value, make = self._folded(c)
-        return value.in_([make(v) for v in c.values])
+    def totals(self, level: int, *, by_split: bool = False) -> list[tuple[sa.Select[Any], tuple[int, ...]]]:
+        """
+        Totals of the columns that ask for one, within the first `level` reader groups; level 0 is the whole file, or,
+        with `by_split`, each of its parts.
 
-    def _none_of(self, c: Comparison) -> Element:
-        return sa.func.coalesce(sa.not_(self._one_of(c)), sa.true())
+        Statements with the columns they speak of: `g0`… name the part and the group as their rows do, `t{n}` is column
+        n's total. A number that belongs to a record shared by several rows counts once. Where no column asks for a
+        total, one statement names the groups.
+        """
+        wanted = [(n, c) for n, c in self.plan.data_columns if c.total is not None]
+        ways = dict.fromkeys(c.once_by for _, c in wanted) or {(): None}
+        found = []
+        for once_by in ways:
+            columns = tuple(n for n, c in wanted if c.once_by == once_by)
+            found.append((self._totals(level, list(columns), by_split=by_split), columns))
+        return found
 
-    def _like(self, c: Comparison, before: str, after: str) -> Element:
-        value, make = self._folded(c)
-        typed = str(c.values[0]) if c.exact else str(c.values[0]).strip(WHITE)
-        return value.like(make(before + escape_like(typed) + after), escape="~")
+    def once(self) -> list[tuple[sa.Select[Any], tuple[int, ...]]]:
+        """
+        Sums of numbers that repeat on several rows, each counted once: `t{n}` for column n.
+        """
+        shared = [(n, c) for n, c in self.plan.data_columns if c.once_by]
+        return [
+            (self._totals(0, [n for n, c in shared if c.once_by == by], how="sum"), tuple(n for n, c in shared if c.once_by == by))
+            for by in dict.fromkeys(c.once_by for _, c in shared)
+        ]
 
-    def _contains(self, c: Comparison) -> Element:
-        return self._like(c, "%", "%")
+    def _totals(
+        self, level: int, columns: list[int], how: str | None = None, *, by_split: bool = False
+    ) -> sa.Select[Any]:
+        plan = self.plan
+        once_by = plan.columns[columns[0]].once_by if columns else ()
+        groups = plan.groups[:level]
+        inner: sa.FromClause = self._numbered(columns, groups, once_by, by_split=by_split).subquery("numbered")
+        names = [f"g{n}" for n in range(len(groups) + by_split)]
+        if once_by:
+            keys = [f"o{n}" for n in range(len(once_by))]
+            taken = sa.select(*(inner.c[n] for n in (*names, *keys, *(f"n{k}" for k in columns)))).distinct()
+            inner = taken.subquery("once")
+        outputs: list[Element] = [inner.c[n] for n in names]
+        for n in columns:
+            outputs.append(_TOTALS[how or plan.columns[n].total or "sum"](inner.c[f"n{n}"]).label(f"t{n}"))
+        outputs = outputs or [sa.func.count().label("rows")]
+        return sa.select(*outputs).select_from(inner).group_by(*(inner.c[n] for n in names))
 
-    def _not_contains(self, c: Comparison) -> Element:
-        return sa.func.coalesce(sa.not_(self._contains(c)), sa.true())
-
-    def _starts_with(self, c: Comparison) -> Element:
-        return self._like(c, "", "%")
-
-    def _ends_with(self, c: Comparison) -> Element:
-        return self._like(c, "%", "")
-
-    def _matches(self, c: Comparison) -> Element:
-        value, make = self._folded(c)
-        pattern = escape_like(str(c.values[0])).replace("*", "%").replace("?", "_")
-        return value.like(make(pattern), escape="~")
-
-    def _ordered(self, c: Comparison, operator: str) -> Element:
-        value, make = self._folded(c)
-        return value.bool_op(operator)(make(c.values[0]))
-
-    def _between(self, c: Comparison) -> Element:
-        value, make = self._folded(c)
-        return sa.and_(value >= make(c.values[0]), value <= make(c.values[1]))
-
-    def _in_window(self, c: Comparison) -> Element:
-        assert c.span is not None
-        value, kind = self.column(c.route), c.route.field.kind
-        bounds: list[Element] = []
-        if c.span.start is not None:
-            bounds.append(value >= literal(_as_kind(c.span.start, kind)))
-        if c.span.end is not None:
-            end = c.span.last_day if kind is Kind.DATE else _as_kind(c.span.end, kind)
-            assert end is not None
-            bounds.append(value <= literal(end) if kind is Kind.DATE else value < literal(end))
-        return sa.and_(*bounds) if bounds else sa.true()
-
-    _VERBS: ClassVar[dict[str, Callable[[Statements, Comparison], Element]]] = {
-        "is": _is,
-        "is_not": _is_not,
-        "one_of": _one_of,
-        "none_of": _none_of,
-        "contains": _contains,
-        "not_contains": _not_contains,
-        "starts_with": _starts_with,
-        "ends_with": _ends_with,
-        "matches": _matches,
-        "less_than": lambda self, c: self._ordered(c, "<"),
-        "before": lambda self, c: self._ordered(c, "<"),
-        "at_most": lambda self, c: self._ordered(c, "<="),
-        "greater_than": lambda self, c: self._ordered(c, ">"),
-        "after": lambda self, c: self._ordered(c, ">"),
-        "at_least": lambda self, c: self._ordered(c, ">="),
-        "between": _between,
-        "in_window": _in_window,
-        "blank": lambda self, c: self.blank(c.route),
-        "not_blank": lambda self, c: sa.not_(self.blank(c.route)),
-        "yes": lambda self, c: self.column(c.route).is_(sa.true()),
-        "no": lambda self, c: self.column(c.route).is_(sa.false()),
-    }
+    def _numbered(
+        self, columns: list[int], groups: Sequence[int] = (), once_by: Sequence[Route] = (), *, by_split: bool = False
+    ) -> sa.Select[Any]:
+        """
+        The rows of the file with the numbers of some columns as numbers, and what they are grouped by.
+        """
+        plan = self.plan
+        rows = _Rows(plan, many=self.many)
+        outputs: list[tuple[str, Element]] = []
+        order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        if by_split and plan.split is not None:
+            outputs.append(("g0", self._paper(rows.value(plan.split), plan.split)))
+        for n in groups:
+            outputs.append((f"g{len(outputs)}", self._output(rows, plan.columns[n])))
+        for k, route in enumerate(once_by):
+            outputs.append((f"o{k}", rows.scope.column(route)))
+        for n in columns:
+            column = plan.columns[n]
+            value = self._output(rows, column)
+            outputs.append((f"n{n}", sa.cast(value, sa.Numeric) if column.kind.is_number else value))
+        if not outputs and plan.split is not None:
+            outputs.append((SPLIT, self._paper(rows.value(plan.split), plan.split)))
+            outputs.append(("at", sa.func.row_number().over(order_by=order)))
+        statement = rows.select(outputs or [("one", sa.literal_column("1"))], order if plan.at_most is not None else ())
+        return statement.limit(sa.literal_column(str(plan.at_most))) if plan.at_most is not None else statement
 
 
-def escape_like(text: str) -> str:
+_TOTALS: dict[str, Callable[[Element], Element]] = {
+    "sum": lambda v: sa.cast(sa.func.sum(v), sa.Text),
+    "mean": lambda v: sa.cast(sa.func.avg(v), sa.Text),
+    "count": lambda v: sa.cast(sa.func.count(v), sa.Text),
+    "least": lambda v: sa.cast(sa.func.min(v), sa.Text),
+    "greatest": lambda v: sa.cast(sa.func.max(v), sa.Text),
+}
+
+
+def _kind(step: Step) -> Literal["filter", "scope"]:
+    return "scope" if step.hidden else "filter"
+
+
+def _unzoned(cell: Stepped) -> Stepped:
     """
-    `text` with the wildcards of LIKE made plain; the escape character is `~`.
+    The same step of a wall-clock value.
     """
-    return text.replace("~", "~~").replace("%", "~%").replace("_", "~_")
+    plain = replace(cell.route.field, kind=Kind.TIMESTAMP)
+    return replace(cell, route=replace(cell.route, field=plain, aspect=""))
 
 
-def _code(code: str, field: Field) -> Value:
-    return int(code) if field.stored == "integer" else code
-
-
-def _as_kind(moment: Any, kind: Kind) -> Any:
-    if kind is Kind.DATE:
-        return moment.date()
-    return moment.replace(tzinfo=None) if kind is Kind.TIMESTAMP else moment
+def _cells_of(predicate: Predicate) -> tuple[Cell, ...]:
+    """
+    The cells that a predicate looks at, each once.
+    """
+    if isinstance(predicate, Group):
+        return tuple(dict.fromkeys(c for p in predicate.parts for c in _cells_of(p)))
+    cell = getattr(predicate, "cell", None) or getattr(predicate, "fold", None)
+    if cell is None:
+        return ()
+    if isinstance(cell, Computed):
+        return tuple(dict.fromkeys(references_of(cell.tree)))  # type: ignore[arg-type]
+    return (cell,)

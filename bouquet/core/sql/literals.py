@@ -18,11 +18,7 @@ from sqlalchemy.types import UserDefinedType
 
 from bouquet.core.values import Value
 
-__all__ = ["DIALECT", "literal", "render"]
-
-#: `named` parameters, so that per cent signs in literals are not doubled.
-DIALECT = postgresql.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
-
+__all__ = ["literal"]
 
 def quote(text: str) -> str:
     """
@@ -38,6 +34,18 @@ def quote(text: str) -> str:
     return "E'" + quoted.replace("\\", "\\\\") + "'" if "\\" in text else f"'{quoted}'"
 
 
+def quote_plain(text: str) -> str:
+    """
+    `text` as a string constant of standard SQL, in which a backslash is a letter like any other.
+
+    Raises ValueError for NUL.
+    """
+    if "\x00" in text:
+        msg = "A text with a NUL character cannot be sent to the database."
+        raise ValueError(msg)
+    return "'" + text.replace("'", "''") + "'"
+
+
 class QuotedText(UserDefinedType[str]):
     """
     A text that is rendered by `quote` and nothing else.
@@ -49,7 +57,7 @@ class QuotedText(UserDefinedType[str]):
         return "TEXT"
 
     def literal_processor(self, dialect: sa.Dialect) -> Callable[[str], str]:
-        return quote
+        return quote if dialect.name == "postgresql" else quote_plain
 
 
 def _text(value: str) -> sa.ColumnElement[Any]:
@@ -74,10 +82,3 @@ def literal(value: Value, stored: str | None = None) -> sa.ColumnElement[Any]:
     if isinstance(value, time):
         return sa.cast(_text(value.isoformat()), sa.Time)
     return sa.cast(_text(value), sa.Text)
-
-
-def render(statement: sa.ClauseElement) -> str:
-    """
-    The statement's text, with every value a literal.
-    """
-    return str(statement.compile(dialect=DIALECT, compile_kwargs={"literal_binds": True}))

@@ -7,12 +7,15 @@ Unknown keys are refused with their path; an older format is upgraded; a newer o
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Annotated, Any, Literal, TypeAlias
 from zoneinfo import available_timezones
 
-from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, ValidationError, field_validator
+import babel.localedata
+from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, ValidationError, field_validator, model_validator
 
 from bouquet.core.errors import DocumentError, Problem
 
@@ -21,17 +24,31 @@ __all__ = [
     "HEADING_LENGTH",
     "AllOf",
     "AnyOf",
+    "Ask",
+    "By",
     "Column",
     "Condition",
     "Constant",
     "Csv",
     "FieldValue",
+    "Fold",
+    "FoldOrder",
+    "FoldValue",
+    "FormulaTest",
+    "FormulaValue",
+    "Has",
     "Narrowing",
     "NoneOf",
     "Order",
     "Output",
+    "Part",
+    "PerChild",
+    "PerGroup",
     "PerRecord",
+    "Picks",
+    "Reader",
     "Show",
+    "Split",
     "Template",
     "Window",
     "Xlsx",
@@ -44,6 +61,11 @@ NEWEST = 1
 
 #: Characters. The most that a spreadsheet's cell shows of a heading without trouble, and then some.
 HEADING_LENGTH = 255
+
+@functools.cache
+def _locales() -> frozenset[str]:
+    return frozenset(name.casefold() for name in babel.localedata.locale_identifiers())
+
 
 Operator: TypeAlias = Literal[
     "is",
@@ -88,12 +110,49 @@ class PerRecord(Part):
     per: Literal["record"] = "record"
 
 
+class PerChild(Part):
+    """
+    One row per record at the end of a path that leads to many; fields of the records above repeat.
+
+    `parents_without` says what becomes of a record with no child that passes: a row with blank child cells, or none.
+    """
+
+    per: Literal["child"]
+    path: str = Field(min_length=1)
+    parents_without: Literal["keep", "leave_out"] = "leave_out"
+
+
+class By(Part):
+    """
+    One value of a grouping; a dated one may be cut into steps of time, in the template's zone.
+
+    `count` is only for minutes: 1, 2, 3, 4, 5, 6, 10, 12, 15, 20 or 30 of them.
+    `fill_gaps` adds a row for each step of the window in which nothing happened.
+    """
+
+    path: str = Field(min_length=1)
+    step: Unit | None = None
+    count: int = Field(1, ge=1, le=30)
+    fill_gaps: bool = False
+
+
+class PerGroup(Part):
+    """
+    One row per distinct combination of the `by` values.
+    """
+
+    per: Literal["group"]
+    by: tuple[By, ...] = Field(min_length=1, max_length=12)
+
+
 class FieldValue(Part):
     """
-    The value of a field, by its path from the record type outward.
+    The value of a field, by its path from the record type outward. In groups it is one of the `by` values; `step`
+    tells two steps of the same field apart.
     """
 
     field: str = Field(min_length=1)
+    step: Unit | None = None
 
 
 class Constant(Part):
@@ -104,6 +163,69 @@ class Constant(Part):
     constant: str
 
 
+class FoldOrder(Part):
+    """
+    One level of the order in which a fold meets its records; the path starts at these records.
+    """
+
+    path: str = Field(min_length=1)
+    direction: Literal["ascending", "descending"] = "ascending"
+    blanks: Literal["first", "last"] = "last"
+
+
+How: TypeAlias = Literal[
+    "count",
+    "count_distinct",
+    "sum",
+    "mean",
+    "least",
+    "greatest",
+    "first",
+    "latest",
+    "joined",
+    "spread",
+    "any",
+    "all",
+    "none",
+]
+
+
+class Fold(Part):
+    """
+    How many records become one cell.
+
+    `path` leads through at least one relation to many, and, but for `count`, on to a field. In groups a path through
+    no such relation folds the group's own records; then an empty path counts them.
+    Paths in `where` and `order` start at the folded records.
+    """
+
+    path: str = ""
+    how: How
+    where: Narrowing | None = None
+    order: tuple[FoldOrder, ...] = ()
+    separator: str = Field("; ", max_length=20)
+    distinct: bool = False
+    at_most: int | None = Field(None, ge=1, le=1000)
+    #: Columns of a spread.
+    columns: int = Field(3, ge=1, le=60)
+
+
+class FoldValue(Part):
+    """
+    The value of a fold.
+    """
+
+    fold: Fold
+
+
+class FormulaValue(Part):
+    """
+    The value of a formula; see `bouquet.core.formula`.
+    """
+
+    formula: str = Field(min_length=1, max_length=4000)
+
+
 class Show(Part):
     """
     How a column's values stand on paper. What is not given follows the machine style.
@@ -111,15 +233,22 @@ class Show(Part):
 
     date: str | None = Field(None, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
     decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")
-    decimal_mark: Literal[".", ","] = "."
-    grouping: Literal["", " ", ",", ".", "'"] = ""
-    prefix: str = ""
-    suffix: str = ""
+    rounding: Literal["half_away", "half_even"] = "half_away"
+    factor: Decimal | None = Field(None, gt=0, description="Multiplied with the number, e.g. 100 for m to cm")
+    decimal_mark: Literal[".", ","] | None = None
+    grouping: Literal["", " ", "\u00a0", "\u202f", ",", ".", "'", "’"] | None = None
+    prefix: str = Field("", max_length=40)
+    suffix: str = Field("", max_length=40)
     choice: Literal["label", "code"] = "label"
-    yes: str = "true"
-    no: str = "false"
+    yes: str | None = None
+    no: str | None = None
     case: Literal["as_is", "upper", "lower"] = "as_is"
     trim: bool = False
+    first: int | None = Field(None, ge=1, le=32_767, description="Only the first so many characters")
+    pad: int | None = Field(None, ge=1, le=255, description="Filled up to so many characters")
+    pad_with: str = Field("0", min_length=1, max_length=1)
+    pad_side: Literal["left", "right"] = "left"
+    link: bool = Field(False, description="In spreadsheets, a link to the record's page")
 
 
 class Column(Part):
@@ -129,9 +258,12 @@ class Column(Part):
 
     id: str = Field(min_length=1, max_length=40)
     heading: str
-    value: FieldValue | Constant
+    value: Value
     show: Show = Show()
     blank: str = ""
+    total: Literal["sum", "mean", "count", "least", "greatest"] | None = Field(
+        None, description="What the subtotals and the total of a reader's file say of this column"
+    )
 
 
 class Window(Part):
@@ -148,6 +280,7 @@ class Window(Part):
         "between",
         "before_days_ago",
         "after_days_ago",
+        "since_last_run",
         "all_time",
     ]
     count: int = Field(1, ge=1, le=100_000)
@@ -159,15 +292,63 @@ class Window(Part):
 
 class Condition(Part):
     """
-    One comparison of one field.
+    One comparison of one field, or of a column of the sheet by its id.
+
+    What it is compared with stands in `value`, `values` or `window`, or is asked at each run: then `ask` names the
+    question.
     """
 
-    path: str = Field(min_length=1)
+    path: str | None = Field(None, min_length=1)
+    column: str | None = Field(None, min_length=1)
     is_: Operator = Field(alias="is")
     value: Scalar | None = None
     values: tuple[Scalar, ...] | None = None
     window: Window | None = None
     exact: bool = False
+    ask: str | None = None
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Condition:
+        if (self.path is None) == (self.column is None):
+            msg = "A condition compares a field (path) or a column, one of the two."
+            raise ValueError(msg)
+        return self
+
+    @property
+    def named(self) -> str:
+        """
+        The path or the column it compares.
+        """
+        return self.path or self.column or ""
+
+
+class Has(Part):
+    """
+    Whether a record has many others at the end of `path`: any, none, or at least `count`.
+
+    Paths in `where` start at these others.
+    """
+
+    path: str = Field(min_length=1)
+    has: Literal["any", "none", "at_least"]
+    count: int = Field(1, ge=1, le=1_000_000)
+    where: Narrowing | None = None
+
+
+class Picks(Part):
+    """
+    Whether a record is in a saved list.
+    """
+
+    picks: str = Field(min_length=1, max_length=120)
+
+
+class FormulaTest(Part):
+    """
+    A formula that must be true.
+    """
+
+    formula: str = Field(min_length=1, max_length=4000)
 
 
 class AllOf(Part):
@@ -196,13 +377,30 @@ class NoneOf(Part):
 
 def _narrowing_tag(value: Any) -> str:
     keys = value.keys() if isinstance(value, Mapping) else type(value).model_fields if isinstance(value, Part) else ()
-    return next((f"<{k}>" for k in ("all", "any", "none") if k in keys), "<condition>")
+    return next((f"<{k}>" for k in ("has", "all", "any", "none", "picks", "formula") if k in keys), "<condition>")
+
+
+def _value_tag(value: Any) -> str:
+    keys = value.keys() if isinstance(value, Mapping) else type(value).model_fields if isinstance(value, Part) else ()
+    return next((f"<{k}>" for k in ("fold", "formula", "constant") if k in keys), "<field>")
+
+
+Value: TypeAlias = Annotated[
+    Annotated[FieldValue, Tag("<field>")]
+    | Annotated[Constant, Tag("<constant>")]
+    | Annotated[FoldValue, Tag("<fold>")]
+    | Annotated[FormulaValue, Tag("<formula>")],
+    Discriminator(_value_tag),
+]
 
 
 Narrowing: TypeAlias = Annotated[
     Annotated["AllOf", Tag("<all>")]
     | Annotated["AnyOf", Tag("<any>")]
     | Annotated["NoneOf", Tag("<none>")]
+    | Annotated["Has", Tag("<has>")]
+    | Annotated["Picks", Tag("<picks>")]
+    | Annotated["FormulaTest", Tag("<formula>")]
     | Annotated["Condition", Tag("<condition>")],
     Discriminator(_narrowing_tag),
 ]
@@ -249,18 +447,89 @@ class Xlsx(Part):
     title: str = ""
     subject: str = ""
     author: str = ""
+    keywords: str = ""
     about_sheet: bool = False
+    findings_sheet: bool = False
+
+
+class Reader(Part):
+    """
+    What a file in reader's style carries besides its rows: lines of title above the headings, a heading line for
+    each group of rows that agree in the columns `groups`, and totals of the columns that ask for one.
+    """
+
+    title: bool = True
+    groups: tuple[str, ...] = Field((), max_length=4, description="Ids of columns, outermost first")
+    subtotals: bool = True
+    grand_total: bool = True
+
+
+class Split(Part):
+    """
+    One file becomes several: by a number of rows, by size, or by the value of a field; one of the three.
+
+    Split by a value, each part may also be a sheet of one spreadsheet.
+    """
+
+    rows: int | None = Field(None, ge=1)
+    megabytes: Decimal | None = Field(None, gt=0, le=100_000, description="Millions of bytes")
+    by: str | None = Field(None, min_length=1)
+    into: Literal["files", "sheets"] = "files"
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Split:
+        if sum(way is not None for way in (self.rows, self.megabytes, self.by)) != 1:
+            msg = "A file is split by rows, by megabytes or by a value, one of the three."
+            raise ValueError(msg)
+        if self.into == "sheets" and self.by is None:
+            msg = "Only a split by value can go into sheets."
+            raise ValueError(msg)
+        return self
 
 
 class Output(Part):
     """
     The file a run makes, unless the person who runs it asks for another format.
+
+    `style` `machine` is for programs: ISO dates, plain numbers, nothing but headings and rows. `reader` is for
+    people: dates and numbers as the `locale` writes them, titles, groups, totals.
+    `guard_formulas`: whether texts that a spreadsheet would run are guarded; not given, reader's style does.
+    `dictionary`: how what the columns mean goes along; as a sheet, a companion CSV, or CSV on the Web metadata.
     """
 
-    format: Literal["csv", "xlsx"] = "csv"
+    format: Literal["csv", "xlsx", "jsonl"] = "csv"
     name: str = Field("{template}_{as_of:%Y-%m-%d}", min_length=1, max_length=200)
+    style: Literal["machine", "reader"] = "machine"
+    locale: str = Field("en_GB", max_length=20)
+    reader: Reader = Reader()
+    guard_formulas: bool | None = None
+    split: Split | None = None
+    dictionary: tuple[Literal["sheet", "csv", "csvw"], ...] = ()
     csv: Csv = Csv()
     xlsx: Xlsx = Xlsx()
+
+    @field_validator("locale")
+    @classmethod
+    def _known_locale(cls, value: str) -> str:
+        if value.casefold() not in _locales():
+            msg = f"“{value}” is not a locale, such as en_GB or de_DE."
+            raise ValueError(msg)
+        return value
+
+
+class Ask(Part):
+    """
+    A question that the template leaves open. Conditions name it; each run answers it.
+
+    `default` is an answer as a run would give it: a list of values for `choices`, a window for `window`, otherwise
+    one value.
+    """
+
+    name: str = Field(pattern=r"^[A-Za-z][A-Za-z0-9_]{0,39}$")
+    label: str = Field(min_length=1, max_length=200)
+    kind: Literal["choices", "text", "number", "date", "yes_no", "window"] = "text"
+    default: Any = None
+    required: bool = True
 
 
 class Template(Part):
@@ -272,9 +541,10 @@ class Template(Part):
     name: str = Field(min_length=1, max_length=120)
     about: str = ""
     records: str
-    rows: PerRecord = PerRecord()
+    rows: PerRecord | PerChild | PerGroup = Field(PerRecord(), discriminator="per")
     columns: tuple[Column, ...] = ()
     filter: Narrowing = AllOf(all=())
+    asks: tuple[Ask, ...] = Field((), max_length=40)
     order: tuple[Order, ...] = ()
     at_most: int | None = Field(None, ge=1)
     zone: str = "Europe/London"
@@ -335,7 +605,7 @@ def document_schema() -> dict[str, Any]:
     return Template.model_json_schema(by_alias=True)
 
 
-_TAGS = re.compile(r"^<.*>$|^(FieldValue|Constant|bool|int|float|str)$")
+_TAGS = re.compile(r"^<.*>$|^(FieldValue|Constant|bool|int|float|str|record|child|group)$")
 
 
 def _place_of(location: tuple[int | str, ...]) -> str:
@@ -354,6 +624,7 @@ _WORDS = {
     "string_type": "A text is expected here.",
     "int_parsing": "A whole number is expected here.",
     "union_tag_invalid": "A condition or a group (all, any, none) is expected here.",
+    "union_tag_not_found": "A “per” is expected here: record, child or group.",
 }
 
 
@@ -362,7 +633,6 @@ def _problem_of(error: Any) -> Problem:
     return Problem(code=error["type"], message=message, place=_place_of(error["loc"]))
 
 
-AllOf.model_rebuild()
-AnyOf.model_rebuild()
-NoneOf.model_rebuild()
+for _model in (Fold, Has, Column, AllOf, AnyOf, NoneOf):
+    _model.model_rebuild()
 Template.model_rebuild()

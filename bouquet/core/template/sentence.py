@@ -11,9 +11,29 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from zoneinfo import ZoneInfo
 
-from bouquet.core.catalogue import Catalogue, Field, Route
+from pydantic import ValidationError
+
+from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
+from bouquet.core.plan.ground import answer_to
 from bouquet.core.plan.model import Context
-from bouquet.core.template.document import AllOf, AnyOf, Condition, Narrowing, Order, Template
+from bouquet.core.template.document import (
+    AllOf,
+    AnyOf,
+    By,
+    Condition,
+    FieldValue,
+    FoldValue,
+    FormulaTest,
+    Has,
+    Narrowing,
+    NoneOf,
+    Order,
+    PerChild,
+    PerGroup,
+    Picks,
+    Template,
+    Window,
+)
 from bouquet.core.values import read_value, say_value
 from bouquet.core.windows import resolve_window, span_words, window_words
 
@@ -53,8 +73,8 @@ _NAMED = 4
 @dataclass(frozen=True)
 class Part:
     """
-    A piece of the sentence. `role` says what it is: plain `text`, or a chip: `records`, `field`, `value`, `order`,
-    `limit`; `place` is the part of the document that the chip stands for. `note` stands behind it in small print.
+    A piece of the sentence. `role` says what it is: plain `text`, or a chip: `records`, `rows`, `field`, `value`,
+    `formula`, `order`, `limit`, `split`; `place` is the part of the document that the chip stands for. `note` stands behind it in small print.
     """
 
     text: str
@@ -88,7 +108,7 @@ class Sentence:
         """
         One narrowing as plain text.
         """
-        return words(self._narrowing(node, place, top=True))
+        return words(self._narrowing(node, place, self.record_type, top=True))
 
     def steps(self) -> list[tuple[str, str]]:
         """
@@ -103,45 +123,176 @@ class Sentence:
         return [] if _is_empty(root) else [("filter", root)]
 
     def _all(self) -> Iterator[Part]:
-        name = self.record_type.label if self.record_type else self.template.records
-        yield Part("One row per ")
-        yield Part(name, "records", "records")
+        yield from self._rows()
         for n, (place, node) in enumerate(self._steps()):
             yield Part(" where " if n == 0 else ", and ")
-            yield from self._narrowing(node, place, top=True)
+            yield from self._narrowing(node, place, self.record_type, top=True)
+        yield from self._scope()
+        yield from self._folds()
         yield from self._order()
         yield Part("; ")
         limit = self.template.at_most
         rows = "every row" if limit is None else f"the first {limit:,} row{'s' if limit > 1 else ''}"
         yield Part(rows, "limit", "at_most")
+        yield from self._split()
         yield Part(".")
 
-    def _narrowing(self, node: Narrowing, place: str, *, top: bool = False) -> Iterator[Part]:
-        if isinstance(node, Condition):
-            yield from self._comparison(node, place)
+    # Rows
+
+    def _rows(self) -> Iterator[Part]:
+        name = self.record_type.label if self.record_type else self.template.records
+        rows = self.template.rows
+        if isinstance(rows, PerChild):
+            yield Part("One row per ")
+            yield Part(self._child(rows.path), "rows", "rows")
+            yield Part(" of each ")
+            yield Part(name, "records", "records")
+            kept = ", a row for each without any" if rows.parents_without == "keep" else ", none for those without any"
+            yield Part(kept, "rows", "rows.parents_without")
+        elif isinstance(rows, PerGroup):
+            yield Part("One row per ")
+            for n, by in enumerate(rows.by):
+                if n:
+                    yield Part(" and " if n == len(rows.by) - 1 else ", ")
+                yield Part(self._by(by), "rows", f"rows.by[{n}]")
+            yield Part(" of all ")
+            yield Part(self.record_type.plural if self.record_type else name, "records", "records")
+        else:
+            yield Part("One row per ")
+            yield Part(name, "records", "records")
+
+    def _by(self, by: By) -> str:
+        named = self._name(by.path, self.record_type)
+        if by.step is None:
+            return named
+        step = f"{by.count} {by.step}s" if by.count > 1 else by.step
+        return f"{step} of {named}" + (", gaps filled" if by.fill_gaps else "")
+
+    def _child(self, path: str) -> str:
+        walk = self.catalogue.walk(self.record_type, path, "") if self.record_type else None
+        return walk.end.label if isinstance(walk, Walk) else path
+
+    def _scope(self) -> Iterator[Part]:
+        scope = self.context.scope
+        if scope is not None:
+            known = self.catalogue.record_types.get(scope.records)
+            yield Part(f"; only what {known.label if known else scope.records} {', '.join(scope.values)} may show")
+
+    def _folds(self) -> Iterator[Part]:
+        """
+        What folds leave out: they narrow nothing but their own cells, and are said all the same.
+        """
+        for n, column in enumerate(self.template.columns):
+            fold = column.value.fold if isinstance(column.value, FoldValue) else None
+            if fold is None or fold.where is None or _is_empty(fold.where):
+                continue
+            place = f"columns[{n}].value.fold.where"
+            yield Part(f"; “{column.heading}” only of those where ")
+            yield from self._narrowing(fold.where, place, self._folded_type(fold.path), top=True)
+
+    def _folded_type(self, path: str) -> RecordType | None:
+        """
+        The type of the records at the end of the last relation to many.
+        """
+        walk = self.catalogue.walk(self.record_type, path, "") if self.record_type else None
+        if not isinstance(walk, Walk):
+            return None
+        return self.record_type if walk.many is None else self.catalogue.record_types[walk.relations[walk.many].target]
+
+    def _split(self) -> Iterator[Part]:
+        split = self.template.output.split
+        if split is None:
             return
+        if split.rows is not None:
+            said = f"a new file after {split.rows:,} rows"
+        elif split.megabytes is not None:
+            said = f"a new file after {split.megabytes} MB"
+        else:
+            column = next((c.heading for c in self.template.columns if c.id == split.by), None)
+            part = "sheet" if split.into == "sheets" else "file"
+            said = f"one {part} per {sentence_case(column) if column else self._name(split.by or '', self.record_type)}"
+        yield Part(", ")
+        yield Part(said, "split", "output.split")
+
+    # Narrowings
+
+    def _narrowing(
+        self, node: Narrowing, place: str, start: RecordType | None, *, top: bool = False
+    ) -> Iterator[Part]:
+        match node:
+            case Condition():
+                yield from self._comparison(node, place, start)
+                return
+            case Has():
+                yield from self._has(node, place, start)
+                return
+            case Picks():
+                yield Part("it", "field", place)
+                yield Part(" is in the list ")
+                yield Part(f"“{node.picks}”", "value", place)
+                return
+            case FormulaTest():
+                yield Part(node.formula.removeprefix("=").strip(), "formula", place)
+                return
         how = "all" if isinstance(node, AllOf) else "any" if isinstance(node, AnyOf) else "none"
         parts: list[tuple[int, Narrowing]] = [(n, p) for n, p in enumerate(getattr(node, how)) if not _is_empty(p)]
         yield Part("not (" if how == "none" else "(")
         for k, (n, part) in enumerate(parts):
             if k:
                 yield Part(_JOINS[how])
-            yield from self._narrowing(part, f"{place}.{how}[{n}]")
+            yield from self._narrowing(part, f"{place}.{how}[{n}]", start)
         yield Part(")")
 
-    def _comparison(self, node: Condition, place: str) -> Iterator[Part]:
-        route = self._route(node.path)
-        yield Part(self._name(node.path), "field", place)
+    def _has(self, node: Has, place: str, start: RecordType | None) -> Iterator[Part]:
+        walk = self.catalogue.walk(start, node.path, "") if start else None
+        known = isinstance(walk, Walk)
+        yield Part("it has ")
+        said = {"any": "any", "none": "no", "at_least": f"at least {node.count:,}"}[node.has]
+        yield Part(said, "value", place)
+        yield Part(f" {walk.end.plural if known else node.path}")  # type: ignore[union-attr]
+        if node.where is not None and not _is_empty(node.where):
+            yield Part(" where ")
+            yield from self._narrowing(node.where, f"{place}.where", walk.end if known else None)  # type: ignore[union-attr]
+
+    def _comparison(self, node: Condition, place: str, start: RecordType | None) -> Iterator[Part]:
+        route = self._route(node.path, start) if node.path else None
+        yield Part(self._heading(node.column) if node.column else self._name(node.named, start), "field", place)
         verb = f" {VERBS[node.is_]}"
         if node.is_ in ("blank", "not_blank", "yes", "no"):
             yield Part(" is ")
             yield Part(VERBS[node.is_].removeprefix("is "), "value", place)
             return
         yield Part(f"{verb} ")
-        if node.is_ == "in_window" and node.window is not None:
-            yield Part(window_words(node.window), "value", place, self._dates(node))
+        asked = self._asked(node)
+        if asked is None:
+            label = next((a.label for a in self.template.asks if a.name == node.ask), node.ask)
+            yield Part("…", "value", place, f"asked at each run: {label}")
             return
-        yield Part(self._values(node, route.field if route else None), "value", place)
+        if asked.is_ == "in_window" and asked.window is not None:
+            yield Part(window_words(asked.window), "value", place, self._dates(asked))
+            return
+        yield Part(self._values(asked, route.typed if route else None), "value", place)
+
+    def _asked(self, node: Condition) -> Condition | None:
+        """
+        The condition with its answer; None where there is none yet.
+        """
+        if node.ask is None:
+            return node
+        answer = answer_to(self.template, self.context, node.ask)
+        if answer is None:
+            return None
+        try:
+            if node.is_ == "in_window":
+                return node.model_copy(update={"window": Window.model_validate(answer)})
+        except ValidationError:
+            return None
+        if isinstance(answer, list | tuple):
+            return node.model_copy(update={"values": tuple(answer)})
+        return node.model_copy(update={"value": answer})
+
+    def _heading(self, column: str) -> str:
+        return next((f"“{c.heading}”" for c in self.template.columns if c.id == column), column)
 
     def _values(self, node: Condition, field: Field | None) -> str:
         raw = node.values if node.values is not None else () if node.value is None else (node.value,)
@@ -170,10 +321,13 @@ class Sentence:
                 self.context.as_of,
                 ZoneInfo(self.template.zone),
                 year_start=self.context.year_start,
+                last_run_at=self.context.last_run_at,
             )
         except (ValueError, OverflowError):
             return ""
         return span_words(span, self.context.as_of)
+
+    # Order
 
     def _order(self) -> Iterator[Part]:
         if not self.template.order:
@@ -182,30 +336,33 @@ class Sentence:
         for n, level in enumerate(self.template.order):
             if n:
                 yield Part(", then ")
-            route = self._route(self._order_path(level))
-            yield Part(self._name(self._order_path(level)), "order", f"order[{n}]")
+            path = self._order_path(level)
+            route = self._route(path, self.record_type) if path is not None else None
+            named = self._name(path, self.record_type) if path is not None else self._heading(level.column or "…")
+            yield Part(named, "order", f"order[{n}]")
             if level.direction == "descending":
                 yield Part(", newest first" if route and route.field.kind.is_dated else ", greatest first")
             if level.blanks == "first":
                 yield Part(", blanks before the rest")
 
-    def _order_path(self, level: Order) -> str:
+    def _order_path(self, level: Order) -> str | None:
+        """
+        The path ordered by; None where a column is no field.
+        """
         if level.path is not None:
             return level.path
         column = next((c for c in self.template.columns if c.id == level.column), None)
-        return getattr(column.value, "field", column.heading) if column else level.column or "…"
+        return column.value.field if column and isinstance(column.value, FieldValue) else None
 
-    def _route(self, path: str) -> Route | None:
-        if self.record_type is None:
-            return None
-        found = self.catalogue.route(self.record_type, path, "")
-        return found if isinstance(found, Route) else None
+    def _route(self, path: str, start: RecordType | None) -> Route | None:
+        walk = self.catalogue.walk(start, path, "") if start else None
+        return walk.route if isinstance(walk, Walk) and walk.field is not None else None
 
-    def _name(self, path: str) -> str:
+    def _name(self, path: str, start: RecordType | None) -> str:
         """
         How a field is called in the sentence: its label, led by the record it belongs to where that is another.
         """
-        route = self._route(path)
+        route = self._route(path, start)
         if route is None:
             return path
         label = sentence_case(route.field.label)
@@ -225,10 +382,15 @@ def sentence_case(label: str) -> str:
 
 
 def _is_empty(node: Narrowing) -> bool:
-    if isinstance(node, Condition):
-        return False
-    children = node.all if isinstance(node, AllOf) else node.any if isinstance(node, AnyOf) else node.none
-    return all(_is_empty(c) for c in children)
+    match node:
+        case AllOf():
+            return all(map(_is_empty, node.all))
+        case AnyOf():
+            return all(map(_is_empty, node.any))
+        case NoneOf():
+            return all(map(_is_empty, node.none))
+        case _:
+            return False
 
 
 def words(parts: list[Part] | Iterator[Part]) -> str:

@@ -2,10 +2,11 @@
 Writers: one class a format. A new format is one module and one line in `WRITERS`.
 """
 
-from bouquet.core.writers.base import FileFacts, Writer
+from bouquet.core.writers.base import FileFacts, SheetFacts, Writer
 from bouquet.core.writers.csv import CsvWriter
+from bouquet.core.writers.jsonl import JsonLinesWriter
 from bouquet.core.writers.xlsx import XlsxWriter
 
-__all__ = ["WRITERS", "CsvWriter", "FileFacts", "Writer", "XlsxWriter"]
+__all__ = ["WRITERS", "CsvWriter", "FileFacts", "JsonLinesWriter", "SheetFacts", "Writer", "XlsxWriter"]
 
-WRITERS: dict[str, type[Writer]] = {writer.extension: writer for writer in (CsvWriter, XlsxWriter)}
+WRITERS: dict[str, type[Writer]] = {writer.extension: writer for writer in (CsvWriter, XlsxWriter, JsonLinesWriter)}

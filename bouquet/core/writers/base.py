@@ -1,11 +1,12 @@
 """
-What every writer has: the same three verbs, and what it found on the way.
+What every writer has: the same few verbs, and what it found on the way.
 """
 
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import TracebackType
@@ -13,8 +14,9 @@ from types import TracebackType
 import polars as pl
 
 from bouquet.core.plan import Plan
+from bouquet.core.shaping import Line
 
-__all__ = ["FileFacts", "Writer"]
+__all__ = ["FileFacts", "SheetFacts", "Writer"]
 
 
 @dataclass(kw_only=True)
@@ -27,6 +29,16 @@ class FileFacts:
     notes: Counter[str] = field(default_factory=Counter)
 
 
+@dataclass(frozen=True)
+class SheetFacts:
+    """
+    A sheet that is to come: its name, empty for the plan's own, and the rows and lines it will hold.
+    """
+
+    name: str
+    lines: int
+
+
 class Writer(ABC):
     """
     Writes one file of one format: `open`, `write` once per batch, `close`.
@@ -36,16 +48,35 @@ class Writer(ABC):
     Args:
         plan: The plan whose rows are written.
         path: Where to write. The caller renames it into place once it is whole.
-        announced: The number of rows that will come; some formats state it at their head.
+        announced: The number of rows and lines that will come; some formats state it at their head.
         sentence: The template in words, for formats that can carry it.
+        titles: Lines to stand above the headings.
+        sheets: The sheets to come, for formats that have them; one, if not given.
+        findings: Asked at the end for what the run found elsewhere, for formats that can carry it.
     """
 
     extension: str
     media_type: str
     label: str
 
-    def __init__(self, plan: Plan, path: Path, *, announced: int, sentence: str = "") -> None:
+    #: Whether the file may have lines between its rows, and several sheets.
+    takes_lines: bool = False
+    takes_sheets: bool = False
+
+    def __init__(
+        self,
+        plan: Plan,
+        path: Path,
+        *,
+        announced: int,
+        sentence: str = "",
+        titles: Sequence[str] = (),
+        sheets: Sequence[SheetFacts] = (),
+        findings: Callable[[], Mapping[str, int]] = dict,
+    ) -> None:
         self.plan, self.path, self.announced, self.sentence = plan, path, announced, sentence
+        self.titles, self.findings = titles, findings
+        self.sheets = sheets or (SheetFacts("", announced),)
         self.facts = FileFacts()
 
     def __enter__(self) -> Writer:
@@ -71,6 +102,25 @@ class Writer(ABC):
         """
         Write the rows of a frame of typed values, one column `c{n}` per field column.
         """
+
+    def write_line(self, line: Line) -> None:
+        """
+        Write a line that is no row.
+        """
+        raise NotImplementedError
+
+    def next_sheet(self) -> None:
+        """
+        Go on to the next of the sheets announced.
+        """
+        raise NotImplementedError
+
+    @property
+    def size(self) -> int:
+        """
+        Bytes written so far, for formats that are written as they come.
+        """
+        raise NotImplementedError
 
     @abstractmethod
     def close(self) -> None:

@@ -11,7 +11,7 @@ from typing import IO, Literal
 import polars as pl
 
 from bouquet.core.errors import EncodingProblem
-from bouquet.core.shaping import TextShaper
+from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
 
 __all__ = ["CsvWriter"]
@@ -38,13 +38,16 @@ class CsvWriter(Writer):
     """
 
     extension, media_type, label = "csv", "text/csv", "CSV"
+    takes_lines = True
 
     def open(self) -> None:
         options = self.plan.output.csv
         self._options = options
         self._line_end = "\r\n" if options.line_end == "CRLF" else "\n"
         self._encoding = _PYTHON_ENCODING[options.encoding]
-        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+        guard = self.plan.output.guard_formulas
+        guard = self.plan.output.style == "reader" if guard is None else guard
+        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key, guard=guard)
         # Text columns are told apart by name where only text is quoted.
         self._quoted = [
             f"c{n}"
@@ -53,6 +56,7 @@ class CsvWriter(Writer):
         ]
         self._file: IO[bytes] = self.path.open("wb", buffering=1 << 20)
         self._file.write(_SIGNATURE.get(options.encoding, b""))
+        self._write_rows([[t] for t in self.titles] + ([[]] if self.titles else []))
         self._write_heading_rows()
 
     def write(self, frame: pl.DataFrame) -> None:
@@ -69,6 +73,19 @@ class CsvWriter(Writer):
             self._write_frame(text, buffer)
             self._file.write(self._encode(buffer.getvalue().decode()))
         self.facts.rows += frame.height
+
+    def write_line(self, line: Line) -> None:
+        cells = [""] * len(self.plan.columns)
+        for n, value in line.values.items():
+            cells[n] = shown_total(self.plan.columns[n], n, value, self._shaper)
+        free = next((n for n, c in enumerate(cells) if not c and n not in line.values), None)
+        if free is not None:
+            cells[free] = line.label
+        self._write_rows([cells])
+
+    @property
+    def size(self) -> int:
+        return self._file.tell()
 
     def close(self) -> None:
         self._file.close()
@@ -107,13 +124,18 @@ class CsvWriter(Writer):
         self._file.write(self._encode(buffer.getvalue().decode()))
 
     def _write_heading_rows(self) -> None:
+        rows = []
+        if self._options.heading_row in ("headings", "both"):
+            rows.append([c.heading for c in self.plan.columns])
+        if self._options.heading_row in ("names", "both"):
+            rows.append([c.technical for c in self.plan.columns])
+        self._write_rows(rows)
+
+    def _write_rows(self, rows: list[list[str]]) -> None:
         buffer = io.StringIO()
         quoting: Literal[0, 1] = csv.QUOTE_ALL if self._options.quoting != "as_needed" else csv.QUOTE_MINIMAL
         writer = csv.writer(buffer, delimiter=self._options.separator, lineterminator=self._line_end, quoting=quoting)
-        if self._options.heading_row in ("headings", "both"):
-            writer.writerow([c.heading for c in self.plan.columns])
-        if self._options.heading_row in ("names", "both"):
-            writer.writerow([c.route.path if c.route else c.id for c in self.plan.columns])
+        writer.writerows(rows)
         self._file.write(self._encode(buffer.getvalue()))
 
     def _encode(self, text: str) -> bytes:

@@ -8,14 +8,17 @@ the package is zipped.
 
 from __future__ import annotations
 
+import html
 import queue
 import re
 import threading
 import zipfile
 from collections.abc import Iterator
+from dataclasses import dataclass, field
 from datetime import datetime
 from io import BytesIO
 from typing import Any, TypeAlias
+from urllib.parse import quote
 
 import polars as pl
 import stream_zip
@@ -23,9 +26,10 @@ import xlsxwriter
 from isal import isal_zlib
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.errors import WriteError
 from bouquet.core.plan import PlanColumn
-from bouquet.core.shaping import TextShaper, parse_date_pattern
+from bouquet.core.shaping import Line, TextShaper, parse_date_pattern
 from bouquet.core.writers.base import Writer
 
 __all__ = ["SHEET_ROWS", "XlsxWriter"]
@@ -35,6 +39,9 @@ SHEET_ROWS = 1_048_576 - 1
 
 #: Characters, as UTF-16 units, that one cell holds.
 CELL_TEXT = 32_767
+
+#: Links that one spreadsheet takes, and what the hidden columns with their addresses begin with.
+MOST_LINKS, LINKS = 65_530, "l"
 
 #: Digits that a spreadsheet's numbers keep; longer ones go out as text.
 EXACT_DIGITS = 15
@@ -57,6 +64,17 @@ _Pieces: TypeAlias = tuple[pl.Series, str | pl.Series, str | pl.Series]
 _END = object()
 
 
+@dataclass
+class _Part:
+    """
+    One sheet of the package: its name, the lines it will hold, and the links found on the way.
+    """
+
+    name: str
+    lines: int
+    links: list[tuple[str, str]] = field(default_factory=list)
+
+
 class XlsxWriter(Writer):
     """
     A spreadsheet of typed cells. More rows than a sheet holds go on to further sheets.
@@ -65,17 +83,22 @@ class XlsxWriter(Writer):
     extension = "xlsx"
     media_type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
     label = "Spreadsheet"
+    takes_lines = takes_sheets = True
 
     def open(self) -> None:
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
-        self._sheets = max(1, -(-self.announced // SHEET_ROWS))
+        # Title lines and the empty one below them push the heading row down.
+        self._above = len(self.titles) + 1 if self.titles else 0
+        self._capacity = SHEET_ROWS - self._above
+        self._data = list(self._sheet_parts())
         package = zipfile.ZipFile(self._package())
         self._parts = {name: package.read(name) for name in package.namelist()}
+        plain, bold = self._styles(0), self._styles(1)
         self._cells = [
-            _Cell(c, n, style, self._shaper)
-            for n, (c, style) in enumerate(zip(self.plan.columns, self._styles(), strict=True))
+            _Cell(c, n, style, self._shaper) for n, (c, style) in enumerate(zip(self.plan.columns, plain, strict=True))
         ]
-        self._in_sheet = 0
+        self._bold, self._lead = bold, self._styles(2)[0]
+        self._in_sheet, self._at, self._links = 0, 0, 0
         self._queue: queue.Queue[Any] = queue.Queue(maxsize=2)
         self._failure: BaseException | None = None
         self._thread = threading.Thread(target=self._zip, name="xlsx-zip", daemon=True)
@@ -83,14 +106,30 @@ class XlsxWriter(Writer):
 
     def write(self, frame: pl.DataFrame) -> None:
         while frame.height:
-            if self._in_sheet == SHEET_ROWS:
-                self._put(_END)
-                self._in_sheet = 0
-            head = frame.head(SHEET_ROWS - self._in_sheet)
+            self._turn_when_full()
+            head = frame.head(self._capacity - self._in_sheet)
             self._put(self._rows_xml(head))
+            self._add_links(head)
             self._in_sheet += head.height
             self.facts.rows += head.height
             frame = frame.slice(head.height)
+
+    def write_line(self, line: Line) -> None:
+        self._turn_when_full()
+        row = self._in_sheet + self._above + 2
+        cells = {n: self._total_cell(n, row, value) for n, value in line.values.items() if value is not None}
+        free = next((n for n in range(len(self.plan.columns)) if n not in line.values), None)
+        if free is not None:
+            style = self._lead if line.kind == "heading" else self._bold[free]
+            cells[free] = _text_cell(free, row, style, line.label)
+        body = "".join(cells[n] for n in sorted(cells))
+        self._put(f'<row r="{row}">{body}</row>\n'.encode())
+        self._in_sheet += 1
+
+    def next_sheet(self) -> None:
+        self._put(_END)
+        self._in_sheet = 0
+        self._at += 1
 
     def close(self) -> None:
         self._put(_END)
@@ -107,39 +146,108 @@ class XlsxWriter(Writer):
                 continue
             self._thread.join(timeout=0.1)
 
+    def _turn_when_full(self) -> None:
+        if self._in_sheet == self._capacity:
+            self.next_sheet()
+
+    def _total_cell(self, n: int, row: int, value: str) -> str:
+        column = self.plan.columns[n]
+        if column.total != "count" and not column.kind.is_number:
+            return _text_cell(n, row, self._bold[n], value)
+        return f'<c r="{column_letters(n)}{row}" s="{self._bold[n]}"><v>{value}</v></c>'
+
+    def _add_links(self, frame: pl.DataFrame) -> None:
+        """
+        Remember the addresses of this frame's cells that are links.
+        """
+        for n, column in enumerate(self.plan.columns):
+            name = f"{LINKS}{n}"
+            if column.link is None or name not in frame.columns:
+                continue
+            first = self._in_sheet + self._above + 2
+            taken = frame[name].head(max(0, MOST_LINKS - self._links))
+            found = [(f"{column_letters(n)}{first + k}", t) for k, t in enumerate(taken.to_list()) if t]
+            self._data[self._at].links += found
+            self._links += len(found)
+            if taken.len() < frame.height:
+                said = f"links in “{column.heading}” were left out beyond the {MOST_LINKS:,} that a spreadsheet takes"
+                self.facts.notes[said] += frame.height - taken.len()
+
     # The package
+
+    def _sheet_parts(self) -> Iterator[_Part]:
+        """
+        The sheets that the announced lines need, each with a name of its own.
+        """
+        taken: set[str] = {"about", "dictionary", "findings", "history"}
+        for facts in self.sheets:
+            chunks = max(1, -(-facts.lines // self._capacity))
+            for n in range(chunks):
+                lines = min(self._capacity, facts.lines - n * self._capacity)
+                yield _Part(self._sheet_name(facts.name, n, taken), max(0, lines))
+
+    def _sheet_name(self, wanted: str, n: int, taken: set[str]) -> str:
+        """
+        A name by the rules of sheets: no brackets, colons, marks or slashes, at most 31 characters, none alike.
+        """
+        wanted = wanted or self.plan.output.xlsx.sheet or self.plan.row_type.plural.capitalize()
+        wanted = re.sub(r"[\[\]:*?/\\\x00-\x1f]", " ", wanted).strip().strip("'") or "Rows"
+        wanted = f"{wanted} rows" if wanted.casefold() in ("history", "about", "dictionary", "findings") else wanted
+        suffix, k = f" ({n + 1})" if n else "", n
+        while (name := wanted[: 31 - len(suffix)] + suffix).casefold() in taken:
+            k += 1
+            suffix = f" ({k + 1})"
+        taken.add(name.casefold())
+        return name
 
     def _package(self) -> BytesIO:
         """
-        A whole workbook whose data sheets hold their heading row and one row that shows each column's style.
+        A whole workbook whose data sheets hold their heading row and, below, rows that show each style.
         """
         buffer, options = BytesIO(), self.plan.output.xlsx
         book = xlsxwriter.Workbook(buffer, {"in_memory": True})
+        environment = f"{self.plan.catalogue.title}, {self.plan.catalogue.environment} data"
         book.set_properties(
             {
                 "title": options.title or self.plan.name,
                 "subject": options.subject,
                 "author": options.author,
                 "comments": self.sentence,
-                "keywords": f"{self.plan.catalogue.title}, {self.plan.catalogue.environment} data",
+                "keywords": f"{options.keywords}, {environment}" if options.keywords else environment,
                 "created": self.plan.context.as_of.replace(tzinfo=None),
             }
         )
-        heading = book.add_format({"bold": True, "bg_color": "#ECE6DA", "bottom": 1, "valign": "top"})
-        styles = [book.add_format({"num_format": f}) if f else None for f in map(number_format, self.plan.columns)]
-        for n in range(self._sheets):
-            sheet = book.add_worksheet(self._sheet_name(n))
-            for at, (column, style) in enumerate(zip(self.plan.columns, styles, strict=True)):
-                sheet.write_string(0, at, column.heading, heading)
-                sheet.write_blank(1, at, None, style or heading)
-                sheet.set_column(at, at, width_of(column))
-            sheet.freeze_panes(1, 0)
-            rows = min(SHEET_ROWS, self.announced - n * SHEET_ROWS)
-            sheet.autofilter(0, 0, max(rows, 1), len(self.plan.columns) - 1)
+        self._add_data_sheets(book)
         if options.about_sheet:
             self._write_about(book)
+        if "sheet" in self.plan.output.dictionary:
+            self._write_dictionary(book)
+        if options.findings_sheet:
+            sheet = book.add_worksheet("Findings")
+            sheet.set_column(0, 0, 90)
+            sheet.write_row(0, 0, ["What was found", "How often"], book.add_format({"bold": True}))
         book.close()
         return buffer
+
+    def _add_data_sheets(self, book: Any) -> None:
+        heading = book.add_format({"bold": True, "bg_color": "#ECE6DA", "bottom": 1, "valign": "top"})
+        title, lead = book.add_format({"bold": True, "font_size": 14}), book.add_format({"bold": True, "italic": True})
+        formats = [number_format(c) for c in self.plan.columns]
+        plain = [book.add_format({"num_format": f}) if f else None for f in formats]
+        bold = [book.add_format({"bold": True, "top": 1, **({"num_format": f} if f else {})}) for f in formats]
+        top = self._above
+        for part in self._data:
+            sheet = book.add_worksheet(part.name)
+            for n, text in enumerate(self.titles):
+                sheet.write_string(n, 0, text, title if n == 0 else None)
+            for at, column in enumerate(self.plan.columns):
+                sheet.write_string(top, at, column.heading, heading)
+                sheet.write_blank(top + 1, at, None, plain[at] or heading)
+                sheet.write_blank(top + 2, at, None, bold[at])
+                sheet.write_blank(top + 3, at, None, lead)
+                sheet.set_column(at, at, width_of(column))
+            sheet.freeze_panes(top + 1, 0)
+            sheet.autofilter(top, 0, top + max(part.lines, 1), len(self.plan.columns) - 1)
 
     def _write_about(self, book: Any) -> None:
         sheet = book.add_worksheet("About")
@@ -157,19 +265,29 @@ class XlsxWriter(Writer):
             sheet.write_string(row, 0, name, bold)
             sheet.write_string(row, 1, value, wrap)
 
-    def _sheet_name(self, n: int) -> str:
-        wanted = self.plan.output.xlsx.sheet or self.plan.record_type.plural.capitalize()
-        wanted = re.sub(r"[\[\]:*?/\\\x00-\x1f]", " ", wanted).strip().strip("'") or "Rows"
-        wanted = f"{wanted} rows" if wanted.casefold() in ("history", "about") else wanted
-        suffix = f" ({n + 1})" if n else ""
-        return wanted[: 31 - len(suffix)] + suffix
+    def _write_dictionary(self, book: Any) -> None:
+        sheet = book.add_worksheet("Dictionary")
+        sheet.set_column(0, 1, 26)
+        sheet.set_column(2, 2, 60)
+        sheet.set_column(3, 7, 16)
+        bold, wrap = book.add_format({"bold": True}), book.add_format({"text_wrap": True, "valign": "top"})
+        for n, name in enumerate(HEADINGS):
+            sheet.write_string(0, n, name, bold)
+        for row, cells in enumerate(dictionary_rows(self.plan), 1):
+            for n, text in enumerate(cells):
+                sheet.write_string(row, n, text[:CELL_TEXT], wrap)
+        sheet.freeze_panes(1, 0)
 
-    def _styles(self) -> list[str]:
+    def _styles(self, below: int) -> list[str]:
         """
-        The style number of each column, read from the styled row of the first sheet.
+        The style number of each column, read from a styled row of the first sheet: plain, bold, or a group's heading.
         """
-        cells = re.findall(rb'<c r="[A-Z]+2" s="(\d+)"', self._parts["xl/worksheets/sheet1.xml"])
-        return [number.decode() if number_format(c) else "" for c, number in zip(self.plan.columns, cells, strict=True)]
+        row = self._above + 2 + below
+        cells = re.findall(rb'<c r="[A-Z]+%d" s="(\d+)"' % row, self._parts["xl/worksheets/sheet1.xml"])
+        numbers = [number.decode() for number in cells]
+        if below:
+            return numbers
+        return [number if number_format(c) else "" for c, number in zip(self.plan.columns, numbers, strict=True)]
 
     # The zip
 
@@ -188,24 +306,50 @@ class XlsxWriter(Writer):
         moment = self.plan.context.as_of.replace(tzinfo=None)
         # 64-bit sizes only where a sheet could need them: not every reader of small files expects them.
         large = stream_zip.ZIP_64 if self.announced * len(self.plan.columns) > 20_000_000 else stream_zip.ZIP_32
-        data = [f"xl/worksheets/sheet{n + 1}.xml" for n in range(self._sheets)]
+        data = [f"xl/worksheets/sheet{n + 1}.xml" for n in range(len(self._data))]
+        sheets = sum(name.startswith("xl/worksheets/sheet") for name in self._parts)
+        last = f"xl/worksheets/sheet{sheets}.xml" if self.plan.output.xlsx.findings_sheet else ""
         for name, content in self._parts.items():
-            if name not in data:
+            if name not in (*data, last):
                 yield name, moment, 0o600, stream_zip.ZIP_32, iter((content,))
-        for n, name in enumerate(data):
-            rows = min(SHEET_ROWS, self.announced - n * SHEET_ROWS)
-            yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], rows)
+        for n, (name, part) in enumerate(zip(data, self._data, strict=True), 1):
+            yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], part)
+            if part.links:
+                relations = f"xl/worksheets/_rels/sheet{n}.xml.rels"
+                yield relations, moment, 0o600, stream_zip.ZIP_32, iter((_link_relations(part.links),))
+        if last:
+            yield last, moment, 0o600, stream_zip.ZIP_32, iter((self._findings_xml(self._parts[last]),))
 
-    def _sheet_xml(self, skeleton: bytes, rows: int) -> Iterator[bytes]:
-        begin, end = skeleton.index(b'<row r="2"'), skeleton.index(b"</sheetData>")
-        # Some readers believe the sheet's stated size, so it is that of the rows to come.
-        size = f'<dimension ref="A1:{column_letters(len(self.plan.columns) - 1)}{rows + 1}"/>'
+    def _sheet_xml(self, skeleton: bytes, part: _Part) -> Iterator[bytes]:
+        first = self._above + 2
+        begin, end = skeleton.index(b'<row r="%d"' % first), skeleton.index(b"</sheetData>")
+        # Some readers believe the sheet's stated size, so it is that of the lines to come.
+        corner = f"{column_letters(len(self.plan.columns) - 1)}{part.lines + first - 1}"
+        size = f'<dimension ref="A1:{corner}"/>'
         yield re.sub(rb'<dimension ref="[^"]*"/>', size.encode(), skeleton[:begin], count=1)
         while (chunk := self._queue.get()) is not _END:
             if chunk is None or self._failure:
                 raise self._failure or WriteError("The file was not finished.")
             yield chunk
-        yield skeleton[end:]
+        if not part.links:
+            yield skeleton[end:]
+            return
+        margins = skeleton.index(b"<pageMargins", end)
+        links = "".join(f'<hyperlink ref="{ref}" r:id="rId{n}"/>' for n, (ref, _) in enumerate(part.links, 1))
+        yield skeleton[end:margins] + f"<hyperlinks>{links}</hyperlinks>".encode() + skeleton[margins:]
+
+    def _findings_xml(self, skeleton: bytes) -> bytes:
+        """
+        The last sheet, filled when everything else is written.
+        """
+        found = {**self.findings(), **self.facts.notes} or {"Nothing.": 0}
+        rows = "".join(
+            f'<row r="{n}">{_text_cell(0, n, "", what)}<c r="B{n}"><v>{count}</v></c></row>'
+            for n, (what, count) in enumerate(found.items(), 2)
+        )
+        size = f'<dimension ref="A1:B{len(found) + 1}"/>'.encode()
+        end = skeleton.index(b"</sheetData>")
+        return re.sub(rb'<dimension ref="[^"]*"/>', size, skeleton[:end], count=1) + rows.encode() + skeleton[end:]
 
     def _put(self, chunk: Any) -> None:
         while True:
@@ -224,7 +368,7 @@ class XlsxWriter(Writer):
         The rows as XML. Constant pieces and values are laid side by side as columns, and the fastest joiner of columns
         there is, the CSV writer, puts them together; its separator cannot occur in XML and is taken out again.
         """
-        first = self._in_sheet + 2
+        first = self._in_sheet + self._above + 2
         numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32, eager=True).cast(pl.String)
         pieces = [cell.pieces(frame, self.facts.notes) for cell in self._cells]
         # A blank makes no cell: where a column has blanks, its cells are joined first, and null stays null.
@@ -351,13 +495,13 @@ class _Cell:
         """
         name, column = f"c{self.n}", self.column
         kind, dtype = column.kind, frame.schema.get(name)
-        if column.route is None:
+        if column.is_constant:
             return self._text(pl.repeat(column.constant or None, frame.height, dtype=pl.String, eager=True), notes)
         if kind.is_number:
             pieces = self._number(frame, name, notes)
         elif (kind.is_dated or kind is Kind.TIME) and dtype is not None and dtype.is_temporal():
             pieces = self._dated(frame, name)
-        elif kind is Kind.BOOLEAN and (column.show.yes, column.show.no) == ("true", "false"):
+        elif kind is Kind.BOOLEAN and (column.show.yes or "true", column.show.no or "false") == ("true", "false"):
             pieces = frame[name].cast(pl.Int8).cast(pl.String), '" t="b"><v>', "</v></c>"
         else:
             return self._text(self._shaped(frame), notes)
@@ -422,6 +566,27 @@ class _Cell:
         if cut:
             notes[f"texts in “{self.column.heading}” were cut at {CELL_TEXT:,} characters"] += cut
         return text.map_elements(_cut_text, return_dtype=pl.String)
+
+
+def _text_cell(n: int, row: int, style: str, text: str) -> str:
+    plain = _UNWRITABLE.sub(lambda m: f"_x{ord(m.group(0)):04X}_", html.escape(text, quote=False))
+    styled = f' s="{style}"' if style else ""
+    return f'<c r="{column_letters(n)}{row}"{styled} t="inlineStr"><is><t xml:space="preserve">{plain}</t></is></c>'
+
+
+def _link_relations(links: list[tuple[str, str]]) -> bytes:
+    kind = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
+    rows = "".join(
+        f'<Relationship Id="rId{n}" Type="{kind}" Target="{html.escape(_address(url))}" TargetMode="External"/>'
+        for n, (_, url) in enumerate(links, 1)
+    )
+    head = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    space = "http://schemas.openxmlformats.org/package/2006/relationships"
+    return f'{head}<Relationships xmlns="{space}">{rows}</Relationships>'.encode()
+
+
+def _address(url: str) -> str:
+    return quote(url, safe=":/?#[]@!$&'()*+,;=%-._~")
 
 
 def _lit(piece: str | pl.Series, name: str) -> pl.Expr | pl.Series:

@@ -188,7 +188,7 @@ def _columns(template: Template, resolution: Resolution) -> list[ColumnOut]:
 def _trail(column: PlanColumn | None, written: str) -> str:
     if column is None:
         return written
-    return column.route.trail if column.route else "the same in every row"
+    return column_words(column)
 
 
 def _shown(column: PlanColumn) -> str:

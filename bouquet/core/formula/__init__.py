@@ -1,0 +1,27 @@
+"""
+Formulas: reading, typing and documenting them. Compiling them to SQL is `bouquet.core.sql`'s work.
+"""
+
+from bouquet.core.formula.checker import check
+from bouquet.core.formula.document import formulas_document
+from bouquet.core.formula.functions import FUNCTIONS, GROUPS, Function
+from bouquet.core.formula.parser import FormulaError, parse
+from bouquet.core.formula.types import Call, Literal, Node, Reference, Target, Type, references_of, type_of
+
+__all__ = [
+    "FUNCTIONS",
+    "GROUPS",
+    "Call",
+    "FormulaError",
+    "Function",
+    "Literal",
+    "Node",
+    "Reference",
+    "Target",
+    "Type",
+    "check",
+    "formulas_document",
+    "parse",
+    "references_of",
+    "type_of",
+]

@@ -1,0 +1,319 @@
+"""
+Resolving the filter: narrowings of the document → predicates, at their places.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import datetime, timedelta
+from decimal import Decimal
+from typing import Any
+
+from pydantic import ValidationError
+
+from bouquet.core.catalogue import Kind, Walk
+from bouquet.core.errors import WayOut
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.model import (
+    Among,
+    Cell,
+    Comparison,
+    Computed,
+    Group,
+    Having,
+    Predicate,
+    Read,
+    Test,
+)
+from bouquet.core.template import (
+    AllOf,
+    AnyOf,
+    Ask,
+    Condition,
+    Fold,
+    FormulaTest,
+    Has,
+    Narrowing,
+    NoneOf,
+    Picks,
+    Window,
+)
+from bouquet.core.values import Value, read_value
+from bouquet.core.windows import Span, resolve_window
+
+__all__ = ["OPERATORS", "Filters"]
+
+_EVERY = ("is", "is_not", "one_of", "none_of", "blank", "not_blank")
+_TEXTUAL = (*_EVERY, "contains", "not_contains", "starts_with", "ends_with", "matches")
+_ORDERED = ("less_than", "at_most", "greater_than", "at_least", "between")
+_DATED = (*_EVERY, "before", "after", "between", "in_window")
+
+#: The comparisons that each kind of value knows.
+OPERATORS: dict[Kind, tuple[str, ...]] = {
+    Kind.TEXT: _TEXTUAL,
+    Kind.IDENTIFIER: _TEXTUAL,
+    Kind.OTHER: _TEXTUAL,
+    Kind.CHOICE: _EVERY,
+    Kind.INTEGER: (*_EVERY, *_ORDERED),
+    Kind.DECIMAL: (*_EVERY, *_ORDERED),
+    Kind.TIME: (*_EVERY, *_ORDERED),
+    Kind.DATE: _DATED,
+    Kind.TIMESTAMP: _DATED,
+    Kind.MOMENT: _DATED,
+    Kind.BOOLEAN: ("yes", "no", "is", "is_not", "blank", "not_blank"),
+    Kind.FILE: ("blank", "not_blank"),
+}
+
+_NO_VALUE = ("blank", "not_blank", "yes", "no", "in_window")
+_MANY_VALUES = ("one_of", "none_of")
+_DAY = re.compile(r"\d{4}-\d\d-\d\d")
+
+#: Saved keys that one statement carries.
+MOST_PICKS = 50_000
+
+
+class Filters:
+    """
+    Resolves narrowings on one ground.
+
+    Args:
+        column: Finds the cell of a column by its id, or None with a problem.
+        formula: Checks a formula at a place, or None with a problem.
+        fold: Resolves a count of many records at a place, or None with a problem.
+    """
+
+    def __init__(
+        self,
+        ground: Ground,
+        column: Callable[[str, str], Cell | None],
+        formula: Callable[[str, str], Computed | None],
+        fold: Callable[[Fold, str], Any],
+    ) -> None:
+        self.ground, self.column, self.formula, self.fold = ground, column, formula, fold
+
+    def steps(self, root: Narrowing, place: str = "filter") -> tuple[Predicate, ...]:
+        """
+        The parts of a filter, each one step of the tally.
+        """
+        if isinstance(root, AllOf):
+            parts = [self.predicate(p, f"{place}.all[{n}]") for n, p in enumerate(root.all)]
+        else:
+            parts = [self.predicate(root, place)]
+        return tuple(p for p in parts if p and not (isinstance(p, Group) and not p.parts))
+
+    def predicate(self, node: Narrowing, place: str) -> Predicate | None:
+        """
+        One narrowing, or None where it narrows nothing or has a problem.
+        """
+        match node:
+            case AllOf():
+                return self._group("all", node.all, place)
+            case AnyOf():
+                return self._group("any", node.any, place)
+            case NoneOf():
+                return self._group("none", node.none, place)
+            case Condition():
+                return self._comparison(node, place)
+            case Has():
+                return self._having(node, place)
+            case Picks():
+                return self._among(node, place)
+            case FormulaTest():
+                return self._test(node, place)
+
+    def _group(self, how: str, parts: tuple[Narrowing, ...], place: str) -> Group:
+        read = [self.predicate(p, f"{place}.{how}[{n}]") for n, p in enumerate(parts)]
+        kept = tuple(p for p in read if p and not (isinstance(p, Group) and not p.parts))
+        return Group(how, kept, place)  # type: ignore[arg-type]
+
+    def _having(self, node: Has, place: str) -> Having | None:
+        walk = self.ground.walk(node.path, f"{place}.path")
+        if walk is None:
+            return None
+        if walk.field is not None:
+            message = f"“{node.path}” leads to a value, not to records that there are any or none of."
+            self.ground.problem("not_children", message, f"{place}.path")
+            return None
+        fold = self.fold(Fold(path=node.path, how="count", where=node.where), place)
+        least = None if node.has == "none" else node.count if node.has == "at_least" else 1
+        return Having(fold=fold, least=least, place=place) if fold else None
+
+    def _test(self, node: FormulaTest, place: str) -> Test | None:
+        cell = self.formula(node.formula, f"{place}.formula")
+        if cell is None:
+            return None
+        if cell.field.kind is not Kind.BOOLEAN:
+            message = "This formula narrows the records, so it must come to yes or no, as a comparison does."
+            self.ground.problem("not_a_test", message, f"{place}.formula", at=0)
+            return None
+        return Test(cell=cell, place=place)
+
+    def _among(self, node: Picks, place: str) -> Among | None:
+        ground = self.ground
+        picked = ground.context.picks.get(node.picks)
+        if picked is None:
+            ground.problem("unknown_picks", f"There is no saved list “{node.picks}”.", f"{place}.picks")
+            return None
+        end = ground.catalogue.record_types[ground.opened[-1].target] if ground.opened else ground.start
+        relations = ground.opened
+        if picked.records == ground.start.name:
+            end, relations = ground.start, ()
+        if picked.records != end.name:
+            message = f"“{node.picks}” is a list of {picked.records} records, and these are {end.plural}."
+            ground.problem("wrong_picks", message, f"{place}.picks")
+            return None
+        if len(picked.keys) > MOST_PICKS:
+            message = f"“{node.picks}” holds {len(picked.keys):,} records; at most {MOST_PICKS:,} can be picked by hand."
+            ground.problem("many_picks", message, f"{place}.picks")
+            return None
+        key = ground.catalogue.key_of(end, relations)
+        try:
+            keys = tuple(
+                tuple(_key_value(k, r.field.stored) for k, r in zip(saved, key, strict=True)) for saved in picked.keys
+            )
+        except ValueError:
+            ground.problem("wrong_picks", f"“{node.picks}” holds keys that cannot be read.", f"{place}.picks")
+            return None
+        return Among(key=key, keys=keys, name=node.picks, place=place)
+
+    # Comparisons
+
+    def _cell(self, node: Condition, place: str) -> Cell | None:
+        if node.column is not None:
+            return self.column(node.column, f"{place}.column")
+        assert node.path is not None
+        route = self.ground.route(node.path, f"{place}.path", self._ways_out(node, place))
+        return Read(route) if route else None
+
+    def _ways_out(self, node: Condition, place: str) -> tuple[WayOut, ...]:
+        walk = self.ground.catalogue.walk(self.ground.start, node.path or "", place)
+        if not isinstance(walk, Walk) or walk.many is None:
+            return ()
+        many, label = self.ground.to_many(walk)
+        rest = (node.path or "")[len(many) + 1 :]
+        where = {**node.model_dump(mode="json", by_alias=True, exclude_defaults=True), "path": rest}
+        has = {"path": many, "has": "any", "where": where}
+        return (WayOut("has", f"Any of the {label} meets it", place, has), *self.ground.opening(walk))
+
+    def _comparison(self, node: Condition, place: str) -> Comparison | None:
+        cell = self._cell(node, place)
+        if cell is None:
+            return None
+        kind, operator, label = cell.field.kind, node.is_, cell.field.label
+        if operator not in OPERATORS[kind]:
+            known = ", ".join(o.replace("_", " ") for o in OPERATORS[kind])
+            message = f"{label} cannot be compared by “{operator.replace('_', ' ')}”; it knows: {known}."
+            self.ground.problem("wrong_comparison", message, f"{place}.is")
+            return None
+        before = len(self.ground.problems)
+        asked = self._asked(node, place) if node.ask is not None else node
+        if asked is None or len(self.ground.problems) > before:
+            return None
+        span = self._span(asked, place) if operator == "in_window" else None
+        values = self._values(asked, cell, place)
+        if len(self.ground.problems) > before:
+            return None
+        compared, values, span = self._whole_days(asked, kind, values, span, place)
+        if len(self.ground.problems) > before:
+            return None
+        return Comparison(cell=cell, operator=compared, values=values, span=span, exact=node.exact, place=place)
+
+    def _asked(self, node: Condition, place: str) -> Condition | None:
+        """
+        The condition with the answer in the place of its question; None where it narrows nothing.
+        """
+        ask = self.ground.ask(node.ask or "", f"{place}.ask")
+        if ask is None:
+            return None
+        if not _suits(ask, node.is_):
+            message = f"An answer of the kind “{ask.kind.replace('_', ' ')}” cannot be used with “{node.is_.replace('_', ' ')}”."
+            self.ground.problem("wrong_ask", message, f"{place}.ask")
+            return None
+        answer = self.ground.answer(ask)
+        if answer is None:
+            return None
+        try:
+            if ask.kind == "window":
+                return node.model_copy(update={"window": Window.model_validate(answer), "ask": None})
+            if node.is_ in _MANY_VALUES:
+                given = tuple(answer) if isinstance(answer, list | tuple) else (answer,)
+                return node.model_copy(update={"values": given, "ask": None})
+            if isinstance(answer, dict | list):
+                raise ValueError
+        except (ValidationError, ValueError):
+            message = f"The answer to “{ask.label}” cannot be read."
+            self.ground.problem("wrong_answer", message, f"asks[{self.ground.template.asks.index(ask)}]")
+            return None
+        return node.model_copy(update={"value": answer, "ask": None})
+
+    def _whole_days(
+        self, node: Condition, kind: Kind, values: tuple[Value, ...], span: Span | None, place: str
+    ) -> tuple[str, tuple[Value, ...], Span | None]:
+        """
+        A day compared with a moment means the whole day: `after 22 Nov` begins on the 23rd, and
+        `between` takes in all of its last day.
+        """
+        operator, raw = node.is_, [str(v) for v in (node.values or (node.value,))]
+        if kind not in (Kind.TIMESTAMP, Kind.MOMENT) or not all(_DAY.fullmatch(r) for r in raw):
+            return operator, values, span
+        if operator == "between":
+            window = Window(type="between", first=raw[0], last=raw[1])
+            try:
+                return "in_window", (), resolve_window(window, self.ground.context.as_of, self.ground.zone)
+            except ValueError as error:
+                self.ground.problem("wrong_value", str(error), f"{place}.values")
+        if operator == "after" and isinstance(values[0], datetime):
+            return "at_least", (values[0] + timedelta(days=1),), None
+        return operator, values, span
+
+    def _span(self, node: Condition, place: str) -> Span | None:
+        if node.window is None:
+            self.ground.problem("no_window", "Say which days are meant.", f"{place}.window")
+            return None
+        context = self.ground.context
+        try:
+            return resolve_window(
+                node.window,
+                context.as_of,
+                self.ground.zone,
+                year_start=context.year_start,
+                last_run_at=context.last_run_at,
+            )
+        except (ValueError, OverflowError) as error:
+            said = "This window reaches beyond the calendar." if isinstance(error, OverflowError) else str(error)
+            self.ground.problem("bad_window", said, f"{place}.window")
+            return None
+
+    def _values(self, node: Condition, cell: Cell, place: str) -> tuple[Value, ...]:
+        operator = node.is_
+        if operator in _NO_VALUE:
+            return ()
+        several = operator in _MANY_VALUES or operator == "between"
+        raw = node.values if several else (node.value,) if node.value is not None else None
+        where = f"{place}.values" if several else f"{place}.value"
+        wanted = {"between": "two values"}.get(operator, "at least one value" if several else "a value")
+        if not raw or (operator == "between" and len(raw) != 2):
+            self.ground.problem("no_value", f"{cell.field.label} {operator.replace('_', ' ')} needs {wanted}.", where)
+            return ()
+        values: list[Value] = []
+        for n, item in enumerate(raw):
+            try:
+                values.append(read_value(item, cell.field, self.ground.zone))
+            except ValueError as error:
+                self.ground.problem("wrong_value", str(error), f"{where}[{n}]" if several else where)
+        return tuple(values)
+
+
+def _suits(ask: Ask, operator: str) -> bool:
+    if ask.kind == "window" or operator == "in_window":
+        return ask.kind == "window" and operator == "in_window"
+    if ask.kind == "choices":
+        return operator in _MANY_VALUES
+    return operator not in _NO_VALUE and operator != "between"
+
+
+def _key_value(text: str, stored: str) -> Value:
+    if stored == "integer":
+        return int(text)
+    return Decimal(text) if stored == "numeric" else text

@@ -1,0 +1,191 @@
+"""
+Resolving folds: many records as one value.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from bouquet.core.catalogue import Field, Kind, RecordType, Route
+from bouquet.core.errors import WayOut
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.model import Folded, Group, PlanOrder, Predicate, Read
+from bouquet.core.template import Fold, Narrowing, Show
+
+__all__ = ["Folds", "fold_words"]
+
+_NUMBERS = ("sum", "mean")
+_ORDERED = ("least", "greatest")
+_TESTS = ("any", "all", "none")
+
+#: Folds that can be put together from a fold per record of a group.
+_OF_GROUPS = ("count", "sum", "mean", "least", "greatest", "any", "all", "none")
+
+_WORDS = {
+    "count": "number of",
+    "count_distinct": "number of different",
+    "sum": "sum of",
+    "mean": "mean of",
+    "least": "least",
+    "greatest": "greatest",
+    "first": "first",
+    "latest": "latest",
+    "joined": "joined",
+    "spread": "spread",
+    "any": "any",
+    "all": "all",
+    "none": "none",
+}
+
+#: Makes the predicate of a fold's own filter: the ground of the folded records, the narrowing, its place.
+Where = Callable[[Ground, Narrowing, str], "Predicate | None"]
+
+
+def fold_words(how: str) -> str:
+    """
+    The combining rule in words, as it stands before what is combined.
+    """
+    return _WORDS[how]
+
+
+class Folds:
+    """
+    Resolves folds on one ground.
+    """
+
+    def __init__(self, ground: Ground, where: Where) -> None:
+        self.ground, self.where = ground, where
+
+    def resolve(self, fold: Fold, place: str, show: Show | None = None, *, cure: str = "") -> Folded | None:
+        """
+        A fold at its place, or None with a problem. `cure` is the place a way out would edit.
+        """
+        ground = self.ground
+        walk = ground.walk(fold.path, f"{place}.path")
+        if walk is None:
+            return None
+        opened = tuple(r.name for r in ground.opened)
+        names = tuple(r.name for r in walk.relations)
+        free = [n for n, r in enumerate(walk.relations) if r.many and names[: n + 1] != opened[: n + 1]]
+        if not free and not ground.grouped:
+            ways = (WayOut("field", "Take the value itself", cure, {"field": fold.path}),) if cure and walk.field else ()
+            message = f"“{fold.path}” is one value per row as it is; there is nothing to fold."
+            ground.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
+            return None
+        if free:
+            anchor, chain = walk.relations[: free[0]], walk.relations[free[0] : free[-1] + 1]
+            record_type, rest = ground.catalogue.record_types[chain[-1].target], walk.relations[free[-1] + 1 :]
+        else:
+            anchor, chain, record_type, rest = (), (), ground.start, walk.relations
+        if free and ground.grouped and fold.how not in _OF_GROUPS:
+            label = chain[-1].label.lower()
+            message = (
+                f"A group has many {ground.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” cannot "
+                f"be put together from these. Start from {label} instead."
+            )
+            ground.problem("fold_in_group", message, f"{place}.how")
+            return None
+        value = Route(rest, walk.field, walk.aspect) if walk.field else None
+        if not self._sound(fold, value, place):
+            return None
+        inner = ground.at(record_type)
+        order = [self._order(inner, o.path, o, f"{place}.order[{n}]") for n, o in enumerate(fold.order)]
+        if fold.how in ("first", "latest") and not order:
+            dated = tuple(f.name for f in record_type.fields if f.kind.is_dated)
+            ways = tuple(
+                WayOut("order", f"By {record_type.field_named(d).label.lower()}", f"{place}.order", [{"path": d}])  # type: ignore[union-attr]
+                for d in dated[:3]
+            )
+            message = f"Say in which order one of the {record_type.plural} is the {fold.how}."
+            ground.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=ways)
+            return None
+        if fold.distinct and fold.order:
+            message = "Different values are put in their own order; they cannot be ordered by another field."
+            ground.problem("distinct_order", message, f"{place}.order")
+            return None
+        where = self.where(inner, fold.where, f"{place}.where") if fold.where is not None else None
+        if isinstance(where, Group) and not where.parts:
+            where = None
+        if any(o is None for o in order):
+            return None
+        return Folded(
+            anchor=anchor,
+            chain=chain,
+            record_type=record_type,
+            how=fold.how,
+            value=value,
+            where=where,
+            order=tuple(o for o in order if o),
+            separator=fold.separator,
+            distinct=fold.distinct,
+            at_most=fold.at_most,
+            show=show or Show(),
+            field=self._field(fold, value, record_type),
+        )
+
+    def _order(self, inner: Ground, path: str, level: object, place: str) -> PlanOrder | None:
+        route = inner.route(path, f"{place}.path")
+        if route is None:
+            return None
+        descending = getattr(level, "direction", "") == "descending"
+        return PlanOrder(Read(route), descending, getattr(level, "blanks", "") == "first")
+
+    def _sound(self, fold: Fold, value: Route | None, place: str) -> bool:
+        """
+        Whether the kind of value can be folded that way.
+        """
+        ground, how = self.ground, fold.how
+        if value is None:
+            if how == "count":
+                return True
+            message = f"“{fold.path or 'the group'}” are records; name the field of them that is folded."
+            ground.problem("no_field", message, f"{place}.path")
+            return False
+        kind, label = value.typed.kind, value.field.label
+        if kind is Kind.FILE and how != "count":
+            message = f"{label} is a file, and a cell cannot carry files. Count them, or take their names."
+            ground.problem("file_in_sheet", message, f"{place}.path")
+            return False
+        wanted = ""
+        if how in _NUMBERS and not kind.is_number:
+            wanted = "numbers"
+        elif how in _ORDERED and not (kind.is_number or kind.is_dated or kind is Kind.TIME):
+            wanted = "numbers, dates or times"
+        elif how in _TESTS and kind is not Kind.BOOLEAN:
+            wanted = "yes-no fields"
+        if wanted:
+            message = f"“{how}” folds {wanted}, and {label} is of the kind {kind}."
+            ground.problem("wrong_fold", message, f"{place}.how")
+            return False
+        return True
+
+    @staticmethod
+    def _field(fold: Fold, value: Route | None, record_type: RecordType) -> Field:
+        """
+        What kind of values the fold gives.
+        """
+        how = fold.how
+        label = f"{fold_words(how)} {value.field.label.lower() if value else record_type.plural}".capitalize()
+        base = Field(name=label, column="", kind=Kind.TEXT, stored="text", label=label)
+        if how in ("count", "count_distinct"):
+            return replace(base, kind=Kind.INTEGER, stored="integer", nullable=False)
+        assert value is not None
+        field = value.typed
+        base = replace(base, unit=field.unit, personal=field.personal)
+        if how == "mean":
+            return replace(base, kind=Kind.DECIMAL, stored="numeric")
+        if how == "sum":
+            return replace(base, kind=field.kind, stored="numeric", scale=field.scale if field.kind is Kind.DECIMAL else 0)
+        if how == "joined":
+            return base
+        if how in _TESTS:
+            return replace(base, kind=Kind.BOOLEAN, stored="boolean")
+        return replace(
+            base,
+            kind=field.kind,
+            stored=field.stored,
+            choices=field.choices,
+            scale=field.scale,
+            digits_vary=field.digits_vary,
+        )
