@@ -15,6 +15,7 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -24,11 +25,14 @@ import sqlalchemy.exc
 import typer
 from pydantic import ValidationError
 
-from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateError, WriteError
-from bouquet.core.plan import resolve
-from bouquet.core.template import document_schema, read_document
+from bouquet.core.catalogue import RecordType
+from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateError, WriteError, nearest
+from bouquet.core.formula import formulas_document
+from bouquet.core.plan import Plan, resolve
+from bouquet.core.template import Template, document_schema, read_document
 from bouquet.core.template.sentence import Sentence
-from bouquet.runs import Queue, RunFailed, Services, ask_for_run, count_tally, execute
+from bouquet.runs import Queue, RunFailed, Services, Traced, ask_for_run, count_tally, execute
+from bouquet.runs import trace as trace_record
 from bouquet.settings import settings
 from bouquet.sources import SourceDown
 from bouquet.store import NotFound, people
@@ -107,16 +111,19 @@ def _document(services: Services, named: str) -> tuple[dict[str, Any], int | Non
 def run(
     template: Annotated[str, typer.Argument(help="A saved template's name, or a template document's file.")],
     out: Annotated[Path, typer.Option(help="Folder to put the file into.")],
-    format: Annotated[str | None, typer.Option(help="csv or xlsx; the template's own if not given.")] = None,
+    format: Annotated[str | None, typer.Option(help="csv, xlsx or jsonl; the template's own if not given.")] = None,
     as_of: Annotated[str | None, typer.Option(help="The moment windows count from; now if not given.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print the slip as JSON.")] = False,
+    answer: Annotated[
+        list[str] | None, typer.Option(help="An answer to one of the template's asks: name=value; may be given again.")
+    ] = None,
 ) -> None:
     """
     Run a template once, put its file into a folder, and print its slip.
     """
     with _services() as services:
         document, template_id, version = _document(services, template)
-        zone = read_document(document).zone
+        read = read_document(document)
         asked = ask_for_run(
             services,
             document,
@@ -124,9 +131,10 @@ def run(
             asked_by=f"{getpass.getuser()}, by command line",
             via="command line",
             format=format,
-            as_of=_moment(as_of, zone),
+            as_of=_moment(as_of, read.zone),
             template_id=template_id,
             version=version,
+            answers=_answers(read, answer or []),
         )
         done = _execute(services, asked.id)
         if done.status != "ready" or done.slip is None:
@@ -138,6 +146,30 @@ def run(
         typer.echo(done.slip["sentence"])
         for file in done.slip["files"]:
             typer.echo(f"{out / file['name']}: {file['rows']:,} rows, {file['size']:,} bytes, SHA-256 {file['sha256']}")
+
+
+def _answers(template: Template, given: list[str]) -> dict[str, Any]:
+    """
+    Answers as they were typed. Several values of a choice stand between commas; a window is a JSON object, or a kind of
+    window in words such as `previous month`.
+    """
+    kinds = {a.name: a.kind for a in template.asks}
+    found: dict[str, Any] = {}
+    for entry in given:
+        name, mark, text = entry.partition("=")
+        if not mark:
+            raise typer.BadParameter(f"“{entry}” is not name=value", param_hint="--answer")
+        kind = kinds.get(name)
+        if kind == "choices":
+            found[name] = [v.strip() for v in text.split(",") if v.strip()]
+        elif kind == "yes_no":
+            found[name] = text.strip().lower() in ("yes", "true", "1", "y")
+        elif kind == "window":
+            type_, _, unit = text.partition(" ")
+            found[name] = json.loads(text) if text.startswith("{") else {"type": type_, "unit": unit or "day"}
+        else:
+            found[name] = text
+    return found
 
 
 def _execute(services: Services, run_id: int) -> Run:
@@ -163,32 +195,160 @@ def _copy(services: Services, done: Run, out: Path) -> None:
         raise WriteError(f"The file could not be put into {out}: {reason}. Run {done.id} still holds it.") from error
 
 
+@dataclass(frozen=True)
+class _Planned:
+    plan: Plan
+    words: dict[str, str]
+    sentence: str
+
+
+def _planned(services: Services, named: str, as_of: str | None, answer: list[str] | None) -> _Planned:
+    document, template_id, _ = _document(services, named)
+    read = read_document(document)
+    answers = _answers(read, answer) if answer else None
+    context = services.context(_moment(as_of, read.zone), answers=answers, template_id=template_id)
+    catalogue = services.source.catalogue()
+    plan = resolve(read, catalogue, context).require()
+    sentence = Sentence(read, catalogue, context)
+    return _Planned(plan, dict(sentence.steps()), sentence.text())
+
+
+_AsOf = Annotated[str | None, typer.Option(help="The moment windows count from; now if not given.")]
+_Answer = Annotated[list[str] | None, typer.Option(help="An answer to an ask: name=value; may be given again.")]
+_AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+_TemplateName = Annotated[str, typer.Argument(help="A saved template's name, or a template document's file.")]
+_RecordTypeName = Annotated[str, typer.Argument(help="A record type, such as tree.")]
+
+
 @app.command()
-def explain(
-    template: Annotated[str, typer.Argument(help="A saved template's name, or a template document's file.")],
-    as_of: Annotated[str | None, typer.Option(help="The moment windows count from; now if not given.")] = None,
-    as_json: Annotated[bool, typer.Option("--json", help="Print sentence and tally as JSON.")] = False,
-) -> None:
+def explain(template: _TemplateName, as_of: _AsOf = None, answer: _Answer = None, as_json: _AsJson = False) -> None:
     """
     Print a template's sentence and its tally.
     """
     with _services() as services:
-        document, _, _ = _document(services, template)
-        read = read_document(document)
-        context = services.context(_moment(as_of, read.zone))
-        catalogue = services.source.catalogue()
-        plan = resolve(read, catalogue, context).require()
-        sentence = Sentence(read, catalogue, context)
+        planned = _planned(services, template, as_of, answer)
         with services.source.reader.snapshot() as snapshot:
-            tally = count_tally(snapshot, plan, dict(sentence.steps()))
+            tally = count_tally(snapshot, planned.plan, planned.words)
     if as_json:
-        typer.echo(json.dumps({"sentence": sentence.text(), "tally": tally}, indent=2, ensure_ascii=False))
+        typer.echo(json.dumps({"sentence": planned.sentence, "tally": tally}, indent=2, ensure_ascii=False))
         return
-    typer.echo(sentence.text() + "\n")
+    typer.echo(planned.sentence + "\n")
     for step in tally:
         lost = f"  −{step['left_out']:,}" if step["left_out"] else ""
         blank = f" (of which blank: {step['blank']:,})" if step["blank"] else ""
-        typer.echo(f"{step['rows']:>12,}  {step['words']}{lost}{blank}")
+        without = f" ({step['without']:,} without any)" if step["without"] is not None else ""
+        typer.echo(f"{step['rows']:>12,}  {step['words']}{lost}{blank}{without}")
+
+
+@app.command()
+def trace(
+    template: _TemplateName,
+    key: Annotated[list[str], typer.Argument(help="The record's key, or what its title field says.")],
+    as_of: _AsOf = None,
+    answer: _Answer = None,
+    as_json: _AsJson = False,
+) -> None:
+    """
+    Say why a record is in a template's file, or out: each step, what it saw, and the first that stopped it.
+    """
+    with _services() as services:
+        planned = _planned(services, template, as_of, answer)
+        with services.source.reader.snapshot() as snapshot:
+            found = trace_record(snapshot, planned.plan, planned.words, key)
+    if found.record is None:
+        _fail(f"There is no {planned.plan.record_type.label} “{' '.join(key)}”.")
+    records = [found.record, *found.children]
+    if as_json:
+        typer.echo(json.dumps([{**asdict(r), "in": r.is_in} for r in records], indent=2, ensure_ascii=False))
+        return
+    for record in records:
+        _echo_trace(record)
+    if found.others:
+        typer.echo(f"\nOthers of that name: {', '.join(' '.join(k) for k in found.others)}")
+
+
+def _echo_trace(record: Traced) -> None:
+    title = f" “{record.title}”" if record.title else ""
+    typer.echo(f"{record.what} {' '.join(record.key)}{title} is {'in' if record.is_in else 'out'}.")
+    for n, step in enumerate(record.steps):
+        saw = "; ".join(f"{label}: {value if value is not None else 'blank'}" for label, value in step.saw)
+        stopped = "  ← stopped here" if n == record.stopped_by else ""
+        typer.echo(f"  {'yes' if step.passed else 'no ':<3}  {step.words}  [{saw}]{stopped}")
+
+
+@app.command()
+def profile(
+    record_type: _RecordTypeName,
+    field: Annotated[list[str] | None, typer.Option(help="Only these fields; may be given again.")] = None,
+    as_json: _AsJson = False,
+) -> None:
+    """
+    Show the fields of a record type at a glance: how full, how many different, least, greatest, the most frequent.
+    """
+    with _services() as services:
+        known = _record_type(services, record_type)
+        names = field or [f.name for f in known.fields]
+        try:
+            found = [services.source.facts(known.name, name) for name in names]
+        except KeyError as error:
+            _fail(f"{known.label.capitalize()} has no field “{error.args[0]}”.")
+    if as_json:
+        rows = [{**asdict(f), "field": f.field.name, "label": f.field.label} for f in found]
+        typer.echo(json.dumps(rows, indent=2, ensure_ascii=False, default=str))
+        return
+    for facts in found:
+        about = "" if facts.distinct_exact else "about "
+        span = f"  {facts.least} … {facts.greatest}" if facts.least is not None else ""
+        typer.echo(f"{facts.field.label} ({facts.field.name})  {facts.fill:.1%} full, {about}{facts.distinct:,} different{span}")
+        if facts.field.personal:
+            typer.echo("    personal; its values are not shown")
+        for value, count in facts.top:
+            typer.echo(f"    {count:>10,}  {value}")
+
+
+@app.command()
+def find(
+    record_type: _RecordTypeName,
+    value: Annotated[str, typer.Argument(help="A text, number or date that some field holds.")],
+    seconds: Annotated[float, typer.Option(min=0.5, max=600, help="How long to search.")] = 10.0,
+    as_json: _AsJson = False,
+) -> None:
+    """
+    Find the fields of a record type and its neighbours that hold a value.
+    """
+    finding = None
+    with _services() as services:
+        known = _record_type(services, record_type)
+        for finding in services.source.find(known.name, value, seconds=seconds):
+            if not as_json and sys.stderr.isatty():
+                typer.echo(f"\r{finding.searched:.0%} searched, {len(finding.hits)} fields", nl=False, err=True)
+    assert finding is not None
+    if as_json:
+        typer.echo(json.dumps(asdict(finding), indent=2, ensure_ascii=False))
+        return
+    for hit in finding.hits:
+        typer.echo(f"{'' if hit.exact else 'about '}{hit.count:>10,}  {hit.path:<40} {hit.trail}: {hit.value}")
+    if not finding.hits:
+        typer.echo(f"No field of {known.plural} or their neighbours was found to hold “{value}”.")
+    for name in finding.unsearched:
+        typer.echo(f"not searched: {name}")
+
+
+def _record_type(services: Services, name: str) -> RecordType:
+    types = services.source.catalogue().record_types
+    if name not in types:
+        candidates = nearest(name, list(types))
+        hint = f" Did you mean {' or '.join(candidates)}?" if candidates else ""
+        _fail(f"There is no record type “{name}”.{hint}")
+    return types[name]
+
+
+@app.command()
+def formulas() -> None:
+    """
+    Print the reference of formulas, as Markdown.
+    """
+    typer.echo(formulas_document(), nl=False)
 
 
 @schema_app.command("template")

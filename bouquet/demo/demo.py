@@ -35,6 +35,9 @@ __all__ = ["PEOPLE", "Demo", "seed_people", "seed_templates"]
 
 ZONE = ZoneInfo("Europe/London")
 
+#: What Tobin's rights leave: two wards.
+TOBINS_WARDS = {"records": "ward", "field": "code", "values": ["03", "07"]}
+
 #: (name, address, roles, password)
 PEOPLE = (
     ("Ines Harrow", "ines@marrowby.example", ["designer"], "damson-and-lime"),
@@ -130,7 +133,8 @@ def seed_people(services: Services) -> None:
     """
     with services.store.session() as session:
         for name, email, roles, password in PEOPLE:
-            people.put_person(session, email=email, name=name, roles=roles, password=password)
+            scope = TOBINS_WARDS if name.startswith("Tobin") else None
+            people.put_person(session, email=email, name=name, roles=roles, password=password, scope=scope)
 
 
 def seed_templates(services: Services, say: Callable[[str], None] = lambda _: None) -> None:

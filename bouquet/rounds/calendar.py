@@ -21,7 +21,7 @@ from bouquet.runs import BY_ROUND, Queue, Services
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
-from bouquet.store.models import Notice, Occurrence, Round, Run
+from bouquet.store.models import Notice, Occurrence, Person, Round, Run
 
 __all__ = ["CATCH_UP", "get_round", "list_rounds", "remove_round", "rhythm_of", "set_paused", "tick_rounds"]
 
@@ -145,6 +145,7 @@ def _enter_run(services: Services, session: Session, found: Round, planned: date
         round_id=found.id,
         as_of=planned,
         asked_at=now,
+        scope=session.get_one(Person, found.created_by).scope,
     )
     problem: BouquetError | None = None
     if found.template.deleted_at is not None:

@@ -8,6 +8,7 @@ from bouquet.runs.executor import execute, outgoing_folder
 from bouquet.runs.export import Export, Exported, count_tally
 from bouquet.runs.queue import BY_HAND, BY_ROUND, Queue
 from bouquet.runs.services import Services
+from bouquet.runs.tracing import Trace, Traced, left_out, trace
 
 __all__ = [
     "BY_HAND",
@@ -19,8 +20,12 @@ __all__ = [
     "RunCancelled",
     "RunFailed",
     "Services",
+    "Trace",
+    "Traced",
     "ask_for_run",
     "count_tally",
     "execute",
+    "left_out",
     "outgoing_folder",
+    "trace",
 ]

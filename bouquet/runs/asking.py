@@ -7,15 +7,35 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
+from bouquet.core.errors import PlanError, Problem
 from bouquet.core.plan import resolve
-from bouquet.core.template import read_document
+from bouquet.core.template import Template, read_document
 from bouquet.core.writers import WRITERS
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Run
 
-__all__ = ["ask_for_run"]
+__all__ = ["as_format", "ask_for_run"]
+
+
+def as_format(template: Template, format: str) -> Template:
+    """
+    The template as if its own format were the one that is asked for.
+    """
+    if format not in WRITERS:
+        raise RunFailed(f"There is no format “{format}”; choose {' or '.join(WRITERS)}.")
+    return template.model_copy(update={"output": template.output.model_copy(update={"format": format})})
+
+
+def _check_answers(template: Template, answers: dict[str, Any]) -> None:
+    unknown = set(answers) - {a.name for a in template.asks}
+    if unknown:
+        problems = [
+            Problem(code="unknown_ask", message=f"The template asks nothing called “{n}”.", place=f"answers.{n}")
+            for n in sorted(unknown)
+        ]
+        raise PlanError(problems)
 
 
 def ask_for_run(
@@ -30,6 +50,7 @@ def ask_for_run(
     template_id: int | None = None,
     version: int | None = None,
     idempotency_key: str | None = None,
+    answers: dict[str, Any] | None = None,
 ) -> Run:
     """
     Enter a run of a document in the ledger, as asked for.
@@ -37,11 +58,11 @@ def ask_for_run(
     Raises DocumentError or PlanError, at their places, when it could not run; then nothing is entered.
     """
     template = read_document(document)
-    context = services.context(as_of)
-    resolve(template, services.source.catalogue(), context).require()
+    scope = person.scope if person else None
+    context = services.context(as_of, answers=answers or {}, scope=scope, template_id=template_id)
     chosen = format or template.output.format
-    if chosen not in WRITERS:
-        raise RunFailed(f"There is no format “{chosen}”; choose {' or '.join(WRITERS)}.")
+    resolve(as_format(template, chosen), services.source.catalogue(), context).require()
+    _check_answers(template, answers or {})
     run = Run(
         template_id=template_id,
         version=version,
@@ -54,6 +75,8 @@ def ask_for_run(
         as_of=context.as_of,
         asked_at=services.clock(),
         idempotency_key=idempotency_key,
+        answers=answers or {},
+        scope=scope,
         files=[],
     )
     with services.store.session() as session:

@@ -24,6 +24,7 @@ from bouquet.core.errors import BouquetError, WriteError
 from bouquet.core.naming import with_suffix
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
+from bouquet.runs.asking import as_format
 from bouquet.runs.errors import FolderError, RunCancelled, error_facts
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.services import Services
@@ -100,8 +101,11 @@ def execute(services: Services, run_id: int) -> None:
 
 
 def _export(services: Services, run: Run, folder: Path) -> Exported:
-    template = read_document(run.document)
-    plan = resolve(template, services.source.catalogue(), services.context(run.as_of)).require()
+    template = as_format(read_document(run.document), run.format)
+    context = services.context(
+        run.as_of, answers=run.answers, scope=run.scope, template_id=run.template_id, run_id=run.id
+    )
+    plan = resolve(template, services.source.catalogue(), context).require()
     progress = _Progress()
     asked = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
     with services.source.reader.snapshot() as snapshot, _watched(services, run, snapshot, progress):

@@ -4,21 +4,47 @@ What every way into Bouquet shares: the store, the sources, the clock, the folde
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
-from bouquet.core.plan import Context
+from bouquet.core.plan import Context, Picked, Scope
 from bouquet.settings import Settings
 from bouquet.sources import Source
 from bouquet.store import Store
+from bouquet.store import runs as ledger
+from bouquet.store.picks import find_picks, list_picks
 
 __all__ = ["Services"]
 
 
 def _now() -> datetime:
     return datetime.now(UTC)
+
+
+class _SavedPicks(Mapping[str, Picked]):
+    """
+    The saved lists of the store, read when a template names one.
+    """
+
+    def __init__(self, store: Store) -> None:
+        self._store = store
+
+    def __getitem__(self, name: str) -> Picked:
+        with self._store.session() as session:
+            found = find_picks(session, name)
+            if found is None:
+                raise KeyError(name)
+            return Picked(found.records, tuple(tuple(k) for k in found.keys))
+
+    def __iter__(self) -> Iterator[str]:
+        with self._store.session() as session:
+            return iter([p.name for p in list_picks(session)])
+
+    def __len__(self) -> int:
+        return len(list(iter(self)))
 
 
 @dataclass
@@ -44,11 +70,36 @@ class Services:
             year_start=settings.year_start,
         )
 
-    def context(self, as_of: datetime | None = None) -> Context:
+    def context(
+        self,
+        as_of: datetime | None = None,
+        *,
+        answers: Mapping[str, Any] | None = None,
+        scope: Mapping[str, Any] | None = None,
+        template_id: int | None = None,
+        run_id: int | None = None,
+    ) -> Context:
         """
         The context of a run or a look: as of the moment given, or now.
+
+        Args:
+            answers: To the template's asks; None while designing.
+            scope: What the asking person's rights leave, as the store keeps it.
+            template_id: The template whose earlier runs count, and `run_id` the run they are earlier than.
         """
-        return Context(as_of=as_of or self.clock(), year_start=self.year_start)
+        last, count = None, 0
+        if template_id is not None:
+            with self.store.session() as session:
+                last, count = ledger.last_delivered(session, template_id, run_id)
+        return Context(
+            as_of=as_of or self.clock(),
+            year_start=self.year_start,
+            answers=answers,
+            picks=_SavedPicks(self.store),
+            scope=Scope(scope["records"], scope["field"], tuple(scope["values"])) if scope else None,
+            last_run_at=last,
+            sequence=count + 1,
+        )
 
     def close(self) -> None:
         """

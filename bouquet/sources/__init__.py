@@ -3,6 +3,8 @@ Reading other people's databases.
 """
 
 from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceRefused, SourceTimeout
+from bouquet.sources.facts import FieldFacts, field_facts
+from bouquet.sources.find import Finding, Found, find_value
 from bouquet.sources.overlay import OverlayError, read_overlay
 from bouquet.sources.postgres import PostgresReader, Snapshot
 from bouquet.sources.profile import FieldProfile
@@ -11,7 +13,10 @@ from bouquet.sources.source import INTERACTIVE_TIMEOUT, Source
 
 __all__ = [
     "INTERACTIVE_TIMEOUT",
+    "FieldFacts",
     "FieldProfile",
+    "Finding",
+    "Found",
     "OverlayError",
     "PostgresReader",
     "Snapshot",
@@ -21,6 +26,8 @@ __all__ = [
     "SourceError",
     "SourceRefused",
     "SourceTimeout",
+    "field_facts",
+    "find_value",
     "read_overlay",
     "reflect_catalogue",
 ]

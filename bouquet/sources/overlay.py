@@ -16,6 +16,7 @@ from bouquet.core.catalogue import Kind
 from bouquet.core.errors import BouquetError
 
 __all__ = [
+    "AttributeOverlay",
     "FieldOverlay",
     "Lookup",
     "Overlay",
@@ -80,9 +81,23 @@ class RelationOverlay(_Part):
     many: bool = False
 
 
+class AttributeOverlay(_Part):
+    """
+    A table beside this one that holds further values, a row each: `name` says which, `value` what.
+    """
+
+    table: str
+    columns: dict[str, str]
+    name: str
+    value: str
+
+
 class RecordTypeOverlay(_Part):
     """
     What people know about one table.
+
+    `custom` is what they know about fields that are no columns: keys of its JSON columns, and names in its
+    `attributes`. Those that it does not mention are found in the data.
     """
 
     name: str | None = None
@@ -92,6 +107,8 @@ class RecordTypeOverlay(_Part):
     title: str | None = None
     link: str | None = None
     fields: dict[str, FieldOverlay] = {}
+    custom: dict[str, FieldOverlay] = {}
+    attributes: tuple[AttributeOverlay, ...] = ()
     relations: tuple[RelationOverlay, ...] = ()
     proposed: tuple[dict[str, Any], ...] = ()
 

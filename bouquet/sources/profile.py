@@ -49,10 +49,14 @@ def profile_record_type(snapshot: Snapshot, record_type: RecordType) -> dict[str
         )
     columns = [sa.func.count().label("n")]
     for n, field in enumerate(record_type.fields):
+        if field.attribute is not None:
+            continue
         value = table.c[field.column]
+        if field.json_key is not None:
+            value = value.op("->>", return_type=sa.Text())(literal(field.json_key))
         text = sa.cast(value, sa.Text)
         filled = value.is_not(None)
-        if field.stored == "text":
+        if field.stored == "text" or field.is_custom:
             filled = sa.and_(filled, sa.func.btrim(value, literal(WHITE)) != literal(""))
         columns.append(sa.func.count().filter(filled).label(f"f{n}"))
         if not field.personal and field.kind is not Kind.FILE:
@@ -61,14 +65,38 @@ def profile_record_type(snapshot: Snapshot, record_type: RecordType) -> dict[str
             middle = sa.func.percentile_disc(sa.literal_column("0.5")).within_group(example.collate("C"))
             columns.append(middle.filter(filled).label(f"e{n}"))
     row = snapshot.row(sa.select(*columns).select_from(table))
-    return {
+    found = {
         field.name: FieldProfile(
             fill=row[f"f{n}"] / row["n"] if row["n"] else 0.0,
             example=_shown(row.get(f"e{n}"), field),
             exact=not sampled,
         )
         for n, field in enumerate(record_type.fields)
+        if field.attribute is None
     }
+    return found | _profile_attributes(snapshot, record_type, row["n"] if not sampled else record_type.rows_estimate)
+
+
+def _profile_attributes(snapshot: Snapshot, record_type: RecordType, rows: int | None) -> dict[str, FieldProfile]:
+    """
+    The same for fields that are rows of an attribute table.
+    """
+    found: dict[str, FieldProfile] = {}
+    for field in record_type.fields:
+        attribute = field.attribute
+        if attribute is None:
+            continue
+        name, value = sa.column(attribute.name_column), sa.column(attribute.value_column)
+        text = sa.func.left(sa.cast(value, sa.Text), EXAMPLE_LENGTH)
+        filled = sa.func.btrim(sa.cast(value, sa.Text), literal(WHITE)) != literal("")
+        middle = sa.func.percentile_disc(sa.literal_column("0.5")).within_group(text.collate("C"))
+        statement = sa.select(sa.func.count().label("n"), middle.label("example"))
+        statement = statement.select_from(sa.table(attribute.table, name, value))
+        row = snapshot.row(statement.where(name == literal(attribute.name), filled))
+        example = None if field.personal else _shown(row["example"], field)
+        fill = min(1.0, row["n"] / rows) if rows else 0.0
+        found[field.name] = FieldProfile(fill=fill, example=example, exact=False)
+    return found
 
 
 def _shown(example: str | None, field: Any) -> str | None:

@@ -4,16 +4,18 @@ The catalogue of a source: reflected from the database, with the curated documen
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine.interfaces import ReflectedColumn
 
-from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
+from bouquet.core.catalogue import Attribute, Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
 from bouquet.sources.errors import renamed_errors
-from bouquet.sources.overlay import FieldOverlay, Overlay, OverlayError, RecordTypeOverlay
+from bouquet.sources.overlay import AttributeOverlay, FieldOverlay, Overlay, OverlayError, RecordTypeOverlay
 
 __all__ = ["reflect_catalogue"]
 
@@ -29,6 +31,17 @@ _TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
     (sa.Time, "time", Kind.TIME),
     (sa.LargeBinary, "bytes", Kind.FILE),
 )
+
+#: How a custom field is read, by its kind; its text is what the database holds.
+_CUSTOM_STORED = {
+    Kind.INTEGER: "integer",
+    Kind.DECIMAL: "numeric",
+    Kind.BOOLEAN: "boolean",
+    Kind.DATE: "date",
+}
+
+#: Rows in which keys of a JSON column are looked for, and fields that are made of one column or attribute table.
+CUSTOM_SAMPLE, MOST_CUSTOM = 50_000, 200
 
 #: Choices of one field; a longer list is no list of choices.
 MOST_CHOICES = 2_000
@@ -55,6 +68,7 @@ class _Reflection:
         self.unique = {table: u for (_, table), u in inspector.get_multi_unique_constraints().items()}
         self.comments = {table: c for (_, table), c in inspector.get_multi_table_comment().items()}
         self.estimates = self._estimates()
+        self.varying = self._varying_codes()
 
     def catalogue(self) -> Catalogue:
         missing = [t for t in (*self.overlay.tables, *self.overlay.hidden) if t not in self.columns]
@@ -88,6 +102,109 @@ class _Reflection:
         )
         return {row.relname: row.rows for row in found}
 
+    def _varying_codes(self) -> set[tuple[str, str]]:
+        """
+        Text columns whose runs of digits differ in length, by the values that the database keeps as statistics.
+        """
+        if self.connection.dialect.name != "postgresql":
+            return set()
+        found = self.connection.execute(
+            sa.text(
+                "SELECT tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
+                " coalesce(histogram_bounds::text::text[], '{}') AS seen FROM pg_stats"
+                " WHERE schemaname = current_schema() AND array_ndims(histogram_bounds::text::text[]) = 1"
+            )
+        )
+        return {
+            (row.tablename, row.attname)
+            for row in found
+            if len({tuple(map(len, re.findall(r"\d+", v))) for v in row.seen if v and re.search(r"\d", v)}) > 1
+        }
+
+    # Fields that are no columns
+
+    def _custom_fields(self, table: str, curated: RecordTypeOverlay, taken: set[str]) -> Iterator[Field]:
+        """
+        Keys of JSON columns, and rows of attribute tables.
+        """
+        for column in self.columns[table]:
+            if isinstance(column["type"], sa.JSON):
+                for key, kind in self._json_keys(table, column).items():
+                    known = curated.custom.get(key)
+                    yield self._custom_field(key, known, kind, taken, column=column["name"], json_key=key)
+        for attributes in curated.attributes:
+            pairs = tuple(attributes.columns.items())
+            if not self._is_unique(attributes.table, {*(theirs for _, theirs in pairs), attributes.name}):
+                raise OverlayError(
+                    f"The attributes of {table} in {attributes.table} may hold several values of one name for a record."
+                )
+            for name in self._attribute_names(attributes):
+                found = Attribute(
+                    table=attributes.table,
+                    pairs=pairs,
+                    name_column=attributes.name,
+                    name=name,
+                    value_column=attributes.value,
+                )
+                known = curated.custom.get(name)
+                yield self._custom_field(name, known, Kind.TEXT, taken, column=attributes.value, attribute=found)
+
+    def _json_keys(self, table: str, column: ReflectedColumn) -> dict[str, Kind]:
+        """
+        The keys that a sample of a JSON column has, with the kind of what they hold.
+        """
+        if self.connection.dialect.name != "postgresql":
+            return {}
+        value = sa.column(column["name"])
+        sample = sa.select(sa.cast(value, JSONB).label("v")).select_from(sa.table(table, value))
+        sample = sample.where(value.is_not(None)).limit(CUSTOM_SAMPLE)
+        rows = sample.subquery("sampled")
+        whole = sa.case((sa.func.jsonb_typeof(rows.c.v) == "object", rows.c.v), else_=sa.cast("{}", JSONB))
+        pairs = sa.func.jsonb_each(whole).table_valued("key", "value", joins_implicitly=True, name="pairs")
+        text = sa.cast(pairs.c.value, sa.Text)
+        statement = sa.select(
+            pairs.c.key,
+            sa.func.array_agg(sa.distinct(sa.func.jsonb_typeof(sa.cast(pairs.c.value, JSONB)))).label("types"),
+            sa.func.bool_and(text.op("~")(r"^-?\d{1,18}$")).label("whole"),
+        ).group_by(pairs.c.key)
+        found = self.connection.execute(statement.select_from(rows, pairs).order_by(pairs.c.key).limit(MOST_CUSTOM))
+        kinds = {"number": Kind.DECIMAL, "boolean": Kind.BOOLEAN, "string": Kind.TEXT}
+        keys = {}
+        for row in found:
+            types = [t for t in row.types if t != "null"]
+            kind = kinds.get(types[0], Kind.TEXT) if len(types) == 1 else Kind.TEXT
+            keys[row.key] = Kind.INTEGER if kind is Kind.DECIMAL and row.whole else kind
+        return keys
+
+    def _attribute_names(self, attributes: AttributeOverlay) -> list[str]:
+        name = sa.column(attributes.name)
+        statement = sa.select(sa.cast(name, sa.Text)).select_from(sa.table(attributes.table, name)).distinct()
+        found = self.connection.execute(statement.where(name.is_not(None)).order_by(sa.cast(name, sa.Text)).limit(MOST_CUSTOM))
+        return [row[0] for row in found]
+
+    def _custom_field(self, key: str, curated: FieldOverlay | None, kind: Kind, taken: set[str], **where: Any) -> Field:
+        curated = curated or FieldOverlay()
+        kind = curated.kind or kind
+        name = curated.name or re.sub(r"\W+", "_", key).strip("_").lower() or "custom"
+        while name in taken:
+            name = f"{name}_"
+        taken.add(name)
+        choices = self._choices(curated)
+        return Field(
+            name=name,
+            kind=Kind.CHOICE if choices else kind,
+            stored="text" if choices else _CUSTOM_STORED.get(kind, "text"),
+            label=curated.label or key.replace("_", " ").capitalize(),
+            meaning=curated.meaning,
+            unit=curated.unit,
+            everyday=curated.everyday,
+            personal=curated.personal,
+            retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
+            synonyms=curated.synonyms,
+            choices=choices,
+            **where,
+        )
+
     def _record_type(self, table: str) -> RecordType:
         curated = self._curated(table)
         absent = [c for c in curated.fields if c not in {k["name"] for k in self.columns[table]}]
@@ -96,7 +213,8 @@ class _Reflection:
                 f"The curated catalogue names columns of {table} that are not there: {', '.join(absent)}."
             )
         fields = tuple(self._field(table, c, curated.fields.get(c["name"])) for c in self.columns[table])
-        by_column = {f.column: f.name for f in fields}
+        fields += tuple(self._custom_fields(table, curated, {f.name for f in fields}))
+        by_column = {f.column: f.name for f in fields if not f.is_custom}
         label = curated.label or table.replace("_", " ")
         return RecordType(
             name=self.names[table],
@@ -137,6 +255,7 @@ class _Reflection:
             synonyms=curated.synonyms,
             choices=choices,
             nullable=bool(column["nullable"]),
+            digits_vary=(curated.kind or kind) is Kind.IDENTIFIER and stored == "text" and (table, name) in self.varying,
             scale=getattr(column["type"], "scale", None) if stored == "numeric" else None,
         )
 

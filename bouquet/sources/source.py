@@ -6,11 +6,15 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Catalogue
+from bouquet.sources.facts import FieldFacts, field_facts
+from bouquet.sources.find import TIME as FIND_TIME
+from bouquet.sources.find import Finding, find_value
 from bouquet.sources.overlay import read_overlay
 from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile, profile_record_type
@@ -69,6 +73,28 @@ class Source:
             with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
                 self._profiles[record_type] = profile_record_type(snapshot, known)
         return self._profiles[record_type]
+
+    def facts(self, record_type: str, field: str) -> FieldFacts:
+        """
+        A field's values at a glance. Raises KeyError for a record type or field that is not there.
+        """
+        catalogue = self.catalogue()
+        known = catalogue.record_types[record_type]
+        found = known.field_named(field)
+        if found is None:
+            raise KeyError(field)
+        with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+            return field_facts(snapshot, catalogue, known, found)
+
+    def find(self, record_type: str, text: str, *, seconds: float = FIND_TIME) -> Iterator[Finding]:
+        """
+        Search a record type and its neighbours for a value; see `find_value`. Raises KeyError for a record type that
+        is not there.
+        """
+        catalogue = self.catalogue()
+        start = catalogue.record_types[record_type]
+        with self.reader.snapshot(timeout_ms=int(seconds * 1000) + 1000) as snapshot:
+            yield from find_value(snapshot, catalogue, start, text, seconds=seconds)
 
     def close(self) -> None:
         """

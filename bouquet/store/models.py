@@ -16,6 +16,7 @@ __all__ = [
     "Notice",
     "Occurrence",
     "Person",
+    "Picks",
     "Round",
     "Run",
     "RunFile",
@@ -56,6 +57,8 @@ class Base(DeclarativeBase):
 class Person(Base):
     """
     Somebody who can sign in. `roles` are of `designer`, `runner`, `keeper`, `auditor`.
+
+    `scope` is what their rights leave of the source (see `core.plan.Scope`); all of it when there is none.
     """
 
     __tablename__ = "people"
@@ -65,6 +68,7 @@ class Person(Base):
     name: Mapped[str]
     roles: Mapped[list[str]]
     password_hash: Mapped[str]
+    scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
 
 
 class SignIn(Base):
@@ -154,6 +158,7 @@ class Run(Base):
 
     `status`: asked, running, ready, failed, cancelled.
     `attempt` counts the workers that took it up; only the last one may finish it.
+    `answers` are to the template's asks; `scope` is what the asking person's rights left of the source.
     """
 
     __tablename__ = "runs"
@@ -184,9 +189,28 @@ class Run(Base):
     finished_at: Mapped[datetime | None]
     delivered_to: Mapped[str | None]
     idempotency_key: Mapped[str | None]
+    answers: Mapped[Document] = mapped_column(default=dict, server_default="{}")
+    scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
 
     __table_args__ = (sa.UniqueConstraint("person_id", "idempotency_key"),)
+
+
+class Picks(Base):
+    """
+    A saved, hand-picked list of records: their keys, each a list of texts.
+    """
+
+    __tablename__ = "picks"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    records: Mapped[str]
+    keys: Mapped[list[list[str]]] = mapped_column(sa.JSON)
+    owner_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    changed_at: Mapped[datetime]
+
+    __table_args__ = (sa.Index("uq_picks_name", sa.func.lower(sa.text("name")), unique=True),)
 
 
 class RunFile(Base):

@@ -8,6 +8,7 @@ import hashlib
 import secrets
 from datetime import datetime, timedelta
 from functools import lru_cache
+from typing import Any
 
 import sqlalchemy as sa
 from argon2 import PasswordHasher
@@ -29,15 +30,23 @@ def _nobodys_hash() -> str:
     return _hasher.hash(secrets.token_urlsafe(16))
 
 
-def put_person(session: Session, *, email: str, name: str, roles: list[str], password: str) -> Person:
+def put_person(
+    session: Session,
+    *,
+    email: str,
+    name: str,
+    roles: list[str],
+    password: str,
+    scope: dict[str, Any] | None = None,
+) -> Person:
     """
-    Add a person, or bring name, roles and password of a known address up to date.
+    Add a person, or bring name, roles, scope and password of a known address up to date.
     """
     person = session.scalars(sa.select(Person).where(Person.email == email.lower())).first()
     if person is None:
         person = Person(email=email.lower(), name=name, roles=roles, password_hash="")
         session.add(person)
-    person.name, person.roles = name, roles
+    person.name, person.roles, person.scope = name, roles, scope
     if not _matches(person.password_hash, password):
         person.password_hash = _hasher.hash(password)
     session.flush()

@@ -19,6 +19,7 @@ __all__ = [
     "begin_attempt",
     "finish_run",
     "get_run",
+    "last_delivered",
     "last_rows",
     "last_runs",
     "list_notices",
@@ -116,6 +117,17 @@ def last_rows(session: Session, template_ids: Iterable[int], count: int = 8) -> 
     for template_id, rows in session.execute(query):
         found.setdefault(template_id, []).append(rows)
     return found
+
+
+def last_delivered(session: Session, template_id: int, before: int | None = None) -> tuple[datetime | None, int]:
+    """
+    As-of moment of the last ready run of a template, and how many there were; only runs before `before` count.
+    """
+    query = sa.select(sa.func.max(Run.as_of), sa.func.count()).where(
+        Run.template_id == template_id, Run.status == "ready"
+    )
+    moment, count = session.execute(query if before is None else query.where(Run.id < before)).one()
+    return moment, count
 
 
 def begin_attempt(session: Session, run_id: int, now: datetime) -> Run | None:

@@ -64,16 +64,28 @@ class Session(BaseModel):
     environment: str
 
 
+class WayOutOut(BaseModel):
+    """
+    An edit that would cure a problem: set `place` to `value`. Without a place it is no edit of this document.
+    """
+
+    act: str
+    label: str
+    place: str
+    value: Any
+
+
 class ProblemOut(BaseModel):
     """
-    One thing wrong, at its place in the document.
+    One thing wrong, at its place in the document; `at` is the character of a formula that it points at.
     """
 
     code: str
     message: str
     place: str = ""
     candidates: list[str] = []
-    ways_out: list[str] = []
+    ways_out: list[WayOutOut] = []
+    at: int | None = None
 
 
 class RecordTypeOut(BaseModel):
@@ -146,6 +158,147 @@ class LookRequest(BaseModel):
     limit: int = Field(50, ge=1, le=500)
     offset: int = Field(0, ge=0, le=10_000_000)
     bench: str = Field("", max_length=60)
+    answers: dict[str, Any] | None = None
+
+
+class TraceRequest(BaseModel):
+    """
+    A document under design, and the record that is asked about: its key, or what its title field says.
+    """
+
+    document: dict[str, Any]
+    key: list[str] = Field(min_length=1, max_length=8)
+    answers: dict[str, Any] | None = None
+
+
+class SawOut(BaseModel):
+    """
+    A value that a step looked at; null for blank.
+    """
+
+    label: str
+    value: str | None
+
+
+class TraceStepOut(BaseModel):
+    place: str
+    words: str
+    passed: bool
+    saw: list[SawOut]
+
+
+class TracedOut(BaseModel):
+    """
+    One record and how it fared: `stopped_by` is the position of the first step that stopped it, null when it is in.
+    """
+
+    key: list[str]
+    title: str | None
+    what: str
+    is_in: bool
+    stopped_by: int | None
+    steps: list[TraceStepOut]
+
+
+class Trace(BaseModel):
+    """
+    Why a record is in, or out. `children` are the rows it could become, where rows stand for children; the first few.
+    `others` are keys of further records of the same title.
+    """
+
+    record: TracedOut | None
+    children: list[TracedOut]
+    others: list[list[str]]
+    milliseconds: float
+
+
+class LeftOutRequest(BaseModel):
+    """
+    A document, and the place of the step whose left-out records are asked for.
+    """
+
+    document: dict[str, Any]
+    place: str = Field(max_length=300)
+    limit: int = Field(50, ge=1, le=500)
+    answers: dict[str, Any] | None = None
+
+
+class RecordName(BaseModel):
+    key: list[str]
+    title: str | None
+
+
+class LeftOut(BaseModel):
+    """
+    Records that a step was the first to stop.
+    """
+
+    records: list[RecordName]
+    more: bool
+
+
+class TopValue(BaseModel):
+    value: str
+    count: int
+
+
+class Bar(BaseModel):
+    """
+    One bar of a histogram: from `least` up to `greatest`.
+    """
+
+    least: str
+    greatest: str
+    count: int
+
+
+class FieldFacts(BaseModel):
+    """
+    A field's values at a glance. `seen` is the number of rows looked at; `exact` whether these were all. Values of
+    personal fields are not shown.
+    """
+
+    field: str
+    label: str
+    rows: int
+    seen: int
+    exact: bool
+    fill: float
+    distinct: int
+    distinct_exact: bool
+    least: str | None
+    greatest: str | None
+    top: list[TopValue]
+    histogram: list[Bar]
+    personal: bool
+
+
+class PicksOut(BaseModel):
+    name: str
+    records: str
+    size: int
+    changed_at: datetime
+
+
+class NewPicks(BaseModel):
+    """
+    A hand-picked list: the records' keys, each a list of texts.
+    """
+
+    records: str = Field(max_length=100)
+    keys: list[list[str]] = Field(max_length=50_000)
+
+
+class FunctionOut(BaseModel):
+    """
+    A function or operator of formulas.
+    """
+
+    name: str
+    group: str
+    calls: list[str]
+    meaning: str
+    example: list[str]
 
 
 class PartOut(BaseModel):
@@ -161,11 +314,12 @@ class PartOut(BaseModel):
 
 class ColumnOut(BaseModel):
     """
-    A column of the sheet as it stands: where it comes from and how it is shown.
+    A column of the sheet as it stands: where it comes from and how it is shown. A spread makes several of one `id`.
     """
 
     id: str
     heading: str
+    number: int
     trail: str
     shown: str
     kind: str
@@ -188,11 +342,18 @@ class Look(BaseModel):
 
 
 class TallyStepOut(BaseModel):
+    """
+    One step of the tally. `kind`: all, filter, scope (hidden by rights), open (children become rows), group, limit.
+    `without` counts records that have no child, where rows stand for children.
+    """
+
+    kind: str
     place: str
     words: str
     rows: int
     left_out: int
     blank: int
+    without: int | None
 
 
 class Tally(BaseModel):
@@ -292,12 +453,13 @@ class RunPage(BaseModel):
 
 class NewRun(BaseModel):
     """
-    Run a template: its newest saved version, or its draft as it stands.
+    Run a template: its newest saved version, or its draft as it stands. `answers` are to its asks, by name.
     """
 
     template_id: int
     use: Literal["saved", "draft"] = "saved"
-    format: Literal["csv", "xlsx"] | None = None
+    format: Literal["csv", "xlsx", "jsonl"] | None = None
+    answers: dict[str, Any] = {}
 
 
 class TemplateRow(BaseModel):
@@ -343,7 +505,7 @@ class NewRound(BaseModel):
     at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
     zone: str = Field("Europe/London", max_length=60)
     folder: str = Field(min_length=1, max_length=200)
-    format: Literal["csv", "xlsx"] = "csv"
+    format: Literal["csv", "xlsx", "jsonl"] = "csv"
 
 
 class RoundChange(BaseModel):

@@ -476,6 +476,11 @@ class Statements:
         found = [
             scope.column(r) == scope.dialect.literal(v, r.field.stored) for r, v in zip(keys, key, strict=True)
         ]
+        end = self.plan.row_type if child else self.plan.record_type
+        title = end.field_named(end.title or "")
+        if title is not None:
+            relations = self.plan.opened if child else ()
+            outputs.append(("title", sa.cast(scope.column(Route(relations, title)), sa.Text)))
         outputs = outputs or [("nothing", sa.literal_column("1"))]
         statement = sa.select(*(e.label(name) for name, e in outputs))
         return statement.select_from(scope.from_clause(keep=not child)).where(*found).limit(1), steps
@@ -503,6 +508,18 @@ class Statements:
         ]
         said = sa.cast(table.c[found.column], sa.Text)
         statement = sa.select(*outputs).select_from(table).where(scope.dialect.lowered(said) == scope.dialect.lowered(literal(title)))
+        return statement.limit(sa.literal_column(str(limit)))
+
+    def children_of(self, key: Sequence[Value], *, limit: int) -> sa.Select[Any]:
+        """
+        The keys of one record's children at the end of the opened relations, passing or not, as texts `k0`, `k1`…
+        """
+        scope = _Rows(self.plan, many=False).scope
+        keys = self.plan.row_key
+        outputs = [sa.cast(scope.column(k), sa.Text).label(f"k{n}") for n, k in enumerate(keys)]
+        found = [scope.column(r) == literal(v, r.field.stored) for r, v in zip(self.plan.key, key, strict=True)]
+        statement = sa.select(*outputs).select_from(scope.from_clause()).where(*found)
+        statement = statement.order_by(*(scope.column(k).asc() for k in keys))
         return statement.limit(sa.literal_column(str(limit)))
 
     def position(self, key: Sequence[Value]) -> sa.Select[Any]:
@@ -535,7 +552,7 @@ class Statements:
         outputs = [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(keys)]
         if title is not None:
             relations = self.plan.opened if child else ()
-            outputs.append(("title", sa.cast(rows.scope.column(replace(keys[0], relations=relations, field=title)), sa.Text)))
+            outputs.append(("title", sa.cast(rows.scope.column(Route(relations, title)), sa.Text)))
         stopped = sa.not_(sa.func.coalesce(rows.scope.holds(steps[at].predicate), sa.false()))
         statement = rows.select(outputs, [rows.scope.column(k).asc() for k in keys]).where(stopped)
         return statement.limit(sa.literal_column(str(limit)))

@@ -4,16 +4,20 @@ Record types and their fields.
 
 from __future__ import annotations
 
-from typing import Any
+import json
+from dataclasses import asdict
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Query
+from fastapi.responses import StreamingResponse
 
 from bouquet.core.catalogue import Field, RecordType, walk_to_one
 from bouquet.core.plan import OPERATORS
 from bouquet.runs import Services
 from bouquet.store import NotFound
-from bouquet.web.access import TheServices, needs
-from bouquet.web.schemas import ChoiceOut, FieldGroup, FieldOut, RecordTypeFields, RecordTypeOut
+from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.problems import Refused
+from bouquet.web.schemas import Bar, ChoiceOut, FieldFacts, FieldGroup, FieldOut, RecordTypeFields, RecordTypeOut, TopValue
 
 router = APIRouter(prefix="/record-types", tags=["catalogue"], dependencies=[Depends(needs("look"))])
 
@@ -55,6 +59,60 @@ def get_record_type(name: str, services: TheServices) -> Any:
         fields = [_field(services, here, f, path) for f in here.fields]
         groups.append(FieldGroup(path=path, label=label, note=note, fields=fields))
     return RecordTypeFields(record_type=_record_type(start), groups=groups, proposed=[dict(p) for p in start.proposed])
+
+
+@router.get("/{name}/facts/{field}", response_model=FieldFacts)
+def get_facts(name: str, field: str, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    A field's values at a glance: distinct, least, greatest, the most frequent, a histogram.
+    """
+    if person.scope is not None:
+        message = "You may see a part of these records; their values at a glance are of all. A keeper can widen it."
+        raise Refused(403, "out_of_scope", message)
+    try:
+        facts = services.source.facts(name, field)
+    except KeyError as error:
+        msg = f"There is no field “{name}.{field}”."
+        raise NotFound(msg) from error
+    return FieldFacts(
+        field=facts.field.name,
+        label=facts.field.label,
+        rows=facts.rows,
+        seen=facts.seen,
+        exact=facts.exact,
+        fill=facts.fill,
+        distinct=facts.distinct,
+        distinct_exact=facts.distinct_exact,
+        least=facts.least,
+        greatest=facts.greatest,
+        top=[TopValue(value=v, count=n) for v, n in facts.top],
+        histogram=[Bar(least=b.least, greatest=b.greatest, count=b.count) for b in facts.histogram],
+        personal=facts.field.personal,
+    )
+
+
+@router.get("/{name}/find", response_class=StreamingResponse)
+def find(
+    name: str,
+    services: TheServices,
+    person: CurrentPerson,
+    value: Annotated[str, Query(min_length=1, max_length=200)],
+) -> StreamingResponse:
+    """
+    Server-sent events: `finding` with the fields that hold a value, so far, and how much was searched; the last one
+    says that it is done, and what was not searched.
+    """
+    if person.scope is not None:
+        message = "You may see a part of these records; a search goes through all. A keeper can widen it."
+        raise Refused(403, "out_of_scope", message)
+    if name not in services.source.catalogue().record_types:
+        msg = f"There is no record type “{name}”."
+        raise NotFound(msg)
+    return StreamingResponse(
+        (f"event: finding\ndata: {json.dumps(asdict(f), ensure_ascii=False)}\n\n" for f in services.source.find(name, value)),
+        media_type="text/event-stream",
+        headers={"Cache-Control": "no-store"},
+    )
 
 
 def _field(services: Services, record_type: RecordType, field: Field, path: str) -> FieldOut:

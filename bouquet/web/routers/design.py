@@ -16,19 +16,43 @@ from fastapi import APIRouter, Depends
 from pydantic import ValidationError
 
 from bouquet.core.errors import DocumentError, PlanError
-from bouquet.core.naming import file_name
+from bouquet.core.dictionary import column_words
+from bouquet.core.formula import FUNCTIONS, GROUPS
+from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
-from bouquet.core.template import Template, Window, read_document
+from bouquet.core.template import Column, FoldValue, Template, Window, document_schema, read_document
 from bouquet.core.template.sentence import Sentence
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.writers import WRITERS
-from bouquet.runs import Services, count_tally
+from bouquet.runs import Services, Traced, count_tally, left_out, trace
+from bouquet.runs import Trace as TraceFound
+from bouquet.runs.export import window_of
 from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
-from bouquet.web.access import TheServices, needs
+from bouquet.store import NotFound
+from bouquet.store.models import Person
+from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.problems import pointers
-from bouquet.web.schemas import ColumnOut, Look, LookRequest, PartOut, ProblemOut, Tally, WindowOut, WindowsRequest
+from bouquet.web.schemas import (
+    ColumnOut,
+    FunctionOut,
+    LeftOut,
+    LeftOutRequest,
+    Look,
+    LookRequest,
+    PartOut,
+    ProblemOut,
+    RecordName,
+    SawOut,
+    Tally,
+    Trace,
+    TracedOut,
+    TraceRequest,
+    TraceStepOut,
+    WindowOut,
+    WindowsRequest,
+)
 
 router = APIRouter(prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
 
@@ -67,7 +91,7 @@ _counting = _Counting()
 
 
 @router.post("/look", response_model=Look)
-def look(body: LookRequest, services: TheServices) -> Any:
+def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
     """
     The sentence and the first rows, through the same plan as a run. Problems come with what can be shown all the same.
     """
@@ -76,7 +100,7 @@ def look(body: LookRequest, services: TheServices) -> Any:
         template = read_document(body.document)
     except DocumentError as error:
         return _unreadable(error, began)
-    catalogue, context = services.source.catalogue(), services.context()
+    catalogue, context = services.source.catalogue(), services.context(answers=body.answers, scope=person.scope)
     resolution = resolve(template, catalogue, context)
     rows: list[list[str | None]] = []
     more = False
@@ -96,24 +120,114 @@ def look(body: LookRequest, services: TheServices) -> Any:
     )
 
 
-@router.post("/tally", response_model=Tally)
-def tally(body: LookRequest, services: TheServices) -> Any:
+def _sound_plan(
+    services: Services, person: Person, document: dict[str, Any], answers: dict[str, Any] | None
+) -> tuple[Plan, dict[str, str]]:
     """
-    The counts, step by step. A newer request of the same bench stops this one.
+    The plan of a document whose filter is sound, and the words of its steps. Raises PlanError otherwise.
     """
-    began = time.perf_counter()
-    template = read_document(body.document)
-    resolution = resolve(template, services.source.catalogue(), services.context())
+    template = read_document(document)
+    context = services.context(answers=answers, scope=person.scope)
+    resolution = resolve(template, services.source.catalogue(), context)
     if resolution.partial is None:
         raise PlanError(resolution.problems)
-    plan = resolution.partial
-    words = dict(Sentence(template, plan.catalogue, plan.context).steps())
+    return resolution.partial, dict(Sentence(template, services.source.catalogue(), context).steps())
+
+
+@router.post("/tally", response_model=Tally)
+def tally(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    How many records each step of the filter leaves. A newer count of the same bench stops this one.
+    """
+    began = time.perf_counter()
+    plan, words = _sound_plan(services, person, body.document, body.answers)
     with (
         services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
         _counting.only(body.bench, snapshot),
     ):
         steps = count_tally(snapshot, plan, words)
-    return {"steps": steps, "counted_at": snapshot.taken_at, "milliseconds": _since(began)}
+        return Tally(steps=steps, counted_at=snapshot.taken_at, milliseconds=_since(began))
+
+
+@router.post("/trace", response_model=Trace)
+def trace_record(body: TraceRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    Why a record is in, or out: each step with the values it saw. A record that rights hide is as if it were not there.
+    """
+    began = time.perf_counter()
+    plan, words = _sound_plan(services, person, body.document, body.answers)
+    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        found = trace(snapshot, plan, words, body.key)
+    record = found.record
+    if record is not None and any(s.place == "scope" and not s.passed for s in record.steps):
+        found = TraceFound(None)
+    return Trace(
+        record=_traced(found.record) if found.record else None,
+        children=[_traced(c) for c in found.children],
+        others=[list(k) for k in found.others],
+        milliseconds=_since(began),
+    )
+
+
+def _traced(record: Traced) -> TracedOut:
+    return TracedOut(
+        key=list(record.key),
+        title=record.title,
+        what=record.what,
+        is_in=record.is_in,
+        stopped_by=record.stopped_by,
+        steps=[
+            TraceStepOut(
+                place=s.place,
+                words=s.words,
+                passed=s.passed,
+                saw=[SawOut(label=label, value=value) for label, value in s.saw],
+            )
+            for s in record.steps
+        ],
+    )
+
+
+@router.post("/left-out", response_model=LeftOut)
+def show_left_out(body: LeftOutRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    The first records that one step was the first to stop.
+    """
+    plan, _ = _sound_plan(services, person, body.document, body.answers)
+    try:
+        with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+            records, more = left_out(snapshot, plan, body.place, body.limit)
+    except KeyError as error:
+        msg = f"The filter has no step “{body.place}”."
+        raise NotFound(msg) from error
+    return LeftOut(records=[RecordName(key=list(k), title=t) for k, t in records], more=more)
+
+
+@router.get("/functions", response_model=list[FunctionOut])
+def list_functions() -> Any:
+    """
+    Everything a formula can use, in the order of the reference.
+    """
+    return [
+        FunctionOut(
+            name=f.name.removeprefix("prefix "),
+            group=f.group,
+            calls=[s.text for s in f.signatures],
+            meaning=f.meaning,
+            example=list(f.example),
+        )
+        for group in GROUPS
+        for f in FUNCTIONS.values()
+        if f.group == group
+    ]
+
+
+@router.get("/schema")
+def get_schema() -> Any:
+    """
+    The JSON Schema of a template document.
+    """
+    return document_schema()
 
 
 @router.post("/windows", response_model=list[WindowOut])
@@ -166,29 +280,43 @@ def _spread(template: Template, plan: Plan, rows: list[list[str | None]]) -> lis
     """
     Rows with a blank cell for each column of the template that is not sound.
     """
-    at = {c.id: n for n, c in enumerate(plan.columns)}
-    return [[row[at[c.id]] if c.id in at else None for c in template.columns] for row in rows]
+    places = [_places(plan, c.id) for c in template.columns]
+    return [[row[at] if at is not None else None for found in places for at in found or [None]] for row in rows]
+
+
+def _places(plan: Plan | None, id: str) -> list[int]:
+    return [n for n, c in enumerate(plan.columns) if c.id == id] if plan is not None else []
 
 
 def _columns(template: Template, resolution: Resolution) -> list[ColumnOut]:
-    planned = {c.id: c for c in resolution.partial.columns} if resolution.partial else {}
+    plan = resolution.partial
     return [
-        ColumnOut(
-            id=c.id,
-            heading=c.heading,
-            trail=_trail(planned.get(c.id), getattr(c.value, "field", "constant")),
-            shown=_shown(planned[c.id]) if c.id in planned else "",
-            kind=planned[c.id].kind if c.id in planned else "text",
-            sound=c.id in planned,
-        )
-        for c in template.columns
+        _column(column.id, column.heading, plan.columns[at] if plan is not None and at is not None else None, column)
+        for column in template.columns
+        for at in _places(plan, column.id) or [None]
     ]
 
 
-def _trail(column: PlanColumn | None, written: str) -> str:
-    if column is None:
-        return written
-    return column_words(column)
+def _column(id: str, heading: str, planned: PlanColumn | None, column: Column) -> ColumnOut:
+    return ColumnOut(
+        id=id,
+        heading=planned.heading if planned else heading,
+        number=planned.number if planned else 1,
+        trail=column_words(planned.cell) if planned else _written(column),
+        shown=_shown(planned) if planned else "",
+        kind=planned.kind if planned else "text",
+        sound=planned is not None,
+    )
+
+
+def _written(column: Column) -> str:
+    """
+    Where an unsound column says it comes from.
+    """
+    value = column.value
+    if isinstance(value, FoldValue):
+        return f"{value.fold.how.replace('_', ' ')} {value.fold.path}".strip()
+    return getattr(value, "field", None) or getattr(value, "formula", None) or "constant"
 
 
 def _shown(column: PlanColumn) -> str:
@@ -210,11 +338,13 @@ def _file_name(template: Template, resolution: Resolution) -> str:
     plan = resolution.partial
     if plan is None or any(p.place == "output.name" for p in resolution.problems):
         return ""
-    return file_name(
-        template.output.name,
+    facts = NameFacts(
         template=template.name,
-        records=template.records,
+        records=plan.row_type.name,
         as_of=plan.context.as_of.astimezone(plan.zone),
-        rows=0,
-        extension=WRITERS[template.output.format].extension,
+        **window_of(plan),
+        answers=dict(plan.answers),
+        value="…" if plan.split is not None else None,
+        part=1 if template.output.split else None,
     )
+    return file_name(template.output.name, facts, WRITERS[template.output.format].extension)

@@ -88,6 +88,7 @@ def add_run(
         template_id=record.id,
         version=version,
         idempotency_key=idempotency_key,
+        answers=body.answers,
     )
     if run.status == "asked":
         queue.put(run.id)
@@ -137,12 +138,16 @@ def cancel_run(run_id: int, services: TheServices, person: Runner) -> Any:
 
 
 @router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse)
-def get_file(run_id: int, file_id: int, services: TheServices) -> FileResponse:
+def get_file(run_id: int, file_id: int, services: TheServices, person: CurrentPerson) -> FileResponse:
     """
-    A file of a run.
+    A file of a run. Who may see only a part of the source gets files of their own part.
     """
     with services.store.session() as session:
-        files = {f.id: f for f in ledger.get_run(session, run_id).files}
+        run = ledger.get_run(session, run_id)
+        files = {f.id: f for f in run.files}
+        if person.scope is not None and run.scope != person.scope:
+            message = "This file holds records that you may not see. A keeper can widen what you may see."
+            raise Refused(403, "out_of_scope", message)
     file = files.get(file_id)
     if file is None:
         msg = f"Run {run_id} has no such file."
