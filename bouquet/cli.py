@@ -18,7 +18,7 @@ from contextlib import contextmanager
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NoReturn
 from zoneinfo import ZoneInfo
 
 import sqlalchemy.exc
@@ -71,7 +71,7 @@ def _services() -> Iterator[Services]:
         services.close()
 
 
-def _fail(message: str) -> Any:
+def _fail(message: str) -> NoReturn:
     typer.echo(message, err=True)
     raise typer.Exit(1)
 
@@ -299,7 +299,10 @@ def profile(
     for facts in found:
         about = "" if facts.distinct_exact else "about "
         span = f"  {facts.least} … {facts.greatest}" if facts.least is not None else ""
-        typer.echo(f"{facts.field.label} ({facts.field.name})  {facts.fill:.1%} full, {about}{facts.distinct:,} different{span}")
+        typer.echo(
+        name = f"{facts.field.label} ({facts.field.name})"
+        typer.echo(f"{name}  {facts.fill:.1%} full, {about}{facts.distinct:,} different{span}")
+        )
         if facts.field.personal:
             typer.echo("    personal; its values are not shown")
         for value, count in facts.top:

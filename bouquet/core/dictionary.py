@@ -151,14 +151,13 @@ def _csvw_column(column: PlanColumn, heading_row: str) -> dict[str, Any]:
     datatype: Any = _DATATYPES[column.kind] if plain and column.show.decimal_mark in (None, ".") else "string"
     if datatype == "boolean":
         datatype = {"base": "boolean", "format": f"{column.show.yes or 'true'}|{column.show.no or 'false'}"}
-    made = {
+    return {
         "name": _csvw_name(column),
         "titles": titles.get(heading_row, [column.heading]),
         "datatype": datatype,
         "dc:description": _meaning(column),
         "required": not column.field.nullable and not column.blank,
     }
-    return made
 
 
 def _csvw_name(column: PlanColumn) -> str:

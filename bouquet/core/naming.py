@@ -1,8 +1,9 @@
 """
 File names from a pattern, safe on every file system.
 
-Parts: `{template}`, `{records}`, `{as_of}`, `{as_of:%Y-%m-%d}`, `{rows}`, `{window_start}`, `{window_end}`, `{ask.NAME}`,
-`{value:FIELD}` of a split by that field, `{part}`, `{sequence}`, `{recipient}`. The extension always follows the format.
+Parts: `{template}`, `{records}`, `{as_of}`, `{as_of:%Y-%m-%d}`, `{rows}`, `{window_start}`, `{window_end}`,
+`{ask.NAME}`, `{value:FIELD}` of a split by that field, `{part}`, `{sequence}`, `{recipient}`. The extension always
+follows the format.
 """
 
 from __future__ import annotations

@@ -336,7 +336,8 @@ class Export:
             records=plan.row_type.name,
             as_of=plan.context.as_of.astimezone(plan.zone),
             rows=rows,
-            **window_of(plan),
+            window_start=window_of(plan)[0],
+            window_end=window_of(plan)[1],
             answers=dict(plan.answers),
             value=value,
             part=part,
@@ -530,7 +531,7 @@ class _Pen:
             self.writer.abandon()
 
 
-def window_of(plan: Plan) -> dict[str, datetime | None]:
+def window_of(plan: Plan) -> tuple[datetime | None, datetime | None]:
     """
     The first and last moment inside the filter's first window, for names.
     """
@@ -538,8 +539,8 @@ def window_of(plan: Plan) -> dict[str, datetime | None]:
         part = step.predicate
         if isinstance(part, Comparison) and part.span is not None:
             end = part.span.end - timedelta(microseconds=1) if part.span.end else None
-            return {"window_start": part.span.start, "window_end": end}
-    return {"window_start": None, "window_end": None}
+            return part.span.start, end
+    return None, None
 
 
 def _file_facts(file: ExportedFile) -> dict[str, Any]:

@@ -160,7 +160,11 @@ class _Facts:
         flatten them all; what lies beyond is in the outermost bars.
         """
         dated = self.found.kind.is_dated
-        value = sa.cast(sa.extract("epoch", values.c.v), sa.Float) if dated or self.found.kind is Kind.TIME else sa.cast(values.c.v, sa.Float)
+        value = (
+            sa.cast(sa.extract("epoch", values.c.v), sa.Float)
+            if dated or self.found.kind is Kind.TIME
+            else sa.cast(values.c.v, sa.Float)
+        )
         ends = [
             sa.func.percentile_cont(sa.literal_column(p)).within_group(value).label(n)
             for n, p in (("low", "0.02"), ("high", "0.98"))
@@ -170,9 +174,14 @@ class _Facts:
         if low is None or high is None or low == high:
             return ()
         bucket = sa.func.width_bucket(
-            value, sa.literal_column(repr(float(low))), sa.literal_column(repr(float(high))), sa.literal_column(str(BARS))
+            value,
+            sa.literal_column(repr(float(low))),
+            sa.literal_column(repr(float(high))),
+            sa.literal_column(str(BARS)),
         )
-        held = sa.func.least(sa.func.greatest(bucket, sa.literal_column("1")), sa.literal_column(str(BARS))).label("bar")
+        held = sa.func.least(sa.func.greatest(bucket, sa.literal_column("1")), sa.literal_column(str(BARS))).label(
+            "bar"
+        )
         statement = (
             sa.select(
                 held,

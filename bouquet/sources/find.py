@@ -169,7 +169,8 @@ class _Search:
         return [
             c.code
             for c in f.choices
-            if wanted in (c.code.casefold(), c.label.casefold()) or (len(wanted) >= INSIDE and wanted in c.label.casefold())
+            if wanted in (c.code.casefold(), c.label.casefold())
+            or (len(wanted) >= INSIDE and wanted in c.label.casefold())
         ]
 
     # What the database knows
@@ -204,8 +205,12 @@ class _Search:
             sa.func.lower(vals.c.value) == sa.func.lower(literal(self.text)),
             *(vals.c.value == literal(code) for t in self.tables for f in t.fields for code in self._codes(f)),
         )
-        statement = sa.select(stats.c.tablename, stats.c.attname, vals.c.value, sa.cast(vals.c.share, sa.Float).label("share"))
-        for row in self.snapshot.table(statement.select_from(stats, vals).where(stats.c.tablename.in_(names), wanted)).to_pylist():
+        statement = sa.select(
+            stats.c.tablename, stats.c.attname, vals.c.value, sa.cast(vals.c.share, sa.Float).label("share")
+        )
+        for row in self.snapshot.table(
+            statement.select_from(stats, vals).where(stats.c.tablename.in_(names), wanted)
+        ).to_pylist():
             for table in self.tables:
                 if table.record_type.table != row["tablename"]:
                     continue
@@ -230,7 +235,7 @@ class _Search:
         statement = sa.select(*outputs).select_from(scope.from_clause())
         if table.pages:
             first, last = table.at, table.at + table.piece
-            place = sa.literal_column(f"{scope.base.name}.ctid")  # type: ignore[attr-defined]
+            place: Any = sa.literal_column(f"{scope.base.name}.ctid")  # type: ignore[attr-defined]
             statement = statement.where(
                 place >= sa.literal_column(f"'({first},0)'::tid"), place < sa.literal_column(f"'({last},0)'::tid")
             )

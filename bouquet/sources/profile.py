@@ -86,7 +86,8 @@ def _profile_attributes(snapshot: Snapshot, record_type: RecordType, rows: int |
         attribute = field.attribute
         if attribute is None:
             continue
-        name, value = sa.column(attribute.name_column), sa.column(attribute.value_column)
+        name: Any = sa.column(attribute.name_column)
+        value: Any = sa.column(attribute.value_column)
         text = sa.func.left(sa.cast(value, sa.Text), EXAMPLE_LENGTH)
         filled = sa.func.btrim(sa.cast(value, sa.Text), literal(WHITE)) != literal("")
         middle = sa.func.percentile_disc(sa.literal_column("0.5")).within_group(text.collate("C"))

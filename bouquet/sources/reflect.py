@@ -155,7 +155,7 @@ class _Reflection:
         """
         if self.connection.dialect.name != "postgresql":
             return {}
-        value = sa.column(column["name"])
+        value: Any = sa.column(column["name"])
         sample = sa.select(sa.cast(value, JSONB).label("v")).select_from(sa.table(table, value))
         sample = sample.where(value.is_not(None)).limit(CUSTOM_SAMPLE)
         rows = sample.subquery("sampled")
@@ -177,9 +177,11 @@ class _Reflection:
         return keys
 
     def _attribute_names(self, attributes: AttributeOverlay) -> list[str]:
-        name = sa.column(attributes.name)
+        name: Any = sa.column(attributes.name)
         statement = sa.select(sa.cast(name, sa.Text)).select_from(sa.table(attributes.table, name)).distinct()
-        found = self.connection.execute(statement.where(name.is_not(None)).order_by(sa.cast(name, sa.Text)).limit(MOST_CUSTOM))
+        found = self.connection.execute(
+            statement.where(name.is_not(None)).order_by(sa.cast(name, sa.Text)).limit(MOST_CUSTOM)
+        )
         return [row[0] for row in found]
 
     def _custom_field(self, key: str, curated: FieldOverlay | None, kind: Kind, taken: set[str], **where: Any) -> Field:
@@ -255,7 +257,9 @@ class _Reflection:
             synonyms=curated.synonyms,
             choices=choices,
             nullable=bool(column["nullable"]),
-            digits_vary=(curated.kind or kind) is Kind.IDENTIFIER and stored == "text" and (table, name) in self.varying,
+            digits_vary=(curated.kind or kind) is Kind.IDENTIFIER
+            and stored == "text"
+            and (table, name) in self.varying,
             scale=getattr(column["type"], "scale", None) if stored == "numeric" else None,
         )
 

@@ -62,9 +62,7 @@ def pointers(problems: Sequence[Problem]) -> list[dict[str, Any]]:
             "message": p.message,
             "place": p.place,
             "candidates": list(p.candidates),
-            "ways_out": [
-                {"act": w.act, "label": w.label, "place": w.place, "value": w.value} for w in p.ways_out
-            ],
+            "ways_out": [{"act": w.act, "label": w.label, "place": w.place, "value": w.value} for w in p.ways_out],
             "at": p.at,
         }
         for p in problems

@@ -181,7 +181,7 @@ _ISO_DAY = r"^\s*\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])\s*$"
 
 
 def _value(text: Element) -> Element:
-    return _case((text.op("~")(_t(_NUMERIC)), sa.cast(_case((text.op("~")(_t(_NUMERIC)), text)), sa.Numeric)))
+    return _case((text.bool_op("~")(_t(_NUMERIC)), sa.cast(_case((text.bool_op("~")(_t(_NUMERIC)), text)), sa.Numeric)))
 
 
 def _day_parts(text: Element) -> tuple[Element, Element, Element]:
@@ -197,7 +197,9 @@ def _is_day(text: Element) -> Element:
     year, month, day = _day_parts(text)
     first = F.make_date(F.greatest(year, _n(1)), month, _n(1))
     days = sa.extract("day", _op(_op(first, "+", _interval("1 month")), "-", _interval("1 day")))
-    return sa.case((text.op("~")(_t(_ISO_DAY)), sa.and_(_is(year, ">", _n(0)), _is(day, "<=", days))), else_=sa.false())
+    return sa.case(
+        (text.bool_op("~")(_t(_ISO_DAY)), sa.and_(_is(year, ">", _n(0)), _is(day, "<=", days))), else_=sa.false()
+    )
 
 
 def _datevalue(text: Element) -> Element:
@@ -268,14 +270,14 @@ def _count(*numbers: Element) -> Element:
 
 
 def _sum(*numbers: Element) -> Element:
-    total = F.coalesce(numbers[0], _n(0))
+    total: Element = F.coalesce(numbers[0], _n(0))
     for number in numbers[1:]:
         total = _op(total, "+", F.coalesce(number, _n(0)))
     return _case((_is(F.num_nonnulls(*numbers), ">", _n(0)), total))
 
 
 def _product(*numbers: Element) -> Element:
-    total = F.coalesce(numbers[0], _n(1))
+    total: Element = F.coalesce(numbers[0], _n(1))
     for number in numbers[1:]:
         total = _op(total, "*", F.coalesce(number, _n(1)))
     return _case((_is(F.num_nonnulls(*numbers), ">", _n(0)), total))
@@ -375,9 +377,10 @@ class _Table:
 _table = _Table()
 _add = _table.add
 
+# fmt: off
 _CHANGE = ("(date; number) -> date", "(moment; number) -> moment")
 _add("+", "Operators", ("(number; number) -> number", *_CHANGE), "The sum; a date and a number of days.", _plus, fault=_far, example=("2 + 3", "5"))
-_add("-", "Operators", ("(number; number) -> number", "(date; date) -> number", "(moment; moment) -> number", *_CHANGE), "The difference; between dates in days.", _minus, fault=_far, example=("7 - 10", "-3"))
+_add("-", "Operators", ("(number; number) -> number", "(moment; moment) -> number", "(date; date) -> number", *_CHANGE), "The difference; between dates in days.", _minus, fault=_far, example=("7 - 10", "-3"))
 _add("*", "Operators", "(number; number) -> number", "The product.", lambda a, b: _op(a, "*", b), example=("2 * 3.5", "7"))
 _add("/", "Operators", "(number; number) -> number", "The quotient; dividing by zero gives a blank and a finding.", lambda a, b: _op(a, "/", F.nullif(b, _n(0))), fault=lambda a, b: _is(b, "=", _n(0)), example=("7 / 2", "3.5"))
 _add("^", "Operators", "(number; number) -> number", "The power.", lambda a, b: F.power(_case((sa.not_(_power_fault(a, b)), a)), _case((sa.not_(_power_fault(a, b)), b))), fault=_power_fault, example=("2 ^ 10", "1024"))
@@ -386,7 +389,7 @@ _add("prefix -", "Operators", "(number) -> number", "The number with the other s
 _add("prefix +", "Operators", "(number) -> number", "The number as it is.", lambda a: a, example=("+3", "3"))
 _add("&", "Operators", "(text; text) -> text", "One text after the other.", _joined, example=('"MB-" & 12', "MB-12"))
 for _operator, _said, _shown in (("=", "equal", "TRUE"), ("<>", "not equal", "FALSE"), ("<", "less", "FALSE"), ("<=", "less or equal", "TRUE"), (">", "greater", "FALSE"), (">=", "greater or equal", "TRUE")):
-    _add(_operator, "Operators", ("(number; number) -> yes-no", "(date; date) -> yes-no", "(moment; moment) -> yes-no", "(time; time) -> yes-no", "(text; text) -> yes-no", "(yes-no; yes-no) -> yes-no"), f"Whether the first is {_said}; texts are compared without regard to case.", _compared(_operator), example=(f'"Oak" {_operator} "oak"', _shown))
+    _add(_operator, "Operators", ("(number; number) -> yes-no", "(moment; moment) -> yes-no", "(date; date) -> yes-no", "(time; time) -> yes-no", "(text; text) -> yes-no", "(yes-no; yes-no) -> yes-no"), f"Whether the first is {_said}; texts are compared without regard to case.", _compared(_operator), example=(f'"Oak" {_operator} "oak"', _shown))
 
 _add("IF", "Logic", "(yes-no; T; [T]) -> T", "The second where the first is true, else the third.", lambda test, a, b=None: sa.case((test, a), else_=b if b is not None else sa.null()), keeps_blanks=True, example=('IF(2 > 1; "yes"; "no")', "yes"))
 _add("AND", "Logic", "(yes-no…) -> yes-no", "Whether all are true.", lambda *t: sa.and_(*t), example=("AND(TRUE(); FALSE())", "FALSE"))
@@ -417,7 +420,7 @@ _add("FIND", "Text", "(text; text; [number]) -> number", "The position of the fi
 _add("SEARCH", "Text", "(text; text; [number]) -> number", "As FIND, without regard to case.", lambda a, t, s=None: _find(_lower(a), _lower(t), s), fault=lambda a, t, s=None: _find(_lower(a), _lower(t), s).is_(None), example=('SEARCH("R"; "Marrow")', "3"))
 _add("REPT", "Text", "(text; number) -> text", "The text so many times, at most 1,000.", lambda t, n: F.repeat(t, _whole(n, 0, 1_000)), fault=lambda t, n: sa.or_(_is(n, "<", _n(0)), _is(n, ">", _n(1_000))), example=('REPT("ab"; 3)', "ababab"))
 _add("EXACT", "Text", "(text; text) -> yes-no", "Whether two texts are the same, to the letter and its case.", lambda a, b: _is(a, "=", b), example=('EXACT("Oak"; "oak")', "FALSE"))
-_add("VALUE", "Text", "(text) -> number", "The number a text says; a blank and a finding where it says none.", _value, fault=lambda t: sa.and_(F.btrim(t) != _t(""), sa.not_(t.op("~")(_t(_NUMERIC)))), example=('VALUE("12.50")', "12.5"))
+_add("VALUE", "Text", "(text) -> number", "The number a text says; a blank and a finding where it says none.", _value, fault=lambda t: sa.and_(F.btrim(t) != _t(""), sa.not_(t.bool_op("~")(_t(_NUMERIC)))), example=('VALUE("12.50")', "12.5"))
 _add("FIXED", "Text", "(number; [number]) -> text", "The number with so many digits after the point, 2 if not given, as a text without grouping.", lambda n, d=None: sa.cast(F.round(n, _whole(d, 0, 15) if d is not None else _n(2)), sa.Text), example=("FIXED(2.345; 2)", "2.35"))
 _add("UNICODE", "Text", "(text) -> number", "The Unicode number of the first letter.", lambda t: sa.cast(F.ascii(F.nullif(t, _t(""))), sa.Numeric), example=('UNICODE("A")', "65"))
 _add("UNICHAR", "Text", "(number) -> text", "The letter with a Unicode number.", lambda n: F.chr(_case((sa.not_(_odd_letter(n)), _whole(n, 1, 1_114_111)))), fault=lambda n: _odd_letter(n), example=("UNICHAR(65)", "A"))
@@ -465,6 +468,8 @@ _add("ISOWEEKNUM", "Date and time", "(date) -> number", "The week of the year by
 _add("EDATE", "Date and time", "(date; number) -> date", "So many months later; at the end of a month at the latest.", lambda d, n: _date(_op(d, "+", _months(n), sa.DateTime())), fault=lambda d, n: _is(F.abs(n), ">", _n(24_000)), example=("EDATE(DATE(2026; 1; 31); 1)", "2026-02-28"))
 _add("EOMONTH", "Date and time", "(date; number) -> date", "The last day of the month so many months later.", _end_of_month, fault=lambda d, n: _is(F.abs(n), ">", _n(24_000)), example=("EOMONTH(DATE(2026; 1; 15); 1)", "2026-02-28"))
 _add("DAYS", "Date and time", "(date; date) -> number", "The days from the second date to the first.", lambda a, b: sa.cast(_op(a, "-", b), sa.Numeric), example=("DAYS(DATE(2026; 3; 1); DATE(2026; 2; 1))", "28"))
+
+# fmt: on
 
 #: Every function and operator, by name.
 FUNCTIONS: dict[str, Function] = _table.functions

@@ -130,7 +130,7 @@ def parse(text: str) -> Parsed:
             raise error.orig_exc from error
         raise
     except UnexpectedCharacters as error:
-        at = error.pos_in_stream
+        at = error.pos_in_stream or 0
         if text[at] == '"':
             raise FormulaError("This quotation mark is never closed.", at) from error
         if text[at] == "{":
@@ -139,7 +139,7 @@ def parse(text: str) -> Parsed:
     except (UnexpectedToken, UnexpectedEOF) as error:
         token = getattr(error, "token", None)
         ended = token is None or token.type == "$END"
-        at = len(text) if ended else token.start_pos or 0
+        at = len(text) if token is None or ended else token.start_pos or 0
         expected = sorted({_WORDS[e] for e in getattr(error, "accepts", None) or error.expected if e in _WORDS})
         found = "The formula ends too early" if ended else f"“{token}” was not expected here"
         raise FormulaError(f"{found}; expected {' or '.join(expected) or 'an operator'}.", at) from error

@@ -164,7 +164,9 @@ class Filters:
             ground.problem("wrong_picks", message, f"{place}.picks")
             return None
         if len(picked.keys) > MOST_PICKS:
-            message = f"“{node.picks}” holds {len(picked.keys):,} records; at most {MOST_PICKS:,} can be picked by hand."
+            message = (
+                f"“{node.picks}” holds {len(picked.keys):,} records; at most {MOST_PICKS:,} can be picked by hand."
+            )
             ground.problem("many_picks", message, f"{place}.picks")
             return None
         key = ground.catalogue.key_of(end, relations)
@@ -227,7 +229,8 @@ class Filters:
         if ask is None:
             return None
         if not _suits(ask, node.is_):
-            message = f"An answer of the kind “{ask.kind.replace('_', ' ')}” cannot be used with “{node.is_.replace('_', ' ')}”."
+            kind, verb = ask.kind.replace("_", " "), node.is_.replace("_", " ")
+            message = f"An answer of the kind “{kind}” cannot be used with “{verb}”."
             self.ground.problem("wrong_ask", message, f"{place}.ask")
             return None
         answer = self.ground.answer(ask)

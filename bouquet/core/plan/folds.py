@@ -69,7 +69,9 @@ class Folds:
         names = tuple(r.name for r in walk.relations)
         free = [n for n, r in enumerate(walk.relations) if r.many and names[: n + 1] != opened[: n + 1]]
         if not free and not ground.grouped:
-            ways = (WayOut("field", "Take the value itself", cure, {"field": fold.path}),) if cure and walk.field else ()
+            ways = (
+                (WayOut("field", "Take the value itself", cure, {"field": fold.path}),) if cure and walk.field else ()
+            )
             message = f"“{fold.path}” is one value per row as it is; there is nothing to fold."
             ground.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
             return None
@@ -81,8 +83,8 @@ class Folds:
         if free and ground.grouped and fold.how not in _OF_GROUPS:
             label = chain[-1].label.lower()
             message = (
-                f"A group has many {ground.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” cannot "
-                f"be put together from these. Start from {label} instead."
+                f"A group has many {ground.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” "
+                f"cannot be put together from these. Start from {label} instead."
             )
             ground.problem("fold_in_group", message, f"{place}.how")
             return None
@@ -93,12 +95,12 @@ class Folds:
         order = [self._order(inner, o.path, o, f"{place}.order[{n}]") for n, o in enumerate(fold.order)]
         if fold.how in ("first", "latest") and not order:
             dated = tuple(f.name for f in record_type.fields if f.kind.is_dated)
-            ways = tuple(
+            orders = tuple(
                 WayOut("order", f"By {record_type.field_named(d).label.lower()}", f"{place}.order", [{"path": d}])  # type: ignore[union-attr]
                 for d in dated[:3]
             )
             message = f"Say in which order one of the {record_type.plural} is the {fold.how}."
-            ground.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=ways)
+            ground.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
             return None
         if fold.distinct and fold.order:
             message = "Different values are put in their own order; they cannot be ordered by another field."
@@ -176,7 +178,9 @@ class Folds:
         if how == "mean":
             return replace(base, kind=Kind.DECIMAL, stored="numeric")
         if how == "sum":
-            return replace(base, kind=field.kind, stored="numeric", scale=field.scale if field.kind is Kind.DECIMAL else 0)
+            return replace(
+                base, kind=field.kind, stored="numeric", scale=field.scale if field.kind is Kind.DECIMAL else 0
+            )
         if how == "joined":
             return base
         if how in _TESTS:

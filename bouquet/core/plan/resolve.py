@@ -189,7 +189,9 @@ class _Resolver:
         if route is None:
             return None
         if route.field.kind is Kind.FILE:
-            self.ground.problem("file_in_sheet", f"{route.field.label} is a file; it cannot make groups.", f"{place}.path")
+            self.ground.problem(
+                "file_in_sheet", f"{route.field.label} is a file; it cannot make groups.", f"{place}.path"
+            )
             return None
         if by.step is None:
             if by.fill_gaps:
@@ -249,7 +251,9 @@ class _Resolver:
             elif headings[heading.casefold()] > 1:
                 problem("same_heading", f"More than one column is headed “{heading}”.", place)
             if len(heading) > HEADING_LENGTH:
-                problem("long_heading", f"This heading has {len(heading)} characters; at most {HEADING_LENGTH} fit.", place)
+                problem(
+                    "long_heading", f"This heading has {len(heading)} characters; at most {HEADING_LENGTH} fit.", place
+                )
             if "\x00" in heading:
                 problem("unreadable", "This heading holds a character that no file can carry.", place)
             if ids[column.id] > 1:
@@ -273,8 +277,14 @@ class _Resolver:
             case FieldValue():
                 return self._by_cell(value, place) if self.ground.grouped else self._read(value, place)
             case FoldValue():
-                show = shown(column.show, Field(name="", column="", kind=Kind.TEXT, stored="text", label=""), self.template.output)
-                return self._fold(value.fold, f"{place}.fold", show.model_copy(update={"prefix": "", "suffix": ""}), place)
+                show = shown(
+                    column.show,
+                    Field(name="", column="", kind=Kind.TEXT, stored="text", label=""),
+                    self.template.output,
+                )
+                return self._fold(
+                    value.fold, f"{place}.fold", show.model_copy(update={"prefix": "", "suffix": ""}), place
+                )
             case FormulaValue():
                 return self._formula(value.formula, f"{place}.formula")
 
@@ -306,7 +316,8 @@ class _Resolver:
         retired = route.field.retired
         if retired is None:
             return
-        ways, instead = (), ""
+        ways: tuple[WayOut, ...] = ()
+        instead = ""
         if retired.substitute:
             path = ".".join((*route.way, retired.substitute))
             end = self.catalogue.record_types[route.relations[-1].target] if route.relations else self.start
@@ -396,7 +407,7 @@ class _Resolver:
             if name.casefold() in (column.heading.strip().casefold(), column.id.casefold()):
                 return self._column_target(n, name)
         if isinstance(found, Route):
-            msg = f"A group has many values of “{name}”; fold it in a column of its own, and refer to that by its heading."
+            msg = f"A group has many values of “{name}”; fold it in a column, and refer to that by its heading."
             raise ValueError(msg)
         headings = [c.heading for c in self.template.columns] if columns else []
         if found.code == "many_in_cell":
@@ -499,8 +510,8 @@ class _Resolver:
         rows = self.catalogue.record_types[self.ground.opened[-1].target] if self.ground.opened else self.start
         if isinstance(cell, Read):
             message = (
-                f"{cell.field.label} belongs to the {owner.label}, and repeats on each of its {rows.plural}; its total over "
-                f"the file is not the total over {owner.plural}. Totals count each {owner.label} once."
+                f"{cell.field.label} belongs to the {owner.label}, and repeats on each of its {rows.plural}; its total "
+                f"over the file is not the total over {owner.plural}. Totals count each {owner.label} once."
             )
             self.ground.note("repeats", message, f"{place}.value.field")
         return self.catalogue.key_of(owner, relations)
@@ -522,7 +533,7 @@ class _Resolver:
         steps = [Step(p, self._side(p)) for p in filters.steps(self.template.filter)]
         if any(s.side == "child" for s in steps) and any(b.fill_gaps for b in self.by):
             n = next(n for n, b in enumerate(self.by) if b.fill_gaps)
-            message = "Gaps cannot be filled where groups themselves are narrowed: a gap could not be told from a group left out."
+            message = "Gaps cannot be filled where groups are narrowed: a gap could not be told from a group left out."
             self.ground.problem("gaps_and_groups", message, f"rows.by[{n}].fill_gaps")
         hidden = self._scope()
         parents = [s for s in steps if s.side == "parent"]
@@ -595,7 +606,9 @@ class _Resolver:
                 return None
             cell, by_label = self._cell(self.template.columns.index(column)), column.show.choice == "label"
             if cell is None:
-                self.ground.problem("unsound_order", "The column to order by has a problem of its own.", f"{place}.column")
+                self.ground.problem(
+                    "unsound_order", "The column to order by has a problem of its own.", f"{place}.column"
+                )
         else:
             cell = self._order_cell(level.path or "", f"{place}.path")
         if cell is None:

@@ -190,7 +190,7 @@ class _Rows:
         assert isinstance(cell, Stepped)
         column = groups.c[name]
         dated = cell.field.kind is Kind.DATE
-        bounds = []
+        bounds: list[Element] = []
         for moment, pick in ((by.span.start if by.span else None, "min"), (by.span.end if by.span else None, "max")):
             found = sa.select(getattr(sa.func, pick)(column)).scalar_subquery()
             if moment is None:
@@ -276,7 +276,8 @@ class Statements:
         """
         The address of a record's page, NULL where a part of it is blank.
         """
-        assert column.link is not None and isinstance(column.cell, Read)
+        assert column.link is not None
+        assert isinstance(column.cell, Read)
         relations = column.cell.route.relations
         end = rows.plan.catalogue.record_types[relations[-1].target] if relations else rows.plan.record_type
         address: Element = literal("")
@@ -414,7 +415,7 @@ class Statements:
             inner.append((f"p{n}", sa.func.bool_or(scope.holds(step.predicate))))
             if blank is not None:
                 inner.append((f"pb{n}", sa.func.bool_or(blank)))
-        so_far = [child]
+        so_far: list[Element] = [child]
         inner.append(("c0", sa.func.count().filter(child)))
         for n, step in enumerate(children, 1):
             blank = self._lost_blank(scope, step)
@@ -435,12 +436,11 @@ class Statements:
             holds.append(per.c[f"p{n}"])
             counts.append(sa.func.count().filter(sa.and_(*holds)).label(f"n{n}"))
             steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name))
-        zero, one = sa.literal_column("0"), sa.literal_column("1")
+        zero: Element = sa.literal_column("0")
+        one: Element = sa.literal_column("1")
 
         def counted(found: Element) -> Element:
-            total = sa.func.sum(found)
-            if holds:
-                total = total.filter(sa.and_(*holds))
+            total = Scope.filtered(sa.func.sum(found), *holds)
             return sa.cast(sa.func.coalesce(total, zero), sa.BigInteger)
 
         for n in range(len(children) + 1):
@@ -473,9 +473,7 @@ class Statements:
                 outputs.append((f"v{n}_{k}", sa.cast(self._trace_value(scope, cell), sa.Text)))
                 saw.append((cell, f"v{n}_{k}"))
             steps.append(Traced(step, f"h{n}", tuple(saw)))
-        found = [
-            scope.column(r) == scope.dialect.literal(v, r.field.stored) for r, v in zip(keys, key, strict=True)
-        ]
+        found = [scope.column(r) == scope.dialect.literal(v, r.field.stored) for r, v in zip(keys, key, strict=True)]
         end = self.plan.row_type if child else self.plan.record_type
         title = end.field_named(end.title or "")
         if title is not None:
@@ -502,12 +500,16 @@ class Statements:
             return None
         scope = Scope(_Rows(self.plan, many=False).scope.maker, record_type)
         table = scope.base
-        outputs = [
+        outputs: list[Element] = [
             sa.cast(table.c[k.field.column], sa.Text).label(f"k{n}")
             for n, k in enumerate(self.plan.catalogue.key_of(record_type))
         ]
         said = sa.cast(table.c[found.column], sa.Text)
-        statement = sa.select(*outputs).select_from(table).where(scope.dialect.lowered(said) == scope.dialect.lowered(literal(title)))
+        statement = (
+            sa.select(*outputs)
+            .select_from(table)
+            .where(scope.dialect.lowered(said) == scope.dialect.lowered(literal(title)))
+        )
         return statement.limit(sa.literal_column(str(limit)))
 
     def children_of(self, key: Sequence[Value], *, limit: int) -> sa.Select[Any]:
@@ -516,7 +518,7 @@ class Statements:
         """
         scope = _Rows(self.plan, many=False).scope
         keys = self.plan.row_key
-        outputs = [sa.cast(scope.column(k), sa.Text).label(f"k{n}") for n, k in enumerate(keys)]
+        outputs: list[Element] = [sa.cast(scope.column(k), sa.Text).label(f"k{n}") for n, k in enumerate(keys)]
         found = [scope.column(r) == literal(v, r.field.stored) for r, v in zip(self.plan.key, key, strict=True)]
         statement = sa.select(*outputs).select_from(scope.from_clause()).where(*found)
         statement = statement.order_by(*(scope.column(k).asc() for k in keys))
@@ -532,7 +534,10 @@ class Statements:
         outputs: list[tuple[str, Element]] = [("position", sa.func.row_number().over(order_by=order))]
         outputs += [(f"k{n}", rows.scope.column(r)) for n, r in enumerate(plan.row_key)]
         ranked = rows.select(outputs).subquery("ranked")
-        found = [ranked.c[f"k{n}"] == literal(v, r.field.stored) for n, (r, v) in enumerate(zip(plan.row_key, key, strict=True))]
+        found = [
+            ranked.c[f"k{n}"] == literal(v, r.field.stored)
+            for n, (r, v) in enumerate(zip(plan.row_key, key, strict=True))
+        ]
         return sa.select(ranked.c.position).where(*found)
 
     def left_out(self, place: str, *, limit: int = 50) -> sa.Select[Any]:
@@ -591,7 +596,10 @@ class Statements:
         """
         shared = [(n, c) for n, c in self.plan.data_columns if c.once_by]
         return [
-            (self._totals(0, [n for n, c in shared if c.once_by == by], how="sum"), tuple(n for n, c in shared if c.once_by == by))
+            (
+                self._totals(0, [n for n, c in shared if c.once_by == by], how="sum"),
+                tuple(n for n, c in shared if c.once_by == by),
+            )
             for by in dict.fromkeys(c.once_by for _, c in shared)
         ]
 

@@ -73,7 +73,7 @@ class Dialect:
         A code with its runs of digits filled up, so that T-9 comes before T-10.
         """
         filled = sa.func.regexp_replace(text, literal(r"(\d+)"), literal("0" * digits + r"\1"), literal("g"))
-        return sa.func.regexp_replace(filled, literal(r"\d*(\d{%d})" % digits), literal(r"\1"), literal("g"))
+        return sa.func.regexp_replace(filled, literal(rf"\d*(\d{{{digits}}})"), literal(r"\1"), literal("g"))
 
     def blanks(self, directed: Any, descending: bool, first: bool) -> Element:
         """
@@ -109,13 +109,13 @@ class Dialect:
         """
         if decimals is None:
             return sa.cast(value, sa.Text)
-        places = sa.literal_column(str(decimals))
+        places: Element = sa.literal_column(str(decimals))
         if even:
             # PostgreSQL rounds numeric half away from zero only.
-            scale = sa.literal_column("1" + "0" * decimals + ".0")
+            scale: Element = sa.literal_column("1" + "0" * decimals + ".0")
             shifted = value.op("*")(scale)
             half = sa.func.abs(shifted - sa.func.trunc(shifted)) == sa.literal_column("0.5")
-            two = sa.literal_column("2.0")
+            two: Element = sa.literal_column("2.0")
             to_even = sa.func.round(shifted.op("/")(two)).op("*")(two).op("/")(scale)
             value = sa.case((half, to_even), else_=value)
         return sa.cast(sa.func.round(value, places), sa.Text)
@@ -127,7 +127,7 @@ class Dialect:
         plain = sa.func.btrim(text)
         if stored in ("numeric", "integer"):
             pattern, kind = (_NUMBER, sa.Numeric) if stored == "numeric" else (_WHOLE, sa.BigInteger)
-            fits = text.op("~")(literal(pattern))
+            fits = text.bool_op("~")(literal(pattern))
             return sa.case((fits, sa.cast(sa.case((fits, plain)), kind)))
         if stored == "boolean":
             word = sa.func.lower(plain)
@@ -138,9 +138,11 @@ class Dialect:
                 sa.cast(sa.func.substr(plain, sa.literal_column(a), sa.literal_column(b)), sa.Integer)
                 for a, b in (("1", "4"), ("6", "2"), ("9", "2"))
             )
-            one = sa.literal_column("1")
-            next_month = sa.func.make_date(year, month, one) + sa.cast(literal("1 month - 1 day"), postgresql.INTERVAL())
-            fits = text.op("~")(literal(_DAY))
+            one: Element = sa.literal_column("1")
+            next_month = sa.func.make_date(year, month, one) + sa.cast(
+                literal("1 month - 1 day"), postgresql.INTERVAL()
+            )
+            fits = text.bool_op("~")(literal(_DAY))
             inside = sa.and_(year > sa.literal_column("0"), day <= sa.extract("day", next_month))
             return sa.case((fits, sa.case((inside, sa.func.make_date(year, month, day)))))
         return text
@@ -160,7 +162,7 @@ class Sqlite(Dialect):
     name: ClassVar[str] = "sqlite"
 
     def __init__(self) -> None:
-        self.engine_dialect = sqlite.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
+        self.engine_dialect = sqlite.dialect(paramstyle="named")
 
     def literal(self, value: Value, stored: str | None = None) -> Element:
         if isinstance(value, bool):

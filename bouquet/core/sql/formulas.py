@@ -91,7 +91,8 @@ class _Compiler:
         values, faults = [v for v, _ in made], [f for _, f in made]
         if node.function.startswith("as "):
             value = values[0]
-            assert value is not None and kinds[0] is not None
+            assert value is not None
+            assert kinds[0] is not None
             if node.function == "as text":
                 return self._typed(formula_text(value, kinds[0]), Type.TEXT), faults[0]
             return self._typed(sa.cast(value, SQL_TYPES[node.type]), node.type), faults[0]

@@ -20,6 +20,7 @@ from bouquet.core.values import Value
 
 __all__ = ["literal"]
 
+
 def quote(text: str) -> str:
     """
     `text` as a PostgreSQL string constant (PostgreSQL 15, 4.1.2.1 and 4.1.2.2).

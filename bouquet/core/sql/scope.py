@@ -179,7 +179,9 @@ class Scope:
             here = self.aliases[way]
         return here
 
-    def from_clause(self, start: sa.FromClause | None = None, *, keep: bool = False, on: list[Element] | None = None) -> sa.FromClause:
+    def from_clause(
+        self, start: sa.FromClause | None = None, *, keep: bool = False, on: list[Element] | None = None
+    ) -> sa.FromClause:
         """
         Everything joined so far. Call it last.
 
@@ -399,12 +401,14 @@ class Scope:
             join.aggregates[cell] = (label, _AGGREGATES[cell.how](join.inner, cell, None))
         return sa.column(join.aggregates[cell][0])
 
-    def filtered(self, aggregate: Any, *where: Element | None) -> Element:
+    @staticmethod
+    def filtered(aggregate: Any, *where: Element | None) -> Element:
         """
         An aggregate over the records that meet all of `where`.
         """
         known = [w for w in where if w is not None]
-        return aggregate.filter(sa.and_(*known)) if known else aggregate
+        made: Element = aggregate.filter(sa.and_(*known)) if known else aggregate
+        return made
 
     def folded_value(self, cell: Folded) -> Element:
         """
@@ -441,7 +445,9 @@ class Scope:
                 return sa.func.to_char(value, literal(parse_date_pattern(show.date).to_char))
             return formula_text(value, formula.Type.DATE if found.kind is Kind.DATE else formula.Type.MOMENT)
         if found.kind.is_number and show.decimals is not None:
-            return sa.cast(sa.func.round(self.dialect.exact(value, found), sa.literal_column(str(show.decimals))), sa.Text)
+            return sa.cast(
+                sa.func.round(self.dialect.exact(value, found), sa.literal_column(str(show.decimals))), sa.Text
+            )
         return value if found.stored == "text" else sa.cast(value, sa.Text)
 
     # Order
@@ -460,7 +466,7 @@ class Scope:
             value = self._sorted_text(value)
         elif found.stored == "other":
             value = sa.cast(value, sa.Text)
-        directed = value.desc() if order.descending else value.asc()
+        directed: Element = value.desc() if order.descending else value.asc()
         if not filled:
             directed = self.dialect.blanks(directed, order.descending, order.blanks_first)
         return [directed]
@@ -497,7 +503,7 @@ class Scope:
             count = self.fold(cell)
             return count >= sa.literal_column(str(least)) if least else count == sa.literal_column("0")
         inner, chain, link, where = self._inner(cell)
-        statement = sa.select(sa.literal_column("1")).select_from(inner.from_clause(chain))
+        statement: sa.Select[Any] = sa.select(sa.literal_column("1")).select_from(inner.from_clause(chain))
         statement = statement.where(*(a == b for a, b in link))
         if where is not None:
             statement = statement.where(where)

@@ -62,6 +62,7 @@ NEWEST = 1
 #: Characters. The most that a spreadsheet's cell shows of a heading without trouble, and then some.
 HEADING_LENGTH = 255
 
+
 @functools.cache
 def _locales() -> frozenset[str]:
     return frozenset(name.casefold() for name in babel.localedata.locale_identifiers())

@@ -74,7 +74,8 @@ _NAMED = 4
 class Part:
     """
     A piece of the sentence. `role` says what it is: plain `text`, or a chip: `records`, `rows`, `field`, `value`,
-    `formula`, `order`, `limit`, `split`; `place` is the part of the document that the chip stands for. `note` stands behind it in small print.
+    `formula`, `order`, `limit`, `split`; `place` is the part of the document that the chip stands for. `note` stands
+    behind it in small print.
     """
 
     text: str
@@ -216,9 +217,7 @@ class Sentence:
 
     # Narrowings
 
-    def _narrowing(
-        self, node: Narrowing, place: str, start: RecordType | None, *, top: bool = False
-    ) -> Iterator[Part]:
+    def _narrowing(self, node: Narrowing, place: str, start: RecordType | None, *, top: bool = False) -> Iterator[Part]:
         match node:
             case Condition():
                 yield from self._comparison(node, place, start)

@@ -17,7 +17,16 @@ from bouquet.runs import Services
 from bouquet.store import NotFound
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.problems import Refused
-from bouquet.web.schemas import Bar, ChoiceOut, FieldFacts, FieldGroup, FieldOut, RecordTypeFields, RecordTypeOut, TopValue
+from bouquet.web.schemas import (
+    Bar,
+    ChoiceOut,
+    FieldFacts,
+    FieldGroup,
+    FieldOut,
+    RecordTypeFields,
+    RecordTypeOut,
+    TopValue,
+)
 
 router = APIRouter(prefix="/record-types", tags=["catalogue"], dependencies=[Depends(needs("look"))])
 
@@ -109,7 +118,10 @@ def find(
         msg = f"There is no record type “{name}”."
         raise NotFound(msg)
     return StreamingResponse(
-        (f"event: finding\ndata: {json.dumps(asdict(f), ensure_ascii=False)}\n\n" for f in services.source.find(name, value)),
+        (
+            f"event: finding\ndata: {json.dumps(asdict(f), ensure_ascii=False)}\n\n"
+            for f in services.source.find(name, value)
+        ),
         media_type="text/event-stream",
         headers={"Cache-Control": "no-store"},
     )

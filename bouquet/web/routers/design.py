@@ -15,8 +15,8 @@ from zoneinfo import ZoneInfo, available_timezones
 from fastapi import APIRouter, Depends
 from pydantic import ValidationError
 
-from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.dictionary import column_words
+from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.formula import FUNCTIONS, GROUPS
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution, resolve
@@ -280,12 +280,16 @@ def _spread(template: Template, plan: Plan, rows: list[list[str | None]]) -> lis
     """
     Rows with a blank cell for each column of the template that is not sound.
     """
-    places = [_places(plan, c.id) for c in template.columns]
-    return [[row[at] if at is not None else None for found in places for at in found or [None]] for row in rows]
+    places = [at for c in template.columns for at in _places(plan, c.id)]
+    return [[row[at] if at is not None else None for at in places] for row in rows]
 
 
-def _places(plan: Plan | None, id: str) -> list[int]:
-    return [n for n, c in enumerate(plan.columns) if c.id == id] if plan is not None else []
+def _places(plan: Plan | None, id: str) -> list[int | None]:
+    """
+    Where a column of the template stands in the plan; a spread stands in several places, an unsound one in none.
+    """
+    found: list[int | None] = [n for n, c in enumerate(plan.columns) if c.id == id] if plan is not None else []
+    return found or [None]
 
 
 def _columns(template: Template, resolution: Resolution) -> list[ColumnOut]:
@@ -293,7 +297,7 @@ def _columns(template: Template, resolution: Resolution) -> list[ColumnOut]:
     return [
         _column(column.id, column.heading, plan.columns[at] if plan is not None and at is not None else None, column)
         for column in template.columns
-        for at in _places(plan, column.id) or [None]
+        for at in _places(plan, column.id)
     ]
 
 
@@ -342,7 +346,8 @@ def _file_name(template: Template, resolution: Resolution) -> str:
         template=template.name,
         records=plan.row_type.name,
         as_of=plan.context.as_of.astimezone(plan.zone),
-        **window_of(plan),
+        window_start=window_of(plan)[0],
+        window_end=window_of(plan)[1],
         answers=dict(plan.answers),
         value="…" if plan.split is not None else None,
         part=1 if template.output.split else None,
