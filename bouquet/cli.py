@@ -299,10 +299,8 @@ def profile(
     for facts in found:
         about = "" if facts.distinct_exact else "about "
         span = f"  {facts.least} … {facts.greatest}" if facts.least is not None else ""
-        typer.echo(
         name = f"{facts.field.label} ({facts.field.name})"
         typer.echo(f"{name}  {facts.fill:.1%} full, {about}{facts.distinct:,} different{span}")
-        )
         if facts.field.personal:
             typer.echo("    personal; its values are not shown")
         for value, count in facts.top:
