@@ -180,8 +180,8 @@ class _Search:
             return
         for table in self.tables:
             name = sa.cast(literal(table.record_type.table), sa.Text)
-            size = sa.func.pg_relation_size(sa.func.to_regclass(sa.func.quote_ident(name)))
-            row = self.snapshot.row(sa.select((size / sa.literal_column("8192")).label("pages")))
+            size = sa.func.pg_relation_size(sa.func.to_regclass(sa.func.quote_ident(name)), type_=sa.BigInteger())
+            row = self.snapshot.row(sa.select((size // sa.literal_column("8192", sa.Integer)).label("pages")))
             table.pages = int(row["pages"] or 0) + 1
 
     def _frequent(self) -> None:
@@ -200,7 +200,7 @@ class _Search:
         vals = sa.func.unnest(
             sa.cast(sa.cast(stats.c.most_common_vals, sa.Text), sa.dialects.postgresql.ARRAY(sa.Text)),
             stats.c.most_common_freqs,
-        ).table_valued("value", "share", joins_implicitly=True, name="m")
+        ).table_valued("value", "share", joins_implicitly=True).render_derived(name="m")
         wanted = sa.or_(
             sa.func.lower(vals.c.value) == sa.func.lower(literal(self.text)),
             *(vals.c.value == literal(code) for t in self.tables for f in t.fields for code in self._codes(f)),

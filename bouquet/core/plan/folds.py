@@ -67,7 +67,9 @@ class Folds:
             return None
         opened = tuple(r.name for r in ground.opened)
         names = tuple(r.name for r in walk.relations)
-        free = [n for n, r in enumerate(walk.relations) if r.many and names[: n + 1] != opened[: n + 1]]
+        many = [n for n, r in enumerate(walk.relations) if r.many]
+        # Where the path leads just to what the row rule opened, all of the parent's records are meant.
+        free = [n for n in many if names[: n + 1] != opened[: n + 1]] or many
         if not free and not ground.grouped:
             ways = (
                 (WayOut("field", "Take the value itself", cure, {"field": fold.path}),) if cure and walk.field else ()
