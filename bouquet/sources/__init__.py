@@ -2,11 +2,12 @@
 Reading other people's databases.
 """
 
+from bouquet.sources.base import Reader, Snapshot
 from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceRefused, SourceTimeout
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import Finding, Found, find_value
 from bouquet.sources.overlay import OverlayError, read_overlay
-from bouquet.sources.postgres import PostgresReader, Snapshot
+from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile
 from bouquet.sources.reflect import reflect_catalogue
 from bouquet.sources.source import INTERACTIVE_TIMEOUT, Source
@@ -19,6 +20,7 @@ __all__ = [
     "Found",
     "OverlayError",
     "PostgresReader",
+    "Reader",
     "Snapshot",
     "Source",
     "SourceCancelled",

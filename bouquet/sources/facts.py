@@ -14,7 +14,7 @@ from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Route
 from bouquet.core.plan import Read
 from bouquet.core.sql import DIALECTS
 from bouquet.core.sql.scope import Maker, Scope
-from bouquet.sources.postgres import Snapshot
+from bouquet.sources.base import Snapshot
 from bouquet.sources.profile import SAMPLE_ROWS
 
 __all__ = ["Bar", "FieldFacts", "field_facts"]
@@ -100,7 +100,9 @@ class _Facts:
             least=row.get("min"),
             greatest=row.get("max"),
             top=() if self.hidden else self._top(values, filled),
-            histogram=self._histogram(values, row) if ordered and not self.hidden and full else (),
+            histogram=self._histogram(values, row)
+            if ordered and not self.hidden and full and self.catalogue.dialect == "postgresql"
+            else (),
         )
 
     def _values(self) -> tuple[sa.Subquery, Any]:
@@ -148,7 +150,9 @@ class _Facts:
         return max(seen, round(estimate if estimate >= 0 else -estimate * self.estimate))
 
     def _top(self, values: sa.Subquery, filled: Any) -> tuple[tuple[str, int], ...]:
-        text = sa.func.left(sa.cast(values.c.v, sa.Text), sa.literal_column("80")).label("value")
+        text = sa.func.substr(sa.cast(values.c.v, sa.Text), sa.literal_column("1"), sa.literal_column("80")).label(
+            "value"
+        )
         count = sa.func.count().label("times")
         statement = sa.select(text, count).where(filled).group_by(text).order_by(count.desc(), text)
         rows = self.snapshot.table(statement.limit(sa.literal_column(str(TOP)))).to_pylist()

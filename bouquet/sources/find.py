@@ -21,8 +21,8 @@ from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation,
 from bouquet.core.plan import Read
 from bouquet.core.sql import DIALECTS, WHITE, escape_like, literal
 from bouquet.core.sql.scope import Maker, Scope
+from bouquet.sources.base import Snapshot
 from bouquet.sources.errors import SourceCancelled, SourceTimeout
-from bouquet.sources.postgres import Snapshot
 
 __all__ = ["Finding", "Found", "find_value"]
 
@@ -197,10 +197,14 @@ class _Search:
         names = [literal(t.record_type.table) for t in self.tables if t.fields]
         if not names:
             return
-        vals = sa.func.unnest(
-            sa.cast(sa.cast(stats.c.most_common_vals, sa.Text), sa.dialects.postgresql.ARRAY(sa.Text)),
-            stats.c.most_common_freqs,
-        ).table_valued("value", "share", joins_implicitly=True).render_derived(name="m")
+        vals = (
+            sa.func.unnest(
+                sa.cast(sa.cast(stats.c.most_common_vals, sa.Text), sa.dialects.postgresql.ARRAY(sa.Text)),
+                stats.c.most_common_freqs,
+            )
+            .table_valued("value", "share", joins_implicitly=True)
+            .render_derived(name="m")
+        )
         wanted = sa.or_(
             sa.func.lower(vals.c.value) == sa.func.lower(literal(self.text)),
             *(vals.c.value == literal(code) for t in self.tables for f in t.fields for code in self._codes(f)),
@@ -230,7 +234,7 @@ class _Search:
             value = scope.value(Read(Route((), f)))
             holds = self._holds(f, value)
             outputs.append(sa.func.count().filter(holds).label(f"n{n}"))
-            shown = sa.func.left(sa.cast(value, sa.Text), sa.literal_column("80"))
+            shown = sa.func.substr(sa.cast(value, sa.Text), sa.literal_column("1"), sa.literal_column("80"))
             outputs.append(sa.func.min(shown).filter(holds).label(f"v{n}"))
         statement = sa.select(*outputs).select_from(scope.from_clause())
         if table.pages:

@@ -18,7 +18,7 @@ from adbc_driver_postgresql import dbapi
 from bouquet.core.sql import render
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
-__all__ = ["PostgresReader", "Snapshot"]
+__all__ = ["PostgresReader", "PostgresSnapshot"]
 
 #: Bytes. Smaller batches cost more calls, larger ones more memory and no less time.
 BATCH_BYTES = 4_000_000
@@ -28,7 +28,7 @@ IDLE_CONNECTIONS = 4
 
 
 @dataclass
-class Snapshot:
+class PostgresSnapshot:
     """
     One read-only, repeatable-read view of the source. All that is read through it agrees.
     """
@@ -98,7 +98,7 @@ class PostgresReader:
         self._lock = threading.Lock()
 
     @contextmanager
-    def snapshot(self, *, timeout_ms: int | None = None, pooled: bool = False) -> Iterator[Snapshot]:
+    def snapshot(self, *, timeout_ms: int | None = None, pooled: bool = False) -> Iterator[PostgresSnapshot]:
         """
         A new snapshot. `timeout_ms` bounds each statement, for interactive work; `pooled` keeps the connection.
 
@@ -107,7 +107,7 @@ class PostgresReader:
         connection, now = self._begin(timeout_ms, pooled)
         healthy = False
         try:
-            yield Snapshot(connection, self.title, now)
+            yield PostgresSnapshot(connection, self.title, now)
             connection.rollback()
             healthy = True
         finally:

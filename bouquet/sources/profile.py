@@ -10,8 +10,8 @@ from typing import Any
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Kind, RecordType
-from bouquet.core.sql import WHITE, literal
-from bouquet.sources.postgres import Snapshot
+from bouquet.core.sql import DIALECTS, WHITE, literal
+from bouquet.sources.base import Snapshot
 
 __all__ = ["FieldProfile", "profile_record_type"]
 
@@ -34,7 +34,9 @@ class FieldProfile:
     exact: bool
 
 
-def profile_record_type(snapshot: Snapshot, record_type: RecordType) -> dict[str, FieldProfile]:
+def profile_record_type(
+    snapshot: Snapshot, record_type: RecordType, dialect: str = "postgresql"
+) -> dict[str, FieldProfile]:
     """
     A profile of each field, by field name, from one pass over a sample of the records.
     """
@@ -57,13 +59,11 @@ def profile_record_type(snapshot: Snapshot, record_type: RecordType) -> dict[str
         text = sa.cast(value, sa.Text)
         filled = value.is_not(None)
         if field.stored == "text" or field.is_custom:
-            filled = sa.and_(filled, sa.func.btrim(value, literal(WHITE)) != literal(""))
+            filled = sa.and_(filled, DIALECTS[dialect].trimmed(value, WHITE) != literal(""))
         columns.append(sa.func.count().filter(filled).label(f"f{n}"))
         if not field.personal and field.kind is not Kind.FILE:
             # The middle of the values seen is more telling than the least or the greatest.
-            example = sa.func.left(text, EXAMPLE_LENGTH)
-            middle = sa.func.percentile_disc(sa.literal_column("0.5")).within_group(example.collate("C"))
-            columns.append(middle.filter(filled).label(f"e{n}"))
+            columns.append(_middle(text, dialect).filter(filled).label(f"e{n}"))
     row = snapshot.row(sa.select(*columns).select_from(table))
     found = {
         field.name: FieldProfile(
@@ -74,10 +74,23 @@ def profile_record_type(snapshot: Snapshot, record_type: RecordType) -> dict[str
         for n, field in enumerate(record_type.fields)
         if field.attribute is None
     }
-    return found | _profile_attributes(snapshot, record_type, row["n"] if not sampled else record_type.rows_estimate)
+    rows = row["n"] if not sampled else record_type.rows_estimate
+    return found | _profile_attributes(snapshot, record_type, rows, dialect)
 
 
-def _profile_attributes(snapshot: Snapshot, record_type: RecordType, rows: int | None) -> dict[str, FieldProfile]:
+def _middle(text: Any, dialect: str) -> Any:
+    """
+    The middle of the values where the database can find it, otherwise the least.
+    """
+    example = sa.func.substr(text, sa.literal_column("1"), sa.literal_column(str(EXAMPLE_LENGTH)))
+    if dialect != "postgresql":
+        return sa.func.min(example)
+    return sa.func.percentile_disc(sa.literal_column("0.5")).within_group(example.collate("C"))
+
+
+def _profile_attributes(
+    snapshot: Snapshot, record_type: RecordType, rows: int | None, dialect: str
+) -> dict[str, FieldProfile]:
     """
     The same for fields that are rows of an attribute table.
     """
@@ -88,9 +101,9 @@ def _profile_attributes(snapshot: Snapshot, record_type: RecordType, rows: int |
             continue
         name: Any = sa.column(attribute.name_column)
         value: Any = sa.column(attribute.value_column)
-        text = sa.func.left(sa.cast(value, sa.Text), EXAMPLE_LENGTH)
-        filled = sa.func.btrim(sa.cast(value, sa.Text), literal(WHITE)) != literal("")
-        middle = sa.func.percentile_disc(sa.literal_column("0.5")).within_group(text.collate("C"))
+        text = sa.cast(value, sa.Text)
+        filled = DIALECTS[dialect].trimmed(text, WHITE) != literal("")
+        middle = _middle(text, dialect)
         statement = sa.select(sa.func.count().label("n"), middle.label("example"))
         statement = statement.select_from(sa.table(attribute.table, name, value))
         row = snapshot.row(statement.where(name == literal(attribute.name), filled))

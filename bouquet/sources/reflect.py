@@ -5,7 +5,7 @@ The catalogue of a source: reflected from the database, with the curated documen
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -31,6 +31,14 @@ _TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
     (sa.Time, "time", Kind.TIME),
     (sa.LargeBinary, "bytes", Kind.FILE),
 )
+
+#: Types that SQLite keeps only as a word.
+_SQLITE_TYPES = {
+    "timestamptz": ("timestamptz", Kind.MOMENT),
+    "jsonb": ("other", Kind.OTHER),
+    "json": ("other", Kind.OTHER),
+    "bytea": ("bytes", Kind.FILE),
+}
 
 #: How a custom field is read, by its kind; its text is what the database holds.
 _CUSTOM_STORED = {
@@ -66,8 +74,9 @@ class _Reflection:
         self.keys = {table: k for (_, table), k in inspector.get_multi_pk_constraint().items()}
         self.foreign = {table: f for (_, table), f in inspector.get_multi_foreign_keys().items()}
         self.unique = {table: u for (_, table), u in inspector.get_multi_unique_constraints().items()}
-        self.comments = {table: c for (_, table), c in inspector.get_multi_table_comment().items()}
+        self.comments = self._comments(inspector)
         self.estimates = self._estimates()
+        self._declared = self._declared_types()
         self.varying = self._varying_codes()
 
     def catalogue(self) -> Catalogue:
@@ -82,6 +91,7 @@ class _Reflection:
             source=self.name,
             title=self.overlay.title,
             environment=self.overlay.environment,
+            dialect=self.connection.dialect.name,
             record_types={t.name: t for t in types},
         )
 
@@ -90,6 +100,13 @@ class _Reflection:
 
     def _key(self, table: str) -> list[str]:
         return list(self.keys[table]["constrained_columns"])
+
+    @staticmethod
+    def _comments(inspector: sa.Inspector) -> Mapping[str, Any]:
+        try:
+            return {table: c for (_, table), c in inspector.get_multi_table_comment().items()}
+        except NotImplementedError:
+            return {}
 
     def _estimates(self) -> dict[str, int]:
         if self.connection.dialect.name != "postgresql":
@@ -101,6 +118,20 @@ class _Reflection:
             )
         )
         return {row.relname: row.rows for row in found}
+
+    def _declared_types(self) -> dict[tuple[str, str], tuple[str, Kind]]:
+        """
+        Columns whose declared type says more than SQLAlchemy's reflection of SQLite takes from it.
+        """
+        if self.connection.dialect.name != "sqlite":
+            return {}
+        found = {}
+        for table in self.columns:
+            for row in self.connection.exec_driver_sql(f'PRAGMA table_info("{table.replace(chr(34), "")}")'):
+                known = _SQLITE_TYPES.get(str(row[2]).lower())
+                if known:
+                    found[table, row[1]] = known
+        return found
 
     def _varying_codes(self) -> set[tuple[str, str]]:
         """
@@ -228,7 +259,7 @@ class _Reflection:
             relations=tuple(self._relations(table)),
             key=tuple(by_column[c] for c in self._key(table)),
             title=curated.title,
-            meaning=curated.meaning or (self.comments[table].get("text") or ""),
+            meaning=curated.meaning or (self.comments.get(table, {}).get("text") or ""),
             link=curated.link,
             rows_estimate=self.estimates.get(table),
             proposed=curated.proposed,
@@ -236,7 +267,7 @@ class _Reflection:
 
     def _field(self, table: str, column: ReflectedColumn, curated: FieldOverlay | None) -> Field:
         curated = curated or FieldOverlay()
-        stored, kind = _stored(column["type"])
+        stored, kind = self._declared.get((table, column["name"])) or _stored(column["type"])
         choices = self._choices(curated)
         if choices:
             kind = Kind.CHOICE

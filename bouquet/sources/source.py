@@ -12,6 +12,8 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Catalogue
+from bouquet.sources.alchemy import AlchemyReader
+from bouquet.sources.base import Reader
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import TIME as FIND_TIME
 from bouquet.sources.find import Finding, find_value
@@ -35,7 +37,7 @@ class Source:
 
     Args:
         name: The name templates and runs know it by.
-        url: libpq URL of a role that can only read.
+        url: Of a role that can only read: libpq's for PostgreSQL, SQLAlchemy's for others.
         overlay: The curated catalogue, if there is one.
     """
 
@@ -44,9 +46,14 @@ class Source:
         self._overlay = read_overlay(overlay) if overlay else None
         self.title = self._overlay.title if self._overlay else name
         self.environment = self._overlay.environment if self._overlay else "live"
-        self.reader = PostgresReader(url, self.title)
-        engine_url = sa.make_url(url).set(drivername="postgresql+psycopg")
-        self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool, connect_args={"connect_timeout": 5})
+        self.reader: Reader
+        if sa.make_url(url).get_backend_name() == "postgresql":
+            self.reader = PostgresReader(url, self.title)
+            engine_url = sa.make_url(url).set(drivername="postgresql+psycopg")
+            self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool, connect_args={"connect_timeout": 5})
+        else:
+            reader = AlchemyReader(url, self.title)
+            self.reader, self._engine = reader, reader.engine
         self._lock = threading.Lock()
         self._catalogue: tuple[float, Catalogue] | None = None
         self._profiles: dict[str, dict[str, FieldProfile]] = {}
@@ -71,7 +78,7 @@ class Source:
         if record_type not in self._profiles:
             known = self.catalogue().record_types[record_type]
             with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-                self._profiles[record_type] = profile_record_type(snapshot, known)
+                self._profiles[record_type] = profile_record_type(snapshot, known, self.catalogue().dialect)
         return self._profiles[record_type]
 
     def facts(self, record_type: str, field: str) -> FieldFacts:

@@ -46,7 +46,12 @@ def test_the_tally_of_children_counts_parents_and_rows(source: Source, plan: Mak
         "records": "tree",
         "rows": {"per": "child", "path": "inspections", "parents_without": keep},
         "columns": KEYED,
-        "filter": {"all": [{"path": "inspections.lean", "is": "at_least", "value": 20}, {"path": "status", "is": "is", "value": "S"}]},
+        "filter": {
+            "all": [
+                {"path": "inspections.lean", "is": "at_least", "value": 20},
+                {"path": "status", "is": "is", "value": "S"},
+            ]
+        },
     }
     standing, inspections, without, leaning, blank, none_leaning = query(
         "SELECT (SELECT count(*) FROM tree WHERE t_st = 'S'), count(i_id), count(DISTINCT t.t_id) FILTER (WHERE i_id IS NULL),"
@@ -72,10 +77,14 @@ def test_the_tally_of_groups_ends_with_groups(source: Source, plan: MakePlan, qu
         "records": "tree",
         "rows": {"per": "group", "by": [{"path": "site.code"}]},
         "columns": [{"id": "n", "heading": "N", "value": {"fold": {"how": "count"}}}],
-        "filter": {"all": [{"path": "status", "is": "is", "value": "S"}, {"column": "n", "is": "at_least", "value": 30}]},
+        "filter": {
+            "all": [{"path": "status", "is": "is", "value": "S"}, {"column": "n", "is": "at_least", "value": 30}]
+        },
     }
     standing = query("SELECT count(*) FROM tree WHERE t_st = 'S'")[0][0]
-    groups = query("SELECT s_code, count(*) FROM tree t LEFT JOIN site s ON s.s_id = t.s_id WHERE t_st = 'S' GROUP BY 1")
+    groups = query(
+        "SELECT s_code, count(*) FROM tree t LEFT JOIN site s ON s.s_id = t.s_id WHERE t_st = 'S' GROUP BY 1"
+    )
 
     found = tallied(source, plan(document))
 
@@ -100,7 +109,11 @@ def test_what_rights_hide_is_a_step_of_its_own(source: Source, query: Query) -> 
     ):  # fmt: skip
         catalogue = source.catalogue()
         field = catalogue.record_types[records].key[0]
-        document = {"name": "T", "records": records, "columns": [{"id": "k", "heading": "K", "value": {"field": field}}]}
+        document = {
+            "name": "T",
+            "records": records,
+            "columns": [{"id": "k", "heading": "K", "value": {"field": field}}],
+        }
         template = read_document(document)
         plan = resolve(template, catalogue, context).require()
         found = tallied(source, plan)
@@ -118,7 +131,13 @@ def test_a_trace_names_the_first_step_that_stopped_it(source: Source, plan: Make
     document = {
         "records": "tree",
         "columns": KEYED,
-        "filter": {"all": [{"path": "deleted_at", "is": "blank"}, {"path": "status", "is": "is", "value": "S"}, {"path": "inspections", "has": "at_least", "count": 2}]},
+        "filter": {
+            "all": [
+                {"path": "deleted_at", "is": "blank"},
+                {"path": "status", "is": "is", "value": "S"},
+                {"path": "inspections", "has": "at_least", "count": 2},
+            ]
+        },
     }
     key, tag, label = query(
         "SELECT t_id::text, t_tag, label FROM tree JOIN lu_tree_status ON code = t_st WHERE deleted_at IS NULL AND t_st = 'F' ORDER BY t_id LIMIT 1"
@@ -159,9 +178,16 @@ def test_a_parent_s_trace_shows_its_children(source: Source, plan: MakePlan, que
     assert traced(source, plan(document), found.children[0].key[0]).record is not None
 
 
-def test_beyond_the_first_rows_a_record_is_out_and_told_its_position(source: Source, plan: MakePlan, query: Query) -> None:
+def test_beyond_the_first_rows_a_record_is_out_and_told_its_position(
+    source: Source, plan: MakePlan, query: Query
+) -> None:
     """A limit is a step of the trace, too."""
-    document = {"records": "tree", "columns": KEYED, "order": [{"path": "t_girth", "direction": "descending"}], "at_most": 10}
+    document = {
+        "records": "tree",
+        "columns": KEYED,
+        "order": [{"path": "t_girth", "direction": "descending"}],
+        "at_most": 10,
+    }
     keys = [k for (k,) in query("SELECT t_id::text AS x FROM tree ORDER BY t_girth DESC NULLS LAST, t_id LIMIT 11")]
     made = plan(document)
     tenth, eleventh = traced(source, made, keys[9]).record, traced(source, made, keys[10]).record
@@ -177,9 +203,13 @@ def test_the_records_a_step_left_out_can_be_seen(source: Source, plan: MakePlan,
     document = {
         "records": "tree",
         "columns": KEYED,
-        "filter": {"all": [{"path": "status", "is": "is", "value": "S"}, {"path": "t_girth", "is": "at_least", "value": 10}]},
+        "filter": {
+            "all": [{"path": "status", "is": "is", "value": "S"}, {"path": "t_girth", "is": "at_least", "value": 10}]
+        },
     }
-    expected = query("SELECT t_id::text AS x, t_tag FROM tree WHERE t_st = 'S' AND (t_girth < 10 OR t_girth IS NULL) ORDER BY t_id LIMIT 30")
+    expected = query(
+        "SELECT t_id::text AS x, t_tag FROM tree WHERE t_st = 'S' AND (t_girth < 10 OR t_girth IS NULL) ORDER BY t_id LIMIT 30"
+    )
     with source.reader.snapshot() as snapshot:
         records, more = left_out(snapshot, plan(document), "filter.all[1]", 30)
         with pytest.raises(KeyError):
@@ -212,7 +242,9 @@ filters = st.recursive(
 )
 children = st.one_of(
     st.just({"per": "record"}),
-    st.builds(lambda p: {"per": "child", "path": "inspections", "parents_without": p}, st.sampled_from(["keep", "leave_out"])),
+    st.builds(
+        lambda p: {"per": "child", "path": "inspections", "parents_without": p}, st.sampled_from(["keep", "leave_out"])
+    ),
 )
 child_filters = st.one_of(
     st.builds(lambda v: {"path": "inspections.risk", "is": "is_not", "value": v}, st.integers(1, 4)),
@@ -221,7 +253,9 @@ child_filters = st.one_of(
 
 
 @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
-@given(st.lists(filters, max_size=3), children, st.lists(child_filters, max_size=2), st.sampled_from([None, 7]), st.data())
+@given(
+    st.lists(filters, max_size=3), children, st.lists(child_filters, max_size=2), st.sampled_from([None, 7]), st.data()
+)
 def test_tally_preview_trace_sentence_and_file_agree(
     source: Source, parts: list[Any], rows: dict[str, Any], of_children: list[Any], at_most: int | None, data: Any
 ) -> None:
@@ -234,7 +268,9 @@ def test_tally_preview_trace_sentence_and_file_agree(
         "rows": rows,
         "columns": columns,
         # A narrow ground, so that whole files can be compared.
-        "filter": {"all": [{"path": "tag", "is": "starts_with", "value": "MB-040"}, *parts, *(of_children if child else [])]},
+        "filter": {
+            "all": [{"path": "tag", "is": "starts_with", "value": "MB-040"}, *parts, *(of_children if child else [])]
+        },
         "at_most": at_most,
     }
     template = read_document(document)
@@ -299,14 +335,16 @@ def test_fields_are_found_by_a_value(source: Source, query: Query) -> None:
     ("records", "typed", "path", "sql"),
     [
         ("tree", "MB-00017", "tag", "SELECT 1"),
-        ("tree", "standing", "status", "SELECT count(*) FROM tree WHERE t_st = 'S'"),
+        ("tree", "standing", "status", "SELECT count(*) FROM tree JOIN lu_tree_status ON code = t_st WHERE label ILIKE '%standing%'"),
         ("inspection", "22 Nov 2026", "inspected_on", "SELECT count(*) FROM inspection WHERE i_on = '2026-11-22'"),
         ("tree", "61.0", "t_girth", "SELECT count(*) FROM tree WHERE t_girth = 61"),
         ("work_order", "High", "tree.inspections", "SELECT 0"),
         ("tree", "high", "inspections.risk", "SELECT count(*) FROM inspection WHERE i_risk IN (SELECT code FROM lu_risk WHERE label ILIKE '%high%')"),
     ],
 )  # fmt: skip
-def test_a_value_is_found_as_what_it_may_mean(source: Source, query: Query, records: str, typed: str, path: str, sql: str) -> None:
+def test_a_value_is_found_as_what_it_may_mean(
+    source: Source, query: Query, records: str, typed: str, path: str, sql: str
+) -> None:
     """A tag, a label, a day, a number, in the kind of field that can hold it."""
     counts = {h.path: h.count for h in last(source.find(records, typed, seconds=30)).hits}
 
@@ -326,9 +364,13 @@ def test_hits_come_before_everything_is_searched(source: Source) -> None:
 def test_a_field_at_a_glance(source: Source, query: Query) -> None:
     """Fill, distinct, extremes, the most frequent and a histogram that holds every value."""
     facts = source.facts("tree", "t_girth")
-    filled, distinct, least, greatest = query("SELECT count(t_girth), count(DISTINCT t_girth), min(t_girth)::text, max(t_girth)::text FROM tree")[0]
+    filled, distinct, least, greatest = query(
+        "SELECT count(t_girth), count(DISTINCT t_girth), min(t_girth)::text, max(t_girth)::text FROM tree"
+    )[0]
     status = source.facts("tree", "status")
-    top = query("SELECT coalesce(label, t_st), count(*) FROM tree LEFT JOIN lu_tree_status ON code = t_st GROUP BY 1 ORDER BY 2 DESC")
+    top = query(
+        "SELECT coalesce(label, t_st), count(*) FROM tree LEFT JOIN lu_tree_status ON code = t_st GROUP BY 1 ORDER BY 2 DESC"
+    )
 
     assert (round(facts.fill * 48_210), facts.distinct, facts.exact) == (filled, distinct, True)
     assert (facts.least, facts.greatest) == (least, greatest)
@@ -337,12 +379,20 @@ def test_a_field_at_a_glance(source: Source, query: Query) -> None:
     assert source.facts("resident_report", "phone").top == ()
     assert source.facts("tree", "bird_box").greatest == "3"
     assert source.facts("photograph", "picture").fill == 1.0
-    assert source.facts("tree", "lighting").distinct == query("SELECT count(DISTINCT val) FROM tree_attr WHERE attr = 'lighting'")[0][0]
+    assert (
+        source.facts("tree", "lighting").distinct
+        == query("SELECT count(DISTINCT val) FROM tree_attr WHERE attr = 'lighting'")[0][0]
+    )
 
 
 def test_rows_are_shaped_alike_wherever_they_are_looked_at(source: Source, plan: MakePlan) -> None:
     """A preview's text is the file's text."""
-    made = plan({"records": "site", "columns": [{"id": "a", "heading": "A", "value": {"field": "area"}, "show": {"decimals": 1}}]})
+    made = plan(
+        {
+            "records": "site",
+            "columns": [{"id": "a", "heading": "A", "value": {"field": "area"}, "show": {"decimals": 1}}],
+        }
+    )
     with source.reader.snapshot() as snapshot:
         frame = to_frame(snapshot.table(Statements(made).rows(limit=1)))
 

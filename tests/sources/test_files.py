@@ -62,7 +62,11 @@ LINES: dict[str, Any] = {
     ],
     "filter": {
         "all": [
-            {"path": "done_on", "is": "in_window", "window": {"type": "between", "first": "2026-10-01", "last": "2026-10-20"}}
+            {
+                "path": "done_on",
+                "is": "in_window",
+                "window": {"type": "between", "first": "2026-10-01", "last": "2026-10-20"},
+            }
         ]
     },
 }
@@ -82,7 +86,9 @@ READER: dict[str, Any] = {**LINES, "output": {"style": "reader", "locale": "en_G
 def test_a_reader_s_file_has_titles_groups_and_totals(run: Run, query: Query) -> None:
     """Title lines, a heading and a subtotal per group, a grand total; dates and money as the locale writes them."""
     rows = rows_of(run(READER).path)
-    wards = query(f"SELECT coalesce(w_name, '(blank)'), sum(wl_amount) FROM {JOINED} WHERE {WHERE} GROUP BY w_name ORDER BY w_name NULLS LAST")
+    wards = query(
+        f"SELECT coalesce(w_name, '(blank)'), sum(wl_amount) FROM {JOINED} WHERE {WHERE} GROUP BY w_name ORDER BY w_name NULLS LAST"
+    )
     total = sum(amount for _, amount in wards)
 
     assert rows[0] == ["Test"]
@@ -93,7 +99,9 @@ def test_a_reader_s_file_has_titles_groups_and_totals(run: Run, query: Query) ->
     subtotals = {r[0].removeprefix("Total "): r[3] for r in rows if r and r[0].startswith("Total ")}
     assert subtotals == {w: f"£{a:,.2f}".replace("£-", "£-") for w, a in wards}
     assert rows[-1][:1] + rows[-1][3:4] == ["Total", f"£{total:,.2f}"]
-    first = query(f"SELECT to_char(wl_done, 'DD/MM/YYYY') FROM {JOINED} WHERE {WHERE} ORDER BY w_name NULLS LAST, wl_id LIMIT 1")
+    first = query(
+        f"SELECT to_char(wl_done, 'DD/MM/YYYY') FROM {JOINED} WHERE {WHERE} ORDER BY w_name NULLS LAST, wl_id LIMIT 1"
+    )
     assert rows[6][2] == first[0][0]
 
 
@@ -101,7 +109,9 @@ def test_totals_count_a_repeated_parent_once(run: Run, query: Query) -> None:
     """A tree with two lines has one girth; so in subtotals, in the grand total, and in the slip."""
     done = run(READER)
     rows = rows_of(done.path)
-    once = query(f"SELECT w_name, sum(t_girth) FROM (SELECT DISTINCT w_name, t.t_id, t_girth FROM {JOINED} WHERE {WHERE}) x GROUP BY w_name")
+    once = query(
+        f"SELECT w_name, sum(t_girth) FROM (SELECT DISTINCT w_name, t.t_id, t_girth FROM {JOINED} WHERE {WHERE}) x GROUP BY w_name"
+    )
     repeated = query(f"SELECT sum(t_girth) FROM {JOINED} WHERE {WHERE}")[0][0]
     whole = sum(g for _, g in once if g is not None)
 
@@ -140,7 +150,12 @@ def test_a_reader_s_spreadsheet_says_the_same(run: Run, query: Query) -> None:
 
 @pytest.mark.parametrize(
     ("locale", "amount", "day"),
-    [("de_DE", "1.234,50\u00a0£", "20.10.2026"), ("fr_FR", "1\u202f234,50\u00a0£", "20/10/2026"), ("en_GB", "£1,234.50", "20/10/2026"), ("sv_SE", "1\u00a0234,50\u00a0£", "2026-10-20")],
+    [
+        ("de_DE", "1.234,50\u00a0£", "20.10.2026"),
+        ("fr_FR", "1\u202f234,50\u00a0£", "20/10/2026"),
+        ("en_GB", "£1,234.50", "20/10/2026"),
+        ("sv_SE", "1\u00a0234,50\u00a0£", "2026-10-20"),
+    ],
 )
 def test_numbers_and_dates_follow_the_locale(run: Run, locale: str, amount: str, day: str) -> None:
     """Marks, order and place of the currency are the locale's; one that is not known is refused."""
@@ -174,7 +189,9 @@ def test_what_a_spreadsheet_would_run_is_guarded_for_readers_and_noted_for_machi
     count = query("SELECT count(*) FROM tree WHERE t_note LIKE '=%'")[0][0]
 
     assert [r[0][0] for r in plain[1:]] == ["="] * count
-    assert machine.slip["findings"] == [{"what": "texts in “Note” begin like a formula; a spreadsheet may run them", "count": count}]
+    assert machine.slip["findings"] == [
+        {"what": "texts in “Note” begin like a formula; a spreadsheet may run them", "count": count}
+    ]
     assert [r[0][:2] for r in rows_of(reader.path)[1:]] == ["'="] * count
     assert "guarded" in reader.slip["findings"][0]["what"]
 
@@ -184,7 +201,13 @@ def test_what_a_spreadsheet_would_run_is_guarded_for_readers_and_noted_for_machi
 
 def test_a_file_splits_after_so_many_rows(run: Run, query: Query) -> None:
     """Each part has its heading row, is counted in the slip, and together they are all rows in order."""
-    done = run({"records": "site", "columns": [column("code", "code")], "output": {"name": "sites_{part}", "split": {"rows": 500}}})
+    done = run(
+        {
+            "records": "site",
+            "columns": [column("code", "code")],
+            "output": {"name": "sites_{part}", "split": {"rows": 500}},
+        }
+    )
     parts = [rows_of(f.path) for f in done.files]
 
     assert [f.path.name for f in done.files] == ["sites_1.csv", "sites_2.csv", "sites_3.csv"]
@@ -201,12 +224,16 @@ def test_a_file_splits_by_a_value_and_the_blank_one_has_its_own(run: Run, query:
         "output": {"name": "{value:ward.name}_{as_of:%Y}", "split": {"by": "ward.name"}},
     }
     done = run(document)
-    wards = query("SELECT coalesce(w_name, 'blank'), count(*) FROM site s LEFT JOIN ward w ON w.w_id = s.ward_id GROUP BY 1")
+    wards = query(
+        "SELECT coalesce(w_name, 'blank'), count(*) FROM site s LEFT JOIN ward w ON w.w_id = s.ward_id GROUP BY 1"
+    )
 
     assert {f.path.name: f.rows for f in done.files} == {f"{w.replace(' ', '_')}_2026.csv": n for w, n in wards}
     assert all(len(rows_of(f.path)) - 1 == f.rows for f in done.files)
     blank = next(f for f in done.files if f.path.name == "blank_2026.csv")
-    assert rows_of(blank.path)[1:] == [list(r) for r in query("SELECT s_code FROM site WHERE ward_id IS NULL ORDER BY s_id")]
+    assert rows_of(blank.path)[1:] == [
+        list(r) for r in query("SELECT s_code FROM site WHERE ward_id IS NULL ORDER BY s_id")
+    ]
 
 
 def test_a_spreadsheet_has_a_sheet_per_value(run: Run, query: Query) -> None:
@@ -227,7 +254,10 @@ def test_a_spreadsheet_has_a_sheet_per_value(run: Run, query: Query) -> None:
 
 def test_a_file_splits_by_size(run: Run) -> None:
     """No part is larger than asked, none much smaller but the last, and no row is lost."""
-    document = {"records": "tree", "columns": [column("tag", "tag"), column("note", "note"), column("changed", "changed_at")]}
+    document = {
+        "records": "tree",
+        "columns": [column("tag", "tag"), column("note", "note"), column("changed", "changed_at")],
+    }
     done = run({**document, "output": {"split": {"megabytes": 0.5}}})
     sizes = [f.path.stat().st_size for f in done.files]
 
@@ -245,7 +275,10 @@ def test_reader_s_parts_each_have_their_own_total(run: Run, query: Query) -> Non
     done = run(document)
     wards = dict(query(f"SELECT coalesce(w_name, 'blank'), sum(wl_amount) FROM {JOINED} WHERE {WHERE} GROUP BY 1"))
 
-    found = {f.path.stem.replace("_", " "): Decimal(rows_of(f.path)[-1][3].replace(",", "").replace("£", "")) for f in done.files}
+    found = {
+        f.path.stem.replace("_", " "): Decimal(rows_of(f.path)[-1][3].replace(",", "").replace("£", ""))
+        for f in done.files
+    }
     assert found == wards
 
 
@@ -279,7 +312,12 @@ def test_a_dictionary_goes_along_in_three_ways(run: Run) -> None:
     assert [[str(c) for c in r] for r in sheet] == dictionary
     assert metadata["@context"][0] == "http://www.w3.org/ns/csvw"
     assert metadata["url"] == names[0]
-    assert [c["titles"] for c in metadata["tableSchema"]["columns"]] == [["Number"], ["Mail"], ["State"], ["Trees there"]]
+    assert [c["titles"] for c in metadata["tableSchema"]["columns"]] == [
+        ["Number"],
+        ["Mail"],
+        ["State"],
+        ["Trees there"],
+    ]
     assert metadata["tableSchema"]["columns"][3]["datatype"] == "integer"
     assert [f.get("role") for f in done.slip["files"]] == [None, "dictionary", "metadata"]
 
@@ -288,7 +326,13 @@ def test_json_lines_keep_every_value_as_what_it_is(run: Run, query: Query) -> No
     """Numbers exactly, yes-no, blanks as null, any text; a line per row."""
     document = {
         "records": "tree",
-        "columns": [column("tag", "tag"), column("girth", "t_girth"), column("note", "note"), column("native", "species.native"), column("planted", "planted_on")],
+        "columns": [
+            column("tag", "tag"),
+            column("girth", "t_girth"),
+            column("note", "note"),
+            column("native", "species.native"),
+            column("planted", "planted_on"),
+        ],
         "filter": {"all": [{"path": "note", "is": "not_blank"}]},
     }
     lines = run(document, "jsonl").path.read_text(encoding="utf-8").splitlines()
@@ -306,9 +350,15 @@ def test_a_spreadsheet_carries_properties_sheets_and_links(run: Run, query: Quer
     """Title, author, keywords and sentence in the properties; About, Dictionary and Findings; links to the records."""
     document = {
         "records": "tree",
-        "columns": [column("tag", "tag", show={"link": True}), {"id": "f", "heading": "F", "value": {"formula": "1 / 0"}}],
+        "columns": [
+            column("tag", "tag", show={"link": True}),
+            {"id": "f", "heading": "F", "value": {"formula": "1 / 0"}},
+        ],
         "filter": {"all": [{"path": "seal", "is": "not_blank"}]},
-        "output": {"dictionary": ["sheet"], "xlsx": {"author": "Ines Harrow", "keywords": "seals", "about_sheet": True, "findings_sheet": True}},
+        "output": {
+            "dictionary": ["sheet"],
+            "xlsx": {"author": "Ines Harrow", "keywords": "seals", "about_sheet": True, "findings_sheet": True},
+        },
     }
     book = openpyxl.load_workbook(run(document, "xlsx").path)
     tags = [r[0] for r in query("SELECT t_tag FROM tree WHERE t_seal IS NOT NULL ORDER BY t_id")]
@@ -406,5 +456,7 @@ def test_a_run_without_rows_makes_a_file_with_its_heading_row(run: Run) -> None:
     }
 
     assert rows_of(run(document).path)[0] == ["Code"]
-    assert python_calamine.load_workbook(str(run(document, "xlsx").path)).get_sheet_by_index(0).to_python()[0] == ["Code"]
+    assert python_calamine.load_workbook(str(run(document, "xlsx").path)).get_sheet_by_index(0).to_python()[0] == [
+        "Code"
+    ]
     assert isinstance(WriteError("x"), Exception)

@@ -13,6 +13,7 @@ from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route, walk_to_one
 from bouquet.core.errors import PlanError, Problem, WayOut, nearest
 from bouquet.core.naming import check_pattern
+from bouquet.core.plan.demands import check_demands
 from bouquet.core.plan.filters import OPERATORS, Filters
 from bouquet.core.plan.folds import Folds
 from bouquet.core.plan.ground import Ground, answer_to, opened_by
@@ -134,6 +135,7 @@ class _Resolver:
         ends: list[Cell] = [b.cell for b in self.by] or [Read(k) for k in dict.fromkeys((*key, *row_key))]
         order = self._order([c for c in (split,) if c] + [columns[n].cell for n in groups], ends)
         self._check_output()
+        check_demands(ground)
         plan = Plan(
             catalogue=self.catalogue,
             record_type=self.start,

@@ -412,9 +412,9 @@ class Statements:
         inner: list[tuple[str, Element]] = []
         for n, step in enumerate(parents):
             blank = self._lost_blank(scope, step)
-            inner.append((f"p{n}", sa.func.bool_or(scope.holds(step.predicate))))
+            inner.append((f"p{n}", scope.dialect.some(scope.holds(step.predicate))))
             if blank is not None:
-                inner.append((f"pb{n}", sa.func.bool_or(blank)))
+                inner.append((f"pb{n}", scope.dialect.some(blank)))
         so_far: list[Element] = [child]
         inner.append(("c0", sa.func.count().filter(child)))
         for n, step in enumerate(children, 1):
@@ -445,7 +445,9 @@ class Statements:
 
         for n in range(len(children) + 1):
             rows = per.c[f"c{n}"]
-            counts.append(counted(sa.func.greatest(rows, one) if plan.keeps_childless else rows).label(f"r{n}"))
+            counts.append(
+                counted(sa.case((rows > zero, rows), else_=one) if plan.keeps_childless else rows).label(f"r{n}")
+            )
             counts.append(sa.func.count().filter(sa.and_(*holds, rows == zero)).label(f"w{n}"))
             blank_name = f"rb{n}" if f"cb{n}" in per.c else None
             if blank_name:

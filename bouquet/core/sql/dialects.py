@@ -90,6 +90,31 @@ class Dialect:
     def is_false(self, value: Element) -> Element:
         return value.is_(sa.false())
 
+    def some(self, value: Element) -> Element:
+        """
+        An aggregate: whether any value is true.
+        """
+        return sa.func.bool_or(value)
+
+    def every(self, value: Element) -> Element:
+        """
+        An aggregate: whether all values are true.
+        """
+        return sa.func.bool_and(value)
+
+    def total(self, how: str, value: Element, found: Field) -> Element:
+        """
+        The exact `sum` or `avg` of numbers.
+        """
+        made: Element = getattr(sa.func, how)(self.exact(value, found))
+        return made
+
+    def divided(self, total: Element, count: Element) -> Element:
+        """
+        The exact quotient, NULL where there is nothing to divide by.
+        """
+        return total.op("/", return_type=sa.Numeric())(sa.func.nullif(count, sa.literal_column("0")))
+
     def local(self, moment: Element, zone: ZoneInfo) -> Element:
         """
         A moment on a zone's wall clock.
@@ -154,6 +179,18 @@ class Dialect:
         return sa.cast(value, sa.Text) if found.stored == "other" else value
 
 
+#: What values of a stored type become in Python, where the driver gives texts and numbers only.
+_PYTHON: dict[str, Any] = {
+    "integer": sa.Integer(),
+    "boolean": sa.Boolean(),
+    "date": sa.Date(),
+    "timestamp": sa.DateTime(),
+    "timestamptz": sa.DateTime(timezone=True),
+    "time": sa.Time(),
+    "bytes": sa.LargeBinary(),
+}
+
+
 class Sqlite(Dialect):
     """
     SQLite, with the functions that `bouquet.sources.alchemy` gives it. Moments are texts in UTC.
@@ -195,8 +232,31 @@ class Sqlite(Dialect):
     def is_false(self, value: Element) -> Element:
         return value == sa.literal_column("0")
 
+    def some(self, value: Element) -> Element:
+        return sa.func.max(value)
+
+    def every(self, value: Element) -> Element:
+        return sa.func.min(value)
+
+    def total(self, how: str, value: Element, found: Field) -> Element:
+        scale = sa.literal_column(str(found.scale if found.stored == "numeric" and found.scale is not None else -1))
+        return sa.func.bouquet_sum(value, scale) if how == "sum" else sa.func.bouquet_mean(value, scale)
+
+    def divided(self, total: Element, count: Element) -> Element:
+        return sa.func.bouquet_divided(total, count)
+
+    def read_text(self, text: Element, stored: str) -> Element:
+        return sa.func.bouquet_read(text, literal(stored)) if stored != "text" else text
+
+    def local(self, moment: Element, zone: ZoneInfo) -> Element:
+        return moment
+
     def exact(self, value: Element, found: Field) -> Element:
         return value
+
+    def paper(self, value: Element, found: Field) -> Element:
+        kind = _PYTHON.get(found.stored, sa.Text())
+        return sa.type_coerce(sa.cast(value, sa.Text) if found.stored == "other" else value, kind)
 
     def number_text(self, value: Element, found: Field, decimals: int | None, *, even: bool) -> Element:
         """

@@ -357,7 +357,9 @@ class Scope:
             return self._fold_of_record(cell)
         if cell.how == "mean":
             total, count = (self.fold(replace(cell, how=how)) for how in ("sum", "count"))
-            return total.op("/", return_type=sa.Numeric())(sa.func.nullif(count, sa.literal_column("0")))
+            return self.dialect.divided(total, count)
+        if cell.how == "sum":
+            return self.dialect.total("sum", self._fold_of_record(cell), cell.field)
         return _without_none(cell, _TOGETHER[cell.how](self._fold_of_record(cell)))
 
     def _fold_of_record(self, cell: Folded) -> Element:
@@ -634,11 +636,6 @@ def _count_distinct(scope: Scope, cell: Folded, where: Element | None) -> Elemen
     return scope.filtered(sa.func.count(sa.distinct(value)), where, sa.not_(scope.blank(Read(cell.value))))
 
 
-def _number(scope: Scope, cell: Folded) -> Element:
-    assert cell.value is not None
-    return scope.dialect.exact(scope.folded_value(cell), cell.value.typed)
-
-
 def _plain(name: str) -> _Aggregate:
     def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
         return scope.filtered(getattr(sa.func, name)(scope.folded_value(cell)), where)
@@ -648,7 +645,8 @@ def _plain(name: str) -> _Aggregate:
 
 def _numeric(name: str) -> _Aggregate:
     def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
-        return scope.filtered(getattr(sa.func, name)(_number(scope, cell)), where)
+        assert cell.value is not None
+        return scope.filtered(scope.dialect.total(name, scope.folded_value(cell), cell.value.typed), where)
 
     return make
 
@@ -694,11 +692,11 @@ def _spread(scope: Scope, cell: Folded, where: Element | None) -> Element:
 
 
 def _every(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    return scope.filtered(sa.func.bool_and(scope.folded_value(cell)), where)
+    return scope.filtered(scope.dialect.every(scope.folded_value(cell)), where)
 
 
 def _some(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    return scope.filtered(sa.func.bool_or(scope.folded_value(cell)), where)
+    return scope.filtered(scope.dialect.some(scope.folded_value(cell)), where)
 
 
 _AGGREGATES: dict[str, _Aggregate] = {
@@ -721,7 +719,6 @@ _AGGREGATES: dict[str, _Aggregate] = {
 #: How folds of each record of a group make that of the group.
 _TOGETHER: dict[str, Callable[[Element], Element]] = {
     "count": sa.func.sum,
-    "sum": sa.func.sum,
     "least": sa.func.min,
     "greatest": sa.func.max,
     "any": sa.func.bool_or,

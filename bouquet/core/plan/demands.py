@@ -1,0 +1,69 @@
+"""
+What a template asks of its source's dialect beyond what every dialect can do, said while it is designed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from bouquet.core.plan.ground import Ground
+from bouquet.core.template import AllOf, AnyOf, FoldValue, FormulaTest, FormulaValue, Has, Narrowing, NoneOf, PerGroup
+
+__all__ = ["LACKS", "check_demands"]
+
+#: What a dialect cannot do, and what is said of it.
+LACKS: dict[str, dict[str, str]] = {
+    "postgresql": {},
+    "sqlite": {
+        "fold joined": "values cannot be joined in one cell",
+        "fold first": "the first of many cannot be told",
+        "fold latest": "the latest of many cannot be told",
+        "fold spread": "values cannot be spread over columns",
+        "formula": "formulas cannot be computed",
+        "factor": "numbers cannot be multiplied on their way",
+        "step": "there are no steps of time",
+    },
+}
+
+
+def check_demands(ground: Ground) -> None:
+    """
+    Note a problem, at its place, for everything that the source's dialect lacks.
+    """
+    lacks = LACKS.get(ground.catalogue.dialect, {})
+    for demand, place in _demands(ground) if lacks else ():
+        if demand in lacks:
+            message = f"In {ground.catalogue.title}, a {ground.catalogue.dialect} source, {lacks[demand]}."
+            ground.problem("dialect", message, place)
+
+
+def _demands(ground: Ground) -> Iterator[tuple[str, str]]:
+    template = ground.template
+    if isinstance(template.rows, PerGroup):
+        yield from (("step", f"rows.by[{n}].step") for n, b in enumerate(template.rows.by) if b.step is not None)
+    for n, column in enumerate(template.columns):
+        place = f"columns[{n}]"
+        if column.show.factor is not None:
+            yield "factor", f"{place}.show.factor"
+        if isinstance(column.value, FormulaValue):
+            yield "formula", f"{place}.value.formula"
+        elif isinstance(column.value, FoldValue):
+            yield f"fold {column.value.fold.how}", f"{place}.value.fold.how"
+            if column.value.fold.where is not None:
+                yield from _of_narrowing(column.value.fold.where, f"{place}.value.fold.where")
+    yield from _of_narrowing(template.filter, "filter")
+
+
+def _of_narrowing(node: Narrowing, place: str) -> Iterator[tuple[str, str]]:
+    match node:
+        case FormulaTest():
+            yield "formula", f"{place}.formula"
+        case Has():
+            if node.where is not None:
+                yield from _of_narrowing(node.where, f"{place}.where")
+        case AllOf() | AnyOf() | NoneOf():
+            how = "all" if isinstance(node, AllOf) else "any" if isinstance(node, AnyOf) else "none"
+            for n, part in enumerate(getattr(node, how)):
+                yield from _of_narrowing(part, f"{place}.{how}[{n}]")
+        case _:
+            return

@@ -1,0 +1,71 @@
+"""
+What every way to a source has: snapshots that stream Arrow.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import AbstractContextManager
+from datetime import datetime
+from typing import Any, Protocol
+
+import pyarrow as pa
+
+__all__ = ["Reader", "Snapshot"]
+
+
+class Snapshot(Protocol):
+    """
+    One read-only view of a source. All that is read through it agrees.
+    """
+
+    @property
+    def taken_at(self) -> datetime:
+        """
+        When it was taken, in UTC.
+        """
+        ...
+
+    def batches(self, statement: Any) -> Iterator[pa.RecordBatch]:
+        """
+        The rows of a statement, batch by batch, as they arrive.
+        """
+        ...
+
+    def table(self, statement: Any) -> pa.Table:
+        """
+        All rows of a statement, with its columns also when there are none; for results known to be small.
+        """
+        ...
+
+    def row(self, statement: Any) -> dict[str, Any]:
+        """
+        The single row of a statement that has one.
+        """
+        ...
+
+    def cancel(self) -> None:
+        """
+        Stop whatever runs in this snapshot; may be called from another thread.
+        """
+        ...
+
+
+class Reader(Protocol):
+    """
+    Opens snapshots of one source, with a role that cannot write.
+    """
+
+    def snapshot(self, *, timeout_ms: int | None = None, pooled: bool = False) -> AbstractContextManager[Snapshot]:
+        """
+        A new snapshot. `timeout_ms` bounds interactive work; `pooled` keeps the connection for the next one.
+
+        Raises SourceDown when the source cannot be reached.
+        """
+        ...
+
+    def close(self) -> None:
+        """
+        Let go of connections.
+        """
+        ...

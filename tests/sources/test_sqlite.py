@@ -1,0 +1,118 @@
+"""
+The second way to a source: the same templates on a SQLite copy of Marrowby give the same bytes.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from bouquet.core.plan import Context, resolve
+from bouquet.core.template import read_document
+from bouquet.demo.marrowby.copy import copy_marrowby
+from bouquet.runs import Export, count_tally, trace
+from bouquet.sources import Source, SourceTimeout
+from tests.conftest import CATALOGUE, NOW, UNTIL
+from tests.sources.test_against_sql import CASES as PLAIN
+from tests.sources.test_engine_against_sql import CASES as ENGINE
+
+ALL = {**PLAIN, **ENGINE}
+
+#: Templates that a SQLite source says it cannot do, by what they need.
+REFUSED = [
+    n
+    for n, (d, *_) in ALL.items()
+    if any(w in str(d) for w in ("'formula'", "'step'", "'factor'", "'joined'", "'latest'", "'spread'"))
+]
+
+#: What reads photographs (not copied) or keys of JSON, or orders codes and labels: differences that the reference lists.
+DIFFERENT = {
+    "one row per child, parents without kept",
+    "JSON as its text",
+    "keys of a JSON column as fields",
+    "codes by the value of their digits",
+}
+
+
+@pytest.fixture(scope="session")
+def copy(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Source]:
+    path = tmp_path_factory.mktemp("copy") / "marrowby.sqlite"
+    copy_marrowby(path, until=UNTIL)
+    made = Source("copy", f"sqlite:///{path}", CATALOGUE)
+    yield made
+    made.close()
+
+
+def exported(
+    source: Source, document: dict[str, Any], answers: dict[str, Any], folder: Path
+) -> tuple[bytes, list[Any]]:
+    template = read_document({"name": "Test", **document})
+    plan = resolve(template, source.catalogue(), Context(as_of=NOW, answers=answers)).require()
+    with source.reader.snapshot() as snapshot:
+        done = Export(template, plan, "csv", folder).write(snapshot, {})
+        tally = count_tally(snapshot, plan, {})
+    return done.path.read_bytes(), [(s["rows"], s["left_out"], s["blank"], s["without"]) for s in tally]
+
+
+@pytest.mark.parametrize(
+    "name", [n for n in sorted(ALL) if n not in REFUSED and n not in DIFFERENT and "picks" not in str(ALL[n])]
+)
+def test_the_same_template_gives_the_same_bytes(source: Source, copy: Source, tmp_path: Path, name: str) -> None:
+    """Byte by byte, and the tally number by number."""
+    document, _, *rest = ALL[name]
+    answers = rest[0] if rest else {}
+
+    assert exported(copy, document, answers, tmp_path / "a") == exported(source, document, answers, tmp_path / "b")
+
+
+@pytest.mark.parametrize("name", sorted(REFUSED))
+def test_what_the_dialect_cannot_do_is_said_at_its_place(copy: Source, name: str) -> None:
+    """While designing, not in the middle of a run."""
+    template = read_document({"name": "Test", **ALL[name][0]})
+    problems = resolve(template, copy.catalogue(), Context(as_of=NOW)).problems
+
+    assert "dialect" in {p.code for p in problems}
+    assert all(p.place for p in problems)
+
+
+def test_trace_profile_and_find_work_there_too(source: Source, copy: Source) -> None:
+    """Explaining a record, and looking at fields, does not depend on the driver."""
+    document = {
+        "name": "T",
+        "records": "tree",
+        "columns": [{"id": "k", "heading": "K", "value": {"field": "tag"}}],
+        "filter": {"all": [{"path": "status", "is": "is", "value": "S"}]},
+    }
+    traces = []
+    for one in (source, copy):
+        plan = resolve(read_document(document), one.catalogue(), Context(as_of=NOW)).require()
+        with one.reader.snapshot() as snapshot:
+            traces.append(trace(snapshot, plan, {}, ["MB-00012"]))
+    *_, found = copy.find("tree", "Quay", seconds=30)
+
+    assert traces[0] == traces[1]
+    assert copy.facts("tree", "status").top == source.facts("tree", "status").top
+    assert ("site.ward.name", 1) in {(h.path, h.count) for h in found.hits}
+    assert copy.profile("tree")["tag"].fill == 1.0
+
+
+def test_interactive_work_is_bounded_there_too(copy: Source) -> None:
+    """A statement that takes too long is stopped, and named as what it is."""
+    import sqlalchemy as sa
+
+    endless = sa.text(
+        "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT max(i) AS i FROM n"
+    ).columns(i=sa.Integer)
+    with copy.reader.snapshot(timeout_ms=100) as snapshot, pytest.raises(SourceTimeout):
+        snapshot.table(endless)
+
+
+def test_nothing_can_be_written(copy: Source) -> None:
+    """The connection reads, and that is all."""
+    import sqlalchemy as sa
+
+    with copy.reader.engine.connect() as connection, pytest.raises(sa.exc.OperationalError):  # type: ignore[union-attr]
+        connection.execute(sa.text("DELETE FROM ward"))
