@@ -152,7 +152,10 @@ COMPILED: dict[str, Any] = {
         {"id": f"c{n}", "heading": f"H{n}", "value": value}
         for n, value in enumerate(
             [
-                *({"field": f} for f in ("tree.tag", "tree.species.botanical_name", "risk", "remarks", "tree.site.ward.name") * 14),
+                *(
+                    {"field": f}
+                    for f in ("tree.tag", "tree.species.botanical_name", "risk", "remarks", "tree.site.ward.name") * 14
+                ),
                 *({"formula": f'IF({{minutes}} > {n}; UPPER({{remarks}}); "no")'} for n in range(15)),
                 *({"fold": {"path": "defects.kind", "how": "count_distinct"}} for _ in range(15)),
             ]

@@ -18,7 +18,7 @@ from bouquet.core.catalogue import Kind
 from bouquet.core.plan import Computed, Folded, Plan, PlanColumn
 from bouquet.core.shaping import FORMULA_START, count_empty, odd_starts
 
-__all__ = ["ColumnTotals", "Totals", "build_slip", "sha256_of"]
+__all__ = ["ColumnTotals", "Digest", "Totals", "build_slip"]
 
 #: Digits after the point that sums of unscaled numerics are kept to before they go the exact, slower way.
 _DEFAULT_SCALE = 12
@@ -142,12 +142,30 @@ def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
     return sum((d for v in values.drop_nulls() if (d := Decimal(v)).is_finite()), Decimal(0))
 
 
-def sha256_of(path: Path) -> str:
+class Digest:
     """
-    The SHA-256 of a file, as hexadecimal digits.
+    The SHA-256 of a file while it grows, so that little is left to read when it is whole.
     """
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+
+    def __init__(self, path: Path) -> None:
+        self._path, self._hash, self._read = path, hashlib.sha256(), 0
+
+    def follow(self) -> None:
+        """
+        Take in what was written since.
+        """
+        with self._path.open("rb", buffering=0) as file:
+            file.seek(self._read)
+            while chunk := file.read(1 << 20):
+                self._hash.update(chunk)
+                self._read += len(chunk)
+
+    def finish(self) -> str:
+        """
+        The digest of the whole file, as hexadecimal digits.
+        """
+        self.follow()
+        return self._hash.hexdigest()
 
 
 def _scope(plan: Plan) -> dict[str, Any] | None:

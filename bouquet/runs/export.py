@@ -12,19 +12,21 @@ import queue
 import threading
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any, TypeVar
 
 import polars as pl
+import pyarrow as pa
 
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.naming import NameFacts, file_name, with_suffix
 from bouquet.core.plan import Comparison, Plan, PlanColumn
 from bouquet.core.shaping import Line, ReaderLines, TextShaper, Totalled, title_lines, to_frame
-from bouquet.core.slip import Totals, build_slip, sha256_of
+from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements, TallyStep
 from bouquet.core.template import Show, Template
 from bouquet.core.template.sentence import Sentence
@@ -215,11 +217,11 @@ class Export:
         self.statements = Statements(self.plan, expected=announced)
         self.totals = Totals(self.plan)
         self.notes: Counter[str] = Counter()
+        self.digests: dict[Path, Digest] = {}
         written: list[tuple[str, Path, int]] = []
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            for name, path, rows in self._stream(snapshot, announced):
-                written.append((name, path, rows))
+            written += self._stream(snapshot, announced)
             if self.totals.rows != announced:
                 raise CountMismatch(announced, self.totals.rows)
             companions = self._companions([name for name, _, _ in written])
@@ -259,15 +261,29 @@ class Export:
         whole = announced + lines
         pen = _Pen(self, parts, totals, into_sheets=into_sheets, whole=whole)
         try:
-            for batch in prefetched(snapshot.batches(self.statements.rows())):
-                frame = to_frame(batch)
-                yield from pen.take(frame)
-                self.totals.add(batch, frame)
-                self.progress("writing", announced, self.totals.rows)
+            with ThreadPoolExecutor(1, thread_name_prefix="totals") as adding:
+                added: Future[None] | None = None
+                batches = ((b, to_frame(b)) for b in snapshot.batches(self.statements.rows()))
+                for batch, frame in prefetched(batches):
+                    # Totals of one batch are added while it is written; one at a time, so that memory stays flat.
+                    if added is not None:
+                        added.result()
+                    added = adding.submit(self._take_in, batch, frame, pen.path)
+                    yield from pen.take(frame)
+                    self.progress("writing", announced, pen.written)
+                if added is not None:
+                    added.result()
             yield from pen.end()
         except BaseException:
             pen.abandon()
             raise
+
+    def _take_in(self, batch: pa.RecordBatch, frame: pl.DataFrame, path: Path) -> None:
+        """
+        Totals of a batch, and the digest of what was written up to it.
+        """
+        self.totals.add(batch, frame)
+        self.digests.setdefault(path, Digest(path)).follow()
 
     def _into_sheets(self) -> bool:
         split = self.plan.output.split
@@ -381,7 +397,7 @@ class Export:
         return found
 
     def _finished(self, name: str, path: Path, role: str, rows: int) -> ExportedFile:
-        size, digest = path.stat().st_size, sha256_of(path)
+        size, digest = path.stat().st_size, self.digests.get(path, Digest(path)).finish()
         with path.open("rb") as written:
             os.fsync(written.fileno())
         target = self.folder / name
@@ -407,12 +423,20 @@ class _Pen:
     def __init__(self, export: Export, parts: list[_Part], totals: Totalled, *, into_sheets: bool, whole: int) -> None:
         self.export, self.plan, self.parts, self.totals = export, export.plan, parts, totals
         self.into_sheets, self.whole = into_sheets, whole
-        self.at, self.rows, self.names = -1, 0, set[str]()
+        self.at, self.rows, self.written, self.names = -1, 0, 0, set[str]()
         self.writer: Writer | None = None
         self.several = len(parts) > 1 or parts[0].rows is None or parts[0].value is not None
         split = self.plan.output.split
         self.limit = int(split.megabytes * 1_000_000) if split and split.megabytes else None
         self._next()
+
+    @property
+    def path(self) -> Path:
+        """
+        Where the file under way is written.
+        """
+        assert self.writer is not None
+        return self.writer.path
 
     def take(self, frame: pl.DataFrame) -> Iterator[tuple[str, Path, int]]:
         """
@@ -430,6 +454,7 @@ class _Pen:
                 continue
             self._write(head)
             self.rows += head.height
+            self.written += head.height
             frame = frame.slice(head.height)
 
     def end(self) -> Iterator[tuple[str, Path, int]]:

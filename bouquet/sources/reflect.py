@@ -49,7 +49,7 @@ _CUSTOM_STORED = {
 }
 
 #: Rows in which keys of a JSON column are looked for, and fields that are made of one column or attribute table.
-CUSTOM_SAMPLE, MOST_CUSTOM = 50_000, 200
+CUSTOM_SAMPLE, MOST_CUSTOM = 4_000, 200
 
 #: Choices of one field; a longer list is no list of choices.
 MOST_CHOICES = 2_000
@@ -133,6 +133,17 @@ class _Reflection:
                     found[table, row[1]] = known
         return found
 
+    def _codes(self) -> Iterator[str]:
+        """
+        Text columns that hold codes.
+        """
+        for table, columns in self.columns.items():
+            fields = self._curated(table).fields
+            for column in columns:
+                curated = fields.get(column["name"])
+                if curated is not None and curated.kind is Kind.IDENTIFIER and isinstance(column["type"], sa.String):
+                    yield column["name"]
+
     def _varying_codes(self) -> set[tuple[str, str]]:
         """
         Text columns whose runs of digits differ in length, by the values that the database keeps as statistics.
@@ -143,8 +154,10 @@ class _Reflection:
             sa.text(
                 "SELECT tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
                 " coalesce(histogram_bounds::text::text[], '{}') AS seen FROM pg_stats"
-                " WHERE schemaname = current_schema() AND array_ndims(histogram_bounds::text::text[]) = 1"
-            )
+                " WHERE schemaname = current_schema() AND attname = ANY(:codes)"
+                " AND array_ndims(histogram_bounds::text::text[]) = 1"
+            ),
+            {"codes": list(self._codes())},
         )
         return {
             (row.tablename, row.attname)

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 import polars as pl
@@ -15,6 +16,7 @@ import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import PlanColumn
+from bouquet.core.shaping.dates import dated_text
 from bouquet.core.shaping.patterns import parse_date_pattern
 from bouquet.core.shaping.starts import FORMULA_START
 
@@ -54,6 +56,8 @@ class TextShaper:
     zone: str
     #: Texts that a spreadsheet would run as a formula begin with an apostrophe.
     guard: bool = False
+    #: Whole numbers that are shown as they are stay numbers, for a writer that can write them.
+    bare: bool = False
     _known: dict[str, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
 
     def shape(self, frame: pl.DataFrame) -> pl.DataFrame:
@@ -80,6 +84,8 @@ class TextShaper:
         The expression that shapes column `c{n}`.
         """
         value, show = pl.col(f"c{n}"), column.show
+        if self.bare and dtype is not None and dtype.is_integer() and _as_it_is(column):
+            return value
         value = self._as_text(value, column, dtype)
         if show.trim:
             value = value.str.strip_chars()
@@ -106,7 +112,11 @@ class TextShaper:
         if kind is Kind.CHOICE:
             return choice_text(value, column)
         if kind in MACHINE_DATES and dtype is not None and dtype.is_temporal():
-            return self.local(value, kind).dt.to_string(self.strftime(column))
+            form = self.strftime(column)
+            local = self.local(value, kind)
+            if kind is Kind.TIME:
+                return local.dt.to_string(form)
+            return local.map_batches(partial(dated_text, form=form), return_dtype=pl.String)
         value = value.cast(pl.String)
         return number_text(value, column) if kind.is_number else value
 
@@ -122,6 +132,12 @@ class TextShaper:
         Moments on the template's wall clock.
         """
         return value.dt.convert_time_zone(self.zone) if kind is Kind.MOMENT else value
+
+
+def _as_it_is(column: PlanColumn) -> bool:
+    show = column.show
+    shown = (show.grouping, show.decimals, show.prefix, show.suffix, show.pad, show.first, column.blank)
+    return not any(shown) and (column.kind is Kind.INTEGER or column.kind is Kind.IDENTIFIER)
 
 
 def choice_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:

@@ -239,7 +239,9 @@ class Sqlite(Dialect):
         return sa.func.min(value)
 
     def total(self, how: str, value: Element, found: Field) -> Element:
-        scale: Element = sa.literal_column(str(found.scale if found.stored == "numeric" and found.scale is not None else -1))
+        scale: Element = sa.literal_column(
+            str(found.scale if found.stored == "numeric" and found.scale is not None else -1)
+        )
         return sa.func.bouquet_sum(value, scale) if how == "sum" else sa.func.bouquet_mean(value, scale)
 
     def divided(self, total: Element, count: Element) -> Element:

@@ -47,7 +47,9 @@ class CsvWriter(Writer):
         self._encoding = _PYTHON_ENCODING[options.encoding]
         guard = self.plan.output.guard_formulas
         guard = self.plan.output.style == "reader" if guard is None else guard
-        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key, guard=guard)
+        self._shaper = TextShaper(
+            self.plan.columns, self.plan.zone.key, guard=guard, bare=options.quoting == "as_needed"
+        )
         # Text columns are told apart by name where only text is quoted.
         self._quoted = [
             f"c{n}"
@@ -63,7 +65,7 @@ class CsvWriter(Writer):
         text = self._shaper.shape(frame)
         if len(self.plan.columns) == 1 and self._options.quoting != "everything":
             # An empty line would not count as a row to many readers; an empty quoted cell does.
-            text = text.with_columns(pl.all().fill_null(""))
+            text = text.with_columns(pl.all().cast(pl.String).fill_null(""))
         if self._quoted:
             self._write_with_quoted_text(text)
         elif self._encoding == "utf-8":

@@ -55,9 +55,6 @@ _NEEDS_CARE = r"[&<>\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
 
 _CONTROLS = r"[\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
 
-#: Stands between the pieces of a row until they are joined; no XML can hold it.
-_SEAM = "\x1f"
-
 #: The values of a column's cells, and what stands before and after each.
 _Pieces: TypeAlias = tuple[pl.Series, str | pl.Series, str | pl.Series]
 
@@ -365,73 +362,29 @@ class XlsxWriter(Writer):
 
     def _rows_xml(self, frame: pl.DataFrame) -> bytes:
         """
-        The rows as XML. Constant pieces and values are laid side by side as columns, and the fastest joiner of columns
-        there is, the CSV writer, puts them together; its separator cannot occur in XML and is taken out again.
+        The rows as XML. Each column's cells are made as a whole, and the fastest joiner of columns there is, the CSV
+        writer, lays them side by side; its separator is white space between elements, which means nothing.
+
+        Cells stand without a reference of their own (optional by ISO/IEC 29500-1, 18.3.1.4): each follows the one
+        before, so a blank is an empty cell.
         """
         first = self._in_sheet + self._above + 2
         numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32, eager=True).cast(pl.String)
         pieces = [cell.pieces(frame, self.facts.notes) for cell in self._cells]
-        # A blank makes no cell: where a column has blanks, its cells are joined first, and null stays null.
-        gaps = pl.select(
-            pl.lit(numbers).alias("n"),
-            *(
-                pl.concat_str(pl.lit(cell.opening), pl.lit(numbers), *map(pl.lit, (middle, value, closing))).alias(
-                    cell.opening
-                )
-                for cell, (value, middle, closing) in zip(self._cells, pieces, strict=True)
-                if value.null_count()
-            ),
-        )
-        strips = _Strips(frame.height)
-        for piece in ('<row r="', numbers, '">'):
-            strips.add(piece)
-        for cell, (value, middle, closing) in zip(self._cells, pieces, strict=True):
-            if value.null_count():
-                strips.add(gaps[cell.opening])
-            else:
-                for piece in (cell.opening, numbers, middle, value, closing):
-                    strips.add(piece)
-        strips.add("</row>")
-        return strips.joined()
-
-
-class _Strips:
-    """
-    Pieces of rows, side by side. Constant pieces that meet are merged.
-    """
-
-    def __init__(self, height: int) -> None:
-        self._height, self._pending = height, ""
-        self._strips: list[pl.Series] = []
-
-    def add(self, piece: str | pl.Series) -> None:
-        """
-        Add a piece that is the same in every row, or one of its own for each; null is nothing.
-        """
-        if isinstance(piece, str):
-            self._pending += piece
-            return
-        self._flush()
-        self._append(piece)
-
-    def joined(self) -> bytes:
-        """
-        All rows, a line each.
-        """
-        self._flush()
+        opening, closing = '<row r="', '">'
+        row = pl.concat_str(pl.lit(opening), pl.lit(numbers), pl.lit(closing)).alias("row")
+        cells = pl.select(row, *(_whole_cell(*made).alias(f"c{n}") for n, made in enumerate(pieces)))
         buffer = BytesIO()
-        pl.DataFrame(self._strips).write_csv(
-            buffer, include_header=False, quote_style="never", separator=_SEAM, line_terminator="\n"
-        )
-        return buffer.getvalue().translate(None, _SEAM.encode())
+        cells.write_csv(buffer, include_header=False, quote_style="never", separator=" ", line_terminator="</row>\n")
+        return buffer.getvalue()
 
-    def _flush(self) -> None:
-        if self._pending:
-            self._append(pl.Series([self._pending], dtype=pl.String).new_from_index(0, self._height))
-            self._pending = ""
 
-    def _append(self, strip: pl.Series) -> None:
-        self._strips.append(strip.alias(f"s{len(self._strips)}"))
+def _whole_cell(value: pl.Series, middle: str | pl.Series, closing: str | pl.Series) -> pl.Expr:
+    if isinstance(middle, str) and isinstance(closing, str):
+        joined = pl.format("<c" + middle + "{}" + closing, pl.lit(value))
+    else:
+        joined = pl.concat_str(pl.lit("<c"), *map(pl.lit, (middle, value, closing)))
+    return joined.fill_null("<c/>")
 
 
 def number_format(column: PlanColumn) -> str | None:
@@ -486,8 +439,7 @@ class _Cell:
 
     def __init__(self, column: PlanColumn, n: int, style: str, shaper: TextShaper) -> None:
         self.column, self.n, self.shaper = column, n, shaper
-        self.opening = f'<c r="{column_letters(n)}'
-        self.style = f'" s="{style}"' if style else '"'
+        self.style = f' s="{style}"' if style else ""
 
     def pieces(self, frame: pl.DataFrame, notes: Any) -> _Pieces:
         """
@@ -502,7 +454,7 @@ class _Cell:
         elif (kind.is_dated or kind is Kind.TIME) and dtype is not None and dtype.is_temporal():
             pieces = self._dated(frame, name)
         elif kind is Kind.BOOLEAN and (column.show.yes or "true", column.show.no or "false") == ("true", "false"):
-            pieces = frame[name].cast(pl.Int8).cast(pl.String), '" t="b"><v>', "</v></c>"
+            pieces = frame[name].cast(pl.Int8).cast(pl.String), ' t="b"><v>', "</v></c>"
         else:
             return self._text(self._shaped(frame), notes)
         if column.blank and pieces[0].null_count():
@@ -543,7 +495,7 @@ class _Cell:
         if inside.all():
             return cells
         text = frame.select(value.dt.to_string(self.shaper.strftime(self.column)).alias("t"))["t"]
-        return _either(cells, (text, '" t="inlineStr"><is><t>', "</t></is></c>"), inside)
+        return _either(cells, (text, ' t="inlineStr"><is><t>', "</t></is></c>"), inside)
 
     def _text(self, text: pl.Series, notes: Any) -> _Pieces:
         """
@@ -551,13 +503,13 @@ class _Cell:
         """
         if _longest(text) > CELL_TEXT:
             text = self._cut(text, notes)
-        middle: str | pl.Series = '" t="inlineStr"><is><t>'
+        middle: str | pl.Series = ' t="inlineStr"><is><t>'
         if not text.str.contains(_NEEDS_CARE).any():
             return text, middle, "</t></is></c>"
         text = _escaped(text)
         spaced = text.str.contains(r"^\s|\s$")
         if spaced.any():
-            keep = pl.when(spaced).then(pl.lit('" t="inlineStr"><is><t xml:space="preserve">'))
+            keep = pl.when(spaced).then(pl.lit(' t="inlineStr"><is><t xml:space="preserve">'))
             middle = pl.select(keep.otherwise(pl.lit(middle)).alias("m"))["m"]
         return text, middle, "</t></is></c>"
 
@@ -623,7 +575,8 @@ def _escaped(text: pl.Series) -> pl.Series:
     for old, new in (("&", "&amp;"), ("<", "&lt;"), (">", "&gt;")):
         text = text.str.replace_all(old, new, literal=True)
     if text.str.contains(_CONTROLS).any():
-        text = text.map_elements(_escape_controls, return_dtype=pl.String)
+        where = text.str.contains(_CONTROLS).fill_null(False).arg_true()
+        text = text.clone().scatter(where, text.gather(where).map_elements(_escape_controls, return_dtype=pl.String))
     return text
 
 
