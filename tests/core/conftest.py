@@ -33,7 +33,11 @@ def catalogue() -> Catalogue:
         plural="wards",
         key=("id",),
         title="name",
-        fields=(_field("id", Kind.INTEGER, "integer"), _field("name", Kind.TEXT, "text")),
+        fields=(
+            _field("id", Kind.INTEGER, "integer"),
+            _field("name", Kind.TEXT, "text"),
+            _field("tree", Kind.INTEGER, "integer"),
+        ),
         relations=(),
     )
     states = (Choice("S", "Standing"), Choice("F", "Felled"))

@@ -4,18 +4,13 @@ The API: signing in, designing, running, with errors that point.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
-from pydantic import SecretStr
 
-from bouquet.rounds import make_queue
 from bouquet.runs import Services, execute
-from bouquet.settings import Settings
 from bouquet.sources import Source
-from bouquet.web import create_app
 from tests.conftest import CATALOGUE
 
 V = "/api/v1"
@@ -25,14 +20,6 @@ DOCUMENT = {
     "records": "ward",
     "columns": [{"id": "a", "heading": "Ward", "value": {"field": "name"}}],
 }
-
-
-@pytest.fixture
-def client(services: Services) -> Iterator[TestClient]:
-    """A browser without a session."""
-    settings = Settings(store_url=SecretStr("x"), source_url=SecretStr("x"), _env_file=None)  # type: ignore[call-arg]
-    with TestClient(create_app(services, make_queue(services), settings), base_url="http://127.0.0.1") as made:
-        yield made
 
 
 def enter(client: TestClient, who: str, password: str) -> TestClient:

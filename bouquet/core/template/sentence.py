@@ -144,19 +144,24 @@ class Sentence:
         name = self.record_type.label if self.record_type else self.template.records
         rows = self.template.rows
         if isinstance(rows, PerChild):
+            plural = self.record_type.plural if self.record_type else name
+            kept = rows.parents_without == "keep"
             yield Part("One row per ")
             yield Part(self._child(rows.path), "rows", "rows")
             yield Part(" of each ")
             yield Part(name, "records", "records")
-            kept = ", a row for each without any" if rows.parents_without == "keep" else ", none for those without any"
-            yield Part(kept, "rows", "rows.parents_without")
+            yield Part(", ")
+            said = f"with a row for {plural} without any" if kept else f"leaving out {plural} without any"
+            yield Part(said, "rows", "rows.parents_without")
+            if self._steps():
+                yield Part(",")
         elif isinstance(rows, PerGroup):
             yield Part("One row per ")
             for n, by in enumerate(rows.by):
                 if n:
-                    yield Part(" and " if n == len(rows.by) - 1 else ", ")
+                    yield Part(" and per " if n == len(rows.by) - 1 else ", per ")
                 yield Part(self._by(by), "rows", f"rows.by[{n}]")
-            yield Part(" of all ")
+            yield Part(", from all ")
             yield Part(self.record_type.plural if self.record_type else name, "records", "records")
         else:
             yield Part("One row per ")
@@ -167,7 +172,7 @@ class Sentence:
         if by.step is None:
             return named
         step = f"{by.count} {by.step}s" if by.count > 1 else by.step
-        return f"{step} of {named}" + (", gaps filled" if by.fill_gaps else "")
+        return f"{step} of {named}" + (" (gaps filled)" if by.fill_gaps else "")
 
     def _child(self, path: str) -> str:
         walk = self.catalogue.walk(self.record_type, path, "") if self.record_type else None

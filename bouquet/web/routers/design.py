@@ -22,7 +22,7 @@ from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
-from bouquet.core.template import Column, FoldValue, Template, Window, document_schema, read_document
+from bouquet.core.template import Column, FoldValue, Template, Window, read_document
 from bouquet.core.template.sentence import Sentence
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.writers import WRITERS
@@ -222,14 +222,6 @@ def list_functions() -> Any:
     ]
 
 
-@router.get("/schema")
-def get_schema() -> Any:
-    """
-    The JSON Schema of a template document.
-    """
-    return document_schema()
-
-
 @router.post("/windows", response_model=list[WindowOut])
 def windows(body: WindowsRequest, services: TheServices) -> Any:
     """
@@ -342,6 +334,8 @@ def _file_name(template: Template, resolution: Resolution) -> str:
     plan = resolution.partial
     if plan is None or any(p.place == "output.name" for p in resolution.problems):
         return ""
+    split = template.output.split
+    several = split is not None and not (split.into == "sheets" and template.output.format == "xlsx")
     facts = NameFacts(
         template=template.name,
         records=plan.row_type.name,
@@ -349,7 +343,7 @@ def _file_name(template: Template, resolution: Resolution) -> str:
         window_start=window_of(plan)[0],
         window_end=window_of(plan)[1],
         answers=dict(plan.answers),
-        value="…" if plan.split is not None else None,
-        part=1 if template.output.split else None,
+        value="…" if plan.split is not None and several else None,
+        part=1 if several else None,
     )
     return file_name(template.output.name, facts, WRITERS[template.output.format].extension)

@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/v1/design/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Functions
+         * @description Everything a formula can use, in the order of the reference.
+         */
+        get: operations["list_functions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Left Out
+         * @description The first records that one step was the first to stop.
+         */
+        post: operations["show_left_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/design/look": {
         parameters: {
             query?: never;
@@ -24,6 +64,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/design/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Schema
+         * @description The JSON Schema of a template document.
+         */
+        get: operations["get_schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/design/tally": {
         parameters: {
             query?: never;
@@ -35,9 +95,29 @@ export interface paths {
         put?: never;
         /**
          * Tally
-         * @description The counts, step by step. A newer request of the same bench stops this one.
+         * @description How many records each step of the filter leaves. A newer count of the same bench stops this one.
          */
         post: operations["tally"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Trace Record
+         * @description Why a record is in, or out: each step with the values it saw. A record that rights hide is as if it were not there.
+         */
+        post: operations["trace_record"];
         delete?: never;
         options?: never;
         head?: never;
@@ -144,6 +224,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/picks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Picks
+         * @description All saved lists, or those of one record type.
+         */
+        get: operations["list_picks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/picks/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Picks
+         * @description Save a list; an earlier one of that name is replaced.
+         */
+        put: operations["put_picks"];
+        post?: never;
+        /**
+         * Remove Picks
+         * @description Remove a saved list.
+         */
+        delete: operations["remove_picks"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/record-types": {
         parameters: {
             query?: never;
@@ -176,6 +300,47 @@ export interface paths {
          * @description The fields that can stand in a template of a record type: its own, and those of the records it leads to.
          */
         get: operations["get_record_type"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/record-types/{name}/facts/{field}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Facts
+         * @description A field's values at a glance: distinct, least, greatest, the most frequent, a histogram.
+         */
+        get: operations["get_facts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/record-types/{name}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Server-sent events: `finding` with the fields that hold a value, so far, and how much was searched; the last one
+         *     says that it is done, and what was not searched.
+         */
+        get: operations["find"];
         put?: never;
         post?: never;
         delete?: never;
@@ -325,7 +490,7 @@ export interface paths {
         };
         /**
          * Get File
-         * @description A file of a run.
+         * @description A file of a run. Who may see only a part of the source gets files of their own part.
          */
         get: operations["get_file"];
         put?: never;
@@ -501,6 +666,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Bar
+         * @description One bar of a histogram: from `least` up to `greatest`.
+         */
+        Bar: {
+            /** Count */
+            count: number;
+            /** Greatest */
+            greatest: string;
+            /** Least */
+            least: string;
+        };
         /** ChoiceOut */
         ChoiceOut: {
             /** Code */
@@ -510,7 +687,7 @@ export interface components {
         };
         /**
          * ColumnOut
-         * @description A column of the sheet as it stands: where it comes from and how it is shown.
+         * @description A column of the sheet as it stands: where it comes from and how it is shown. A spread makes several of one `id`.
          */
         ColumnOut: {
             /** Heading */
@@ -519,12 +696,47 @@ export interface components {
             id: string;
             /** Kind */
             kind: string;
+            /** Number */
+            number: number;
             /** Shown */
             shown: string;
             /** Sound */
             sound: boolean;
             /** Trail */
             trail: string;
+        };
+        /**
+         * FieldFacts
+         * @description A field's values at a glance. `seen` is the number of rows looked at; `exact` whether these were all. Values of
+         *     personal fields are not shown.
+         */
+        FieldFacts: {
+            /** Distinct */
+            distinct: number;
+            /** Distinct Exact */
+            distinct_exact: boolean;
+            /** Exact */
+            exact: boolean;
+            /** Field */
+            field: string;
+            /** Fill */
+            fill: number;
+            /** Greatest */
+            greatest: string | null;
+            /** Histogram */
+            histogram: components["schemas"]["Bar"][];
+            /** Label */
+            label: string;
+            /** Least */
+            least: string | null;
+            /** Personal */
+            personal: boolean;
+            /** Rows */
+            rows: number;
+            /** Seen */
+            seen: number;
+            /** Top */
+            top: components["schemas"]["TopValue"][];
         };
         /**
          * FieldGroup
@@ -578,10 +790,57 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /**
+         * FunctionOut
+         * @description A function or operator of formulas.
+         */
+        FunctionOut: {
+            /** Calls */
+            calls: string[];
+            /** Example */
+            example: string[];
+            /** Group */
+            group: string;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * LeftOut
+         * @description Records that a step was the first to stop.
+         */
+        LeftOut: {
+            /** More */
+            more: boolean;
+            /** Records */
+            records: components["schemas"]["RecordName"][];
+        };
+        /**
+         * LeftOutRequest
+         * @description A document, and the place of the step whose left-out records are asked for.
+         */
+        LeftOutRequest: {
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Limit
+             * @default 50
+             */
+            limit: number;
+            /** Place */
+            place: string;
         };
         /**
          * Look
@@ -610,6 +869,10 @@ export interface components {
          * @description A document under design. A newer tally with the same `bench` stops the older one's query.
          */
         LookRequest: {
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * Bench
              * @default
@@ -629,6 +892,16 @@ export interface components {
              * @default 0
              */
             offset: number;
+        };
+        /**
+         * NewPicks
+         * @description A hand-picked list: the records' keys, each a list of texts.
+         */
+        NewPicks: {
+            /** Keys */
+            keys: string[][];
+            /** Records */
+            records: string;
         };
         /**
          * NewRound
@@ -654,7 +927,7 @@ export interface components {
              * @default csv
              * @enum {string}
              */
-            format: "csv" | "xlsx";
+            format: "csv" | "xlsx" | "jsonl";
             /** Template Id */
             template_id: number;
             /**
@@ -665,11 +938,18 @@ export interface components {
         };
         /**
          * NewRun
-         * @description Run a template: its newest saved version, or its draft as it stands.
+         * @description Run a template: its newest saved version, or its draft as it stands. `answers` are to its asks, by name.
          */
         NewRun: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: unknown;
+            };
             /** Format */
-            format?: ("csv" | "xlsx") | null;
+            format?: ("csv" | "xlsx" | "jsonl") | null;
             /** Template Id */
             template_id: number;
             /**
@@ -742,6 +1022,20 @@ export interface components {
             /** Roles */
             roles: string[];
         };
+        /** PicksOut */
+        PicksOut: {
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Name */
+            name: string;
+            /** Records */
+            records: string;
+            /** Size */
+            size: number;
+        };
         /**
          * Planned
          * @description The next moments a rhythm comes to, and where its files will go.
@@ -754,9 +1048,11 @@ export interface components {
         };
         /**
          * ProblemOut
-         * @description One thing wrong, at its place in the document.
+         * @description One thing wrong, at its place in the document; `at` is the character of a formula that it points at.
          */
         ProblemOut: {
+            /** At */
+            at?: number | null;
             /**
              * Candidates
              * @default []
@@ -775,7 +1071,14 @@ export interface components {
              * Ways Out
              * @default []
              */
-            ways_out: string[];
+            ways_out: components["schemas"]["WayOutOut"][];
+        };
+        /** RecordName */
+        RecordName: {
+            /** Key */
+            key: string[];
+            /** Title */
+            title: string | null;
         };
         /**
          * RecordTypeFields
@@ -929,6 +1232,16 @@ export interface components {
             note: string;
         };
         /**
+         * SawOut
+         * @description A value that a step looked at; null for blank.
+         */
+        SawOut: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string | null;
+        };
+        /**
          * Session
          * @description Who is signed in, and where: the source and whether it is practice or live.
          */
@@ -961,16 +1274,24 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["TallyStepOut"][];
         };
-        /** TallyStepOut */
+        /**
+         * TallyStepOut
+         * @description One step of the tally. `kind`: all, filter, scope (hidden by rights), open (children become rows), group, limit.
+         *     `without` counts records that have no child, where rows stand for children.
+         */
         TallyStepOut: {
             /** Blank */
             blank: number;
+            /** Kind */
+            kind: string;
             /** Left Out */
             left_out: number;
             /** Place */
             place: string;
             /** Rows */
             rows: number;
+            /** Without */
+            without: number | null;
             /** Words */
             words: string;
         };
@@ -1039,6 +1360,72 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** TopValue */
+        TopValue: {
+            /** Count */
+            count: number;
+            /** Value */
+            value: string;
+        };
+        /**
+         * Trace
+         * @description Why a record is in, or out. `children` are the rows it could become, where rows stand for children; the first few.
+         *     `others` are keys of further records of the same title.
+         */
+        Trace: {
+            /** Children */
+            children: components["schemas"]["TracedOut"][];
+            /** Milliseconds */
+            milliseconds: number;
+            /** Others */
+            others: string[][];
+            record: components["schemas"]["TracedOut"] | null;
+        };
+        /**
+         * TraceRequest
+         * @description A document under design, and the record that is asked about: its key, or what its title field says.
+         */
+        TraceRequest: {
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Key */
+            key: string[];
+        };
+        /** TraceStepOut */
+        TraceStepOut: {
+            /** Passed */
+            passed: boolean;
+            /** Place */
+            place: string;
+            /** Saw */
+            saw: components["schemas"]["SawOut"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * TracedOut
+         * @description One record and how it fared: `stopped_by` is the position of the first step that stopped it, null when it is in.
+         */
+        TracedOut: {
+            /** Is In */
+            is_in: boolean;
+            /** Key */
+            key: string[];
+            /** Steps */
+            steps: components["schemas"]["TraceStepOut"][];
+            /** Stopped By */
+            stopped_by: number | null;
+            /** Title */
+            title: string | null;
+            /** What */
+            what: string;
+        };
         /** ValidationError */
         ValidationError: {
             /** Context */
@@ -1065,6 +1452,20 @@ export interface components {
             saved_at: string;
             /** Saved By */
             saved_by: string;
+        };
+        /**
+         * WayOutOut
+         * @description An edit that would cure a problem: set `place` to `value`. Without a place it is no edit of this document.
+         */
+        WayOutOut: {
+            /** Act */
+            act: string;
+            /** Label */
+            label: string;
+            /** Place */
+            place: string;
+            /** Value */
+            value: unknown;
         };
         /**
          * WindowOut
@@ -1097,6 +1498,59 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_functions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionOut"][];
+                };
+            };
+        };
+    };
+    show_left_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftOutRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeftOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     look: {
         parameters: {
             query?: never;
@@ -1130,6 +1584,26 @@ export interface operations {
             };
         };
     };
+    get_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
     tally: {
         parameters: {
             query?: never;
@@ -1150,6 +1624,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tally"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    trace_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TraceRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trace"];
                 };
             };
             /** @description Validation Error */
@@ -1274,6 +1781,101 @@ export interface operations {
             };
         };
     };
+    list_picks: {
+        parameters: {
+            query?: {
+                records?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicksOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_picks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPicks"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicksOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_picks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_record_types: {
         parameters: {
             query?: never;
@@ -1313,6 +1915,69 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecordTypeFields"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_facts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldFacts"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    find: {
+        parameters: {
+            query: {
+                value: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -307,6 +307,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                     document={document}
                     column={selectedColumn}
                     field={selectedField}
+                    info={first?.columns.find((c) => c.id === selectedColumn?.id)}
                     problems={problems}
                     editable={mayDesign}
                     dispatch={dispatch}

@@ -12,7 +12,12 @@ export function stepsOf(place: string): Step[] {
 }
 
 export function isCondition(node: Narrowing): node is Condition {
-  return "path" in node;
+  return "is" in node && "path" in node;
+}
+
+/** Whether a node joins others. */
+function isGroup(node: Narrowing): boolean {
+  return !("has" in node) && ("all" in node || "any" in node || "none" in node);
 }
 
 function partsOf(node: Narrowing, how: Step["how"]): Narrowing[] {
@@ -57,11 +62,11 @@ export function replaceNode(document: Document, place: string, put: Narrowing | 
 }
 
 function tidy(node: Narrowing, top = false): Narrowing {
-  if (isCondition(node)) return node;
+  if (!isGroup(node)) return node;
   const how = "all" in node ? "all" : "any" in node ? "any" : "none";
   const parts = partsOf(node, how)
     .map((p) => tidy(p))
-    .filter((p) => isCondition(p) || partsOf(p, "all" in p ? "all" : "any" in p ? "any" : "none").length > 0);
+    .filter((p) => !isGroup(p) || partsOf(p, "all" in p ? "all" : "any" in p ? "any" : "none").length > 0);
   if (!top && parts.length === 1 && how !== "none") return parts[0]!;
   return { [how]: parts } as Narrowing;
 }

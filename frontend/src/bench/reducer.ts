@@ -99,10 +99,11 @@ export function reduce(state: BenchState, action: Action): BenchState {
     case "removeColumns": {
       const kept = columns.filter((c) => !action.ids.includes(c.id));
       if (kept.length === columns.length) return state;
-      const order = (document.order ?? []).map((o) => {
+      const order = (document.order ?? []).flatMap((o) => {
         const gone = columns.find((c) => c.id === o.column && action.ids.includes(c.id));
         // The order stays when its column goes: a field can order rows without being in the file.
-        return gone && "field" in gone.value ? { ...o, column: undefined, path: gone.value.field } : o;
+        if (gone && "field" in gone.value) return [{ ...o, column: undefined, path: gone.value.field }];
+        return gone ? [] : [o];
       });
       const next = { ...document, columns: kept, ...(document.order ? { order } : {}) };
       return {

@@ -4,6 +4,8 @@ export interface Document {
   name: string;
   about?: string;
   records: string;
+  rows?: Record<string, unknown>;
+  asks?: Record<string, unknown>[];
   columns?: Column[];
   filter?: Narrowing;
   order?: OrderLevel[];
@@ -15,27 +17,35 @@ export interface Document {
 export interface Column {
   id: string;
   heading: string;
-  value: { field: string } | { constant: string };
+  value: ColumnValue;
   show?: Show;
   blank?: string;
 }
 
+/** What a column holds: a field, the same text in every row, many records as one value, or a formula. */
+export type ColumnValue =
+  | { field: string; step?: string }
+  | { constant: string }
+  | { fold: { path?: string; how: string; [option: string]: unknown } }
+  | { formula: string };
+
 export interface Show {
   date?: string | null;
   decimals?: number | null;
-  decimal_mark?: "." | ",";
-  grouping?: "" | " " | "," | "." | "'";
+  decimal_mark?: "." | "," | null;
+  grouping?: "" | " " | "," | "." | "'" | null;
   prefix?: string;
   suffix?: string;
   choice?: "label" | "code";
-  yes?: string;
-  no?: string;
+  yes?: string | null;
+  no?: string | null;
   case?: "as_is" | "upper" | "lower";
   trim?: boolean;
 }
 
 export type Scalar = string | number | boolean;
 
+/** A comparison. Instead of a path it may name a column of the sheet; then `path` is empty. */
 export interface Condition {
   path: string;
   is: string;
@@ -54,7 +64,21 @@ export interface Window {
   last?: string | null;
 }
 
-export type Narrowing = Condition | { all: Narrowing[] } | { any: Narrowing[] } | { none: Narrowing[] };
+export interface Has {
+  path: string;
+  has: "any" | "none" | "at_least";
+  count?: number;
+  where?: Narrowing | null;
+}
+
+export type Narrowing =
+  | Condition
+  | Has
+  | { picks: string }
+  | { formula: string }
+  | { all: Narrowing[] }
+  | { any: Narrowing[] }
+  | { none: Narrowing[] };
 
 export interface OrderLevel {
   column?: string | null;
@@ -64,7 +88,7 @@ export interface OrderLevel {
 }
 
 export interface Output {
-  format?: "csv" | "xlsx";
+  format?: "csv" | "xlsx" | "jsonl";
   name?: string;
   csv?: {
     separator?: string;

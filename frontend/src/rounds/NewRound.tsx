@@ -63,7 +63,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                   const chosen = templates.data?.find((t) => t.id === Number(e.target.value));
                   change({
                     template_id: Number(e.target.value),
-                    format: chosen?.format === "xlsx" ? "xlsx" : "csv",
+                    format: (chosen?.format ?? "csv") as "csv" | "xlsx" | "jsonl",
                   });
                 }}
                 required
@@ -143,6 +143,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 >
                   <option value="csv">CSV</option>
                   <option value="xlsx">Spreadsheet</option>
+                  <option value="jsonl">JSON Lines</option>
                 </Form.Select>
               </Form.Group>
             </div>

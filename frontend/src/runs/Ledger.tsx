@@ -4,7 +4,17 @@ import { Link, useSearchParams } from "react-router";
 import { answer, api, fileAddress } from "../api";
 import type { Run } from "../api";
 import { useShell } from "../shell";
-import { Icon, Trouble, count, duration, plural, shortMoment, size, useDebounced } from "../shared";
+import {
+  Icon,
+  Trouble,
+  count,
+  duration,
+  formatName,
+  plural,
+  shortMoment,
+  size,
+  useDebounced,
+} from "../shared";
 import { RunStatus } from "./RunStatus";
 
 const STATUSES = ["asked", "running", "ready", "failed", "cancelled"] as const;
@@ -150,7 +160,7 @@ function LedgerTable({ runs }: { runs: Run[] }) {
             <td className="text-nowrap">
               {run.files.map((file) => (
                 <a key={file.id} href={fileAddress(run.id, file.id)} download title={file.name}>
-                  <Icon name="download" /> {run.format === "csv" ? "CSV" : "Spreadsheet"}{" "}
+                  <Icon name="download" /> {formatName(run.format)}{" "}
                   <span className="soft">{size(file.size)}</span>
                 </a>
               ))}

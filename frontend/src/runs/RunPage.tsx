@@ -68,7 +68,7 @@ export function RunPage() {
               again.mutate({
                 template_id: run.template_id!,
                 use: "saved",
-                format: run.format === "xlsx" ? "xlsx" : "csv",
+                format: run.format as "csv" | "xlsx" | "jsonl",
               })
             }
           >
@@ -183,14 +183,15 @@ function Files({ run }: { run: Run }) {
         {run.files.map((file) => (
           <li key={file.id}>
             <a href={fileAddress(run.id, file.id)} download className="one-line">
-              <Icon name={run.format === "csv" ? "csv" : "spreadsheet"} />{" "}
+              <Icon name={file.name.endsWith(".xlsx") ? "spreadsheet" : "csv"} />{" "}
               <span className="mono">{file.name}</span>
             </a>
             <a href={fileAddress(run.id, file.id)} download className="btn btn-quiet btn-sm">
               <Icon name="download" /> Download
             </a>
             <span className="soft small">
-              {plural(file.rows, "row")} · {size(file.size)}
+              {file.rows > 0 && <>{plural(file.rows, "row")} · </>}
+              {size(file.size)}
             </span>
             <span className="digest">SHA-256 {file.sha256}</span>
           </li>
@@ -198,7 +199,7 @@ function Files({ run }: { run: Run }) {
       </ul>
       {run.delivered_to && (
         <div className="soft small">
-          put into <span className="mono">{run.delivered_to}</span>
+          put into <span className="mono">{run.delivered_to.split("\n").join(", ")}</span>
         </div>
       )}
     </section>

@@ -54,3 +54,10 @@ export function duration(seconds: number): string {
   if (seconds < 60) return `${seconds < 10 ? seconds.toFixed(1) : Math.round(seconds)} s`;
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 }
+
+const FORMATS: Record<string, string> = { csv: "CSV", xlsx: "Spreadsheet", jsonl: "JSON Lines" };
+
+/** A file format as people call it. */
+export function formatName(format: string): string {
+  return FORMATS[format] ?? format;
+}

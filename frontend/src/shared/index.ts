@@ -1,6 +1,6 @@
 export { Icon } from "./Icon";
 export { Trouble } from "./Trouble";
-export { clock, count, duration, exact, fullMoment, plural, shortMoment, size } from "./format";
+export { clock, count, duration, exact, formatName, fullMoment, plural, shortMoment, size } from "./format";
 export { KIND_ICONS } from "./icons";
 export { useDebounced } from "./useDebounced";
 export type { IconName } from "./icons";

@@ -44,6 +44,13 @@ export function FileTab({ document, look, problems, editable, dispatch }: Props)
           checked={format === "xlsx"}
           onChange={() => set({ format: "xlsx" })}
         />
+        <Form.Check
+          type="radio"
+          id="format-jsonl"
+          label="JSON Lines"
+          checked={format === "jsonl"}
+          onChange={() => set({ format: "jsonl" })}
+        />
       </div>
       <Form.Group controlId="file-name">
         <Form.Label>File name</Form.Label>
@@ -69,7 +76,14 @@ export function FileTab({ document, look, problems, editable, dispatch }: Props)
           )}
         </Form.Text>
       </Form.Group>
-      {format === "csv" ? <CsvOptions csv={csv} set={setCsv} /> : <XlsxOptions xlsx={xlsx} set={setXlsx} />}
+      {format === "csv" && <CsvOptions csv={csv} set={setCsv} />}
+      {format === "xlsx" && <XlsxOptions xlsx={xlsx} set={setXlsx} />}
+      {format === "jsonl" && (
+        <p className="soft mb-0">
+          For programs: one JSON object a row, named by the headings. Numbers keep all their digits, blanks
+          are null.
+        </p>
+      )}
       {format === "csv" && look && look.rows.length > 0 && <FirstLines look={look} csv={csv} />}
     </fieldset>
   );

@@ -4,10 +4,10 @@ import { Link } from "react-router";
 import { fileAddress } from "../../api";
 import type { Look, Problem, Run } from "../../api";
 import { RunProgress } from "../../runs";
-import { Icon, plural } from "../../shared";
+import { Icon, formatName, plural } from "../../shared";
 
 interface Props {
-  format: "csv" | "xlsx";
+  format: "csv" | "xlsx" | "jsonl";
   look: Look | undefined;
   problems: Problem[];
   run: Run | undefined;
@@ -20,9 +20,9 @@ export function Outcome({ format, look, problems, run, onShow }: Props) {
   const notes = look?.notes ?? [];
   return (
     <footer className="outcome">
-      <Icon name={format === "csv" ? "csv" : "spreadsheet"} />
+      <Icon name={format === "xlsx" ? "spreadsheet" : "csv"} />
       <span className="one-line">
-        <b>{format === "csv" ? "CSV" : "Spreadsheet"}</b> <span className="soft">· {look?.file_name}</span>
+        <b>{formatName(format)}</b> <span className="soft">· {look?.file_name}</span>
       </span>
       {problems.length > 0 ? (
         <button type="button" className="btn-link-plain trouble" onClick={() => setListing(true)}>

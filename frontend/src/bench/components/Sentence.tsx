@@ -58,7 +58,7 @@ export function Sentence({ parts, document, recordType, groups, problems, editab
   return (
     <section className="sentence" aria-label="The template in words">
       {parts.map((part, n) => {
-        if (part.role === "text" || !editable)
+        if (part.role === "text" || !editable || !canEdit(part, document))
           return (
             <span key={n}>
               {part.text}
@@ -123,6 +123,15 @@ export function Sentence({ parts, document, recordType, groups, problems, editab
       )}
     </section>
   );
+}
+
+/** Whether there is an editor for a part of the sentence. */
+function canEdit(part: SentencePart, document: Document): boolean {
+  if (["records", "limit", "order"].includes(part.role)) return true;
+  if (!["field", "value"].includes(part.role) || !part.place.startsWith("filter")) return false;
+  if (/\.where\b/.test(part.place)) return false;
+  const node = nodeAt(document, part.place);
+  return node !== undefined && isCondition(node) && !("ask" in node && node.ask);
 }
 
 function note(part: SentencePart) {

@@ -51,8 +51,13 @@ export function Sheet(props: Props) {
     if (more && lastShown > rows.length - AHEAD) onMore();
   }, [more, lastShown, rows.length, onMore]);
   // The look may be a change behind the document: cells are found by the column's id.
-  const at = new Map(info.map((c, n) => [c.id, n]));
-  const widths = columns.map((c) => widthOf(c, info[at.get(c.id) ?? -1], rows, at.get(c.id)));
+  const at = new Map<string, number[]>();
+  info.forEach((c, n) => at.set(c.id, [...(at.get(c.id) ?? []), n]));
+  // A spread stands in several places, each of them a column of the file.
+  const places = columns.flatMap((column) =>
+    (at.get(column.id) ?? [undefined]).map((k: number | undefined) => ({ column, at: k })),
+  );
+  const widths = places.map((p) => widthOf(p.column, info[p.at ?? -1], rows, p.at));
   const above = (items[0]?.start ?? 64) - 64;
   const below = Math.max(0, virtual.getTotalSize() - (items.at(-1)?.end ?? 64));
 
@@ -64,8 +69,8 @@ export function Sheet(props: Props) {
       >
         <colgroup>
           <col style={{ width: NUMBER_WIDTH }} />
-          {columns.map((c, n) => (
-            <col key={c.id} style={{ width: widths[n] }} />
+          {places.map((p, n) => (
+            <col key={`${p.column.id} ${p.at}`} style={{ width: widths[n] }} />
           ))}
           {editable && <col style={{ width: 150 }} />}
         </colgroup>
@@ -81,7 +86,8 @@ export function Sheet(props: Props) {
                   {...props}
                   column={column}
                   position={n}
-                  info={info[at.get(column.id) ?? -1]}
+                  span={at.get(column.id)?.length ?? 1}
+                  info={info[at.get(column.id)?.[0] ?? -1]}
                 />
               ))}
             </SortableContext>
@@ -99,17 +105,14 @@ export function Sheet(props: Props) {
             return (
               <tr key={item.key}>
                 <td className="rn">{item.index + 1}</td>
-                {columns.map((column) => {
-                  const k = at.get(column.id);
-                  return (
-                    <Cell
-                      key={column.id}
-                      text={k === undefined ? undefined : (row[k] ?? null)}
-                      numeric={NUMERIC.includes(info[k ?? -1]?.kind ?? "")}
-                      selected={selected.includes(column.id)}
-                    />
-                  );
-                })}
+                {places.map(({ column, at: k }) => (
+                  <Cell
+                    key={`${column.id} ${k}`}
+                    text={k === undefined ? undefined : (row[k] ?? null)}
+                    numeric={NUMERIC.includes(info[k ?? -1]?.kind ?? "")}
+                    selected={selected.includes(column.id)}
+                  />
+                ))}
                 {editable && <td className="new" />}
               </tr>
             );
@@ -167,6 +170,8 @@ function sourceLine(info: SheetColumn | undefined): string {
 interface HeadProps extends Props {
   column: Column;
   position: number;
+  /** Columns of the file that the heading stands over. */
+  span: number;
   infoOf?: SheetColumn;
 }
 
@@ -220,7 +225,7 @@ function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }
     .join(" ");
 
   return (
-    <th ref={sortable.setNodeRef} scope="col" className={state}>
+    <th ref={sortable.setNodeRef} scope="col" colSpan={props.span} className={state}>
       <div className="head-cell">
         {editable ? (
           <button
@@ -259,6 +264,7 @@ function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }
             onKeyDown={onKey}
           >
             {column.heading || "(no heading)"}
+            {props.span > 1 && ` 1 – ${props.span}`}
           </button>
         )}
         <div className="src one-line" title={sourceLine(info)}>

@@ -35,6 +35,11 @@ export function Tally({ counts, error, counting, columns, rowBytes, source }: Pr
                 {step.blank > 0 && <> · blank: {count(step.blank)}</>}
               </span>
             )}
+            {step.kind === "open" && step.without !== null && (
+              <span className={step.without ? "out" : "out none"} title={step.words}>
+                {count(step.without)} without any
+              </span>
+            )}
           </div>
           <div
             className="l"

@@ -1,5 +1,5 @@
 import { Button, Form } from "react-bootstrap";
-import type { FieldInfo, Problem } from "../../api";
+import type { FieldInfo, Problem, SheetColumn } from "../../api";
 import { Icon } from "../../shared";
 import { DATE_PATTERNS } from "../defaults";
 import type { Action } from "../reducer";
@@ -9,13 +9,14 @@ interface Props {
   document: Document;
   column: Column | undefined;
   field: FieldInfo | undefined;
+  info: SheetColumn | undefined;
   problems: Problem[];
   editable: boolean;
   dispatch: (action: Action) => void;
 }
 
 /** What a column is, where it comes from, and how its values stand on paper. */
-export function ThisColumn({ document, column, field, problems, editable, dispatch }: Props) {
+export function ThisColumn({ document, column, field, info, problems, editable, dispatch }: Props) {
   if (!column) {
     return (
       <div className="nothing">
@@ -67,6 +68,23 @@ export function ThisColumn({ document, column, field, problems, editable, dispat
             }
           />
         </Form.Group>
+      ) : "formula" in column.value ? (
+        <Form.Group controlId="column-formula">
+          <Form.Label>Formula</Form.Label>
+          <Form.Control
+            as="textarea"
+            rows={3}
+            className="mono"
+            spellCheck={false}
+            value={column.value.formula}
+            isInvalid={problems.some((p) => p.place.startsWith(`columns[${position}].value`))}
+            onChange={(e) =>
+              dispatch({ type: "setColumn", id: column.id, change: { value: { formula: e.target.value } } })
+            }
+          />
+        </Form.Group>
+      ) : "fold" in column.value ? (
+        <p className="soft mb-0">Many records in one cell: {info?.trail ?? column.value.fold.path ?? ""}</p>
       ) : (
         <Origin path={column.value.field} field={field} />
       )}
@@ -83,7 +101,7 @@ export function ThisColumn({ document, column, field, problems, editable, dispat
           }
         />
       </Form.Group>
-      {"field" in column.value && (
+      {!("constant" in column.value) && (
         <Form.Group controlId="column-order">
           <Form.Label>Order of the rows</Form.Label>
           <Form.Select

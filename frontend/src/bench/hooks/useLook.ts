@@ -35,8 +35,14 @@ export function useLook(document: Document) {
 
 /** The tally of the document. What does not change the count does not count again. */
 export function useTally(document: Document) {
-  const { records, filter, at_most, zone } = document;
-  const counted = useDebounced(JSON.stringify({ records, filter, at_most, zone }), TALLY_QUIET);
+  const { records, rows, asks, filter, at_most, zone } = document;
+  const narrowed = JSON.stringify(filter ?? {});
+  // Columns count only where the filter speaks of them.
+  const columns = /"(column|formula)":/.test(narrowed) ? document.columns : undefined;
+  const counted = useDebounced(
+    JSON.stringify({ records, rows, asks, columns, filter, at_most, zone }),
+    TALLY_QUIET,
+  );
   return useQuery({
     queryKey: ["tally", counted],
     queryFn: ({ signal }) =>
