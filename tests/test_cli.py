@@ -192,3 +192,70 @@ def test_a_store_that_is_away_is_said(shell: Any, monkeypatch: pytest.MonkeyPatc
     assert done.exit_code == 1
     assert "cannot be reached" in done.stderr
     assert "hidden" not in done.output
+
+
+ASKING = {
+    "name": "Sites of wards",
+    "records": "site",
+    "columns": [{"id": "a", "heading": "Code", "value": {"field": "code"}}],
+    "asks": [
+        {"name": "wards", "label": "Which wards?", "kind": "choices"},
+        {"name": "days", "label": "Opened when?", "kind": "window", "required": False},
+    ],
+    "filter": {
+        "all": [
+            {"path": "ward.name", "is": "one_of", "ask": "wards"},
+            {"path": "opened_on", "is": "in_window", "ask": "days"},
+        ]
+    },
+    "output": {"name": "sites_{ask.wards}", "dictionary": ["csv"]},
+}
+
+
+def test_answers_are_given_on_the_command_line(shell: Any, tmp_path: Path, query: Any) -> None:
+    """Choices between commas, windows in words; the answers are in the sentence, the slip and the name."""
+    path = tmp_path / "asking.json"
+    path.write_text(json.dumps(ASKING))
+    refused = shell("run", path, "--out", tmp_path / "out")
+    done = shell("run", path, "--out", tmp_path / "out", "--answer", "wards=Quay, Northgate", "--json")
+    slip = json.loads(done.stdout)
+    count = query(
+        "SELECT count(*) FROM site s JOIN ward w ON w.w_id = s.ward_id WHERE w_name IN ('Quay', 'Northgate')"
+    )[0][0]
+    windowed = shell("explain", path, "--answer", "wards=Quay", "--answer", "days=previous year")
+
+    assert refused.exit_code == 1
+    assert "asks[0]: “Which wards?” needs an answer." in refused.stderr
+    assert slip["answers"] == {"wards": "Quay-Northgate", "days": ""}
+    assert slip["rows_written"] == count
+    assert sorted(p.name for p in (tmp_path / "out").iterdir()) == [
+        "sites_Quay-Northgate-dictionary.csv",
+        "sites_Quay-Northgate.csv",
+    ]
+    assert "the year before (1 Jan 2025 – 31 Dec 2025)" in windowed.stdout
+
+
+def test_a_trace_on_the_command_line(shell: Any, file: Path, query: Any) -> None:
+    """In words and as JSON; a record that is not there is an error."""
+    number = query("SELECT wo_no FROM work_order WHERE wo_raised < '2026-01-01' ORDER BY wo_id LIMIT 1")[0][0]
+    said = shell("trace", file, number, "--as-of", "2026-11-23")
+    found = json.loads(shell("trace", file, number, "--as-of", "2026-11-23", "--json").stdout)
+
+    assert "is out." in said.stdout
+    assert "← stopped here" in said.stdout
+    assert (found[0]["in"], found[0]["title"]) == (False, number)
+    assert shell("trace", file, "no such order").exit_code == 1
+
+
+def test_fields_at_a_glance_and_by_a_value(shell: Any) -> None:
+    """What a field holds, and which fields hold a value; personal ones keep theirs."""
+    status = shell("profile", "tree", "--field", "status")
+    phones = shell("profile", "resident_report", "--field", "phone")
+    found = json.loads(shell("find", "tree", "Quay", "--json").stdout)
+
+    assert "Standing" in status.stdout
+    assert "personal; its values are not shown" in phones.stdout
+    assert "site.ward.name" in [h["path"] for h in found["hits"]]
+    assert shell("profile", "tree", "--field", "nothing").exit_code == 1
+    assert "Did you mean tree" in shell("find", "treee", "x").stderr
+    assert shell("formulas").stdout.startswith("# Formulas")

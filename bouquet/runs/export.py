@@ -38,7 +38,7 @@ __all__ = ["Export", "Exported", "ExportedFile", "count_tally", "window_of"]
 T = TypeVar("T")
 
 #: Batches read ahead of the writer.
-READ_AHEAD = 2
+READ_AHEAD = 1
 
 #: Rows written at a time where the size of files is limited.
 SLICE = 500

@@ -21,7 +21,7 @@ from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 __all__ = ["PostgresReader", "PostgresSnapshot"]
 
 #: Bytes. Smaller batches cost more calls, larger ones more memory and no less time.
-BATCH_BYTES = 4_000_000
+BATCH_BYTES = 3_200_000
 
 #: Idle connections kept for previews.
 IDLE_CONNECTIONS = 4
