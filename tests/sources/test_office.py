@@ -32,7 +32,9 @@ DOCUMENT: dict[str, Any] = {
         {"id": "n", "heading": "Looks", "value": {"fold": {"path": "inspections", "how": "count"}}},
         {"id": "none", "heading": "Seal", "value": {"field": "seal"}},
     ],
-    "filter": {"all": [{"path": "note", "is": "not_blank"}, {"none": [{"path": "note", "is": "contains", "value": "\n"}]}]},
+    "filter": {
+        "all": [{"path": "note", "is": "not_blank"}, {"none": [{"path": "note", "is": "contains", "value": "\n"}]}]
+    },
     "at_most": 2000,
     "output": {"dictionary": ["sheet"], "xlsx": {"about_sheet": True, "findings_sheet": True}},
 }

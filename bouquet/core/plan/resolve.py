@@ -52,6 +52,7 @@ from bouquet.core.template import (
     PerGroup,
     Template,
 )
+from bouquet.core.values import read_value
 from bouquet.core.windows import Span
 
 __all__ = ["OPERATORS", "Resolution", "resolve"]
@@ -430,8 +431,6 @@ class _Resolver:
         return cell
 
     def _answer(self, name: str) -> Cell:
-        from bouquet.core.values import read_value
-
         ask = next((a for a in self.template.asks if a.name == name), None)
         if ask is None:
             msg = f"The template asks nothing called “{name}”."
