@@ -375,6 +375,12 @@ def person(
     email: str,
     name: Annotated[str, typer.Option(help="The name shown to others.")],
     role: Annotated[list[str], typer.Option(help="designer, runner, keeper or auditor; may be given again.")],
+    scope: Annotated[
+        str | None,
+        typer.Option(
+            help="What they may see: RECORDTYPE.FIELD=VALUE,VALUE, such as ward.code=03,07; “all” for everything."
+        ),
+    ] = None,
 ) -> None:
     """
     Add a person who can sign in, or give a known one a new name, roles and password. Asks for the password.
@@ -384,7 +390,22 @@ def person(
         raise typer.BadParameter(f"There is no role {', '.join(sorted(unknown))}.", param_hint="--role")
     password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
     with _services() as services, services.store.session() as session:
-        people.put_person(session, email=email, name=name, roles=role, password=password)
+        limits: Any = "as it is" if scope is None else _scope(services, scope)
+        people.put_person(session, email=email, name=name, roles=role, password=password, scope=limits)
+
+
+def _scope(services: Services, text: str) -> Any:
+    """
+    A scope as it was typed, checked against the catalogue. Without one, everything may be seen.
+    """
+    if text.strip().lower() == "all":
+        return None
+    where, mark, values = text.partition("=")
+    records, _, field = where.strip().partition(".")
+    known = services.source.catalogue().record_types.get(records)
+    if not mark or known is None or known.field_named(field) is None:
+        raise typer.BadParameter(f"“{text}” names no field of a record type", param_hint="--scope")
+    return {"records": records, "field": field, "values": [v.strip() for v in values.split(",") if v.strip()]}
 
 
 @app.command()

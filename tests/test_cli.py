@@ -175,6 +175,22 @@ def test_a_person_is_added(shell: Any, services: Services) -> None:
     assert shell("person", "x@y.example", "--name", "X", "--role", "king").exit_code == 2
 
 
+def test_what_a_person_may_see_is_set_kept_and_lifted(shell: Any, services: Services) -> None:
+    """A scope names a field of a record type; another change leaves it; “all” lifts it."""
+
+    def put(*more: str) -> Any:
+        known = ("person", "tobin@marrowby.example", "--name", "Tobin Reyes", "--role", "runner")
+        done = shell(*known, *more, input="quay-and-salter\nquay-and-salter\n")
+        with services.store.session() as session:
+            signed = folk.sign_in(session, "tobin@marrowby.example", "quay-and-salter", NOW, 1)
+            return done.exit_code, signed[1].scope if signed else None
+
+    assert put("--scope", "ward.code=01, 02") == (0, {"records": "ward", "field": "code", "values": ["01", "02"]})
+    assert put()[1] is not None
+    assert put("--scope", "ward.nothing=1")[0] == 2
+    assert put("--scope", "all") == (0, None)
+
+
 def test_missing_settings_are_named(shell: Any, monkeypatch: pytest.MonkeyPatch) -> None:
     """By the names they have in the environment."""
     monkeypatch.delenv("BOUQUET_STORE_URL")
@@ -232,7 +248,7 @@ def test_answers_are_given_on_the_command_line(shell: Any, tmp_path: Path, query
         "sites_Quay-Northgate-dictionary.csv",
         "sites_Quay-Northgate.csv",
     ]
-    assert "the year before (1 Jan 2025 – 31 Dec 2025)" in windowed.stdout
+    assert "the year before (1 Jan – 31 Dec 2025)" in windowed.stdout
 
 
 def test_a_trace_on_the_command_line(shell: Any, file: Path, query: Any) -> None:

@@ -409,8 +409,7 @@ class Export:
         """
         Everything found so far that is worth a remark, counted.
         """
-        guarded = self.plan.output.guard_formulas
-        guarded = self.plan.output.style == "reader" if guarded is None else guarded
+        guarded = self.plan.guards_formulas
         formulas = self.totals.formula_notes(guarded=guarded) if self.format == "csv" else {}
         return {**self.notes, **self.totals.fault_notes(), **formulas}
 

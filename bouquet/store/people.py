@@ -8,7 +8,7 @@ import hashlib
 import secrets
 from datetime import datetime, timedelta
 from functools import lru_cache
-from typing import Any
+from typing import Any, Literal
 
 import sqlalchemy as sa
 from argon2 import PasswordHasher
@@ -37,16 +37,18 @@ def put_person(
     name: str,
     roles: list[str],
     password: str,
-    scope: dict[str, Any] | None = None,
+    scope: dict[str, Any] | Literal["as it is"] | None = "as it is",
 ) -> Person:
     """
-    Add a person, or bring name, roles, scope and password of a known address up to date.
+    Add a person, or bring name, roles, password and, where it is given, scope of a known address up to date.
     """
     person = session.scalars(sa.select(Person).where(Person.email == email.lower())).first()
     if person is None:
         person = Person(email=email.lower(), name=name, roles=roles, password_hash="")
         session.add(person)
-    person.name, person.roles, person.scope = name, roles, scope
+    person.name, person.roles = name, roles
+    if scope != "as it is":
+        person.scope = scope
     if not _matches(person.password_hash, password):
         person.password_hash = _hasher.hash(password)
     session.flush()

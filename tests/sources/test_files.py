@@ -236,6 +236,31 @@ def test_a_file_splits_by_a_value_and_the_blank_one_has_its_own(run: Run, query:
     ]
 
 
+def test_blank_texts_of_every_kind_are_one_part(run: Run, query: Query) -> None:
+    """NULL, an empty text and white space go into one file, also below one heading; other values into their own."""
+    document = {
+        "records": "tree",
+        "columns": [column("tag", "tag"), column("note", "note", total="count")],
+        "filter": {"all": [{"path": "t_girth", "is": "less_than", "value": 30}]},
+    }
+    split = run({**document, "output": {"name": "{value:note}", "split": {"by": "note"}}})
+    notes = query("SELECT nullif(btrim(t_note, E' \\t'), '') AS n, count(*) FROM tree WHERE t_girth < 30 GROUP BY 1")
+    blank = next(n for note, n in notes if note is None)
+    values = query(
+        "SELECT count(DISTINCT CASE WHEN btrim(t_note, E' \\t') <> '' THEN t_note END) FROM tree WHERE t_girth < 30"
+    )[0][0]
+    reader = run({**document, "output": {"style": "reader", "reader": {"groups": ["note"], "title": False}}})
+    headings = [r[0] for r in rows_of(reader.path) if r[0].startswith("Note: ")]
+
+    assert len(split.files) == values + 1
+    assert [f.rows for f in split.files if f.path.name.startswith("blank")] == [blank]
+    assert all(
+        len({r[1] for r in rows_of(f.path)[1:]}) == 1 for f in split.files if not f.path.name.startswith("blank")
+    )
+    assert headings.count("Note: (blank)") == 1
+    assert len(headings) == values + 1
+
+
 def test_a_spreadsheet_has_a_sheet_per_value(run: Run, query: Query) -> None:
     """One file, its sheets named for the values, each with its heading row and its rows."""
     document = {

@@ -364,6 +364,14 @@ class Plan:
     answers: tuple[tuple[str, str], ...] = ()
 
     @property
+    def guards_formulas(self) -> bool:
+        """
+        Whether texts that a spreadsheet would run are guarded in files of plain text.
+        """
+        asked = self.output.guard_formulas
+        return self.output.style == "reader" if asked is None else asked
+
+    @property
     def data_columns(self) -> tuple[tuple[int, PlanColumn], ...]:
         """
         The columns that are read, with their positions in the sheet.

@@ -109,7 +109,22 @@ class _Rows:
         return self._inside(found) if found is not None and self.gaps is not None else found
 
     def order(self, level: PlanOrder, *, filled: bool) -> list[Element]:
-        return self.scope.ordering(level, self.value(level.cell), filled=filled)
+        """
+        One level of the order. What parts and lines are made by stands together, also where labels or codes are alike.
+        """
+        if level.cell not in [self.plan.split, *(self.plan.columns[n].cell for n in self.plan.groups)]:
+            return self.scope.ordering(level, self.value(level.cell), filled=filled)
+        value = self.gathered(level.cell)
+        return [*self.scope.ordering(level, value, filled=filled), value.asc()]
+
+    def gathered(self, cell: Cell) -> Element:
+        """
+        A cell by which rows are gathered into parts or below headings: all blank texts are one.
+        """
+        value = self.value(cell)
+        if cell.field.stored != "text" or not isinstance(cell, Read) or self._by_index(cell) is not None:
+            return value
+        return sa.case((sa.not_(self.scope.blank(cell)), value))
 
     def _by_index(self, cell: Cell) -> int | None:
         return next((n for n, b in enumerate(self.plan.by) if b.cell == cell), None)
@@ -268,7 +283,7 @@ class Statements:
                 outputs.append((f"{FAULTS}{n}", fault))
         outputs += [(f"{LINKS}{n}", self._link(rows, c)) for n, c in self.plan.data_columns if c.link]
         if self.plan.split is not None:
-            outputs.append((SPLIT, self._paper(rows.value(self.plan.split), self.plan.split)))
+            outputs.append((SPLIT, self._paper(rows.gathered(self.plan.split), self.plan.split)))
         return outputs
 
     @staticmethod
@@ -328,7 +343,9 @@ class Statements:
         )
 
     def _output(self, rows: _Rows, column: PlanColumn) -> Element:
-        return self._shown(rows.scope, rows.value(column.cell), column)
+        gathers = column.id in {self.plan.columns[n].id for n in self.plan.groups}
+        value = rows.gathered(column.cell) if gathers else rows.value(column.cell)
+        return self._shown(rows.scope, value, column)
 
     def _shown(self, scope: Scope, value: Element, column: PlanColumn) -> Element:
         """
@@ -634,7 +651,7 @@ class Statements:
         outputs: list[tuple[str, Element]] = []
         order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
         if by_split and plan.split is not None:
-            outputs.append(("g0", self._paper(rows.value(plan.split), plan.split)))
+            outputs.append(("g0", self._paper(rows.gathered(plan.split), plan.split)))
         for n in groups:
             outputs.append((f"g{len(outputs)}", self._output(rows, plan.columns[n])))
         for k, route in enumerate(once_by):
@@ -644,7 +661,7 @@ class Statements:
             value = self._output(rows, column)
             outputs.append((f"n{n}", sa.cast(value, sa.Numeric) if column.kind.is_number else value))
         if not outputs and plan.split is not None:
-            outputs.append((SPLIT, self._paper(rows.value(plan.split), plan.split)))
+            outputs.append((SPLIT, self._paper(rows.gathered(plan.split), plan.split)))
             outputs.append(("at", sa.func.row_number().over(order_by=order)))
         statement = rows.select(outputs or [("one", sa.literal_column("1"))], order if plan.at_most is not None else ())
         return statement.limit(sa.literal_column(str(plan.at_most))) if plan.at_most is not None else statement

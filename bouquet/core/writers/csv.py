@@ -45,8 +45,7 @@ class CsvWriter(Writer):
         self._options = options
         self._line_end = "\r\n" if options.line_end == "CRLF" else "\n"
         self._encoding = _PYTHON_ENCODING[options.encoding]
-        guard = self.plan.output.guard_formulas
-        guard = self.plan.output.style == "reader" if guard is None else guard
+        guard = self.plan.guards_formulas
         self._shaper = TextShaper(
             self.plan.columns, self.plan.zone.key, guard=guard, bare=options.quoting == "as_needed"
         )

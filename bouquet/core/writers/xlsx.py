@@ -129,7 +129,9 @@ class XlsxWriter(Writer):
         self._at += 1
 
     def close(self) -> None:
-        self._put(_END)
+        # Sheets that were announced and not needed stay empty.
+        for _ in range(self._at, len(self._data)):
+            self._put(_END)
         self._thread.join()
         if self._failure:
             raise self._failure
@@ -352,6 +354,8 @@ class XlsxWriter(Writer):
         while True:
             if self._failure:
                 raise self._failure
+            if not self._thread.is_alive():
+                raise WriteError("More rows came than were announced.")
             try:
                 self._queue.put(chunk, timeout=0.2)
                 return

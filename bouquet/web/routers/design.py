@@ -263,7 +263,8 @@ def _rows(services: Services, plan: Plan, limit: int, offset: int) -> tuple[list
     statement = Statements(plan).rows(limit=limit + 1, offset=offset)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
         frame = to_frame(snapshot.table(statement))
-    text = TextShaper(plan.columns, plan.zone.key).shape(frame)
+    guard = plan.guards_formulas and plan.output.format == "csv"
+    text = TextShaper(plan.columns, plan.zone.key, guard=guard).shape(frame)
     rows = [[None if v is None else v[:CELL_SHOWN] for v in row] for row in text.head(limit).rows()]
     return rows, frame.height > limit
 
