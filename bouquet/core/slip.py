@@ -83,7 +83,7 @@ class Totals:
             if totals.faults:
                 cell = column.cell
                 if isinstance(cell, Folded):
-                    said = f"records have more than the {cell.number} values that “{column.heading}” is the last of"
+                    said = f"records have more values than the columns up to “{column.heading}” can show"
                 elif isinstance(cell, Computed):
                     said = f"cells of “{column.heading}” are blank because the formula has no result there"
                 else:

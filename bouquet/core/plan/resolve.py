@@ -511,8 +511,8 @@ class _Resolver:
         rows = self.catalogue.record_types[self.ground.opened[-1].target] if self.ground.opened else self.start
         if isinstance(cell, Read):
             message = (
-                f"{cell.field.label} belongs to the {owner.label}, and repeats on each of its {rows.plural}; its total "
-                f"over the file is not the total over {owner.plural}. Totals count each {owner.label} once."
+                f"{cell.field.label} repeats on each of the {owner.label}’s {rows.plural}; its total over rows is not "
+                f"the total over {owner.plural}. Totals count each {owner.label} once."
             )
             self.ground.note("repeats", message, f"{place}.value.field")
         return self.catalogue.key_of(owner, relations)

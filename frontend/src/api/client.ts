@@ -11,6 +11,7 @@ export type Look = Schemas["Look"];
 export type SentencePart = Schemas["PartOut"];
 export type SheetColumn = Schemas["ColumnOut"];
 export type Problem = Schemas["ProblemOut"];
+export type WayOut = Schemas["WayOutOut"];
 export type Tally = Schemas["Tally"];
 export type WindowInfo = Schemas["WindowOut"];
 export type TemplateInfo = Schemas["TemplateOut"];

@@ -18,5 +18,6 @@ export type {
   Tally,
   TemplateInfo,
   TemplateRow,
+  WayOut,
   WindowInfo,
 } from "./client";

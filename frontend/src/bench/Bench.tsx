@@ -333,6 +333,9 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         problems={problems}
         run={run}
         onShow={showProblem}
+        onCure={
+          mayDesign ? (way) => dispatch({ type: "put", place: way.place, value: way.value }) : undefined
+        }
       />
       <div className="visually-hidden" aria-live="assertive">
         {announcement}

@@ -104,3 +104,15 @@ export function addAlternative(
     place: `${here}.any[1]`,
   };
 }
+
+/** The document with the part at a place such as `columns[2].value.field` set; null takes it away. */
+export function putAt(document: Document, place: string, value: unknown): Document {
+  const steps = [...place.matchAll(/[^.[\]]+/g)].map((m) => m[0]);
+  const put = (part: unknown, [step, ...rest]: string[]): unknown => {
+    if (step === undefined) return value;
+    if (Array.isArray(part)) return part.map((p: unknown, n) => (n === Number(step) ? put(p, rest) : p));
+    const known = (part ?? {}) as Record<string, unknown>;
+    return { ...known, [step]: put(known[step], rest) };
+  };
+  return put(document, steps) as Document;
+}

@@ -106,3 +106,20 @@ describe("filter", () => {
     expect(nodeAt(document, "filter.any[1]")).toEqual({ path: "tag", is: "blank" });
   });
 });
+
+describe("ways out", () => {
+  it("puts an edit in its place, leaves the rest alone, and can be undone", () => {
+    const fold = { fold: { path: "inspections", how: "count" } };
+    const cured = run({ type: "put", place: "columns[1].value", value: fold });
+    const opened = reduce(cured, {
+      type: "put",
+      place: "rows",
+      value: { per: "child", path: "inspections" },
+    });
+
+    expect(cured.document.columns?.[1]).toEqual({ id: "c2", heading: "Girth", value: fold });
+    expect(cured.document.columns?.[0]).toBe(start.document.columns?.[0]);
+    expect(opened.document.rows).toEqual({ per: "child", path: "inspections" });
+    expect(reduce(reduce(opened, { type: "undo" }), { type: "undo" }).document).toEqual(start.document);
+  });
+});

@@ -1,5 +1,5 @@
 import type { Column, Document, Narrowing, OrderLevel, Output, Show } from "./types";
-import { addAlternative, addNode, replaceNode } from "./filter";
+import { addAlternative, addNode, putAt, replaceNode } from "./filter";
 import type { Condition } from "./types";
 
 // TYPES
@@ -32,6 +32,8 @@ export type Action =
   | { type: "setOrder"; order: OrderLevel[] }
   | { type: "setLimit"; rows: number | null }
   | { type: "setOutput"; output: Output }
+  /** Set any part of the document, by its place such as `columns[2].value`; null takes it away. */
+  | { type: "put"; place: string; value: unknown }
   | { type: "undo" }
   | { type: "redo" };
 
@@ -133,6 +135,8 @@ export function reduce(state: BenchState, action: Action): BenchState {
       return changed(state, { ...document, at_most: action.rows }, "limit");
     case "setOutput":
       return changed(state, { ...document, output: action.output }, "output");
+    case "put":
+      return changed(state, putAt(document, action.place, action.value), "");
   }
 }
 

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Button, Modal } from "react-bootstrap";
 import { Link } from "react-router";
 import { fileAddress } from "../../api";
-import type { Look, Problem, Run } from "../../api";
+import type { Look, Problem, Run, WayOut } from "../../api";
 import { RunProgress } from "../../runs";
 import { Icon, formatName, plural } from "../../shared";
 
@@ -12,10 +12,12 @@ interface Props {
   problems: Problem[];
   run: Run | undefined;
   onShow: (problem: Problem) => void;
+  /** Cure a problem by one of its ways out; not given where nothing may be changed. */
+  onCure?: (way: WayOut) => void;
 }
 
 /** The file that a run makes, what stands in its way, and the run under way. */
-export function Outcome({ format, look, problems, run, onShow }: Props) {
+export function Outcome({ format, look, problems, run, onShow, onCure }: Props) {
   const [listing, setListing] = useState(false);
   const notes = look?.notes ?? [];
   return (
@@ -51,6 +53,25 @@ export function Outcome({ format, look, problems, run, onShow }: Props) {
               <div className="flex-fill">
                 {p.message}
                 <div className="soft small mono">{p.place}</div>
+                {onCure && (p.ways_out ?? []).some((w) => w.place) && (
+                  <div className="d-flex gap-2 flex-wrap mt-1">
+                    {(p.ways_out ?? [])
+                      .filter((w) => w.place)
+                      .map((w) => (
+                        <Button
+                          key={w.label}
+                          variant="quiet"
+                          size="sm"
+                          onClick={() => {
+                            setListing(false);
+                            onCure(w);
+                          }}
+                        >
+                          {w.label}
+                        </Button>
+                      ))}
+                  </div>
+                )}
               </div>
               <Button
                 variant="quiet"
