@@ -65,6 +65,7 @@ GROUP = {"per": "group", "by": [{"path": "status"}]}
         (["tag"], {"filter": {"path": "inspections.name", "is": "is", "value": "x"}}, "many_in_cell", "filter.path"),
         (["tag"], {"filter": {"path": "ward.name", "has": "any"}}, "not_children", "filter.path"),
         (["tag"], {"filter": {"path": "ward", "has": "any"}}, "nothing_to_fold", "filter.path"),
+        (["status"], {"rows": GROUP, "filter": {"path": "ward", "has": "any"}}, "nothing_to_fold", "filter.path"),
         (["tag"], {"filter": {"picks": "mine"}}, "unknown_picks", "filter.picks"),
         (["tag"], {"filter": {"picks": "wards"}}, "wrong_picks", "filter.picks"),
         (["tag"], {"filter": {"picks": "broken"}}, "wrong_picks", "filter.picks"),

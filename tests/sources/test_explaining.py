@@ -96,6 +96,21 @@ def test_the_tally_of_groups_ends_with_groups(source: Source, plan: MakePlan, qu
     ]
 
 
+def test_filled_gaps_are_counted_apart_from_groups(source: Source, plan: MakePlan, query: Query) -> None:
+    """The groups that are there, then the rows with the empty steps between them."""
+    window = {"type": "between", "first": "2012-02-01", "last": "2012-02-29"}
+    document = {
+        "records": "inspection",
+        "rows": {"per": "group", "by": [{"path": "inspected_on", "step": "day", "fill_gaps": True}]},
+        "columns": [{"id": "n", "heading": "N", "value": {"fold": {"how": "count"}}}],
+        "filter": {"all": [{"path": "inspected_on", "is": "in_window", "window": window}]},
+    }
+    days = query("SELECT count(DISTINCT i_on) FROM inspection WHERE i_on BETWEEN '2012-02-01' AND '2012-02-29'")[0][0]
+
+    assert [s["rows"] for s in tallied(source, plan(document))[2:]] == [days, 29]
+    assert 0 < days < 29
+
+
 def test_what_rights_hide_is_a_step_of_its_own(source: Source, query: Query) -> None:
     """Scope is found through the shortest way to its record type, is counted, and is said in the sentence."""
     scope = Scope("ward", "code", ("03", "07"))

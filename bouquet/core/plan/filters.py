@@ -135,6 +135,12 @@ class Filters:
             message = f"“{node.path}” leads to a value, not to records that there are any or none of."
             self.ground.problem("not_children", message, f"{place}.path")
             return None
+        if walk.many is None:
+            message = (
+                f"“{node.path}” leads to one record; whether it is there is told by a field of it that is not blank."
+            )
+            self.ground.problem("nothing_to_fold", message, f"{place}.path")
+            return None
         fold = self.fold(Fold(path=node.path, how="count", where=node.where), place)
         least = None if node.has == "none" else node.count if node.has == "at_least" else 1
         return Having(fold=fold, least=least, place=place) if fold else None

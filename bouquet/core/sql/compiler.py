@@ -72,10 +72,6 @@ class Traced:
     saw: tuple[tuple[Cell, str], ...]
 
 
-#: Makes one output of a statement in the scope of its rows.
-_Output = Callable[["_Rows"], Element]
-
-
 class _Rows:
     """
     The rows of a plan under construction: their scope, and the outputs made in it.
@@ -189,11 +185,11 @@ class _Rows:
         inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
         groups = inner.select_from(self.scope.from_clause()).where(*parents).group_by(*values).cte("groups")
         others = [n for n in range(len(values)) if n != self.gaps]
-        wards = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
+        combined = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
         steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")
         on = [groups.c[f"g{self.gaps}"] == steps.c.step]
-        on += [groups.c[f"g{n}"].is_not_distinct_from(wards.c[f"w{n}"]) for n in others]
-        whole: sa.FromClause = steps.join(wards, sa.true()) if others else steps
+        on += [groups.c[f"g{n}"].is_not_distinct_from(combined.c[f"w{n}"]) for n in others]
+        whole: sa.FromClause = steps.join(combined, sa.true()) if others else steps
         whole = whole.outerjoin(groups, sa.and_(*on))
         return sa.select(*(e.label(label) for label, e in outputs)).select_from(whole)
 
@@ -239,12 +235,6 @@ class Statements:
         self.plan = plan
         estimate = plan.record_type.rows_estimate or 0
         self.many = expected is None or expected > max(200, MANY * estimate)
-
-    def render(self, statement: sa.ClauseElement) -> str:
-        """
-        A statement's text, as the plan's source speaks.
-        """
-        return DIALECTS[self.plan.catalogue.dialect].render(statement)
 
     # Rows
 
@@ -405,7 +395,8 @@ class Statements:
         records, steps = self._tally_of_records()
         first = records.subquery("records")
         plan, later = self.plan, [s for s in self.plan.steps if s.side == "child"]
-        rows = _Rows(replace(plan, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
+        steady = tuple(replace(b, fill_gaps=False) for b in plan.by)
+        rows = _Rows(replace(plan, by=steady, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
         outputs = [(f"h{n}", rows.scope.holds(s.predicate)) for n, s in enumerate(later)]
         groups = rows.select([("one", sa.literal_column("1")), *outputs]).subquery("grouped")
         counts: list[Element] = [sa.func.count().label("all_groups")]
