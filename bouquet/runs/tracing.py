@@ -16,7 +16,7 @@ from bouquet.core.sql import Statements
 from bouquet.core.values import Value
 from bouquet.sources import Snapshot
 
-__all__ = ["Trace", "TraceStep", "Traced", "left_out", "trace"]
+__all__ = ["LeftOut", "Trace", "TraceStep", "Traced", "left_out", "trace"]
 
 #: Children of one record that are traced with it.
 MOST_CHILDREN = 20
@@ -177,17 +177,41 @@ def _read_key(given: Sequence[Any], routes: Sequence[Route]) -> tuple[Value, ...
     return tuple(key)
 
 
-def left_out(
-    snapshot: Snapshot, plan: Plan, place: str, limit: int
-) -> tuple[list[tuple[tuple[str, ...], str | None]], bool]:
+@dataclass(frozen=True)
+class LeftOut:
     """
-    (key, title) of records that the step at `place` was the first to stop, and whether there are more.
+    A record that a step was the first to stop: its key, what people know it by, and (label, value) of what the step
+    saw.
+    """
+
+    key: tuple[str, ...]
+    title: str | None
+    saw: tuple[tuple[str, str | None], ...] = ()
+
+
+def left_out(snapshot: Snapshot, plan: Plan, place: str, limit: int) -> tuple[list[LeftOut], bool]:
+    """
+    Records that the step at `place` was the first to stop, and whether there are more. The place `rows` stands for the
+    step in which children became rows: records without any.
 
     Raises KeyError where no step has that place.
     """
-    if not any(s.place == place and not s.hidden for s in plan.steps):
+    statements = Statements(plan)
+    if place == "rows" and plan.opened:
+        statement, labels = statements.without_children(limit=limit + 1), []
+    elif any(s.place == place and not s.hidden for s in plan.steps):
+        statement = statements.left_out(place, limit=limit + 1)
+        labels = [column_words(cell) for cell in statements.seen_by(place)]
+    else:
         raise KeyError(place)
-    rows = snapshot.table(Statements(plan).left_out(place, limit=limit + 1)).to_pylist()
+    rows = snapshot.table(statement).to_pylist()
     keys = sorted(n for n in (rows[0] if rows else {}) if n.startswith("k"))
-    found = [(tuple(str(r[k]) for k in keys), r.get("title")) for r in rows]
+    found = [
+        LeftOut(
+            tuple(str(r[k]) for k in keys),
+            r.get("title"),
+            tuple((label, r[f"v{n}"]) for n, label in enumerate(labels)),
+        )
+        for r in rows
+    ]
     return found[:limit], len(found) > limit

@@ -69,6 +69,8 @@ class Person(Base):
     roles: Mapped[list[str]]
     password_hash: Mapped[str]
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: How the person likes the interface: `theme`, `locale`, `hints`.
+    preferences: Mapped[Document] = mapped_column(default=dict, server_default="{}")
 
 
 class SignIn(Base):
@@ -89,6 +91,7 @@ class TemplateRecord(Base):
     A template: its draft, and the number of its newest saved version (0 for none).
 
     `draft_revision` counts every change of the draft, for edits that name the one they started from.
+    `standing`: `own` (its owner's and the keepers'), `shared` (everybody's), `house` (the house's standard).
     """
 
     __tablename__ = "templates"
@@ -102,6 +105,8 @@ class TemplateRecord(Base):
     draft_changed_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     version: Mapped[int] = mapped_column(default=0)
     sentence: Mapped[str] = mapped_column(default="")
+    labels: Mapped[list[str]] = mapped_column(default=list, server_default="[]")
+    standing: Mapped[str] = mapped_column(default="shared", server_default="shared")
     deleted_at: Mapped[datetime | None]
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id], lazy="joined")
 
@@ -211,6 +216,43 @@ class Picks(Base):
     changed_at: Mapped[datetime]
 
     __table_args__ = (sa.Index("uq_picks_name", sa.func.lower(sa.text("name")), unique=True),)
+
+
+class Pin(Base):
+    """
+    A template that a person keeps at the head of the library, and the answers and format they last ran it with.
+    """
+
+    __tablename__ = "pins"
+
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id", ondelete="CASCADE"), primary_key=True)
+    template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id", ondelete="CASCADE"), primary_key=True)
+    pinned: Mapped[bool] = mapped_column(default=False)
+    answers: Mapped[Document] = mapped_column(default=dict)
+    format: Mapped[str | None]
+
+
+class View(Base):
+    """
+    A named way of looking at the records of a type: columns, narrowings and order, as in a template document.
+
+    `shared` lets everybody use it; the field list is the same on screen, in exports and at the start of templates.
+    """
+
+    __tablename__ = "views"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    records: Mapped[str]
+    owner_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    shared: Mapped[bool] = mapped_column(default=False)
+    document: Mapped[Document]
+    changed_at: Mapped[datetime]
+    owner: Mapped[Person] = relationship(lazy="joined")
+
+    __table_args__ = (
+        sa.Index("uq_views_name", sa.text("owner_id"), sa.text("records"), sa.func.lower(sa.text("name")), unique=True),
+    )
 
 
 class RunFile(Base):

@@ -20,6 +20,7 @@ __all__ = [
     "find_template",
     "free_name",
     "get_template",
+    "get_version",
     "latest_version",
     "list_templates",
     "list_versions",
@@ -149,6 +150,17 @@ def latest_version(session: Session, template_id: int) -> TemplateVersion | None
     """
     query = sa.select(TemplateVersion).where(TemplateVersion.template_id == template_id)
     return session.scalars(query.order_by(TemplateVersion.number.desc()).limit(1)).first()
+
+
+def get_version(session: Session, template_id: int, number: int) -> TemplateVersion:
+    """
+    One saved version. Raises NotFound.
+    """
+    version = session.get(TemplateVersion, (template_id, number))
+    if version is None:
+        msg = f"There is no version {number} of this template."
+        raise NotFound(msg)
+    return version
 
 
 def remove_template(session: Session, template_id: int, now: datetime) -> None:

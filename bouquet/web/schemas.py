@@ -54,6 +54,17 @@ class SignInRequest(BaseModel):
     password: str = Field(max_length=200)
 
 
+class Preferences(BaseModel):
+    """
+    How a person likes the interface. A locale of "" is the browser's. `hints_seen` are the hints put away.
+    """
+
+    theme: Literal["light", "dark", "system"] = "light"
+    locale: str = Field("", max_length=20, pattern=r"^([A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*)?$")
+    hints: bool = True
+    hints_seen: list[str] = Field([], max_length=100)
+
+
 class Session(BaseModel):
     """
     Who is signed in, and where: the source and whether it is practice or live.
@@ -62,6 +73,7 @@ class Session(BaseModel):
     person: PersonOut
     source: str
     environment: str
+    preferences: Preferences
 
 
 class WayOutOut(BaseModel):
@@ -90,7 +102,7 @@ class ProblemOut(BaseModel):
 
 class RecordTypeOut(BaseModel):
     """
-    A record type. `rows` is the database's estimate.
+    A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields.
     """
 
     name: str
@@ -98,6 +110,9 @@ class RecordTypeOut(BaseModel):
     plural: str
     meaning: str
     rows: int | None
+    key: list[str]
+    title: str | None
+    link: str | None
 
 
 class ChoiceOut(BaseModel):
@@ -136,7 +151,20 @@ class FieldGroup(BaseModel):
     path: str
     label: str
     note: str
+    records: str
     fields: list[FieldOut]
+
+
+class ManyOut(BaseModel):
+    """
+    A way to many records: its path, the record type at its end, and what one and several of these are called.
+    """
+
+    path: str
+    label: str
+    records: str
+    one: str
+    plural: str
 
 
 class RecordTypeFields(BaseModel):
@@ -146,12 +174,16 @@ class RecordTypeFields(BaseModel):
 
     record_type: RecordTypeOut
     groups: list[FieldGroup]
+    many: list[ManyOut]
     proposed: list[dict[str, Any]]
 
 
 class LookRequest(BaseModel):
     """
     A document under design. A newer tally with the same `bench` stops the older one's query.
+
+    `only` limits it to the records with these keys; `keys` asks for the key of what each row stands for; `template_id`
+    is the template whose earlier runs count.
     """
 
     document: dict[str, Any]
@@ -159,6 +191,96 @@ class LookRequest(BaseModel):
     offset: int = Field(0, ge=0, le=10_000_000)
     bench: str = Field("", max_length=60)
     answers: dict[str, Any] | None = None
+    only: list[list[str]] | None = Field(None, max_length=5_000)
+    keys: bool = False
+    template_id: int | None = None
+
+
+class PerValueRequest(BaseModel):
+    """
+    A document, and the path by whose values its rows are counted.
+    """
+
+    document: dict[str, Any]
+    path: str = Field(min_length=1, max_length=300)
+    answers: dict[str, Any] | None = None
+
+
+class ValueCount(BaseModel):
+    """
+    How many rows have a value; null for blank.
+    """
+
+    value: str | None
+    rows: int
+
+
+class ExampleRequest(BaseModel):
+    """
+    How one cell of a column, in a row counted from 0, should look.
+    """
+
+    document: dict[str, Any]
+    column: str = Field(max_length=40)
+    row: int = Field(0, ge=0, le=100_000)
+    text: str = Field(max_length=300)
+
+
+class ExampleOut(BaseModel):
+    """
+    Formats under which the cell reads like that, the simplest first, each with how some other cells then read.
+    """
+
+    shows: list[dict[str, Any]]
+    others: list[list[str | None]]
+
+
+class FirstLines(BaseModel):
+    """
+    The beginning of the file as it will be.
+    """
+
+    text: str
+
+
+class MatchRequest(BaseModel):
+    """
+    A pasted header row, with a few sample rows below it or without, to be held against the fields of a record type.
+    """
+
+    records: str = Field(max_length=100)
+    text: str = Field(max_length=200_000)
+
+
+class CandidateOut(BaseModel):
+    """
+    A field that may fill a heading; `score` from 0 to 1; `value` is the first value it would write.
+    """
+
+    path: str
+    trail: str
+    score: float
+    reasons: list[str]
+    show: dict[str, Any]
+    value: str | None
+    retired: str | None
+
+
+class MatchedOut(BaseModel):
+    heading: str
+    samples: list[str]
+    confidence: Literal["sure", "check", "open"]
+    candidates: list[CandidateOut]
+
+
+class Matches(BaseModel):
+    """
+    A header row as it was read, and what may fill each of its headings.
+    """
+
+    separator: str | None
+    samples: int
+    headings: list[MatchedOut]
 
 
 class TraceRequest(BaseModel):
@@ -224,8 +346,33 @@ class LeftOutRequest(BaseModel):
 
 
 class RecordName(BaseModel):
+    """
+    A record, and what the step that stopped it saw.
+    """
+
     key: list[str]
     title: str | None
+    saw: list[SawOut]
+
+
+class RecordUse(BaseModel):
+    """
+    A template of a record's type: whether the record is in its rows, and the step that stopped it otherwise.
+    """
+
+    template_id: int
+    name: str
+    is_in: bool | None
+    stopped_by: str
+
+
+class RecordUses(BaseModel):
+    """
+    Where a record is used: the saved lists that hold it, and the templates of its type.
+    """
+
+    picks: list[str]
+    templates: list[RecordUse]
 
 
 class LeftOut(BaseModel):
@@ -282,11 +429,32 @@ class PicksOut(BaseModel):
 
 class NewPicks(BaseModel):
     """
-    A hand-picked list: the records' keys, each a list of texts.
+    A hand-picked list: the records' keys, each a list of texts, or those of all rows of a document.
     """
 
     records: str = Field(max_length=100)
-    keys: list[list[str]] = Field(max_length=50_000)
+    keys: list[list[str]] = Field([], max_length=50_000)
+    document: dict[str, Any] | None = None
+
+
+class NewView(BaseModel):
+    """
+    A way of looking at the records of a type, to be saved: a template document's columns, filter and order.
+    """
+
+    name: str = Field(min_length=1, max_length=120)
+    document: dict[str, Any]
+    shared: bool = False
+
+
+class ViewOut(BaseModel):
+    id: int
+    name: str
+    records: str
+    document: dict[str, Any]
+    shared: bool
+    owner: str
+    mine: bool
 
 
 class FunctionOut(BaseModel):
@@ -324,16 +492,19 @@ class ColumnOut(BaseModel):
     shown: str
     kind: str
     sound: bool
+    repeats: bool
 
 
 class Look(BaseModel):
     """
-    The sheet as the file will show it; `rows` hold one text per column, null for blank.
+    The sheet as the file will show it; `rows` hold one text per column, null for blank. `keys` are those of the rows,
+    where they were asked for and rows are no groups.
     """
 
     sentence: list[PartOut]
     columns: list[ColumnOut]
     rows: list[list[str | None]]
+    keys: list[list[str | None]] = []
     more: bool
     file_name: str
     problems: list[ProblemOut]
@@ -404,6 +575,77 @@ class TemplateOut(BaseModel):
     changed_at: datetime
     owner: str
     saved_at: datetime | None
+    labels: list[str]
+    standing: Literal["own", "shared", "house"]
+    used_by: list[str]
+
+
+class TemplateChange(BaseModel):
+    """
+    Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard.
+    """
+
+    labels: list[str] | None = Field(None, max_length=20)
+    standing: Literal["own", "shared", "house"] | None = None
+
+
+class PinChange(BaseModel):
+    pinned: bool
+
+
+class VersionDocument(BaseModel):
+    number: int
+    document: dict[str, Any]
+
+
+class ChangeOut(BaseModel):
+    """
+    One difference between two versions; before and after in words.
+    """
+
+    act: Literal["added", "gone", "moved", "changed"]
+    what: str
+    before: str
+    after: str
+
+
+class QuestionOut(BaseModel):
+    """
+    An ask as a runner meets it: with the choices it has, and the answer this person gave last, else the default.
+    """
+
+    name: str
+    label: str
+    kind: Literal["choices", "text", "number", "date", "yes_no", "window"]
+    required: bool
+    choices: list[ChoiceOut]
+    answer: Any
+
+
+class PeriodOut(BaseModel):
+    """
+    A window of the template that can be another for this once.
+    """
+
+    place: str
+    words: str
+    window: dict[str, Any]
+
+
+class Questions(BaseModel):
+    """
+    What a runner needs to run a template. `personal` are the headings of columns with personal data.
+    """
+
+    id: int
+    name: str
+    about: str
+    version: int
+    document: dict[str, Any]
+    asks: list[QuestionOut]
+    periods: list[PeriodOut]
+    format: Literal["csv", "xlsx", "jsonl"]
+    personal: list[str]
 
 
 class RunFileOut(BaseModel):
@@ -453,10 +695,18 @@ class RunPage(BaseModel):
 
 class NewRun(BaseModel):
     """
-    Run a template: its newest saved version, or its draft as it stands. `answers` are to its asks, by name.
+    Run a template: its newest saved version, or its draft as it stands; or a document that is no template.
+
+    `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
+    `picks`, to a saved list, and `windows` puts other windows at the places of its conditions.
     """
 
-    template_id: int
+    template_id: int | None = None
+    document: dict[str, Any] | None = None
+    only: list[list[str]] | None = Field(None, max_length=5_000)
+    picks: str | None = Field(None, min_length=1, max_length=120)
+    also: dict[str, Any] | None = None
+    windows: dict[str, dict[str, Any]] = {}
     use: Literal["saved", "draft"] = "saved"
     format: Literal["csv", "xlsx", "jsonl"] | None = None
     answers: dict[str, Any] = {}
@@ -481,6 +731,13 @@ class TemplateRow(BaseModel):
     rows: list[int]
     next_at: datetime | None
     next_words: str
+    next_to: str
+    labels: list[str]
+    standing: Literal["own", "shared", "house"]
+    pinned: bool
+    asks: int
+    fields: str
+    broken: str
 
 
 class VersionOut(BaseModel):

@@ -191,6 +191,8 @@ class PlanColumn:
     once_by: tuple[Route, ...] = ()
     #: Pattern of the address of the record's page, with its key fields in braces, where the column is a link.
     link: str | None = None
+    #: Characters; None where the values decide.
+    width: int | None = None
 
     @property
     def field(self) -> Field:

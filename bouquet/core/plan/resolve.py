@@ -478,6 +478,7 @@ class _Resolver:
                 total=column.total,
                 once_by=once_by,
                 link=self._link(column, cell, place),
+                width=column.width,
             )
 
     def _link(self, column: Column, cell: Cell, place: str) -> str | None:

@@ -238,15 +238,17 @@ class Statements:
 
     # Rows
 
-    def rows(self, *, limit: int | None = None, offset: int = 0) -> sa.Select[Any]:
+    def rows(self, *, limit: int | None = None, offset: int = 0, keys: bool = False) -> sa.Select[Any]:
         """
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
 
         Hidden columns follow: `x0`, `x1`… say of columns that can fail whether they did, `s0` is what the file is
-        split by.
+        split by; with `keys`, `k0`… are the key of what a row stands for, as texts, where rows are no groups.
         """
         rows = _Rows(self.plan, many=self.many and (limit is None or self._folds_first()))
         outputs = self._outputs(rows) or [("only_constants", sa.literal_column("1"))]
+        if keys and not self.plan.by:
+            outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
         at_most = self.plan.at_most
         if at_most is not None:
@@ -303,6 +305,26 @@ class Statements:
             last = max(c.number for c in self.plan.columns if c.id == column.id)
             return rows.value(replace(cell, number=last + 1)).is_not(None) if cell.number == last else None
         return rows.fault(cell)
+
+    def all_keys(self) -> sa.Select[Any]:
+        """
+        The key of every row in the rows' order, as texts `k0`, `k1`…; not for groups.
+        """
+        bare = Statements(replace(self.plan, columns=(), split=None))
+        found = bare.rows(keys=True).subquery("found")
+        return sa.select(*(c for c in found.c if c.name.startswith("k")))
+
+    def per_value(self, cell: Cell, *, limit: int = 200) -> sa.Select[Any]:
+        """
+        How many rows have each value of `cell`: `value`, as text with choices by their label, and `rows`; most first.
+        """
+        by_value = replace(self.plan, order=(), at_most=None)
+        rows = _Rows(by_value, many=self.many)
+        value = rows.gathered(cell) if self.plan.by else rows.value(cell)
+        counted = rows.select([("value", self._paper(value, cell))]).subquery("counted")
+        said, number = counted.c.value, sa.func.count()
+        statement = sa.select(said.label("value"), number.label("rows")).group_by(said)
+        return statement.order_by(number.desc(), said.asc()).limit(sa.literal_column(str(limit)))
 
     def count(self) -> sa.Select[Any]:
         """
@@ -552,7 +574,8 @@ class Statements:
 
     def left_out(self, place: str, *, limit: int = 50) -> sa.Select[Any]:
         """
-        Records that the step at `place` was the first to stop: their keys `k0`… and titles `title`, as texts.
+        Records that the step at `place` was the first to stop: their keys `k0`… and titles `title`, as texts, and what
+        the step saw of them, `v0`…, in the order of `seen_by`.
         """
         steps = self.plan.steps
         at = next(n for n, s in enumerate(steps) if s.place == place)
@@ -568,8 +591,31 @@ class Statements:
         if title is not None:
             relations = self.plan.opened if child else ()
             outputs.append(("title", sa.cast(rows.scope.column(Route(relations, title)), sa.Text)))
+        for n, cell in enumerate(self.seen_by(place)):
+            outputs.append((f"v{n}", sa.cast(self._trace_value(rows.scope, cell), sa.Text)))
         stopped = sa.not_(sa.func.coalesce(rows.scope.holds(steps[at].predicate), sa.false()))
         statement = rows.select(outputs, [rows.scope.column(k).asc() for k in keys]).where(stopped)
+        return statement.limit(sa.literal_column(str(limit)))
+
+    def seen_by(self, place: str) -> tuple[Cell, ...]:
+        """
+        The cells that the step at `place` looks at.
+        """
+        return _cells_of(next(s.predicate for s in self.plan.steps if s.place == place))
+
+    def without_children(self, *, limit: int = 50) -> sa.Select[Any]:
+        """
+        Records that meet the filter but have no child that does, where rows stand for children: `k0`… and `title`.
+        """
+        plan = self.plan
+        childless = replace(plan, keeps_childless=True, order=(), at_most=None, by=())
+        rows = _Rows(childless, many=False)
+        outputs = [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(plan.key)]
+        title = plan.record_type.field_named(plan.record_type.title or "")
+        if title is not None:
+            outputs.append(("title", sa.cast(rows.scope.column(Route((), title)), sa.Text)))
+        none = [rows.scope.column(k).is_(None) for k in plan.row_key]
+        statement = rows.select(outputs, [rows.scope.column(k).asc() for k in plan.key]).where(*none)
         return statement.limit(sa.literal_column(str(limit)))
 
     # Totals

@@ -38,6 +38,7 @@ from bouquet.core.template.document import (
     document_schema,
     read_document,
 )
+from bouquet.core.template.narrowed import narrowed, only_records, with_windows
 
 __all__ = [
     "FORMAT",
@@ -73,5 +74,8 @@ __all__ = [
     "Window",
     "Xlsx",
     "document_schema",
+    "narrowed",
+    "only_records",
     "read_document",
+    "with_windows",
 ]

@@ -262,6 +262,7 @@ class Column(Part):
     value: Value
     show: Show = Show()
     blank: str = ""
+    width: int | None = Field(None, ge=4, le=120, description="Characters, on the bench and in spreadsheets")
     total: Literal["sum", "mean", "count", "least", "greatest"] | None = Field(
         None, description="What the subtotals and the total of a reader's file say of this column"
     )

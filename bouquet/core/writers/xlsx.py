@@ -411,8 +411,10 @@ def number_format(column: PlanColumn) -> str | None:
 
 def width_of(column: PlanColumn) -> float:
     """
-    A sensible width, in characters of the default font.
+    The width asked for, or a sensible one, in characters of the default font.
     """
+    if column.width is not None:
+        return float(column.width)
     usual = {
         Kind.DATE: 11,
         Kind.TIMESTAMP: 18,

@@ -5,13 +5,14 @@ Record types and their fields.
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import StreamingResponse
 
-from bouquet.core.catalogue import Field, RecordType, walk_to_one
+from bouquet.core.catalogue import Catalogue, Field, RecordType, Relation, walk_to_one
 from bouquet.core.plan import OPERATORS
 from bouquet.runs import Services
 from bouquet.store import NotFound
@@ -23,6 +24,7 @@ from bouquet.web.schemas import (
     FieldFacts,
     FieldGroup,
     FieldOut,
+    ManyOut,
     RecordTypeFields,
     RecordTypeOut,
     TopValue,
@@ -38,6 +40,9 @@ def _record_type(record_type: RecordType) -> RecordTypeOut:
         plural=record_type.plural,
         meaning=record_type.meaning,
         rows=record_type.rows_estimate,
+        key=list(record_type.key),
+        title=record_type.title,
+        link=record_type.link,
     )
 
 
@@ -66,8 +71,42 @@ def get_record_type(name: str, services: TheServices) -> Any:
         label = " › ".join(r.label for r in way) or here.label.capitalize()
         note = "repeats where shared" if way else "one row each"
         fields = [_field(services, here, f, path) for f in here.fields]
-        groups.append(FieldGroup(path=path, label=label, note=note, fields=fields))
-    return RecordTypeFields(record_type=_record_type(start), groups=groups, proposed=[dict(p) for p in start.proposed])
+        groups.append(FieldGroup(path=path, label=label, note=note, records=here.name, fields=fields))
+    return RecordTypeFields(
+        record_type=_record_type(start),
+        groups=groups,
+        many=list(_many(catalogue, start)),
+        proposed=[dict(p) for p in start.proposed],
+    )
+
+
+def _many(catalogue: Catalogue, start: RecordType) -> Iterator[ManyOut]:
+    """
+    The ways to many records: of the record itself, then of these in turn, then of the records it leads to.
+    """
+    ways: list[tuple[Relation, ...]] = [(r,) for r in start.relations if r.many]
+    ways += [
+        (*way, r)
+        for way in list(ways)
+        for r in catalogue.record_types[way[-1].target].relations
+        if r.many and r.target != start.name
+    ]
+    ways += [
+        (to, r)
+        for to in start.relations
+        if not to.many
+        for r in catalogue.record_types[to.target].relations
+        if r.many and r.target != start.name
+    ]
+    for way in ways:
+        end = catalogue.record_types[way[-1].target]
+        yield ManyOut(
+            path=".".join(r.name for r in way),
+            label=" › ".join(r.label for r in way),
+            records=end.name,
+            one=end.label,
+            plural=end.plural,
+        )
 
 
 @router.get("/{name}/facts/{field}", response_model=FieldFacts)

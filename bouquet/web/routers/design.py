@@ -9,7 +9,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import UTC, datetime, tzinfo
-from typing import Any
+from typing import Any, TypeAlias
 from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Depends
@@ -22,7 +22,15 @@ from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
-from bouquet.core.template import Column, FoldValue, Template, Window, read_document
+from bouquet.core.template import (
+    Column,
+    FoldValue,
+    Template,
+    Window,
+    narrowed,
+    only_records,
+    read_document,
+)
 from bouquet.core.template.sentence import Sentence
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.writers import WRITERS
@@ -100,18 +108,21 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
         template = read_document(body.document)
     except DocumentError as error:
         return _unreadable(error, began)
-    catalogue, context = services.source.catalogue(), services.context(answers=body.answers, scope=person.scope)
-    resolution = resolve(template, catalogue, context)
+    catalogue = services.source.catalogue()
+    context = services.context(answers=body.answers, scope=person.scope, template_id=body.template_id)
+    resolution = resolve(narrowed_to(services, template, body.only), catalogue, context)
     rows: list[list[str | None]] = []
+    keys: list[list[str | None]] = []
     more = False
     if resolution.partial is not None and resolution.partial.columns:
-        rows, more = _rows(services, resolution.partial, body.limit, body.offset)
+        rows, keys, more = _rows(services, resolution.partial, body)
         rows = _spread(template, resolution.partial, rows)
     sentence = Sentence(template, catalogue, context)
     return Look(
         sentence=[PartOut(text=p.text, role=p.role, place=p.place, note=p.note) for p in sentence.parts()],
         columns=_columns(template, resolution),
         rows=rows,
+        keys=keys,
         more=more,
         file_name=_file_name(template, resolution),
         problems=[ProblemOut(**p) for p in pointers(resolution.problems)],
@@ -120,14 +131,30 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
     )
 
 
-def _sound_plan(
-    services: Services, person: Person, document: dict[str, Any], answers: dict[str, Any] | None
+def narrowed_to(services: Services, template: Template, keys: list[list[str]] | None) -> Template:
+    """
+    The template limited to the records with these keys, for this once; as it is where there are none given.
+    """
+    record_type = services.source.catalogue().record_types.get(template.records)
+    if keys is None or record_type is None:
+        return template
+    return narrowed(template, only_records(record_type, keys))
+
+
+def sound_plan(
+    services: Services,
+    person: Person,
+    document: dict[str, Any],
+    answers: dict[str, Any] | None,
+    *,
+    only: list[list[str]] | None = None,
+    template_id: int | None = None,
 ) -> tuple[Plan, dict[str, str]]:
     """
     The plan of a document whose filter is sound, and the words of its steps. Raises PlanError otherwise.
     """
-    template = read_document(document)
-    context = services.context(answers=answers, scope=person.scope)
+    template = narrowed_to(services, read_document(document), only)
+    context = services.context(answers=answers, scope=person.scope, template_id=template_id)
     resolution = resolve(template, services.source.catalogue(), context)
     if resolution.partial is None:
         raise PlanError(resolution.problems)
@@ -140,7 +167,9 @@ def tally(body: LookRequest, services: TheServices, person: CurrentPerson) -> An
     How many records each step of the filter leaves. A newer count of the same bench stops this one.
     """
     began = time.perf_counter()
-    plan, words = _sound_plan(services, person, body.document, body.answers)
+    plan, words = sound_plan(
+        services, person, body.document, body.answers, only=body.only, template_id=body.template_id
+    )
     with (
         services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
         _counting.only(body.bench, snapshot),
@@ -155,7 +184,7 @@ def trace_record(body: TraceRequest, services: TheServices, person: CurrentPerso
     Why a record is in, or out: each step with the values it saw. A record that rights hide is as if it were not there.
     """
     began = time.perf_counter()
-    plan, words = _sound_plan(services, person, body.document, body.answers)
+    plan, words = sound_plan(services, person, body.document, body.answers)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
         found = trace(snapshot, plan, words, body.key)
     record = found.record
@@ -193,14 +222,20 @@ def show_left_out(body: LeftOutRequest, services: TheServices, person: CurrentPe
     """
     The first records that one step was the first to stop.
     """
-    plan, _ = _sound_plan(services, person, body.document, body.answers)
+    plan, _ = sound_plan(services, person, body.document, body.answers)
     try:
         with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
             records, more = left_out(snapshot, plan, body.place, body.limit)
     except KeyError as error:
         msg = f"The filter has no step “{body.place}”."
         raise NotFound(msg) from error
-    return LeftOut(records=[RecordName(key=list(k), title=t) for k, t in records], more=more)
+    return LeftOut(
+        records=[
+            RecordName(key=list(r.key), title=r.title, saw=[SawOut(label=label, value=v) for label, v in r.saw])
+            for r in records
+        ],
+        more=more,
+    )
 
 
 @router.get("/functions", response_model=list[FunctionOut])
@@ -259,14 +294,19 @@ def _unreadable(error: DocumentError, began: float) -> Look:
     )
 
 
-def _rows(services: Services, plan: Plan, limit: int, offset: int) -> tuple[list[list[str | None]], bool]:
-    statement = Statements(plan).rows(limit=limit + 1, offset=offset)
+Texts: TypeAlias = list[list[str | None]]
+
+
+def _rows(services: Services, plan: Plan, body: LookRequest) -> tuple[Texts, Texts, bool]:
+    statement = Statements(plan).rows(limit=body.limit + 1, offset=body.offset, keys=body.keys)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
         frame = to_frame(snapshot.table(statement))
     guard = plan.guards_formulas and plan.output.format == "csv"
     text = TextShaper(plan.columns, plan.zone.key, guard=guard).shape(frame)
-    rows = [[None if v is None else v[:CELL_SHOWN] for v in row] for row in text.head(limit).rows()]
-    return rows, frame.height > limit
+    rows = [[None if v is None else v[:CELL_SHOWN] for v in row] for row in text.head(body.limit).rows()]
+    named = [f"k{n}" for n in range(len(plan.row_key))] if body.keys and not plan.by else []
+    keys = [list(k) for k in frame.head(body.limit).select(named).rows()] if named else []
+    return rows, keys, frame.height > body.limit
 
 
 def _spread(template: Template, plan: Plan, rows: list[list[str | None]]) -> list[list[str | None]]:
@@ -287,14 +327,26 @@ def _places(plan: Plan | None, id: str) -> list[int | None]:
 
 def _columns(template: Template, resolution: Resolution) -> list[ColumnOut]:
     plan = resolution.partial
-    return [
-        _column(column.id, column.heading, plan.columns[at] if plan is not None and at is not None else None, column)
-        for column in template.columns
-        for at in _places(plan, column.id)
-    ]
+    found = []
+    for column in template.columns:
+        for at in _places(plan, column.id):
+            planned = plan.columns[at] if plan is not None and at is not None else None
+            repeats = _repeats(plan, planned)
+            found.append(_column(column.id, column.heading, planned, column, repeats=repeats))
+    return found
 
 
-def _column(id: str, heading: str, planned: PlanColumn | None, column: Column) -> ColumnOut:
+def _repeats(plan: Plan | None, column: PlanColumn | None) -> bool:
+    """
+    Whether a column's value belongs to a record above the one that rows stand for.
+    """
+    if plan is None or column is None or not plan.opened or column.route is None:
+        return False
+    opened = tuple(r.name for r in plan.opened)
+    return column.route.way[: len(opened)] != opened
+
+
+def _column(id: str, heading: str, planned: PlanColumn | None, column: Column, *, repeats: bool) -> ColumnOut:
     return ColumnOut(
         id=id,
         heading=planned.heading if planned else heading,
@@ -303,6 +355,7 @@ def _column(id: str, heading: str, planned: PlanColumn | None, column: Column) -
         shown=_shown(planned) if planned else "",
         kind=planned.kind if planned else "text",
         sound=planned is not None,
+        repeats=repeats,
     )
 
 

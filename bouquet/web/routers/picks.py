@@ -8,6 +8,12 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Path
 
+from bouquet.core.errors import PlanError, Problem
+from bouquet.core.plan import resolve
+from bouquet.core.sql import Statements
+from bouquet.core.template import read_document
+from bouquet.runs import Services
+from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store import NotFound
 from bouquet.store import picks as lists
 from bouquet.store.models import Person, Picks
@@ -17,6 +23,9 @@ from bouquet.web.schemas import NewPicks, PicksOut
 router = APIRouter(prefix="/picks", tags=["picks"], dependencies=[Depends(needs("look"))])
 
 Designer = Annotated[Person, Depends(needs("design"))]
+#: Records that a saved list can hold.
+MOST = 50_000
+
 Name = Annotated[str, Path(min_length=1, max_length=120)]
 
 
@@ -41,11 +50,32 @@ def put_picks(name: Name, body: NewPicks, services: TheServices, person: Designe
     if body.records not in services.source.catalogue().record_types:
         msg = f"There is no record type “{body.records}”."
         raise NotFound(msg)
+    keys = body.keys if body.document is None else _keys_of(services, person, body)
     with services.store.session() as session:
         saved = lists.put_picks(
-            session, name=name, records=body.records, keys=body.keys, owner_id=person.id, now=services.clock()
+            session, name=name, records=body.records, keys=keys, owner_id=person.id, now=services.clock()
         )
         return _out(saved)
+
+
+def _keys_of(services: Services, person: Person, body: NewPicks) -> list[list[str]]:
+    """
+    The keys of all records that a document narrows to.
+    """
+    template = read_document({**(body.document or {}), "columns": [], "rows": {"per": "record"}, "at_most": None})
+    if template.records != body.records:
+        message = f"The list is of {body.records}, the document of {template.records}."
+        raise PlanError([Problem(code="wrong_records", message=message, place="document.records")])
+    resolution = resolve(template, services.source.catalogue(), services.context(scope=person.scope))
+    if resolution.partial is None:
+        raise PlanError(resolution.problems)
+    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        statement = Statements(resolution.partial).all_keys().limit(MOST + 1)
+        found = [[str(v) for v in row.values()] for row in snapshot.table(statement).to_pylist()]
+    if len(found) > MOST:
+        message = f"A list holds up to {MOST:,} records; narrow further, or keep the narrowing as a template instead."
+        raise PlanError([Problem(code="too_many", message=message, place="document")])
+    return found
 
 
 @router.delete("/{name}", status_code=204)

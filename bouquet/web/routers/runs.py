@@ -12,10 +12,13 @@ from typing import Annotated, Any
 import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Header, Query, Request
 from fastapi.responses import FileResponse, StreamingResponse
+from pydantic import ValidationError
 from starlette.concurrency import run_in_threadpool
 
+from bouquet.core.errors import PlanError, Problem
+from bouquet.core.template import Narrowing, Picks, Window, narrowed, only_records, read_document, with_windows
 from bouquet.runs import Services, ask_for_run
-from bouquet.store import NotFound
+from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Run
@@ -73,26 +76,70 @@ def add_run(
     """
     Ask for a run in the background. Asking again under the same `Idempotency-Key` gives the same run.
     """
-    with services.store.session() as session:
-        record = shelf.get_template(session, body.template_id)
-        saved = shelf.latest_version(session, record.id)
-    draft = body.use == "draft" or saved is None
-    document = record.draft if draft or saved is None else saved.document
-    version = saved.number if saved and saved.document == document else None
+    document, version = _what_to_run(services, person, body)
+    limited = _limited(services, document, body)
     run = ask_for_run(
         services,
-        document,
+        limited,
         person=person,
         via="hand",
         format=body.format,
-        template_id=record.id,
-        version=version,
+        template_id=body.template_id,
+        version=version if limited == document else None,
         idempotency_key=idempotency_key,
         answers=body.answers,
     )
     if run.status == "asked":
         queue.put(run.id)
+        if body.template_id is not None:
+            with services.store.session() as session:
+                views.put_pin(session, person, body.template_id, answers=body.answers, format=body.format)
     return run_out(run, person)
+
+
+def _what_to_run(services: Services, person: Person, body: NewRun) -> tuple[dict[str, Any], int | None]:
+    """
+    The document asked for, and the number of its version, if it is one.
+    """
+    if body.template_id is None:
+        if body.document is None:
+            raise Refused(422, "nothing_to_run", "Say which template, or which document, is to be run.")
+        return body.document, None
+    with services.store.session() as session:
+        record = shelf.get_template(session, body.template_id)
+        saved = shelf.latest_version(session, record.id)
+        if record.standing == "own" and record.owner_id != person.id and "keeper" not in person.roles:
+            msg = "There is no such template, or it was removed."
+            raise NotFound(msg)
+    draft = body.use == "draft" or saved is None
+    document = record.draft if draft or saved is None else saved.document
+    return document, saved.number if saved and saved.document == document else None
+
+
+def _limited(services: Services, document: dict[str, Any], body: NewRun) -> dict[str, Any]:
+    """
+    The document with what is asked for this once: single records, a saved list, what a person sees, other windows.
+    """
+    template = read_document(document)
+    if body.windows:
+        read = {}
+        for place, raw in body.windows.items():
+            try:
+                read[place] = Window.model_validate(raw)
+            except ValidationError as error:
+                message = "This is not a period."
+                raise PlanError([Problem(code="bad_window", message=message, place=f"windows.{place}")]) from error
+        template = with_windows(template, read)
+    others: list[Narrowing] = []
+    record_type = services.source.catalogue().record_types.get(template.records)
+    if body.only is not None and record_type is not None:
+        others.append(only_records(record_type, body.only))
+    if body.picks is not None:
+        others.append(Picks(picks=body.picks))
+    if body.also is not None:
+        also = read_document({"name": "also", "records": template.records, "filter": body.also})
+        others.append(also.filter)
+    return narrowed(template, *others).as_document() if others or body.windows else document
 
 
 @router.get("/runs", response_model=RunPage)

@@ -8,17 +8,22 @@ from typing import Any
 
 from fastapi import APIRouter, Request, Response
 
-from bouquet.store import people
+from bouquet.store import people, views
 from bouquet.web.access import COOKIE, CurrentPerson, TheServices, person_facts
 from bouquet.web.problems import Refused
-from bouquet.web.schemas import Session, SignInRequest
+from bouquet.web.schemas import Preferences, Session, SignInRequest
 
 router = APIRouter(prefix="/session", tags=["session"])
 
 
 def _facts(services: TheServices, person: Any) -> dict[str, Any]:
     source = services.source
-    return {"person": person_facts(person), "source": source.title, "environment": source.environment}
+    return {
+        "person": person_facts(person),
+        "source": source.title,
+        "environment": source.environment,
+        "preferences": person.preferences or {},
+    }
 
 
 @router.post("", response_model=Session)
@@ -49,6 +54,15 @@ def who(person: CurrentPerson, services: TheServices) -> Any:
     Who is signed in.
     """
     return _facts(services, person)
+
+
+@router.put("/preferences", response_model=Preferences)
+def put_preferences(body: Preferences, person: CurrentPerson, services: TheServices) -> Any:
+    """
+    How I like the interface; what is not given stays as it was.
+    """
+    with services.store.session() as session:
+        return views.put_preferences(session, person, body.model_dump(mode="json", exclude_unset=True))
 
 
 @router.delete("", status_code=204)

@@ -4,25 +4,41 @@ Templates: the library, drafts, versions.
 
 from __future__ import annotations
 
+import json
 from typing import Annotated, Any
+from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Header, Response
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import Problem, TemplateError
+from bouquet.core.naming import safe_name
 from bouquet.core.plan import resolve
 from bouquet.core.template import FORMAT, read_document
+from bouquet.core.template.compare import compare_templates
 from bouquet.core.template.sentence import Sentence
 from bouquet.rounds import list_rounds, rhythm_of
 from bouquet.runs import Services
-from bouquet.store import NotFound
+from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, TemplateRecord
-from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.access import CurrentPerson, TheServices, may, needs
 from bouquet.web.problems import Refused
+from bouquet.web.routers.asking import questions_of
 from bouquet.web.routers.runs import run_out
-from bouquet.web.schemas import NewTemplate, SaveRequest, TemplateOut, TemplateRow, VersionOut
+from bouquet.web.schemas import (
+    ChangeOut,
+    NewTemplate,
+    PinChange,
+    Questions,
+    SaveRequest,
+    TemplateChange,
+    TemplateOut,
+    TemplateRow,
+    VersionDocument,
+    VersionOut,
+)
 
 router = APIRouter(prefix="/templates", tags=["templates"], dependencies=[Depends(needs("look"))])
 
@@ -37,10 +53,12 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
     """
     types = services.source.catalogue().record_types
     with services.store.session() as session:
-        records = shelf.list_templates(session)
+        records = [r for r in shelf.list_templates(session) if may_see(person, r)]
         ids = [r.id for r in records]
         last, rows = ledger.last_runs(session, ids), ledger.last_rows(session, ids)
         planned = {r.template_id: r for r in reversed(list_rounds(session)) if not r.paused}
+        pins = views.pins_of(session, person)
+        known = {r.id: _known(services, r) for r in records}
         return [
             TemplateRow(
                 id=r.id,
@@ -57,6 +75,13 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
                 rows=rows.get(r.id, []),
                 next_at=planned[r.id].next_at if r.id in planned else None,
                 next_words=rhythm_of(planned[r.id]).words() if r.id in planned else "",
+                next_to=planned[r.id].folder if r.id in planned else "",
+                labels=r.labels,
+                standing=r.standing,
+                pinned=r.id in pins and pins[r.id].pinned,
+                asks=len(r.draft.get("asks") or ()),
+                fields=known[r.id][0],
+                broken=known[r.id][1],
             )
             for r in records
         ]
@@ -78,12 +103,73 @@ def add_template(body: NewTemplate, services: TheServices, person: Designer, res
 
 
 @router.get("/{template_id}", response_model=TemplateOut)
-def get_template(template_id: int, services: TheServices, response: Response) -> Any:
+def get_template(template_id: int, services: TheServices, person: CurrentPerson, response: Response) -> Any:
     """
     A template with its draft; the `ETag` is the draft's revision.
     """
     with services.store.session() as session:
-        return _answer(session, shelf.get_template(session, template_id), response)
+        return _answer(session, visible(session, person, template_id), response)
+
+
+@router.patch("/{template_id}", response_model=TemplateOut)
+def change_template(
+    template_id: int, body: TemplateChange, services: TheServices, person: Designer, response: Response
+) -> Any:
+    """
+    Labels and standing. Only the owner or a keeper shares a template or takes it back; only a keeper makes it the
+    house's standard.
+    """
+    with services.store.session() as session:
+        record = visible(session, person, template_id)
+        keeper = may(person, "keep")
+        if body.standing is not None and body.standing != record.standing:
+            if not keeper and (record.owner_id != person.id or "house" in (body.standing, record.standing)):
+                who = "a keeper" if "house" in (body.standing, record.standing) else f"{record.owner.name} or a keeper"
+                raise Refused(403, "not_allowed", f"Only {who} can change for whom this template is.")
+            record.standing = body.standing
+        if body.labels is not None:
+            labels = [label for raw in body.labels if (label := " ".join(raw.split())[:40])]
+            record.labels = sorted(dict.fromkeys(labels), key=str.casefold)
+        return _answer(session, record, response)
+
+
+@router.put("/{template_id}/pin", status_code=204)
+def pin_template(template_id: int, body: PinChange, services: TheServices, person: CurrentPerson) -> None:
+    """
+    Keep a template at the head of my library, or no longer.
+    """
+    with services.store.session() as session:
+        visible(session, person, template_id)
+        views.put_pin(session, person, template_id, pinned=body.pinned)
+
+
+@router.get("/{template_id}/document")
+def export_document(template_id: int, services: TheServices, person: CurrentPerson) -> Response:
+    """
+    The template as a document that another Bouquet can read.
+    """
+    with services.store.session() as session:
+        record = visible(session, person, template_id)
+        text = json.dumps(record.draft, ensure_ascii=False, indent=2) + "\n"
+    name = f"{safe_name(record.name)}.json"
+    headers = {"Content-Disposition": f"attachment; filename*=UTF-8''{quote(name)}"}
+    return Response(text, media_type="application/vnd.bouquet.template+json", headers=headers)
+
+
+@router.get("/{template_id}/questions", response_model=Questions)
+def get_questions(template_id: int, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    What a runner needs: the newest saved version, its asks with their choices and my last answers, its windows.
+    """
+    with services.store.session() as session:
+        record = visible(session, person, template_id)
+        saved = shelf.latest_version(session, template_id)
+        pin = views.pins_of(session, person).get(template_id)
+        mine = dict(pin.answers) if pin else {}
+        format = pin.format if pin else None
+        document, name, version = (saved.document if saved else record.draft), record.name, record.version
+    template = read_document(document)
+    return questions_of(services, person, template_id, template, name, version, mine, format)
 
 
 @router.put("/{template_id}/draft", response_model=TemplateOut)
@@ -129,15 +215,41 @@ def save_version(
 
 
 @router.get("/{template_id}/versions", response_model=list[VersionOut])
-def list_versions(template_id: int, services: TheServices) -> Any:
+def list_versions(template_id: int, services: TheServices, person: CurrentPerson) -> Any:
     """
     The saved versions, newest first.
     """
     with services.store.session() as session:
+        visible(session, person, template_id)
         return [
             VersionOut(number=v.number, note=v.note, saved_by=by, saved_at=v.saved_at)
             for v, by in shelf.list_versions(session, template_id)
         ]
+
+
+@router.get("/{template_id}/versions/{number}", response_model=VersionDocument)
+def get_version(template_id: int, number: int, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    One saved version with its document.
+    """
+    with services.store.session() as session:
+        visible(session, person, template_id)
+        return VersionDocument(number=number, document=shelf.get_version(session, template_id, number).document)
+
+
+@router.get("/{template_id}/compare", response_model=list[ChangeOut])
+def compare(
+    template_id: int, services: TheServices, person: CurrentPerson, before: int, after: int | None = None
+) -> Any:
+    """
+    What differs from version `before` to version `after`, or to the draft where no `after` is given; in words.
+    """
+    with services.store.session() as session:
+        record = visible(session, person, template_id)
+        one = shelf.get_version(session, template_id, before).document
+        other = record.draft if after is None else shelf.get_version(session, template_id, after).document
+    found = compare_templates(read_document(one), read_document(other), services.source.catalogue(), services.context())
+    return [ChangeOut(act=c.act, what=c.what, before=c.before, after=c.after) for c in found]
 
 
 @router.post("/{template_id}/copy", response_model=TemplateOut, status_code=201)
@@ -146,7 +258,7 @@ def copy_template(template_id: int, services: TheServices, person: Designer, res
     A new template that starts as a copy of this one's draft.
     """
     with services.store.session() as session:
-        original = shelf.get_template(session, template_id)
+        original = visible(session, person, template_id)
         document = {**original.draft, "name": shelf.free_name(session, f"{original.name}, copy")}
         record = shelf.add_template(session, document, original.sentence, person, services.clock())
         return _answer(session, record, response)
@@ -183,7 +295,57 @@ def _answer(session: Session, record: TemplateRecord, response: Response) -> Tem
         changed_at=record.draft_changed_at,
         owner=record.owner.name,
         saved_at=saved.saved_at if saved else None,
+        labels=record.labels,
+        standing=record.standing,
+        used_by=[
+            f"{rhythm_of(r).words()}, into {r.folder}" for r in list_rounds(session) if r.template_id == record.id
+        ],
     )
+
+
+def may_see(person: Person, record: TemplateRecord) -> bool:
+    """
+    Whether a template is a person's to use: shared, or their own, or they keep the house or read all.
+    """
+    return (
+        record.standing != "own" or record.owner_id == person.id or not {"keeper", "auditor"}.isdisjoint(person.roles)
+    )
+
+
+def visible(session: Session, person: Person, template_id: int) -> TemplateRecord:
+    """
+    A template that a person may use. Raises NotFound, also for one that is somebody's own.
+    """
+    record = shelf.get_template(session, template_id)
+    if not may_see(person, record):
+        msg = "There is no such template, or it was removed."
+        raise NotFound(msg)
+    return record
+
+
+#: What the library says of a draft, by template, revision and reading of the source; the newest are kept.
+_said: dict[tuple[int, int, int], tuple[str, str]] = {}
+
+
+def _known(services: Services, record: TemplateRecord) -> tuple[str, str]:
+    """
+    The headings and paths of a draft's columns as one text to search in, and what is broken about it, if anything.
+    """
+    catalogue = services.source.catalogue()
+    key = (record.id, record.draft_revision, id(catalogue))
+    if key not in _said:
+        if len(_said) > 5_000:
+            _said.clear()
+        template = read_document(record.draft)
+        problems = resolve(template, catalogue, services.context()).problems
+        lost = [p.message for p in problems if p.code in _DRIFT]
+        columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
+        _said[key] = (" · ".join(columns), lost[0] if lost else "")
+    return _said[key]
+
+
+#: Problems that come from the source, not from the design: something that was there is no longer.
+_DRIFT = frozenset({"unknown_field", "unknown_relation", "unknown_records", "unknown_record_type"})
 
 
 def _readable(services: Services, document: dict[str, Any]) -> tuple[dict[str, Any], str]:

@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/v1/design/first-lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * First Lines
+         * @description The first lines of a text file as they will be, written by the writer that writes the file.
+         */
+        post: operations["first_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/format": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Work Out Format
+         * @description The formats under which one cell reads as a person typed it, and how other cells then read. None when there is none.
+         */
+        post: operations["work_out_format"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/design/functions": {
         parameters: {
             query?: never;
@@ -18,6 +58,26 @@ export interface paths {
         get: operations["list_functions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/header-of-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Header Of File
+         * @description The header row and the first rows of a spreadsheet somebody sent, as text separated by tabs.
+         */
+        post: operations["header_of_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -58,6 +118,46 @@ export interface paths {
          * @description The sentence and the first rows, through the same plan as a run. Problems come with what can be shown all the same.
          */
         post: operations["look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/match": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Match
+         * @description Hold a header row against the fields of a record type: scored, with reasons, nothing taken without a person's eye.
+         */
+        post: operations["match"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/per-value": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Per Value
+         * @description How many rows have each value of a field, most first: the counts per unit.
+         */
+        post: operations["per_value"];
         delete?: never;
         options?: never;
         head?: never;
@@ -329,6 +429,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/records/views/{view_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove View
+         * @description Remove a view of mine.
+         */
+        delete: operations["remove_view"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/records/{name}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Uses
+         * @description Where one record is used: saved lists that hold it, and for each template of its type whether it is in, or why not.
+         */
+        get: operations["get_uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/records/{name}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Views
+         * @description The saved views of a record type that I may use, mine first.
+         */
+        get: operations["list_views"];
+        /**
+         * Put View
+         * @description Save a view; an earlier one of mine with that name is replaced.
+         */
+        put: operations["put_view"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds": {
         parameters: {
             query?: never;
@@ -529,6 +693,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Preferences
+         * @description How I like the interface; what is not given stays as it was.
+         */
+        put: operations["put_preferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates": {
         parameters: {
             query?: never;
@@ -574,6 +758,31 @@ export interface paths {
         delete: operations["remove_template"];
         options?: never;
         head?: never;
+        /**
+         * Change Template
+         * @description Labels and standing. Only the owner or a keeper shares a template or takes it back; only a keeper makes it the
+         *     house's standard.
+         */
+        patch: operations["change_template"];
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description What differs from version `before` to version `after`, or to the draft where no `after` is given; in words.
+         */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
         patch?: never;
         trace?: never;
     };
@@ -597,6 +806,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates/{template_id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Document
+         * @description The template as a document that another Bouquet can read.
+         */
+        get: operations["export_document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates/{template_id}/draft": {
         parameters: {
             query?: never;
@@ -611,6 +840,46 @@ export interface paths {
          *     change came first.
          */
         put: operations["change_draft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/pin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Pin Template
+         * @description Keep a template at the head of my library, or no longer.
+         */
+        put: operations["pin_template"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Questions
+         * @description What a runner needs: the newest saved version, its asks with their choices and my last answers, its windows.
+         */
+        get: operations["get_questions"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -642,6 +911,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates/{template_id}/versions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Version
+         * @description One saved version with its document.
+         */
+        get: operations["get_version"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -657,6 +946,45 @@ export interface components {
             greatest: string;
             /** Least */
             least: string;
+        };
+        /**
+         * CandidateOut
+         * @description A field that may fill a heading; `score` from 0 to 1; `value` is the first value it would write.
+         */
+        CandidateOut: {
+            /** Path */
+            path: string;
+            /** Reasons */
+            reasons: string[];
+            /** Retired */
+            retired: string | null;
+            /** Score */
+            score: number;
+            /** Show */
+            show: {
+                [key: string]: unknown;
+            };
+            /** Trail */
+            trail: string;
+            /** Value */
+            value: string | null;
+        };
+        /**
+         * ChangeOut
+         * @description One difference between two versions; before and after in words.
+         */
+        ChangeOut: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "added" | "gone" | "moved" | "changed";
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** What */
+            what: string;
         };
         /** ChoiceOut */
         ChoiceOut: {
@@ -678,12 +1006,45 @@ export interface components {
             kind: string;
             /** Number */
             number: number;
+            /** Repeats */
+            repeats: boolean;
             /** Shown */
             shown: string;
             /** Sound */
             sound: boolean;
             /** Trail */
             trail: string;
+        };
+        /**
+         * ExampleOut
+         * @description Formats under which the cell reads like that, the simplest first, each with how some other cells then read.
+         */
+        ExampleOut: {
+            /** Others */
+            others: (string | null)[][];
+            /** Shows */
+            shows: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * ExampleRequest
+         * @description How one cell of a column, in a row counted from 0, should look.
+         */
+        ExampleRequest: {
+            /** Column */
+            column: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Row
+             * @default 0
+             */
+            row: number;
+            /** Text */
+            text: string;
         };
         /**
          * FieldFacts
@@ -731,6 +1092,8 @@ export interface components {
             note: string;
             /** Path */
             path: string;
+            /** Records */
+            records: string;
         };
         /**
          * FieldOut
@@ -769,6 +1132,14 @@ export interface components {
             synonyms: string[];
             /** Unit */
             unit: string;
+        };
+        /**
+         * FirstLines
+         * @description The beginning of the file as it will be.
+         */
+        FirstLines: {
+            /** Text */
+            text: string;
         };
         /**
          * FunctionOut
@@ -824,13 +1195,19 @@ export interface components {
         };
         /**
          * Look
-         * @description The sheet as the file will show it; `rows` hold one text per column, null for blank.
+         * @description The sheet as the file will show it; `rows` hold one text per column, null for blank. `keys` are those of the rows,
+         *     where they were asked for and rows are no groups.
          */
         Look: {
             /** Columns */
             columns: components["schemas"]["ColumnOut"][];
             /** File Name */
             file_name: string;
+            /**
+             * Keys
+             * @default []
+             */
+            keys: (string | null)[][];
             /** Milliseconds */
             milliseconds: number;
             /** More */
@@ -847,6 +1224,9 @@ export interface components {
         /**
          * LookRequest
          * @description A document under design. A newer tally with the same `bench` stops the older one's query.
+         *
+         *     `only` limits it to the records with these keys; `keys` asks for the key of what each row stands for; `template_id`
+         *     is the template whose earlier runs count.
          */
         LookRequest: {
             /** Answers */
@@ -863,6 +1243,11 @@ export interface components {
                 [key: string]: unknown;
             };
             /**
+             * Keys
+             * @default false
+             */
+            keys: boolean;
+            /**
              * Limit
              * @default 50
              */
@@ -872,13 +1257,76 @@ export interface components {
              * @default 0
              */
             offset: number;
+            /** Only */
+            only?: string[][] | null;
+            /** Template Id */
+            template_id?: number | null;
+        };
+        /**
+         * ManyOut
+         * @description A way to many records: its path, the record type at its end, and what one and several of these are called.
+         */
+        ManyOut: {
+            /** Label */
+            label: string;
+            /** One */
+            one: string;
+            /** Path */
+            path: string;
+            /** Plural */
+            plural: string;
+            /** Records */
+            records: string;
+        };
+        /**
+         * MatchRequest
+         * @description A pasted header row, with a few sample rows below it or without, to be held against the fields of a record type.
+         */
+        MatchRequest: {
+            /** Records */
+            records: string;
+            /** Text */
+            text: string;
+        };
+        /** MatchedOut */
+        MatchedOut: {
+            /** Candidates */
+            candidates: components["schemas"]["CandidateOut"][];
+            /**
+             * Confidence
+             * @enum {string}
+             */
+            confidence: "sure" | "check" | "open";
+            /** Heading */
+            heading: string;
+            /** Samples */
+            samples: string[];
+        };
+        /**
+         * Matches
+         * @description A header row as it was read, and what may fill each of its headings.
+         */
+        Matches: {
+            /** Headings */
+            headings: components["schemas"]["MatchedOut"][];
+            /** Samples */
+            samples: number;
+            /** Separator */
+            separator: string | null;
         };
         /**
          * NewPicks
-         * @description A hand-picked list: the records' keys, each a list of texts.
+         * @description A hand-picked list: the records' keys, each a list of texts, or those of all rows of a document.
          */
         NewPicks: {
-            /** Keys */
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Keys
+             * @default []
+             */
             keys: string[][];
             /** Records */
             records: string;
@@ -918,9 +1366,16 @@ export interface components {
         };
         /**
          * NewRun
-         * @description Run a template: its newest saved version, or its draft as it stands. `answers` are to its asks, by name.
+         * @description Run a template: its newest saved version, or its draft as it stands; or a document that is no template.
+         *
+         *     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
+         *     `picks`, to a saved list, and `windows` puts other windows at the places of its conditions.
          */
         NewRun: {
+            /** Also */
+            also?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * Answers
              * @default {}
@@ -928,16 +1383,33 @@ export interface components {
             answers: {
                 [key: string]: unknown;
             };
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
             /** Format */
             format?: ("csv" | "xlsx" | "jsonl") | null;
+            /** Only */
+            only?: string[][] | null;
+            /** Picks */
+            picks?: string | null;
             /** Template Id */
-            template_id: number;
+            template_id?: number | null;
             /**
              * Use
              * @default saved
              * @enum {string}
              */
             use: "saved" | "draft";
+            /**
+             * Windows
+             * @default {}
+             */
+            windows: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            };
         };
         /**
          * NewTemplate
@@ -955,6 +1427,23 @@ export interface components {
             everyday: boolean;
             /** Records */
             records?: string | null;
+        };
+        /**
+         * NewView
+         * @description A way of looking at the records of a type, to be saved: a template document's columns, filter and order.
+         */
+        NewView: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Name */
+            name: string;
+            /**
+             * Shared
+             * @default false
+             */
+            shared: boolean;
         };
         /** NoticeOut */
         NoticeOut: {
@@ -987,6 +1476,36 @@ export interface components {
             text: string;
         };
         /**
+         * PerValueRequest
+         * @description A document, and the path by whose values its rows are counted.
+         */
+        PerValueRequest: {
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Path */
+            path: string;
+        };
+        /**
+         * PeriodOut
+         * @description A window of the template that can be another for this once.
+         */
+        PeriodOut: {
+            /** Place */
+            place: string;
+            /** Window */
+            window: {
+                [key: string]: unknown;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
          * PersonOut
          * @description A person, and what they may do: `look`, `run`, `design`, `keep`.
          */
@@ -1016,6 +1535,11 @@ export interface components {
             /** Size */
             size: number;
         };
+        /** PinChange */
+        PinChange: {
+            /** Pinned */
+            pinned: boolean;
+        };
         /**
          * Planned
          * @description The next moments a rhythm comes to, and where its files will go.
@@ -1025,6 +1549,33 @@ export interface components {
             next: string[];
             /** Words */
             words: string;
+        };
+        /**
+         * Preferences
+         * @description How a person likes the interface. A locale of "" is the browser's. `hints_seen` are the hints put away.
+         */
+        Preferences: {
+            /**
+             * Hints
+             * @default true
+             */
+            hints: boolean;
+            /**
+             * Hints Seen
+             * @default []
+             */
+            hints_seen: string[];
+            /**
+             * Locale
+             * @default
+             */
+            locale: string;
+            /**
+             * Theme
+             * @default light
+             * @enum {string}
+             */
+            theme: "light" | "dark" | "system";
         };
         /**
          * ProblemOut
@@ -1053,10 +1604,65 @@ export interface components {
              */
             ways_out: components["schemas"]["WayOutOut"][];
         };
-        /** RecordName */
+        /**
+         * QuestionOut
+         * @description An ask as a runner meets it: with the choices it has, and the answer this person gave last, else the default.
+         */
+        QuestionOut: {
+            /** Answer */
+            answer: unknown;
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "choices" | "text" | "number" | "date" | "yes_no" | "window";
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Required */
+            required: boolean;
+        };
+        /**
+         * Questions
+         * @description What a runner needs to run a template. `personal` are the headings of columns with personal data.
+         */
+        Questions: {
+            /** About */
+            about: string;
+            /** Asks */
+            asks: components["schemas"]["QuestionOut"][];
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "csv" | "xlsx" | "jsonl";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Periods */
+            periods: components["schemas"]["PeriodOut"][];
+            /** Personal */
+            personal: string[];
+            /** Version */
+            version: number;
+        };
+        /**
+         * RecordName
+         * @description A record, and what the step that stopped it saw.
+         */
         RecordName: {
             /** Key */
             key: string[];
+            /** Saw */
+            saw: components["schemas"]["SawOut"][];
             /** Title */
             title: string | null;
         };
@@ -1067,6 +1673,8 @@ export interface components {
         RecordTypeFields: {
             /** Groups */
             groups: components["schemas"]["FieldGroup"][];
+            /** Many */
+            many: components["schemas"]["ManyOut"][];
             /** Proposed */
             proposed: {
                 [key: string]: unknown;
@@ -1075,11 +1683,15 @@ export interface components {
         };
         /**
          * RecordTypeOut
-         * @description A record type. `rows` is the database's estimate.
+         * @description A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields.
          */
         RecordTypeOut: {
+            /** Key */
+            key: string[];
             /** Label */
             label: string;
+            /** Link */
+            link: string | null;
             /** Meaning */
             meaning: string;
             /** Name */
@@ -1088,6 +1700,32 @@ export interface components {
             plural: string;
             /** Rows */
             rows: number | null;
+            /** Title */
+            title: string | null;
+        };
+        /**
+         * RecordUse
+         * @description A template of a record's type: whether the record is in its rows, and the step that stopped it otherwise.
+         */
+        RecordUse: {
+            /** Is In */
+            is_in: boolean | null;
+            /** Name */
+            name: string;
+            /** Stopped By */
+            stopped_by: string;
+            /** Template Id */
+            template_id: number;
+        };
+        /**
+         * RecordUses
+         * @description Where a record is used: the saved lists that hold it, and the templates of its type.
+         */
+        RecordUses: {
+            /** Picks */
+            picks: string[];
+            /** Templates */
+            templates: components["schemas"]["RecordUse"][];
         };
         /** RoundChange */
         RoundChange: {
@@ -1229,6 +1867,7 @@ export interface components {
             /** Environment */
             environment: string;
             person: components["schemas"]["PersonOut"];
+            preferences: components["schemas"]["Preferences"];
             /** Source */
             source: string;
         };
@@ -1276,6 +1915,16 @@ export interface components {
             words: string;
         };
         /**
+         * TemplateChange
+         * @description Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard.
+         */
+        TemplateChange: {
+            /** Labels */
+            labels?: string[] | null;
+            /** Standing */
+            standing?: ("own" | "shared" | "house") | null;
+        };
+        /**
          * TemplateOut
          * @description A template with its draft. `revision` goes back in `If-Match` with the next change.
          */
@@ -1293,6 +1942,8 @@ export interface components {
             };
             /** Id */
             id: number;
+            /** Labels */
+            labels: string[];
             /** Name */
             name: string;
             /** Owner */
@@ -1301,6 +1952,13 @@ export interface components {
             revision: number;
             /** Saved At */
             saved_at: string | null;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "own" | "shared" | "house";
+            /** Used By */
+            used_by: string[];
             /** Version */
             version: number;
         };
@@ -1309,15 +1967,23 @@ export interface components {
          * @description A template in the library.
          */
         TemplateRow: {
+            /** Asks */
+            asks: number;
+            /** Broken */
+            broken: string;
             /**
              * Changed At
              * Format: date-time
              */
             changed_at: string;
+            /** Fields */
+            fields: string;
             /** Format */
             format: string;
             /** Id */
             id: number;
+            /** Labels */
+            labels: string[];
             last_run: components["schemas"]["RunOut"] | null;
             /** Mine */
             mine: boolean;
@@ -1325,10 +1991,14 @@ export interface components {
             name: string;
             /** Next At */
             next_at: string | null;
+            /** Next To */
+            next_to: string;
             /** Next Words */
             next_words: string;
             /** Owner */
             owner: string;
+            /** Pinned */
+            pinned: boolean;
             /** Records */
             records: string;
             /** Records Label */
@@ -1337,6 +2007,11 @@ export interface components {
             rows: number[];
             /** Sentence */
             sentence: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "own" | "shared" | "house";
             /** Version */
             version: number;
         };
@@ -1419,6 +2094,25 @@ export interface components {
             /** Error Type */
             type: string;
         };
+        /**
+         * ValueCount
+         * @description How many rows have a value; null for blank.
+         */
+        ValueCount: {
+            /** Rows */
+            rows: number;
+            /** Value */
+            value: string | null;
+        };
+        /** VersionDocument */
+        VersionDocument: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Number */
+            number: number;
+        };
         /** VersionOut */
         VersionOut: {
             /** Note */
@@ -1432,6 +2126,25 @@ export interface components {
             saved_at: string;
             /** Saved By */
             saved_by: string;
+        };
+        /** ViewOut */
+        ViewOut: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** Mine */
+            mine: boolean;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Records */
+            records: string;
+            /** Shared */
+            shared: boolean;
         };
         /**
          * WayOutOut
@@ -1478,6 +2191,72 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    first_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstLines"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    work_out_format: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExampleRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExampleOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_functions: {
         parameters: {
             query?: never;
@@ -1494,6 +2273,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FunctionOut"][];
+                };
+            };
+        };
+    };
+    header_of_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstLines"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -1551,6 +2363,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Look"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    match: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MatchRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matches"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    per_value: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PerValueRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValueCount"][];
                 };
             };
             /** @description Validation Error */
@@ -1938,6 +2816,134 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_uses: {
+        parameters: {
+            query: {
+                key: string[];
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordUses"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_views: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewView"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -2366,6 +3372,39 @@ export interface operations {
             };
         };
     };
+    put_preferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preferences"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_templates: {
         parameters: {
             query?: never;
@@ -2479,6 +3518,75 @@ export interface operations {
             };
         };
     };
+    change_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query: {
+                before: number;
+                after?: number | null;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     copy_template: {
         parameters: {
             query?: never;
@@ -2497,6 +3605,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    export_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description Validation Error */
@@ -2536,6 +3675,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    pin_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PinChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_questions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Questions"];
                 };
             };
             /** @description Validation Error */
@@ -2604,6 +3807,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TemplateOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_version: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionDocument"];
                 };
             };
             /** @description Validation Error */

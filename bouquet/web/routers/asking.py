@@ -1,0 +1,119 @@
+"""
+A template's questions, as a runner meets them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from bouquet.core.catalogue import Catalogue, RecordType, Walk
+from bouquet.core.template import AllOf, AnyOf, Ask, Condition, FieldValue, Has, Narrowing, NoneOf, Template
+from bouquet.core.windows import window_words
+from bouquet.runs import Services
+from bouquet.store.models import Person
+from bouquet.web.schemas import ChoiceOut, PeriodOut, QuestionOut, Questions
+
+__all__ = ["conditions", "questions_of"]
+
+
+def conditions(node: Narrowing, place: str = "filter") -> Iterator[tuple[str, Condition]]:
+    """
+    (place, condition) of every comparison in a filter that is of the records themselves.
+    """
+    match node:
+        case Condition():
+            yield place, node
+        case AllOf():
+            for n, part in enumerate(node.all):
+                yield from conditions(part, f"{place}.all[{n}]")
+        case AnyOf():
+            for n, part in enumerate(node.any):
+                yield from conditions(part, f"{place}.any[{n}]")
+        case NoneOf():
+            for n, part in enumerate(node.none):
+                yield from conditions(part, f"{place}.none[{n}]")
+        case Has():
+            return
+
+
+def questions_of(
+    services: Services,
+    person: Person,
+    template_id: int,
+    template: Template,
+    name: str,
+    version: int,
+    mine: dict[str, Any],
+    format: str | None,
+) -> Questions:
+    """
+    What a person is asked before a run: `mine` are the answers they gave last, `format` the one they took.
+    """
+    catalogue = services.source.catalogue()
+    start = catalogue.record_types.get(template.records)
+    asked = [(p, c) for p, c in conditions(template.filter)]
+    return Questions(
+        id=template_id,
+        name=name,
+        about=template.about,
+        version=version,
+        document=template.as_document(),
+        asks=[
+            QuestionOut(
+                name=a.name,
+                label=a.label,
+                kind=a.kind,
+                required=a.required,
+                choices=_choices(services, person, catalogue, start, a, [c for _, c in asked if c.ask == a.name]),
+                answer=mine.get(a.name, a.default),
+            )
+            for a in template.asks
+        ],
+        periods=[
+            PeriodOut(
+                place=place,
+                words=window_words(c.window),
+                window=c.window.model_dump(mode="json", exclude_defaults=True) | {"type": c.window.type},
+            )
+            for place, c in asked
+            if c.window is not None and c.ask is None
+        ],
+        format=format or template.output.format,
+        personal=_personal(catalogue, start, template),
+    )
+
+
+def _choices(
+    services: Services,
+    person: Person,
+    catalogue: Catalogue,
+    start: RecordType | None,
+    ask: Ask,
+    found: list[Condition],
+) -> list[ChoiceOut]:
+    """
+    What a question about choices offers: the codes of a choice, or the values that a field has most.
+    """
+    if ask.kind != "choices" or start is None or not found or found[0].path is None:
+        return []
+    walk = catalogue.walk(start, found[0].path, "")
+    if not isinstance(walk, Walk) or walk.field is None:
+        return []
+    if walk.field.choices:
+        return [ChoiceOut(code=c.code, label=c.label) for c in walk.field.choices]
+    if person.scope is not None or walk.field.personal:
+        # The values of all records are not theirs to see; they type what they know.
+        return []
+    facts = services.source.facts(walk.end.name, walk.field.name)
+    return sorted((ChoiceOut(code=v, label=v) for v, _ in facts.top), key=lambda c: c.label.casefold())
+
+
+def _personal(catalogue: Catalogue, start: RecordType | None, template: Template) -> list[str]:
+    found = []
+    for column in template.columns:
+        if isinstance(column.value, FieldValue) and start is not None:
+            walk = catalogue.walk(start, column.value.field, "")
+            if isinstance(walk, Walk) and walk.field is not None and walk.field.personal:
+                found.append(column.heading)
+    return found

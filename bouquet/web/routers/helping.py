@@ -1,0 +1,256 @@
+"""
+Help while designing: rows per unit, formats by example, the first lines of the file, header rows matched to fields.
+"""
+
+from __future__ import annotations
+
+import io
+import tempfile
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import polars as pl
+from fastapi import APIRouter, Body, Depends
+from python_calamine import CalamineError, CalamineWorkbook
+
+from bouquet.core.errors import PlanError, Problem
+from bouquet.core.matching import Candidate, match_headings, read_header
+from bouquet.core.plan import Plan, PlanColumn, Read, Resolution, resolve
+from bouquet.core.shaping import TextShaper, to_frame
+from bouquet.core.shaping.example import format_by_example
+from bouquet.core.sql import Statements
+from bouquet.core.template import Column, FieldValue, Show, Template, read_document
+from bouquet.runs import Export, Services
+from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
+from bouquet.store import NotFound
+from bouquet.store.models import Person
+from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.problems import Refused
+from bouquet.web.routers.design import sound_plan
+from bouquet.web.schemas import (
+    CandidateOut,
+    ExampleOut,
+    ExampleRequest,
+    FirstLines,
+    LookRequest,
+    MatchedOut,
+    Matches,
+    MatchRequest,
+    PerValueRequest,
+    ValueCount,
+)
+
+router = APIRouter(prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
+
+#: Rows of the file that are shown as they will be, and bytes of them.
+LINES, BYTES = 5, 6_000
+
+#: Other cells that show what a format does to them.
+OTHERS = 4
+
+#: Bytes of a sample file.
+SAMPLE_SIZE = 20_000_000
+
+
+@router.post("/per-value", response_model=list[ValueCount])
+def per_value(body: PerValueRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    How many rows have each value of a field, most first: the counts per unit.
+    """
+    template = read_document(body.document)
+    counted = template.model_copy(update={"columns": (Column(id="unit", heading="Unit", value=_field(body.path)),)})
+    plan = _plan(services, person, counted, body.answers).require()
+    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        found = snapshot.table(Statements(plan).per_value(plan.columns[0].cell)).to_pylist()
+    return [ValueCount(value=r["value"], rows=r["rows"]) for r in found]
+
+
+def _field(path: str) -> FieldValue:
+    return FieldValue(field=path)
+
+
+def _plan(services: Services, person: Person, template: Template, answers: dict[str, Any] | None) -> Resolution:
+    context = services.context(answers=answers, scope=person.scope)
+    return resolve(template, services.source.catalogue(), context)
+
+
+@router.post("/format", response_model=ExampleOut)
+def work_out_format(body: ExampleRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    The formats under which one cell reads as a person typed it, and how other cells then read. None when there is none.
+    """
+    template = read_document(body.document)
+    chosen = [c for c in template.columns if c.id == body.column]
+    if not chosen:
+        msg = f"The sheet has no column “{body.column}”."
+        raise NotFound(msg)
+    found = _cells(services, person, template, chosen[0], Show(), body.row)
+    if found is None or found[1].is_empty() or found[1][0] is None:
+        return ExampleOut(shows=[], others=[])
+    column, values, _ = found
+    value: Any = values[0]
+    if column.kind.is_number and isinstance(value, str | float):
+        value = Decimal(str(value))
+    shows, others = [], []
+    for show in format_by_example(_local(value, template), body.text, column.field):
+        tried = _cells(services, person, template, chosen[0], show, body.row)
+        texts = tried[2] if tried is not None else [None]
+        # Only what the plan itself writes like that is offered.
+        if texts[0] == body.text:
+            shows.append(show.model_dump(mode="json", exclude_defaults=True))
+            others.append(texts[1 : OTHERS + 1])
+    return ExampleOut(shows=shows, others=others)
+
+
+def _cells(
+    services: Services, person: Person, template: Template, chosen: Column, show: Show, row: int
+) -> tuple[PlanColumn, pl.Series, list[str | None]] | None:
+    """
+    One column alone under a format, from a row on: as planned, its values, and its texts. None where it is not sound.
+    """
+    shown = chosen.model_copy(update={"show": show, "blank": ""})
+    columns = tuple(shown if c.id == chosen.id else c for c in template.columns)
+    plan = _plan(services, person, template.model_copy(update={"columns": columns}), None).partial
+    at = next((n for n, c in enumerate(plan.columns) if c.id == chosen.id), None) if plan is not None else None
+    if plan is None or at is None or plan.columns[at].is_constant:
+        return None
+    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        frame = to_frame(snapshot.table(Statements(plan).rows(limit=OTHERS + 1, offset=row)))
+    texts = TextShaper(plan.columns, plan.zone.key).shape(frame).to_series(at).to_list()
+    return plan.columns[at], frame.get_column(f"c{at}"), texts
+
+
+def _local(value: Any, template: Template) -> Any:
+    return value.astimezone(ZoneInfo(template.zone)) if getattr(value, "tzinfo", None) is not None else value
+
+
+@router.post("/first-lines", response_model=FirstLines)
+def first_lines(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    The first lines of a text file as they will be, written by the writer that writes the file.
+    """
+    template = read_document(body.document)
+    output = template.output.model_copy(update={"split": None, "dictionary": ()})
+    at_most = min(LINES, template.at_most or LINES)
+    sample = template.model_copy(update={"output": output, "at_most": at_most})
+    context = services.context(answers=body.answers, scope=person.scope, template_id=body.template_id)
+    if sample.output.format == "xlsx":
+        return FirstLines(text="")
+    plan = resolve(sample, services.source.catalogue(), context).require()
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
+    ):
+        return FirstLines(text=_written(snapshot, sample, plan, Path(folder)))
+
+
+def _written(snapshot: Snapshot, template: Template, plan: Plan, folder: Path) -> str:
+    export = Export(template, plan, template.output.format, folder, lambda *_: None)
+    made = export.write(snapshot, {})
+    encoding = template.output.csv.encoding if template.output.format == "csv" else "utf-8"
+    with made.path.open("rb") as file:
+        return file.read(BYTES).decode(encoding, errors="replace").removeprefix("\ufeff")
+
+
+@router.post("/match", response_model=Matches)
+def match(body: MatchRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    Hold a header row against the fields of a record type: scored, with reasons, nothing taken without a person's eye.
+    """
+    catalogue = services.source.catalogue()
+    record_type = catalogue.record_types.get(body.records)
+    if record_type is None:
+        msg = f"There is no record type “{body.records}”."
+        raise NotFound(msg)
+    header = read_header(body.text)
+    if len(header.names) > 400:
+        message = f"This header row has {len(header.names)} names; up to 400 can be matched."
+        raise PlanError([Problem(code="too_many", message=message, place="text")])
+    examples = {
+        (name, field): profile.example
+        for name in {record_type.name, *(r.target for r in record_type.relations if not r.many)}
+        for field, profile in services.source.profile(name).items()
+    }
+    found = match_headings(header, catalogue, record_type, examples)
+    values = _first_values(services, person, body.records, [c for m in found for c in m.candidates])
+    return Matches(
+        separator=header.separator,
+        samples=len(header.samples),
+        headings=[
+            MatchedOut(
+                heading=m.heading,
+                samples=list(m.samples),
+                confidence=m.confidence,
+                candidates=[_candidate(services, body.records, c, values.get((c.path, c.show))) for c in m.candidates],
+            )
+            for m in found
+        ],
+    )
+
+
+def _candidate(services: Services, records: str, candidate: Candidate, value: str | None) -> CandidateOut:
+    catalogue = services.source.catalogue()
+    route = catalogue.route(catalogue.record_types[records], candidate.path, "")
+    retired = None if isinstance(route, Problem) or route.field.retired is None else route.field.retired.reason
+    return CandidateOut(
+        path=candidate.path,
+        trail=candidate.trail,
+        score=candidate.score,
+        reasons=list(candidate.reasons),
+        show=candidate.show.model_dump(mode="json", exclude_defaults=True),
+        value=value,
+        retired=retired,
+    )
+
+
+def _first_values(
+    services: Services, person: Person, records: str, candidates: list[Candidate]
+) -> dict[tuple[str, Show], str | None]:
+    """
+    The first value of each candidate among the first records, as it would be written; blanks where all are blank.
+    """
+    wanted = list(dict.fromkeys((c.path, c.show) for c in candidates))
+    columns = tuple(
+        Column(id=f"c{n}", heading=f"c{n}", value=_field(path), show=show) for n, (path, show) in enumerate(wanted)
+    )
+    template = Template(name="match", records=records, columns=columns)
+    plan = _plan(services, person, template, None).partial
+    if plan is None or not plan.columns:
+        return {}
+    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        frame = to_frame(snapshot.table(Statements(plan).rows(limit=60)))
+    text = TextShaper(plan.columns, plan.zone.key).shape(frame)
+    found: dict[tuple[str, Show], str | None] = {}
+    for n, column in enumerate(plan.columns):
+        values = text.to_series(n).drop_nulls()
+        personal = isinstance(column.cell, Read) and column.field.personal
+        first = None if values.is_empty() else values[0]
+        found[wanted[int(column.id[1:])]] = "•••" if personal and first else first
+    return found
+
+
+@router.post("/header-of-file", response_model=FirstLines)
+def header_of_file(content: bytes = Body(media_type="application/octet-stream")) -> Any:
+    """
+    The header row and the first rows of a spreadsheet somebody sent, as text separated by tabs.
+    """
+    if len(content) > SAMPLE_SIZE:
+        raise Refused(422, "too_large", f"A sample file may have {SAMPLE_SIZE // 1_000_000} MB; a few rows are enough.")
+    try:
+        book = CalamineWorkbook.from_filelike(io.BytesIO(content))
+        rows = book.get_sheet_by_index(0).to_python(skip_empty_area=True)[:6]
+    except (CalamineError, IndexError) as error:
+        raise Refused(422, "unreadable", "This is no spreadsheet that can be read. CSV can be pasted.") from error
+    lines = ["\t".join(_said(v) for v in row) for row in rows]
+    return FirstLines(text="\n".join(lines))
+
+
+def _said(value: Any) -> str:
+    if isinstance(value, float) and value.is_integer():
+        return str(int(value))
+    return str(value).replace("\t", " ").replace("\n", " ").replace("\r", " ")
+
+
+__all__ = ["router", "sound_plan"]
