@@ -51,6 +51,7 @@ def ask_for_run(
     version: int | None = None,
     idempotency_key: str | None = None,
     answers: dict[str, Any] | None = None,
+    purpose: str = "",
 ) -> Run:
     """
     Enter a run of a document in the ledger, as asked for.
@@ -76,6 +77,7 @@ def ask_for_run(
         asked_at=services.clock(),
         idempotency_key=idempotency_key,
         answers=answers or {},
+        purpose=purpose,
         scope=scope,
         files=[],
     )

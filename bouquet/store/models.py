@@ -195,6 +195,8 @@ class Run(Base):
     delivered_to: Mapped[str | None]
     idempotency_key: Mapped[str | None]
     answers: Mapped[Document] = mapped_column(default=dict, server_default="{}")
+    #: What the asking person said that personal data is taken out for.
+    purpose: Mapped[str] = mapped_column(default="", server_default="")
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
 

@@ -681,6 +681,7 @@ class RunOut(BaseModel):
     delivered_to: str | None
     files: list[RunFileOut]
     mine: bool
+    purpose: str
     slip: dict[str, Any] | None = None
 
 
@@ -698,7 +699,8 @@ class NewRun(BaseModel):
     Run a template: its newest saved version, or its draft as it stands; or a document that is no template.
 
     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-    `picks`, to a saved list, and `windows` puts other windows at the places of its conditions.
+    `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
+    personal data is taken out for.
     """
 
     template_id: int | None = None
@@ -710,6 +712,7 @@ class NewRun(BaseModel):
     use: Literal["saved", "draft"] = "saved"
     format: Literal["csv", "xlsx", "jsonl"] | None = None
     answers: dict[str, Any] = {}
+    purpose: str = Field("", max_length=300)
 
 
 class TemplateRow(BaseModel):

@@ -1,12 +1,20 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { Suspense, lazy } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { ApiError, answer, api } from "./api";
-import { Bench } from "./bench";
-import { Rounds } from "./rounds";
-import { Ledger, RunPage } from "./runs";
 import { Shell } from "./shell";
 import { SignIn } from "./signin";
 import { Library } from "./templates";
+
+// What is not the first view is loaded when it is first gone to.
+const Bench = lazy(() => import("./bench").then((m) => ({ default: m.Bench })));
+const Match = lazy(() => import("./templates/Match").then((m) => ({ default: m.Match })));
+const Runner = lazy(() => import("./templates/Runner").then((m) => ({ default: m.Runner })));
+const Ledger = lazy(() => import("./runs/Ledger").then((m) => ({ default: m.Ledger })));
+const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.RunPage })));
+const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })));
+const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
+const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
 const client = new QueryClient({
   defaultOptions: {
@@ -39,14 +47,21 @@ function Door() {
   return (
     <BrowserRouter>
       <Shell session={session.data}>
-        <Routes>
-          <Route path="/templates" element={<Library />} />
-          <Route path="/templates/:id" element={<Bench />} />
-          <Route path="/runs" element={<Ledger />} />
-          <Route path="/runs/:id" element={<RunPage />} />
-          <Route path="/rounds" element={<Rounds />} />
-          <Route path="*" element={<Navigate to="/templates" replace />} />
-        </Routes>
+        <Suspense fallback={<main className="body soft">opening…</main>}>
+          <Routes>
+            <Route path="/templates" element={<Library />} />
+            <Route path="/templates/match" element={<Match />} />
+            <Route path="/templates/:id/run" element={<Runner />} />
+            <Route path="/records" element={<Records />} />
+            <Route path="/records/:name" element={<Records />} />
+            <Route path="/records/:name/*" element={<RecordPage />} />
+            <Route path="/templates/:id" element={<Bench />} />
+            <Route path="/runs" element={<Ledger />} />
+            <Route path="/runs/:id" element={<RunPage />} />
+            <Route path="/rounds" element={<Rounds />} />
+            <Route path="*" element={<Navigate to="/templates" replace />} />
+          </Routes>
+        </Suspense>
       </Shell>
     </BrowserRouter>
   );

@@ -8,13 +8,19 @@ from collections.abc import Iterator
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue, RecordType, Walk
-from bouquet.core.template import AllOf, AnyOf, Ask, Condition, FieldValue, Has, Narrowing, NoneOf, Template
+from bouquet.core.plan import resolve
+from bouquet.core.sql import Statements
+from bouquet.core.template import AllOf, AnyOf, Ask, Column, Condition, FieldValue, Has, Narrowing, NoneOf, Template
 from bouquet.core.windows import window_words
 from bouquet.runs import Services
+from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store.models import Person
 from bouquet.web.schemas import ChoiceOut, PeriodOut, QuestionOut, Questions
 
 __all__ = ["conditions", "questions_of"]
+
+#: Choices offered; a field with more values is answered by typing.
+MOST_CHOICES = 200
 
 
 def conditions(node: Narrowing, place: str = "filter") -> Iterator[tuple[str, Condition]]:
@@ -105,8 +111,16 @@ def _choices(
     if person.scope is not None or walk.field.personal:
         # The values of all records are not theirs to see; they type what they know.
         return []
-    facts = services.source.facts(walk.end.name, walk.field.name)
-    return sorted((ChoiceOut(code=v, label=v) for v, _ in facts.top), key=lambda c: c.label.casefold())
+    # All values there are of the field, as long as a person can still look through them.
+    column = Column(id="value", heading="value", value=FieldValue(field=walk.field.name))
+    listing = Template(name="values", records=walk.end.name, columns=(column,))
+    plan = resolve(listing, catalogue, services.context()).require()
+    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        found = snapshot.table(Statements(plan).per_value(plan.columns[0].cell, limit=MOST_CHOICES + 1)).to_pylist()
+    if len(found) > MOST_CHOICES:
+        return []
+    values = [str(r["value"]) for r in found if r["value"] is not None]
+    return [ChoiceOut(code=v, label=v) for v in sorted(values, key=str.casefold)]
 
 
 def _personal(catalogue: Catalogue, start: RecordType | None, template: Template) -> list[str]:

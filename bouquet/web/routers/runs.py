@@ -61,6 +61,7 @@ def run_out(run: Run, person: Person, *, slip: bool = False) -> RunOut:
         delivered_to=run.delivered_to,
         files=[RunFileOut.model_validate(f, from_attributes=True) for f in run.files],
         mine=run.person_id == person.id,
+        purpose=run.purpose,
         slip=run.slip if slip else None,
     )
 
@@ -88,6 +89,7 @@ def add_run(
         version=version if limited == document else None,
         idempotency_key=idempotency_key,
         answers=body.answers,
+        purpose=body.purpose.strip(),
     )
     if run.status == "asked":
         queue.put(run.id)

@@ -5,7 +5,7 @@ Templates: the library, drafts, versions.
 from __future__ import annotations
 
 import json
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Header, Response
@@ -157,9 +157,12 @@ def export_document(template_id: int, services: TheServices, person: CurrentPers
 
 
 @router.get("/{template_id}/questions", response_model=Questions)
-def get_questions(template_id: int, services: TheServices, person: CurrentPerson) -> Any:
+def get_questions(
+    template_id: int, services: TheServices, person: CurrentPerson, use: Literal["saved", "draft"] = "saved"
+) -> Any:
     """
-    What a runner needs: the newest saved version, its asks with their choices and my last answers, its windows.
+    What a runner needs: the newest saved version, or the draft, its asks with their choices and my last answers, its
+    windows.
     """
     with services.store.session() as session:
         record = visible(session, person, template_id)
@@ -167,7 +170,11 @@ def get_questions(template_id: int, services: TheServices, person: CurrentPerson
         pin = views.pins_of(session, person).get(template_id)
         mine = dict(pin.answers) if pin else {}
         format = pin.format if pin else None
-        document, name, version = (saved.document if saved else record.draft), record.name, record.version
+        document, name, version = (
+            (saved.document if saved and use == "saved" else record.draft),
+            record.name,
+            record.version,
+        )
     template = read_document(document)
     return questions_of(services, person, template_id, template, name, version, mine, format)
 

@@ -21,6 +21,24 @@ export type RunPage = Schemas["RunPage"];
 export type RoundInfo = Schemas["RoundOut"];
 export type NewRound = Schemas["NewRound"];
 export type Notice = Schemas["NoticeOut"];
+export type ManyWay = Schemas["ManyOut"];
+export type Trace = Schemas["Trace"];
+export type Traced = Schemas["TracedOut"];
+export type LeftOut = Schemas["LeftOut"];
+export type FieldFacts = Schemas["FieldFacts"];
+export type FunctionInfo = Schemas["FunctionOut"];
+export type PicksInfo = Schemas["PicksOut"];
+export type Matches = Schemas["Matches"];
+export type Matched = Schemas["MatchedOut"];
+export type Candidate = Schemas["CandidateOut"];
+export type Questions = Schemas["Questions"];
+export type Question = Schemas["QuestionOut"];
+export type ViewInfo = Schemas["ViewOut"];
+export type RecordUses = Schemas["RecordUses"];
+export type Preferences = Schemas["Preferences"];
+export type VersionInfo = Schemas["VersionOut"];
+export type Change = Schemas["ChangeOut"];
+export type ExampleOut = Schemas["ExampleOut"];
 
 /** What the server says when it cannot do something (RFC 9457). */
 export interface ProblemDetails {

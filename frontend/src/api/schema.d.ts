@@ -876,7 +876,8 @@ export interface paths {
         };
         /**
          * Get Questions
-         * @description What a runner needs: the newest saved version, its asks with their choices and my last answers, its windows.
+         * @description What a runner needs: the newest saved version, or the draft, its asks with their choices and my last answers, its
+         *     windows.
          */
         get: operations["get_questions"];
         put?: never;
@@ -1369,7 +1370,8 @@ export interface components {
          * @description Run a template: its newest saved version, or its draft as it stands; or a document that is no template.
          *
          *     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-         *     `picks`, to a saved list, and `windows` puts other windows at the places of its conditions.
+         *     `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
+         *     personal data is taken out for.
          */
         NewRun: {
             /** Also */
@@ -1393,6 +1395,11 @@ export interface components {
             only?: string[][] | null;
             /** Picks */
             picks?: string | null;
+            /**
+             * Purpose
+             * @default
+             */
+            purpose: string;
             /** Template Id */
             template_id?: number | null;
             /**
@@ -1807,6 +1814,8 @@ export interface components {
             mine: boolean;
             /** Name */
             name: string;
+            /** Purpose */
+            purpose: string;
             /** Rows Announced */
             rows_announced: number | null;
             /** Rows Written */
@@ -3723,7 +3732,9 @@ export interface operations {
     };
     get_questions: {
         parameters: {
-            query?: never;
+            query?: {
+                use?: "saved" | "draft";
+            };
             header?: never;
             path: {
                 template_id: number;

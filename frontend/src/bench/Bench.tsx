@@ -1,34 +1,46 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useReducer, useRef, useState } from "react";
 import { Button } from "react-bootstrap";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../api";
-import type { FieldGroup, FieldInfo, Problem, TemplateInfo } from "../api";
-import { useStartRun } from "../runs";
-import { useMay, useShell } from "../shell";
+import type { FieldGroup, FieldInfo, Problem, TemplateInfo, WayOut } from "../api";
+import { RunDialog, useStartRun } from "../runs";
+
 import { Icon, Trouble, shortMoment } from "../shared";
+import { ChecksTab } from "./components/ChecksTab";
 import { Dragging } from "./components/Dragging";
 import { FieldShelf } from "./components/FieldShelf";
 import { FileTab } from "./components/FileTab";
 import { Outcome } from "./components/Outcome";
+import { PerUnit } from "./components/PerUnit";
 import { Sentence } from "./components/Sentence";
 import { Sheet } from "./components/Sheet";
 import { Tally } from "./components/Tally";
 import { ThisColumn } from "./components/ThisColumn";
+import { TracePanel } from "./components/TracePanel";
+import type { Tracing } from "./components/TracePanel";
+import { valueCondition } from "./components/NarrowPicker";
 import { Title } from "./components/Title";
-import { KeysDialog, SaveDialog } from "./components/dialogs";
+import { ExamplesDialog, KeysDialog, SaveDialog } from "./components/dialogs";
+import type { Examples } from "./components/dialogs";
+import { Hint, useMay, useShell } from "../shell";
 import { headingOf } from "./defaults";
+import { useFields } from "./hooks/useFields";
 import { useBenchKeys } from "./hooks/useBenchKeys";
 import { useDraft } from "./hooks/useDraft";
 import type { Keeping } from "./hooks/useDraft";
 import { useLook, useTally } from "./hooks/useLook";
 import { EMPTY, reduce } from "./reducer";
+import type { Action } from "./reducer";
+import { groupedValue, ruleOf, waysOf } from "./rows";
 import type { Document } from "./types";
 
 /** Bytes that separators and the line end add to an average row. */
 const ROW_OVERHEAD = 2;
 
-type Tab = "fields" | "column" | "file";
+type Tab = "fields" | "column" | "file" | "checks";
+
+const TABS: Record<Tab, string> = { fields: "Fields", column: "This column", file: "File", checks: "Checks" };
 
 /** The bench of one template. */
 export function Bench() {
@@ -63,34 +75,31 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const { document, selected } = state;
   const columns = useMemo(() => document.columns ?? [], [document.columns]);
   const [template, setTemplate] = useState(loaded);
-  const { keeping, flush, overwrite } = useDraft(loaded, document, setTemplate);
+  const { keeping, flush, overwrite, adopt } = useDraft(loaded, document, setTemplate);
+  const go = useNavigate();
+  const [params, setParams] = useSearchParams();
+  const only = useMemo(() => keysIn(params.get("only")), [params]);
   const [tab, setTab] = useState<Tab>("fields");
   const [renaming, setRenaming] = useState<string | null>(null);
   const [announcement, announce] = useState("");
-  const [dialog, setDialog] = useState<"save" | "keys" | null>(null);
+  const [dialog, setDialog] = useState<"save" | "keys" | "run" | null>(null);
+  const [tracing, setTracing] = useState<Tracing | null>(null);
+  const [wanted, setWanted] = useState<{ key: string; at: number } | null>(null);
+  const [examples, setExamples] = useState<Examples | null>(null);
   const searchRef = useRef<HTMLInputElement>(null);
 
-  const fields = useQuery({
-    queryKey: ["record-type", document.records],
-    queryFn: () =>
-      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: document.records } } })),
-    staleTime: 300_000,
-  });
-  const groups = useMemo(() => fields.data?.groups ?? [], [fields.data]);
-  const byPath = useMemo(
-    () => new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, { field: f, group: g }] as const))),
-    [groups],
-  );
+  const { start: fields, groups, byPath } = useFields(document);
   const used = useMemo(
     () => new Set(columns.flatMap((c) => ("field" in c.value ? [c.value.field] : []))),
     [columns],
   );
 
-  const look = useLook(document);
-  const tally = useTally(document);
+  const look = useLook(document, loaded.id, only ?? undefined);
+  const tally = useTally(document, loaded.id);
   const first = look.data?.pages[0];
   const last = look.data?.pages.at(-1);
   const rows = useMemo(() => look.data?.pages.flatMap((p) => p.rows) ?? [], [look.data]);
+  const keys = useMemo(() => look.data?.pages.flatMap((p) => p.keys ?? []) ?? [], [look.data]);
   const problems = first?.problems ?? [];
   const { fetchNextPage, isFetchingNextPage } = look;
   const onMore = useCallback(() => {
@@ -100,24 +109,58 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
 
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
-  const ask = useCallback(async () => {
-    if (await flush()) start.mutate({ template_id: loaded.id, use: "draft" });
-  }, [flush, loaded.id, start]);
+  const asksOrPersonal =
+    (document.asks ?? []).length > 0 ||
+    columns.some((c) => "field" in c.value && byPath.get(c.value.field)?.field.personal);
+  const ask = async () => {
+    if (!(await flush())) return;
+    if (asksOrPersonal) setDialog("run");
+    else start.mutate({ template_id: loaded.id, use: "draft" });
+  };
 
-  const addField = useCallback(
-    (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
-      const heading = headingOf(field, group?.path ? group.label : "");
-      dispatch({ type: "addColumn", field: field.path, heading, at });
-      announce(`${heading} added as column ${(at ?? columns.length) + 1}`);
-    },
-    [columns.length],
-  );
+  const addField = (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
+    const heading = headingOf(field, group?.path ? group.label : "");
+    if (ruleOf(document).per === "group") {
+      const made = groupedValue(document, field);
+      dispatch({ type: "addValue", ...made, at });
+      announce(`${made.heading} added as column ${(at ?? columns.length) + 1}`);
+      return;
+    }
+    dispatch({ type: "addColumn", field: field.path, heading, at });
+    announce(`${heading} added as column ${(at ?? columns.length) + 1}`);
+  };
+  const addMany = (fresh: { field: FieldInfo; group: FieldGroup }[]) => {
+    dispatch({
+      type: "addColumns",
+      columns: fresh.map(({ field, group }) =>
+        ruleOf(document).per === "group"
+          ? groupedValue(document, field)
+          : { value: { field: field.path }, heading: headingOf(field, group.path ? group.label : "") },
+      ),
+    });
+    announce(`${fresh.length} columns added`);
+  };
+  const showExample = async (column: string, row: number, text: string) => {
+    const found = await answer(
+      api.POST("/api/v1/design/format", {
+        body: { document: document as unknown as Record<string, never>, column, row, text },
+      }),
+    ).catch(() => null);
+    const heading = columns.find((c) => c.id === column)?.heading ?? "";
+    if (found?.shows.length === 1) {
+      dispatch({ type: "setShow", id: column, show: found.shows[0] });
+      announce(`${heading} is now shown like ${text}`);
+    } else setExamples({ column, heading, text, found: found?.shows ?? [], others: found?.others ?? [] });
+  };
 
   const showProblem = (problem: Problem) => {
     const at = /^columns\[(\d+)\]/.exec(problem.place);
     const column = at && columns[Number(at[1])];
     if (column) dispatch({ type: "select", ids: [column.id] });
+    setTracing(null);
     setTab(problem.place.startsWith("output") ? "file" : column ? "column" : "fields");
+    if (problem.place.startsWith("rows")) setWanted({ key: "rows", at: Date.now() });
+    else if (problem.place.startsWith("filter")) setWanted({ key: `value ${problem.place}`, at: Date.now() });
   };
 
   useBenchKeys({
@@ -126,7 +169,11 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     save: () => mayDesign && setDialog("save"),
     run: () => mayRun && void ask(),
     keys: () => setDialog("keys"),
+    trace: () => setTracing({ record: "" }),
+    narrow: () => mayDesign && setWanted({ key: "add", at: Date.now() }),
+    rows: () => mayDesign && setWanted({ key: "rows", at: Date.now() }),
     search: () => {
+      setTracing(null);
       setTab("fields");
       requestAnimationFrame(() => searchRef.current?.focus());
     },
@@ -134,9 +181,9 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
 
   const selectedColumn = columns.find((c) => c.id === selected.at(-1));
   const selectedField =
-    selectedColumn && "field" in selectedColumn.value
-      ? byPath.get(selectedColumn.value.field)?.field
-      : undefined;
+    selectedColumn && "field" in selectedColumn.value ? byPath.get(selectedColumn.value.field) : undefined;
+  const selectedPlace = first?.columns.findIndex((c) => c.id === selectedColumn?.id) ?? -1;
+  const cure = (way: WayOut) => dispatch({ type: "put", place: way.place, value: way.value });
 
   return (
     <>
@@ -161,6 +208,9 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         <span className="fill" />
         <Button variant="quiet" aria-label="Keys" onClick={() => setDialog("keys")}>
           <Icon name="question" />
+        </Button>
+        <Button variant="quiet" onClick={() => setTracing({ record: "" })}>
+          <Icon name="search" /> Trace a record
         </Button>
         {mayDesign && (
           <>
@@ -191,7 +241,41 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           </Button>
         )}
       </div>
-      <KeepingBanner keeping={keeping} onOverwrite={() => void overwrite()} />
+      <KeepingBanner
+        keeping={keeping}
+        onOverwrite={() => void overwrite()}
+        onTheirs={() =>
+          void adopt().then((theirs) => {
+            if (theirs) dispatch({ type: "edit", document: theirs.document as unknown as Document });
+          })
+        }
+        onBoth={() =>
+          void answer(
+            api.POST("/api/v1/templates", {
+              body: {
+                everyday: false,
+                document: { ...document, name: `${document.name}, my copy` } as unknown as Record<
+                  string,
+                  never
+                >,
+              },
+            }),
+          ).then((made) => {
+            void adopt();
+            void client.invalidateQueries({ queryKey: ["templates"] });
+            void go(`/templates/${made.id}`);
+          })
+        }
+      />
+      {only && (
+        <div className="banner">
+          <Icon name="eye" /> Tried on {only.length === 1 ? "one record" : `${only.length} records`} only; a
+          run takes all.
+          <Button variant="quiet" size="sm" onClick={() => setParams({}, { replace: true })}>
+            Look at all
+          </Button>
+        </div>
+      )}
       {start.error && (
         <div className="banner">
           <Trouble error={start.error} />
@@ -200,11 +284,18 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
       <Sentence
         parts={first?.sentence ?? []}
         document={document}
-        recordType={fields.data?.record_type}
+        start={fields.data}
         groups={groups}
         problems={problems}
         editable={mayDesign}
         dispatch={dispatch}
+        wanted={wanted}
+        onFold={(n) => {
+          const column = columns[n];
+          if (column) dispatch({ type: "select", ids: [column.id] });
+          setTracing(null);
+          setTab("column");
+        }}
       />
       <Tally
         counts={tally.data}
@@ -213,6 +304,8 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         columns={columns.length}
         rowBytes={rowBytes}
         source={session.source}
+        onLeftOut={(place) => setTracing({ leftOut: place })}
+        perUnit={columns.length > 0 && <PerUnit document={document} groups={groups} />}
       />
       <Dragging
         columns={columns.map((c) => c.id)}
@@ -235,6 +328,25 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
               {columns.length === 0 && (
                 <div className="px-3 pt-3 soft">
                   The sheet is empty. Double-click a field on the shelf, press Enter on it, or drag it here.
+                  {mayDesign && (fields.data?.groups[0]?.fields.some((f) => f.everyday) ?? false) && (
+                    <>
+                      {" "}
+                      <button
+                        type="button"
+                        className="btn-link-plain"
+                        onClick={() => {
+                          const group = groups[0]!;
+                          addMany(
+                            group.fields
+                              .filter((f) => f.everyday && !f.personal)
+                              .map((field) => ({ field, group })),
+                          );
+                        }}
+                      >
+                        Or start with the everyday fields.
+                      </button>
+                    </>
+                  )}
                 </div>
               )}
               <Sheet
@@ -250,79 +362,177 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                 dropBefore={dropBefore}
                 dispatch={dispatch}
                 announce={announce}
+                onTrace={
+                  keys.length
+                    ? (row) => {
+                        const key = keys[row];
+                        if (key?.every((k) => k !== null))
+                          setTracing({ record: key.join(", "), key: key as string[] });
+                      }
+                    : undefined
+                }
+                onExample={mayDesign ? (column, row, text) => void showExample(column, row, text) : undefined}
               />
+              {mayDesign && columns.length > 0 && (
+                <SheetActs selected={selected} columns={columns.map((c) => c.id)} dispatch={dispatch} />
+              )}
             </div>
             <aside className="shelf" aria-label="Shelf">
-              <div className="shelf-tabs" role="tablist" aria-label="Shelf">
-                {(["fields", "column", "file"] as const).map((name) => (
-                  <button
-                    key={name}
-                    type="button"
-                    role="tab"
-                    id={`tab-${name}`}
-                    aria-selected={tab === name}
-                    aria-controls="shelf-panel"
-                    onClick={() => setTab(name)}
+              {tracing ? (
+                <TracePanel
+                  document={document}
+                  tracing={tracing}
+                  counts={tally.data}
+                  editable={mayDesign}
+                  onTracing={setTracing}
+                  onEdit={(next) => dispatch({ type: "edit", document: next })}
+                  onClose={() => setTracing(null)}
+                />
+              ) : (
+                <>
+                  <div className="shelf-tabs" role="tablist" aria-label="Shelf">
+                    {(Object.keys(TABS) as Tab[]).map((name) => (
+                      <button
+                        key={name}
+                        type="button"
+                        role="tab"
+                        id={`tab-${name}`}
+                        aria-selected={tab === name}
+                        aria-controls="shelf-panel"
+                        onClick={() => setTab(name)}
+                      >
+                        {TABS[name]}
+                        {name === "checks" && problems.length + (first?.notes.length ?? 0) > 0 && (
+                          <span className={`dot ${problems.length ? "wrong" : ""}`}>
+                            <span className="visually-hidden">: something speaks up</span>
+                          </span>
+                        )}
+                      </button>
+                    ))}
+                  </div>
+                  <div
+                    className="shelf-body"
+                    role="tabpanel"
+                    id="shelf-panel"
+                    aria-labelledby={`tab-${tab}`}
+                    tabIndex={0}
                   >
-                    {{ fields: "Fields", column: "This column", file: "File" }[name]}
-                  </button>
-                ))}
-              </div>
-              <div
-                className="shelf-body"
-                role="tabpanel"
-                id="shelf-panel"
-                aria-labelledby={`tab-${tab}`}
-                tabIndex={0}
-              >
-                {tab === "fields" && (
-                  <>
-                    <Trouble error={fields.error} />
-                    <FieldShelf
-                      groups={groups}
-                      used={used}
-                      loading={fields.isPending}
-                      editable={mayDesign}
-                      searchRef={searchRef}
-                      onAdd={(field, group) => addField(field, group)}
-                    />
-                    {mayDesign && (
-                      <div className="p-3">
-                        <Button
-                          variant="quiet"
-                          size="sm"
-                          onClick={() => {
-                            dispatch({ type: "addConstant" });
-                            setTab("column");
+                    {tab === "fields" && (
+                      <>
+                        <Trouble error={fields.error} />
+                        <Hint name="shelf">
+                          Double-click a field to add it, or drag it to its place. Type{" "}
+                          <b>a value you know</b> above, such as a tag, to find where it is kept.
+                        </Hint>
+                        <FieldShelf
+                          document={document}
+                          start={fields.data}
+                          groups={groups}
+                          used={used}
+                          loading={fields.isPending}
+                          editable={mayDesign}
+                          searchRef={searchRef}
+                          onAdd={(field, group) => addField(field, group)}
+                          onAddMany={addMany}
+                          ways={waysOf(document, fields.data)}
+                          onFold={(value, heading) => {
+                            dispatch({ type: "addValue", value, heading });
+                            announce(`${heading} added as column ${columns.length + 1}`);
                           }}
-                        >
-                          <Icon name="plus" /> a column with the same text in every row
-                        </Button>
-                      </div>
+                          end={
+                            mayDesign && (
+                              <div className="shelf-more">
+                                <Button
+                                  variant="quiet"
+                                  size="sm"
+                                  onClick={() => {
+                                    dispatch({
+                                      type: "addValue",
+                                      value: { formula: '""' },
+                                      heading: "Formula",
+                                    });
+                                    setTab("column");
+                                  }}
+                                >
+                                  <Icon name="sigma" /> a formula
+                                </Button>
+                                <Button
+                                  variant="quiet"
+                                  size="sm"
+                                  onClick={() => {
+                                    dispatch({ type: "addConstant" });
+                                    setTab("column");
+                                  }}
+                                >
+                                  <Icon name="plus" /> the same text in every row
+                                </Button>
+                                {ruleOf(document).per === "group" && (
+                                  <Button
+                                    variant="quiet"
+                                    size="sm"
+                                    onClick={() =>
+                                      dispatch({
+                                        type: "addValue",
+                                        value: { fold: { path: "", how: "count" } },
+                                        heading: "How many",
+                                      })
+                                    }
+                                  >
+                                    <Icon name="layers" /> how many there are
+                                  </Button>
+                                )}
+                              </div>
+                            )
+                          }
+                        />
+                      </>
                     )}
-                  </>
-                )}
-                {tab === "column" && (
-                  <ThisColumn
-                    document={document}
-                    column={selectedColumn}
-                    field={selectedField}
-                    info={first?.columns.find((c) => c.id === selectedColumn?.id)}
-                    problems={problems}
-                    editable={mayDesign}
-                    dispatch={dispatch}
-                  />
-                )}
-                {tab === "file" && (
-                  <FileTab
-                    document={document}
-                    look={first}
-                    problems={problems}
-                    editable={mayDesign}
-                    dispatch={dispatch}
-                  />
-                )}
-              </div>
+                    {tab === "column" && (
+                      <ThisColumn
+                        document={document}
+                        column={selectedColumn}
+                        field={selectedField?.field}
+                        group={selectedField?.group}
+                        groups={groups}
+                        start={fields.data}
+                        info={first?.columns[selectedPlace]}
+                        values={
+                          selectedPlace < 0 ? [] : rows.slice(0, 4).map((r) => r[selectedPlace] ?? null)
+                        }
+                        problems={problems}
+                        editable={mayDesign}
+                        dispatch={dispatch}
+                        onNarrow={(field, value) =>
+                          dispatch({ type: "addNarrowing", node: valueCondition(field, value) })
+                        }
+                      />
+                    )}
+                    {tab === "file" && (
+                      <FileTab
+                        document={document}
+                        look={first}
+                        problems={problems}
+                        groups={groups}
+                        editable={mayDesign}
+                        dispatch={dispatch}
+                      />
+                    )}
+                    {tab === "checks" && (
+                      <ChecksTab
+                        document={document}
+                        look={first}
+                        problems={problems}
+                        recordType={fields.data?.record_type}
+                        byPath={byPath}
+                        editable={mayDesign}
+                        onShow={showProblem}
+                        onCure={cure}
+                        onAdd={(field, group) => addField(field, group, 0)}
+                      />
+                    )}
+                  </div>
+                </>
+              )}
             </aside>
           </div>
         )}
@@ -333,9 +543,11 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         problems={problems}
         run={run}
         onShow={showProblem}
-        onCure={
-          mayDesign ? (way) => dispatch({ type: "put", place: way.place, value: way.value }) : undefined
-        }
+        onCure={mayDesign ? cure : undefined}
+        onChecks={() => {
+          setTracing(null);
+          setTab("checks");
+        }}
       />
       <div className="visually-hidden" aria-live="assertive">
         {announcement}
@@ -351,9 +563,110 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           }}
         />
       )}
+      {dialog === "run" && (
+        <RunDialog
+          templateId={loaded.id}
+          zone={document.zone ?? "Europe/London"}
+          rows={tally.data?.steps.at(-1)?.rows ?? null}
+          columns={columns.length}
+          onClose={() => setDialog(null)}
+          onRun={(answers, purpose) => {
+            setDialog(null);
+            start.mutate({ template_id: loaded.id, use: "draft", answers, purpose });
+          }}
+        />
+      )}
+      {examples && (
+        <ExamplesDialog
+          examples={examples}
+          onClose={() => setExamples(null)}
+          onTake={(show) => {
+            dispatch({ type: "setShow", id: examples.column, show });
+            setExamples(null);
+          }}
+        />
+      )}
       {dialog === "keys" && <KeysDialog onClose={() => setDialog(null)} />}
     </>
   );
+}
+
+/** What can be done with the columns selected, or with all of them. */
+function SheetActs({
+  selected,
+  columns,
+  dispatch,
+}: {
+  selected: string[];
+  columns: string[];
+  dispatch: (action: Action) => void;
+}) {
+  const several = selected.length > 1;
+  return (
+    <div className="sheet-acts" role="toolbar" aria-label="Columns">
+      {several ? (
+        <>
+          <span className="soft">{selected.length} columns:</span>
+          <button
+            type="button"
+            className="btn-link-plain"
+            onClick={() => dispatch({ type: "moveColumns", ids: selected, by: -1 })}
+          >
+            move left
+          </button>
+          <button
+            type="button"
+            className="btn-link-plain"
+            onClick={() => dispatch({ type: "moveColumns", ids: selected, by: 1 })}
+          >
+            move right
+          </button>
+          <button
+            type="button"
+            className="btn-link-plain"
+            onClick={() => dispatch({ type: "copyColumns", ids: selected })}
+          >
+            copy
+          </button>
+          <button
+            type="button"
+            className="btn-link-plain"
+            onClick={() => dispatch({ type: "removeColumns", ids: selected })}
+          >
+            remove
+          </button>
+        </>
+      ) : (
+        <>
+          <button
+            type="button"
+            className="btn-link-plain"
+            onClick={() => dispatch({ type: "select", ids: columns })}
+          >
+            select all columns
+          </button>
+          <button
+            type="button"
+            className="btn-link-plain"
+            onClick={() => dispatch({ type: "removeColumns", ids: columns })}
+          >
+            clear all columns
+          </button>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** Keys of records in the address, as a JSON list of lists of texts. */
+function keysIn(text: string | null): string[][] | null {
+  if (!text) return null;
+  try {
+    const keys: unknown = JSON.parse(text);
+    return Array.isArray(keys) ? keys.map((k) => (Array.isArray(k) ? k.map(String) : [String(k)])) : null;
+  } catch {
+    return null;
+  }
 }
 
 function averageBytes(rows: (string | null)[][]): number {
@@ -384,7 +697,17 @@ function keptWords(keeping: Keeping, template: TemplateInfo): string {
   }
 }
 
-function KeepingBanner({ keeping, onOverwrite }: { keeping: Keeping; onOverwrite: () => void }) {
+function KeepingBanner({
+  keeping,
+  onOverwrite,
+  onTheirs,
+  onBoth,
+}: {
+  keeping: Keeping;
+  onOverwrite: () => void;
+  onTheirs: () => void;
+  onBoth: () => void;
+}) {
   if (keeping.state === "kept" || keeping.state === "sending") return null;
   return (
     <div className="banner" role="alert">
@@ -392,11 +715,14 @@ function KeepingBanner({ keeping, onOverwrite }: { keeping: Keeping; onOverwrite
       {keeping.state === "refused" && keeping.problem.errors?.map((e) => <b key={e.place}>{e.message}</b>)}
       {keeping.state === "overtaken" && (
         <>
-          <Button variant="quiet" size="sm" onClick={() => window.location.reload()}>
+          <Button variant="quiet" size="sm" onClick={onTheirs}>
             Look at theirs
           </Button>
           <Button variant="quiet" size="sm" onClick={onOverwrite}>
             Keep mine instead
+          </Button>
+          <Button variant="quiet" size="sm" onClick={onBoth}>
+            Keep both: mine as a copy
           </Button>
         </>
       )}

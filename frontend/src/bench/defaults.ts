@@ -49,6 +49,7 @@ export const WINDOWS: Window[] = [
   { type: "to_date", unit: "year" },
   { type: "previous", unit: "year" },
   { type: "previous", unit: "financial_year" },
+  { type: "since_last_run" },
   { type: "all_time" },
 ];
 
@@ -95,13 +96,18 @@ export const KEYS: [string, string][] = [
   ["Enter", "in the shelf: add the field at the end"],
   ["← →", "on a column's heading: go to the next column"],
   ["F2", "rename the column"],
-  ["Alt ← →", "move the column"],
+  ["Shift ← →", "select several columns"],
+  ["Alt ← →", "move the columns selected"],
+  ["Ctrl D", "copy the columns selected"],
   ["Delete", "remove the column"],
   ["Space", "on a grip: pick the column up; arrows move it; Space puts it down"],
   ["Ctrl Z", "undo"],
   ["Ctrl Shift Z", "redo"],
   ["Ctrl S", "save a version"],
   ["Ctrl Enter", "run"],
+  ["T", "trace a record"],
+  ["N", "narrow further"],
+  ["R", "one row per what?"],
   ["Ctrl K", "jump to anything"],
   ["?", "this list"],
 ];

@@ -63,11 +63,80 @@ export function replaceNode(document: Document, place: string, put: Narrowing | 
 
 function tidy(node: Narrowing, top = false): Narrowing {
   if (!isGroup(node)) return node;
-  const how = "all" in node ? "all" : "any" in node ? "any" : "none";
+  const how = howOf(node);
   const parts = partsOf(node, how)
     .map((p) => tidy(p))
     .filter((p) => !isGroup(p) || partsOf(p, "all" in p ? "all" : "any" in p ? "any" : "none").length > 0);
   if (!top && parts.length === 1 && how !== "none") return parts[0]!;
+  return { [how]: parts } as Narrowing;
+}
+
+/** The parts of a filter in the order they stand, each with its place and depth. */
+export function outline(document: Document): { place: string; depth: number; node: Narrowing }[] {
+  const walk = (node: Narrowing, place: string, depth: number): ReturnType<typeof outline> => {
+    if (!isGroup(node)) return [{ place, depth, node }];
+    const how = howOf(node);
+    const parts = partsOf(node, how).flatMap((p, n) => walk(p, `${place}.${how}[${n}]`, depth + 1));
+    return depth < 0 ? parts : [{ place, depth, node }, ...parts];
+  };
+  return walk(rootOf(document), "filter", -1);
+}
+
+export function howOf(node: Narrowing): Step["how"] {
+  return "all" in node ? "all" : "any" in node ? "any" : "none";
+}
+
+export { isGroup, partsOf };
+
+/** Change how a group joins its parts. */
+export function regroup(document: Document, place: string, how: Step["how"]): Document {
+  const node = nodeAt(document, place);
+  if (!node || !isGroup(node)) return document;
+  return replaceNode(document, place, { [how]: partsOf(node, howOf(node)) } as Narrowing);
+}
+
+/**
+ * Move the part at `from`: before the part at `to`, or, with `into`, into one group with it, of which any must hold.
+ * Moving a part into itself changes nothing.
+ */
+export function moveNode(document: Document, from: string, to: string | null, into = false): Document {
+  const here = rooted(document, from);
+  const there = to === null ? null : rooted(document, to);
+  const node = nodeAt(document, from);
+  if (!node || here === there || there?.startsWith(`${here}.`)) return document;
+  // A mark stands in for the part while it moves, so that places stay what they are.
+  const mark: Narrowing = { picks: "\u0000" };
+  const marked = replaceRaw(rootOf(document), stepsOf(here), () => [mark]);
+  const placed =
+    there === null
+      ? ({ all: [...partsOf(marked, "all"), node] } as Narrowing)
+      : replaceRaw(marked, stepsOf(there), (target) => {
+          if (!into) return [node, target];
+          if (isGroup(target)) {
+            const how = howOf(target);
+            return [{ [how]: [...partsOf(target, how), node] } as Narrowing];
+          }
+          return [{ any: [target, node] }];
+        });
+  const swept = sweep(placed);
+  return { ...document, filter: tidy(swept, true) };
+}
+
+function replaceRaw(root: Narrowing, steps: Step[], put: (node: Narrowing) => Narrowing[]): Narrowing {
+  const [step, ...rest] = steps;
+  if (!step) return root;
+  const parts = partsOf(root, step.how).flatMap((p, n) =>
+    n !== step.at ? [p] : rest.length ? [replaceRaw(p, rest, put)] : put(p),
+  );
+  return { [step.how]: parts } as Narrowing;
+}
+
+function sweep(node: Narrowing): Narrowing {
+  if (!isGroup(node)) return node;
+  const how = howOf(node);
+  const parts = partsOf(node, how)
+    .filter((p) => !("picks" in p && p.picks === "\u0000"))
+    .map(sweep);
   return { [how]: parts } as Narrowing;
 }
 

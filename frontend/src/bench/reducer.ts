@@ -20,11 +20,15 @@ export type Action =
   | { type: "rename"; name: string }
   | { type: "addColumn"; field: string; heading: string; at?: number }
   | { type: "addConstant"; at?: number }
+  | { type: "addValue"; value: Column["value"]; heading: string; show?: Show; at?: number }
+  | { type: "addColumns"; columns: { value: Column["value"]; heading: string }[] }
+  | { type: "copyColumns"; ids: string[] }
+  | { type: "moveColumns"; ids: string[]; by: -1 | 1 }
   | { type: "moveColumn"; id: string; to: number }
   | { type: "removeColumns"; ids: string[] }
   | { type: "setHeading"; id: string; heading: string }
   | { type: "setShow"; id: string; show: Show | undefined }
-  | { type: "setColumn"; id: string; change: Partial<Pick<Column, "blank" | "value">> }
+  | { type: "setColumn"; id: string; change: Partial<Pick<Column, "blank" | "value" | "width" | "total">> }
   | { type: "select"; ids: string[] }
   | { type: "addNarrowing"; node: Narrowing }
   | { type: "addAlternative"; place: string; node: Condition }
@@ -34,6 +38,8 @@ export type Action =
   | { type: "setOutput"; output: Output }
   /** Set any part of the document, by its place such as `columns[2].value`; null takes it away. */
   | { type: "put"; place: string; value: unknown }
+  /** The whole document as an editor made it; changes of the same `touch` are one step to undo. */
+  | { type: "edit"; document: Document; touch?: string }
   | { type: "undo" }
   | { type: "redo" };
 
@@ -87,6 +93,45 @@ export function reduce(state: BenchState, action: Action): BenchState {
       };
       return inserted(state, column, action.at);
     }
+    case "addValue": {
+      const column: Column = {
+        id: freeId(columns),
+        heading: freeHeading(columns, action.heading),
+        value: action.value,
+        ...(action.show ? { show: action.show } : {}),
+      };
+      return inserted(state, column, action.at);
+    }
+    case "addColumns": {
+      let all = columns;
+      for (const { value, heading } of action.columns)
+        all = [...all, { id: freeId(all), heading: freeHeading(all, heading), value }];
+      const fresh = all.slice(columns.length).map((c) => c.id);
+      return { ...changed(state, { ...document, columns: all }, ""), selected: fresh };
+    }
+    case "copyColumns": {
+      let all = columns;
+      const fresh: string[] = [];
+      for (const column of columns.filter((c) => action.ids.includes(c.id))) {
+        const copy = { ...column, id: freeId(all), heading: freeHeading(all, column.heading) };
+        const place =
+          Math.max(...action.ids.map((id) => all.findIndex((c) => c.id === id))) + fresh.length + 1;
+        all = [...all.slice(0, place), copy, ...all.slice(place)];
+        fresh.push(copy.id);
+      }
+      return { ...changed(state, { ...document, columns: all }, ""), selected: fresh };
+    }
+    case "moveColumns": {
+      const places = columns.flatMap((c, n) => (action.ids.includes(c.id) ? [n] : []));
+      const edge = action.by < 0 ? places[0] : places.at(-1);
+      if (edge === undefined || edge + action.by < 0 || edge + action.by >= columns.length) return state;
+      const next = [...columns];
+      for (const n of action.by < 0 ? places : places.reverse()) {
+        const [column] = next.splice(n, 1);
+        next.splice(n + action.by, 0, column!);
+      }
+      return changed(state, { ...document, columns: next }, "");
+    }
     case "moveColumn": {
       const from = columns.findIndex((c) => c.id === action.id);
       const to = Math.max(0, Math.min(action.to, columns.length - 1));
@@ -135,6 +180,8 @@ export function reduce(state: BenchState, action: Action): BenchState {
       return changed(state, { ...document, at_most: action.rows }, "limit");
     case "setOutput":
       return changed(state, { ...document, output: action.output }, "output");
+    case "edit":
+      return changed(state, action.document, action.touch ?? "");
     case "put":
       return changed(state, putAt(document, action.place, action.value), "");
   }

@@ -30,13 +30,20 @@ const GROUPS: FieldGroup[] = [
     path: "",
     label: "Tree",
     note: "",
+    records: "tree",
     fields: [
       field("Old girth", { retired: "never kept up" }),
       field("Girth", { everyday: true, meaning: "of the stem", synonyms: ["circumference"], unit: "cm" }),
       field("Note"),
     ],
   },
-  { path: "site", label: "Site", note: "", fields: [field("Name", { path: "site.name", everyday: true })] },
+  {
+    path: "site",
+    label: "Site",
+    note: "",
+    records: "tree",
+    fields: [field("Name", { path: "site.name", everyday: true })],
+  },
 ];
 
 const labels = (text: string, everyday = true) =>

@@ -4,8 +4,8 @@ export interface Document {
   name: string;
   about?: string;
   records: string;
-  rows?: Record<string, unknown>;
-  asks?: Record<string, unknown>[];
+  rows?: RowRule;
+  asks?: Ask[];
   columns?: Column[];
   filter?: Narrowing;
   order?: OrderLevel[];
@@ -14,20 +14,52 @@ export interface Document {
   output?: Output;
 }
 
+/** What one row stands for: a record, one of its many children, or a group. */
+export type RowRule =
+  | { per: "record" }
+  | { per: "child"; path: string; parents_without?: "keep" | "leave_out" }
+  | { per: "group"; by: By[] };
+
+export interface By {
+  path: string;
+  step?: string | null;
+  count?: number;
+  fill_gaps?: boolean;
+}
+
+/** A question that the template leaves open; conditions name it. */
+export interface Ask {
+  name: string;
+  label: string;
+  kind?: "choices" | "text" | "number" | "date" | "yes_no" | "window";
+  default?: unknown;
+  required?: boolean;
+}
+
+export interface Fold {
+  path?: string;
+  how: string;
+  where?: Narrowing | null;
+  order?: { path: string; direction?: "ascending" | "descending" }[];
+  separator?: string;
+  distinct?: boolean;
+  at_most?: number | null;
+  columns?: number;
+}
+
 export interface Column {
   id: string;
   heading: string;
   value: ColumnValue;
   show?: Show;
   blank?: string;
+  width?: number | null;
+  total?: "sum" | "mean" | "count" | "least" | "greatest" | null;
 }
 
 /** What a column holds: a field, the same text in every row, many records as one value, or a formula. */
 export type ColumnValue =
-  | { field: string; step?: string }
-  | { constant: string }
-  | { fold: { path?: string; how: string; [option: string]: unknown } }
-  | { formula: string };
+  { field: string; step?: string } | { constant: string } | { fold: Fold } | { formula: string };
 
 export interface Show {
   date?: string | null;
@@ -41,6 +73,11 @@ export interface Show {
   no?: string | null;
   case?: "as_is" | "upper" | "lower";
   trim?: boolean;
+  factor?: string | null;
+  first?: number | null;
+  pad?: number | null;
+  pad_with?: string;
+  link?: boolean;
 }
 
 export type Scalar = string | number | boolean;
@@ -53,6 +90,7 @@ export interface Condition {
   values?: Scalar[] | null;
   window?: Window | null;
   exact?: boolean;
+  ask?: string | null;
 }
 
 export interface Window {
@@ -90,6 +128,12 @@ export interface OrderLevel {
 export interface Output {
   format?: "csv" | "xlsx" | "jsonl";
   name?: string;
+  style?: "machine" | "reader";
+  locale?: string;
+  reader?: { title?: boolean; groups?: string[]; subtotals?: boolean; grand_total?: boolean };
+  guard_formulas?: boolean | null;
+  split?: { rows?: number; megabytes?: string; by?: string; into?: "files" | "sheets" } | null;
+  dictionary?: ("sheet" | "csv" | "csvw")[];
   csv?: {
     separator?: string;
     line_end?: "CRLF" | "LF";
@@ -98,5 +142,13 @@ export interface Output {
     quoting?: "as_needed" | "text" | "everything";
     heading_row?: "headings" | "names" | "both" | "none";
   };
-  xlsx?: { sheet?: string; title?: string; subject?: string; author?: string; about_sheet?: boolean };
+  xlsx?: {
+    sheet?: string;
+    title?: string;
+    subject?: string;
+    author?: string;
+    keywords?: string;
+    about_sheet?: boolean;
+    findings_sheet?: boolean;
+  };
 }

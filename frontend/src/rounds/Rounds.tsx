@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown, Modal } from "react-bootstrap";
+import { Button, Dropdown } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { useMay } from "../shell";
-import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
+import { Confirm, Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
 import { NewRound } from "./NewRound";
 
 /** Days on the board: these before today, and the rest from today on. */
@@ -226,23 +226,17 @@ function RoundMenu({ round }: { round: RoundInfo }) {
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
-      <Modal show={removing} onHide={() => setRemoving(false)} aria-labelledby={`remove-round-${round.id}`}>
-        <Modal.Header closeButton>
-          <Modal.Title id={`remove-round-${round.id}`}>Remove this round?</Modal.Title>
-        </Modal.Header>
-        <Modal.Body>
+      {removing && (
+        <Confirm
+          title="Remove this round?"
+          act="Remove"
+          error={remove.error}
+          onAct={() => remove.mutate()}
+          onClose={() => setRemoving(false)}
+        >
           “{round.template}” will no longer run {round.words}. Its template and past runs stay.
-          <Trouble error={remove.error} />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="quiet" onClick={() => setRemoving(false)}>
-            Keep it
-          </Button>
-          <Button variant="danger" onClick={() => remove.mutate()}>
-            Remove
-          </Button>
-        </Modal.Footer>
-      </Modal>
+        </Confirm>
+      )}
     </>
   );
 }

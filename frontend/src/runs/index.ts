@@ -1,5 +1,7 @@
-export { Ledger } from "./Ledger";
-export { RunPage } from "./RunPage";
 export { RunProgress } from "./RunProgress";
 export { RunStatus } from "./RunStatus";
 export { useStartRun } from "./useStartRun";
+export { AnswerForm, PeriodInput, allAnswered } from "./AnswerForm";
+export type { Answers, Period } from "./AnswerForm";
+export { RunDialog } from "./RunDialog";
+export { RunNews } from "./RunNews";

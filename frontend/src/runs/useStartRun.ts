@@ -3,9 +3,19 @@ import { useRef } from "react";
 import { answer, api } from "../api";
 
 export interface StartRun {
-  template_id: number;
+  template_id?: number;
+  /** A document that is no template, such as what is seen in Records. */
+  document?: unknown;
   /** The newest saved version, or the draft as it stands. */
   use: "saved" | "draft";
+  /** For this once: only records with these keys, of a saved list, or that meet a further narrowing. */
+  only?: string[][];
+  picks?: string;
+  also?: unknown;
+  /** Other windows for this once, by the place of their condition. */
+  windows?: Record<string, Record<string, unknown>>;
+  /** What personal data is taken out for. */
+  purpose?: string;
   format?: "csv" | "xlsx" | "jsonl";
   /** Answers to the template's asks, by name. */
   answers?: Record<string, unknown>;
@@ -19,7 +29,7 @@ export function useStartRun() {
     mutationFn: (body: StartRun) =>
       answer(
         api.POST("/api/v1/runs", {
-          body: { answers: {}, ...body },
+          body: { answers: {}, windows: {}, purpose: "", ...body } as never,
           params: { header: { "Idempotency-Key": key.current } },
         }),
       ),

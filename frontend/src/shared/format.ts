@@ -1,16 +1,39 @@
-const LOCALE = typeof navigator === "undefined" ? "en-GB" : navigator.language || "en-GB";
+/** The formats of one locale, made once. */
+function formatsOf(locale: string) {
+  const whole = new Intl.NumberFormat(locale);
+  const parts = whole.formatToParts(1234567).concat(new Intl.NumberFormat(locale).formatToParts(0.5));
+  return {
+    whole,
+    group: parts.find((p) => p.type === "group")?.value ?? ",",
+    mark: parts.find((p) => p.type === "decimal")?.value ?? ".",
+    clock: new Intl.DateTimeFormat(locale, { hour: "2-digit", minute: "2-digit" }),
+    day: new Intl.DateTimeFormat(locale, { weekday: "short", day: "numeric", month: "short" }),
+    full: new Intl.DateTimeFormat(locale, { dateStyle: "medium", timeStyle: "medium" }),
+  };
+}
 
-const whole = new Intl.NumberFormat(LOCALE);
-const parts = whole.formatToParts(1234567).concat(new Intl.NumberFormat(LOCALE).formatToParts(0.5));
-const GROUP = parts.find((p) => p.type === "group")?.value ?? ",";
-const MARK = parts.find((p) => p.type === "decimal")?.value ?? ".";
-const clockFormat = new Intl.DateTimeFormat(LOCALE, { hour: "2-digit", minute: "2-digit" });
-const dayFormat = new Intl.DateTimeFormat(LOCALE, { weekday: "short", day: "numeric", month: "short" });
-const fullFormat = new Intl.DateTimeFormat(LOCALE, { dateStyle: "medium", timeStyle: "medium" });
+const BROWSERS = typeof navigator === "undefined" ? "en-GB" : navigator.language || "en-GB";
+
+let chosen = BROWSERS;
+let formats = formatsOf(BROWSERS);
+
+/** Write dates and numbers as people of this locale do; "" is the browser's. What is shown next is written so. */
+export function setLocale(locale: string): void {
+  const wanted = locale || BROWSERS;
+  if (wanted === chosen) return;
+  formats = formatsOf(wanted);
+  chosen = wanted;
+}
+
+/** The locale of the screen as documents name it, `en_GB`; a language alone is taken as it is most written here. */
+export function screenLocale(): string {
+  const name = chosen.replace("-", "_");
+  return /^[a-z]{2,3}_[A-Z]{2}$/.test(name) ? name : name === "en" ? "en_GB" : name.slice(0, 2);
+}
 
 /** A count with its thousands grouped, in the person's locale. */
 export function count(n: number): string {
-  return whole.format(n);
+  return formats.whole.format(n);
 }
 
 /** `1 row`, `2 rows`. */
@@ -21,7 +44,7 @@ export function plural(n: number, one: string, many = `${one}s`): string {
 /** An exact decimal, given as text, with the thousands of its whole part grouped; no digit is lost. */
 export function exact(decimal: string): string {
   const [, sign = "", digits = "", rest = ""] = /^(-?)(\d+)(.*)$/.exec(decimal) ?? [];
-  return sign + digits.replace(/\B(?=(\d{3})+$)/g, GROUP) + rest.replace(".", MARK);
+  return sign + digits.replace(/\B(?=(\d{3})+$)/g, formats.group) + rest.replace(".", formats.mark);
 }
 
 /** A size in bytes as people read it: `0.6 MB`. */
@@ -34,19 +57,19 @@ export function size(bytes: number): string {
 
 /** The time of day, `06:00`. */
 export function clock(moment: string | Date): string {
-  return clockFormat.format(new Date(moment));
+  return formats.clock.format(new Date(moment));
 }
 
 /** Date and time in full. */
 export function fullMoment(moment: string | Date): string {
-  return fullFormat.format(new Date(moment));
+  return formats.full.format(new Date(moment));
 }
 
 /** A moment, as short as it can be told apart: time today, else day and time. */
 export function shortMoment(moment: string | Date): string {
   const at = new Date(moment);
   if (at.toDateString() === new Date().toDateString()) return `today ${clock(at)}`;
-  return `${dayFormat.format(at)} ${clock(at)}`;
+  return `${formats.day.format(at)} ${clock(at)}`;
 }
 
 /** Seconds as `3.1 s`, `2 min 5 s`. */

@@ -1,5 +1,15 @@
 import arrowClockwise from "bootstrap-icons/icons/arrow-clockwise.svg?raw";
 import arrowCounterclockwise from "bootstrap-icons/icons/arrow-counterclockwise.svg?raw";
+import arrowUp from "bootstrap-icons/icons/arrow-up.svg?raw";
+import arrowLeft from "bootstrap-icons/icons/arrow-left.svg?raw";
+import pin from "bootstrap-icons/icons/pin-angle-fill.svg?raw";
+import pinEmpty from "bootstrap-icons/icons/pin-angle.svg?raw";
+import tag from "bootstrap-icons/icons/tag.svg?raw";
+import paste from "bootstrap-icons/icons/clipboard-check.svg?raw";
+import eye from "bootstrap-icons/icons/eye.svg?raw";
+import moon from "bootstrap-icons/icons/moon.svg?raw";
+import layers from "bootstrap-icons/icons/layers.svg?raw";
+import sigma from "bootstrap-icons/icons/calculator.svg?raw";
 import bell from "bootstrap-icons/icons/bell.svg?raw";
 import calendar from "bootstrap-icons/icons/calendar3.svg?raw";
 import check from "bootstrap-icons/icons/check-lg.svg?raw";
@@ -33,7 +43,17 @@ import x from "bootstrap-icons/icons/x-lg.svg?raw";
 export const ICONS = {
   arrowClockwise,
   arrowCounterclockwise,
+  arrowLeft,
+  arrowUp,
   bell,
+  eye,
+  layers,
+  moon,
+  paste,
+  pin,
+  pinEmpty,
+  sigma,
+  tag,
   calendar,
   check,
   chevronLeft,

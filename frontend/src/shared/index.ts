@@ -1,6 +1,20 @@
 export { Icon } from "./Icon";
 export { Trouble } from "./Trouble";
-export { clock, count, duration, exact, formatName, fullMoment, plural, shortMoment, size } from "./format";
+export {
+  clock,
+  count,
+  duration,
+  exact,
+  formatName,
+  fullMoment,
+  plural,
+  setLocale,
+  shortMoment,
+  size,
+} from "./format";
 export { KIND_ICONS } from "./icons";
 export { useDebounced } from "./useDebounced";
 export type { IconName } from "./icons";
+export { Confirm } from "./Confirm";
+export { PickList } from "./PickList";
+export type { Pickable } from "./PickList";

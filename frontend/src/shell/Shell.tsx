@@ -5,16 +5,18 @@ import { Dropdown } from "react-bootstrap";
 import { Link, NavLink } from "react-router";
 import { answer, api } from "../api";
 import type { Session } from "../api";
-import { Icon } from "../shared";
+import { Icon, setLocale } from "../shared";
 import { Bell } from "./Bell";
 import { Jump } from "./Jump";
 import { ShellContext } from "./context";
+import { Likes } from "./Likes";
 import { useNews } from "./useNews";
 
 const PLACES = [
   { to: "/templates", label: "Templates" },
   { to: "/runs", label: "Runs" },
   { to: "/rounds", label: "Rounds" },
+  { to: "/records", label: "Records" },
 ] as const;
 
 /** The desk with its dividers, around every place. */
@@ -42,6 +44,19 @@ export function Shell({ session, children }: { session: Session; children: React
     client.clear();
     window.location.assign("/");
   };
+
+  const { theme = "light", locale = "" } = session.preferences;
+  useEffect(() => {
+    const dark = window.matchMedia("(prefers-color-scheme: dark)");
+    const show = () => {
+      const name = theme === "system" ? (dark.matches ? "dark" : "light") : theme;
+      document.documentElement.dataset.bsTheme = name;
+    };
+    show();
+    dark.addEventListener("change", show);
+    return () => dark.removeEventListener("change", show);
+  }, [theme]);
+  setLocale(locale);
 
   return (
     <ShellContext value={{ session, news }}>
@@ -75,6 +90,8 @@ export function Shell({ session, children }: { session: Session; children: React
                 <Dropdown.ItemText className="soft">
                   {session.person.roles.join(", ")} · {session.person.email}
                 </Dropdown.ItemText>
+                <Likes />
+                <Dropdown.Divider />
                 <Dropdown.Item as="button" onClick={() => void leave()}>
                   Sign out
                 </Dropdown.Item>

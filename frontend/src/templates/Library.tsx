@@ -1,13 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown, Modal } from "react-bootstrap";
+import { Button, Dropdown, Form, Modal } from "react-bootstrap";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
 import { RunStatus, useStartRun } from "../runs";
 import { useMay } from "../shell";
-import { Icon, Trouble, count, plural, shortMoment } from "../shared";
+import { Confirm, Icon, Trouble, count, plural, shortMoment } from "../shared";
 import { NewTemplate } from "./NewTemplate";
+import { Versions } from "./Versions";
 
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
@@ -21,7 +22,10 @@ export function Library() {
   const all = templates.data ?? [];
   const search = params.get("q") ?? "";
   const view = params.get("view") ?? "all";
-  const shown = all.filter((t) => fits(t, view) && matches(t, search));
+  const sort = params.get("sort") ?? "last";
+  const shown = all
+    .filter((t) => fits(t, view) && matches(t, search))
+    .sort(SORTS[sort]?.by ?? SORTS.last!.by);
   const set = (name: string, value: string) =>
     setParams(
       (known) => {
@@ -42,6 +46,11 @@ export function Library() {
         </span>
         <span className="fill" />
         {mayDesign && (
+          <Link className="btn btn-quiet" to="/templates/match">
+            <Icon name="paste" /> Start from a header row
+          </Link>
+        )}
+        {mayDesign && (
           <Button onClick={() => setCreating(true)}>
             <Icon name="plus" /> New template
           </Button>
@@ -51,14 +60,31 @@ export function Library() {
         <div className="library">
           <Sieve templates={all} view={view} onChange={(v) => set("view", v)} />
           <div>
-            <div className="search mb-2" style={{ maxWidth: 340 }}>
-              <Icon name="search" />
-              <input
-                aria-label="Search templates"
-                placeholder="Name, person or word in the sentence"
-                value={search}
-                onChange={(e) => set("q", e.target.value)}
-              />
+            <div className="d-flex gap-3 align-items-center mb-2">
+              <div className="search mb-0" style={{ width: 340 }}>
+                <Icon name="search" />
+                <input
+                  aria-label="Search templates"
+                  placeholder="Name, field, recipient or word in the sentence"
+                  value={search}
+                  onChange={(e) => set("q", e.target.value)}
+                />
+              </div>
+              <label className="soft small d-flex gap-2 align-items-center">
+                sorted by
+                <Form.Select
+                  size="sm"
+                  style={{ width: 140 }}
+                  value={sort}
+                  onChange={(e) => set("sort", e.target.value === "last" ? "" : e.target.value)}
+                >
+                  {Object.entries(SORTS).map(([key, { words }]) => (
+                    <option key={key} value={key}>
+                      {words}
+                    </option>
+                  ))}
+                </Form.Select>
+              </label>
             </div>
             <Trouble error={templates.error} />
             {templates.isSuccess && all.length === 0 && (
@@ -79,8 +105,27 @@ export function Library() {
   );
 }
 
+const SORTS: Record<string, { words: string; by: (a: TemplateRow, b: TemplateRow) => number }> = {
+  last: {
+    words: "last run",
+    by: (a, b) =>
+      Number(b.pinned) - Number(a.pinned) ||
+      (b.last_run?.asked_at ?? "").localeCompare(a.last_run?.asked_at ?? ""),
+  },
+  name: { words: "name", by: (a, b) => a.name.localeCompare(b.name) },
+  changed: { words: "last change", by: (a, b) => b.changed_at.localeCompare(a.changed_at) },
+  next: {
+    words: "next run",
+    by: (a, b) => (a.next_at ?? "9").localeCompare(b.next_at ?? "9"),
+  },
+};
+
 const VIEWS: Record<string, (t: TemplateRow) => boolean> = {
   all: () => true,
+  pinned: (t) => t.pinned,
+  shared: (t) => t.standing === "shared",
+  house: (t) => t.standing === "house",
+  broken: (t) => t.broken !== "",
   mine: (t) => t.mine,
   planned: (t) => t.next_at !== null,
   unsaved: (t) => t.version === 0,
@@ -88,11 +133,14 @@ const VIEWS: Record<string, (t: TemplateRow) => boolean> = {
 };
 
 function fits(t: TemplateRow, view: string): boolean {
-  return view.startsWith("records:") ? t.records === view.slice(8) : (VIEWS[view] ?? VIEWS.all!)(t);
+  if (view.startsWith("records:")) return t.records === view.slice(8);
+  if (view.startsWith("label:")) return t.labels.includes(view.slice(6));
+  return (VIEWS[view] ?? VIEWS.all!)(t);
 }
 
 function matches(t: TemplateRow, search: string): boolean {
-  const hay = `${t.name} ${t.sentence} ${t.owner}`.toLowerCase();
+  const hay =
+    `${t.name} ${t.sentence} ${t.owner} ${t.fields} ${t.labels.join(" ")} ${t.next_to}`.toLowerCase();
   return search
     .toLowerCase()
     .split(/\s+/)
@@ -111,6 +159,7 @@ function Sieve({
   const records = [...new Map(templates.map((t) => [t.records, t.records_label || t.records]))].sort((a, b) =>
     a[1].localeCompare(b[1]),
   );
+  const labels = [...new Set(templates.flatMap((t) => t.labels))].sort((a, b) => a.localeCompare(b));
   const entry = (key: string, label: string) => (
     <button key={key} type="button" aria-pressed={view === key} onClick={() => onChange(key)}>
       {label} <span className="soft">{templates.filter((t) => fits(t, key)).length}</span>
@@ -119,13 +168,19 @@ function Sieve({
   return (
     <nav className="sieve" aria-label="Which templates">
       {entry("all", "All I may use")}
+      {entry("pinned", "Pinned")}
       {entry("mine", "Mine")}
+      {entry("shared", "Shared with all")}
+      {entry("house", "House standard")}
       {entry("planned", "With a round")}
       <h2>Needs a look</h2>
+      {entry("broken", "Broken")}
       {entry("failed", "Last run failed")}
       {entry("unsaved", "Never saved")}
       <h2>Records</h2>
       {records.map(([name, label]) => entry(`records:${name}`, label))}
+      {labels.length > 0 && <h2>Labels</h2>}
+      {labels.map((label) => entry(`label:${label}`, label))}
     </nav>
   );
 }
@@ -135,10 +190,13 @@ function Rows({ templates }: { templates: TemplateRow[] }) {
     <table className="board" style={{ tableLayout: "fixed" }}>
       <thead>
         <tr>
+          <th style={{ width: 38 }}>
+            <span className="visually-hidden">Pinned</span>
+          </th>
           <th>Template</th>
           <th style={{ width: 120 }}>Rows, last runs</th>
           <th style={{ width: 150 }}>Last run</th>
-          <th style={{ width: 150 }}>Next</th>
+          <th style={{ width: 150 }}>Next · to whom</th>
           <th style={{ width: 138 }}>
             <span className="visually-hidden">Actions</span>
           </th>
@@ -157,8 +215,30 @@ function Row({ template }: { template: TemplateRow }) {
   const mayRun = useMay("run");
   const run = useStartRun();
   const last = template.last_run;
+  const client = useQueryClient();
+  const pin = useMutation({
+    mutationFn: (pinned: boolean) =>
+      answer(
+        api.PUT("/api/v1/templates/{template_id}/pin", {
+          params: { path: { template_id: template.id } },
+          body: { pinned },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries({ queryKey: ["templates"] }),
+  });
   return (
     <tr>
+      <td>
+        <button
+          type="button"
+          className={`pin ${template.pinned ? "on" : ""}`}
+          aria-pressed={template.pinned}
+          aria-label={`Pin ${template.name}`}
+          onClick={() => pin.mutate(!template.pinned)}
+        >
+          <Icon name={template.pinned ? "pin" : "pinEmpty"} />
+        </button>
+      </td>
       <td>
         <Link to={`/templates/${template.id}`} className="name d-block one-line">
           {template.name}
@@ -166,6 +246,22 @@ function Row({ template }: { template: TemplateRow }) {
         <div className="soft one-line" title={template.sentence}>
           {template.sentence}
         </div>
+        {(template.broken || template.labels.length > 0 || template.standing !== "shared") && (
+          <div className="d-flex gap-2 mt-1">
+            {template.broken && (
+              <span className="tag failed one-line" title={template.broken}>
+                <Icon name="exclamation" /> broken: {template.broken}
+              </span>
+            )}
+            {template.standing === "house" && <span className="tag ready">house standard</span>}
+            {template.standing === "own" && <span className="tag">only mine</span>}
+            {template.labels.map((label) => (
+              <span key={label} className="tag">
+                {label}
+              </span>
+            ))}
+          </div>
+        )}
       </td>
       <td>
         <Bars rows={template.rows} />
@@ -186,23 +282,34 @@ function Row({ template }: { template: TemplateRow }) {
         {template.next_at ? (
           <>
             <div>{shortMoment(template.next_at)}</div>
-            <div className="soft small">{template.next_words}</div>
+            <div className="soft small one-line" title={`${template.next_words}, into ${template.next_to}`}>
+              {template.next_to || template.next_words}
+            </div>
           </>
         ) : (
           <span className="soft">by hand</span>
         )}
       </td>
       <td className="text-end text-nowrap">
-        {mayRun && (
-          <Button
-            variant="quiet"
-            disabled={run.isPending || run.isSuccess}
-            onClick={() => run.mutate({ template_id: template.id, use: "saved" })}
-            aria-label={`Run ${template.name}`}
-          >
-            <Icon name="play" /> {run.isSuccess ? "Asked" : "Run"}
-          </Button>
-        )}
+        {mayRun &&
+          (template.asks > 0 ? (
+            <Link
+              className="btn btn-quiet"
+              to={`/templates/${template.id}/run`}
+              aria-label={`Run ${template.name}: it asks something first`}
+            >
+              <Icon name="play" /> Run…
+            </Link>
+          ) : (
+            <Button
+              variant="quiet"
+              disabled={run.isPending || run.isSuccess}
+              onClick={() => run.mutate({ template_id: template.id, use: "saved" })}
+              aria-label={`Run ${template.name}`}
+            >
+              <Icon name="play" /> {run.isSuccess ? "Asked" : "Run"}
+            </Button>
+          ))}
         <More template={template} />
         <Trouble error={run.error} />
       </td>
@@ -214,7 +321,8 @@ function More({ template }: { template: TemplateRow }) {
   const go = useNavigate();
   const client = useQueryClient();
   const mayDesign = useMay("design");
-  const [removing, setRemoving] = useState(false);
+  const [dialog, setDialog] = useState<"remove" | "labels" | "versions" | null>(null);
+  const mayRun = useMay("run");
   const path = { params: { path: { template_id: template.id } } };
   const copy = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/templates/{template_id}/copy", path)),
@@ -223,7 +331,7 @@ function More({ template }: { template: TemplateRow }) {
   const remove = useMutation({
     mutationFn: () => answer(api.DELETE("/api/v1/templates/{template_id}", path)),
     onSuccess: () => {
-      setRemoving(false);
+      setDialog(null);
       void client.invalidateQueries({ queryKey: ["templates"] });
     },
   });
@@ -237,8 +345,19 @@ function More({ template }: { template: TemplateRow }) {
           <Dropdown.Item as={Link} to={`/templates/${template.id}`}>
             Open on the bench
           </Dropdown.Item>
+          {mayRun && (
+            <Dropdown.Item as={Link} to={`/templates/${template.id}/run`}>
+              Run with another period or format…
+            </Dropdown.Item>
+          )}
           <Dropdown.Item as={Link} to={`/runs?template=${template.id}`}>
             Its runs
+          </Dropdown.Item>
+          <Dropdown.Item as="button" onClick={() => setDialog("versions")}>
+            Versions…
+          </Dropdown.Item>
+          <Dropdown.Item href={`/api/v1/templates/${template.id}/document`} download>
+            Export as a document
           </Dropdown.Item>
           {mayDesign && (
             <>
@@ -248,30 +367,31 @@ function More({ template }: { template: TemplateRow }) {
               <Dropdown.Item as="button" onClick={() => copy.mutate()}>
                 Make a copy
               </Dropdown.Item>
-              <Dropdown.Item as="button" onClick={() => setRemoving(true)}>
+              <Dropdown.Item as="button" onClick={() => setDialog("labels")}>
+                Labels, and for whom…
+              </Dropdown.Item>
+              <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
                 Remove…
               </Dropdown.Item>
             </>
           )}
         </Dropdown.Menu>
       </Dropdown>
-      <Modal show={removing} onHide={() => setRemoving(false)} aria-labelledby={`remove-${template.id}`}>
-        <Modal.Header closeButton>
-          <Modal.Title id={`remove-${template.id}`}>Remove “{template.name}”?</Modal.Title>
-        </Modal.Header>
-        <Modal.Body>
+      {dialog === "remove" && (
+        <Confirm
+          title={`Remove “${template.name}”?`}
+          act="Remove"
+          error={remove.error}
+          onAct={() => remove.mutate()}
+          onClose={() => setDialog(null)}
+        >
           It leaves the library. The runs it made and their files stay in the ledger.
-          <Trouble error={remove.error} />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="quiet" onClick={() => setRemoving(false)}>
-            Keep it
-          </Button>
-          <Button variant="danger" onClick={() => remove.mutate()}>
-            Remove
-          </Button>
-        </Modal.Footer>
-      </Modal>
+        </Confirm>
+      )}
+      {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
+      {dialog === "versions" && (
+        <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
+      )}
     </>
   );
 }
@@ -288,5 +408,76 @@ function Bars({ rows }: { rows: number[] }) {
       </div>
       <div className="small soft">{plural(rows.at(-1)!, "row")}</div>
     </>
+  );
+}
+
+/** What a template is filed under, and for whom it is. */
+function Labels({ template, onClose }: { template: TemplateRow; onClose: () => void }) {
+  const client = useQueryClient();
+  const mayKeep = useMay("keep");
+  const [text, setText] = useState(template.labels.join(", "));
+  const [standing, setStanding] = useState(template.standing);
+  const save = useMutation({
+    mutationFn: () =>
+      answer(
+        api.PATCH("/api/v1/templates/{template_id}", {
+          params: { path: { template_id: template.id } },
+          body: {
+            labels: text
+              .split(",")
+              .map((l) => l.trim())
+              .filter(Boolean),
+            standing,
+          },
+        }),
+      ),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      onClose();
+    },
+  });
+  return (
+    <Modal show onHide={onClose} aria-labelledby="labels">
+      <Form
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="labels">{template.name}</Modal.Title>
+        </Modal.Header>
+        <Modal.Body className="d-grid gap-2">
+          <Form.Group controlId="label-text">
+            <Form.Label>Labels, separated by commas</Form.Label>
+            <Form.Control
+              autoFocus
+              value={text}
+              onChange={(e) => setText(e.target.value)}
+              placeholder="month end, regulator"
+            />
+          </Form.Group>
+          <Form.Group controlId="label-standing">
+            <Form.Label>For whom</Form.Label>
+            <Form.Select value={standing} onChange={(e) => setStanding(e.target.value as typeof standing)}>
+              <option value="own">only {template.mine ? "me" : template.owner}, and keepers</option>
+              <option value="shared">shared with all</option>
+              <option value="house" disabled={!mayKeep && standing !== "house"}>
+                house standard{mayKeep ? "" : " (a keeper can make it so)"}
+              </option>
+            </Form.Select>
+          </Form.Group>
+          <Trouble error={save.error} />
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={save.isPending}>
+            Save
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
   );
 }

@@ -3,27 +3,84 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
-import { Trouble, count } from "../shared";
+import type { Look } from "../api";
+import { Icon, Trouble, count } from "../shared";
 
-/** One row per what? The first question of every template. */
+type Start = "everyday" | "empty" | "view" | "copy" | "document";
+
+/** One row per what? The first question of every template; and what it starts from. */
 export function NewTemplate({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const client = useQueryClient();
   const [records, setRecords] = useState("");
-  const [everyday, setEveryday] = useState(true);
+  const [start, setStart] = useState<Start>("everyday");
+  const [source, setSource] = useState("");
+  const [document, setDocument] = useState<{ document: Record<string, unknown>; look: Look } | null>(null);
   const types = useQuery({
     queryKey: ["record-types"],
     queryFn: () => answer(api.GET("/api/v1/record-types")),
   });
+  const templates = useQuery({
+    queryKey: ["templates"],
+    queryFn: () => answer(api.GET("/api/v1/templates")),
+  });
+  const views = useQuery({
+    queryKey: ["views", records],
+    enabled: records !== "",
+    queryFn: () => answer(api.GET("/api/v1/records/{name}/views", { params: { path: { name: records } } })),
+  });
   const chosen = types.data?.find((t) => t.name === records);
+  const copies = (templates.data ?? []).filter((t) => !records || t.records === records);
   const make = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/templates", { body: { records, everyday } })),
+    mutationFn: () => {
+      if (start === "copy")
+        return answer(
+          api.POST("/api/v1/templates/{template_id}/copy", {
+            params: { path: { template_id: Number(source || copies[0]!.id) } },
+          }),
+        );
+      const view = views.data?.find((v) => String(v.id) === source) ?? views.data?.[0];
+      const given = start === "document" ? document?.document : start === "view" ? view?.document : undefined;
+      const body = given
+        ? {
+            everyday: false,
+            document: { ...given, name: free(String(given.name ?? ""), templates.data) } as Record<
+              string,
+              never
+            >,
+          }
+        : { records, everyday: start === "everyday" };
+      return answer(api.POST("/api/v1/templates", { body }));
+    },
     onSuccess: (made) => {
       void client.invalidateQueries({ queryKey: ["templates"] });
       onClose();
       void go(`/templates/${made.id}`);
     },
   });
+  const read = useMutation({
+    mutationFn: async (file: File) => {
+      const parsed: unknown = await file
+        .text()
+        .then((text) => JSON.parse(text) as unknown)
+        .catch(() => null);
+      if (!parsed || typeof parsed !== "object")
+        throw new Error("This file is no template document: it is not JSON.");
+      const body = { document: parsed as never, limit: 1, offset: 0, bench: "", keys: false };
+      return {
+        document: parsed as Record<string, unknown>,
+        look: await answer(api.POST("/api/v1/design/look", { body })),
+      };
+    },
+    onSuccess: setDocument,
+  });
+  const needsType = start === "everyday" || start === "empty" || start === "view";
+  const ready =
+    start === "document"
+      ? document !== null && document.look.sentence.length > 0
+      : start === "copy"
+        ? copies.length > 0
+        : records !== "" && (start !== "view" || (views.data?.length ?? 0) > 0);
   return (
     <Modal show onHide={onClose} aria-labelledby="new-template">
       <Form
@@ -36,48 +93,161 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
           <Modal.Title id="new-template">New template: one row per what?</Modal.Title>
         </Modal.Header>
         <Modal.Body>
-          <div className="choices mb-3" style={{ maxHeight: 300 }} role="radiogroup" aria-label="One row per">
-            {types.data?.map((t) => (
-              <label key={t.name} className={`option ${t.name === records ? "on" : ""}`}>
-                <input
-                  type="radio"
-                  name="records"
-                  value={t.name}
-                  checked={t.name === records}
-                  onChange={() => setRecords(t.name)}
-                  className="form-check-input mt-0"
-                />
-                {t.label} <span className="mono">{t.rows === null ? "" : `about ${count(t.rows)}`}</span>
-              </label>
-            ))}
-          </div>
-          <Form.Check
-            type="radio"
-            name="start"
-            id="everyday"
-            checked={everyday}
-            onChange={() => setEveryday(true)}
+          {needsType && (
+            <div
+              className="choices mb-3"
+              style={{ maxHeight: 270 }}
+              role="radiogroup"
+              aria-label="One row per"
+            >
+              {types.data?.map((t) => (
+                <label key={t.name} className={`option ${t.name === records ? "on" : ""}`}>
+                  <input
+                    type="radio"
+                    name="records"
+                    value={t.name}
+                    checked={t.name === records}
+                    onChange={() => setRecords(t.name)}
+                    className="form-check-input mt-0"
+                  />
+                  {t.label} <span className="mono">{t.rows === null ? "" : `about ${count(t.rows)}`}</span>
+                </label>
+              ))}
+            </div>
+          )}
+          <Way
+            start={start}
+            here="everyday"
+            onStart={setStart}
             label={`Start with the everyday fields${chosen ? ` of ${chosen.plural}` : ""}`}
           />
-          <Form.Check
-            type="radio"
-            name="start"
-            id="empty"
-            checked={!everyday}
-            onChange={() => setEveryday(false)}
-            label="Start with an empty sheet"
+          <Way start={start} here="empty" onStart={setStart} label="Start with an empty sheet" />
+          {(views.data?.length ?? 0) > 0 && (
+            <Way start={start} here="view" onStart={setStart} label="Start with a saved view" />
+          )}
+          {start === "view" && (
+            <Form.Select
+              className="mb-2"
+              aria-label="View"
+              value={source}
+              onChange={(e) => setSource(e.target.value)}
+            >
+              {views.data?.map((v) => (
+                <option key={v.id} value={v.id}>
+                  {v.name}
+                </option>
+              ))}
+            </Form.Select>
+          )}
+          <Way start={start} here="copy" onStart={setStart} label="Start with a copy of a template" />
+          {start === "copy" && (
+            <Form.Select
+              className="mb-2"
+              aria-label="Template to copy"
+              value={source}
+              onChange={(e) => setSource(e.target.value)}
+            >
+              {copies.map((t) => (
+                <option key={t.id} value={t.id}>
+                  {t.name}
+                </option>
+              ))}
+            </Form.Select>
+          )}
+          <Way
+            start={start}
+            here="document"
+            onStart={setStart}
+            label="Start with a document from another Bouquet"
           />
-          <Trouble error={types.error ?? make.error} />
+          {start === "document" && (
+            <>
+              <Form.Control
+                type="file"
+                accept=".json,application/json"
+                aria-label="Document"
+                onChange={(e) => {
+                  const file = (e.target as HTMLInputElement).files?.[0];
+                  setDocument(null);
+                  if (file) read.mutate(file);
+                }}
+              />
+              {document && <Imported look={document.look} />}
+            </>
+          )}
+          <Trouble
+            error={types.error ?? make.error ?? (read.error instanceof Error ? read.error.message : null)}
+          />
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
             Cancel
           </Button>
-          <Button type="submit" disabled={!records || make.isPending}>
+          <Button type="submit" disabled={!ready || make.isPending}>
             Open the bench
           </Button>
         </Modal.Footer>
       </Form>
     </Modal>
   );
+}
+
+function Way({
+  start,
+  here,
+  label,
+  onStart,
+}: {
+  start: Start;
+  here: Start;
+  label: string;
+  onStart: (start: Start) => void;
+}) {
+  return (
+    <Form.Check
+      type="radio"
+      name="start"
+      id={here}
+      checked={start === here}
+      onChange={() => onStart(here)}
+      label={label}
+    />
+  );
+}
+
+/** What a document says, and what of it does not exist here; nothing is dropped. */
+function Imported({ look }: { look: Look }) {
+  return (
+    <div className="slab mt-2">
+      {look.sentence.length > 0 && <p className="mb-1">{look.sentence.map((p) => p.text).join("")}</p>}
+      {look.problems.length === 0 ? (
+        <span className="all-well">
+          <Icon name="check" /> everything it names is here
+        </span>
+      ) : (
+        <>
+          <div className="field-trouble">
+            {look.sentence.length > 0
+              ? "Not all it names is here. It can be opened; the bench shows each place:"
+              : "This cannot be opened:"}
+          </div>
+          <ul className="mb-0">
+            {look.problems.map((p) => (
+              <li key={p.place + p.message}>
+                {p.message} <span className="soft mono small">{p.place}</span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </div>
+  );
+}
+
+/** A name that no template has. */
+function free(name: string, templates: { name: string }[] | undefined): string {
+  const taken = new Set((templates ?? []).map((t) => t.name.toLowerCase()));
+  let candidate = name || "Template";
+  for (let n = 2; taken.has(candidate.toLowerCase()); n += 1) candidate = `${name} ${n}`;
+  return candidate;
 }

@@ -15,6 +15,7 @@ def upgrade() -> None:
     op.add_column("people", sa.Column("preferences", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("templates", sa.Column("labels", sa.JSON(), nullable=False, server_default="[]"))
     op.add_column("templates", sa.Column("standing", sa.Text(), nullable=False, server_default="shared"))
+    op.add_column("runs", sa.Column("purpose", sa.Text(), nullable=False, server_default=""))
     op.create_table(
         "pins",
         sa.Column("person_id", sa.BigInteger(), nullable=False),
@@ -48,6 +49,7 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_table("views")
     op.drop_table("pins")
+    op.drop_column("runs", "purpose")
     op.drop_column("templates", "standing")
     op.drop_column("templates", "labels")
     op.drop_column("people", "preferences")

@@ -15,15 +15,19 @@ interface Props {
   problems: Problem[];
   onChange: (condition: Condition) => void;
   onRemove: () => void;
-  onAlternative: (condition: Condition) => void;
+  onAlternative?: (condition: Condition) => void;
+  /** Leave it open, to be answered at each run; not given where that cannot be. */
+  onAsk?: () => void;
+  templateId?: number;
 }
 
 /** One narrowing: how the field is compared, and with what. Every change is seen at once. */
 export function ConditionEditor(props: Props) {
   const { condition, field, problems, onChange, onRemove } = props;
   const [picking, setPicking] = useState(false);
-  if (picking) {
-    return <FieldPicker groups={props.groups} onPick={(f) => props.onAlternative(firstCondition(f))} />;
+  if (picking && props.onAlternative) {
+    const { onAlternative } = props;
+    return <FieldPicker groups={props.groups} onPick={(f) => onAlternative(firstCondition(f))} />;
   }
   return (
     <>
@@ -47,9 +51,16 @@ export function ConditionEditor(props: Props) {
         </div>
       ))}
       <div className="editor-end">
-        <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
-          or something else…
-        </Button>
+        {props.onAlternative && (
+          <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
+            or something else…
+          </Button>
+        )}
+        {props.onAsk && (
+          <Button variant="quiet" size="sm" onClick={props.onAsk}>
+            Ask each time
+          </Button>
+        )}
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
           Lift this narrowing
         </Button>
@@ -59,7 +70,7 @@ export function ConditionEditor(props: Props) {
 }
 
 /** The condition under another comparison, keeping the value where it still makes sense. */
-function withOperator(condition: Condition, operator: string, field: FieldInfo): Condition {
+export function withOperator(condition: Condition, operator: string, field: FieldInfo): Condition {
   const { path, exact } = condition;
   const known =
     condition.values ?? (condition.value === null || condition.value === undefined ? [] : [condition.value]);
@@ -71,7 +82,18 @@ function withOperator(condition: Condition, operator: string, field: FieldInfo):
   return { ...base, value: known[0] ?? (field.kind === "boolean" ? true : field.choices[0]?.code) ?? "" };
 }
 
-function ValueEditor({ condition, field, onChange, zone }: Props & { field: FieldInfo }) {
+/** What a field is compared with. */
+export function ValueEditor({
+  condition,
+  field,
+  onChange,
+  zone,
+}: {
+  condition: Condition;
+  field: FieldInfo;
+  onChange: (condition: Condition) => void;
+  zone: string;
+}) {
   const operator = condition.is;
   if (NO_VALUE.includes(operator)) return null;
   if (operator === "in_window") {
@@ -225,7 +247,8 @@ function sameWindow(a: Window, b: Window): boolean {
   return shape(a) === shape(b);
 }
 
-function WindowEditor({
+/** A span of days relative to the run, each with the dates it comes to. */
+export function WindowEditor({
   window,
   zone,
   onChange,

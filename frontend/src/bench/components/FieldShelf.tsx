@@ -1,36 +1,90 @@
 import { useDraggable } from "@dnd-kit/core";
 import { useMemo, useState } from "react";
-import type { RefObject } from "react";
-import type { FieldGroup, FieldInfo } from "../../api";
-import { Icon, KIND_ICONS } from "../../shared";
+import type { ReactNode, RefObject } from "react";
+import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api";
+import { Icon, KIND_ICONS, count, useDebounced } from "../../shared";
+import { rowType, useFind } from "../hooks/useFind";
+import { useRecordType } from "../hooks/useFields";
+import { firstFold, sentence } from "../rows";
 import { findFields } from "../search";
+import type { Column, Document } from "../types";
 
 /** Share of filled rows below which a field counts as poorly filled. */
 const LOW = 0.5;
 
+/** Milliseconds of quiet before the records are searched for the text as a value. */
+const QUIET = 350;
+
+const HITS = 6;
+const RECENT = "bouquet.recent";
+const RECENTS = 5;
+
 interface Props {
+  document: Document;
+  start: RecordTypeFields | undefined;
   groups: FieldGroup[];
   used: Set<string>;
   loading: boolean;
   editable: boolean;
   searchRef: RefObject<HTMLInputElement | null>;
   onAdd: (field: FieldInfo, group: FieldGroup) => void;
+  onAddMany: (fields: { field: FieldInfo; group: FieldGroup }[]) => void;
+  onFold: (value: Column["value"], heading: string) => void;
+  ways: ManyWay[];
+  end?: ReactNode;
 }
 
 /** All fields that can stand in the sheet, everyday ones first. Enter or a double click adds, dragging places. */
-export function FieldShelf({ groups, used, loading, editable, searchRef, onAdd }: Props) {
+export function FieldShelf(props: Props) {
+  const {
+    document: template,
+    start,
+    groups,
+    used,
+    loading,
+    editable,
+    searchRef,
+    onAdd,
+    onAddMany,
+    ways,
+    onFold,
+  } = props;
   const [text, setText] = useState("");
   const [all, setAll] = useState(false);
-  const found = useMemo(() => findFields(groups, text, { everyday: !all }), [groups, text, all]);
+  const [filled, setFilled] = useState(false);
+  const [recent, setRecent] = useState<string[]>(() => remembered(template.records));
+  const { records, pathOf } = rowType(template, start);
+  const wanted = useDebounced(text, QUIET);
+  const finding = useFind(records, wanted.length >= 3 ? wanted : "");
+  const found = useMemo(
+    () =>
+      findFields(groups, text, { everyday: !all })
+        .map((g) => (filled ? { ...g, fields: g.fields.filter((f) => f.fill !== 0) } : g))
+        .filter((g) => g.fields.length > 0),
+    [groups, text, all, filled],
+  );
+  const byPath = useMemo(
+    () => new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, { field: f, group: g }] as const))),
+    [groups],
+  );
   const total = groups.reduce((n, g) => n + g.fields.length, 0);
   const first = found[0]?.fields[0];
+  const hits = finding.hits.flatMap((hit) => {
+    const known = byPath.get(pathOf(hit.path));
+    return known ? [{ hit, ...known }] : [];
+  });
 
+  const add = (field: FieldInfo, group: FieldGroup) => {
+    onAdd(field, group);
+    setRecent(remember(template.records, field.path));
+  };
   const move = (event: React.KeyboardEvent, way: 1 | -1) => {
-    const stops = [...event.currentTarget.querySelectorAll<HTMLElement>("input, .shelf-field")];
+    const stops = [...event.currentTarget.querySelectorAll<HTMLElement>("input[type=search], .shelf-field")];
     const here = stops.indexOf(document.activeElement as HTMLElement);
     stops[Math.max(0, Math.min(here + way, stops.length - 1))]?.focus();
     event.preventDefault();
   };
+  const recents = recent.flatMap((path) => byPath.get(path) ?? []);
 
   return (
     <div
@@ -42,15 +96,17 @@ export function FieldShelf({ groups, used, loading, editable, searchRef, onAdd }
       <div className="search">
         <Icon name="search" />
         <input
+          type="search"
           ref={searchRef}
           aria-label="Search fields"
-          placeholder="Name, meaning or synonym"
+          placeholder="Name, or a value you know"
           value={text}
           onChange={(e) => setText(e.target.value)}
           onKeyDown={(e) => {
-            if (e.key === "Enter" && first && editable) {
-              onAdd(first, found[0]!);
-              setText("");
+            if (e.key === "Enter" && editable) {
+              if (first) add(first, found[0]!);
+              else if (hits[0]) add(hits[0].field, hits[0].group);
+              if (first || hits[0]) setText("");
             }
             if (e.key === "Escape") setText("");
           }}
@@ -58,25 +114,115 @@ export function FieldShelf({ groups, used, loading, editable, searchRef, onAdd }
         <kbd className="tag">/</kbd>
       </div>
       {text === "" && (
-        <div className="px-3 pb-1 small">
+        <div className="shelf-switch small">
           {all ? (
             <button type="button" className="btn-link-plain" onClick={() => setAll(false)}>
               Everyday only
             </button>
           ) : (
-            <>
+            <span>
               <b>Everyday</b> ·{" "}
               <button type="button" className="btn-link-plain" onClick={() => setAll(true)}>
                 all {total}
               </button>
-            </>
+            </span>
           )}
+          <label>
+            <input
+              type="checkbox"
+              className="form-check-input"
+              checked={filled}
+              onChange={(e) => setFilled(e.target.checked)}
+            />{" "}
+            only fields that hold something
+          </label>
         </div>
+      )}
+      {wanted.length >= 3 && text !== "" && (
+        <section aria-label="Fields that hold this value">
+          <div className="group">
+            Holding “{wanted}”{" "}
+            <span>
+              {finding.done || finding.failed ? "" : `searched ${Math.round(finding.searched * 100)} %`}
+            </span>
+          </div>
+          {hits.slice(0, HITS).map(({ hit, field, group }) => (
+            <button
+              key={`${hit.path} ${hit.value}`}
+              type="button"
+              className="shelf-field"
+              onDoubleClick={() => editable && add(field, group)}
+              onKeyDown={(e) => {
+                if (e.key === "Enter" && editable) {
+                  e.preventDefault();
+                  add(field, group);
+                }
+              }}
+            >
+              <Icon name={KIND_ICONS[field.kind] ?? "fileText"} />
+              <span className="d-block overflow-hidden">
+                <span className="nm">{field.label}</span>{" "}
+                <span className="soft small">{group.path ? group.label : ""}</span>
+                <span className="eg one-line d-block">{field.personal ? "•••" : hit.value}</span>
+              </span>
+              <span className="pc" title={hit.exact ? "" : "so far"}>
+                {count(hit.count)}
+                {hit.exact ? "" : "+"}
+              </span>
+            </button>
+          ))}
+          {hits.length === 0 && (
+            <div className="soft small px-3 pb-2" role="status">
+              {finding.failed
+                ? "Not searched: the source did not answer, or you may see only a part of it."
+                : finding.done
+                  ? "No field holds this."
+                  : "searching the records…"}
+            </div>
+          )}
+        </section>
+      )}
+      {text === "" && recents.length > 0 && (
+        <section aria-label="Recently used">
+          <div className="group">Recently used</div>
+          <div className="recent">
+            {recents.map(({ field, group }) => (
+              <button
+                key={field.path}
+                type="button"
+                className="tag"
+                disabled={!editable}
+                onClick={() => add(field, group)}
+                title={group.path ? group.label : ""}
+              >
+                + {field.label}
+              </button>
+            ))}
+          </div>
+        </section>
       )}
       {found.map((group) => (
         <section key={group.path} aria-label={group.label}>
           <div className="group">
-            {group.label} <span>{group.note}</span>
+            {group.label}
+            <span>
+              {group.note}
+              {editable && text === "" && (
+                <button
+                  type="button"
+                  className="btn-link-plain ms-2"
+                  onClick={() =>
+                    onAddMany(
+                      group.fields
+                        .filter((f) => !used.has(f.path) && !f.retired)
+                        .map((field) => ({ field, group })),
+                    )
+                  }
+                >
+                  add all<span className="visually-hidden"> of {group.label}</span>
+                </button>
+              )}
+            </span>
           </div>
           {group.fields.map((field) => (
             <Field
@@ -84,14 +230,97 @@ export function FieldShelf({ groups, used, loading, editable, searchRef, onAdd }
               field={field}
               used={used.has(field.path)}
               editable={editable}
-              onAdd={() => onAdd(field, group)}
+              onAdd={() => add(field, group)}
             />
           ))}
         </section>
       ))}
+      {ways.map((way) => (
+        <Many key={way.path} way={way} text={text} everyday={!all} editable={editable} onFold={onFold} />
+      ))}
       {loading && <div className="nothing">Reading the catalogue…</div>}
-      {!loading && found.length === 0 && <div className="nothing">No field is called or means that.</div>}
+      {!loading && found.length === 0 && hits.length === 0 && text !== "" && (
+        <div className="soft small px-3">No field is called or means that.</div>
+      )}
+      {props.end}
     </div>
+  );
+}
+
+/** Many records per row: their number, or one of their fields, folded into a cell. */
+function Many({
+  way,
+  text,
+  everyday,
+  editable,
+  onFold,
+}: {
+  way: ManyWay;
+  text: string;
+  everyday: boolean;
+  editable: boolean;
+  onFold: (value: Column["value"], heading: string) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const own = `${way.label} ${way.plural}`.toLowerCase().includes(text.trim().toLowerCase());
+  const shown = text === "" ? !way.path.includes(".") || open : own;
+  const type = useRecordType(shown && (open || text !== "") ? way.records : "");
+  if (!shown) return null;
+  const fields = (type.data?.groups[0]?.fields ?? []).filter(
+    (f) => f.kind !== "file" && (!everyday || f.everyday),
+  );
+  const counted = firstFold(null, way.path, way.plural);
+  return (
+    <section aria-label={way.label}>
+      <div className="group">
+        {sentence(way.plural)}
+        <span>
+          many each · fold them
+          <button
+            type="button"
+            className="btn-link-plain ms-2"
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
+          >
+            {open ? "less" : "fields"}
+            <span className="visually-hidden"> of {way.plural}</span>
+          </button>
+        </span>
+      </div>
+      <button
+        type="button"
+        className="shelf-field"
+        onDoubleClick={() => editable && onFold(counted.value, counted.heading)}
+        onKeyDown={(e) => {
+          if (e.key === "Enter" && editable) {
+            e.preventDefault();
+            onFold(counted.value, counted.heading);
+          }
+        }}
+      >
+        <Icon name="layers" />
+        <span className="d-block">
+          <span className="nm">Number of {way.plural}</span>
+          <span className="eg d-block">
+            {way.path.includes(".") ? way.label : "count · latest · joined …"}
+          </span>
+        </span>
+      </button>
+      {open &&
+        fields.map((field) => {
+          const made = firstFold(field, `${way.path}.${field.path}`, way.plural);
+          return (
+            <Field
+              key={field.path}
+              field={field}
+              used={false}
+              editable={editable}
+              draggable={false}
+              onAdd={() => onFold(made.value, made.heading)}
+            />
+          );
+        })}
+    </section>
   );
 }
 
@@ -99,14 +328,20 @@ function Field({
   field,
   used,
   editable,
+  draggable = true,
   onAdd,
 }: {
   field: FieldInfo;
   used: boolean;
   editable: boolean;
+  draggable?: boolean;
   onAdd: () => void;
 }) {
-  const drag = useDraggable({ id: `field:${field.path}`, data: { field }, disabled: !editable });
+  const drag = useDraggable({
+    id: `field:${field.path}`,
+    data: { field },
+    disabled: !editable || !draggable,
+  });
   const percent = field.fill === null ? null : percentOf(field.fill);
   const example = field.personal ? "•••" : (field.example ?? "no value");
   return (
@@ -114,7 +349,13 @@ function Field({
       type="button"
       ref={drag.setNodeRef}
       className="shelf-field"
-      title={[field.meaning, `technical name: ${field.column}`].filter(Boolean).join("\n")}
+      title={[
+        field.meaning,
+        `technical name: ${field.column}`,
+        field.retired ? `Retired: ${field.retired}` : "",
+      ]
+        .filter(Boolean)
+        .join("\n")}
       onDoubleClick={() => editable && onAdd()}
       {...drag.attributes}
       {...drag.listeners}
@@ -138,7 +379,7 @@ function Field({
         )}
         <span className="eg one-line d-block">
           {field.retired
-            ? `retired${field.substitute ? `: take ${field.substitute}` : ""}`
+            ? `retired${field.substitute ? `: take ${field.substitute}` : ""} · ${field.retired}`
             : [example, field.example && !field.personal ? field.unit : ""].filter(Boolean).join(" ")}
         </span>
       </span>
@@ -157,4 +398,24 @@ function Field({
 /** Never 100 while a record is blank, and never 0 while one is filled. */
 function percentOf(fill: number): number {
   return fill === 0 || fill === 1 ? fill * 100 : Math.min(99, Math.max(1, Math.round(fill * 100)));
+}
+
+/** Fields this browser's person added last, by record type. */
+function remembered(records: string): string[] {
+  try {
+    return (JSON.parse(localStorage.getItem(RECENT) ?? "{}") as Record<string, string[]>)[records] ?? [];
+  } catch {
+    return [];
+  }
+}
+
+function remember(records: string, path: string): string[] {
+  const next = [path, ...remembered(records).filter((p) => p !== path)].slice(0, RECENTS);
+  try {
+    const all = JSON.parse(localStorage.getItem(RECENT) ?? "{}") as Record<string, string[]>;
+    localStorage.setItem(RECENT, JSON.stringify({ ...all, [records]: next }));
+  } catch {
+    // A browser that keeps nothing forgets them; nothing else is lost.
+  }
+  return next;
 }

@@ -1,12 +1,17 @@
+import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
-import type { Look, Problem } from "../../api";
+import { answer, api } from "../../api";
+import type { FieldGroup, Look, Problem } from "../../api";
+import { Trouble, useDebounced } from "../../shared";
 import type { Action } from "../reducer";
 import type { Document, Output } from "../types";
+import { SplitEditor } from "./SplitEditor";
 
 interface Props {
   document: Document;
   look: Look | undefined;
   problems: Problem[];
+  groups: FieldGroup[];
   editable: boolean;
   dispatch: (action: Action) => void;
 }
@@ -19,7 +24,7 @@ const SEPARATORS: [string, string][] = [
 ];
 
 /** The file as it will be: its form, its name, and its first lines. */
-export function FileTab({ document, look, problems, editable, dispatch }: Props) {
+export function FileTab({ document, look, problems, groups, editable, dispatch }: Props) {
   const output = document.output ?? {};
   const format = output.format ?? "csv";
   const set = (part: Partial<Output>) => dispatch({ type: "setOutput", output: { ...output, ...part } });
@@ -75,7 +80,25 @@ export function FileTab({ document, look, problems, editable, dispatch }: Props)
             "parts: {template} {records} {as_of:%Y-%m-%d} {rows}"
           )}
         </Form.Text>
+        {editable && (
+          <div className="name-parts">
+            {nameParts(document).map(([part, words]) => (
+              <button
+                key={part}
+                type="button"
+                className="tag mono"
+                title={words}
+                onClick={() => set({ name: `${output.name ?? "{template}_{as_of:%Y-%m-%d}"}_${part}` })}
+              >
+                + {part}
+              </button>
+            ))}
+          </div>
+        )}
       </Form.Group>
+      <Style document={document} output={output} set={set} />
+      <div className="group-like">One file, or several</div>
+      <SplitEditor document={document} groups={groups} dispatch={dispatch} />
       {format === "csv" && <CsvOptions csv={csv} set={setCsv} />}
       {format === "xlsx" && <XlsxOptions xlsx={xlsx} set={setXlsx} />}
       {format === "jsonl" && (
@@ -84,7 +107,10 @@ export function FileTab({ document, look, problems, editable, dispatch }: Props)
           are null.
         </p>
       )}
-      {format === "csv" && look && look.rows.length > 0 && <FirstLines look={look} csv={csv} />}
+      <Dictionary output={output} format={format} set={set} />
+      {format !== "xlsx" && look && look.rows.length > 0 && problems.length === 0 && (
+        <FirstLines document={document} />
+      )}
     </fieldset>
   );
 }
@@ -103,7 +129,19 @@ function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void }) {
               {words}
             </option>
           ))}
+          {!SEPARATORS.some(([mark]) => mark === (csv.separator ?? ",")) && (
+            <option value={csv.separator}>another: {csv.separator}</option>
+          )}
         </Form.Select>
+        <Form.Control
+          size="sm"
+          className="mono mt-1"
+          style={{ width: 150 }}
+          maxLength={1}
+          placeholder="or another character"
+          aria-label="Another separator"
+          onChange={(e) => e.target.value && set({ separator: e.target.value })}
+        />
       </Form.Group>
       <Form.Group controlId="csv-heading-row">
         <Form.Label>First row</Form.Label>
@@ -199,6 +237,16 @@ function XlsxOptions({ xlsx, set }: { xlsx: Xlsx; set: (part: Xlsx) => void }) {
           <Form.Control value={xlsx.author ?? ""} onChange={(e) => set({ author: e.target.value })} />
         </Form.Group>
       </div>
+      <Form.Group controlId="xlsx-keywords">
+        <Form.Label>Keywords</Form.Label>
+        <Form.Control value={xlsx.keywords ?? ""} onChange={(e) => set({ keywords: e.target.value })} />
+      </Form.Group>
+      <Form.Check
+        id="xlsx-findings"
+        label="with a sheet “Findings”: what was noted while it was written"
+        checked={xlsx.findings_sheet ?? false}
+        onChange={(e) => set({ findings_sheet: e.target.checked })}
+      />
       <Form.Check
         id="xlsx-about"
         label="with a sheet “About”: the sentence, the count, the moment"
@@ -209,31 +257,188 @@ function XlsxOptions({ xlsx, set }: { xlsx: Xlsx; set: (part: Xlsx) => void }) {
   );
 }
 
-function FirstLines({ look, csv }: { look: Look; csv: Csv }) {
-  const separator = csv.separator ?? ",";
-  const everything = csv.quoting === "everything";
-  const cell = (text: string | null) => {
-    const value = text ?? "";
-    return everything || /["\r\n]/.test(value) || value.includes(separator)
-      ? `"${value.replaceAll('"', '""')}"`
-      : value;
-  };
-  const lines = [
-    ...(csv.heading_row === "none" || csv.heading_row === "names"
-      ? []
-      : [look.columns.map((c) => c.heading)]),
-    ...look.rows.slice(0, 3),
+/** For programs or for people: one switch on the same template. */
+function Style({
+  document,
+  output,
+  set,
+}: {
+  document: Document;
+  output: Output;
+  set: (part: Partial<Output>) => void;
+}) {
+  const reader = output.style === "reader";
+  const options = output.reader ?? {};
+  const setReader = (part: Output["reader"]) => set({ reader: { ...options, ...part } });
+  return (
+    <>
+      <div role="radiogroup" aria-label="Style" className="d-flex gap-3">
+        <Form.Check
+          type="radio"
+          id="style-machine"
+          label="for programs"
+          title="ISO dates, plain numbers, nothing but headings and rows"
+          checked={!reader}
+          onChange={() => set({ style: undefined })}
+        />
+        <Form.Check
+          type="radio"
+          id="style-reader"
+          label="for readers"
+          title="Dates and numbers as people write them, titles, groups, totals"
+          checked={reader}
+          onChange={() => set({ style: "reader" })}
+        />
+      </div>
+      {reader && (
+        <div className="indented">
+          <Form.Group controlId="reader-locale">
+            <Form.Label>Dates and numbers as in</Form.Label>
+            <Form.Select value={output.locale ?? "en_GB"} onChange={(e) => set({ locale: e.target.value })}>
+              {LOCALES.map(([code, words]) => (
+                <option key={code} value={code}>
+                  {words}
+                </option>
+              ))}
+            </Form.Select>
+          </Form.Group>
+          <Form.Group controlId="reader-group">
+            <Form.Label>A heading line for each</Form.Label>
+            <Form.Select
+              value={options.groups?.[0] ?? ""}
+              onChange={(e) => setReader({ groups: e.target.value ? [e.target.value] : undefined })}
+            >
+              <option value="">no groups</option>
+              {(document.columns ?? []).map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.heading}
+                </option>
+              ))}
+            </Form.Select>
+          </Form.Group>
+          <Form.Check
+            id="reader-title"
+            label="lines of title above the headings"
+            checked={options.title ?? true}
+            onChange={(e) => setReader({ title: e.target.checked })}
+          />
+          <Form.Check
+            id="reader-subtotals"
+            label="subtotals of each group"
+            checked={options.subtotals ?? true}
+            onChange={(e) => setReader({ subtotals: e.target.checked })}
+          />
+          <Form.Check
+            id="reader-total"
+            label="a total at the end"
+            checked={options.grand_total ?? true}
+            onChange={(e) => setReader({ grand_total: e.target.checked })}
+          />
+        </div>
+      )}
+      {output.format !== "xlsx" && (
+        <Form.Check
+          id="guard"
+          label="guard texts that a spreadsheet would run as formulas"
+          checked={output.guard_formulas ?? reader}
+          onChange={(e) =>
+            set({ guard_formulas: e.target.checked === reader ? undefined : e.target.checked })
+          }
+        />
+      )}
+    </>
+  );
+}
+
+const LOCALES: [string, string][] = [
+  ["en_GB", "Britain: 22/11/2026, 1,234.50"],
+  ["en_US", "United States: 11/22/26, 1,234.50"],
+  ["en_IE", "Ireland: 22/11/2026, 1,234.50"],
+  ["de_DE", "Germany: 22.11.2026, 1.234,50"],
+  ["de_CH", "Switzerland: 22.11.2026, 1’234.50"],
+  ["fr_FR", "France: 22/11/2026, 1 234,50"],
+  ["nl_NL", "Netherlands: 22-11-2026, 1.234,50"],
+  ["es_ES", "Spain: 22/11/2026, 1234,50"],
+  ["it_IT", "Italy: 22/11/2026, 1.234,50"],
+  ["pl_PL", "Poland: 22.11.2026, 1234,50"],
+  ["sv_SE", "Sweden: 2026-11-22, 1 234,50"],
+];
+
+/** What the columns mean, going along with the file. */
+function Dictionary({
+  output,
+  format,
+  set,
+}: {
+  output: Output;
+  format: string;
+  set: (part: Partial<Output>) => void;
+}) {
+  const chosen = output.dictionary ?? [];
+  const forms: ["sheet" | "csv" | "csvw", string][] = [
+    ...(format === "xlsx" ? ([["sheet", "as a sheet"]] as ["sheet", string][]) : []),
+    ["csv", "as a CSV beside it"],
+    ...(format === "csv"
+      ? ([["csvw", "as metadata for programs (CSV on the Web)"]] as ["csvw", string][])
+      : []),
   ];
+  return (
+    <fieldset>
+      <legend>What the columns mean, along with it</legend>
+      {forms.map(([form, words]) => (
+        <Form.Check
+          key={form}
+          id={`dictionary-${form}`}
+          label={words}
+          checked={chosen.includes(form)}
+          onChange={(e) => {
+            const next = e.target.checked ? [...chosen, form] : chosen.filter((c) => c !== form);
+            set({ dictionary: next.length ? next : undefined });
+          }}
+        />
+      ))}
+    </fieldset>
+  );
+}
+
+function nameParts(document: Document): [string, string][] {
+  return [
+    ["{as_of:%Y-%m-%d}", "the day of the run"],
+    ["{as_of:%H%M}", "its time"],
+    ["{window_start:%Y-%m-%d}", "the first day of the window"],
+    ["{rows}", "how many rows it has"],
+    ["{sequence}", "the number of the run"],
+    ...(document.asks ?? []).map((a): [string, string] => [`{ask.${a.name}}`, `the answer to “${a.label}”`]),
+    ...(document.output?.split ? ([["{part}", "the number of the part"]] as [string, string][]) : []),
+  ];
+}
+
+/** The first lines as the writer writes them. */
+function FirstLines({ document }: { document: Document }) {
+  const settled = useDebounced(document, 400);
+  const lines = useQuery({
+    queryKey: ["first-lines", settled],
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/first-lines", {
+          body: {
+            document: settled as unknown as Record<string, never>,
+            limit: 5,
+            offset: 0,
+            bench: "",
+            keys: false,
+          },
+        }),
+      ),
+    placeholderData: (known) => known,
+    retry: false,
+  });
   return (
     <div>
       <div className="fw-bold">The first lines</div>
-      <pre
-        tabIndex={0}
-        aria-label="The first lines of the file"
-        className="mono small mb-0"
-        style={{ background: "var(--paper)", padding: 8, borderRadius: 6 }}
-      >
-        {lines.map((line) => line.map(cell).join(separator)).join("\n")}
+      <Trouble error={lines.error} />
+      <pre tabIndex={0} aria-label="The first lines of the file" className="first-lines mono small mb-0">
+        {lines.data?.text ?? "…"}
       </pre>
     </div>
   );

@@ -1,9 +1,7 @@
 import { useState } from "react";
 import { Button, Modal } from "react-bootstrap";
-import { Link } from "react-router";
-import { fileAddress } from "../../api";
 import type { Look, Problem, Run, WayOut } from "../../api";
-import { RunProgress } from "../../runs";
+import { RunNews } from "../../runs";
 import { Icon, formatName, plural } from "../../shared";
 
 interface Props {
@@ -14,10 +12,12 @@ interface Props {
   onShow: (problem: Problem) => void;
   /** Cure a problem by one of its ways out; not given where nothing may be changed. */
   onCure?: (way: WayOut) => void;
+  /** Show everything that speaks up. */
+  onChecks: () => void;
 }
 
 /** The file that a run makes, what stands in its way, and the run under way. */
-export function Outcome({ format, look, problems, run, onShow, onCure }: Props) {
+export function Outcome({ format, look, problems, run, onShow, onCure, onChecks }: Props) {
   const [listing, setListing] = useState(false);
   const notes = look?.notes ?? [];
   return (
@@ -38,9 +38,14 @@ export function Outcome({ format, look, problems, run, onShow, onCure }: Props) 
         )
       )}
       {notes.length > 0 && (
-        <span className="speaks one-line" title={notes.map((n) => n.message).join("\n")}>
+        <button
+          type="button"
+          className="btn-link-plain speaks one-line"
+          title={notes.map((n) => n.message).join("\n")}
+          onClick={onChecks}
+        >
           <Icon name="exclamation" /> {notes[0]!.message}
-        </span>
+        </button>
       )}
       <div className="end">{run && <RunNews run={run} />}</div>
       <Modal show={listing} onHide={() => setListing(false)} aria-labelledby="problems">
@@ -88,30 +93,5 @@ export function Outcome({ format, look, problems, run, onShow, onCure }: Props) 
         </Modal.Body>
       </Modal>
     </footer>
-  );
-}
-
-function RunNews({ run }: { run: Run }) {
-  if (run.status === "asked" || run.status === "running") return <RunProgress run={run} />;
-  if (run.status === "cancelled") return <span className="soft">Run {run.id} was cancelled.</span>;
-  if (run.status === "failed") {
-    return (
-      <span className="trouble" role="alert">
-        Run {run.id} failed: {String(run.error?.message)}
-      </span>
-    );
-  }
-  const file = run.files[0];
-  return (
-    <span role="status" className="d-flex gap-3 align-items-center">
-      <Link to={`/runs/${run.id}`}>
-        Run {run.id} is ready: {plural(run.rows_written, "row")}
-      </Link>
-      {file && (
-        <a className="btn btn-quiet btn-sm" href={fileAddress(run.id, file.id)} download>
-          <Icon name="download" /> Download
-        </a>
-      )}
-    </span>
   );
 }

@@ -1,55 +1,166 @@
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import type { FieldGroup, FieldInfo, Problem, RecordType, SentencePart } from "../../api";
+import type { FieldGroup, FieldInfo, Problem, RecordTypeFields, SentencePart } from "../../api";
 import { Icon, count } from "../../shared";
-import { firstCondition } from "../defaults";
-import { addAlternative, isCondition, nodeAt, rootOf } from "../filter";
+import { askEachTime, askNoLonger, canAsk, withoutLooseAsks } from "../asks";
+import { addAlternative, isCondition, nodeAt, outline, replaceNode, rootOf } from "../filter";
 import type { Action } from "../reducer";
+import { ruleOf, underRule } from "../rows";
 import type { Document, OrderLevel } from "../types";
+import { Arrange } from "./Arrange";
+import { AskEditor } from "./AskEditor";
 import { Chip } from "./Chip";
 import { ConditionEditor } from "./ConditionEditor";
 import { FieldPicker } from "./FieldPicker";
+import { FormulaEditor } from "./FormulaEditor";
+import { HasEditor } from "./HasEditor";
+import { NarrowPicker } from "./NarrowPicker";
+import { RowRule } from "./RowRule";
+import { SplitEditor } from "./SplitEditor";
 
 interface Props {
   parts: SentencePart[];
   document: Document;
-  recordType: RecordType | undefined;
+  start: RecordTypeFields | undefined;
   groups: FieldGroup[];
   problems: Problem[];
   editable: boolean;
   dispatch: (action: Action) => void;
+  /** The chip to open from outside, such as by a key: `add`, `rows`… */
+  wanted?: { key: string; at: number } | null;
+  onFold?: (column: number) => void;
 }
 
+/** Lines of the sentence before it folds. */
+const LINES = 3;
+
 /** The whole template in words; every part that can be changed is a chip. */
-export function Sentence({ parts, document, recordType, groups, problems, editable, dispatch }: Props) {
+export function Sentence(props: Props) {
+  const { parts, document, start, groups, problems, editable, dispatch, wanted, onFold } = props;
   const [open, setOpen] = useState<string | null>(null);
+  const [seen, setSeen] = useState(0);
+  if (wanted && wanted.at !== seen) {
+    setSeen(wanted.at);
+    const rule = ruleOf(document);
+    setOpen(
+      wanted.key === "rows"
+        ? rule.per === "record"
+          ? "records records"
+          : rule.per === "child"
+            ? "rows rows"
+            : "rows rows.by[0]"
+        : wanted.key,
+    );
+  }
+  const fold = useFold(parts);
   const fields = new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, f] as const)));
+  const fieldOf = (path: string) => fields.get(path);
   const zone = document.zone ?? "Europe/London";
+  const edit = (next: Document, touch?: string) => dispatch({ type: "edit", document: next, touch });
   const wrongAt = (place: string) =>
     problems.filter((p) => p.place.startsWith(place) && /^(\.|\[|$)/.test(p.place.slice(place.length)));
+  const lift = (place: string) => {
+    setOpen(null);
+    edit(withoutLooseAsks(replaceNode(document, place, null)));
+  };
 
   const editor = (part: SentencePart) => {
-    if (part.role === "records") return <AboutRecords recordType={recordType} />;
+    if (part.role === "records" || part.role === "rows") {
+      return (
+        <>
+          {part.role === "records" && start?.record_type.meaning && (
+            <p className="mb-1">{start.record_type.meaning}</p>
+          )}
+          <RowRule
+            document={document}
+            start={start}
+            groups={groups}
+            fieldOf={fieldOf}
+            onRule={(rule) => {
+              edit(underRule(document, rule, fieldOf));
+              // The chip that opened this may stand elsewhere in the new sentence.
+              setOpen(
+                rule.per === "record"
+                  ? "records records"
+                  : rule.per === "child"
+                    ? "rows rows"
+                    : "rows rows.by[0]",
+              );
+            }}
+          />
+          {start && (
+            <span className="soft small">
+              About {count(start.record_type.rows ?? 0)} {start.record_type.plural} in the source.
+            </span>
+          )}
+        </>
+      );
+    }
     if (part.role === "limit") return <LimitEditor document={document} dispatch={dispatch} />;
+    if (part.role === "split") return <SplitEditor document={document} groups={groups} dispatch={dispatch} />;
     if (part.role === "order")
       return <OrderEditor document={document} groups={groups} fields={fields} dispatch={dispatch} />;
-    const node = nodeAt(document, part.place);
-    if (!node || !isCondition(node)) return null;
+    const place = placeOf(part);
+    const node = nodeAt(document, place);
+    if (!node) return null;
+    if ("has" in node)
+      return (
+        <HasEditor
+          has={node}
+          start={start}
+          zone={zone}
+          onChange={(has) => edit(replaceNode(document, place, has), `has ${place}`)}
+          onRemove={() => lift(place)}
+        />
+      );
+    if ("picks" in node) return <PicksEditor name={node.picks} onRemove={() => lift(place)} />;
+    if ("formula" in node)
+      return (
+        <>
+          <FormulaEditor
+            id="narrowing-formula"
+            label="Only records for which this is true"
+            formula={node.formula}
+            groups={groups}
+            columns={document.columns ?? []}
+            problems={wrongAt(place)}
+            onChange={(formula) =>
+              edit(replaceNode(document, place, { formula: formula || "TRUE()" }), `formula ${place}`)
+            }
+          />
+          <div className="editor-end">
+            <Button variant="quiet" size="sm" className="text-danger" onClick={() => lift(place)}>
+              Lift this narrowing
+            </Button>
+          </div>
+        </>
+      );
+    if (!isCondition(node)) return null;
+    if (node.ask)
+      return (
+        <AskEditor
+          document={document}
+          place={place}
+          condition={node}
+          field={fields.get(node.path)}
+          onEdit={(next) => edit(next, `ask ${place}`)}
+          onSettle={() => edit(askNoLonger(document, place))}
+          onRemove={() => lift(place)}
+        />
+      );
     return (
       <ConditionEditor
         condition={node}
         field={fields.get(node.path)}
         groups={groups}
         zone={zone}
-        problems={wrongAt(part.place)}
-        onChange={(changed) => dispatch({ type: "setNarrowing", place: part.place, node: changed })}
-        onRemove={() => {
-          setOpen(null);
-          dispatch({ type: "setNarrowing", place: part.place, node: null });
-        }}
+        problems={wrongAt(place)}
+        onChange={(changed) => dispatch({ type: "setNarrowing", place, node: changed })}
+        onRemove={() => lift(place)}
+        onAsk={canAsk(node.is) ? () => edit(askEachTime(document, place, fields.get(node.path))) : undefined}
         onAlternative={(other) => {
-          dispatch({ type: "addAlternative", place: part.place, node: other });
-          setOpen(`value ${addAlternative(document, part.place, other).place}`);
+          dispatch({ type: "addAlternative", place, node: other });
+          setOpen(`value ${addAlternative(document, place, other).place}`);
         }}
       />
     );
@@ -57,81 +168,146 @@ export function Sentence({ parts, document, recordType, groups, problems, editab
 
   return (
     <section className="sentence" aria-label="The template in words">
-      {parts.map((part, n) => {
-        if (part.role === "text" || !editable || !canEdit(part, document))
+      <div ref={fold.ref} className={fold.folded ? "folded" : ""}>
+        {parts.map((part, n) => {
+          const inFold = /^columns\[(\d+)\]\.value\.fold/.exec(part.place);
+          if (part.role === "text" || !editable || (!canEdit(part, document) && !inFold))
+            return (
+              <span key={n} className={part.role === "text" ? undefined : "said"}>
+                {part.text}
+                {note(part)}
+              </span>
+            );
+          const key = `${part.role} ${part.role === "field" || part.role === "value" ? part.place : part.place}`;
+          const wrong = wrongAt(part.place).length > 0 ? "wrong" : "";
+          if (inFold)
+            return (
+              <span key={n}>
+                <button
+                  type="button"
+                  className={`chip ${part.role} ${wrong}`}
+                  onClick={() => onFold?.(Number(inFold[1]))}
+                >
+                  {part.text}
+                </button>
+                {note(part)}
+              </span>
+            );
           return (
             <span key={n}>
-              {part.text}
+              <Chip
+                label={part.text}
+                name={`${part.text}${part.note ? `, ${part.note}` : ""}: change`}
+                className={`chip ${part.role} ${wrong}`}
+                open={open === key}
+                onOpen={(on) => setOpen(on ? key : null)}
+                title={titleOf(part, document, fields)}
+              >
+                {editor(part)}
+              </Chip>
               {note(part)}
             </span>
           );
-        const key = `${part.role} ${part.place}`;
-        const wrong = wrongAt(part.place).length > 0 ? "wrong" : "";
-        return (
-          <span key={n}>
+        })}
+        {editable && (
+          <>
             <Chip
-              label={part.text}
-              name={`${part.text}${part.note ? `, ${part.note}` : ""}: change`}
-              className={`chip ${part.role} ${wrong}`}
-              open={open === key}
-              onOpen={(on) => setOpen(on ? key : null)}
-              title={titleOf(part, document, fields)}
-            >
-              {editor(part)}
-            </Chip>
-            {note(part)}
-          </span>
-        );
-      })}
-      {editable && (
-        <>
-          <Chip
-            label="+ narrow further"
-            name="Narrow further"
-            className="chip-add"
-            open={open === "add"}
-            onOpen={(on) => setOpen(on ? "add" : null)}
-            title="Only records where…"
-          >
-            <FieldPicker
-              groups={groups}
-              onPick={(field) => {
-                dispatch({ type: "addNarrowing", node: firstCondition(field) });
-                setOpen(`value filter.all[${rootOf(document).all.length}]`);
-              }}
-            />
-          </Chip>
-          {(document.order ?? []).length === 0 && (
-            <Chip
-              label="+ put in order"
-              name="Put the rows in order"
+              label="+ narrow further"
+              name="Narrow further"
               className="chip-add"
-              open={open === "order"}
-              onOpen={(on) => setOpen(on ? "order" : null)}
-              title="Order the rows by…"
+              open={open === "add"}
+              onOpen={(on) => setOpen(on ? "add" : null)}
+              title="Only records where…"
             >
-              <FieldPicker
+              <NarrowPicker
+                document={document}
+                start={start}
                 groups={groups}
-                onPick={(field) => {
-                  dispatch({ type: "setOrder", order: [{ path: field.path }] });
-                  setOpen("order order[0]");
+                fieldOf={fieldOf}
+                onPick={(node, whole) => {
+                  dispatch({ type: "addNarrowing", node });
+                  const place = `filter.all[${rootOf(document).all.length}]`;
+                  setOpen(whole ? null : "formula" in node ? `formula ${place}` : `value ${place}`);
                 }}
               />
             </Chip>
-          )}
-        </>
+            {outline(document).length > 1 && (
+              <Chip
+                label="arrange"
+                name="Arrange the narrowings"
+                className="chip-add"
+                open={open === "arrange"}
+                onOpen={(on) => setOpen(on ? "arrange" : null)}
+                title="The narrowings, and how they join"
+              >
+                <Arrange document={document} parts={parts} onEdit={(next) => edit(next)} />
+              </Chip>
+            )}
+            {(document.order ?? []).length === 0 && (
+              <Chip
+                label="+ put in order"
+                name="Put the rows in order"
+                className="chip-add"
+                open={open === "order"}
+                onOpen={(on) => setOpen(on ? "order" : null)}
+                title="Order the rows by…"
+              >
+                <FieldPicker
+                  groups={groups}
+                  onPick={(field) => {
+                    dispatch({ type: "setOrder", order: [{ path: field.path }] });
+                    setOpen("order order[0]");
+                  }}
+                />
+              </Chip>
+            )}
+          </>
+        )}
+      </div>
+      {fold.more && (
+        <button
+          type="button"
+          className="btn-link-plain small"
+          aria-expanded={!fold.folded}
+          onClick={fold.toggle}
+        >
+          {fold.folded ? "the whole sentence" : "fold the sentence"}
+        </button>
       )}
     </section>
   );
 }
 
+/** Whether the sentence is longer than its lines, and whether it is folded to them. */
+function useFold(parts: SentencePart[]) {
+  const ref = useRef<HTMLDivElement>(null);
+  const [more, setMore] = useState(false);
+  const [unfolded, setUnfolded] = useState(false);
+  useEffect(() => {
+    const element = ref.current;
+    if (!element) return;
+    const measure = () => {
+      const line = parseFloat(getComputedStyle(element).lineHeight);
+      setMore(element.scrollHeight > line * (LINES + 0.6));
+    };
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, [parts]);
+  return { ref, more, folded: more && !unfolded, toggle: () => setUnfolded((on) => !on) };
+}
+
+/** The narrowing that a part of the sentence belongs to: of a "has", the whole of it. */
+function placeOf(part: SentencePart): string {
+  return part.place.split(".where")[0]!;
+}
+
 /** Whether there is an editor for a part of the sentence. */
 function canEdit(part: SentencePart, document: Document): boolean {
-  if (["records", "limit", "order"].includes(part.role)) return true;
-  if (!["field", "value"].includes(part.role) || !part.place.startsWith("filter")) return false;
-  if (/\.where\b/.test(part.place)) return false;
-  const node = nodeAt(document, part.place);
-  return node !== undefined && isCondition(node) && !("ask" in node && node.ask);
+  if (["records", "rows", "limit", "order", "split"].includes(part.role)) return true;
+  if (!["field", "value", "formula"].includes(part.role) || !part.place.startsWith("filter")) return false;
+  return nodeAt(document, placeOf(part)) !== undefined;
 }
 
 function note(part: SentencePart) {
@@ -139,25 +315,26 @@ function note(part: SentencePart) {
 }
 
 function titleOf(part: SentencePart, document: Document, fields: Map<string, FieldInfo>): string {
-  if (part.role === "records") return "One row each";
+  if (part.role === "records" || part.role === "rows") return "One row per what?";
   if (part.role === "limit") return "How many rows at most?";
   if (part.role === "order") return "In which order?";
-  const node = nodeAt(document, part.place);
-  if (!node || !isCondition(node)) return "Narrowing";
+  if (part.role === "split") return "One file, or several?";
+  const node = nodeAt(document, placeOf(part));
+  if (!node || !isCondition(node)) return "Only records where…";
   const field = fields.get(node.path);
   return field ? (node.is === "in_window" ? `${field.label}: which days?` : field.label) : node.path;
 }
 
-function AboutRecords({ recordType }: { recordType: RecordType | undefined }) {
-  if (!recordType) return null;
+function PicksEditor({ name, onRemove }: { name: string; onRemove: () => void }) {
   return (
-    <div style={{ maxWidth: 320 }}>
-      {recordType.meaning && <p className="mb-2">{recordType.meaning}</p>}
-      <p className="soft mb-0">
-        About {count(recordType.rows ?? 0)} {recordType.plural} in the source. Rows of another record type are
-        another template.
-      </p>
-    </div>
+    <>
+      <p className="mb-0">Only the records of the saved list “{name}”. It is kept in Records.</p>
+      <div className="editor-end">
+        <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
+          Lift this narrowing
+        </Button>
+      </div>
+    </>
   );
 }
 
@@ -195,7 +372,8 @@ function LimitEditor({ document, dispatch }: { document: Document; dispatch: (ac
   );
 }
 
-function OrderEditor({
+/** The order of rows: by fields or by columns of the sheet, whatever these hold. */
+export function OrderEditor({
   document,
   groups,
   fields,
@@ -215,6 +393,9 @@ function OrderEditor({
     const column = document.columns?.find((c) => c.id === level.column);
     return column?.heading ?? fields.get(level.path ?? "")?.label ?? level.path ?? level.column;
   };
+  const free = (document.columns ?? []).filter(
+    (c) => !("constant" in c.value) && !("field" in c.value) && !order.some((o) => o.column === c.id),
+  );
   return (
     <>
       {order.map((level, n) => (
@@ -243,6 +424,14 @@ function OrderEditor({
           <button
             type="button"
             className="btn btn-quiet btn-sm"
+            disabled={n === 0}
+            onClick={() => set(order.map((o, k) => (k === n - 1 ? order[n]! : k === n ? order[n - 1]! : o)))}
+          >
+            <Icon name="arrowUp" label={`${name(level)} first`} />
+          </button>
+          <button
+            type="button"
+            className="btn btn-quiet btn-sm"
             onClick={() => set(order.filter((_, k) => k !== n))}
           >
             <Icon name="x" label={`No longer by ${name(level)}`} />
@@ -250,13 +439,28 @@ function OrderEditor({
         </div>
       ))}
       {adding ? (
-        <FieldPicker
-          groups={groups}
-          onPick={(field) => {
-            setAdding(false);
-            set([...order, { path: field.path }]);
-          }}
-        />
+        <>
+          {free.map((c) => (
+            <button
+              key={c.id}
+              type="button"
+              className="option"
+              onClick={() => {
+                setAdding(false);
+                set([...order, { column: c.id }]);
+              }}
+            >
+              {c.heading} <span>column</span>
+            </button>
+          ))}
+          <FieldPicker
+            groups={groups}
+            onPick={(field) => {
+              setAdding(false);
+              set([...order, { path: field.path }]);
+            }}
+          />
+        </>
       ) : (
         <Button variant="quiet" size="sm" onClick={() => setAdding(true)}>
           then by…

@@ -17,6 +17,9 @@ const WIDEST = 330;
 /** Columns and rows from the end at which more are asked for. */
 const AHEAD = 40;
 
+/** Pixels of an average character, for widths kept in characters. */
+const CHARACTER = 7.6;
+
 const NUMERIC = ["integer", "decimal"];
 
 interface Props {
@@ -32,11 +35,15 @@ interface Props {
   dropBefore: string | null;
   dispatch: (action: Action) => void;
   announce: (text: string) => void;
+  /** Ask why the record behind a row is in; not given where rows are no records. */
+  onTrace?: (row: number) => void;
+  /** A person typed how a cell should look. */
+  onExample?: (column: string, row: number, text: string) => void;
 }
 
 /** Real rows, as the file will show them; its heads are where columns are renamed, moved, selected and removed. */
 export function Sheet(props: Props) {
-  const { columns, info, rows, more, onMore, selected, editable } = props;
+  const { columns, info, rows, more, onMore, selected, editable, dispatch } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const virtual = useVirtualizer({
     count: rows.length,
@@ -57,7 +64,19 @@ export function Sheet(props: Props) {
   const places = columns.flatMap((column) =>
     (at.get(column.id) ?? [undefined]).map((k: number | undefined) => ({ column, at: k })),
   );
-  const widths = places.map((p) => widthOf(p.column, info[p.at ?? -1], rows, p.at));
+  const [dragged, setDragged] = useState<{ id: string; width: number } | null>(null);
+  const [typing, setTyping] = useState<{ column: string; row: number } | null>(null);
+  const widths = places.map((p) =>
+    dragged?.id === p.column.id
+      ? dragged.width
+      : p.column.width
+        ? Math.round(p.column.width * CHARACTER)
+        : widthOf(p.column, info[p.at ?? -1], rows, p.at),
+  );
+  // What belongs to a record above stands on each of its rows; from the second on it is written lightly.
+  const repeating = places.flatMap((p) => (p.at !== undefined && info[p.at]?.repeats ? [p.at] : []));
+  const isAgain = (row: number) =>
+    row > 0 && repeating.length > 0 && repeating.every((k) => rows[row]![k] === rows[row - 1]![k]);
   const above = (items[0]?.start ?? 64) - 64;
   const below = Math.max(0, virtual.getTotalSize() - (items.at(-1)?.end ?? 64));
 
@@ -86,6 +105,16 @@ export function Sheet(props: Props) {
                   {...props}
                   column={column}
                   position={n}
+                  onWidth={(width, done) => {
+                    setDragged(done ? null : { id: column.id, width });
+                    if (done)
+                      dispatch({
+                        type: "setColumn",
+                        id: column.id,
+                        change: { width: Math.max(4, Math.min(120, Math.round(width / CHARACTER))) },
+                      });
+                  }}
+                  width={widths[places.findIndex((p) => p.column.id === column.id)] ?? NARROWEST}
                   span={at.get(column.id)?.length ?? 1}
                   info={info[at.get(column.id)?.[0] ?? -1]}
                 />
@@ -102,15 +131,41 @@ export function Sheet(props: Props) {
           )}
           {items.map((item) => {
             const row = rows[item.index]!;
+            const again = isAgain(item.index);
             return (
               <tr key={item.key}>
-                <td className="rn">{item.index + 1}</td>
+                <td className="rn">
+                  {props.onTrace ? (
+                    <button
+                      type="button"
+                      tabIndex={-1}
+                      title="Why is this row in?"
+                      onClick={() => props.onTrace?.(item.index)}
+                    >
+                      {item.index + 1}
+                    </button>
+                  ) : (
+                    item.index + 1
+                  )}
+                </td>
                 {places.map(({ column, at: k }) => (
                   <Cell
                     key={`${column.id} ${k}`}
                     text={k === undefined ? undefined : (row[k] ?? null)}
                     numeric={NUMERIC.includes(info[k ?? -1]?.kind ?? "")}
                     selected={selected.includes(column.id)}
+                    again={again && k !== undefined && repeating.includes(k)}
+                    typing={typing?.column === column.id && typing.row === item.index}
+                    onOpen={
+                      editable && props.onExample && k !== undefined && row[k]
+                        ? () => setTyping({ column: column.id, row: item.index })
+                        : undefined
+                    }
+                    onTyped={(typed) => {
+                      setTyping(null);
+                      if (typed !== null && typed !== row[k ?? -1])
+                        props.onExample?.(column.id, item.index, typed);
+                    }}
                   />
                 ))}
                 {editable && <td className="new" />}
@@ -133,16 +188,45 @@ function Cell({
   text,
   numeric,
   selected,
+  again,
+  typing,
+  onOpen,
+  onTyped,
 }: {
   text: string | null | undefined;
   numeric: boolean;
   selected: boolean;
+  again: boolean;
+  typing: boolean;
+  onOpen?: () => void;
+  onTyped: (text: string | null) => void;
 }) {
-  const state = `${numeric ? "num" : ""} ${selected ? "selected" : ""}`;
+  const state = `${numeric ? "num" : ""} ${selected ? "selected" : ""} ${again ? "again" : ""}`;
+  if (typing && text)
+    return (
+      <td className={`${state} typing`}>
+        <input
+          autoFocus
+          aria-label="How this cell should look"
+          defaultValue={text}
+          onFocus={(e) => e.target.select()}
+          onBlur={() => onTyped(null)}
+          onKeyDown={(e) => {
+            e.stopPropagation();
+            if (e.key === "Enter") onTyped(e.currentTarget.value);
+            if (e.key === "Escape") onTyped(null);
+          }}
+        />
+      </td>
+    );
   if (text === undefined) return <td className={`${state} empty`}>…</td>;
   if (text === null || text === "") return <td className={`${state} empty`}>empty</td>;
   return (
-    <td className={state} title={text.length > 30 ? text : undefined}>
+    <td
+      className={state}
+      title={text.length > 30 ? text : onOpen ? "Double-click and type how it should look" : undefined}
+      onDoubleClick={onOpen}
+    >
       {text}
     </td>
   );
@@ -172,7 +256,8 @@ interface HeadProps extends Props {
   position: number;
   /** Columns of the file that the heading stands over. */
   span: number;
-  infoOf?: SheetColumn;
+  width: number;
+  onWidth: (width: number, done: boolean) => void;
 }
 
 function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }) {
@@ -191,10 +276,19 @@ function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }
       announce(`${column.heading} removed`);
       focusHead(columns.filter((c) => !gone.includes(c.id))[Math.max(0, position - 1)]?.id);
     } else if (step && event.altKey && editable) {
-      dispatch({ type: "moveColumn", id: column.id, to: position + step });
+      const together = isSelected && selected.length > 1;
+      if (together) dispatch({ type: "moveColumns", ids: selected, by: step });
+      else dispatch({ type: "moveColumn", id: column.id, to: position + step });
       const place = Math.max(1, Math.min(position + step + 1, columns.length));
-      announce(`${column.heading} is now column ${place} of ${columns.length}`);
+      announce(
+        together
+          ? `${selected.length} columns moved`
+          : `${column.heading} is now column ${place} of ${columns.length}`,
+      );
       focusHead(column.id);
+    } else if (event.key.toLowerCase() === "d" && (event.ctrlKey || event.metaKey) && editable) {
+      dispatch({ type: "copyColumns", ids: isSelected ? selected : [column.id] });
+      announce(`${column.heading} copied`);
     } else if (step) {
       const other = columns[position + step];
       if (other) {
@@ -271,7 +365,50 @@ function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }
           {sourceLine(info) || "\u00a0"}
         </div>
       </div>
+      {editable && props.span === 1 && (
+        <Edge heading={column.heading} width={props.width} onWidth={props.onWidth} />
+      )}
     </th>
+  );
+}
+
+/** The right edge of a heading: drag it, or use the arrows on it, to make the column wider or narrower. */
+function Edge({
+  heading,
+  width,
+  onWidth,
+}: {
+  heading: string;
+  width: number;
+  onWidth: (width: number, done: boolean) => void;
+}) {
+  const from = useRef<{ x: number; width: number } | null>(null);
+  const at = (x: number) => Math.max(40, (from.current?.width ?? width) + x - (from.current?.x ?? x));
+  return (
+    <span
+      className="edge"
+      role="slider"
+      tabIndex={-1}
+      aria-label={`Width of ${heading}`}
+      aria-orientation="horizontal"
+      aria-valuenow={Math.round(width)}
+      aria-valuemin={40}
+      aria-valuemax={912}
+      onPointerDown={(e) => {
+        from.current = { x: e.clientX, width };
+        e.currentTarget.setPointerCapture(e.pointerId);
+        e.preventDefault();
+      }}
+      onPointerMove={(e) => from.current && onWidth(at(e.clientX), false)}
+      onPointerUp={(e) => {
+        if (from.current && e.clientX !== from.current.x) onWidth(at(e.clientX), true);
+        from.current = null;
+      }}
+      onKeyDown={(e) => {
+        const step = e.key === "ArrowRight" ? 8 : e.key === "ArrowLeft" ? -8 : 0;
+        if (step) onWidth(width + step, true);
+      }}
+    />
   );
 }
 

@@ -1,4 +1,5 @@
 import { useEffect, useState } from "react";
+import type { ReactNode } from "react";
 import { ApiError } from "../../api";
 import type { Tally as Counts } from "../../api";
 import { count, plural, size } from "../../shared";
@@ -14,10 +15,14 @@ interface Props {
   /** Bytes of an average row of the sheet, to say how large the file will be. */
   rowBytes: number;
   source: string;
+  /** Show the records that a step leaves out. */
+  onLeftOut?: (place: string) => void;
+  /** Editor of the counts per unit, behind the number of rows. */
+  perUnit?: ReactNode;
 }
 
 /** From all records to the rows that go out: what each narrowing leaves, and how many it leaves out. */
-export function Tally({ counts, error, counting, columns, rowBytes, source }: Props) {
+export function Tally({ counts, error, counting, columns, rowBytes, source, onLeftOut, perUnit }: Props) {
   const steps = counts?.steps ?? [];
   const rows = steps.at(-1)?.rows ?? 0;
   return (
@@ -27,18 +32,22 @@ export function Tally({ counts, error, counting, columns, rowBytes, source }: Pr
           <div className="n">
             {count(step.rows)}
             {step.left_out > 0 && (
-              <span
-                className="out"
-                title={`${plural(step.left_out, "record")} left out by this step${step.blank ? `, of which blank: ${count(step.blank)}` : ""}`}
+              <Out
+                label={`${plural(step.left_out, "record")} left out by this step${step.blank ? `, of which blank: ${count(step.blank)}` : ""}`}
+                onShow={step.kind === "filter" && onLeftOut ? () => onLeftOut(step.place) : undefined}
               >
                 −{count(step.left_out)}
                 {step.blank > 0 && <> · blank: {count(step.blank)}</>}
-              </span>
+              </Out>
             )}
             {step.kind === "open" && step.without !== null && (
-              <span className={step.without ? "out" : "out none"} title={step.words}>
+              <Out
+                quiet={step.without === 0}
+                label={`${count(step.without)} without any; ${step.words}`}
+                onShow={step.without > 0 && onLeftOut ? () => onLeftOut("rows") : undefined}
+              >
                 {count(step.without)} without any
-              </span>
+              </Out>
             )}
           </div>
           <div
@@ -53,7 +62,7 @@ export function Tally({ counts, error, counting, columns, rowBytes, source }: Pr
         <li className="last">
           <div className="n">{plural(rows, "row")}</div>
           <div className="l">
-            × {plural(columns, "column")}
+            {perUnit}× {plural(columns, "column")}
             {rows > 0 && columns > 0 && <> · about {size(rows * rowBytes)}</>}
           </div>
         </li>
@@ -69,6 +78,30 @@ export function Tally({ counts, error, counting, columns, rowBytes, source }: Pr
         <div>from {source}</div>
       </li>
     </ol>
+  );
+}
+
+/** A count of what a step leaves out; a click shows the records. */
+function Out({
+  label,
+  quiet,
+  onShow,
+  children,
+}: {
+  label: string;
+  quiet?: boolean;
+  onShow?: () => void;
+  children: ReactNode;
+}) {
+  const look = `out ${quiet ? "none" : ""}`;
+  return onShow ? (
+    <button type="button" className={look} title={`${label}. Show them.`} onClick={onShow}>
+      {children}
+    </button>
+  ) : (
+    <span className={look} title={label}>
+      {children}
+    </span>
   );
 }
 

@@ -1,22 +1,46 @@
 import { Button, Form } from "react-bootstrap";
-import type { FieldInfo, Problem, SheetColumn } from "../../api";
+import type { FieldGroup, FieldInfo, Problem, RecordTypeFields, SheetColumn } from "../../api";
 import { Icon } from "../../shared";
 import { DATE_PATTERNS } from "../defaults";
 import type { Action } from "../reducer";
+import { ruleOf } from "../rows";
 import type { Column, Document, Show } from "../types";
+import { ColumnFacts } from "./ColumnFacts";
+import { FoldEditor } from "./FoldEditor";
+import { FormulaEditor } from "./FormulaEditor";
 
 interface Props {
   document: Document;
   column: Column | undefined;
   field: FieldInfo | undefined;
+  group: FieldGroup | undefined;
+  groups: FieldGroup[];
+  start: RecordTypeFields | undefined;
   info: SheetColumn | undefined;
+  /** First values of the column, as the file will show them. */
+  values: (string | null)[];
+  onNarrow: (field: FieldInfo, value: string) => void;
   problems: Problem[];
   editable: boolean;
   dispatch: (action: Action) => void;
 }
 
 /** What a column is, where it comes from, and how its values stand on paper. */
-export function ThisColumn({ document, column, field, info, problems, editable, dispatch }: Props) {
+export function ThisColumn(props: Props) {
+  const {
+    document,
+    column,
+    field,
+    group,
+    groups,
+    start,
+    info,
+    values,
+    problems,
+    editable,
+    dispatch,
+    onNarrow,
+  } = props;
   if (!column) {
     return (
       <div className="nothing">
@@ -69,27 +93,50 @@ export function ThisColumn({ document, column, field, info, problems, editable, 
           />
         </Form.Group>
       ) : "formula" in column.value ? (
-        <Form.Group controlId="column-formula">
-          <Form.Label>Formula</Form.Label>
-          <Form.Control
-            as="textarea"
-            rows={3}
-            className="mono"
-            spellCheck={false}
-            value={column.value.formula}
-            isInvalid={problems.some((p) => p.place.startsWith(`columns[${position}].value`))}
-            onChange={(e) =>
-              dispatch({ type: "setColumn", id: column.id, change: { value: { formula: e.target.value } } })
+        <>
+          <FormulaEditor
+            id="column-formula"
+            label="Formula"
+            formula={column.value.formula}
+            groups={groups}
+            columns={columns.filter((c) => c.id !== column.id)}
+            problems={problems.filter((p) => p.place.startsWith(`columns[${position}].value`))}
+            onChange={(formula) =>
+              dispatch({ type: "setColumn", id: column.id, change: { value: { formula: formula || " " } } })
             }
           />
-        </Form.Group>
+          <FirstValues values={values} />
+        </>
       ) : "fold" in column.value ? (
-        <p className="soft mb-0">Many records in one cell: {info?.trail ?? column.value.fold.path ?? ""}</p>
+        <>
+          <FoldEditor
+            document={document}
+            fold={column.value.fold}
+            start={start}
+            onChange={(fold) => dispatch({ type: "setColumn", id: column.id, change: { value: { fold } } })}
+          />
+          <FirstValues values={values} />
+        </>
       ) : (
-        <Origin path={column.value.field} field={field} />
+        <>
+          <Origin path={column.value.field} field={field} trail={info?.trail} />
+          {field && group && (
+            <ColumnFacts
+              records={group.records}
+              field={field.path.split(".").at(-1)!}
+              onValue={editable ? (value) => onNarrow(field, value) : undefined}
+            />
+          )}
+          {field && ruleOf(document).per === "group" && (
+            <p className="soft small mb-0">It is one of the values that rows are grouped by.</p>
+          )}
+        </>
       )}
-      {wrong("value")}
+      {!("formula" in column.value) && wrong("value")}
       {field && <Formats field={field} show={show} set={set} />}
+      {!field && info && !("constant" in column.value) && (
+        <Formats field={{ ...NO_FIELD, kind: info.kind }} show={show} set={set} />
+      )}
       {wrong("show")}
       <Form.Group controlId="column-blank">
         <Form.Label>Where there is no value</Form.Label>
@@ -101,6 +148,28 @@ export function ThisColumn({ document, column, field, info, problems, editable, 
           }
         />
       </Form.Group>
+      {document.output?.style === "reader" && info && NUMBERS.includes(info.kind) && (
+        <Form.Group controlId="column-total">
+          <Form.Label>In totals</Form.Label>
+          <Form.Select
+            value={column.total ?? ""}
+            onChange={(e) =>
+              dispatch({
+                type: "setColumn",
+                id: column.id,
+                change: { total: (e.target.value || undefined) as Column["total"] },
+              })
+            }
+          >
+            <option value="">nothing</option>
+            <option value="sum">the sum</option>
+            <option value="mean">the mean</option>
+            <option value="count">how many</option>
+            <option value="least">the least</option>
+            <option value="greatest">the greatest</option>
+          </Form.Select>
+        </Form.Group>
+      )}
       {!("constant" in column.value) && (
         <Form.Group controlId="column-order">
           <Form.Label>Order of the rows</Form.Label>
@@ -114,7 +183,7 @@ export function ThisColumn({ document, column, field, info, problems, editable, 
           </Form.Select>
         </Form.Group>
       )}
-      <div className="d-flex gap-2">
+      <div className="d-flex gap-2 flex-wrap">
         <Button
           variant="quiet"
           disabled={position === 0}
@@ -129,6 +198,9 @@ export function ThisColumn({ document, column, field, info, problems, editable, 
         >
           Move right
         </Button>
+        <Button variant="quiet" onClick={() => dispatch({ type: "copyColumns", ids: [column.id] })}>
+          Copy
+        </Button>
         <Button
           variant="quiet"
           className="text-danger ms-auto"
@@ -141,11 +213,55 @@ export function ThisColumn({ document, column, field, info, problems, editable, 
   );
 }
 
-function Origin({ path, field }: { path: string; field: FieldInfo | undefined }) {
+const NUMBERS = ["integer", "decimal"];
+
+/** A column that is no field, so that formats can be offered by the kind of its values. */
+const NO_FIELD = {
+  path: "",
+  label: "",
+  column: "",
+  meaning: "",
+  unit: "",
+  everyday: false,
+  personal: false,
+  retired: null,
+  substitute: null,
+  synonyms: [],
+  choices: [],
+  operators: [],
+  example: null,
+  fill: null,
+  exact: false,
+} satisfies Omit<FieldInfo, "kind">;
+
+/** What the first rows come to, as it is typed. */
+function FirstValues({ values }: { values: (string | null)[] }) {
+  if (values.length === 0) return null;
+  return (
+    <div className="first-values" aria-live="polite">
+      <span className="soft small">On the first rows:</span>
+      {values.slice(0, 4).map((v, n) => (
+        <span key={n} className={`mono ${v ? "" : "soft"}`}>
+          {v ?? "empty"}
+        </span>
+      ))}
+    </div>
+  );
+}
+
+function Origin({
+  path,
+  field,
+  trail,
+}: {
+  path: string;
+  field: FieldInfo | undefined;
+  trail: string | undefined;
+}) {
   return (
     <div>
       <div className="soft small">
-        Comes from <span className="mono">{field?.column ?? path}</span>
+        {trail && <>{trail} · </>}comes from <span className="mono">{field?.column ?? path}</span>
         {field?.unit && <> in {field.unit}</>}
       </div>
       {field?.meaning && <div>{field.meaning}</div>}
@@ -219,6 +335,41 @@ function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (par
             checked={show.trim ?? false}
             onChange={(e) => set({ trim: e.target.checked || undefined })}
           />
+          <div className="pair">
+            <Form.Group controlId="show-first">
+              <Form.Label>Only the first</Form.Label>
+              <Form.Control
+                type="number"
+                min={1}
+                placeholder="all letters"
+                value={show.first ?? ""}
+                onChange={(e) =>
+                  set({ first: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
+                }
+              />
+            </Form.Group>
+            <Form.Group controlId="show-pad">
+              <Form.Label>Filled up to</Form.Label>
+              <Form.Control
+                type="number"
+                min={1}
+                max={255}
+                placeholder="not"
+                value={show.pad ?? ""}
+                onChange={(e) =>
+                  set({ pad: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
+                }
+              />
+            </Form.Group>
+          </div>
+          {field.kind === "identifier" && (
+            <Form.Check
+              id="show-link"
+              label="in spreadsheets, a link to the record"
+              checked={show.link ?? false}
+              onChange={(e) => set({ link: e.target.checked || undefined })}
+            />
+          )}
         </>
       );
   }
@@ -266,6 +417,39 @@ function NumberFormat({ decimal, show, set }: { decimal: boolean; show: Show; se
             <option value=" ">1 234 567</option>
             <option value="'">1&apos;234&apos;567</option>
           </Form.Select>
+        </Form.Group>
+        <Form.Group controlId="show-factor">
+          <Form.Label>Times</Form.Label>
+          <Form.Select
+            value={show.factor ?? ""}
+            onChange={(e) => set({ factor: e.target.value || undefined })}
+          >
+            <option value="">as stored</option>
+            {[
+              ...new Set([
+                "10",
+                "100",
+                "1000",
+                "0.1",
+                "0.01",
+                "0.001",
+                ...(show.factor ? [show.factor] : []),
+              ]),
+            ].map((f) => (
+              <option key={f} value={f}>
+                × {f}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+      </div>
+      <div className="pair">
+        <Form.Group controlId="show-prefix">
+          <Form.Label>Text before it</Form.Label>
+          <Form.Control
+            value={show.prefix ?? ""}
+            onChange={(e) => set({ prefix: e.target.value || undefined })}
+          />
         </Form.Group>
         <Form.Group controlId="show-suffix">
           <Form.Label>Text after it</Form.Label>

@@ -102,3 +102,53 @@ export function KeysDialog({ onClose }: { onClose: () => void }) {
     </Modal>
   );
 }
+
+/** Formats under which a cell reads as a person typed it. */
+export interface Examples {
+  column: string;
+  heading: string;
+  text: string;
+  found: Record<string, unknown>[];
+  others: (string | null)[][];
+}
+
+/** Which of several formats is meant? Or: that there is none. */
+export function ExamplesDialog({
+  examples,
+  onTake,
+  onClose,
+}: {
+  examples: Examples;
+  onTake: (show: Record<string, unknown>) => void;
+  onClose: () => void;
+}) {
+  const { heading, text, found, others } = examples;
+  return (
+    <Modal show onHide={onClose} aria-labelledby="examples">
+      <Modal.Header closeButton>
+        <Modal.Title id="examples">
+          {heading} like “{text}”
+        </Modal.Title>
+      </Modal.Header>
+      <Modal.Body>
+        {found.length === 0 ? (
+          <p className="mb-0">
+            No format turns this cell into “{text}”. A format changes how a value is written, never the value;
+            a formula can change it.
+          </p>
+        ) : (
+          <>
+            <p>Several formats write it like that. How should the other rows read?</p>
+            {found.map((show, n) => (
+              <button key={n} type="button" className="option" onClick={() => onTake(show)}>
+                <span className="mono name">
+                  {[text, ...(others[n] ?? [])].map((v) => v ?? "empty").join("   ")}
+                </span>
+              </button>
+            ))}
+          </>
+        )}
+      </Modal.Body>
+    </Modal>
+  );
+}

@@ -7,7 +7,13 @@ interface Keys {
   run: () => void;
   keys: () => void;
   search: () => void;
+  trace: () => void;
+  narrow: () => void;
+  rows: () => void;
 }
+
+/** Acts behind a plain letter. */
+const LETTERS = { "/": "search", "?": "keys", t: "trace", n: "narrow", r: "rows" } as const;
 
 /** The bench's keys. Inside a field only those with Ctrl count. */
 export function useBenchKeys(acts: Keys) {
@@ -31,11 +37,9 @@ export function useBenchKeys(acts: Keys) {
             ? latest.current.save
             : ctrl && key === "enter"
               ? latest.current.run
-              : !typing && key === "/"
-                ? latest.current.search
-                : !typing && key === "?"
-                  ? latest.current.keys
-                  : null;
+              : !typing && !ctrl && !event.altKey && key in LETTERS
+                ? latest.current[LETTERS[key as keyof typeof LETTERS]]
+                : null;
       if (!act) return;
       event.preventDefault();
       act();

@@ -105,7 +105,23 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
     () => flush(keeping.state === "overtaken" ? keeping.problem.revision : undefined),
     [flush, keeping],
   );
+  /** Take up the template as the server has it, and go on from there; what stands here is not sent. */
+  const adopt = useCallback(async (): Promise<TemplateInfo | null> => {
+    const theirs = await answer(
+      api.GET("/api/v1/templates/{template_id}", { params: { path: { template_id: loaded.id } } }),
+    ).catch(() => null);
+    if (!theirs) return null;
+    const text = JSON.stringify(theirs.document);
+    latest.current.template = theirs;
+    latest.current.sent = text;
+    // Until the bench shows theirs, ours is not to be sent as a change of it.
+    latest.current.document = theirs.document as unknown as Document;
+    setSent(text);
+    setKeeping({ state: "kept" });
+    onTemplate(theirs);
+    return theirs;
+  }, [loaded.id, onTemplate]);
   // What waits for the quiet time is not kept yet, and does not claim to be.
   const waiting = keeping.state === "kept" && settled !== sent;
-  return { keeping: waiting ? ({ state: "sending" } as const) : keeping, flush, overwrite };
+  return { keeping: waiting ? ({ state: "sending" } as const) : keeping, flush, overwrite, adopt };
 }

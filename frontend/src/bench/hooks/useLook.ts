@@ -14,14 +14,22 @@ const TALLY_QUIET = 350;
 const BENCH = crypto.randomUUID();
 
 /** The sentence and the rows of the document, page by page, while it is worked on. */
-export function useLook(document: Document) {
+export function useLook(document: Document, templateId: number, only?: string[][]) {
   const settled = useDebounced(document, SHEET_QUIET);
   return useInfiniteQuery({
-    queryKey: ["look", settled],
+    queryKey: ["look", settled, only],
     queryFn: ({ pageParam, signal }) =>
       answer(
         api.POST("/api/v1/design/look", {
-          body: { document: asBody(settled), limit: pageParam ? PAGE : FIRST, offset: pageParam, bench: "" },
+          body: {
+            document: asBody(settled),
+            limit: pageParam ? PAGE : FIRST,
+            offset: pageParam,
+            bench: "",
+            keys: true,
+            template_id: templateId,
+            only,
+          },
           signal,
         }),
       ),
@@ -34,7 +42,7 @@ export function useLook(document: Document) {
 }
 
 /** The tally of the document. What does not change the count does not count again. */
-export function useTally(document: Document) {
+export function useTally(document: Document, templateId: number) {
   const { records, rows, asks, filter, at_most, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
   // Columns count only where the filter speaks of them.
@@ -53,6 +61,8 @@ export function useTally(document: Document) {
             limit: 1,
             offset: 0,
             bench: BENCH,
+            keys: false,
+            template_id: templateId,
           },
           signal,
         }),

@@ -1,0 +1,199 @@
+import { Form } from "react-bootstrap";
+import type { FieldInfo, RecordTypeFields } from "../../api";
+import { useRecordType, useTargetFields } from "../hooks/useFields";
+import type { Document, Fold } from "../types";
+import { ruleOf } from "../rows";
+import { WhereEditor } from "./HasEditor";
+
+const HOWS: [string, string][] = [
+  ["count", "how many there are"],
+  ["count_distinct", "how many different values"],
+  ["sum", "their sum"],
+  ["mean", "their mean"],
+  ["least", "the least"],
+  ["greatest", "the greatest"],
+  ["first", "the first"],
+  ["latest", "the latest"],
+  ["joined", "all of them, joined"],
+  ["spread", "each in a column of its own"],
+  ["any", "yes, if any says yes"],
+  ["all", "yes, if all say yes"],
+  ["none", "yes, if none says yes"],
+];
+
+interface Props {
+  document: Document;
+  fold: Fold;
+  start: RecordTypeFields | undefined;
+  onChange: (fold: Fold) => void;
+}
+
+/** How many records become one cell. */
+export function FoldEditor({ document, fold, start, onChange }: Props) {
+  const path = fold.path ?? "";
+  const grouped = ruleOf(document).per === "group";
+  const way = [...(start?.many ?? [])]
+    .sort((a, b) => b.path.length - a.path.length)
+    .find((w) => path === w.path || path.startsWith(`${w.path}.`));
+  const target = useRecordType(way?.records ?? (grouped ? document.records : ""));
+  const fields = useTargetFields(target.data);
+  const rest = way ? path.slice(way.path.length + 1) : path;
+  const field = fields.get(rest);
+  const plural = way?.plural ?? target.data?.record_type.plural ?? "records";
+  const set = (change: Partial<Fold>) => onChange({ ...fold, ...change });
+  const at = (name: string) => [way?.path, name].filter(Boolean).join(".");
+  const dated = [...fields.values()].filter(
+    (f) => ["date", "timestamp", "moment"].includes(f.kind) && !f.path.includes("."),
+  );
+  const ordered = ["first", "latest", "joined", "spread"].includes(fold.how);
+  return (
+    <>
+      <Form.Group controlId="fold-how">
+        <Form.Label>Of its {plural}</Form.Label>
+        <Form.Select
+          value={fold.how}
+          onChange={(e) => {
+            const how = e.target.value;
+            if (how === "count") set({ how, path: way?.path ?? "" });
+            else {
+              const fit =
+                rest && field && fits(how, field)
+                  ? rest
+                  : (
+                      [...fields.values()].find((f) => f.everyday && fits(how, f)) ??
+                      [...fields.values()].find((f) => fits(how, f))
+                    )?.path;
+              const order =
+                (how === "first" || how === "latest") && !fold.order?.length && dated[0]
+                  ? [{ path: dated[0].path }]
+                  : fold.order;
+              set({ how, path: at(fit ?? rest), order });
+            }
+          }}
+        >
+          {HOWS.map(([how, words]) => (
+            <option key={how} value={how}>
+              {words}
+            </option>
+          ))}
+        </Form.Select>
+      </Form.Group>
+      {fold.how !== "count" && (
+        <Form.Group controlId="fold-field">
+          <Form.Label>of which field</Form.Label>
+          <Form.Select value={rest} onChange={(e) => set({ path: at(e.target.value) })}>
+            {!field && <option value={rest}>{rest || "choose…"}</option>}
+            {(target.data?.groups ?? []).map((g) => (
+              <optgroup key={g.path} label={g.label}>
+                {g.fields
+                  .filter((f) => f.kind !== "file" && fits(fold.how, f))
+                  .map((f) => (
+                    <option key={f.path} value={f.path}>
+                      {f.label}
+                      {f.retired ? " (retired)" : ""}
+                    </option>
+                  ))}
+              </optgroup>
+            ))}
+          </Form.Select>
+        </Form.Group>
+      )}
+      {fold.how === "joined" && (
+        <div className="pair">
+          <Form.Group controlId="fold-separator">
+            <Form.Label>Between them</Form.Label>
+            <Form.Control
+              className="mono"
+              value={fold.separator ?? "; "}
+              onChange={(e) => set({ separator: e.target.value })}
+            />
+          </Form.Group>
+          <Form.Group controlId="fold-most">
+            <Form.Label>At most</Form.Label>
+            <Form.Control
+              type="number"
+              min={1}
+              placeholder="all"
+              value={fold.at_most ?? ""}
+              onChange={(e) =>
+                set({ at_most: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
+              }
+            />
+          </Form.Group>
+        </div>
+      )}
+      {fold.how === "joined" && (
+        <Form.Check
+          id="fold-distinct"
+          label="each value once"
+          checked={fold.distinct ?? false}
+          onChange={(e) => set({ distinct: e.target.checked || undefined })}
+        />
+      )}
+      {fold.how === "spread" && (
+        <Form.Group controlId="fold-columns">
+          <Form.Label>Columns</Form.Label>
+          <Form.Control
+            type="number"
+            min={1}
+            max={60}
+            value={fold.columns ?? 3}
+            onChange={(e) => set({ columns: Math.min(60, Math.max(1, Number(e.target.value) || 1)) })}
+          />
+        </Form.Group>
+      )}
+      {ordered && (
+        <Form.Group controlId="fold-order">
+          <Form.Label>In the order of</Form.Label>
+          <div className="d-flex gap-2">
+            <Form.Select
+              value={fold.order?.[0]?.path ?? ""}
+              onChange={(e) =>
+                set({ order: e.target.value ? [{ ...fold.order?.[0], path: e.target.value }] : undefined })
+              }
+            >
+              <option value="">their keys</option>
+              {[...fields.values()]
+                .filter((f) => f.kind !== "file")
+                .map((f) => (
+                  <option key={f.path} value={f.path}>
+                    {f.label}
+                  </option>
+                ))}
+            </Form.Select>
+            {fold.order?.[0] && (
+              <Form.Select
+                aria-label="Direction of the order"
+                style={{ width: 140 }}
+                value={fold.order[0].direction ?? "ascending"}
+                onChange={(e) =>
+                  set({ order: [{ ...fold.order![0]!, direction: e.target.value as "ascending" }] })
+                }
+              >
+                <option value="ascending">least first</option>
+                <option value="descending">greatest first</option>
+              </Form.Select>
+            )}
+          </div>
+        </Form.Group>
+      )}
+      <WhereEditor
+        records={way?.records ?? (grouped ? document.records : "")}
+        what={plural}
+        where={fold.where ?? null}
+        zone={document.zone ?? "Europe/London"}
+        onChange={(where) => set({ where: where ?? undefined })}
+      />
+    </>
+  );
+}
+
+/** Whether a field can be folded like that. */
+function fits(how: string, field: FieldInfo): boolean {
+  const number = field.kind === "integer" || field.kind === "decimal";
+  if (how === "sum" || how === "mean") return number;
+  if (how === "least" || how === "greatest")
+    return number || ["date", "timestamp", "moment", "time", "text", "identifier"].includes(field.kind);
+  if (["any", "all", "none"].includes(how)) return field.kind === "boolean";
+  return true;
+}

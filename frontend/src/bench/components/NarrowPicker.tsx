@@ -1,0 +1,125 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { answer, api } from "../../api";
+import type { FieldGroup, FieldInfo, RecordTypeFields } from "../../api";
+import { PickList, count, useDebounced } from "../../shared";
+import type { Pickable } from "../../shared";
+import { firstCondition } from "../defaults";
+import { LEAST, rowType, useFind } from "../hooks/useFind";
+import { findFields } from "../search";
+import type { Condition, Document, Narrowing } from "../types";
+import { fieldLabel } from "./FieldPicker";
+
+const SHOWN = 9;
+const HITS = 4;
+const QUIET = 350;
+
+interface Props {
+  document: Document;
+  start: RecordTypeFields | undefined;
+  groups: FieldGroup[];
+  fieldOf: (path: string) => FieldInfo | undefined;
+  /** `by` says which part of the new narrowing is edited next: its value, or nothing when it is whole already. */
+  onPick: (node: Narrowing, whole: boolean) => void;
+}
+
+interface Choice extends Pickable {
+  node: Narrowing;
+  whole: boolean;
+}
+
+/** Narrow by a field's name, by a value somebody knows, by what a record has, by a saved list, or by a formula. */
+export function NarrowPicker({ document, start, groups, fieldOf, onPick }: Props) {
+  const [text, setText] = useState("");
+  const { records, pathOf } = rowType(document, start);
+  const wanted = useDebounced(text, QUIET);
+  const finding = useFind(records, wanted.length > LEAST ? wanted : "");
+  const saved = useQuery({
+    queryKey: ["picks", document.records],
+    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records: document.records } } })),
+    staleTime: 60_000,
+  });
+  const lists = saved.data;
+  const ways = start?.many;
+  const fixed = useMemo<(Choice & { hay: string })[]>(
+    () => [
+      ...(ways ?? [])
+        .filter((w) => !w.path.includes("."))
+        .map((w) => ({
+          key: `has ${w.path}`,
+          label: `it has any ${w.plural}, or none`,
+          note: "",
+          hay: `has any none ${w.plural} ${w.label}`.toLowerCase(),
+          node: { path: w.path, has: "any" } as Narrowing,
+          whole: false,
+        })),
+      ...(lists ?? []).map((p) => ({
+        key: `picks ${p.name}`,
+        label: `it is in the list “${p.name}”`,
+        note: `${count(p.size)} records`,
+        hay: `list picks ${p.name}`.toLowerCase(),
+        node: { picks: p.name } as Narrowing,
+        whole: true,
+      })),
+      {
+        key: "formula",
+        label: "a formula is true…",
+        note: "",
+        hay: "formula",
+        node: { formula: "TRUE()" } as Narrowing,
+        whole: false,
+      },
+    ],
+    [ways, lists],
+  );
+  const find = (typed: string): Choice[] => {
+    const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+    const fields = findFields(groups, typed, { everyday: typed === "" })
+      .flatMap((g) => g.fields.map((f) => ({ field: f, group: g })))
+      .slice(0, SHOWN)
+      .map(({ field, group }) => ({
+        key: field.path,
+        label: fieldLabel(field),
+        note: group.path ? group.label : "",
+        node: firstCondition(field),
+        whole: false,
+      }));
+    const byValue = finding.hits.slice(0, HITS).flatMap((hit): Choice[] => {
+      const field = fieldOf(pathOf(hit.path));
+      if (!field) return [];
+      return [
+        {
+          key: `value ${hit.path} ${hit.value}`,
+          label: (
+            <>
+              {fieldLabel(field)} is <b>{hit.value}</b>
+            </>
+          ),
+          note: `${hit.exact ? "" : "about "}${count(hit.count)}`,
+          node: valueCondition(field, hit.value),
+          whole: true,
+        },
+      ];
+    });
+    const others = fixed.filter((f) => words.length > 0 && words.every((w) => f.hay.includes(w)));
+    return [...fields, ...byValue, ...(typed === "" ? fixed : others)].slice(0, SHOWN + HITS + 2);
+  };
+  return (
+    <PickList
+      label="Field"
+      placeholder="A field, or a value you know"
+      find={find}
+      onText={setText}
+      onPick={(choice) => onPick(choice.node, choice.whole)}
+      none="No field is called that, and no value was found yet."
+    />
+  );
+}
+
+/** That a field holds exactly the value found. */
+export function valueCondition(field: FieldInfo, value: string): Condition {
+  const choice = field.choices.find((c) => c.label === value || c.code === value);
+  if (choice) return { path: field.path, is: "one_of", values: [choice.code] };
+  const operator = field.operators.includes("is") ? "is" : field.operators[0]!;
+  return { path: field.path, is: operator, value };
+}

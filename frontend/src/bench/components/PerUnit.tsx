@@ -1,0 +1,82 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, api } from "../../api";
+import type { FieldGroup } from "../../api";
+import { Trouble, count } from "../../shared";
+import type { Document } from "../types";
+import { Chip } from "./Chip";
+import { FieldPicker } from "./FieldPicker";
+
+interface Props {
+  document: Document;
+  groups: FieldGroup[];
+}
+
+/** How many rows each unit has: the counts by the values of any field, on demand. */
+export function PerUnit({ document, groups }: Props) {
+  const [open, setOpen] = useState(false);
+  const [path, setPath] = useState<string | null>(null);
+  const [last, setLast] = useState(document.records);
+  if (last !== document.records) {
+    setLast(document.records);
+    setPath(null);
+  }
+  const units = groups.flatMap((g) =>
+    g.path
+      ? g.fields
+          .filter((f) => f.everyday && f.kind === "text")
+          .map((f) => ({ ...f, trail: `${g.label} › ${f.label}` }))
+      : [],
+  );
+  const unit = path ?? units.find((f) => /ward|unit|region|branch/i.test(f.trail))?.path ?? null;
+  const label = groups.flatMap((g) => g.fields.map((f) => ({ f, g }))).find(({ f }) => f.path === unit);
+  const counted = useQuery({
+    queryKey: ["per-value", document, unit],
+    enabled: open && unit !== null,
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/per-value", {
+          body: { document: document as unknown as Record<string, never>, path: unit! },
+        }),
+      ),
+    retry: false,
+  });
+  const most = Math.max(1, ...(counted.data ?? []).map((v) => v.rows));
+  return (
+    <Chip
+      label="per unit"
+      name="Rows per unit"
+      className="chip-add per-unit"
+      open={open}
+      onOpen={setOpen}
+      title={
+        label
+          ? `Rows per ${label.g.path ? `${label.g.label.toLowerCase()}: ` : ""}${label.f.label.toLowerCase()}`
+          : "Rows per…"
+      }
+    >
+      {unit === null || path === "" ? (
+        <FieldPicker groups={groups} onPick={(f) => setPath(f.path)} />
+      ) : (
+        <>
+          <Trouble error={counted.error} />
+          {counted.isPending && <span className="soft">counting…</span>}
+          <ul className="top-values unit-counts">
+            {counted.data?.map((v) => (
+              <li key={v.value ?? ""}>
+                <span className={`one-line ${v.value ? "" : "soft"}`}>{v.value ?? "blank"}</span>
+                <span className="bar">
+                  <i style={{ width: `${(100 * v.rows) / most}%` }} />
+                </span>
+                <span className="mono">{count(v.rows)}</span>
+              </li>
+            ))}
+          </ul>
+          <button type="button" className="btn-link-plain small" onClick={() => setPath("")}>
+            by another field
+          </button>
+        </>
+      )}
+    </Chip>
+  );
+}

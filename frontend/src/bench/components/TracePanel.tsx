@@ -1,0 +1,289 @@
+import { useQuery } from "@tanstack/react-query";
+import { Button, Form } from "react-bootstrap";
+import { Link } from "react-router";
+import { answer, api } from "../../api";
+import type { Traced, Tally } from "../../api";
+import { Icon, Trouble, count, plural, useDebounced } from "../../shared";
+import { isCondition, nodeAt, replaceNode } from "../filter";
+import type { Document } from "../types";
+
+/** What the trace is asked: a record by its key or what people call it; or the records left out at a step. */
+export type Tracing = { record: string; key?: string[] } | { leftOut: string };
+
+interface Props {
+  document: Document;
+  tracing: Tracing;
+  counts: Tally | undefined;
+  editable: boolean;
+  onTracing: (tracing: Tracing) => void;
+  onEdit: (document: Document) => void;
+  onClose: () => void;
+}
+
+const QUIET = 300;
+const LISTED = 100;
+
+/** Why is this record in, or out? Or: which records does a step leave out? */
+export function TracePanel(props: Props) {
+  const { tracing, onTracing, onClose } = props;
+  const typed = "record" in tracing ? tracing.record : "";
+  return (
+    <>
+      <div className="shelf-tabs trace-tabs">
+        <span className="now">
+          <Icon name="search" /> Trace
+        </span>
+        <button type="button" onClick={onClose}>
+          <Icon name="x" /> back to fields
+        </button>
+      </div>
+      <div className="shelf-body trace" tabIndex={0} role="region" aria-label="Trace">
+        <Form.Control
+          autoFocus={!("leftOut" in tracing)}
+          aria-label="Key or title of a record"
+          placeholder="A record's key, or what it is called"
+          className="mono"
+          value={typed}
+          onChange={(e) => onTracing({ record: e.target.value })}
+        />
+        {"leftOut" in tracing ? (
+          <LeftOutList {...props} place={tracing.leftOut} />
+        ) : tracing.record.trim() ? (
+          <Answer {...props} record={tracing.record.trim()} recordKey={tracing.key} />
+        ) : (
+          <p className="soft mt-3">
+            Type or paste what a record is called, such as its tag. You will see which step lets it pass, and
+            which one stops it.
+          </p>
+        )}
+      </div>
+    </>
+  );
+}
+
+function Answer({
+  document,
+  counts,
+  editable,
+  onTracing,
+  onEdit,
+  record,
+  recordKey,
+}: Props & { record: string; recordKey?: string[] }) {
+  const wanted = useDebounced(recordKey ?? [record], QUIET);
+  const settled = useDebounced(document, QUIET);
+  const found = useQuery({
+    queryKey: ["trace", wanted, settled],
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/trace", {
+          body: { document: settled as unknown as Record<string, never>, key: wanted },
+        }),
+      ),
+    retry: false,
+  });
+  if (found.error) return <Trouble error={found.error} />;
+  if (!found.data) return <p className="soft mt-3">looking…</p>;
+  const traced = found.data.record;
+  if (!traced)
+    return (
+      <p className="mt-3" role="status">
+        There is no record “{record}”, or it is not yours to see.
+      </p>
+    );
+  const step =
+    traced.stopped_by === null || traced.stopped_by === undefined ? null : traced.steps[traced.stopped_by]!;
+  const here = step && counts?.steps.find((s) => s.place === step.place);
+  return (
+    <div role="status">
+      <h2>{traced.is_in ? "In the file" : "Not in the file"}</h2>
+      <p className="soft mb-2">
+        {traced.title ?? traced.key.join(", ")}, {traced.what}
+        {step && <>. Stopped by: {step.words}.</>}
+      </p>
+      <Path traced={traced}>
+        {step && here && here.left_out > 0 && (
+          <div className="mt-1">
+            <div className="small">{plural(here.left_out, "record")} stop here.</div>
+            <div className="d-flex gap-2 flex-wrap mt-1">
+              {editable && <Cures document={document} place={step.place} saw={step.saw} onEdit={onEdit} />}
+              <Button variant="quiet" size="sm" onClick={() => onTracing({ leftOut: step.place })}>
+                See the {count(here.left_out)}
+              </Button>
+            </div>
+          </div>
+        )}
+      </Path>
+      {found.data.children.length > 0 && (
+        <section aria-label="Its rows">
+          <h3>Its rows, as they could be</h3>
+          {found.data.children.map((child) => (
+            <details key={child.key.join()} className="child-trace">
+              <summary>
+                <Icon name={child.is_in ? "check" : "x"} /> {child.title ?? child.key.join(", ")}{" "}
+                <span className="soft">
+                  {child.is_in ? "is a row" : `stopped: ${child.steps[child.stopped_by ?? 0]?.words}`}
+                </span>
+              </summary>
+              <Path traced={child} />
+            </details>
+          ))}
+        </section>
+      )}
+      {found.data.others.length > 0 && (
+        <p className="soft small">
+          {plural(found.data.others.length, "other record is", "other records are")} called the same:{" "}
+          {found.data.others.map((k) => (
+            <button
+              key={k.join()}
+              type="button"
+              className="btn-link-plain me-2"
+              onClick={() => onTracing({ record, key: k })}
+            >
+              {k.join(", ")}
+            </button>
+          ))}
+        </p>
+      )}
+      <Link
+        className="small"
+        to={`/records/${document.records}/${traced.key.map(encodeURIComponent).join("/")}`}
+      >
+        Open the record
+      </Link>
+    </div>
+  );
+}
+
+function Path({ traced, children }: { traced: Traced; children?: React.ReactNode }) {
+  const stopped = traced.stopped_by ?? null;
+  return (
+    <ol className="trace-path">
+      {traced.steps.map((step, n) => (
+        <li
+          key={n}
+          className={
+            step.passed
+              ? stopped !== null && n > stopped
+                ? "after"
+                : "passed"
+              : n === stopped
+                ? "stopped"
+                : "after failed"
+          }
+        >
+          <div className="fw-bold">{step.words}</div>
+          {step.saw.map((s) => (
+            <div key={s.label} className="small">
+              <span className="soft">{s.label}:</span> <span className="mono">{s.value ?? "empty"}</span>
+            </div>
+          ))}
+          {stopped !== null && n > stopped && (
+            <div className="small soft">{step.passed ? "would pass" : "would stop it, too"}</div>
+          )}
+          {n === stopped && children}
+        </li>
+      ))}
+      {traced.steps.length === 0 && <li className="passed">nothing narrows: every {traced.what} is in</li>}
+    </ol>
+  );
+}
+
+/** What would let such records in: keep blanks, take the value in, or lift the narrowing. */
+function Cures({
+  document,
+  place,
+  saw,
+  onEdit,
+}: {
+  document: Document;
+  place: string;
+  saw: { label: string; value: string | null }[];
+  onEdit: (document: Document) => void;
+}) {
+  const rows = document.rows;
+  if (place === "rows" && rows?.per === "child")
+    return (
+      <Button
+        variant="quiet"
+        size="sm"
+        onClick={() => onEdit({ ...document, rows: { ...rows, parents_without: "keep" } })}
+      >
+        Keep those without any
+      </Button>
+    );
+  if (place === "at_most")
+    return (
+      <Button variant="quiet" size="sm" onClick={() => onEdit({ ...document, at_most: undefined })}>
+        Take every row
+      </Button>
+    );
+  const node = nodeAt(document, place);
+  if (!node) return null;
+  const blank = isCondition(node) && saw.some((s) => s.value === null) && node.path;
+  return (
+    <>
+      {blank && isCondition(node) && (
+        <Button
+          variant="quiet"
+          size="sm"
+          onClick={() =>
+            onEdit(replaceNode(document, place, { any: [node, { path: node.path, is: "blank" }] }))
+          }
+        >
+          Keep those with no {saw[0]!.label.split(" › ").slice(-2)[0]!.toLowerCase()}
+        </Button>
+      )}
+      <Button variant="quiet" size="sm" onClick={() => onEdit(replaceNode(document, place, null))}>
+        Lift this narrowing
+      </Button>
+    </>
+  );
+}
+
+function LeftOutList({ document, counts, place, onTracing }: Props & { place: string }) {
+  const found = useQuery({
+    queryKey: ["left-out", place, document],
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/left-out", {
+          body: { document: document as unknown as Record<string, never>, place, limit: LISTED },
+        }),
+      ),
+    retry: false,
+  });
+  const step = counts?.steps.find((s) => s.place === place || (place === "rows" && s.kind === "open"));
+  const number = place === "rows" ? step?.without : step?.left_out;
+  return (
+    <>
+      <h2>Left out here</h2>
+      <p className="soft mb-2">
+        {number !== undefined && number !== null && plural(number, "record")}{" "}
+        {place === "rows" ? "without any" : <>by: {step?.words}</>}
+        {step && step.blank > 0 && <>, of which blank: {count(step.blank)}</>}
+      </p>
+      <Trouble error={found.error} />
+      {!found.data && !found.error && <p className="soft">looking…</p>}
+      <ul className="left-out">
+        {found.data?.records.map((r) => (
+          <li key={r.key.join()}>
+            <button
+              type="button"
+              className="btn-link-plain mono"
+              onClick={() => onTracing({ record: r.title ?? r.key.join(", "), key: r.key })}
+            >
+              {r.title ?? r.key.join(", ")}
+            </button>
+            {r.saw.map((s) => (
+              <span key={s.label} className="small">
+                <span className="soft">{s.label.split(" › ").at(-1)}</span>{" "}
+                <span className={`mono ${s.value === null ? "soft" : ""}`}>{s.value ?? "empty"}</span>
+              </span>
+            ))}
+          </li>
+        ))}
+      </ul>
+      {found.data?.more && <p className="soft small">These are the first {LISTED}.</p>}
+    </>
+  );
+}

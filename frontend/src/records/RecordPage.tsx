@@ -1,0 +1,248 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { answer, api } from "../api";
+import type { FieldGroup, ManyWay, RecordTypeFields } from "../api";
+import { useRecordType } from "../bench/hooks/useFields";
+import { Icon, Trouble, count, screenLocale } from "../shared";
+
+/** Fields of one look: wide record types are read in one go all the same. */
+const CHILDREN = 12;
+
+/** One record: its fields, what it leads to, the many that belong to it, and where it is used. */
+export function RecordPage() {
+  const params = useParams();
+  const name = params.name ?? "";
+  const key = (params["*"] ?? "").split("/").map(decodeURIComponent);
+  const type = useRecordType(name);
+  if (!type.data)
+    return (
+      <main className="body">
+        <Trouble error={type.error} />
+      </main>
+    );
+  return <Page key={`${name} ${key.join("/")}`} type={type.data} recordKey={key} />;
+}
+
+interface Looked {
+  headings: string[];
+  rows: (string | null)[][];
+  keys: (string | null)[][];
+  more: boolean;
+}
+
+function useLooked(document: Record<string, unknown>, key: string[], limit: number, enabled = true) {
+  return useQuery({
+    queryKey: ["record", document, key],
+    enabled,
+    queryFn: async (): Promise<Looked> => {
+      const look = await answer(
+        api.POST("/api/v1/design/look", {
+          body: {
+            document: { ...document, output: { style: "reader", locale: screenLocale() } } as never,
+            limit,
+            offset: 0,
+            bench: "",
+            keys: true,
+            only: [key],
+          },
+        }),
+      );
+      return {
+        headings: look.columns.map((c) => c.heading),
+        rows: look.rows,
+        keys: look.keys ?? [],
+        more: look.more,
+      };
+    },
+    retry: false,
+  });
+}
+
+function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[] }) {
+  const { record_type: about, groups, many } = type;
+  const fields = groups.flatMap((group) =>
+    group.fields.filter((f) => f.kind !== "file").map((field) => ({ field, group })),
+  );
+  const record = useLooked(
+    {
+      name: "record",
+      records: about.name,
+      columns: fields.map(({ field }, n) => ({
+        id: `c${n}`,
+        heading: field.path,
+        value: { field: field.path },
+      })),
+    },
+    recordKey,
+    1,
+  );
+  const values = record.data?.rows[0];
+  const valueOf = new Map(fields.map(({ field }, n) => [field.path, values?.[n] ?? null]));
+  const title = (about.title && valueOf.get(about.title)) || recordKey.join(", ");
+  const direct = many.filter((w) => !w.path.includes("."));
+  return (
+    <>
+      <div className="strip">
+        <Link to={`/records/${about.name}`} aria-label={`Back to ${about.plural}`}>
+          <Icon name="chevronLeft" />
+        </Link>
+        <h1>{title}</h1>
+        <span className="soft">{about.label}</span>
+        <span className="fill" />
+        {about.link && values && (
+          <a className="btn btn-quiet" href={linkOf(about.link, valueOf)} rel="noreferrer">
+            Its page in the source
+          </a>
+        )}
+      </div>
+      <main className="body record-page">
+        <Trouble error={record.error} />
+        {record.isSuccess && !values && (
+          <div className="nothing slab">There is no such {about.label}, or it is not yours to see.</div>
+        )}
+        {values && (
+          <div className="record-columns">
+            <div>
+              {groups.map((group) => (
+                <Facts key={group.path} group={group} valueOf={valueOf} />
+              ))}
+            </div>
+            <div>
+              {direct.map((way) => (
+                <Children key={way.path} about={about.name} way={way} recordKey={recordKey} />
+              ))}
+              <Uses name={about.name} recordKey={recordKey} />
+            </div>
+          </div>
+        )}
+      </main>
+    </>
+  );
+}
+
+/** The fields of the record, or of one it leads to; blanks last and lightly. */
+function Facts({ group, valueOf }: { group: FieldGroup; valueOf: Map<string, string | null> }) {
+  const shown = group.fields.filter((f) => f.kind !== "file");
+  const filled = shown.filter((f) => valueOf.get(f.path));
+  const blank = shown.filter((f) => !valueOf.get(f.path) && !f.retired);
+  if (group.path && filled.length === 0) return null;
+  return (
+    <section className="slab" aria-label={group.label}>
+      <h2>{group.label}</h2>
+      <dl className="record-facts">
+        {filled.map((f) => (
+          <div key={f.path} title={f.meaning}>
+            <dt>
+              {f.label}
+              {f.retired && <span className="soft"> (retired)</span>}
+            </dt>
+            <dd className="mono">
+              {valueOf.get(f.path)} {f.unit && <span className="soft">{f.unit}</span>}
+            </dd>
+          </div>
+        ))}
+      </dl>
+      {blank.length > 0 && <p className="soft small mb-0">Empty: {blank.map((f) => f.label).join(", ")}</p>}
+    </section>
+  );
+}
+
+function Children({ about, way, recordKey }: { about: string; way: ManyWay; recordKey: string[] }) {
+  const type = useRecordType(way.records);
+  const own = type.data?.groups[0]?.fields ?? [];
+  const chosen = own.filter((f) => f.everyday && f.kind !== "file" && !f.personal).slice(0, 4);
+  const shown = chosen.length ? chosen : own.filter((f) => f.kind !== "file").slice(0, 4);
+  const found = useLooked(
+    {
+      name: "children",
+      records: about,
+      rows: { per: "child", path: way.path },
+      columns: shown.map((f, n) => ({
+        id: `c${n}`,
+        heading: f.label,
+        value: { field: `${way.path}.${f.path}` },
+      })),
+    },
+    recordKey,
+    CHILDREN,
+    type.data !== undefined && shown.length > 0,
+  );
+  const rows = found.data?.rows ?? [];
+  if (!found.data || rows.length === 0) return null;
+  return (
+    <section className="slab" aria-label={way.label}>
+      <h2>
+        {way.label}{" "}
+        <span className="soft">
+          {found.data.more ? `the first ${count(rows.length)}` : count(rows.length)}
+        </span>
+      </h2>
+      <table className="grid small-grid">
+        <thead>
+          <tr>
+            {found.data.headings.map((h) => (
+              <th key={h}>{h}</th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row, n) => (
+            <tr key={n}>
+              {row.map((v, k) => (
+                <td key={k} className="mono">
+                  {k === 0 && found.data.keys[n]?.every((p) => p !== null) ? (
+                    <Link
+                      to={`/records/${way.records}/${found.data.keys[n].map((p) => encodeURIComponent(p!)).join("/")}`}
+                    >
+                      {v ?? "open"}
+                    </Link>
+                  ) : (
+                    (v ?? <span className="soft">empty</span>)
+                  )}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+/** The saved lists that hold it, and for each template of its type whether it is in, or what stopped it. */
+function Uses({ name, recordKey }: { name: string; recordKey: string[] }) {
+  const uses = useQuery({
+    queryKey: ["uses", name, recordKey],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/records/{name}/uses", { params: { path: { name }, query: { key: recordKey } } }),
+      ),
+    retry: false,
+  });
+  if (!uses.data) return <Trouble error={uses.error} />;
+  return (
+    <section className="slab" aria-label="Where it is used">
+      <h2>Where it is used</h2>
+      {uses.data.picks.length > 0 && <p className="mb-1">In the lists: {uses.data.picks.join(", ")}</p>}
+      {uses.data.templates.length === 0 && <p className="soft mb-0">No template is of {name} records.</p>}
+      <ul className="uses">
+        {uses.data.templates.map((t) => (
+          <li key={t.template_id}>
+            <Icon name={t.is_in ? "check" : "x"} label={t.is_in ? "in" : "not in"} />{" "}
+            <Link to={`/templates/${t.template_id}`}>{t.name}</Link>
+            {!t.is_in && (
+              <span className="soft">
+                {" "}
+                {t.is_in === null ? "cannot be told" : `stopped by: ${t.stopped_by}`}
+              </span>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function linkOf(pattern: string, valueOf: Map<string, string | null>): string {
+  return pattern.replace(/\{(\w+)\}/g, (_, name: string) => encodeURIComponent(valueOf.get(name) ?? ""));
+}

@@ -1,0 +1,190 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form, Modal } from "react-bootstrap";
+import { useNavigate } from "react-router";
+import { answer, api } from "../api";
+import type { RecordType } from "../api";
+import type { Document } from "../bench/types";
+import { useStartRun } from "../runs";
+import { useMay } from "../shell";
+import { Trouble, plural } from "../shared";
+
+/** Keep ticked records, or all that match, as a list that templates can name. */
+export function PicksDialog({
+  records,
+  keys,
+  document,
+  size,
+  onClose,
+}: {
+  records: RecordType;
+  /** Null keeps all that the document narrows to. */
+  keys: string[][] | null;
+  document: Document;
+  size: number;
+  onClose: () => void;
+}) {
+  const client = useQueryClient();
+  const [name, setName] = useState("");
+  const known = useQuery({
+    queryKey: ["picks", records.name],
+    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records: records.name } } })),
+  });
+  const there = known.data?.find((p) => p.name.toLowerCase() === name.trim().toLowerCase());
+  const save = useMutation({
+    mutationFn: () =>
+      answer(
+        api.PUT("/api/v1/picks/{name}", {
+          params: { path: { name: name.trim() } },
+          body: {
+            records: records.name,
+            keys: keys ?? [],
+            document: keys ? undefined : (document as unknown as Record<string, never>),
+          },
+        }),
+      ),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["picks"] });
+      onClose();
+    },
+  });
+  return (
+    <Modal show onHide={onClose} aria-labelledby="keep-picks">
+      <Form
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="keep-picks">
+            Keep {plural(size, records.label, records.plural)} as a list
+          </Modal.Title>
+        </Modal.Header>
+        <Modal.Body className="d-grid gap-2">
+          <Form.Group controlId="picks-name">
+            <Form.Label>Name of the list</Form.Label>
+            <Form.Control
+              autoFocus
+              list="known-picks"
+              maxLength={120}
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+            />
+            <datalist id="known-picks">
+              {known.data?.map((p) => (
+                <option key={p.name} value={p.name} />
+              ))}
+            </datalist>
+          </Form.Group>
+          {there && (
+            <div className="field-trouble">
+              The list “{there.name}” with {plural(there.size, "record")} is replaced.
+            </div>
+          )}
+          <span className="soft small">
+            Any template of {records.plural} can then be narrowed to it: “it is in the list…”.
+          </span>
+          <Trouble error={save.error} />
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={!name.trim() || save.isPending}>
+            {there ? "Replace it" : "Keep"}
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
+
+/** Which template is to be run on these, or tried on one? */
+export function RunOnDialog({
+  records,
+  keys,
+  one,
+  filter,
+  total,
+  onClose,
+}: {
+  records: RecordType;
+  keys: string[][];
+  /** What the one record is called that a template is tried on. */
+  one?: string;
+  /** What is seen, as a further narrowing. */
+  filter?: unknown;
+  total?: number;
+  onClose: () => void;
+}) {
+  const go = useNavigate();
+  const mayDesign = useMay("design");
+  const templates = useQuery({
+    queryKey: ["templates"],
+    queryFn: () => answer(api.GET("/api/v1/templates")),
+  });
+  const fitting = (templates.data ?? []).filter((t) => t.records === records.name);
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [seen, setSeen] = useState(false);
+  const run = useStartRun();
+  const template = fitting.find((t) => t.id === chosen) ?? fitting[0];
+  const act = () => {
+    if (!template) return;
+    if (one && mayDesign)
+      void go(`/templates/${template.id}?only=${encodeURIComponent(JSON.stringify(keys))}`);
+    else
+      run.mutate(
+        { template_id: template.id, use: "saved", ...(seen && filter ? { also: filter } : { only: keys }) },
+        { onSuccess: (made) => void go(`/runs/${made.id}`) },
+      );
+  };
+  return (
+    <Modal show onHide={onClose} aria-labelledby="run-on">
+      <Modal.Header closeButton>
+        <Modal.Title id="run-on">{one ? `Try a template on ${one}` : "Run a template on these"}</Modal.Title>
+      </Modal.Header>
+      <Modal.Body className="d-grid gap-2">
+        {templates.isSuccess && fitting.length === 0 && (
+          <p className="mb-0">There is no template of {records.plural} yet. “Design with these” makes one.</p>
+        )}
+        <div className="choices" role="radiogroup" aria-label="Template">
+          {fitting.map((t) => (
+            <label key={t.id} className={`option ${t.id === template?.id ? "on" : ""}`}>
+              <input
+                type="radio"
+                name="template"
+                className="form-check-input mt-0"
+                checked={t.id === template?.id}
+                onChange={() => setChosen(t.id)}
+              />
+              {t.name}
+            </label>
+          ))}
+        </div>
+        {filter !== undefined && total !== undefined && !one && (
+          <Form.Select
+            aria-label="On which records"
+            value={seen ? "seen" : "ticked"}
+            onChange={(e) => setSeen(e.target.value === "seen")}
+          >
+            <option value="ticked">on the {plural(keys.length, "record")} ticked</option>
+            <option value="seen">on all {plural(total, "record")} that I see</option>
+          </Form.Select>
+        )}
+        <span className="soft small">
+          Only for this once; the template stays as it is, with its own narrowings.
+        </span>
+        <Trouble error={run.error ?? templates.error} />
+      </Modal.Body>
+      <Modal.Footer>
+        <Button variant="quiet" onClick={onClose}>
+          Cancel
+        </Button>
+        <Button disabled={!template || run.isPending} onClick={act}>
+          {one ? "Look at it" : "Run"}
+        </Button>
+      </Modal.Footer>
+    </Modal>
+  );
+}

@@ -1,0 +1,2 @@
+export { RecordPage } from "./RecordPage";
+export { Records } from "./Records";

@@ -1,0 +1,238 @@
+import { useQuery } from "@tanstack/react-query";
+import { Form } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { Question } from "../api";
+
+export type Answers = Record<string, unknown>;
+
+interface Props {
+  questions: Question[];
+  answers: Answers;
+  onAnswers: (answers: Answers) => void;
+  zone: string;
+}
+
+/** The questions a template asks at each run, each with an input that suits it. */
+export function AnswerForm({ questions, answers, onAnswers, zone }: Props) {
+  return (
+    <div className="d-grid gap-3">
+      {questions.map((q) => (
+        <Form.Group key={q.name} controlId={`ask-${q.name}`}>
+          {q.kind === "choices" && q.choices.length > 0 ? null : (
+            <Form.Label>
+              {q.label} {!q.required && <span className="soft fw-normal">(may stay open)</span>}
+            </Form.Label>
+          )}
+          <AnswerInput
+            question={q}
+            zone={zone}
+            value={answers[q.name]}
+            onValue={(value) => onAnswers({ ...answers, [q.name]: value })}
+          />
+        </Form.Group>
+      ))}
+    </div>
+  );
+}
+
+/** Whether every question that must be answered is. */
+export function allAnswered(questions: Question[], answers: Answers): boolean {
+  return questions.every((q) => {
+    const given = answers[q.name];
+    return (
+      !q.required ||
+      !(given === undefined || given === null || given === "" || (Array.isArray(given) && given.length === 0))
+    );
+  });
+}
+
+function AnswerInput({
+  question,
+  zone,
+  value,
+  onValue,
+}: {
+  question: Question;
+  zone: string;
+  value: unknown;
+  onValue: (value: unknown) => void;
+}) {
+  switch (question.kind) {
+    case "choices": {
+      const chosen = (Array.isArray(value) ? value : []).map(String);
+      if (question.choices.length === 0)
+        return (
+          <>
+            <Form.Control
+              as="textarea"
+              rows={3}
+              defaultValue={chosen.join("\n")}
+              onChange={(e) =>
+                onValue(
+                  e.target.value
+                    .split("\n")
+                    .map((v) => v.trim())
+                    .filter(Boolean),
+                )
+              }
+            />
+            <Form.Text>One a line.</Form.Text>
+          </>
+        );
+      return (
+        <fieldset>
+          <legend className="form-label">
+            {question.label} {!question.required && <span className="soft fw-normal">(may stay open)</span>}
+          </legend>
+          <div className="choices">
+            {question.choices.map((c) => (
+              <label key={c.code}>
+                <input
+                  type="checkbox"
+                  className="form-check-input mt-0"
+                  checked={chosen.includes(c.code)}
+                  onChange={(e) => {
+                    const next = new Set(
+                      e.target.checked ? [...chosen, c.code] : chosen.filter((v) => v !== c.code),
+                    );
+                    onValue(question.choices.map((k) => k.code).filter((k) => next.has(k)));
+                  }}
+                />
+                {c.label}
+              </label>
+            ))}
+          </div>
+        </fieldset>
+      );
+    }
+    case "yes_no":
+      return (
+        <Form.Select
+          value={value === undefined ? "" : String(value)}
+          onChange={(e) => onValue(e.target.value === "" ? undefined : e.target.value === "true")}
+        >
+          <option value="">choose…</option>
+          <option value="true">yes</option>
+          <option value="false">no</option>
+        </Form.Select>
+      );
+    case "date":
+      return (
+        <Form.Control
+          type="date"
+          value={String(value ?? "").slice(0, 10)}
+          onChange={(e) => onValue(e.target.value)}
+        />
+      );
+    case "number":
+      return (
+        <Form.Control
+          inputMode="decimal"
+          value={String(value ?? "")}
+          onChange={(e) => onValue(e.target.value)}
+        />
+      );
+    case "window":
+      return (
+        <PeriodInput
+          id={`ask-${question.name}`}
+          zone={zone}
+          value={value as Period | undefined}
+          onValue={onValue}
+        />
+      );
+    default:
+      return <Form.Control value={String(value ?? "")} onChange={(e) => onValue(e.target.value)} />;
+  }
+}
+
+export type Period = Record<string, unknown> & { type: string; first?: string; last?: string };
+
+const PERIODS: Period[] = [
+  { type: "this", unit: "day" },
+  { type: "previous", unit: "day" },
+  { type: "last", count: 7, unit: "day" },
+  { type: "last", count: 30, unit: "day" },
+  { type: "this", unit: "week" },
+  { type: "previous", unit: "week" },
+  { type: "to_date", unit: "month" },
+  { type: "previous", unit: "month" },
+  { type: "previous", unit: "quarter" },
+  { type: "to_date", unit: "year" },
+  { type: "previous", unit: "year" },
+  { type: "all_time" },
+];
+
+/** A period: one of the usual ones, each with its dates, or two dates of one's own. */
+export function PeriodInput({
+  id,
+  zone,
+  value,
+  onValue,
+}: {
+  id: string;
+  zone: string;
+  value: Period | undefined;
+  onValue: (value: Period) => void;
+}) {
+  const known =
+    value && value.type !== "between" && !PERIODS.some((p) => same(p, value)) ? [value, ...PERIODS] : PERIODS;
+  const infos = useQuery({
+    queryKey: ["windows", zone, known],
+    queryFn: () => answer(api.POST("/api/v1/design/windows", { body: { windows: known, zone } })),
+    staleTime: 60_000,
+    placeholderData: (before) => before,
+  });
+  const at = value ? known.findIndex((p) => same(p, value)) : -1;
+  return (
+    <>
+      <Form.Select
+        id={id}
+        value={value?.type === "between" ? "between" : at}
+        onChange={(e) =>
+          onValue(
+            e.target.value === "between"
+              ? { type: "between", first: "", last: "" }
+              : known[Number(e.target.value)]!,
+          )
+        }
+      >
+        {!value && <option value={-1}>choose…</option>}
+        {known.map((_, n) => (
+          <option key={n} value={n}>
+            {infos.data?.[n]?.words ?? "…"} {infos.data?.[n]?.dates ? `(${infos.data[n].dates})` : ""}
+          </option>
+        ))}
+        <option value="between">between two dates…</option>
+      </Form.Select>
+      {value?.type === "between" && (
+        <div className="d-flex gap-2 align-items-center mt-2">
+          <Form.Control
+            type="date"
+            aria-label="First day"
+            value={value.first ?? ""}
+            onChange={(e) => onValue({ ...value, first: e.target.value })}
+          />
+          and
+          <Form.Control
+            type="date"
+            aria-label="Last day"
+            value={value.last ?? ""}
+            onChange={(e) => onValue({ ...value, last: e.target.value })}
+          />
+        </div>
+      )}
+    </>
+  );
+}
+
+function same(a: Period, b: Period): boolean {
+  const shape = (p: Period) =>
+    JSON.stringify([
+      p.type,
+      p.type === "all_time" ? "" : (p.unit ?? "day"),
+      p.type === "last" ? (p.count ?? 1) : 1,
+      p.with_current ?? false,
+    ]);
+  return shape(a) === shape(b);
+}

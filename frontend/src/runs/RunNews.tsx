@@ -1,0 +1,31 @@
+import { Link } from "react-router";
+import { fileAddress } from "../api";
+import type { Run } from "../api";
+import { Icon, plural } from "../shared";
+import { RunProgress } from "./RunProgress";
+
+/** How a run that was just asked for stands, and its file when it is there. */
+export function RunNews({ run }: { run: Run }) {
+  if (run.status === "asked" || run.status === "running") return <RunProgress run={run} />;
+  if (run.status === "cancelled") return <span className="soft">Run {run.id} was cancelled.</span>;
+  if (run.status === "failed") {
+    return (
+      <span className="trouble" role="alert">
+        Run {run.id} failed: {String(run.error?.message)}
+      </span>
+    );
+  }
+  const file = run.files[0];
+  return (
+    <span role="status" className="d-flex gap-3 align-items-center">
+      <Link to={`/runs/${run.id}`}>
+        Run {run.id} is ready: {plural(run.rows_written, "row")}
+      </Link>
+      {file && (
+        <a className="btn btn-quiet btn-sm" href={fileAddress(run.id, file.id)} download>
+          <Icon name="download" /> Download
+        </a>
+      )}
+    </span>
+  );
+}

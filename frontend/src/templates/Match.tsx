@@ -1,0 +1,417 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useRef, useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { Link, useNavigate } from "react-router";
+import { answer, api } from "../api";
+import type { Candidate, FieldInfo, Matched } from "../api";
+import { FieldPicker } from "../bench/components/FieldPicker";
+import { useRecordType } from "../bench/hooks/useFields";
+import type { Column, ColumnValue, Show } from "../bench/types";
+import { Hint } from "../shell";
+import { Icon, Trouble, count, plural, useDebounced } from "../shared";
+
+/** What fills one heading, as a person left it. */
+interface Filling {
+  value: ColumnValue;
+  trail: string;
+  first: string | null;
+  show?: Show;
+  accepted: boolean;
+}
+
+const QUIET = 350;
+const SEPARATORS: Record<string, string> = { "\t": "tabs", ";": "semicolons", "|": "bars", ",": "commas" };
+
+/** Start from a header row somebody sent: each name matched to a field, scored, accepted by a person. */
+export function Match() {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [text, setText] = useState("");
+  const [records, setRecords] = useState("");
+  const [at, setAt] = useState(0);
+  const [chosen, setChosen] = useState<Record<number, Filling>>({});
+  const types = useQuery({
+    queryKey: ["record-types"],
+    queryFn: () => answer(api.GET("/api/v1/record-types")),
+    staleTime: 300_000,
+  });
+  const settled = useDebounced(text, QUIET);
+  const matches = useQuery({
+    queryKey: ["match", records, settled],
+    enabled: records !== "" && settled.trim() !== "",
+    queryFn: () => answer(api.POST("/api/v1/design/match", { body: { records, text: settled } })),
+    staleTime: Infinity,
+  });
+  const type = useRecordType(records);
+  const list = useRef<HTMLTableSectionElement>(null);
+  const headings = useMemo(() => matches.data?.headings ?? [], [matches.data]);
+  const fillings = headings.map((h, n): Filling | null => chosen[n] ?? proposed(h));
+  const sure = headings.filter((h, n) => chosen[n]?.accepted ?? h.confidence === "sure").length;
+  const open = fillings.filter((f) => f === null).length;
+  const here = headings[at];
+
+  const read = useMutation({
+    mutationFn: async (file: File) => {
+      if (/\.(csv|tsv|txt)$/i.test(file.name))
+        return (await file.slice(0, 100_000).text()).split(/\r?\n/).slice(0, 6).join("\n");
+      const response = await fetch("/api/v1/design/header-of-file", {
+        method: "POST",
+        headers: { "Content-Type": "application/octet-stream" },
+        body: file,
+      });
+      const said = (await response.json()) as { text?: string; detail?: string };
+      if (!response.ok) throw new Error(said.detail ?? "This file could not be read.");
+      return said.text ?? "";
+    },
+    onSuccess: (read_) => {
+      setText(read_);
+      setChosen({});
+      setAt(0);
+    },
+  });
+  const make = useMutation({
+    mutationFn: () => {
+      const label = type.data?.record_type.plural ?? records;
+      const columns: Column[] = headings.map((h, n) => {
+        const filling = fillings[n];
+        return {
+          id: `c${n + 1}`,
+          heading: h.heading,
+          value: filling?.value ?? { constant: "" },
+          ...(filling?.show && Object.keys(filling.show).length ? { show: filling.show } : {}),
+        };
+      });
+      const document = {
+        name: `${label.slice(0, 1).toUpperCase()}${label.slice(1)} for a layout of ${columns.length} columns ${new Date().toISOString().slice(0, 16).replace("T", " ")}`,
+        records,
+        columns,
+        filter: { all: type.data?.proposed ?? [] },
+      };
+      return answer(
+        api.POST("/api/v1/templates", { body: { everyday: false, document: document as never } }),
+      );
+    },
+    onSuccess: (made) => {
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      void go(`/templates/${made.id}`);
+    },
+  });
+
+  const fill = (n: number, filling: Filling) => setChosen((known) => ({ ...known, [n]: filling }));
+  const accept = (n: number) => {
+    const filling = fillings[n];
+    if (filling) fill(n, { ...filling, accepted: true });
+  };
+  const focus = (n: number) => {
+    setAt(n);
+    list.current?.querySelectorAll<HTMLElement>("tr")[n]?.focus();
+  };
+
+  return (
+    <>
+      <div className="strip">
+        <Link to="/templates" aria-label="Back to the templates">
+          <Icon name="chevronLeft" />
+        </Link>
+        <h1>Start from a header row</h1>
+        <label className="tag d-flex gap-1 align-items-center">
+          one row per
+          <Form.Select
+            size="sm"
+            aria-label="One row per"
+            value={records}
+            onChange={(e) => {
+              setRecords(e.target.value);
+              setChosen({});
+              setAt(0);
+            }}
+          >
+            <option value="">choose…</option>
+            {types.data?.map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.label}
+              </option>
+            ))}
+          </Form.Select>
+        </label>
+        {headings.length > 0 && (
+          <span className="soft" role="status">
+            {count(sure)} sure · {count(headings.length - sure - open)} to check · {count(open)} open
+          </span>
+        )}
+        <span className="fill" />
+        <Button disabled={headings.length === 0 || make.isPending} onClick={() => make.mutate()}>
+          To the bench{headings.length > 0 && ` with ${plural(headings.length, "column")}`}
+        </Button>
+      </div>
+      <main className="body match">
+        <div>
+          <div className="slab paste">
+            <Form.Control
+              as="textarea"
+              rows={headings.length ? 3 : 5}
+              className="mono"
+              aria-label="Header row"
+              placeholder={
+                "Paste a header row, with a few rows below it if you have them:\nTREE_REF;SPECIES_LATIN;INSP_DATE"
+              }
+              spellCheck={false}
+              value={text}
+              onChange={(e) => {
+                setText(e.target.value);
+                setChosen({});
+                setAt(0);
+              }}
+            />
+            <div className="d-flex gap-3 align-items-center mt-2">
+              <label className="btn btn-quiet btn-sm">
+                <Icon name="paperclip" /> or take it from a sample file
+                <input
+                  type="file"
+                  className="visually-hidden"
+                  accept=".csv,.tsv,.txt,.xlsx,.xls,.ods"
+                  onChange={(e) => {
+                    const file = e.target.files?.[0];
+                    if (file) read.mutate(file);
+                  }}
+                />
+              </label>
+              {matches.data && (
+                <span className="soft">
+                  {matches.data.separator ? `${SEPARATORS[matches.data.separator] ?? "separated"}, ` : ""}
+                  {plural(headings.length, "name")}, {plural(matches.data.samples, "sample row")}
+                </span>
+              )}
+            </div>
+          </div>
+          {text.trim() !== "" && records === "" && (
+            <p className="mt-3">Now say above what one row stands for.</p>
+          )}
+          <Trouble
+            error={matches.error ?? make.error ?? (read.error instanceof Error ? read.error.message : null)}
+          />
+          {headings.length > 0 && (
+            <table className="board match-table">
+              <thead>
+                <tr>
+                  <th style={{ width: 34 }}>
+                    <span className="visually-hidden">Place</span>
+                  </th>
+                  <th>Heading they want</th>
+                  <th>What fills it</th>
+                  <th>First value</th>
+                  <th style={{ width: 92 }}>
+                    <span className="visually-hidden">How sure</span>
+                  </th>
+                </tr>
+              </thead>
+              <tbody ref={list}>
+                {headings.map((h, n) => {
+                  const filling = fillings[n];
+                  const state = chosen[n]?.accepted ? "sure" : filling ? h.confidence : "open";
+                  return (
+                    <tr
+                      key={n}
+                      tabIndex={n === at ? 0 : -1}
+                      aria-selected={n === at}
+                      className={n === at ? "here" : ""}
+                      onClick={() => setAt(n)}
+                      onKeyDown={(e) => {
+                        if (e.key === "ArrowDown") focus(Math.min(n + 1, headings.length - 1));
+                        else if (e.key === "ArrowUp") focus(Math.max(n - 1, 0));
+                        else if (e.key === " ") {
+                          accept(n);
+                          focus(Math.min(n + 1, headings.length - 1));
+                        } else return;
+                        e.preventDefault();
+                      }}
+                    >
+                      <td className="soft mono">{n + 1}</td>
+                      <td className="mono fw-bold">{h.heading}</td>
+                      <td>
+                        {filling ? (
+                          <>
+                            {filling.trail} <span className="soft small">{shown(filling.show)}</span>
+                          </>
+                        ) : (
+                          <span className="soft">
+                            nothing here holds this surely: choose a field, one text, a formula, or leave it
+                            blank
+                          </span>
+                        )}
+                      </td>
+                      <td className="mono one-line">{filling?.first}</td>
+                      <td>
+                        <span
+                          className={`tag ${state === "sure" ? "ready" : state === "check" ? "practice" : "failed"}`}
+                        >
+                          {state}
+                        </span>
+                      </td>
+                    </tr>
+                  );
+                })}
+              </tbody>
+            </table>
+          )}
+        </div>
+        <aside className="match-side" aria-label="What could fill it">
+          {here ? (
+            <Choices
+              key={at}
+              heading={here}
+              groups={type.data?.groups ?? []}
+              filling={fillings[at] ?? null}
+              onFill={(f) => fill(at, f)}
+            />
+          ) : (
+            <Hint name="match">
+              Somebody sent you the columns they want? Paste their header row, say what one row stands for,
+              and each name is held against your fields: by label, technical name, synonyms and the sample
+              values.
+            </Hint>
+          )}
+        </aside>
+      </main>
+    </>
+  );
+}
+
+/** The best candidate, where it is good enough to stand until a person says otherwise. */
+function proposed(heading: Matched): Filling | null {
+  const best = heading.candidates[0];
+  if (!best || heading.confidence === "open") return null;
+  return { ...fillingOf(best), accepted: heading.confidence === "sure" };
+}
+
+function fillingOf(candidate: Candidate): Filling {
+  return {
+    value: { field: candidate.path },
+    trail: candidate.trail,
+    first: candidate.value,
+    show: candidate.show as Show,
+    accepted: true,
+  };
+}
+
+function shown(show: Show | undefined): string {
+  if (!show) return "";
+  const parts = [
+    show.date && `written ${show.date}`,
+    show.factor && `times ${show.factor}`,
+    show.decimals !== undefined && show.decimals !== null && `${show.decimals} decimals`,
+    show.choice === "code" && "as its code",
+    show.yes && `written ${show.yes} / ${show.no}`,
+  ].filter(Boolean);
+  return parts.length ? `· ${parts.join(", ")}` : "";
+}
+
+function Choices({
+  heading,
+  groups,
+  filling,
+  onFill,
+}: {
+  heading: Matched;
+  groups: Parameters<typeof FieldPicker>[0]["groups"];
+  filling: Filling | null;
+  onFill: (filling: Filling) => void;
+}) {
+  const [picking, setPicking] = useState(false);
+  const isField = (path: string) =>
+    filling !== null && "field" in filling.value && filling.value.field === path;
+  return (
+    <>
+      <h2 className="mono">{heading.heading}</h2>
+      {heading.samples.length > 0 && (
+        <p className="mb-2">
+          Their sample shows <span className="mono">{heading.samples.slice(0, 3).join(", ")}</span>.
+        </p>
+      )}
+      {heading.candidates.map((c) => (
+        <button
+          key={c.path}
+          type="button"
+          className="candidate"
+          aria-pressed={isField(c.path)}
+          onClick={() => onFill(fillingOf(c))}
+        >
+          <b className={c.retired ? "retired" : ""}>{c.trail}</b>{" "}
+          <span className="tag">{Math.round(c.score * 100)}</span>
+          <span className="mono d-block">{c.value ?? "no value yet"}</span>
+          <span className="soft small d-block">{c.reasons.join("; ")}</span>
+        </button>
+      ))}
+      <h3>Something else</h3>
+      {picking ? (
+        <FieldPicker
+          groups={groups}
+          onPick={(field: FieldInfo, group) => {
+            setPicking(false);
+            onFill({
+              value: { field: field.path },
+              trail: group.path ? `${group.label} › ${field.label}` : field.label,
+              first: field.personal ? "•••" : field.example,
+              accepted: true,
+            });
+          }}
+        />
+      ) : (
+        <div className="d-flex gap-2 flex-wrap">
+          <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
+            another field
+          </Button>
+          <Button
+            variant="quiet"
+            size="sm"
+            onClick={() =>
+              onFill({
+                value: { constant: heading.samples[0] ?? "" },
+                trail: "the same text in every row",
+                first: heading.samples[0] ?? "",
+                accepted: true,
+              })
+            }
+          >
+            one fixed text
+          </Button>
+          <Button
+            variant="quiet"
+            size="sm"
+            onClick={() =>
+              onFill({
+                value: { formula: '""' },
+                trail: "a formula, written on the bench",
+                first: null,
+                accepted: true,
+              })
+            }
+          >
+            a formula
+          </Button>
+          <Button
+            variant="quiet"
+            size="sm"
+            onClick={() =>
+              onFill({ value: { constant: "" }, trail: "left blank", first: "", accepted: true })
+            }
+          >
+            leave it blank
+          </Button>
+        </div>
+      )}
+      {filling && "constant" in filling.value && filling.trail !== "left blank" && (
+        <Form.Control
+          className="mt-2"
+          aria-label="The fixed text"
+          value={filling.value.constant}
+          onChange={(e) => onFill({ ...filling, value: { constant: e.target.value }, first: e.target.value })}
+        />
+      )}
+      <p className="soft small mt-3">
+        Nothing is taken without your eye: Space accepts a line, arrows move. “Sure” needs the name, the kind
+        of value and their sample to agree with ours.
+      </p>
+    </>
+  );
+}

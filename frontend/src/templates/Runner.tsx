@@ -1,0 +1,228 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { Link, useParams } from "react-router";
+import { answer, api } from "../api";
+import type { Questions } from "../api";
+import { AnswerForm, PeriodInput, RunNews, allAnswered, useStartRun } from "../runs";
+import type { Answers, Period } from "../runs";
+import { useMay, useShell } from "../shell";
+import { Icon, Trouble, count, formatName, useDebounced } from "../shared";
+
+const SAMPLE = 8;
+const QUIET = 300;
+
+/** Pick, answer, get the file: what a runner needs of a template, also on a phone. */
+export function Runner() {
+  const id = Number(useParams().id);
+  const questions = useQuery({
+    queryKey: ["questions", id],
+    queryFn: () =>
+      answer(api.GET("/api/v1/templates/{template_id}/questions", { params: { path: { template_id: id } } })),
+    gcTime: 0,
+  });
+  if (!questions.data)
+    return (
+      <main className="body">
+        <Trouble error={questions.error} />
+      </main>
+    );
+  return <Asking key={id} known={questions.data} />;
+}
+
+function Asking({ known }: { known: Questions }) {
+  const { news } = useShell();
+  const mayRun = useMay("run");
+  const zone = (known.document as { zone?: string }).zone ?? "Europe/London";
+  const [answers, setAnswers] = useState<Answers>(() =>
+    Object.fromEntries(known.asks.map((q) => [q.name, q.answer])),
+  );
+  const [windows, setWindows] = useState<Record<string, Period>>({});
+  const [format, setFormat] = useState(known.format);
+  const [purpose, setPurpose] = useState("");
+  const asked = useDebounced({ answers, windows }, QUIET);
+  const document = withWindows(known.document, asked.windows);
+  const body = {
+    document: document as Record<string, never>,
+    answers: asked.answers,
+    limit: SAMPLE,
+    offset: 0,
+    bench: "",
+    keys: false,
+    template_id: known.id,
+  };
+  const ready = allAnswered(known.asks, answers);
+  const look = useQuery({
+    queryKey: ["runner-look", body],
+    enabled: ready,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => answer(api.POST("/api/v1/design/look", { body, signal })),
+  });
+  const tally = useQuery({
+    queryKey: ["runner-tally", body],
+    enabled: ready,
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => answer(api.POST("/api/v1/design/tally", { body, signal })),
+    retry: false,
+  });
+  const rows = tally.data?.steps.at(-1)?.rows;
+  const start = useStartRun();
+  const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
+  const problems = look.data?.problems ?? [];
+  const may =
+    mayRun && ready && problems.length === 0 && (known.personal.length === 0 || purpose.trim() !== "");
+  return (
+    <>
+      <div className="strip">
+        <Link to="/templates" aria-label="Back to the templates">
+          <Icon name="chevronLeft" />
+        </Link>
+        <h1>{known.name}</h1>
+        <span className="tag">{known.version ? `version ${known.version}` : "draft"}</span>
+        <span className="fill" />
+        <Link className="btn btn-quiet" to={`/templates/${known.id}`}>
+          To the bench
+        </Link>
+      </div>
+      <main className="body runner">
+        <Form
+          className="slab"
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (may)
+              start.mutate({
+                template_id: known.id,
+                use: known.version ? "saved" : "draft",
+                answers,
+                windows,
+                format,
+                purpose,
+              });
+          }}
+        >
+          {known.about && <p className="soft">{known.about}</p>}
+          <AnswerForm questions={known.asks} answers={answers} onAnswers={setAnswers} zone={zone} />
+          {known.periods.map((p) => (
+            <Form.Group key={p.place} controlId={`period-${p.place}`} className="mt-3">
+              <Form.Label>
+                {said(look.data?.sentence, p.place)} <span className="soft fw-normal">for this once</span>
+              </Form.Label>
+              <PeriodInput
+                id={`period-${p.place}`}
+                zone={zone}
+                value={windows[p.place] ?? (p.window as Period)}
+                onValue={(value) => setWindows({ ...windows, [p.place]: value })}
+              />
+            </Form.Group>
+          ))}
+          <fieldset className="mt-3">
+            <legend className="form-label">As</legend>
+            <div className="d-flex gap-3 flex-wrap">
+              {(["csv", "xlsx", "jsonl"] as const).map((f) => (
+                <Form.Check
+                  key={f}
+                  type="radio"
+                  name="format"
+                  id={`as-${f}`}
+                  label={formatName(f)}
+                  checked={format === f}
+                  onChange={() => setFormat(f)}
+                />
+              ))}
+            </div>
+          </fieldset>
+          {known.personal.length > 0 && (
+            <Form.Group controlId="purpose" className="mt-3">
+              <Form.Label>Personal data leaves the house ({known.personal.join(", ")}). What for?</Form.Label>
+              <Form.Control value={purpose} maxLength={300} onChange={(e) => setPurpose(e.target.value)} />
+              <Form.Text>It is kept with the run, with your name.</Form.Text>
+            </Form.Group>
+          )}
+          <div className="runner-count" role="status">
+            {!ready ? (
+              "Answer what is asked; then you see how many rows it comes to."
+            ) : rows === undefined ? (
+              "counting…"
+            ) : (
+              <>
+                <b>{count(rows)}</b> {rows === 1 ? "row" : "rows"}
+              </>
+            )}
+          </div>
+          {problems.map((p) => (
+            <div key={p.message} className="field-trouble" role="alert">
+              {p.message}
+            </div>
+          ))}
+          <Trouble error={start.error ?? look.error} />
+          <Button type="submit" size="lg" disabled={!may || start.isPending}>
+            <Icon name="play" /> Get the file
+          </Button>
+          {!mayRun && <p className="soft mt-2">You may look, not run. A keeper can grant it.</p>}
+          {run && (
+            <div className="mt-3">
+              <RunNews run={run} />
+            </div>
+          )}
+        </Form>
+        <section aria-label="A sample" className="runner-sample">
+          {look.data && (
+            <>
+              <p className="sentence-plain">
+                {look.data.sentence.map((p) => p.text + (p.note ? ` (${p.note})` : "")).join("")}
+              </p>
+              <div className="grid-wrap" tabIndex={0} role="region" aria-label="The first rows">
+                <table className="grid">
+                  <thead>
+                    <tr>
+                      {look.data.columns.map((c, n) => (
+                        <th key={n}>{c.heading}</th>
+                      ))}
+                    </tr>
+                  </thead>
+                  <tbody>
+                    {look.data.rows.map((row, n) => (
+                      <tr key={n}>
+                        {row.map((v, k) => (
+                          <td key={k} className="mono">
+                            {v ?? <span className="soft">empty</span>}
+                          </td>
+                        ))}
+                      </tr>
+                    ))}
+                  </tbody>
+                </table>
+              </div>
+              <p className="soft small">
+                {look.data.rows.length === 0
+                  ? "No row fits."
+                  : `The first ${count(look.data.rows.length)}${rows === undefined ? "" : ` of ${count(rows)}`}; the file has them all.`}
+              </p>
+            </>
+          )}
+        </section>
+      </main>
+    </>
+  );
+}
+
+/** The field that the window at a place is of, as the sentence names it. */
+function said(parts: { text: string; role: string; place: string }[] | undefined, place: string): string {
+  const name = parts?.find((p) => p.role === "field" && p.place === place)?.text ?? "period";
+  return name.slice(0, 1).toUpperCase() + name.slice(1);
+}
+
+/** The document with other windows at the places of its conditions. */
+function withWindows(
+  document: Record<string, unknown>,
+  windows: Record<string, Period>,
+): Record<string, unknown> {
+  const copy = structuredClone(document);
+  for (const [place, window] of Object.entries(windows)) {
+    let node: unknown = copy;
+    for (const step of place.match(/[^.[\]]+/g) ?? [])
+      node = (node as Record<string, unknown> | undefined)?.[step];
+    if (node && typeof node === "object") (node as Record<string, unknown>).window = window;
+  }
+  return copy;
+}
