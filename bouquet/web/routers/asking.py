@@ -116,10 +116,10 @@ def _choices(
     listing = Template(name="values", records=walk.end.name, columns=(column,))
     plan = resolve(listing, catalogue, services.context()).require()
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-        found = snapshot.table(Statements(plan).per_value(plan.columns[0].cell, limit=MOST_CHOICES + 1)).to_pylist()
-    if len(found) > MOST_CHOICES:
+        counted = snapshot.table(Statements(plan).per_value(plan.columns[0].cell, limit=MOST_CHOICES + 1)).to_pylist()
+    if len(counted) > MOST_CHOICES:
         return []
-    values = [str(r["value"]) for r in found if r["value"] is not None]
+    values = [str(r["value"]) for r in counted if r["value"] is not None]
     return [ChoiceOut(code=v, label=v) for v in sorted(values, key=str.casefold)]
 
 

@@ -8,6 +8,7 @@ export {
   formatName,
   fullMoment,
   plural,
+  screenLocale,
   setLocale,
   shortMoment,
   size,

@@ -44,10 +44,7 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
       const body = given
         ? {
             everyday: false,
-            document: { ...given, name: free(String(given.name ?? ""), templates.data) } as Record<
-              string,
-              never
-            >,
+            document: { ...given, name: free(String(given.name ?? ""), templates.data) } as never,
           }
         : { records, everyday: start === "everyday" };
       return answer(api.POST("/api/v1/templates", { body }));
