@@ -12,6 +12,7 @@ from typing import Any
 
 import psycopg
 import pytest
+from hypothesis import settings
 
 from bouquet.core.plan import Context, Plan, resolve
 from bouquet.core.template import read_document
@@ -22,6 +23,10 @@ from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
 from bouquet.store.models import Base
+
+# How long an example takes depends on the machine, and is no matter of right or wrong.
+settings.register_profile("bouquet", deadline=None)
+settings.load_profile("bouquet")
 
 UNTIL = date(2026, 11, 22)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)

@@ -16,7 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from bouquet.demo.cluster import Cluster, port_is_free
 from bouquet.demo.demo import seed_people, seed_templates
@@ -24,6 +24,9 @@ from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
 from tests.conftest import CATALOGUE
+
+# A busy machine is slow; what never comes still fails.
+expect.set_options(timeout=15_000)
 
 FRONTEND = Path(__file__).parents[2] / "frontend" / "dist"
 ARGUMENTS = [

@@ -160,7 +160,7 @@ def test_an_unanswered_question_narrows_nothing_while_designing(catalogue: Catal
     assert [n.code for n in designing.notes] == ["asked_at_run"]
     assert [(p.code, p.place) for p in running.problems] == [("unanswered", "asks[0]")]
     assert len(answered.require().steps) == 1
-    assert "asked at each run: Which?" in Sentence(template, catalogue, Context(as_of=NOW)).text()
+    assert "ask each time (Which?)" in Sentence(template, catalogue, Context(as_of=NOW)).text()
 
 
 @pytest.mark.parametrize(

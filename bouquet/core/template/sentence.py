@@ -268,6 +268,10 @@ class Sentence:
             return
         yield Part(f"{verb} ")
         asked = self._asked(node)
+        if node.ask is not None and self.context.answers is None:
+            # While it is designed the answer is open, whatever is offered first.
+            yield Part("ask each time", "value", place, self._asked_note(node, asked, route))
+            return
         if asked is None:
             label = next((a.label for a in self.template.asks if a.name == node.ask), node.ask)
             yield Part("…", "value", place, f"asked at each run: {label}")
@@ -294,6 +298,19 @@ class Sentence:
         if isinstance(answer, list | tuple):
             return node.model_copy(update={"values": tuple(answer)})
         return node.model_copy(update={"value": answer})
+
+    def _asked_note(self, node: Condition, asked: Condition | None, route: Route | None) -> str:
+        """
+        The question, and the answer that is offered.
+        """
+        label = next((a.label for a in self.template.asks if a.name == node.ask), node.ask or "")
+        if asked is None or asked is node:
+            return label
+        if asked.is_ == "in_window" and asked.window is not None:
+            offered = window_words(asked.window)
+        else:
+            offered = self._values(asked, route.typed if route else None)
+        return f"{label} Offered: {offered}"
 
     def _heading(self, column: str) -> str:
         return next((f"“{c.heading}”" for c in self.template.columns if c.id == column), column)
@@ -373,7 +390,7 @@ class Sentence:
         if not route.relations:
             return label
         target = self.catalogue.record_types[route.relations[-1].target]
-        if route.field.name == target.title:
+        if route.field.name == target.title and route.field.kind.is_text:
             return sentence_case(route.relations[-1].label)
         return f"{sentence_case(route.relations[-1].label)} {label}"
 

@@ -58,8 +58,8 @@ export function Jump({ onClose }: { onClose: () => void }) {
     <Modal show onHide={onClose} aria-label="Jump to anything">
       <Modal.Body>
         <PickList
-          label="Template, place, records or number of a run"
-          placeholder="Template, place, records or number of a run"
+          label="Template, place or number of a run"
+          placeholder="Template, place or number of a run"
           find={find}
           none="Nothing here is called that."
           onPick={(target) => {

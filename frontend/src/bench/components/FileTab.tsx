@@ -339,7 +339,7 @@ function Style({
       {output.format !== "xlsx" && (
         <Form.Check
           id="guard"
-          label="guard texts that a spreadsheet would run as formulas"
+          label="guard texts that begin like formulas"
           checked={output.guard_formulas ?? reader}
           onChange={(e) =>
             set({ guard_formulas: e.target.checked === reader ? undefined : e.target.checked })

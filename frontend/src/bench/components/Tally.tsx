@@ -40,7 +40,7 @@ export function Tally({ counts, error, counting, columns, rowBytes, source, onLe
                 {step.blank > 0 && <> · blank: {count(step.blank)}</>}
               </Out>
             )}
-            {step.kind === "open" && step.without !== null && (
+            {step.without !== null && (
               <Out
                 quiet={step.without === 0}
                 label={`${count(step.without)} without any; ${step.words}`}
