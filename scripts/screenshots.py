@@ -24,6 +24,12 @@ ARGUMENTS = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
+#: What somebody asks for, in their own names.
+HEADER = (
+    "TREE_REF;SPECIES_LATIN;GIRTH_MM;INSP_DATE;INSPECTOR;WARD_CODE;LAT;LON;RISK_CODE;AUTHORITY_ID;CLIMBED;REMARKS\n"
+    "MB-04417;Tilia cordata;6750;22/11/2026;O. Vale;07;51.22071;-1.04130;L;;Y;none"
+)
+
 
 def settle(page: Page) -> None:
     """
@@ -60,8 +66,17 @@ def views(page: Page) -> None:
     page.get_by_role("dialog").get_by_text("1 Oct").first.wait_for()
     page.screenshot(path=TARGET / "bench-window.png")
     page.keyboard.press("Escape")
+    page.get_by_role("button", name="inspection: change").click()
+    page.get_by_role("figure").wait_for()
+    page.screenshot(path=TARGET / "bench-rows.png")
+    page.keyboard.press("Escape")
     page.get_by_role("tab", name="This column").click()
+    page.locator(".histogram").wait_for()
     take(page, "bench-column")
+    page.locator("button.out").first.click()
+    page.locator(".left-out button").first.click()
+    page.locator(".trace-path li").first.wait_for()
+    take(page, "bench-trace")
     page.get_by_role("link", name="Templates", exact=True).click()
     page.get_by_role("link", name="Contractor billing lines").click()
     settle(page)
@@ -84,6 +99,26 @@ def views(page: Page) -> None:
     page.get_by_role("link", name="Trees at a glance, per ward sheet").first.click()
     page.get_by_text("SHA-256").first.wait_for()
     take(page, "run-folds")
+    page.get_by_role("link", name="Records").click()
+    page.locator(".grid tbody tr").nth(5).wait_for()
+    for n in (1, 3, 4):
+        page.locator(".grid tbody input").nth(n).check()
+    page.locator(".records-line > [role=status]", has_text=" of ").wait_for()
+    take(page, "records")
+    page.locator(".grid tbody a").nth(4).click()
+    page.locator(".uses li").first.wait_for()
+    take(page, "record")
+    page.get_by_role("link", name="Templates", exact=True).click()
+    page.get_by_role("link", name="Start from a header row").click()
+    page.get_by_label("One row per").select_option("inspection")
+    page.get_by_label("Header row").fill(HEADER)
+    page.locator(".match-table tbody tr").nth(2).click()
+    page.locator(".candidate").first.wait_for()
+    take(page, "match")
+    page.get_by_role("link", name="Templates", exact=True).click()
+    page.get_by_role("link", name=re.compile("^Run Order lines of a contractor")).click()
+    page.locator(".runner-sample tbody tr").nth(2).wait_for()
+    take(page, "runner")
     page.get_by_role("link", name="Rounds").click()
     page.locator(".fortnight .moment").first.wait_for()
     take(page, "rounds")

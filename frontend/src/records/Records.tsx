@@ -240,7 +240,7 @@ function Browse({
           <RunNews run={run} />
         </div>
       )}
-      <main className="body records">
+      <main className="body records-place">
         <TypeBar types={types} here={type.record_type.name} />
         <div className="records-line">
           <div className="search">

@@ -184,7 +184,8 @@ function notIncluded(document: Document, { byPath, recordType }: Props): string 
       )}`,
     );
   parts.push("photographs and other attachments, which a text or spreadsheet file cannot hold");
-  return `${parts.join("; ")}.`;
+  const said = parts.join("; ");
+  return `${said.slice(0, 1).toUpperCase()}${said.slice(1)}.`;
 }
 
 function list(names: string[], most = 4): string {

@@ -246,7 +246,7 @@ export function Sentence(props: Props) {
             {(document.order ?? []).length === 0 && (
               <Chip
                 label="+ put in order"
-                name="Put the rows in order"
+                name="Put in order: the rows"
                 className="chip-add"
                 open={open === "order"}
                 onOpen={(on) => setOpen(on ? "order" : null)}
