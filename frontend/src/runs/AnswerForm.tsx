@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Question } from "../api";
+import { NumberInput } from "../shared";
 
 export type Answers = Record<string, unknown>;
 
@@ -125,13 +126,7 @@ function AnswerInput({
         />
       );
     case "number":
-      return (
-        <Form.Control
-          inputMode="decimal"
-          value={String(value ?? "")}
-          onChange={(e) => onValue(e.target.value)}
-        />
-      );
+      return <NumberInput id={`ask-${question.name}`} value={String(value ?? "")} onNumber={onValue} />;
     case "window":
       return (
         <PeriodInput

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { count, duration, exact, plural, size } from "./format";
+import { count, duration, exact, plural, setLocale, shownNumber, size, typedNumber } from "./format";
 
 describe("numbers on screen", () => {
   it("groups thousands and keeps every digit of an exact decimal", () => {
@@ -18,5 +18,24 @@ describe("numbers on screen", () => {
     ]);
     expect([duration(0.234), duration(12.6), duration(125)]).toEqual(["0.2 s", "13 s", "2 min 5 s"]);
     expect([plural(1, "row"), plural(2, "row")]).toEqual(["1 row", "2 rows"]);
+  });
+});
+
+describe("numbers as people type them", () => {
+  it("reads the locale's mark and groups, and leaves what is no number as it is", () => {
+    setLocale("de-DE");
+    expect(["1.234,5", "12,5", "1234", "-0,25", "1.5", "viel"].map(typedNumber)).toEqual([
+      "1234.5",
+      "12.5",
+      "1234",
+      "-0.25",
+      "1.5",
+      "viel",
+    ]);
+    expect(shownNumber("1234.5")).toBe("1234,5");
+    setLocale("fr-FR");
+    expect(["1 234,5", "1\u202f234,5"].map(typedNumber)).toEqual(["1234.5", "1234.5"]);
+    setLocale("en-GB");
+    expect(["1,234.5", "12.5", "12,5"].map(typedNumber)).toEqual(["1234.5", "12.5", "12,5"]);
   });
 });

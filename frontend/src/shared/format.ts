@@ -36,6 +36,30 @@ export function count(n: number): string {
   return formats.whole.format(n);
 }
 
+/**
+ * A number as people of the chosen locale type it, as documents hold it: `1.234,5` → `1234.5`. What is no number stays
+ * as it was typed, to be refused at its place.
+ */
+export function typedNumber(text: string): string {
+  const { group, mark } = formats;
+  const plain = text.trim().replace(/[\u00a0\u202f]/g, " ");
+  const grouped = new RegExp(`^[+-]?\\d{1,3}(${escaped(group)}\\d{3})*(${escaped(mark)}\\d+)?$`);
+  const ungrouped = new RegExp(`^[+-]?\\d+(${escaped(mark)}\\d*)?$`);
+  const spaced = /\s/.test(group) ? " " : group;
+  const known = plain.replaceAll(" ", spaced === " " ? group : " ");
+  if (!grouped.test(known) && !ungrouped.test(plain)) return text;
+  return (grouped.test(known) ? known.replaceAll(group, "") : plain).replace(mark, ".");
+}
+
+/** A number of a document as people of the chosen locale write it, ungrouped: `1234.5` → `1234,5`. */
+export function shownNumber(number: string): string {
+  return /^[+-]?\d+(\.\d+)?$/.test(number) ? number.replace(".", formats.mark) : number;
+}
+
+function escaped(mark: string): string {
+  return mark.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
+}
+
 /** `1 row`, `2 rows`. */
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${count(n)} ${n === 1 ? one : many}`;

@@ -19,3 +19,4 @@ export type { IconName } from "./icons";
 export { Confirm } from "./Confirm";
 export { PickList } from "./PickList";
 export type { Pickable } from "./PickList";
+export { NumberInput } from "./NumberInput";

@@ -5,6 +5,7 @@ import { answer, api } from "../../api";
 import type { FieldGroup, FieldInfo, Problem } from "../../api";
 import { MANY_VALUES, NO_VALUE, UNITS, WINDOWS, firstCondition, operatorWords } from "../defaults";
 import type { Condition, Window } from "../types";
+import { NumberInput } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
 
 interface Props {
@@ -195,12 +196,21 @@ function Value({
 }) {
   const type = field.kind === "date" ? "date" : field.kind === "time" ? "time" : "text";
   const dated = field.kind === "timestamp" || field.kind === "moment";
+  if (["integer", "decimal"].includes(field.kind))
+    return (
+      <NumberInput
+        autoFocus={label !== "To"}
+        aria-label={label}
+        placeholder={field.example ?? undefined}
+        value={String(value)}
+        onNumber={onChange}
+      />
+    );
   return (
     <Form.Control
       autoFocus={label !== "To"}
       aria-label={label}
       type={dated ? "date" : type}
-      inputMode={["integer", "decimal"].includes(field.kind) ? "decimal" : undefined}
       placeholder={field.example ?? undefined}
       value={dated ? String(value).slice(0, 10) : String(value)}
       onChange={(e) => onChange(e.target.value)}
