@@ -118,6 +118,7 @@ def views(page: Page) -> None:
     page.get_by_role("link", name="Templates", exact=True).click()
     page.get_by_role("link", name=re.compile("^Run Order lines of a contractor")).click()
     page.locator(".runner-sample tbody tr").nth(2).wait_for()
+    page.locator(".runner-count b").wait_for()
     take(page, "runner")
     page.get_by_role("link", name="Rounds").click()
     page.locator(".fortnight .moment").first.wait_for()

@@ -194,6 +194,8 @@ def _names(way: tuple[Relation, ...], end: RecordType, field: Field) -> Iterator
     owners = [way[-1].label, way[-1].name] if way else [end.label]
     said = [(field.label, "its label"), (field.name, "its name"), (field.column, "its technical name")]
     said += [(s, "a synonym") for s in field.synonyms]
+    if field.choices:
+        said.append((f"{field.label} code", "the code of its choices"))
     for name, why in said:
         yield name, why
         for owner in owners:

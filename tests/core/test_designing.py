@@ -162,6 +162,7 @@ def test_headings_are_matched_by_name_synonym_kind_and_sample() -> None:
     assert found["GIRTH_MM"].confidence == "check"
     assert found["PlantedOn"].candidates[0].show.date == "dd/MM/yyyy"
     assert found["Status"].candidates[0].show.choice == "code"
+    assert matched("STATUS_CODE;x\nF;1")["STATUS_CODE"].candidates[0].path == "status"
     assert found["Climbed"].candidates[0].show.yes == "Y"
     assert found["AUTHORITY"].confidence == "open"
     assert [m for m, x in found.items() if x.confidence == "sure"] == [

@@ -85,6 +85,7 @@ function AnswerInput({
           <legend className="form-label">
             {question.label} {!question.required && <span className="soft fw-normal">(may stay open)</span>}
           </legend>
+          <div className="soft small">{said(question, chosen)}</div>
           <div className="choices">
             {question.choices.map((c) => (
               <label key={c.code}>
@@ -139,6 +140,15 @@ function AnswerInput({
     default:
       return <Form.Control value={String(value ?? "")} onChange={(e) => onValue(e.target.value)} />;
   }
+}
+
+/** The answers chosen, which may lie below what is seen of the list. */
+function said(question: Question, chosen: string[]): string {
+  const labels = question.choices.filter((c) => chosen.includes(c.code)).map((c) => c.label);
+  if (labels.length === 0) return "none chosen yet";
+  return labels.length > 3
+    ? `${labels.slice(0, 3).join(", ")} and ${labels.length - 3} more`
+    : labels.join(", ");
 }
 
 export type Period = Record<string, unknown> & { type: string; first?: string; last?: string };

@@ -138,7 +138,7 @@ function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void }) {
           className="mono mt-1"
           style={{ width: 150 }}
           maxLength={1}
-          placeholder="or another character"
+          placeholder="or your own"
           aria-label="Another separator"
           onChange={(e) => e.target.value && set({ separator: e.target.value })}
         />

@@ -80,7 +80,7 @@ export function FormulaEditor({ id, label, formula, groups, columns, problems, o
         <Form.Control
           as="textarea"
           ref={area}
-          rows={3}
+          rows={5}
           className="mono"
           spellCheck={false}
           autoComplete="off"
