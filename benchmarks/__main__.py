@@ -13,6 +13,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from benchmarks.browser import browse
 from benchmarks.engine import compile_wide, finding, folds, tallies
 from benchmarks.ground import Ground, Measured, measure_apart, plan_of, source_of, wide_document
 
@@ -188,6 +189,28 @@ def engine(ground: Ground, say: Callable[..., None]) -> None:
         say(f"Find by a value, trees and neighbours: {what} ({text})", f"{whole:.1f} s for all", "", told, "1 s")
 
 
+def bench_in_browser(ground: Ground, say: Callable[..., None]) -> None:
+    """
+    How long a person waits on the bench, in a real browser.
+    """
+    found = browse(ground)
+    say(
+        f"Bench of 60 columns, 1.2 million trees: an interaction until the next paint, of {len(found.waits)}",
+        f"{median(found.waits):.0f} ms",
+        "",
+        f"{found.p95:.0f} ms at the 95th percentile",
+        "100 ms",
+    )
+    say("First view of that bench, sentence and rows, warm server", f"{found.first:.0f} ms", "", "", "1 s")
+    say(
+        "A letter in the shelf's search over 500 fields, until the next paint",
+        f"{median(found.letters):.0f} ms",
+        "",
+        f"{found.letters[-1]:.0f} ms at most",
+        "50 ms",
+    )
+
+
 def many_rows(url: str, say: Callable[..., None]) -> None:
     """
     Memory stays flat: five million rows, a row per reading and tree.
@@ -227,6 +250,7 @@ def main() -> None:
         many_rows(ground.url, say)
         looks(ground, say)
         engine(ground, say)
+        bench_in_browser(ground, say)
     finally:
         ground.cluster.stop()
     head = ("what", "time", "peak memory", "measured", "asked")

@@ -108,6 +108,8 @@ def _export(services: Services, run: Run, folder: Path) -> Exported:
     plan = resolve(template, services.source.catalogue(), context).require()
     progress = _Progress()
     asked = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
+    if run.purpose:
+        asked["purpose"] = run.purpose
     with services.source.reader.snapshot() as snapshot, _watched(services, run, snapshot, progress):
         return Export(template, plan, run.format, folder, progress).write(snapshot, asked)
 

@@ -10,13 +10,15 @@ from collections.abc import Callable
 from typing import Annotated, Any, Literal, TypeAlias
 
 from fastapi import Depends, Request
+from sqlalchemy.orm import Session
 
 from bouquet.runs import Queue, Services
-from bouquet.store import people
-from bouquet.store.models import Person
+from bouquet.store import NotFound, people
+from bouquet.store import templates as shelf
+from bouquet.store.models import Person, TemplateRecord
 from bouquet.web.problems import Refused
 
-__all__ = ["COOKIE", "CurrentPerson", "TheQueue", "TheServices", "may", "needs"]
+__all__ = ["COOKIE", "CurrentPerson", "TheQueue", "TheServices", "may", "may_see", "needs", "visible"]
 
 COOKIE = "bouquet_session"
 
@@ -89,3 +91,23 @@ def person_facts(person: Person) -> dict[str, Any]:
     """
     acts = [act for act in ("look", "run", "design", "keep") if may(person, act)]
     return {"id": person.id, "name": person.name, "email": person.email, "roles": person.roles, "may": acts}
+
+
+def may_see(person: Person, record: TemplateRecord) -> bool:
+    """
+    Whether a template is a person's to use: shared, or their own, or they keep the house or read all.
+    """
+    return (
+        record.standing != "own" or record.owner_id == person.id or not {"keeper", "auditor"}.isdisjoint(person.roles)
+    )
+
+
+def visible(session: Session, person: Person, template_id: int) -> TemplateRecord:
+    """
+    A template that a person may use. Raises NotFound, also for one that is somebody's own.
+    """
+    record = shelf.get_template(session, template_id)
+    if not may_see(person, record):
+        msg = "There is no such template, or it was removed."
+        raise NotFound(msg)
+    return record

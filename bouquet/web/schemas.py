@@ -741,6 +741,7 @@ class TemplateRow(BaseModel):
     asks: int
     fields: str
     broken: str
+    personal: bool
 
 
 class VersionOut(BaseModel):

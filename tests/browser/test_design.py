@@ -432,6 +432,16 @@ def test_versions_labels_and_the_way_back(page: Page) -> None:
     expect(heading(page, "Name")).to_be_visible()
 
 
+def test_a_template_is_tried_on_the_newest_record(page: Page, query: Query) -> None:
+    """A tiny file of the newest record shows how the whole will look."""
+    ((newest,),) = query("SELECT t_tag FROM tree WHERE deleted_at IS NULL ORDER BY t_id DESC LIMIT 1")
+    new_template(page, "tree")
+    add_by_search(page, "tag")
+    page.get_by_role("tab", name="Checks").click()
+    page.get_by_role("button", name="Run on the newest only").click()
+    assert file_of(page) == [["Tag"], [newest]]
+
+
 def test_likes_are_kept(page: Page) -> None:
     """The night theme and another country's numbers stay after a reload; hints can be put away for good."""
     page.get_by_role("link", name="Trees missing register fields").click()

@@ -17,7 +17,7 @@ from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store.models import Person
 from bouquet.web.schemas import ChoiceOut, PeriodOut, QuestionOut, Questions
 
-__all__ = ["conditions", "questions_of"]
+__all__ = ["conditions", "personal_headings", "questions_of"]
 
 #: Choices offered; a field with more values is answered by typing.
 MOST_CHOICES = 200
@@ -86,7 +86,7 @@ def questions_of(
             if c.window is not None and c.ask is None
         ],
         format=format or template.output.format,
-        personal=_personal(catalogue, start, template),
+        personal=personal_headings(catalogue, template),
     )
 
 
@@ -123,7 +123,11 @@ def _choices(
     return [ChoiceOut(code=v, label=v) for v in sorted(values, key=str.casefold)]
 
 
-def _personal(catalogue: Catalogue, start: RecordType | None, template: Template) -> list[str]:
+def personal_headings(catalogue: Catalogue, template: Template) -> list[str]:
+    """
+    Headings of the columns that hold personal data as it is.
+    """
+    start = catalogue.record_types.get(template.records)
     found = []
     for column in template.columns:
         if isinstance(column.value, FieldValue) and start is not None:

@@ -28,7 +28,6 @@ from bouquet.store import NotFound
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.problems import Refused
-from bouquet.web.routers.design import sound_plan
 from bouquet.web.schemas import (
     CandidateOut,
     ExampleOut,
@@ -50,6 +49,9 @@ LINES, BYTES = 5, 6_000
 #: Other cells that show what a format does to them.
 OTHERS = 4
 
+#: The column that rows are counted by; no document of a person has such an id.
+UNIT = "\u0001unit"
+
 #: Bytes of a sample file.
 SAMPLE_SIZE = 20_000_000
 
@@ -60,10 +62,16 @@ def per_value(body: PerValueRequest, services: TheServices, person: CurrentPerso
     How many rows have each value of a field, most first: the counts per unit.
     """
     template = read_document(body.document)
-    counted = template.model_copy(update={"columns": (Column(id="unit", heading="Unit", value=_field(body.path)),)})
-    plan = _plan(services, person, counted, body.answers).require()
+    # The template's own columns stay: its filter may speak of them.
+    unit = Column(id=UNIT, heading=UNIT, value=_field(body.path))
+    counted = template.model_copy(update={"columns": (*template.columns, unit)})
+    resolution = _plan(services, person, counted, body.answers)
+    plan = resolution.partial
+    cells = [c.cell for c in plan.columns if c.id == UNIT] if plan is not None else []
+    if plan is None or not cells:
+        raise PlanError(resolution.problems)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-        found = snapshot.table(Statements(plan).per_value(plan.columns[0].cell)).to_pylist()
+        found = snapshot.table(Statements(plan).per_value(cells[0])).to_pylist()
     return [ValueCount(value=r["value"], rows=r["rows"]) for r in found]
 
 
@@ -251,6 +259,3 @@ def _said(value: Any) -> str:
     if isinstance(value, float) and value.is_integer():
         return str(int(value))
     return str(value).replace("\t", " ").replace("\n", " ").replace("\r", " ")
-
-
-__all__ = ["router", "sound_plan"]

@@ -17,8 +17,7 @@ from bouquet.store import NotFound, views
 from bouquet.store import picks as lists
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, View
-from bouquet.web.access import CurrentPerson, TheServices, needs
-from bouquet.web.routers.templates import may_see
+from bouquet.web.access import CurrentPerson, TheServices, may_see, needs
 from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut
 
 router = APIRouter(prefix="/records", tags=["records"], dependencies=[Depends(needs("look"))])

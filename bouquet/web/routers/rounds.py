@@ -14,9 +14,8 @@ from bouquet.core.recurrence import Rhythm
 from bouquet.rounds import get_round, list_rounds, remove_round, rhythm_of, set_paused
 from bouquet.runs import Services, outgoing_folder
 from bouquet.store import runs as ledger
-from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round
-from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.access import CurrentPerson, TheServices, needs, visible
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas import NewRound, Planned, RoundChange, RoundOut
@@ -59,7 +58,7 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
     rhythm = _rhythm(body)
     outgoing_folder(services.outgoing, body.folder)
     with services.store.session() as session:
-        record = shelf.get_template(session, body.template_id)
+        record = visible(session, person, body.template_id)
         if record.version == 0:
             raise Refused(422, "not_saved", f"“{record.name}” has no saved version yet. Save it first.")
         found = Round(

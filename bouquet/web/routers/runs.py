@@ -22,7 +22,7 @@ from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Run
-from bouquet.web.access import CurrentPerson, TheQueue, TheServices, needs
+from bouquet.web.access import CurrentPerson, TheQueue, TheServices, needs, visible
 from bouquet.web.problems import Refused
 from bouquet.web.schemas import NewRun, NoticeOut, RunFileOut, RunOut, RunPage
 
@@ -108,11 +108,8 @@ def _what_to_run(services: Services, person: Person, body: NewRun) -> tuple[dict
             raise Refused(422, "nothing_to_run", "Say which template, or which document, is to be run.")
         return body.document, None
     with services.store.session() as session:
-        record = shelf.get_template(session, body.template_id)
+        record = visible(session, person, body.template_id)
         saved = shelf.latest_version(session, record.id)
-        if record.standing == "own" and record.owner_id != person.id and "keeper" not in person.roles:
-            msg = "There is no such template, or it was removed."
-            raise NotFound(msg)
     draft = body.use == "draft" or saved is None
     document = record.draft if draft or saved is None else saved.document
     return document, saved.number if saved and saved.document == document else None

@@ -23,9 +23,9 @@ from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, TemplateRecord
-from bouquet.web.access import CurrentPerson, TheServices, may, needs
+from bouquet.web.access import CurrentPerson, TheServices, may, may_see, needs, visible
 from bouquet.web.problems import Refused
-from bouquet.web.routers.asking import questions_of
+from bouquet.web.routers.asking import personal_headings, questions_of
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas import (
     ChangeOut,
@@ -82,6 +82,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
                 asks=len(r.draft.get("asks") or ()),
                 fields=known[r.id][0],
                 broken=known[r.id][1],
+                personal=known[r.id][2],
             )
             for r in records
         ]
@@ -195,6 +196,7 @@ def change_draft(
     document, sentence = _readable(services, document)
     with services.store.session() as session:
         revision = _revision(if_match)
+        visible(session, person, template_id)
         record = shelf.change_draft(session, template_id, document, sentence, revision, person, services.clock())
         return _answer(session, record, response)
 
@@ -212,7 +214,7 @@ def save_version(
     Keep the draft as a new version. A draft with problems is refused, at their places, and stays a draft.
     """
     with services.store.session() as session:
-        record = shelf.get_template(session, template_id)
+        record = visible(session, person, template_id)
         if record.draft_revision != _revision(if_match):
             raise Refused(412, "lost_update", "The draft was changed in the meantime. Look at it again, then save.")
         template = read_document(record.draft)
@@ -277,6 +279,7 @@ def remove_template(template_id: int, services: TheServices, person: Designer) -
     Put a template away. Its runs and files stay; one that a round needs is kept.
     """
     with services.store.session() as session:
+        visible(session, person, template_id)
         if any(r.template_id == template_id for r in list_rounds(session)):
             raise Refused(403, "in_use", "A round runs this template. Remove the round first.")
         shelf.remove_template(session, template_id, services.clock())
@@ -310,33 +313,14 @@ def _answer(session: Session, record: TemplateRecord, response: Response) -> Tem
     )
 
 
-def may_see(person: Person, record: TemplateRecord) -> bool:
-    """
-    Whether a template is a person's to use: shared, or their own, or they keep the house or read all.
-    """
-    return (
-        record.standing != "own" or record.owner_id == person.id or not {"keeper", "auditor"}.isdisjoint(person.roles)
-    )
-
-
-def visible(session: Session, person: Person, template_id: int) -> TemplateRecord:
-    """
-    A template that a person may use. Raises NotFound, also for one that is somebody's own.
-    """
-    record = shelf.get_template(session, template_id)
-    if not may_see(person, record):
-        msg = "There is no such template, or it was removed."
-        raise NotFound(msg)
-    return record
-
-
 #: What the library says of a draft, by template, revision and reading of the source; the newest are kept.
-_said: dict[tuple[int, int, int], tuple[str, str]] = {}
+_said: dict[tuple[int, int, int], tuple[str, str, bool]] = {}
 
 
-def _known(services: Services, record: TemplateRecord) -> tuple[str, str]:
+def _known(services: Services, record: TemplateRecord) -> tuple[str, str, bool]:
     """
-    The headings and paths of a draft's columns as one text to search in, and what is broken about it, if anything.
+    The headings and paths of a draft's columns as one text to search in, what is broken about it, if anything, and
+    whether it holds personal data.
     """
     catalogue = services.source.catalogue()
     key = (record.id, record.draft_revision, id(catalogue))
@@ -347,7 +331,8 @@ def _known(services: Services, record: TemplateRecord) -> tuple[str, str]:
         problems = resolve(template, catalogue, services.context()).problems
         lost = [p.message for p in problems if p.code in _DRIFT]
         columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
-        _said[key] = (" · ".join(columns), lost[0] if lost else "")
+        personal = bool(personal_headings(catalogue, template))
+        _said[key] = (" · ".join(columns), lost[0] if lost else "", personal)
     return _said[key]
 
 

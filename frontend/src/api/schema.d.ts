@@ -2006,6 +2006,8 @@ export interface components {
             next_words: string;
             /** Owner */
             owner: string;
+            /** Personal */
+            personal: boolean;
             /** Pinned */
             pinned: boolean;
             /** Records */

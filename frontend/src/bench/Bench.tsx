@@ -3,7 +3,7 @@ import { useCallback, useMemo, useReducer, useRef, useState } from "react";
 import { Button } from "react-bootstrap";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../api";
-import type { FieldGroup, FieldInfo, Problem, TemplateInfo, WayOut } from "../api";
+import type { FieldGroup, FieldInfo, Problem, RecordType, TemplateInfo, WayOut } from "../api";
 import { RunDialog, useStartRun } from "../runs";
 
 import { Icon, Trouble, shortMoment } from "../shared";
@@ -30,6 +30,7 @@ import { useBenchKeys } from "./hooks/useBenchKeys";
 import { useDraft } from "./hooks/useDraft";
 import type { Keeping } from "./hooks/useDraft";
 import { useLook, useTally } from "./hooks/useLook";
+import { newestKey } from "./newest";
 import { EMPTY, reduce } from "./reducer";
 import type { Action } from "./reducer";
 import { groupedValue, ruleOf, waysOf } from "./rows";
@@ -116,6 +117,13 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     if (!(await flush())) return;
     if (asksOrPersonal) setDialog("run");
     else start.mutate({ template_id: loaded.id, use: "draft" });
+  };
+
+  const tryNewest = async (about: RecordType) => {
+    if (!(await flush())) return;
+    const key = await newestKey(document, about).catch(() => null);
+    if (key) start.mutate({ template_id: loaded.id, use: "draft", only: [key] });
+    else announce("No record fits, so there is none to try it on");
   };
 
   const addField = (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
@@ -528,6 +536,11 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                         onShow={showProblem}
                         onCure={cure}
                         onAdd={(field, group) => addField(field, group, 0)}
+                        onTry={
+                          mayRun && problems.length === 0 && !asksOrPersonal && fields.data
+                            ? () => void tryNewest(fields.data.record_type)
+                            : undefined
+                        }
                       />
                     )}
                   </div>

@@ -7,7 +7,7 @@ import {
 } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useReducer, useRef, useState } from "react";
-import { Button, Dropdown, Form, Modal } from "react-bootstrap";
+import { Button, Dropdown, Form } from "react-bootstrap";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RecordType, RecordTypeFields, ViewInfo } from "../api";
@@ -19,7 +19,7 @@ import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { RunNews, useStartRun } from "../runs";
 import { Hint, useMay, useShell } from "../shell";
-import { Icon, Trouble, count, plural, screenLocale, useDebounced } from "../shared";
+import { FormDialog, Icon, Trouble, count, plural, screenLocale, useDebounced } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { everydayView, searched } from "./view";
 
@@ -516,42 +516,29 @@ function SaveView({
     },
   });
   return (
-    <Modal show onHide={onClose} aria-labelledby="save-view">
-      <Form
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
-      >
-        <Modal.Header closeButton>
-          <Modal.Title id="save-view">Save this view</Modal.Title>
-        </Modal.Header>
-        <Modal.Body className="d-grid gap-2">
-          <Form.Group controlId="view-name">
-            <Form.Label>Name</Form.Label>
-            <Form.Control autoFocus maxLength={120} value={text} onChange={(e) => setText(e.target.value)} />
-          </Form.Group>
-          <Form.Check
-            id="view-shared"
-            label="everybody may use it"
-            checked={all}
-            onChange={(e) => setAll(e.target.checked)}
-          />
-          <span className="soft small">
-            Its columns, narrowings and order; the same field list starts templates and exports.
-          </span>
-          <Trouble error={save.error} />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="quiet" onClick={onClose}>
-            Cancel
-          </Button>
-          <Button type="submit" disabled={!text.trim() || save.isPending}>
-            Save
-          </Button>
-        </Modal.Footer>
-      </Form>
-    </Modal>
+    <FormDialog
+      title="Save this view"
+      act="Save"
+      ready={text.trim() !== ""}
+      busy={save.isPending}
+      error={save.error}
+      onAct={() => save.mutate()}
+      onClose={onClose}
+    >
+      <Form.Group controlId="view-name">
+        <Form.Label>Name</Form.Label>
+        <Form.Control autoFocus maxLength={120} value={text} onChange={(e) => setText(e.target.value)} />
+      </Form.Group>
+      <Form.Check
+        id="view-shared"
+        label="everybody may use it"
+        checked={all}
+        onChange={(e) => setAll(e.target.checked)}
+      />
+      <span className="soft small">
+        Its columns, narrowings and order; the same field list starts templates and exports.
+      </span>
+    </FormDialog>
   );
 }
 

@@ -7,7 +7,7 @@ import type { RecordType } from "../api";
 import type { Document } from "../bench/types";
 import { useStartRun } from "../runs";
 import { useMay } from "../shell";
-import { Trouble, plural } from "../shared";
+import { FormDialog, Trouble, plural } from "../shared";
 
 /** Keep ticked records, or all that match, as a list that templates can name. */
 export function PicksDialog({
@@ -49,54 +49,39 @@ export function PicksDialog({
     },
   });
   return (
-    <Modal show onHide={onClose} aria-labelledby="keep-picks">
-      <Form
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
-      >
-        <Modal.Header closeButton>
-          <Modal.Title id="keep-picks">
-            Keep {plural(size, records.label, records.plural)} as a list
-          </Modal.Title>
-        </Modal.Header>
-        <Modal.Body className="d-grid gap-2">
-          <Form.Group controlId="picks-name">
-            <Form.Label>Name of the list</Form.Label>
-            <Form.Control
-              autoFocus
-              list="known-picks"
-              maxLength={120}
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-            />
-            <datalist id="known-picks">
-              {known.data?.map((p) => (
-                <option key={p.name} value={p.name} />
-              ))}
-            </datalist>
-          </Form.Group>
-          {there && (
-            <div className="field-trouble">
-              The list “{there.name}” with {plural(there.size, "record")} is replaced.
-            </div>
-          )}
-          <span className="soft small">
-            Any template of {records.plural} can then be narrowed to it: “it is in the list…”.
-          </span>
-          <Trouble error={save.error} />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="quiet" onClick={onClose}>
-            Cancel
-          </Button>
-          <Button type="submit" disabled={!name.trim() || save.isPending}>
-            {there ? "Replace it" : "Keep"}
-          </Button>
-        </Modal.Footer>
-      </Form>
-    </Modal>
+    <FormDialog
+      title={`Keep ${plural(size, records.label, records.plural)} as a list`}
+      act={there ? "Replace it" : "Keep"}
+      ready={name.trim() !== ""}
+      busy={save.isPending}
+      error={save.error}
+      onAct={() => save.mutate()}
+      onClose={onClose}
+    >
+      <Form.Group controlId="picks-name">
+        <Form.Label>Name of the list</Form.Label>
+        <Form.Control
+          autoFocus
+          list="known-picks"
+          maxLength={120}
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+        />
+        <datalist id="known-picks">
+          {known.data?.map((p) => (
+            <option key={p.name} value={p.name} />
+          ))}
+        </datalist>
+      </Form.Group>
+      {there && (
+        <div className="field-trouble">
+          The list “{there.name}” with {plural(there.size, "record")} is replaced.
+        </div>
+      )}
+      <span className="soft small">
+        Any template of {records.plural} can then be narrowed to it: “it is in the list…”.
+      </span>
+    </FormDialog>
   );
 }
 

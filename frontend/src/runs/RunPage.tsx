@@ -237,6 +237,7 @@ function Why({ run, slip }: { run: Run; slip: Slip | null }) {
       <h2>Who and when</h2>
       <div>
         {run.asked_by}, {via}
+        {run.purpose && <div>personal data for: {run.purpose}</div>}
       </div>
       <div>as of {fullMoment(run.as_of)}</div>
       {slip && (

@@ -20,3 +20,4 @@ export { Confirm } from "./Confirm";
 export { PickList } from "./PickList";
 export type { Pickable } from "./PickList";
 export { NumberInput } from "./NumberInput";
+export { FormDialog } from "./FormDialog";

@@ -1,12 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown, Form, Modal } from "react-bootstrap";
+import { Button, Dropdown, Form } from "react-bootstrap";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
 import { RunStatus, useStartRun } from "../runs";
 import { useMay } from "../shell";
-import { Confirm, Icon, Trouble, count, plural, shortMoment } from "../shared";
+import { Confirm, FormDialog, Icon, Trouble, count, plural, shortMoment } from "../shared";
 import { NewTemplate } from "./NewTemplate";
 import { Versions } from "./Versions";
 
@@ -292,7 +292,7 @@ function Row({ template }: { template: TemplateRow }) {
       </td>
       <td className="text-end text-nowrap">
         {mayRun &&
-          (template.asks > 0 ? (
+          (template.asks > 0 || template.personal ? (
             <Link
               className="btn btn-quiet"
               to={`/templates/${template.id}/run`}
@@ -437,47 +437,33 @@ function Labels({ template, onClose }: { template: TemplateRow; onClose: () => v
     },
   });
   return (
-    <Modal show onHide={onClose} aria-labelledby="labels">
-      <Form
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
-      >
-        <Modal.Header closeButton>
-          <Modal.Title id="labels">{template.name}</Modal.Title>
-        </Modal.Header>
-        <Modal.Body className="d-grid gap-2">
-          <Form.Group controlId="label-text">
-            <Form.Label>Labels, separated by commas</Form.Label>
-            <Form.Control
-              autoFocus
-              value={text}
-              onChange={(e) => setText(e.target.value)}
-              placeholder="month end, regulator"
-            />
-          </Form.Group>
-          <Form.Group controlId="label-standing">
-            <Form.Label>For whom</Form.Label>
-            <Form.Select value={standing} onChange={(e) => setStanding(e.target.value as typeof standing)}>
-              <option value="own">only {template.mine ? "me" : template.owner}, and keepers</option>
-              <option value="shared">shared with all</option>
-              <option value="house" disabled={!mayKeep && standing !== "house"}>
-                house standard{mayKeep ? "" : " (a keeper can make it so)"}
-              </option>
-            </Form.Select>
-          </Form.Group>
-          <Trouble error={save.error} />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="quiet" onClick={onClose}>
-            Cancel
-          </Button>
-          <Button type="submit" disabled={save.isPending}>
-            Save
-          </Button>
-        </Modal.Footer>
-      </Form>
-    </Modal>
+    <FormDialog
+      title={template.name}
+      act="Save"
+      busy={save.isPending}
+      error={save.error}
+      onAct={() => save.mutate()}
+      onClose={onClose}
+    >
+      <Form.Group controlId="label-text">
+        <Form.Label>Labels, separated by commas</Form.Label>
+        <Form.Control
+          autoFocus
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          placeholder="month end, regulator"
+        />
+      </Form.Group>
+      <Form.Group controlId="label-standing">
+        <Form.Label>For whom</Form.Label>
+        <Form.Select value={standing} onChange={(e) => setStanding(e.target.value as typeof standing)}>
+          <option value="own">only {template.mine ? "me" : template.owner}, and keepers</option>
+          <option value="shared">shared with all</option>
+          <option value="house" disabled={!mayKeep && standing !== "house"}>
+            house standard{mayKeep ? "" : " (a keeper can make it so)"}
+          </option>
+        </Form.Select>
+      </Form.Group>
+    </FormDialog>
   );
 }

@@ -18,6 +18,8 @@ interface Props {
   onShow: (problem: Problem) => void;
   onCure: (way: WayOut) => void;
   onAdd: (field: FieldInfo, group: FieldGroup) => void;
+  /** Run it on the newest record only; not given where it cannot be run. */
+  onTry?: () => void;
 }
 
 /** What stands in the way of a run, what is worth a look before the file leaves, and what is not in it. */
@@ -70,6 +72,20 @@ export function ChecksTab(props: Props) {
           </div>
         </div>
       ))}
+      {props.onTry && (
+        <div className="finding">
+          <Icon name="play" />
+          <div>
+            Try it first: a file with the newest {props.recordType?.label ?? "record"} only, to show how it
+            will look.
+            <div className="mt-1">
+              <Button variant="quiet" size="sm" onClick={props.onTry}>
+                Run on the newest only
+              </Button>
+            </div>
+          </div>
+        </div>
+      )}
       <h3>Not in this file</h3>
       <p className="soft small px-1">{notIncluded(document, props)}</p>
     </div>
