@@ -119,7 +119,7 @@ def test_the_whole_errand(page: Page, query: Query) -> None:
 
     assert rows[0] == ["Planted on", "Tag", "Species"]
     assert rows[1:] == expected
-    assert re.fullmatch(r"trees_\d{4}-\d\d-\d\d\.csv", downloading.value.suggested_filename)
+    assert re.fullmatch(r"trees(_\d+)?_\d{4}-\d\d-\d\d\.csv", downloading.value.suggested_filename)
 
     page.get_by_role("tab", name="File").click()
     page.get_by_label("Spreadsheet", exact=True).check()

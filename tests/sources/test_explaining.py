@@ -230,7 +230,7 @@ def test_the_records_a_step_left_out_can_be_seen(source: Source, plan: MakePlan,
         with pytest.raises(KeyError):
             left_out(snapshot, plan(document), "filter.all[7]", 30)
 
-    assert [(k[0], t) for k, t in records] == expected
+    assert [(r.key[0], r.title) for r in records] == expected
     assert more
 
 
