@@ -62,6 +62,13 @@ def test_rows_per_unit(client: TestClient, sign_in: SignIn, query: Query) -> Non
     assert {(v["value"], v["rows"]) for v in found} == set(expected)
     assert [v["rows"] for v in found] == sorted((v["rows"] for v in found), reverse=True)
 
+    order = [{"path": "t_girth", "direction": "descending"}]
+    found = post(client, "/design/per-value", document={**wide, "order": order, "at_most": 50}, path="site.ward.name")
+    expected = query(
+        f"SELECT w_name, count(*) FROM (SELECT w_name {IN_QUAY} ORDER BY t_girth DESC NULLS LAST, t_id LIMIT 50) x GROUP BY 1"
+    )
+    assert {(v["value"], v["rows"]) for v in found} == set(expected)
+
     children = {**wide, "rows": {"per": "child", "path": "inspections", "parents_without": "keep"}}
     found = post(client, "/design/per-value", document=children, path="site.ward.name")
     expected = query(

@@ -318,10 +318,16 @@ class Statements:
         """
         How many rows have each value of `cell`: `value`, as text with choices by their label, and `rows`; most first.
         """
-        by_value = replace(self.plan, order=(), at_most=None)
-        rows = _Rows(by_value, many=self.many)
-        value = rows.gathered(cell) if self.plan.by else rows.value(cell)
-        counted = rows.select([("value", self._paper(value, cell))]).subquery("counted")
+        at_most = self.plan.at_most
+        # Which rows there are depends on their order only where they are the first so many.
+        plan = self.plan if at_most is not None else replace(self.plan, order=())
+        rows = _Rows(plan, many=self.many)
+        value = rows.gathered(cell) if plan.by else rows.value(cell)
+        order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        found = rows.select([("value", self._paper(value, cell))], order)
+        if at_most is not None:
+            found = found.limit(sa.literal_column(str(at_most)))
+        counted = found.subquery("counted")
         said, number = counted.c.value, sa.func.count()
         statement = sa.select(said.label("value"), number.label("rows")).group_by(said)
         return statement.order_by(number.desc(), said.asc()).limit(sa.literal_column(str(limit)))
