@@ -1,5 +1,5 @@
 import { useDraggable } from "@dnd-kit/core";
-import { useMemo, useState } from "react";
+import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import type { ReactNode, RefObject } from "react";
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api";
 import { Icon, KIND_ICONS, count, useDebounced } from "../../shared";
@@ -16,6 +16,9 @@ const LOW = 0.5;
 const QUIET = 350;
 
 const HITS = 6;
+
+/** Fields drawn at once; the rest is found by typing, or shown on demand. */
+const DRAWN = 100;
 const RECENT = "bouquet.recent";
 const RECENTS = 5;
 
@@ -56,19 +59,17 @@ export function FieldShelf(props: Props) {
   const { records, pathOf } = rowType(template, start);
   const wanted = useDebounced(text, QUIET);
   const finding = useFind(records, wanted.length >= 3 ? wanted : "");
-  const found = useMemo(
-    () =>
-      findFields(groups, text, { everyday: !all })
-        .map((g) => (filled ? { ...g, fields: g.fields.filter((f) => f.fill !== 0) } : g))
-        .filter((g) => g.fields.length > 0),
-    [groups, text, all, filled],
-  );
+  const [whole, setWhole] = useState(false);
+  // What is typed stands at once; the list follows as fast as it can.
+  const listed = useDeferredValue(text);
+  const found = useMemo(() => fitting(groups, listed, all, filled), [groups, listed, all, filled]);
+  const number = found.reduce((n, g) => n + g.fields.length, 0);
+  const drawn = useMemo(() => (whole ? found : firstOf(found, DRAWN)), [found, whole]);
   const byPath = useMemo(
     () => new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, { field: f, group: g }] as const))),
     [groups],
   );
   const total = groups.reduce((n, g) => n + g.fields.length, 0);
-  const first = found[0]?.fields[0];
   const hits = finding.hits.flatMap((hit) => {
     const known = byPath.get(pathOf(hit.path));
     return known ? [{ hit, ...known }] : [];
@@ -78,6 +79,15 @@ export function FieldShelf(props: Props) {
     onAdd(field, group);
     setRecent(remember(template.records, field.path));
   };
+  // Fields are drawn anew only when they themselves change, however fast somebody types.
+  const latest = useRef<(field: FieldInfo) => void>(() => undefined);
+  useEffect(() => {
+    latest.current = (field) => {
+      const known = byPath.get(field.path);
+      if (known) add(known.field, known.group);
+    };
+  });
+  const addStably = useCallback((field: FieldInfo) => latest.current(field), []);
   const move = (event: React.KeyboardEvent, way: 1 | -1) => {
     const stops = [...event.currentTarget.querySelectorAll<HTMLElement>("input[type=search], .shelf-field")];
     const here = stops.indexOf(document.activeElement as HTMLElement);
@@ -104,9 +114,10 @@ export function FieldShelf(props: Props) {
           onChange={(e) => setText(e.target.value)}
           onKeyDown={(e) => {
             if (e.key === "Enter" && editable) {
-              if (first) add(first, found[0]!);
+              const [group] = fitting(groups, text, all, filled);
+              if (group) add(group.fields[0]!, group);
               else if (hits[0]) add(hits[0].field, hits[0].group);
-              if (first || hits[0]) setText("");
+              if (group || hits[0]) setText("");
             }
             if (e.key === "Escape") setText("");
           }}
@@ -201,7 +212,7 @@ export function FieldShelf(props: Props) {
           </div>
         </section>
       )}
-      {found.map((group) => (
+      {drawn.map((group) => (
         <section key={group.path} aria-label={group.label}>
           <div className="group">
             {group.label}
@@ -230,11 +241,18 @@ export function FieldShelf(props: Props) {
               field={field}
               used={used.has(field.path)}
               editable={editable}
-              onAdd={() => add(field, group)}
+              onAdd={addStably}
             />
           ))}
         </section>
       ))}
+      {number > DRAWN && !whole && (
+        <div className="px-3 py-1">
+          <button type="button" className="btn-link-plain small" onClick={() => setWhole(true)}>
+            {count(number - DRAWN)} more: type to find one, or show them all
+          </button>
+        </div>
+      )}
       {ways.map((way) => (
         <Many key={way.path} way={way} text={text} everyday={!all} editable={editable} onFold={onFold} />
       ))}
@@ -245,6 +263,23 @@ export function FieldShelf(props: Props) {
       {props.end}
     </div>
   );
+}
+
+/** The groups with the fields that fit; a group without any is left out. */
+function fitting(groups: FieldGroup[], text: string, all: boolean, filled: boolean): FieldGroup[] {
+  return findFields(groups, text, { everyday: !all })
+    .map((g) => (filled ? { ...g, fields: g.fields.filter((f) => f.fill !== 0) } : g))
+    .filter((g) => g.fields.length > 0);
+}
+
+/** The first so many fields, in their groups. */
+function firstOf(groups: FieldGroup[], most: number): FieldGroup[] {
+  let left = most;
+  return groups.flatMap((g) => {
+    const fields = g.fields.slice(0, Math.max(0, left));
+    left -= fields.length;
+    return fields.length ? [{ ...g, fields }] : [];
+  });
 }
 
 /** Many records per row: their number, or one of their fields, folded into a cell. */
@@ -324,7 +359,7 @@ function Many({
   );
 }
 
-function Field({
+const Field = memo(function Field({
   field,
   used,
   editable,
@@ -335,7 +370,7 @@ function Field({
   used: boolean;
   editable: boolean;
   draggable?: boolean;
-  onAdd: () => void;
+  onAdd: (field: FieldInfo) => void;
 }) {
   const drag = useDraggable({
     id: `field:${field.path}`,
@@ -356,7 +391,7 @@ function Field({
       ]
         .filter(Boolean)
         .join("\n")}
-      onDoubleClick={() => editable && onAdd()}
+      onDoubleClick={() => editable && onAdd(field)}
       {...drag.attributes}
       {...drag.listeners}
       role={undefined}
@@ -364,7 +399,7 @@ function Field({
       onKeyDown={(event) => {
         if (event.key === "Enter" && editable) {
           event.preventDefault();
-          onAdd();
+          onAdd(field);
         }
       }}
     >
@@ -393,7 +428,7 @@ function Field({
       )}
     </button>
   );
-}
+});
 
 /** Never 100 while a record is blank, and never 0 while one is filled. */
 function percentOf(fill: number): number {
