@@ -3,7 +3,9 @@ import { Link, useParams } from "react-router";
 import { answer, api } from "../api";
 import type { FieldGroup, ManyWay, RecordTypeFields } from "../api";
 import { useRecordType } from "../bench/hooks/useFields";
-import { Icon, Trouble, count, screenLocale } from "../shared";
+import type { Document } from "../bench/types";
+import { Icon, Trouble, count } from "../shared";
+import { onScreen } from "./view";
 
 /** Fields of one look: wide record types are read in one go all the same. */
 const CHILDREN = 12;
@@ -30,7 +32,13 @@ interface Looked {
   more: boolean;
 }
 
-function useLooked(document: Record<string, unknown>, key: string[], limit: number, enabled = true) {
+function useLooked(
+  type: RecordTypeFields | undefined,
+  document: Record<string, unknown>,
+  key: string[],
+  limit: number,
+  enabled = true,
+) {
   return useQuery({
     queryKey: ["record", document, key],
     enabled,
@@ -38,7 +46,7 @@ function useLooked(document: Record<string, unknown>, key: string[], limit: numb
       const look = await answer(
         api.POST("/api/v1/design/look", {
           body: {
-            document: { ...document, output: { style: "reader", locale: screenLocale() } } as never,
+            document: onScreen(document as unknown as Document, type),
             limit,
             offset: 0,
             bench: "",
@@ -64,6 +72,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
     group.fields.filter((f) => f.kind !== "file").map((field) => ({ field, group })),
   );
   const record = useLooked(
+    type,
     {
       name: "record",
       records: about.name,
@@ -137,7 +146,8 @@ function Facts({ group, valueOf }: { group: FieldGroup; valueOf: Map<string, str
               {f.retired && <span className="soft"> (retired)</span>}
             </dt>
             <dd className="mono">
-              {valueOf.get(f.path)} {f.unit && <span className="soft">{f.unit}</span>}
+              {valueOf.get(f.path)}{" "}
+              {f.unit && !valueOf.get(f.path)!.includes(f.unit) && <span className="soft">{f.unit}</span>}
             </dd>
           </div>
         ))}
@@ -153,6 +163,7 @@ function Children({ about, way, recordKey }: { about: string; way: ManyWay; reco
   const chosen = own.filter((f) => f.everyday && f.kind !== "file" && !f.personal).slice(0, 4);
   const shown = chosen.length ? chosen : own.filter((f) => f.kind !== "file").slice(0, 4);
   const found = useLooked(
+    type.data,
     {
       name: "children",
       records: about,

@@ -19,9 +19,9 @@ import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { RunNews, useStartRun } from "../runs";
 import { Hint, useMay, useShell } from "../shell";
-import { FormDialog, Icon, Trouble, count, plural, screenLocale, useDebounced } from "../shared";
+import { FormDialog, Icon, Trouble, count, plural, useDebounced } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
-import { everydayView, searched } from "./view";
+import { everydayView, onScreen, searched } from "./view";
 
 const FIRST = 60;
 const PAGE = 250;
@@ -113,10 +113,7 @@ function Browse({
         api.POST("/api/v1/design/look", {
           body: {
             // On screen dates and numbers are as people write them; a file is written for programs.
-            document: { ...seen, output: { style: "reader", locale: screenLocale() } } as unknown as Record<
-              string,
-              never
-            >,
+            document: onScreen(seen, type),
             limit: pageParam ? PAGE : FIRST,
             offset: pageParam,
             bench: "",

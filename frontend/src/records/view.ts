@@ -1,4 +1,5 @@
 import type { RecordTypeFields } from "../api";
+import { screenLocale } from "../shared";
 import type { Column, Document, Narrowing } from "../bench/types";
 
 /** What is looked at: a document whose columns, filter and order are the view. */
@@ -53,4 +54,20 @@ export function searched(view: Document, type: RecordTypeFields | undefined, tex
   if (any.length === 0) return view;
   const root = view.filter && "all" in view.filter ? view.filter.all : view.filter ? [view.filter] : [];
   return { ...view, filter: { all: [...root, any.length === 1 ? any[0]! : { any }] } };
+}
+
+/** The document as it is looked at: dates and numbers as people write them, numbers that count nothing ungrouped. */
+export function onScreen(document: Document, type: RecordTypeFields | undefined): Record<string, never> {
+  const fields = new Map((type?.groups ?? []).flatMap((g) => g.fields.map((f) => [f.path, f] as const)));
+  const columns = document.columns?.map((column) => {
+    const field =
+      "field" in column.value ? fields.get(column.value.field.split(".").slice(-1)[0]!) : undefined;
+    const named = "field" in column.value ? (fields.get(column.value.field) ?? field) : undefined;
+    const bare = named?.kind === "integer" && !named.unit;
+    return bare ? { ...column, show: { grouping: "" as const, ...column.show } } : column;
+  });
+  return { ...document, columns, output: { style: "reader", locale: screenLocale() } } as unknown as Record<
+    string,
+    never
+  >;
 }
