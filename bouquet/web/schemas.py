@@ -553,12 +553,14 @@ class WindowOut(BaseModel):
 
 class NewTemplate(BaseModel):
     """
-    Start from a record type (with its everyday fields, or with nothing), or from a document.
+    Start from a record type (with its everyday fields, or with nothing), or from a document; `free_name` takes the next
+    free name where the document's is taken.
     """
 
     records: str | None = None
     everyday: bool = True
     document: dict[str, Any] | None = None
+    free_name: bool = False
 
 
 class TemplateOut(BaseModel):

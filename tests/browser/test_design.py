@@ -133,8 +133,10 @@ def test_children_with_their_parents_kept_and_then_folded(page: Page, query: Que
     page.keyboard.press("Escape")
     ((standing,),) = query(f"SELECT count(*) FROM tree WHERE {STANDING}")
     wait_for_rows(page, standing)
-    expect(sentence).to_contain_text("“Inspected on” only of those where inspected on is in the last 30 days")
-    heading(page, "Inspected on").click()
+    expect(sentence).to_contain_text(
+        "“Latest inspected on of inspections” only of those where inspected on is in the last 30 days"
+    )
+    heading(page, "Latest inspected on of inspections").click()
     page.get_by_role("tab", name="This column").click()
     page.get_by_label("Of its inspections").select_option("count")
     page.get_by_label("Heading", exact=True).fill("Inspections")
@@ -322,7 +324,8 @@ def test_formats_by_example_and_formulas(page: Page) -> None:
     page.get_by_label("How this cell should look").fill(f"{day}.{month}.{year}")
     page.keyboard.press("Enter")
     choices = page.get_by_role("dialog").locator(".option")
-    expect(cell.or_(choices.first).first).to_be_visible()
+    shown = page.locator(".sheet thead", has_text="dd.MM.yyyy")
+    expect(shown.or_(choices.first).first).to_be_visible()
     if choices.count():
         choices.first.click()
     expect(page.locator(".sheet thead")).to_contain_text("dd.MM.yyyy")
@@ -352,6 +355,7 @@ def test_records_to_lists_files_and_templates(page: Page, query: Query) -> None:
         "SELECT count(*) FROM tree t JOIN species p ON p.sp_id = t.sp_id WHERE deleted_at IS NULL AND sp_bot ILIKE '%quercus%'"
     )
     expect(page.get_by_role("status").filter(has_text=f"{oaks:,} of")).to_be_visible()
+    expect(page.locator(".grid tbody tr").first).to_contain_text("Quercus")
     page.locator(".grid tbody input").nth(0).check()
     page.locator(".grid tbody input").nth(2).check()
     page.get_by_role("button", name="Keep as picks…").click()

@@ -96,6 +96,8 @@ def add_template(body: NewTemplate, services: TheServices, person: Designer, res
     with services.store.session() as session:
         if body.document is not None:
             document = body.document
+            if body.free_name:
+                document = {**document, "name": shelf.free_name(session, str(document.get("name", "")).strip()[:110])}
         else:
             document = _first_draft(services, session, body.records or "", everyday=body.everyday)
         document, sentence = _readable(services, document)

@@ -1420,7 +1420,8 @@ export interface components {
         };
         /**
          * NewTemplate
-         * @description Start from a record type (with its everyday fields, or with nothing), or from a document.
+         * @description Start from a record type (with its everyday fields, or with nothing), or from a document; `free_name` takes the next
+         *     free name where the document's is taken.
          */
         NewTemplate: {
             /** Document */
@@ -1432,6 +1433,11 @@ export interface components {
              * @default true
              */
             everyday: boolean;
+            /**
+             * Free Name
+             * @default false
+             */
+            free_name: boolean;
             /** Records */
             records?: string | null;
         };

@@ -87,6 +87,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const [tracing, setTracing] = useState<Tracing | null>(null);
   const [wanted, setWanted] = useState<{ key: string; at: number } | null>(null);
   const [examples, setExamples] = useState<Examples | null>(null);
+  const [trouble, setTrouble] = useState<unknown>(null);
   const searchRef = useRef<HTMLInputElement>(null);
 
   const { start: fields, groups, byPath } = useFields(document);
@@ -121,9 +122,13 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
 
   const tryNewest = async (about: RecordType) => {
     if (!(await flush())) return;
-    const key = await newestKey(document, about).catch(() => null);
-    if (key) start.mutate({ template_id: loaded.id, use: "draft", only: [key] });
-    else announce("No record fits, so there is none to try it on");
+    try {
+      const key = await newestKey(document, about);
+      setTrouble(key ? null : "No record fits, so there is none to try it on.");
+      if (key) start.mutate({ template_id: loaded.id, use: "draft", only: [key] });
+    } catch (error) {
+      setTrouble(error);
+    }
   };
 
   const addField = (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
@@ -149,16 +154,31 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     announce(`${fresh.length} columns added`);
   };
   const showExample = async (column: string, row: number, text: string) => {
-    const found = await answer(
-      api.POST("/api/v1/design/format", {
-        body: { document: document as unknown as Record<string, never>, column, row, text },
-      }),
-    ).catch(() => null);
     const heading = columns.find((c) => c.id === column)?.heading ?? "";
-    if (found?.shows.length === 1) {
-      dispatch({ type: "setShow", id: column, show: found.shows[0] });
-      announce(`${heading} is now shown like ${text}`);
-    } else setExamples({ column, heading, text, found: found?.shows ?? [], others: found?.others ?? [] });
+    try {
+      const body = { document: document as unknown as Record<string, never>, column, row, text };
+      const found = await answer(api.POST("/api/v1/design/format", { body }));
+      setTrouble(null);
+      if (found.shows.length === 1) {
+        dispatch({ type: "setShow", id: column, show: found.shows[0] });
+        announce(`${heading} is now shown like ${text}`);
+      } else setExamples({ column, heading, text, found: found.shows, others: found.others });
+    } catch (error) {
+      setTrouble(error);
+    }
+  };
+
+  const keepBoth = async () => {
+    try {
+      const copy = { ...document, name: `${document.name}, my copy` } as unknown as Record<string, never>;
+      const body = { everyday: false, free_name: true, document: copy };
+      const made = await answer(api.POST("/api/v1/templates", { body }));
+      await adopt();
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      void go(`/templates/${made.id}`);
+    } catch (error) {
+      setTrouble(error);
+    }
   };
 
   const showProblem = (problem: Problem) => {
@@ -168,7 +188,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     setTracing(null);
     setTab(problem.place.startsWith("output") ? "file" : column ? "column" : "fields");
     if (problem.place.startsWith("rows")) setWanted({ key: "rows", at: Date.now() });
-    else if (problem.place.startsWith("filter")) setWanted({ key: `value ${problem.place}`, at: Date.now() });
+    else if (problem.place.startsWith("filter")) setWanted({ key: problem.place, at: Date.now() });
   };
 
   useBenchKeys({
@@ -257,23 +277,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
             if (theirs) dispatch({ type: "edit", document: theirs.document as unknown as Document });
           })
         }
-        onBoth={() =>
-          void answer(
-            api.POST("/api/v1/templates", {
-              body: {
-                everyday: false,
-                document: { ...document, name: `${document.name}, my copy` } as unknown as Record<
-                  string,
-                  never
-                >,
-              },
-            }),
-          ).then((made) => {
-            void adopt();
-            void client.invalidateQueries({ queryKey: ["templates"] });
-            void go(`/templates/${made.id}`);
-          })
-        }
+        onBoth={() => void keepBoth()}
       />
       {only && (
         <div className="banner">
@@ -284,9 +288,14 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           </Button>
         </div>
       )}
-      {start.error && (
+      {(start.error ?? trouble) !== null && (
         <div className="banner">
-          <Trouble error={start.error} />
+          <Trouble error={start.error ?? trouble} />
+          {start.error === null && (
+            <Button variant="quiet" size="sm" onClick={() => setTrouble(null)}>
+              Got it
+            </Button>
+          )}
         </div>
       )}
       <Sentence

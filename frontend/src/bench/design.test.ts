@@ -113,27 +113,56 @@ describe("another row rule", () => {
     ["tag", field("tag")],
   ]);
 
-  it("folds what was a row each, and takes the children's narrowings into the fold", () => {
-    const folded = underRule(opened, { per: "record" }, (p) => fields.get(p));
+  const ways = [
+    {
+      path: "inspections",
+      label: "Inspections",
+      records: "inspection",
+      one: "inspection",
+      plural: "inspections",
+    },
+  ];
+  const recent: Condition = { path: "on", is: "in_window", window: { type: "last" } };
+
+  it("folds what was a row each, narrowings and all, and still leaves out whom it left out", () => {
+    const folded = underRule(opened, { per: "record" }, (p) => fields.get(p), ways);
     expect(folded.rows).toBeUndefined();
     expect(folded.columns![1]!.value).toEqual({
-      fold: {
-        path: "inspections.on",
-        how: "greatest",
-        where: { path: "on", is: "in_window", window: { type: "last" } },
-      },
+      fold: { path: "inspections.on", how: "greatest", where: recent },
     });
-    expect(folded.filter).toEqual({ all: [a] });
+    expect(folded.columns![1]!.heading).toBe("On");
+    expect(folded.filter).toEqual({ all: [a, { path: "inspections", has: "any", where: recent }] });
     expect(folded.order).toEqual([]);
   });
 
-  it("makes folds of columns that are no value of the group", () => {
-    const grouped = underRule(
-      document({ columns: [{ id: "c1", heading: "Tag", value: { field: "tag" } }] }),
-      { per: "group", by: [{ path: "ward" }] },
-      (p) => fields.get(p),
-    );
-    expect(grouped.columns![0]!.value).toEqual({ fold: { path: "tag", how: "count_distinct" } });
+  it("loses no narrowing of children without a column, and joins one that a fold has already", () => {
+    const bare = { ...opened, columns: opened.columns!.slice(0, 1) };
+    const folded = underRule(bare, { per: "record" }, (p) => fields.get(p), ways);
+    expect(folded.filter).toEqual({ all: [a, { path: "inspections", has: "any", where: recent }] });
+    const own: Condition = { path: "risk", is: "blank" };
+    const kept: Document = {
+      ...opened,
+      rows: { per: "child", path: "inspections", parents_without: "keep" },
+      columns: [
+        { id: "f", heading: "F", value: { fold: { path: "inspections", how: "count", where: own } } },
+      ],
+    };
+    const joined = underRule(kept, { per: "record" }, (p) => fields.get(p), ways);
+    expect(joined.columns![0]!.value).toEqual({
+      fold: { path: "inspections", how: "count", where: { all: [own, recent] } },
+    });
+    expect(joined.filter).toEqual({ all: [a] });
+  });
+
+  it("folds columns that are no value of the group, heading and all, and gives them back", () => {
+    const start = document({ columns: [{ id: "c1", heading: "tag", value: { field: "tag" } }] });
+    const grouped = underRule(start, { per: "group", by: [{ path: "ward" }] }, (p) => fields.get(p), ways);
+    expect(grouped.columns![0]).toMatchObject({
+      heading: "Different tag",
+      value: { fold: { path: "tag", how: "count_distinct" } },
+    });
+    const back = underRule(grouped, { per: "record" }, (p) => fields.get(p), ways);
+    expect(back.columns![0]).toMatchObject({ heading: "tag", value: { field: "tag" } });
   });
 
   it("shows the opened records' fields first, without the way back", () => {

@@ -1,11 +1,7 @@
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../api";
-import type { Column, Document, RowRule } from "./types";
-
-/** Where a field on the shelf leads, and what it would be in the sheet. */
-export interface ShelfField extends FieldInfo {
-  /** Set where the field lies at the end of a relation to many, so that it must be folded. */
-  many?: boolean;
-}
+import { capital } from "../shared";
+import { isCondition, rootOf } from "./filter";
+import type { Column, Condition, Document, Narrowing, RowRule } from "./types";
 
 export function ruleOf(document: Document): RowRule {
   return document.rows ?? { per: "record" };
@@ -46,7 +42,7 @@ function prefixed(type: RecordTypeFields, path: string, above: string, note: str
     .map((g) => ({
       ...g,
       path: g.path ? `${path}.${g.path}` : path,
-      label: g.path ? `${sentence(type.record_type.label)} › ${g.label}` : sentence(type.record_type.label),
+      label: g.path ? `${capital(type.record_type.label)} › ${g.label}` : capital(type.record_type.label),
       note: g.path ? "repeats where shared" : note,
       fields: g.fields.map((f) => ({ ...f, path: `${path}.${f.path}` })),
     }));
@@ -63,8 +59,9 @@ export function firstFold(
   field: FieldInfo | null,
   path: string,
   plural: string,
+  unknown = "count",
 ): { value: Column["value"]; heading: string } {
-  if (!field) return { value: { fold: { path, how: "count" } }, heading: `Number of ${plural}` };
+  if (!field) return { value: { fold: { path, how: unknown } }, heading: `Number of ${plural}` };
   const how =
     field.kind === "integer" || field.kind === "decimal"
       ? "sum"
@@ -77,7 +74,7 @@ export function firstFold(
   const label = field.unit ? `${field.label} (${field.unit})` : field.label;
   const name =
     how === "joined"
-      ? `${sentence(plural)}: ${lower(label)}`
+      ? `${capital(plural)}: ${lower(label)}`
       : `${words[how] ?? ""}${lower(label)} of ${plural}`;
   return { value: { fold: { path, how } }, heading: name };
 }
@@ -97,85 +94,101 @@ export function groupedValue(
   return { value: { fold: { path: field.path, how } }, heading: `${words} ${lower(field.label)}` };
 }
 
-/** The document under another row rule. Columns of groups that no longer stand are folded, opened paths brought along. */
+/**
+ * The document under another row rule, its cells and narrowings brought along.
+ *
+ * Fields of children that are no rows any more are folded, and the children's narrowings go into these folds; where
+ * records without a child that passed were left out, they still are. Columns of a group become folds, and fields again when
+ * rows are no groups any more. A heading that the field brought along follows what the cell now holds.
+ */
 export function underRule(
   document: Document,
   rule: RowRule,
   fieldOf: (path: string) => FieldInfo | undefined,
+  ways: ManyWay[],
 ): Document {
-  const rows = rule.per === "record" ? undefined : rule;
-  const next: Document = { ...document, rows };
+  const next: Document = { ...document, rows: rule.per === "record" ? undefined : rule };
+  const was = ruleOf(document);
   const opened = openedPaths(next);
-  const before = openedPaths(document);
-  const isMany = (path: string, paths: string[]) => paths.some((p) => path === p || path.startsWith(`${p}.`));
-  const columns = (document.columns ?? []).map((column): Column => {
+  const gone = openedPaths(document).filter((p) => !opened.includes(p));
+  const goneOf = (path: string) => gone.findLast((p) => path === p || path.startsWith(`${p}.`));
+  const changed = (column: Column): Column => {
     if ("field" in column.value) {
       const path = column.value.field;
       const field = fieldOf(path);
-      if (isMany(path, before) && !isMany(path, opened))
-        return { ...column, value: { fold: foldOf(field, path) }, show: undefined };
+      const from = goneOf(path);
+      if (from) {
+        const plural = ways.find((w) => w.path === from)?.plural ?? from;
+        return asMade(column, field, firstFold(field ?? null, path, plural, "joined"));
+      }
       if (rule.per === "group" && field && !rule.by.some((b) => b.path === path))
-        return { ...column, value: groupedValue(next, field).value };
+        return asMade(column, field, groupedValue(next, field));
+      return column;
     }
-    if ("fold" in column.value && rule.per === "child") {
-      const { path = "", how } = column.value.fold;
-      const one =
-        path &&
-        isMany(path, opened) &&
-        how !== "count" &&
-        path.split(".").length > opened.at(-1)!.split(".").length;
-      if (one) return { ...column, value: { field: path } };
-    }
+    if (!("fold" in column.value)) return column;
+    const { path = "", how } = column.value.fold;
+    const field = fieldOf(path);
+    if (was.per === "group" && rule.per !== "group" && field)
+      return asField(column, path, groupedValue(document, field).heading, field);
+    const inside = opened.at(-1);
+    if (inside && how !== "count" && path.startsWith(`${inside}.`))
+      return { ...column, value: { field: path }, show: undefined };
     return column;
-  });
-  const lost = (path: string) => isMany(path, before) && !isMany(path, opened);
-  const narrowed = before.length && !opened.length ? foldFilter(document, before.at(-1)!, columns) : null;
-  const order = (document.order ?? []).filter((o) => !(o.path && lost(o.path)));
-  return {
+  };
+  const order = (document.order ?? []).filter((o) => !(o.path && goneOf(o.path)));
+  const moved: Document = {
     ...next,
-    columns: narrowed?.columns ?? columns,
-    ...(narrowed ? { filter: narrowed.filter } : {}),
+    columns: (document.columns ?? []).map(changed),
     ...(document.order ? { order } : {}),
   };
+  const leftOut = was.per === "child" && was.parents_without !== "keep";
+  return gone.reduceRight((d, path) => foldNarrowings(d, path, leftOut), moved);
 }
 
-function foldOf(field: FieldInfo | undefined, path: string) {
-  const made = firstFold(field ?? null, path, "").value;
-  return field && "fold" in made ? made.fold : { path, how: "joined" };
+/** The column with another value; its heading follows when it was the one that the field brought along. */
+function asMade(
+  column: Column,
+  field: FieldInfo | undefined,
+  made: { value: Column["value"]; heading: string },
+): Column {
+  const own = !field || column.heading !== fieldHeading(field);
+  return { ...column, value: made.value, heading: own ? column.heading : made.heading, show: undefined };
+}
+
+function asField(column: Column, path: string, made: string, field: FieldInfo): Column {
+  const heading = column.heading === made ? fieldHeading(field) : column.heading;
+  return { ...column, heading, value: { field: path }, show: undefined };
+}
+
+function fieldHeading(field: FieldInfo): string {
+  return field.unit ? `${field.label} (${field.unit})` : field.label;
 }
 
 /**
- * Narrowings of children, where the children no longer are rows: they become conditions of the folds that gather these
- * children, so that the cells hold what the rows held.
+ * The narrowings of children at `path` as conditions of the folds that gather them, so that cells hold what the rows
+ * held; and, where records without any were left out, as the narrowing that it has any.
  */
-function foldFilter(document: Document, opened: string, columns: Column[]) {
-  const root =
-    document.filter && "all" in document.filter
-      ? document.filter.all
-      : document.filter
-        ? [document.filter]
-        : [];
-  const ofChild = (n: unknown): boolean =>
-    typeof n === "object" &&
-    n !== null &&
-    "path" in n &&
-    String((n as { path: string }).path).startsWith(`${opened}.`);
-  const moved = root
-    .filter(ofChild)
-    .map((n) => ({ ...n, path: (n as { path: string }).path.slice(opened.length + 1) }));
-  const where = moved.length === 0 ? undefined : moved.length === 1 ? moved[0] : { all: moved };
+function foldNarrowings(document: Document, path: string, leftOut: boolean): Document {
+  const all = rootOf(document).all;
+  const ofChild = (n: Narrowing): n is Condition => isCondition(n) && n.path.startsWith(`${path}.`);
+  const moved = all.filter(ofChild).map((n) => ({ ...n, path: n.path.slice(path.length + 1) }));
+  const joined = (parts: Narrowing[]): Narrowing | undefined =>
+    parts.length > 1 ? { all: parts } : parts[0];
+  const where = joined(moved);
+  const has: Narrowing[] = leftOut && where ? [{ path, has: "any", where }] : [];
   return {
-    filter: { all: root.filter((n) => !ofChild(n)) },
-    columns: columns.map((c) =>
-      where && "fold" in c.value && (c.value.fold.path ?? "").startsWith(opened)
-        ? { ...c, value: { fold: { ...c.value.fold, where: c.value.fold.where ?? where } } }
-        : c,
-    ) as Column[],
+    ...document,
+    filter: { all: [...all.filter((n) => !ofChild(n)), ...has] },
+    columns: (document.columns ?? []).map((column) => {
+      if (!where || !("fold" in column.value)) return column;
+      const { fold } = column.value;
+      if (fold.path !== path && !fold.path?.startsWith(`${path}.`)) return column;
+      return {
+        ...column,
+        value: { fold: { ...fold, where: joined([...(fold.where ? [fold.where] : []), ...moved]) } },
+      };
+    }),
   };
-}
-
-export function sentence(text: string): string {
-  return text.slice(0, 1).toUpperCase() + text.slice(1);
 }
 
 export function lower(text: string): string {

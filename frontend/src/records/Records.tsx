@@ -19,7 +19,7 @@ import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { RunNews, useStartRun } from "../runs";
 import { Hint, useMay, useShell } from "../shell";
-import { FormDialog, Icon, Trouble, count, plural, useDebounced } from "../shared";
+import { FormDialog, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { everydayView, onScreen, searched } from "./view";
 
@@ -39,7 +39,7 @@ export function Records() {
     queryFn: () => answer(api.GET("/api/v1/record-types")),
     staleTime: 300_000,
   });
-  const first = types.data?.find((t) => t.name === "tree") ?? types.data?.[0];
+  const first = useByUse(types.data ?? [])[0];
   useEffect(() => {
     if (!name && first) void go(`/records/${first.name}`, { replace: true });
   }, [name, first, go]);
@@ -163,12 +163,16 @@ function Browse({
 
   const start_ = useStartRun();
   const run = start_.data ? (news.runs[start_.data.id] ?? start_.data) : undefined;
-  const named = { ...seen, name: `${sentence(type.record_type.plural)} as seen` };
+  const named = { ...seen, name: `${capital(type.record_type.plural)} as seen` };
   const keep = useMutation({
     mutationFn: (name: string) =>
       answer(
         api.POST("/api/v1/templates", {
-          body: { everyday: false, document: { ...seen, name } as unknown as Record<string, never> },
+          body: {
+            everyday: false,
+            free_name: true,
+            document: { ...seen, name } as unknown as Record<string, never>,
+          },
         }),
       ),
     onSuccess: (made) => {
@@ -219,7 +223,7 @@ function Browse({
             disabled={keep.isPending}
             onClick={() =>
               keep.mutate(
-                `${sentence(type.record_type.plural)}, ${wanted ? `“${wanted}”` : "a view"}`.slice(0, 100),
+                `${capital(type.record_type.plural)}, ${wanted ? `“${wanted}”` : "a view"}`.slice(0, 100),
               )
             }
           >
@@ -390,10 +394,6 @@ function kept(type: RecordTypeFields, text: string | null): Document | null {
   }
 }
 
-function sentence(text: string): string {
-  return text.slice(0, 1).toUpperCase() + text.slice(1);
-}
-
 /** The template's sentence as Records say it: “Trees where…” instead of “One row per tree”; without the limit. */
 function plainSentence<T extends { text: string; role: string; place: string; note: string }>(
   parts: T[],
@@ -404,25 +404,33 @@ function plainSentence<T extends { text: string; role: string; place: string; no
   if (from === 0) return [];
   const rest = parts.slice(from, to < 0 ? undefined : to - 1);
   return [
-    { ...parts[0]!, text: sentence(type.record_type.plural), role: "text", place: "", note: "" },
+    { ...parts[0]!, text: capital(type.record_type.plural), role: "text", place: "", note: "" },
     ...rest,
     { ...parts[0]!, text: " ", role: "text" },
   ];
 }
 
+/** Record types, those that most templates are made of first, then the largest. */
+function useByUse(types: RecordType[]): RecordType[] {
+  const templates = useQuery({
+    queryKey: ["templates"],
+    queryFn: () => answer(api.GET("/api/v1/templates")),
+  });
+  const uses = new Map<string, number>();
+  for (const t of templates.data ?? []) uses.set(t.records, (uses.get(t.records) ?? 0) + 1);
+  const use = (t: RecordType) => uses.get(t.name) ?? 0;
+  return [...types].sort((a, b) => use(b) - use(a) || (b.rows ?? 0) - (a.rows ?? 0));
+}
+
 function TypeBar({ types, here }: { types: RecordType[]; here: string }) {
   const [more, setMore] = useState(false);
-  const sorted = [...types].sort((a, b) => (b.rows ?? 0) - (a.rows ?? 0));
-  const main = ["tree", "inspection", "work_order", "resident_report", "site"].flatMap(
-    (n) => sorted.find((t) => t.name === n) ?? [],
-  );
-  const order = [...main, ...sorted.filter((t) => !main.includes(t))];
+  const order = useByUse(types);
   const shown = order.filter((t, n) => more || n < SHOWN || t.name === here);
   return (
     <nav className="types" aria-label="Record types">
       {shown.map((t) => (
         <Link key={t.name} to={`/records/${t.name}`} aria-current={t.name === here ? "page" : undefined}>
-          {sentence(t.plural)} {t.rows !== null && <span>{count(t.rows)}</span>}
+          {capital(t.plural)} {t.rows !== null && <span>{count(t.rows)}</span>}
         </Link>
       ))}
       {!more && order.length > shown.length && (

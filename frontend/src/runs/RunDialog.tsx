@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
-import { Trouble, useDebounced } from "../shared";
+import { Trouble, plural, useDebounced } from "../shared";
 import { AnswerForm, allAnswered } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
 
@@ -73,7 +73,7 @@ export function RunDialog({ templateId, zone, rows, columns, onRun, onClose }: P
           <Trouble error={questions.error ?? counted.error} />
           {known && <AnswerForm questions={known.asks} answers={answers} onAnswers={setGiven} zone={zone} />}
           <p className="mb-0">
-            Going out: <b>{going === null ? "…" : going.toLocaleString()} rows</b> of {columns} columns.
+            Going out: <b>{going === null ? "…" : plural(going, "row")}</b> of {columns} columns.
           </p>
           {known && known.personal.length > 0 && (
             <Form.Group controlId="purpose">

@@ -60,6 +60,11 @@ function escaped(mark: string): string {
   return mark.replace(/[.*+?^${}()|[\]\\]/g, "\\$&");
 }
 
+/** A word or sentence with a capital at its head. */
+export function capital(text: string): string {
+  return text.slice(0, 1).toUpperCase() + text.slice(1);
+}
+
 /** `1 row`, `2 rows`. */
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${count(n)} ${n === 1 ? one : many}`;

@@ -1,6 +1,7 @@
 export { Icon } from "./Icon";
 export { Trouble } from "./Trouble";
 export {
+  capital,
   clock,
   count,
   duration,

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
-import { PickList } from "../shared";
+import { PickList, capital } from "../shared";
 
 interface Target {
   key: string;
@@ -45,7 +45,7 @@ export function Jump({ onClose }: { onClose: () => void }) {
       ...PLACES,
       ...(types.data ?? []).map((t) => ({
         key: `r${t.name}`,
-        label: t.plural.slice(0, 1).toUpperCase() + t.plural.slice(1),
+        label: capital(t.plural),
         note: "records",
         to: `/records/${t.name}`,
       })),

@@ -8,7 +8,7 @@ import { FieldPicker } from "../bench/components/FieldPicker";
 import { useRecordType } from "../bench/hooks/useFields";
 import type { Column, ColumnValue, Show } from "../bench/types";
 import { Hint } from "../shell";
-import { Icon, Trouble, count, plural, useDebounced } from "../shared";
+import { Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
 
 /** What fills one heading, as a person left it. */
 interface Filling {
@@ -82,13 +82,15 @@ export function Match() {
         };
       });
       const document = {
-        name: `${label.slice(0, 1).toUpperCase()}${label.slice(1)} for a layout of ${columns.length} columns ${new Date().toISOString().slice(0, 16).replace("T", " ")}`,
+        name: `${capital(label)}, a layout of ${columns.length} columns`,
         records,
         columns,
         filter: { all: type.data?.proposed ?? [] },
       };
       return answer(
-        api.POST("/api/v1/templates", { body: { everyday: false, document: document as never } }),
+        api.POST("/api/v1/templates", {
+          body: { everyday: false, free_name: true, document: document as never },
+        }),
       );
     },
     onSuccess: (made) => {

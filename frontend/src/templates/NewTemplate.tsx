@@ -44,9 +44,10 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
       const body = given
         ? {
             everyday: false,
-            document: { ...given, name: free(String(given.name ?? ""), templates.data) } as never,
+            free_name: true,
+            document: given as never,
           }
-        : { records, everyday: start === "everyday" };
+        : { records, everyday: start === "everyday", free_name: false };
       return answer(api.POST("/api/v1/templates", { body }));
     },
     onSuccess: (made) => {
@@ -239,12 +240,4 @@ function Imported({ look }: { look: Look }) {
       )}
     </div>
   );
-}
-
-/** A name that no template has. */
-function free(name: string, templates: { name: string }[] | undefined): string {
-  const taken = new Set((templates ?? []).map((t) => t.name.toLowerCase()));
-  let candidate = name || "Template";
-  for (let n = 2; taken.has(candidate.toLowerCase()); n += 1) candidate = `${name} ${n}`;
-  return candidate;
 }

@@ -7,7 +7,7 @@ import type { Questions } from "../api";
 import { AnswerForm, PeriodInput, RunNews, allAnswered, useStartRun } from "../runs";
 import type { Answers, Period } from "../runs";
 import { useMay, useShell } from "../shell";
-import { Icon, Trouble, count, formatName, useDebounced } from "../shared";
+import { Icon, Trouble, capital, count, formatName, useDebounced } from "../shared";
 
 const SAMPLE = 8;
 const QUIET = 300;
@@ -209,7 +209,7 @@ function Asking({ known }: { known: Questions }) {
 /** The field that the window at a place is of, as the sentence names it. */
 function said(parts: { text: string; role: string; place: string }[] | undefined, place: string): string {
   const name = parts?.find((p) => p.role === "field" && p.place === place)?.text ?? "period";
-  return name.slice(0, 1).toUpperCase() + name.slice(1);
+  return capital(name);
 }
 
 /** The document with other windows at the places of its conditions. */

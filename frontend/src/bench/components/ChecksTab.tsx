@@ -1,6 +1,6 @@
 import { Button } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, Look, Problem, RecordType, WayOut } from "../../api";
-import { Icon, plural } from "../../shared";
+import { Icon, capital, plural } from "../../shared";
 import { openedPaths, ruleOf } from "../rows";
 import type { Document } from "../types";
 
@@ -201,7 +201,7 @@ function notIncluded(document: Document, { byPath, recordType }: Props): string 
     );
   parts.push("photographs and other attachments, which a text or spreadsheet file cannot hold");
   const said = parts.join("; ");
-  return `${said.slice(0, 1).toUpperCase()}${said.slice(1)}.`;
+  return `${capital(said)}.`;
 }
 
 function list(names: string[], most = 4): string {

@@ -2,10 +2,10 @@ import { useDraggable } from "@dnd-kit/core";
 import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import type { ReactNode, RefObject } from "react";
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api";
-import { Icon, KIND_ICONS, count, useDebounced } from "../../shared";
+import { Icon, KIND_ICONS, capital, count, useDebounced } from "../../shared";
 import { rowType, useFind } from "../hooks/useFind";
 import { useRecordType } from "../hooks/useFields";
-import { firstFold, sentence } from "../rows";
+import { firstFold } from "../rows";
 import { findFields } from "../search";
 import type { Column, Document } from "../types";
 
@@ -308,7 +308,7 @@ function Many({
   return (
     <section aria-label={way.label}>
       <div className="group">
-        {sentence(way.plural)}
+        {capital(way.plural)}
         <span>
           many each · fold them
           <button

@@ -28,7 +28,9 @@ export function PerUnit({ document, groups }: Props) {
           .map((f) => ({ ...f, trail: `${g.label} › ${f.label}` }))
       : [],
   );
-  const unit = path ?? units.find((f) => /ward|unit|region|branch/i.test(f.trail))?.path ?? null;
+  // The outermost record that a row belongs to is the likeliest unit: the ward of the site, not the site.
+  const outermost = units.toSorted((x, y) => y.path.split(".").length - x.path.split(".").length)[0];
+  const unit = path ?? outermost?.path ?? null;
   const label = groups.flatMap((g) => g.fields.map((f) => ({ f, g }))).find(({ f }) => f.path === unit);
   const counted = useQuery({
     queryKey: ["per-value", document, unit],

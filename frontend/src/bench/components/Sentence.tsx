@@ -31,6 +31,14 @@ interface Props {
   onFold?: (column: number) => void;
 }
 
+/** The chip of the row rule, by what a row stands for. */
+const RULE_CHIPS = { record: "records records", child: "rows rows", group: "rows rows.by[0]" };
+
+/** Whether a place is another, or lies inside it. */
+function within(place: string, other: string): boolean {
+  return other !== "" && place.startsWith(other) && /^(\.|\[|$)/.test(place.slice(other.length));
+}
+
 /** Lines of the sentence before it folds. */
 const LINES = 3;
 
@@ -41,15 +49,16 @@ export function Sentence(props: Props) {
   const [seen, setSeen] = useState(0);
   if (wanted && wanted.at !== seen) {
     setSeen(wanted.at);
-    const rule = ruleOf(document);
+    // A problem's place may lie inside the narrowing whose chip is meant.
+    const part = parts.find(
+      (p) => ["value", "formula"].includes(p.role) && within(wanted.key, p.place.split(".where")[0]!),
+    );
     setOpen(
       wanted.key === "rows"
-        ? rule.per === "record"
-          ? "records records"
-          : rule.per === "child"
-            ? "rows rows"
-            : "rows rows.by[0]"
-        : wanted.key,
+        ? RULE_CHIPS[ruleOf(document).per]
+        : part
+          ? `${part.role} ${part.place}`
+          : wanted.key,
     );
   }
   const fold = useFold(parts);
@@ -57,8 +66,7 @@ export function Sentence(props: Props) {
   const fieldOf = (path: string) => fields.get(path);
   const zone = document.zone ?? "Europe/London";
   const edit = (next: Document, touch?: string) => dispatch({ type: "edit", document: next, touch });
-  const wrongAt = (place: string) =>
-    problems.filter((p) => p.place.startsWith(place) && /^(\.|\[|$)/.test(p.place.slice(place.length)));
+  const wrongAt = (place: string) => problems.filter((p) => within(p.place, place));
   const lift = (place: string) => {
     setOpen(null);
     edit(withoutLooseAsks(replaceNode(document, place, null)));
@@ -77,15 +85,9 @@ export function Sentence(props: Props) {
             groups={groups}
             fieldOf={fieldOf}
             onRule={(rule) => {
-              edit(underRule(document, rule, fieldOf));
+              edit(underRule(document, rule, fieldOf, start?.many ?? []));
               // The chip that opened this may stand elsewhere in the new sentence.
-              setOpen(
-                rule.per === "record"
-                  ? "records records"
-                  : rule.per === "child"
-                    ? "rows rows"
-                    : "rows rows.by[0]",
-              );
+              setOpen(RULE_CHIPS[rule.per]);
             }}
           />
           {start && (
@@ -178,7 +180,7 @@ export function Sentence(props: Props) {
                 {note(part)}
               </span>
             );
-          const key = `${part.role} ${part.role === "field" || part.role === "value" ? part.place : part.place}`;
+          const key = `${part.role} ${part.place}`;
           const wrong = wrongAt(part.place).length > 0 ? "wrong" : "";
           if (inFold)
             return (
