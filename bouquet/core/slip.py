@@ -215,7 +215,7 @@ def build_slip(
             {**c.as_json(), **({"repeats": True, "total_once": once[n]} if n in once else {})}
             for n, c in enumerate(totals.columns)
         ],
-        "personal_fields": [c.heading for c in plan.columns if c.field.personal],
+        "personal_fields": list(plan.personal),
         "findings": [{"what": what, "count": count} for what, count in notes.items()],
         "files": files,
     }

@@ -154,7 +154,14 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
     for as_of in _past_moments(services):
         for record in records[1:]:
             run = ask_for_run(
-                services, record.draft, person=ines, via="hand", as_of=as_of, template_id=record.id, version=1
+                services,
+                record.draft,
+                person=ines,
+                via="hand",
+                as_of=as_of,
+                template_id=record.id,
+                version=1,
+                purpose="the office's own lists",
             )
             execute(services, run.id)
             _backdate(services, run.id)

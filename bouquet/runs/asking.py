@@ -56,14 +56,18 @@ def ask_for_run(
     """
     Enter a run of a document in the ledger, as asked for.
 
-    Raises DocumentError or PlanError, at their places, when it could not run; then nothing is entered.
+    Raises DocumentError or PlanError, at their places, when it could not run; then nothing is entered. A person who
+    takes personal data out says what for, in `purpose`.
     """
     template = read_document(document)
     scope = person.scope if person else None
     context = services.context(as_of, answers=answers or {}, scope=scope, template_id=template_id)
     chosen = format or template.output.format
-    resolve(as_format(template, chosen), services.source.catalogue(), context).require()
+    plan = resolve(as_format(template, chosen), services.source.catalogue(), context).require()
     _check_answers(template, answers or {})
+    if person is not None and plan.personal and not purpose:
+        message = f"Personal data leaves the house ({', '.join(plan.personal)}). Say what for."
+        raise PlanError([Problem(code="no_purpose", message=message, place="purpose")])
     run = Run(
         template_id=template_id,
         version=version,

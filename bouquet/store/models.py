@@ -162,6 +162,7 @@ class Run(Base):
     One execution of one template. `document` is what was run, whatever became of the template since.
 
     `status`: asked, running, ready, failed, cancelled.
+    `via`: hand, round, command line; or once, by hand on a part of the records or with another period.
     `attempt` counts the workers that took it up; only the last one may finish it.
     `answers` are to the template's asks; `scope` is what the asking person's rights left of the source.
     """

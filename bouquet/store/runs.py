@@ -15,6 +15,7 @@ from bouquet.store.errors import NotFound
 from bouquet.store.models import ACTIVE, Notice, Round, Run, RunFile
 
 __all__ = [
+    "ONCE",
     "add_run",
     "begin_attempt",
     "finish_run",
@@ -30,6 +31,10 @@ __all__ = [
     "round_folder",
     "waiting_runs",
 ]
+
+
+#: What `via` says of a run that was limited for once: it shows how a file would look, and counts for nothing later.
+ONCE = "once"
 
 
 def add_run(session: Session, run: Run) -> Run:
@@ -109,7 +114,7 @@ def last_rows(session: Session, template_ids: Iterable[int], count: int = 8) -> 
             Run.id,
             sa.func.row_number().over(partition_by=Run.template_id, order_by=Run.id.desc()).label("n"),
         )
-        .where(Run.template_id.in_(list(template_ids)), Run.status == "ready")
+        .where(Run.template_id.in_(list(template_ids)), Run.status == "ready", Run.via != ONCE)
         .subquery()
     )
     found: dict[int, list[int]] = {}
@@ -121,10 +126,11 @@ def last_rows(session: Session, template_ids: Iterable[int], count: int = 8) -> 
 
 def last_delivered(session: Session, template_id: int, before: int | None = None) -> tuple[datetime | None, int]:
     """
-    As-of moment of the last ready run of a template, and how many there were; only runs before `before` count.
+    As-of moment of the last ready run of a template, and how many there were; only runs before `before` count, and
+    none that were limited for once.
     """
     query = sa.select(sa.func.max(Run.as_of), sa.func.count()).where(
-        Run.template_id == template_id, Run.status == "ready"
+        Run.template_id == template_id, Run.status == "ready", Run.via != ONCE
     )
     moment, count = session.execute(query if before is None else query.where(Run.id < before)).one()
     return moment, count

@@ -178,32 +178,35 @@ class RecordTypeFields(BaseModel):
     proposed: list[dict[str, Any]]
 
 
-class LookRequest(BaseModel):
+class UnderDesign(BaseModel):
     """
-    A document under design. A newer tally with the same `bench` stops the older one's query.
-
-    `only` limits it to the records with these keys; `keys` asks for the key of what each row stands for; `template_id`
-    is the template whose earlier runs count.
+    A document under design, with answers to its asks, and the template whose earlier runs count for it.
     """
 
     document: dict[str, Any]
-    limit: int = Field(50, ge=1, le=500)
-    offset: int = Field(0, ge=0, le=10_000_000)
-    bench: str = Field("", max_length=60)
     answers: dict[str, Any] | None = None
-    only: list[list[str]] | None = Field(None, max_length=5_000)
-    keys: bool = False
     template_id: int | None = None
 
 
-class PerValueRequest(BaseModel):
+class LookRequest(UnderDesign):
     """
-    A document, and the path by whose values its rows are counted.
+    A newer tally with the same `bench` stops the older one's query. `only` limits it to the records with these keys;
+    `keys` asks for the key of what each row stands for.
     """
 
-    document: dict[str, Any]
+    limit: int = Field(50, ge=1, le=500)
+    offset: int = Field(0, ge=0, le=10_000_000)
+    bench: str = Field("", max_length=60)
+    only: list[list[str]] | None = Field(None, max_length=5_000)
+    keys: bool = False
+
+
+class PerValueRequest(UnderDesign):
+    """
+    The path by whose values the document's rows are counted.
+    """
+
     path: str = Field(min_length=1, max_length=300)
-    answers: dict[str, Any] | None = None
 
 
 class ValueCount(BaseModel):
@@ -215,12 +218,11 @@ class ValueCount(BaseModel):
     rows: int
 
 
-class ExampleRequest(BaseModel):
+class ExampleRequest(UnderDesign):
     """
     How one cell of a column, in a row counted from 0, should look.
     """
 
-    document: dict[str, Any]
     column: str = Field(max_length=40)
     row: int = Field(0, ge=0, le=100_000)
     text: str = Field(max_length=300)
@@ -283,14 +285,12 @@ class Matches(BaseModel):
     headings: list[MatchedOut]
 
 
-class TraceRequest(BaseModel):
+class TraceRequest(UnderDesign):
     """
-    A document under design, and the record that is asked about: its key, or what its title field says.
+    The record that is asked about: its key, or what its title field says.
     """
 
-    document: dict[str, Any]
     key: list[str] = Field(min_length=1, max_length=8)
-    answers: dict[str, Any] | None = None
 
 
 class SawOut(BaseModel):
@@ -334,15 +334,13 @@ class Trace(BaseModel):
     milliseconds: float
 
 
-class LeftOutRequest(BaseModel):
+class LeftOutRequest(UnderDesign):
     """
-    A document, and the place of the step whose left-out records are asked for.
+    The place of the step whose left-out records are asked for.
     """
 
-    document: dict[str, Any]
     place: str = Field(max_length=300)
     limit: int = Field(50, ge=1, le=500)
-    answers: dict[str, Any] | None = None
 
 
 class RecordName(BaseModel):
@@ -498,7 +496,7 @@ class ColumnOut(BaseModel):
 class Look(BaseModel):
     """
     The sheet as the file will show it; `rows` hold one text per column, null for blank. `keys` are those of the rows,
-    where they were asked for and rows are no groups.
+    where they were asked for and rows are no groups. `personal` are headings of columns with personal data.
     """
 
     sentence: list[PartOut]
@@ -509,6 +507,7 @@ class Look(BaseModel):
     file_name: str
     problems: list[ProblemOut]
     notes: list[ProblemOut]
+    personal: list[str] = []
     milliseconds: float
 
 
@@ -684,6 +683,7 @@ class RunOut(BaseModel):
     files: list[RunFileOut]
     mine: bool
     purpose: str
+    answers: dict[str, Any]
     slip: dict[str, Any] | None = None
 
 

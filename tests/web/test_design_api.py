@@ -11,6 +11,9 @@ from typing import Any
 import openpyxl
 from fastapi.testclient import TestClient
 
+from bouquet.runs import Services, execute
+from bouquet.store.runs import last_delivered, last_rows
+
 Query = Callable[[str], list[tuple[Any, ...]]]
 SignIn = Callable[[str], TestClient]
 
@@ -267,6 +270,48 @@ def test_a_document_that_is_no_template_can_be_run(client: TestClient, sign_in: 
     unknown = client.post("/api/v1/runs", json={"template_id": id, "picks": "no such list"})
     assert unknown.status_code == 422
     assert client.post("/api/v1/runs", json={}).status_code == 422
+
+
+def test_a_run_on_a_part_counts_for_nothing_later(client: TestClient, sign_in: SignIn, services: Services) -> None:
+    """One on single records neither moves "since the last run" nor stands in the library; answers given before stay."""
+    sign_in("ines")
+    id = make(client, name="Tried")
+    whole = post(client, "/runs", template_id=id, use="draft", format="xlsx")
+    part = post(client, "/runs", template_id=id, use="draft", only=[["8"]])
+    assert (whole["via"], part["via"]) == ("hand", "once")
+    for run in (whole, part):
+        execute(services, run["id"])
+    with services.store.session() as session:
+        assert last_delivered(session, id)[1] == 1
+        assert len(last_rows(session, [id])[id]) == 1
+    assert client.get(f"/api/v1/templates/{id}/questions").json()["format"] == "xlsx"
+
+
+def test_personal_data_leaves_for_a_purpose(client: TestClient, sign_in: SignIn) -> None:
+    """Also folded or in a formula; without saying what for, nothing is entered, and the columns are named."""
+    sign_in("ines")
+    reports = {
+        "name": "Callers",
+        "records": "resident_report",
+        "columns": [
+            {"id": "n", "heading": "Number", "value": {"field": "number"}},
+            {"id": "w", "heading": "Who", "value": {"formula": "UPPER({resident})"}},
+        ],
+    }
+    assert post(client, "/design/look", document=reports)["personal"] == ["Who"]
+    refused = client.post("/api/v1/runs", json={"document": reports})
+    assert refused.status_code == 422
+    assert "Who" in refused.json()["errors"][0]["message"]
+    assert post(client, "/runs", document=reports, purpose="the ward desk")["purpose"] == "the ward desk"
+
+
+def test_a_name_that_is_taken_can_be_left_to_the_store(client: TestClient, sign_in: SignIn) -> None:
+    """The next free name is taken where that is asked for, and refused where it is not."""
+    sign_in("ines")
+    make(client, name="Twice")
+    body = {"everyday": False, "document": {**STANDING, "name": "Twice"}}
+    assert client.post("/api/v1/templates", json=body).status_code == 409
+    assert client.post("/api/v1/templates", json={**body, "free_name": True}).json()["name"] == "Twice 2"
 
 
 def test_views_are_ones_own_until_shared(client: TestClient, sign_in: SignIn) -> None:

@@ -366,6 +366,13 @@ class Plan:
     answers: tuple[tuple[str, str], ...] = ()
 
     @property
+    def personal(self) -> tuple[str, ...]:
+        """
+        Headings of the columns that hold personal data, as it is, folded or computed with.
+        """
+        return tuple(dict.fromkeys(c.heading for c in self.columns if c.field.personal))
+
+    @property
     def guards_formulas(self) -> bool:
         """
         Whether texts that a spreadsheet would run are guarded in files of plain text.

@@ -17,7 +17,7 @@ from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store.models import Person
 from bouquet.web.schemas import ChoiceOut, PeriodOut, QuestionOut, Questions
 
-__all__ = ["conditions", "personal_headings", "questions_of"]
+__all__ = ["conditions", "questions_of"]
 
 #: Choices offered; a field with more values is answered by typing.
 MOST_CHOICES = 200
@@ -58,7 +58,8 @@ def questions_of(
     """
     catalogue = services.source.catalogue()
     start = catalogue.record_types.get(template.records)
-    asked = [(p, c) for p, c in conditions(template.filter)]
+    asked = list(conditions(template.filter))
+    plan = resolve(template, catalogue, services.context(scope=person.scope)).partial
     return Questions(
         id=template_id,
         name=name,
@@ -86,7 +87,7 @@ def questions_of(
             if c.window is not None and c.ask is None
         ],
         format=format or template.output.format,
-        personal=personal_headings(catalogue, template),
+        personal=list(plan.personal) if plan is not None else [],
     )
 
 
@@ -121,17 +122,3 @@ def _choices(
         return []
     values = [str(r["value"]) for r in counted if r["value"] is not None]
     return [ChoiceOut(code=v, label=v) for v in sorted(values, key=str.casefold)]
-
-
-def personal_headings(catalogue: Catalogue, template: Template) -> list[str]:
-    """
-    Headings of the columns that hold personal data as it is.
-    """
-    start = catalogue.record_types.get(template.records)
-    found = []
-    for column in template.columns:
-        if isinstance(column.value, FieldValue) and start is not None:
-            walk = catalogue.walk(start, column.value.field, "")
-            if isinstance(walk, Walk) and walk.field is not None and walk.field.personal:
-                found.append(column.heading)
-    return found

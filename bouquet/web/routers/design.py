@@ -19,7 +19,7 @@ from bouquet.core.dictionary import column_words
 from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.formula import FUNCTIONS, GROUPS
 from bouquet.core.naming import NameFacts, file_name
-from bouquet.core.plan import Plan, PlanColumn, Resolution, resolve
+from bouquet.core.plan import Context, Plan, PlanColumn, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import (
@@ -58,6 +58,7 @@ from bouquet.web.schemas import (
     TracedOut,
     TraceRequest,
     TraceStepOut,
+    UnderDesign,
     WindowOut,
     WindowsRequest,
 )
@@ -109,7 +110,7 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
     except DocumentError as error:
         return _unreadable(error, began)
     catalogue = services.source.catalogue()
-    context = services.context(answers=body.answers, scope=person.scope, template_id=body.template_id)
+    context = context_of(services, person, body)
     resolution = resolve(narrowed_to(services, template, body.only), catalogue, context)
     rows: list[list[str | None]] = []
     keys: list[list[str | None]] = []
@@ -127,6 +128,7 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
         file_name=_file_name(template, resolution),
         problems=[ProblemOut(**p) for p in pointers(resolution.problems)],
         notes=[ProblemOut(**p) for p in pointers(resolution.notes)],
+        personal=list(resolution.partial.personal) if resolution.partial is not None else [],
         milliseconds=_since(began),
     )
 
@@ -141,20 +143,21 @@ def narrowed_to(services: Services, template: Template, keys: list[list[str]] | 
     return narrowed(template, only_records(record_type, keys))
 
 
+def context_of(services: Services, person: Person, body: UnderDesign) -> Context:
+    """
+    The context of a document under design.
+    """
+    return services.context(answers=body.answers, scope=person.scope, template_id=body.template_id)
+
+
 def sound_plan(
-    services: Services,
-    person: Person,
-    document: dict[str, Any],
-    answers: dict[str, Any] | None,
-    *,
-    only: list[list[str]] | None = None,
-    template_id: int | None = None,
+    services: Services, person: Person, body: UnderDesign, only: list[list[str]] | None = None
 ) -> tuple[Plan, dict[str, str]]:
     """
     The plan of a document whose filter is sound, and the words of its steps. Raises PlanError otherwise.
     """
-    template = narrowed_to(services, read_document(document), only)
-    context = services.context(answers=answers, scope=person.scope, template_id=template_id)
+    template = narrowed_to(services, read_document(body.document), only)
+    context = context_of(services, person, body)
     resolution = resolve(template, services.source.catalogue(), context)
     if resolution.partial is None:
         raise PlanError(resolution.problems)
@@ -167,9 +170,7 @@ def tally(body: LookRequest, services: TheServices, person: CurrentPerson) -> An
     How many records each step of the filter leaves. A newer count of the same bench stops this one.
     """
     began = time.perf_counter()
-    plan, words = sound_plan(
-        services, person, body.document, body.answers, only=body.only, template_id=body.template_id
-    )
+    plan, words = sound_plan(services, person, body, body.only)
     with (
         services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
         _counting.only(body.bench, snapshot),
@@ -184,7 +185,7 @@ def trace_record(body: TraceRequest, services: TheServices, person: CurrentPerso
     Why a record is in, or out: each step with the values it saw. A record that rights hide is as if it were not there.
     """
     began = time.perf_counter()
-    plan, words = sound_plan(services, person, body.document, body.answers)
+    plan, words = sound_plan(services, person, body)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
         found = trace(snapshot, plan, words, body.key)
     record = found.record
@@ -222,7 +223,7 @@ def show_left_out(body: LeftOutRequest, services: TheServices, person: CurrentPe
     """
     The first records that one step was the first to stop.
     """
-    plan, _ = sound_plan(services, person, body.document, body.answers)
+    plan, _ = sound_plan(services, person, body)
     try:
         with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
             records, more = left_out(snapshot, plan, body.place, body.limit)

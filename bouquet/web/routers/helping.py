@@ -28,6 +28,7 @@ from bouquet.store import NotFound
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.problems import Refused
+from bouquet.web.routers.design import context_of
 from bouquet.web.schemas import (
     CandidateOut,
     ExampleOut,
@@ -38,6 +39,7 @@ from bouquet.web.schemas import (
     Matches,
     MatchRequest,
     PerValueRequest,
+    UnderDesign,
     ValueCount,
 )
 
@@ -65,7 +67,7 @@ def per_value(body: PerValueRequest, services: TheServices, person: CurrentPerso
     # The template's own columns stay: its filter may speak of them.
     unit = Column(id=UNIT, heading=UNIT, value=_field(body.path))
     counted = template.model_copy(update={"columns": (*template.columns, unit)})
-    resolution = _plan(services, person, counted, body.answers)
+    resolution = _resolved(services, person, counted, body)
     plan = resolution.partial
     cells = [c.cell for c in plan.columns if c.id == UNIT] if plan is not None else []
     if plan is None or not cells:
@@ -79,8 +81,8 @@ def _field(path: str) -> FieldValue:
     return FieldValue(field=path)
 
 
-def _plan(services: Services, person: Person, template: Template, answers: dict[str, Any] | None) -> Resolution:
-    context = services.context(answers=answers, scope=person.scope)
+def _resolved(services: Services, person: Person, template: Template, body: UnderDesign | None = None) -> Resolution:
+    context = context_of(services, person, body) if body is not None else services.context(scope=person.scope)
     return resolve(template, services.source.catalogue(), context)
 
 
@@ -94,7 +96,7 @@ def work_out_format(body: ExampleRequest, services: TheServices, person: Current
     if not chosen:
         msg = f"The sheet has no column “{body.column}”."
         raise NotFound(msg)
-    found = _cells(services, person, template, chosen[0], Show(), body.row)
+    found = _cells(services, person, template, chosen[0], Show(), body)
     if found is None or found[1].is_empty() or found[1][0] is None:
         return ExampleOut(shows=[], others=[])
     column, values, _ = found
@@ -103,7 +105,7 @@ def work_out_format(body: ExampleRequest, services: TheServices, person: Current
         value = Decimal(str(value))
     shows, others = [], []
     for show in format_by_example(_local(value, template), body.text, column.field):
-        tried = _cells(services, person, template, chosen[0], show, body.row)
+        tried = _cells(services, person, template, chosen[0], show, body)
         texts = tried[2] if tried is not None else [None]
         # Only what the plan itself writes like that is offered.
         if texts[0] == body.text:
@@ -113,19 +115,19 @@ def work_out_format(body: ExampleRequest, services: TheServices, person: Current
 
 
 def _cells(
-    services: Services, person: Person, template: Template, chosen: Column, show: Show, row: int
+    services: Services, person: Person, template: Template, chosen: Column, show: Show, body: ExampleRequest
 ) -> tuple[PlanColumn, pl.Series, list[str | None]] | None:
     """
     One column alone under a format, from a row on: as planned, its values, and its texts. None where it is not sound.
     """
     shown = chosen.model_copy(update={"show": show, "blank": ""})
     columns = tuple(shown if c.id == chosen.id else c for c in template.columns)
-    plan = _plan(services, person, template.model_copy(update={"columns": columns}), None).partial
+    plan = _resolved(services, person, template.model_copy(update={"columns": columns}), body).partial
     at = next((n for n, c in enumerate(plan.columns) if c.id == chosen.id), None) if plan is not None else None
     if plan is None or at is None or plan.columns[at].is_constant:
         return None
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-        frame = to_frame(snapshot.table(Statements(plan).rows(limit=OTHERS + 1, offset=row)))
+        frame = to_frame(snapshot.table(Statements(plan).rows(limit=OTHERS + 1, offset=body.row)))
     texts = TextShaper(plan.columns, plan.zone.key).shape(frame).to_series(at).to_list()
     return plan.columns[at], frame.get_column(f"c{at}"), texts
 
@@ -143,10 +145,9 @@ def first_lines(body: LookRequest, services: TheServices, person: CurrentPerson)
     output = template.output.model_copy(update={"split": None, "dictionary": ()})
     at_most = min(LINES, template.at_most or LINES)
     sample = template.model_copy(update={"output": output, "at_most": at_most})
-    context = services.context(answers=body.answers, scope=person.scope, template_id=body.template_id)
     if sample.output.format == "xlsx":
         return FirstLines(text="")
-    plan = resolve(sample, services.source.catalogue(), context).require()
+    plan = _resolved(services, person, sample, body).require()
     with (
         tempfile.TemporaryDirectory() as folder,
         services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
@@ -224,7 +225,7 @@ def _first_values(
         Column(id=f"c{n}", heading=f"c{n}", value=_field(path), show=show) for n, (path, show) in enumerate(wanted)
     )
     template = Template(name="match", records=records, columns=columns)
-    plan = _plan(services, person, template, None).partial
+    plan = _resolved(services, person, template).partial
     if plan is None or not plan.columns:
         return {}
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:

@@ -62,6 +62,7 @@ def run_out(run: Run, person: Person, *, slip: bool = False) -> RunOut:
         files=[RunFileOut.model_validate(f, from_attributes=True) for f in run.files],
         mine=run.person_id == person.id,
         purpose=run.purpose,
+        answers=run.answers,
         slip=run.slip if slip else None,
     )
 
@@ -83,7 +84,7 @@ def add_run(
         services,
         limited,
         person=person,
-        via="hand",
+        via="hand" if limited == document else ledger.ONCE,
         format=body.format,
         template_id=body.template_id,
         version=version if limited == document else None,
@@ -93,9 +94,10 @@ def add_run(
     )
     if run.status == "asked":
         queue.put(run.id)
-        if body.template_id is not None:
+        given = {"answers": body.answers, "format": body.format}
+        if body.template_id is not None and any(given.values()):
             with services.store.session() as session:
-                views.put_pin(session, person, body.template_id, answers=body.answers, format=body.format)
+                views.put_pin(session, person, body.template_id, **{k: v for k, v in given.items() if v})
     return run_out(run, person)
 
 

@@ -25,7 +25,7 @@ from bouquet.store import templates as shelf
 from bouquet.store.models import Person, TemplateRecord
 from bouquet.web.access import CurrentPerson, TheServices, may, may_see, needs, visible
 from bouquet.web.problems import Refused
-from bouquet.web.routers.asking import personal_headings, questions_of
+from bouquet.web.routers.asking import questions_of
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas import (
     ChangeOut,
@@ -330,10 +330,10 @@ def _known(services: Services, record: TemplateRecord) -> tuple[str, str, bool]:
         if len(_said) > 5_000:
             _said.clear()
         template = read_document(record.draft)
-        problems = resolve(template, catalogue, services.context()).problems
-        lost = [p.message for p in problems if p.code in _DRIFT]
+        resolution = resolve(template, catalogue, services.context())
+        lost = [p.message for p in resolution.problems if p.code in _DRIFT]
         columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
-        personal = bool(personal_headings(catalogue, template))
+        personal = resolution.partial is not None and bool(resolution.partial.personal)
         _said[key] = (" · ".join(columns), lost[0] if lost else "", personal)
     return _said[key]
 

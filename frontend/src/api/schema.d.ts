@@ -1033,6 +1033,10 @@ export interface components {
          * @description How one cell of a column, in a row counted from 0, should look.
          */
         ExampleRequest: {
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
             /** Column */
             column: string;
             /** Document */
@@ -1044,6 +1048,8 @@ export interface components {
              * @default 0
              */
             row: number;
+            /** Template Id */
+            template_id?: number | null;
             /** Text */
             text: string;
         };
@@ -1175,7 +1181,7 @@ export interface components {
         };
         /**
          * LeftOutRequest
-         * @description A document, and the place of the step whose left-out records are asked for.
+         * @description The place of the step whose left-out records are asked for.
          */
         LeftOutRequest: {
             /** Answers */
@@ -1193,11 +1199,13 @@ export interface components {
             limit: number;
             /** Place */
             place: string;
+            /** Template Id */
+            template_id?: number | null;
         };
         /**
          * Look
          * @description The sheet as the file will show it; `rows` hold one text per column, null for blank. `keys` are those of the rows,
-         *     where they were asked for and rows are no groups.
+         *     where they were asked for and rows are no groups. `personal` are headings of columns with personal data.
          */
         Look: {
             /** Columns */
@@ -1215,6 +1223,11 @@ export interface components {
             more: boolean;
             /** Notes */
             notes: components["schemas"]["ProblemOut"][];
+            /**
+             * Personal
+             * @default []
+             */
+            personal: string[];
             /** Problems */
             problems: components["schemas"]["ProblemOut"][];
             /** Rows */
@@ -1224,10 +1237,8 @@ export interface components {
         };
         /**
          * LookRequest
-         * @description A document under design. A newer tally with the same `bench` stops the older one's query.
-         *
-         *     `only` limits it to the records with these keys; `keys` asks for the key of what each row stands for; `template_id`
-         *     is the template whose earlier runs count.
+         * @description A newer tally with the same `bench` stops the older one's query. `only` limits it to the records with these keys;
+         *     `keys` asks for the key of what each row stands for.
          */
         LookRequest: {
             /** Answers */
@@ -1490,7 +1501,7 @@ export interface components {
         };
         /**
          * PerValueRequest
-         * @description A document, and the path by whose values its rows are counted.
+         * @description The path by whose values the document's rows are counted.
          */
         PerValueRequest: {
             /** Answers */
@@ -1503,6 +1514,8 @@ export interface components {
             };
             /** Path */
             path: string;
+            /** Template Id */
+            template_id?: number | null;
         };
         /**
          * PeriodOut
@@ -1790,6 +1803,10 @@ export interface components {
          * @description A run as the ledger has it. `status`: asked, running, ready, failed, cancelled.
          */
         RunOut: {
+            /** Answers */
+            answers: {
+                [key: string]: unknown;
+            };
             /**
              * As Of
              * Format: date-time
@@ -2055,7 +2072,7 @@ export interface components {
         };
         /**
          * TraceRequest
-         * @description A document under design, and the record that is asked about: its key, or what its title field says.
+         * @description The record that is asked about: its key, or what its title field says.
          */
         TraceRequest: {
             /** Answers */
@@ -2068,6 +2085,8 @@ export interface components {
             };
             /** Key */
             key: string[];
+            /** Template Id */
+            template_id?: number | null;
         };
         /** TraceStepOut */
         TraceStepOut: {

@@ -6,15 +6,18 @@ import { answer, api } from "../api";
 import type { FieldGroup, FieldInfo, Problem, RecordType, TemplateInfo, WayOut } from "../api";
 import { RunDialog, useStartRun } from "../runs";
 
-import { Icon, Trouble, shortMoment } from "../shared";
+import { Icon, Trouble } from "../shared";
 import { ChecksTab } from "./components/ChecksTab";
 import { Dragging } from "./components/Dragging";
 import { FieldShelf } from "./components/FieldShelf";
 import { FileTab } from "./components/FileTab";
+import { KeepingBanner, keptWords } from "./components/Keeping";
+import { Others } from "./components/Others";
 import { Outcome } from "./components/Outcome";
 import { PerUnit } from "./components/PerUnit";
 import { Sentence } from "./components/Sentence";
 import { Sheet } from "./components/Sheet";
+import { SheetActs } from "./components/SheetActs";
 import { Tally } from "./components/Tally";
 import { ThisColumn } from "./components/ThisColumn";
 import { TracePanel } from "./components/TracePanel";
@@ -28,11 +31,9 @@ import { headingOf } from "./defaults";
 import { useFields } from "./hooks/useFields";
 import { useBenchKeys } from "./hooks/useBenchKeys";
 import { useDraft } from "./hooks/useDraft";
-import type { Keeping } from "./hooks/useDraft";
 import { useLook, useTally } from "./hooks/useLook";
 import { newestKey } from "./newest";
 import { EMPTY, reduce } from "./reducer";
-import type { Action } from "./reducer";
 import { groupedValue, ruleOf, waysOf } from "./rows";
 import type { Document } from "./types";
 
@@ -111,9 +112,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
 
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
-  const asksOrPersonal =
-    (document.asks ?? []).length > 0 ||
-    columns.some((c) => "field" in c.value && byPath.get(c.value.field)?.field.personal);
+  const asksOrPersonal = (document.asks ?? []).length > 0 || (first?.personal ?? []).length > 0;
   const ask = async () => {
     if (!(await flush())) return;
     if (asksOrPersonal) setDialog("run");
@@ -156,7 +155,13 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const showExample = async (column: string, row: number, text: string) => {
     const heading = columns.find((c) => c.id === column)?.heading ?? "";
     try {
-      const body = { document: document as unknown as Record<string, never>, column, row, text };
+      const body = {
+        document: document as unknown as Record<string, never>,
+        column,
+        row,
+        text,
+        template_id: loaded.id,
+      };
       const found = await answer(api.POST("/api/v1/design/format", { body }));
       setTrouble(null);
       if (found.shows.length === 1) {
@@ -322,7 +327,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         rowBytes={rowBytes}
         source={session.source}
         onLeftOut={(place) => setTracing({ leftOut: place })}
-        perUnit={columns.length > 0 && <PerUnit document={document} groups={groups} />}
+        perUnit={columns.length > 0 && <PerUnit document={document} templateId={loaded.id} groups={groups} />}
       />
       <Dragging
         columns={columns.map((c) => c.id)}
@@ -398,6 +403,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
               {tracing ? (
                 <TracePanel
                   document={document}
+                  templateId={loaded.id}
                   tracing={tracing}
                   counts={tally.data}
                   editable={mayDesign}
@@ -458,47 +464,13 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                           }}
                           end={
                             mayDesign && (
-                              <div className="shelf-more">
-                                <Button
-                                  variant="quiet"
-                                  size="sm"
-                                  onClick={() => {
-                                    dispatch({
-                                      type: "addValue",
-                                      value: { formula: '""' },
-                                      heading: "Formula",
-                                    });
-                                    setTab("column");
-                                  }}
-                                >
-                                  <Icon name="sigma" /> a formula
-                                </Button>
-                                <Button
-                                  variant="quiet"
-                                  size="sm"
-                                  onClick={() => {
-                                    dispatch({ type: "addConstant" });
-                                    setTab("column");
-                                  }}
-                                >
-                                  <Icon name="plus" /> the same text in every row
-                                </Button>
-                                {ruleOf(document).per === "group" && (
-                                  <Button
-                                    variant="quiet"
-                                    size="sm"
-                                    onClick={() =>
-                                      dispatch({
-                                        type: "addValue",
-                                        value: { fold: { path: "", how: "count" } },
-                                        heading: "How many",
-                                      })
-                                    }
-                                  >
-                                    <Icon name="layers" /> how many there are
-                                  </Button>
-                                )}
-                              </div>
+                              <Others
+                                grouped={ruleOf(document).per === "group"}
+                                onAdd={(act) => {
+                                  dispatch(act);
+                                  if (act.type !== "addValue" || "formula" in act.value) setTab("column");
+                                }}
+                              />
                             )
                           }
                         />
@@ -528,6 +500,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                       <FileTab
                         document={document}
                         look={first}
+                        templateId={loaded.id}
                         problems={problems}
                         groups={groups}
                         editable={mayDesign}
@@ -613,73 +586,6 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   );
 }
 
-/** What can be done with the columns selected, or with all of them. */
-function SheetActs({
-  selected,
-  columns,
-  dispatch,
-}: {
-  selected: string[];
-  columns: string[];
-  dispatch: (action: Action) => void;
-}) {
-  const several = selected.length > 1;
-  return (
-    <div className="sheet-acts" role="toolbar" aria-label="Columns">
-      {several ? (
-        <>
-          <span className="soft">{selected.length} columns:</span>
-          <button
-            type="button"
-            className="btn-link-plain"
-            onClick={() => dispatch({ type: "moveColumns", ids: selected, by: -1 })}
-          >
-            move left
-          </button>
-          <button
-            type="button"
-            className="btn-link-plain"
-            onClick={() => dispatch({ type: "moveColumns", ids: selected, by: 1 })}
-          >
-            move right
-          </button>
-          <button
-            type="button"
-            className="btn-link-plain"
-            onClick={() => dispatch({ type: "copyColumns", ids: selected })}
-          >
-            copy
-          </button>
-          <button
-            type="button"
-            className="btn-link-plain"
-            onClick={() => dispatch({ type: "removeColumns", ids: selected })}
-          >
-            remove
-          </button>
-        </>
-      ) : (
-        <>
-          <button
-            type="button"
-            className="btn-link-plain"
-            onClick={() => dispatch({ type: "select", ids: columns })}
-          >
-            select all columns
-          </button>
-          <button
-            type="button"
-            className="btn-link-plain"
-            onClick={() => dispatch({ type: "removeColumns", ids: columns })}
-          >
-            clear all columns
-          </button>
-        </>
-      )}
-    </div>
-  );
-}
-
 /** Keys of records in the address, as a JSON list of lists of texts. */
 function keysIn(text: string | null): string[][] | null {
   if (!text) return null;
@@ -699,55 +605,4 @@ function averageBytes(rows: (string | null)[][]): number {
     0,
   );
   return bytes / seen.length;
-}
-
-function keptWords(keeping: Keeping, template: TemplateInfo): string {
-  switch (keeping.state) {
-    case "sending":
-      return " · keeping your changes…";
-    case "away":
-      return " · not kept yet";
-    case "refused":
-    case "overtaken":
-      return " · draft not kept";
-    case "kept":
-      return template.changed
-        ? " · draft kept"
-        : template.saved_at
-          ? ` · saved ${shortMoment(template.saved_at)}`
-          : "";
-  }
-}
-
-function KeepingBanner({
-  keeping,
-  onOverwrite,
-  onTheirs,
-  onBoth,
-}: {
-  keeping: Keeping;
-  onOverwrite: () => void;
-  onTheirs: () => void;
-  onBoth: () => void;
-}) {
-  if (keeping.state === "kept" || keeping.state === "sending") return null;
-  return (
-    <div className="banner" role="alert">
-      <Icon name="exclamation" /> {keeping.problem.detail}
-      {keeping.state === "refused" && keeping.problem.errors?.map((e) => <b key={e.place}>{e.message}</b>)}
-      {keeping.state === "overtaken" && (
-        <>
-          <Button variant="quiet" size="sm" onClick={onTheirs}>
-            Look at theirs
-          </Button>
-          <Button variant="quiet" size="sm" onClick={onOverwrite}>
-            Keep mine instead
-          </Button>
-          <Button variant="quiet" size="sm" onClick={onBoth}>
-            Keep both: mine as a copy
-          </Button>
-        </>
-      )}
-    </div>
-  );
 }

@@ -1,5 +1,6 @@
 import type { FieldInfo } from "../api";
-import type { Condition, Window } from "./types";
+import { WINDOWS } from "../shared";
+import type { Condition } from "./types";
 
 /** Words for comparisons, by kind of value where they differ. */
 const OPERATOR_WORDS: Record<string, string> = {
@@ -35,23 +36,6 @@ export const NO_VALUE = ["blank", "not_blank", "yes", "no"];
 
 /** Comparisons with a list of values. */
 export const MANY_VALUES = ["one_of", "none_of"];
-
-/** Windows offered first; the number in `last` can be changed in place. */
-export const WINDOWS: Window[] = [
-  { type: "last", count: 30, unit: "day" },
-  { type: "this", unit: "day" },
-  { type: "previous", unit: "day" },
-  { type: "this", unit: "week" },
-  { type: "previous", unit: "week" },
-  { type: "to_date", unit: "month" },
-  { type: "previous", unit: "month" },
-  { type: "previous", unit: "quarter" },
-  { type: "to_date", unit: "year" },
-  { type: "previous", unit: "year" },
-  { type: "previous", unit: "financial_year" },
-  { type: "since_last_run" },
-  { type: "all_time" },
-];
 
 export const UNITS = ["day", "week", "month", "quarter", "year"];
 

@@ -1,3 +1,7 @@
+import type { Window } from "../shared";
+
+export type { Window };
+
 /** A template document, format `bouquet-template/1`, as the bench edits it. */
 export interface Document {
   format: "bouquet-template/1";
@@ -91,15 +95,6 @@ export interface Condition {
   window?: Window | null;
   exact?: boolean;
   ask?: string | null;
-}
-
-export interface Window {
-  type: string;
-  count?: number;
-  unit?: string;
-  with_current?: boolean;
-  first?: string | null;
-  last?: string | null;
 }
 
 export interface Has {

@@ -17,7 +17,7 @@ import { useTally } from "../bench/hooks/useLook";
 import { useFields } from "../bench/hooks/useFields";
 import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
-import { RunNews, useStartRun } from "../runs";
+import { Purpose, RunNews, useStartRun } from "../runs";
 import { Hint, useMay, useShell } from "../shell";
 import { FormDialog, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
@@ -161,9 +161,15 @@ function Browse({
       return next;
     });
 
-  const start_ = useStartRun();
-  const run = start_.data ? (news.runs[start_.data.id] ?? start_.data) : undefined;
+  const exporting = useStartRun();
+  const run = exporting.data ? (news.runs[exporting.data.id] ?? exporting.data) : undefined;
   const named = { ...seen, name: `${capital(type.record_type.plural)} as seen` };
+  const [taking, setTaking] = useState<"csv" | "xlsx" | "jsonl" | null>(null);
+  const [purpose, setPurpose] = useState("");
+  const take = (format: "csv" | "xlsx" | "jsonl") => {
+    if (first?.personal?.length && !purpose.trim()) setTaking(format);
+    else exporting.mutate({ document: named, use: "draft", format, purpose });
+  };
   const keep = useMutation({
     mutationFn: (name: string) =>
       answer(
@@ -206,11 +212,7 @@ function Browse({
             </Dropdown.Toggle>
             <Dropdown.Menu>
               {(["csv", "xlsx", "jsonl"] as const).map((format) => (
-                <Dropdown.Item
-                  key={format}
-                  as="button"
-                  onClick={() => start_.mutate({ document: named, use: "draft", format })}
-                >
+                <Dropdown.Item key={format} as="button" onClick={() => take(format)}>
                   {{ csv: "as CSV", xlsx: "as a spreadsheet", jsonl: "as JSON Lines" }[format]}
                   {total !== undefined && <span className="soft"> · {plural(total, "row")}</span>}
                 </Dropdown.Item>
@@ -231,9 +233,9 @@ function Browse({
           </Button>
         )}
       </div>
-      {(start_.error ?? keep.error) && (
+      {(exporting.error ?? keep.error) && (
         <div className="banner">
-          <Trouble error={start_.error ?? keep.error} />
+          <Trouble error={exporting.error ?? keep.error} />
         </div>
       )}
       {run && (
@@ -335,6 +337,22 @@ function Browse({
             <Icon name="x" />
           </button>
         </div>
+      )}
+      {taking && (
+        <FormDialog
+          title="Export what I see"
+          act="Export"
+          ready={purpose.trim() !== ""}
+          busy={false}
+          error={null}
+          onAct={() => {
+            take(taking);
+            setTaking(null);
+          }}
+          onClose={() => setTaking(null)}
+        >
+          <Purpose personal={first?.personal ?? []} purpose={purpose} onPurpose={setPurpose} />
+        </FormDialog>
       )}
       {(dialog === "picks" || dialog === "pick-all") && (
         <PicksDialog

@@ -5,7 +5,7 @@ import { useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { RecordType } from "../api";
 import type { Document } from "../bench/types";
-import { useStartRun } from "../runs";
+import { Purpose, useStartRun } from "../runs";
 import { useMay } from "../shell";
 import { FormDialog, Trouble, plural } from "../shared";
 
@@ -112,15 +112,31 @@ export function RunOnDialog({
   const fitting = (templates.data ?? []).filter((t) => t.records === records.name);
   const [chosen, setChosen] = useState<number | null>(null);
   const [seen, setSeen] = useState(false);
+  const [purpose, setPurpose] = useState("");
   const run = useStartRun();
   const template = fitting.find((t) => t.id === chosen) ?? fitting[0];
+  const questions = useQuery({
+    queryKey: ["questions", template?.id],
+    enabled: template?.personal ?? false,
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/templates/{template_id}/questions", {
+          params: { path: { template_id: template!.id } },
+        }),
+      ),
+  });
   const act = () => {
     if (!template) return;
     if (one && mayDesign)
       void go(`/templates/${template.id}?only=${encodeURIComponent(JSON.stringify(keys))}`);
     else
       run.mutate(
-        { template_id: template.id, use: "saved", ...(seen && filter ? { also: filter } : { only: keys }) },
+        {
+          template_id: template.id,
+          use: "saved",
+          purpose,
+          ...(seen && filter ? { also: filter } : { only: keys }),
+        },
         { onSuccess: (made) => void go(`/runs/${made.id}`) },
       );
   };
@@ -156,6 +172,9 @@ export function RunOnDialog({
             <option value="ticked">on the {plural(keys.length, "record")} ticked</option>
             <option value="seen">on all {plural(total, "record")} that I see</option>
           </Form.Select>
+        )}
+        {!(one && mayDesign) && (
+          <Purpose personal={questions.data?.personal ?? []} purpose={purpose} onPurpose={setPurpose} />
         )}
         <span className="soft small">
           Only for this once; the template stays as it is, with its own narrowings.

@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Question } from "../api";
-import { NumberInput } from "../shared";
+import { NumberInput, WINDOWS, sameKind } from "../shared";
+import type { Window } from "../shared";
 
 export type Answers = Record<string, unknown>;
 
@@ -133,7 +134,7 @@ function AnswerInput({
         <PeriodInput
           id={`ask-${question.name}`}
           zone={zone}
-          value={value as Period | undefined}
+          value={value as Window | undefined}
           onValue={onValue}
         />
       );
@@ -151,23 +152,6 @@ function said(question: Question, chosen: string[]): string {
     : labels.join(", ");
 }
 
-export type Period = Record<string, unknown> & { type: string; first?: string; last?: string };
-
-const PERIODS: Period[] = [
-  { type: "this", unit: "day" },
-  { type: "previous", unit: "day" },
-  { type: "last", count: 7, unit: "day" },
-  { type: "last", count: 30, unit: "day" },
-  { type: "this", unit: "week" },
-  { type: "previous", unit: "week" },
-  { type: "to_date", unit: "month" },
-  { type: "previous", unit: "month" },
-  { type: "previous", unit: "quarter" },
-  { type: "to_date", unit: "year" },
-  { type: "previous", unit: "year" },
-  { type: "all_time" },
-];
-
 /** A period: one of the usual ones, each with its dates, or two dates of one's own. */
 export function PeriodInput({
   id,
@@ -177,18 +161,24 @@ export function PeriodInput({
 }: {
   id: string;
   zone: string;
-  value: Period | undefined;
-  onValue: (value: Period) => void;
+  value: Window | undefined;
+  onValue: (value: Window) => void;
 }) {
-  const known =
-    value && value.type !== "between" && !PERIODS.some((p) => same(p, value)) ? [value, ...PERIODS] : PERIODS;
+  // The window that stands is offered with its own number, in the place of its kind.
+  const usual = WINDOWS.map((w) => (value && sameKind(w, value) ? value : w));
+  const known = value && value.type !== "between" && !usual.includes(value) ? [value, ...usual] : usual;
   const infos = useQuery({
     queryKey: ["windows", zone, known],
-    queryFn: () => answer(api.POST("/api/v1/design/windows", { body: { windows: known, zone } })),
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/windows", {
+          body: { windows: known as unknown as Record<string, never>[], zone },
+        }),
+      ),
     staleTime: 60_000,
     placeholderData: (before) => before,
   });
-  const at = value ? known.findIndex((p) => same(p, value)) : -1;
+  const at = value ? known.indexOf(value) : -1;
   return (
     <>
       <Form.Select
@@ -229,15 +219,4 @@ export function PeriodInput({
       )}
     </>
   );
-}
-
-function same(a: Period, b: Period): boolean {
-  const shape = (p: Period) =>
-    JSON.stringify([
-      p.type,
-      p.type === "all_time" ? "" : (p.unit ?? "day"),
-      p.type === "last" ? (p.count ?? 1) : 1,
-      p.with_current ?? false,
-    ]);
-  return shape(a) === shape(b);
 }

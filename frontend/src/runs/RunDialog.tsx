@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import { Trouble, plural, useDebounced } from "../shared";
 import { AnswerForm, allAnswered } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
+import { Purpose } from "./Purpose";
 
 interface Props {
   templateId: number;
@@ -75,17 +76,7 @@ export function RunDialog({ templateId, zone, rows, columns, onRun, onClose }: P
           <p className="mb-0">
             Going out: <b>{going === null ? "…" : plural(going, "row")}</b> of {columns} columns.
           </p>
-          {known && known.personal.length > 0 && (
-            <Form.Group controlId="purpose">
-              <Form.Label>Personal data leaves the house ({known.personal.join(", ")}). What for?</Form.Label>
-              <Form.Control
-                value={purpose}
-                maxLength={300}
-                onChange={(e) => setPurpose(e.target.value)}
-                placeholder="It is kept with the run, with your name"
-              />
-            </Form.Group>
-          )}
+          <Purpose personal={known?.personal ?? []} purpose={purpose} onPurpose={setPurpose} />
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>

@@ -69,6 +69,8 @@ export function RunPage() {
                 template_id: run.template_id!,
                 use: "saved",
                 format: run.format as "csv" | "xlsx" | "jsonl",
+                answers: run.answers,
+                purpose: run.purpose,
               })
             }
           >
@@ -231,7 +233,12 @@ function Funnel({ slip }: { slip: Slip }) {
 
 function Why({ run, slip }: { run: Run; slip: Slip | null }) {
   const via =
-    { hand: "by hand", round: "by a round", "command line": "from the command line" }[run.via] ?? run.via;
+    {
+      hand: "by hand",
+      once: "by hand, limited for once",
+      round: "by a round",
+      "command line": "from the command line",
+    }[run.via] ?? run.via;
   return (
     <section>
       <h2>Who and when</h2>

@@ -2,6 +2,7 @@ export { RunProgress } from "./RunProgress";
 export { RunStatus } from "./RunStatus";
 export { useStartRun } from "./useStartRun";
 export { AnswerForm, PeriodInput, allAnswered } from "./AnswerForm";
-export type { Answers, Period } from "./AnswerForm";
+export type { Answers } from "./AnswerForm";
 export { RunDialog } from "./RunDialog";
 export { RunNews } from "./RunNews";
+export { Purpose } from "./Purpose";

@@ -13,7 +13,7 @@ export interface StartRun {
   picks?: string;
   also?: unknown;
   /** Other windows for this once, by the place of their condition. */
-  windows?: Record<string, Record<string, unknown>>;
+  windows?: Record<string, unknown>;
   /** What personal data is taken out for. */
   purpose?: string;
   format?: "csv" | "xlsx" | "jsonl";

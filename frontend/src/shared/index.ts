@@ -22,3 +22,5 @@ export { PickList } from "./PickList";
 export type { Pickable } from "./PickList";
 export { NumberInput } from "./NumberInput";
 export { FormDialog } from "./FormDialog";
+export { WINDOWS, sameKind } from "./windows";
+export type { Window } from "./windows";

@@ -4,9 +4,10 @@ import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../api";
 import type { Questions } from "../api";
-import { AnswerForm, PeriodInput, RunNews, allAnswered, useStartRun } from "../runs";
-import type { Answers, Period } from "../runs";
+import { AnswerForm, PeriodInput, Purpose, RunNews, allAnswered, useStartRun } from "../runs";
+import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
+import type { Window } from "../shared";
 import { Icon, Trouble, capital, count, formatName, useDebounced } from "../shared";
 
 const SAMPLE = 8;
@@ -37,7 +38,7 @@ function Asking({ known }: { known: Questions }) {
   const [answers, setAnswers] = useState<Answers>(() =>
     Object.fromEntries(known.asks.map((q) => [q.name, q.answer])),
   );
-  const [windows, setWindows] = useState<Record<string, Period>>({});
+  const [windows, setWindows] = useState<Record<string, Window>>({});
   const [format, setFormat] = useState(known.format);
   const [purpose, setPurpose] = useState("");
   const asked = useDebounced({ answers, windows }, QUIET);
@@ -110,7 +111,7 @@ function Asking({ known }: { known: Questions }) {
               <PeriodInput
                 id={`period-${p.place}`}
                 zone={zone}
-                value={windows[p.place] ?? (p.window as Period)}
+                value={windows[p.place] ?? (p.window as unknown as Window)}
                 onValue={(value) => setWindows({ ...windows, [p.place]: value })}
               />
             </Form.Group>
@@ -131,13 +132,9 @@ function Asking({ known }: { known: Questions }) {
               ))}
             </div>
           </fieldset>
-          {known.personal.length > 0 && (
-            <Form.Group controlId="purpose" className="mt-3">
-              <Form.Label>Personal data leaves the house ({known.personal.join(", ")}). What for?</Form.Label>
-              <Form.Control value={purpose} maxLength={300} onChange={(e) => setPurpose(e.target.value)} />
-              <Form.Text>It is kept with the run, with your name.</Form.Text>
-            </Form.Group>
-          )}
+          <div className="mt-3">
+            <Purpose personal={known.personal} purpose={purpose} onPurpose={setPurpose} />
+          </div>
           <div className="runner-count" role="status">
             {!ready ? (
               "Answer what is asked; then you see how many rows it comes to."
@@ -215,7 +212,7 @@ function said(parts: { text: string; role: string; place: string }[] | undefined
 /** The document with other windows at the places of its conditions. */
 function withWindows(
   document: Record<string, unknown>,
-  windows: Record<string, Period>,
+  windows: Record<string, Window>,
 ): Record<string, unknown> {
   const copy = structuredClone(document);
   for (const [place, window] of Object.entries(windows)) {

@@ -3,9 +3,9 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, FieldInfo, Problem } from "../../api";
-import { MANY_VALUES, NO_VALUE, UNITS, WINDOWS, firstCondition, operatorWords } from "../defaults";
+import { MANY_VALUES, NO_VALUE, UNITS, firstCondition, operatorWords } from "../defaults";
 import type { Condition, Window } from "../types";
-import { NumberInput } from "../../shared";
+import { NumberInput, WINDOWS, sameKind } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
 
 interface Props {
@@ -252,11 +252,6 @@ function ChoiceEditor({
   );
 }
 
-function sameWindow(a: Window, b: Window): boolean {
-  const shape = (w: Window) => `${w.type} ${w.type === "all_time" ? "" : (w.unit ?? "day")}`;
-  return shape(a) === shape(b);
-}
-
 /** A span of days relative to the run, each with the dates it comes to. */
 export function WindowEditor({
   window,
@@ -315,7 +310,7 @@ export function WindowEditor({
             key={n}
             type="button"
             className="option"
-            aria-pressed={sameWindow(w, window)}
+            aria-pressed={sameKind(w, window)}
             onClick={() => onChange(w)}
           >
             {infos.data?.[n]?.words ?? "…"} <span>{infos.data?.[n]?.dates}</span>

@@ -9,6 +9,7 @@ import { SplitEditor } from "./SplitEditor";
 
 interface Props {
   document: Document;
+  templateId: number;
   look: Look | undefined;
   problems: Problem[];
   groups: FieldGroup[];
@@ -24,7 +25,7 @@ const SEPARATORS: [string, string][] = [
 ];
 
 /** The file as it will be: its form, its name, and its first lines. */
-export function FileTab({ document, look, problems, groups, editable, dispatch }: Props) {
+export function FileTab({ document, templateId, look, problems, groups, editable, dispatch }: Props) {
   const output = document.output ?? {};
   const format = output.format ?? "csv";
   const set = (part: Partial<Output>) => dispatch({ type: "setOutput", output: { ...output, ...part } });
@@ -109,7 +110,7 @@ export function FileTab({ document, look, problems, groups, editable, dispatch }
       )}
       <Dictionary output={output} format={format} set={set} />
       {format !== "xlsx" && look && look.rows.length > 0 && problems.length === 0 && (
-        <FirstLines document={document} />
+        <FirstLines document={document} templateId={templateId} />
       )}
     </fieldset>
   );
@@ -414,7 +415,7 @@ function nameParts(document: Document): [string, string][] {
 }
 
 /** The first lines as the writer writes them. */
-function FirstLines({ document }: { document: Document }) {
+function FirstLines({ document, templateId }: { document: Document; templateId: number }) {
   const settled = useDebounced(document, 400);
   const lines = useQuery({
     queryKey: ["first-lines", settled],
@@ -427,6 +428,7 @@ function FirstLines({ document }: { document: Document }) {
             offset: 0,
             bench: "",
             keys: false,
+            template_id: templateId,
           },
         }),
       ),

@@ -9,11 +9,12 @@ import { FieldPicker } from "./FieldPicker";
 
 interface Props {
   document: Document;
+  templateId: number;
   groups: FieldGroup[];
 }
 
 /** How many rows each unit has: the counts by the values of any field, on demand. */
-export function PerUnit({ document, groups }: Props) {
+export function PerUnit({ document, templateId, groups }: Props) {
   const [open, setOpen] = useState(false);
   const [path, setPath] = useState<string | null>(null);
   const [last, setLast] = useState(document.records);
@@ -38,7 +39,11 @@ export function PerUnit({ document, groups }: Props) {
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/per-value", {
-          body: { document: document as unknown as Record<string, never>, path: unit! },
+          body: {
+            document: document as unknown as Record<string, never>,
+            path: unit!,
+            template_id: templateId,
+          },
         }),
       ),
     retry: false,

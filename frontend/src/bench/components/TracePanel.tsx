@@ -12,6 +12,7 @@ export type Tracing = { record: string; key?: string[] } | { leftOut: string };
 
 interface Props {
   document: Document;
+  templateId: number;
   tracing: Tracing;
   counts: Tally | undefined;
   editable: boolean;
@@ -63,6 +64,7 @@ export function TracePanel(props: Props) {
 
 function Answer({
   document,
+  templateId,
   counts,
   editable,
   onTracing,
@@ -77,7 +79,11 @@ function Answer({
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/trace", {
-          body: { document: settled as unknown as Record<string, never>, key: wanted },
+          body: {
+            document: settled as unknown as Record<string, never>,
+            key: wanted,
+            template_id: templateId,
+          },
         }),
       ),
     retry: false,
@@ -93,7 +99,7 @@ function Answer({
     );
   const step =
     traced.stopped_by === null || traced.stopped_by === undefined ? null : traced.steps[traced.stopped_by]!;
-  const here = step && counts?.steps.find((s) => s.place === step.place);
+  const others = step ? stoppedAt(counts, step.place) : 0;
   return (
     <div role="status">
       <h2>{traced.is_in ? "In the file" : "Not in the file"}</h2>
@@ -102,14 +108,18 @@ function Answer({
         {step && <>. Stopped by: {step.words}.</>}
       </p>
       <Path traced={traced}>
-        {step && here && here.left_out > 0 && (
+        {step && (
           <div className="mt-1">
-            <div className="small">{plural(here.left_out, "record")} stop here.</div>
+            {others > 0 && (
+              <div className="small">{plural(others, "record stops", "records stop")} here.</div>
+            )}
             <div className="d-flex gap-2 flex-wrap mt-1">
               {editable && <Cures document={document} place={step.place} saw={step.saw} onEdit={onEdit} />}
-              <Button variant="quiet" size="sm" onClick={() => onTracing({ leftOut: step.place })}>
-                See the {count(here.left_out)}
-              </Button>
+              {others > 0 && step.place !== "at_most" && (
+                <Button variant="quiet" size="sm" onClick={() => onTracing({ leftOut: step.place })}>
+                  See the {count(others)}
+                </Button>
+              )}
             </div>
           </div>
         )}
@@ -153,6 +163,12 @@ function Answer({
       </Link>
     </div>
   );
+}
+
+/** How many records the step at a place stops; `rows` is where children become rows, and those without any stop. */
+function stoppedAt(counts: Tally | undefined, place: string): number {
+  if (place !== "rows") return counts?.steps.find((s) => s.place === place)?.left_out ?? 0;
+  return counts?.steps.findLast((s) => s.without !== null)?.without ?? 0;
 }
 
 function Path({ traced, children }: { traced: Traced; children?: React.ReactNode }) {
@@ -241,24 +257,29 @@ function Cures({
   );
 }
 
-function LeftOutList({ document, counts, place, onTracing }: Props & { place: string }) {
+function LeftOutList({ document, templateId, counts, place, onTracing }: Props & { place: string }) {
   const found = useQuery({
     queryKey: ["left-out", place, document],
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/left-out", {
-          body: { document: document as unknown as Record<string, never>, place, limit: LISTED },
+          body: {
+            document: document as unknown as Record<string, never>,
+            place,
+            limit: LISTED,
+            template_id: templateId,
+          },
         }),
       ),
     retry: false,
   });
-  const step = counts?.steps.find((s) => s.place === place || (place === "rows" && s.kind === "open"));
-  const number = place === "rows" ? step?.without : step?.left_out;
+  const step = counts?.steps.find((s) => s.place === place);
+  const number = counts ? stoppedAt(counts, place) : null;
   return (
     <>
       <h2>Left out here</h2>
       <p className="soft mb-2">
-        {number !== undefined && number !== null && plural(number, "record")}{" "}
+        {number !== null && plural(number, "record")}{" "}
         {place === "rows" ? "without any" : <>by: {step?.words}</>}
         {step && step.blank > 0 && <>, of which blank: {count(step.blank)}</>}
       </p>
