@@ -152,7 +152,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
                 set({ order: e.target.value ? [{ ...fold.order?.[0], path: e.target.value }] : undefined })
               }
             >
-              <option value="">their keys</option>
+              <option value="">{["first", "latest"].includes(fold.how) ? "choose…" : "their keys"}</option>
               {[...fields.values()]
                 .filter((f) => f.kind !== "file")
                 .map((f) => (
