@@ -347,6 +347,7 @@ def test_formats_by_example_and_formulas(page: Page) -> None:
 def test_records_to_lists_files_and_templates(page: Page, query: Query) -> None:
     """Search, tick, keep as a list, narrow a template to it; export what is seen; open one record and its uses."""
     page.get_by_role("link", name="Records").click()
+    page.get_by_label("Record types").get_by_role("link", name=re.compile("^Trees")).click()
     page.get_by_label("Search trees").fill("quercus")
     page.get_by_role("button", name="Another column").click()
     page.get_by_label("Field", exact=True).fill("botanical")
