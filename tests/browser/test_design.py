@@ -237,8 +237,10 @@ def test_all_of_it_without_the_mouse(page: Page, query: Query) -> None:
     page.locator(".shelf-field").first.wait_for()
     for text in ("tag", "botanical"):
         page.keyboard.press("/")
+        expect(page.get_by_label("Search fields")).to_be_focused()
         page.keyboard.type(text)
         page.keyboard.press("Enter")
+        expect(page.get_by_label("Search fields")).to_have_value("")
         page.keyboard.press("Escape")
         page.evaluate("document.activeElement.blur()")
     page.keyboard.press("n")

@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 
 interface Keys {
   undo: () => void;
@@ -18,10 +18,11 @@ const LETTERS = { "/": "search", "?": "keys", t: "trace", n: "narrow", r: "rows"
 /** The bench's keys. Inside a field only those with Ctrl count. */
 export function useBenchKeys(acts: Keys) {
   const latest = useRef(acts);
-  useEffect(() => {
+  // Before the bench is drawn, so that no key of a quick hand is lost.
+  useLayoutEffect(() => {
     latest.current = acts;
   });
-  useEffect(() => {
+  useLayoutEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
       if (target.closest("[role=dialog]")) return;
