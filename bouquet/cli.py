@@ -188,7 +188,8 @@ def _copy(services: Services, done: Run, out: Path) -> None:
         out.mkdir(parents=True, exist_ok=True)
         for file in done.files:
             beside = out / f".{file.name}.part"
-            shutil.copyfile(services.files / file.path, beside)
+            with services.storage.fetched(file.path) as kept:
+                shutil.copyfile(kept, beside)
             beside.replace(out / file.name)
     except OSError as error:
         reason = (error.strerror or str(error)).lower()

@@ -32,8 +32,12 @@ class Settings(BaseSettings):
     source_name: str = "source"
     #: The curated catalogue (TOML), if there is one.
     source_catalogue: Path | None = None
-    #: Folder of the files that runs make.
-    files: Path = Path("var/files")
+    #: Where the files that runs make are kept: a folder, or an fsspec URL such as sftp://host/path.
+    files: str = "var/files"
+    #: What fsspec wants to know besides, such as a password, as a JSON object.
+    files_options: SecretStr = SecretStr("{}")
+    #: Days until files expire whose template says nothing else.
+    keep_days: int = 90
     #: Folder below which rounds may write.
     outgoing: Path = Path("var/outgoing")
     #: The built front end; without it only the API is served.

@@ -168,6 +168,7 @@ class RecordType:
     A kind of record the source holds.
 
     `key` names the fields that identify one record; `title` the field people know it by.
+    `touched_by` names the field that says who last touched a record.
     `proposed` are narrowings, as in a template document, that a new template starts with in plain view.
     `rows_estimate` is the database's own estimate, not a count.
     """
@@ -183,6 +184,7 @@ class RecordType:
     title: str | None = None
     meaning: str = ""
     link: str | None = None
+    touched_by: str | None = None
     rows_estimate: int | None = None
     proposed: tuple[Mapping[str, object], ...] = ()
 

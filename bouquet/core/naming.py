@@ -13,8 +13,9 @@ import unicodedata
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from urllib.parse import quote
 
-__all__ = ["NameFacts", "check_pattern", "file_name", "safe_name", "with_suffix"]
+__all__ = ["NameFacts", "check_pattern", "content_disposition", "file_name", "safe_name", "with_suffix"]
 
 _PART = re.compile(r"\{([^{}:]*)(?::([^{}]*))?\}")
 _PARTS = ("template", "records", "as_of", "rows", "window_start", "window_end", "part", "sequence", "recipient")
@@ -135,3 +136,11 @@ def with_suffix(name: str, number: int) -> str:
     """
     stem, _, extension = name.rpartition(".")
     return f"{stem}-{number}.{extension}"
+
+
+def content_disposition(name: str) -> str:
+    """
+    The header under which a file of this name is downloaded (RFC 6266), for names in any script.
+    """
+    plain = re.sub(r'[^\x20-\x7e]|["\\]', "_", name)
+    return f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name, safe='')}"

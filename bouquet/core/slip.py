@@ -182,6 +182,7 @@ def build_slip(
     once: Mapping[int, str | None],
     files: list[dict[str, Any]],
     notes: dict[str, int],
+    checks: list[dict[str, Any]],
     snapshot_at: str,
     announced: int,
     asked: dict[str, Any],
@@ -193,7 +194,8 @@ def build_slip(
         tally: Steps as `{"words", "rows", "left_out", "blank"}`.
         once: Of columns whose number repeats on several rows, the sum that counts each once, by position.
         files: As `{"name", "rows", "size", "sha256"}`, size in bytes.
-        notes: Findings by their sentence, counted.
+        notes: What was found worth a remark, by its sentence, counted.
+        checks: Every check, as `{"place", "words", "severity", "objections"}`.
         snapshot_at: The moment of the snapshot, ISO 8601.
         asked: Who or what asked, and for which version of which template.
     """
@@ -217,5 +219,6 @@ def build_slip(
         ],
         "personal_fields": list(plan.personal),
         "findings": [{"what": what, "count": count} for what, count in notes.items()],
+        "checks": checks,
         "files": files,
     }

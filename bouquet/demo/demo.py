@@ -180,7 +180,7 @@ class _Inline(Queue):
     def __init__(self, services: Services) -> None:
         self.services = services
 
-    def put(self, run_id: int, *, priority: int = 0) -> None:
+    def put(self, run_id: int) -> None:
         execute(self.services, run_id)
         _backdate(self.services, run_id)
 

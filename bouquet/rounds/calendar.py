@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.recurrence import Rhythm
-from bouquet.runs import BY_ROUND, Queue, Services
+from bouquet.runs import Queue, Services
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
@@ -89,7 +89,7 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
         with services.store.session() as session:
             asked += _tick(services, session, round_id, now)
     for run_id in asked:
-        queue.put(run_id, priority=BY_ROUND)
+        queue.put(run_id)
     return asked
 
 
@@ -146,6 +146,7 @@ def _enter_run(services: Services, session: Session, found: Round, planned: date
         as_of=planned,
         asked_at=now,
         scope=session.get_one(Person, found.created_by).scope,
+        records=str((version.document if version else found.template.draft).get("records", "")),
     )
     problem: BouquetError | None = None
     if found.template.deleted_at is not None:

@@ -2,17 +2,21 @@
 The life of a run.
 """
 
+from bouquet.runs.archive import zipped
 from bouquet.runs.asking import ask_for_run
+from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key_of, rows_of
+from bouquet.runs.delivering import MODES, appendable, outgoing_folder
 from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
-from bouquet.runs.executor import execute, outgoing_folder
-from bouquet.runs.export import Export, Exported, count_tally
-from bouquet.runs.queue import BY_HAND, BY_ROUND, Queue
+from bouquet.runs.executor import execute
+from bouquet.runs.export import Export, Exported
+from bouquet.runs.keeping import Swept, expire_files, sweep_files
+from bouquet.runs.queue import Queue
 from bouquet.runs.services import Services
+from bouquet.runs.tallying import count_tally
 from bouquet.runs.tracing import Trace, Traced, left_out, trace
 
 __all__ = [
-    "BY_HAND",
-    "BY_ROUND",
+    "MODES",
     "Export",
     "Exported",
     "FolderError",
@@ -20,12 +24,21 @@ __all__ = [
     "RunCancelled",
     "RunFailed",
     "Services",
+    "Swept",
     "Trace",
     "Traced",
+    "appendable",
+    "ask_for_comparison",
     "ask_for_run",
+    "carry_out_comparison",
     "count_tally",
     "execute",
+    "expire_files",
+    "key_of",
     "left_out",
     "outgoing_folder",
+    "rows_of",
+    "sweep_files",
     "trace",
+    "zipped",
 ]

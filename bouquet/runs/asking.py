@@ -4,19 +4,24 @@ Asking for runs.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
+from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError, Problem
-from bouquet.core.plan import resolve
-from bouquet.core.template import Template, read_document
+from bouquet.core.plan import Context, resolve
+from bouquet.core.template import Bundle, Template, is_bundle, read_bundle, read_document
 from bouquet.core.writers import WRITERS
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Run
 
-__all__ = ["as_format", "ask_for_run"]
+__all__ = ["ZIP", "as_format", "ask_for_run"]
+
+#: The format of bundles.
+ZIP = "zip"
 
 
 def as_format(template: Template, format: str) -> Template:
@@ -52,27 +57,36 @@ def ask_for_run(
     idempotency_key: str | None = None,
     answers: dict[str, Any] | None = None,
     purpose: str = "",
+    source: str = "",
 ) -> Run:
     """
-    Enter a run of a document in the ledger, as asked for.
+    Enter a run of a document, a template's or a bundle's, in the ledger, as asked for.
 
     Raises DocumentError or PlanError, at their places, when it could not run; then nothing is entered. A person who
-    takes personal data out says what for, in `purpose`.
+    takes personal data out says what for, in `purpose`. `source` names the built-in source, if that is to be read.
     """
-    template = read_document(document)
     scope = person.scope if person else None
     context = services.context(as_of, answers=answers or {}, scope=scope, template_id=template_id)
-    chosen = format or template.output.format
-    plan = resolve(as_format(template, chosen), services.source.catalogue(), context).require()
-    _check_answers(template, answers or {})
-    if person is not None and plan.personal and not purpose:
-        message = f"Personal data leaves the house ({', '.join(plan.personal)}). Say what for."
+    catalogue = services.source_of(source).catalogue()
+    if is_bundle(document):
+        bundle = _bundle_as(document, format)
+        name, records, personal = bundle.name, "", _plan_parts(bundle, catalogue, context)
+        document, chosen = bundle.as_document(), ZIP
+    else:
+        template = read_document(document)
+        chosen = format or template.output.format
+        plan = resolve(as_format(template, chosen), catalogue, context).require()
+        _check_answers(template, answers or {})
+        name, records, personal = template.name, template.records, plan.personal
+        document = template.as_document()
+    if person is not None and personal and not purpose:
+        message = f"Personal data leaves the house ({', '.join(personal)}). Say what for."
         raise PlanError([Problem(code="no_purpose", message=message, place="purpose")])
     run = Run(
         template_id=template_id,
         version=version,
-        name=template.name,
-        document=template.as_document(),
+        name=name,
+        document=document,
         format=chosen,
         person_id=person.id if person else None,
         asked_by=asked_by or (person.name if person else "the command line"),
@@ -83,7 +97,32 @@ def ask_for_run(
         answers=answers or {},
         purpose=purpose,
         scope=scope,
+        source=source,
+        records=records,
+        personal=len(personal),
         files=[],
     )
     with services.store.session() as session:
         return ledger.add_run(session, run)
+
+
+def _bundle_as(document: dict[str, Any], format: str | None) -> Bundle:
+    bundle = read_bundle(document)
+    if format is None or format == ZIP:
+        return bundle
+    return bundle.model_copy(update={"parts": tuple(as_format(p, format) for p in bundle.parts)})
+
+
+def _plan_parts(bundle: Bundle, catalogue: Catalogue, context: Context) -> tuple[str, ...]:
+    """
+    The personal fields of a bundle. Raises PlanError with the problems of all parts, at `parts[n]`.
+    """
+    problems: list[Problem] = []
+    personal: list[str] = []
+    for n, part in enumerate(bundle.parts):
+        resolution = resolve(part, catalogue, context)
+        problems += [replace(p, place=f"parts[{n}].{p.place}".rstrip(".")) for p in resolution.problems]
+        personal += resolution.plan.personal if resolution.plan else ()
+    if problems:
+        raise PlanError(problems)
+    return tuple(dict.fromkeys(personal))

@@ -1,5 +1,5 @@
 """
-The life of a run: taken up, counted, written, delivered, entered in the ledger.
+The life of a run: taken up, counted, written, checked, delivered, entered in the ledger.
 
 Every step can be repeated: an attempt writes into a folder of its own, and only the last attempt may end the run.
 A worker killed anywhere is followed by another.
@@ -8,31 +8,32 @@ A worker killed anywhere is followed by another.
 from __future__ import annotations
 
 import contextlib
-import os
-import shutil
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
-from pathlib import Path, PurePosixPath
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
 
 import structlog
 from sqlalchemy.exc import DBAPIError
 
-from bouquet.core.errors import BouquetError, WriteError
-from bouquet.core.naming import with_suffix
-from bouquet.core.plan import resolve
-from bouquet.core.template import read_document
+from bouquet.core.errors import BouquetError
+from bouquet.core.plan import Plan, resolve
+from bouquet.core.template import Template, read_bundle, read_document
 from bouquet.runs.asking import as_format
-from bouquet.runs.errors import FolderError, RunCancelled, error_facts
+from bouquet.runs.bundling import export_bundle
+from bouquet.runs.delivering import deliver
+from bouquet.runs.errors import RunCancelled, RunFailed, error_facts
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot, SourceCancelled, SourceDown
 from bouquet.store import runs as ledger
 from bouquet.store.models import Run, RunFile
 
-__all__ = ["ATTEMPTS", "execute", "outgoing_folder"]
+__all__ = ["ATTEMPTS", "execute"]
 
 log = structlog.get_logger()
 
@@ -60,14 +61,22 @@ class _Progress:
             raise RunCancelled("The run was cancelled.")
 
 
-def outgoing_folder(root: Path, folder: str) -> Path:
+@dataclass
+class _Planned:
     """
-    The folder a round writes into, below `root`. Raises FolderError when the name leads elsewhere.
+    What a run comes to against its source as it is now.
     """
-    parts = PurePosixPath(folder.strip()).parts
-    if not parts or ".." in parts or parts[0] == "/" or any("\x00" in p or p.startswith(".") for p in parts):
-        raise FolderError(" ".join((FolderError.__doc__ or "").split()))
-    return root.joinpath(*parts)
+
+    name: str
+    parts: list[tuple[Template, Plan]]
+    keep_days: int | None
+
+    @property
+    def alone(self) -> tuple[Template, Plan] | tuple[None, None]:
+        """
+        The one template of a run that is no bundle.
+        """
+        return self.parts[0] if len(self.parts) == 1 else (None, None)
 
 
 def execute(services: Services, run_id: int) -> None:
@@ -80,10 +89,12 @@ def execute(services: Services, run_id: int) -> None:
         run = ledger.begin_attempt(session, run_id, services.clock())
     if run is None:
         return
-    folder = services.files / str(run.id) / str(run.attempt)
     try:
-        exported = _export(services, run, folder)
-        delivered = _deliver(services, run, exported)
+        planned = _planned(services, run)
+        if run.status == "releasing":
+            _end_ready(services, run, delivered=_deliver(services, run, run.files, planned))
+        else:
+            _carry_out(services, run, planned)
     except (SourceDown, DBAPIError) as error:
         if run.attempt < ATTEMPTS:
             log.warning("run_interrupted", run=run.id, attempt=run.attempt, error=str(error))
@@ -95,22 +106,70 @@ def execute(services: Services, run_id: int) -> None:
         if not isinstance(error, BouquetError):
             log.exception("run_failed", run=run.id)
         _end(services, run, "failed", error)
-    else:
-        _end_ready(services, run, exported, delivered)
     _sweep(services, run)
 
 
-def _export(services: Services, run: Run, folder: Path) -> Exported:
-    template = as_format(read_document(run.document), run.format)
+def _planned(services: Services, run: Run) -> _Planned:
+    """
+    The plans of a run. Raises PlanError where the source no longer gives what they ask for.
+    """
+    catalogue = services.source_of(run.source).catalogue()
     context = services.context(
         run.as_of, answers=run.answers, scope=run.scope, template_id=run.template_id, run_id=run.id
     )
-    plan = resolve(template, services.source.catalogue(), context).require()
+    if run.is_bundle:
+        bundle = read_bundle(run.document)
+        alone = replace(context, answers=None)
+        parts = [(t, resolve(t, catalogue, alone).require()) for t in bundle.parts]
+        return _Planned(bundle.name, parts, None)
+    template = as_format(read_document(run.document), run.format)
+    return _Planned(
+        template.name, [(template, resolve(template, catalogue, context).require())], template.output.keep_days
+    )
+
+
+def _carry_out(services: Services, run: Run, planned: _Planned) -> None:
+    """
+    Count, write, check; then deliver, or let it wait for a person.
+    """
+    folder = services.storage.workplace(run.id, run.attempt)
+    exported = _export(services, run, planned, folder)
+    facts: dict[str, Any] = {
+        "slip": exported.slip,
+        "findings": list(exported.findings),
+        "objections": exported.objections,
+        "verdict": exported.verdict,
+        "personal": len(exported.slip["personal_fields"]),
+        "rows_announced": exported.slip["rows_announced"],
+        "rows_written": exported.rows,
+    }
+    if exported.verdict == "stop":
+        exported.slip["files"] = []
+        said = "; ".join(c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "stop")
+        error = RunFailed(f"A check stopped it, and nothing is made available: {said}.")
+        _end(services, run, "failed", error, **facts)
+        return
+    files = _kept(services, run, exported)
+    days = planned.keep_days if planned.keep_days is not None else services.keep_days
+    facts["keep_until"] = services.clock() + timedelta(days=days)
+    if exported.verdict == "hold":
+        held = [c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "hold"]
+        notice = f"{run.name} waits for you: {'; '.join(held)}."
+        _finish(services, run, status="held", files=files, notice=notice, **facts)
+        return
+    _end_ready(services, run, files, _deliver(services, run, files, planned), **facts)
+
+
+def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Exported:
     progress = _Progress()
     asked = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
     if run.purpose:
         asked["purpose"] = run.purpose
-    with services.source.reader.snapshot() as snapshot, _watched(services, run, snapshot, progress):
+    reader = services.source_of(run.source).reader
+    with reader.snapshot() as snapshot, _watched(services, run, snapshot, progress):
+        if run.is_bundle:
+            return export_bundle(planned.name, planned.parts, folder, snapshot, asked, progress)
+        template, plan = planned.parts[0]
         return Export(template, plan, run.format, folder, progress).write(snapshot, asked)
 
 
@@ -145,100 +204,53 @@ def _watched(services: Services, run: Run, snapshot: Snapshot, progress: _Progre
         watcher.join()
 
 
-def _deliver(services: Services, run: Run, exported: Exported) -> str | None:
+def _kept(services: Services, run: Run, exported: Exported) -> list[RunFile]:
     """
-    Copy the files into the round's folder: written beside, then renamed; an earlier run's file is never overwritten.
-
-    The names are entered in the ledger first, so that a repeated delivery of the same run replaces its own files.
-    Returns them, one a line.
+    Put the files where they stay.
     """
-    if run.round_id is None:
-        return None
-    with services.store.session() as session:
-        known = ledger.get_run(session, run.id)
-        wanted = known.delivered_to
-        if wanted is None:
-            target = outgoing_folder(services.outgoing, ledger.round_folder(session, run.round_id))
-            taken: list[Path] = []
-            for file in exported.files:
-                taken.append(_unused(target, file.path.name, taken))
-            wanted = "\n".join(str(t.relative_to(services.outgoing)) for t in taken)
-            known.delivered_to = wanted
-    for file, name in zip(exported.files, wanted.split("\n"), strict=True):
-        _put(file.path, services.outgoing / name, name, run.id)
-    return wanted
-
-
-def _put(made: Path, target: Path, name: str, run_id: int) -> None:
-    beside = target.with_name(f".{target.name}.{run_id}.part")
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        with made.open("rb") as source, beside.open("wb") as copy:
-            shutil.copyfileobj(source, copy, 1 << 20)
-            copy.flush()
-            os.fsync(copy.fileno())
-        beside.replace(target)
-    except OSError as error:
-        reason = (error.strerror or str(error)).lower()
-        raise WriteError(f"The file could not be put into “{name}”: {reason}.") from error
-    finally:
-        with contextlib.suppress(OSError):
-            beside.unlink(missing_ok=True)
-
-
-def _unused(folder: Path, name: str, taken: list[Path]) -> Path:
-    candidate, n = folder / name, 1
-    while candidate.exists() or candidate in taken:
-        n += 1
-        candidate = folder / with_suffix(name, n)
-    return candidate
-
-
-def _end_ready(services: Services, run: Run, exported: Exported, delivered: str | None) -> None:
     files = [
         RunFile(
             run_id=run.id,
             name=file.path.name,
-            path=str(file.path.relative_to(services.files)),
+            path=services.storage.keep(run.id, run.attempt, file.path),
             media_type=file.media_type,
             size=file.size,
             rows=file.rows,
             sha256=file.sha256,
+            role=file.role,
         )
         for file in exported.files
     ]
+    services.storage.leave(run.id, run.attempt)
+    return files
+
+
+def _deliver(services: Services, run: Run, files: list[RunFile], planned: _Planned) -> str | None:
+    return deliver(services, run, files, *planned.alone) if run.round_id is not None else None
+
+
+def _end_ready(
+    services: Services, run: Run, files: Sequence[RunFile] = (), delivered: str | None = None, **facts: Any
+) -> None:
+    rows = facts.get("rows_written", run.rows_written)
+    notice = f"{run.name} is ready: {rows:,} rows."
+    facts |= {"delivered_to": delivered} if delivered else {}
+    _finish(services, run, status="ready", files=files, notice=notice, **facts)
+
+
+def _finish(services: Services, run: Run, **facts: Any) -> None:
     with services.store.session() as session:
-        ledger.finish_run(
-            session,
-            run.id,
-            run.attempt,
-            status="ready",
-            now=services.clock(),
-            files=files,
-            notice=f"{run.name} is ready: {exported.rows:,} rows.",
-            slip=exported.slip,
-            rows_announced=exported.slip["rows_announced"],
-            rows_written=exported.rows,
-            delivered_to=delivered,
-        )
+        ledger.finish_run(session, run.id, run.attempt, now=services.clock(), **facts)
 
 
-def _end(services: Services, run: Run, status: str, error: BaseException) -> None:
-    facts = error_facts(error)
-    notice = f"{run.name} failed: {facts['message']}" if status == "failed" else None
+def _end(services: Services, run: Run, status: str, error: BaseException, **facts: Any) -> None:
+    said = error_facts(error)
+    notice = f"{run.name} failed: {said['message']}" if status == "failed" else None
     # The ledger must learn how it ended, also when its database is just coming back.
     for wait in (0.0, 1.0, 3.0, 10.0):
         time.sleep(wait)
-        with contextlib.suppress(DBAPIError), services.store.session() as session:
-            ledger.finish_run(
-                session,
-                run.id,
-                run.attempt,
-                status=status,
-                now=services.clock(),
-                notice=notice,
-                error=facts if status == "failed" else None,
-            )
+        with contextlib.suppress(DBAPIError):
+            _finish(services, run, status=status, notice=notice, error=said if status == "failed" else None, **facts)
             return
 
 
@@ -247,10 +259,6 @@ def _sweep(services: Services, run: Run) -> None:
     Remove what attempts left behind that the ledger does not know.
     """
     with services.store.session() as session:
-        kept = {f.path for f in ledger.get_run(session, run.id).files}
-    home = services.files / str(run.id)
-    for attempt in home.iterdir() if home.exists() else []:
-        if not any(path.startswith(f"{run.id}/{attempt.name}/") for path in kept):
-            shutil.rmtree(attempt, ignore_errors=True)
-    with contextlib.suppress(OSError):
-        home.rmdir()
+        kept = {f.path for f in ledger.get_run(session, run.id).files if f.removed_at is None}
+    services.storage.leave(run.id, run.attempt)
+    services.storage.clear(run.id, kept)

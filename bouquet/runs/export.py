@@ -1,5 +1,5 @@
 """
-One template, one snapshot, its files: counted, written, totalled.
+One template, one snapshot, its files: counted, written, totalled, checked.
 
 Reading, shaping and writing overlap in threads; rows never become Python objects on the way.
 """
@@ -7,47 +7,54 @@ Reading, shaping and writing overlap in threads; rows never become Python object
 from __future__ import annotations
 
 import contextlib
+import csv
+import io
+import json
 import os
-import queue
-import threading
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import polars as pl
 import pyarrow as pa
 
+from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
-from bouquet.core.naming import NameFacts, file_name, with_suffix
+from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Comparison, Plan, PlanColumn
-from bouquet.core.shaping import Line, ReaderLines, TextShaper, Totalled, title_lines, to_frame
+from bouquet.core.shaping import ReaderLines, TextShaper, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
-from bouquet.core.sql import Statements, TallyStep
-from bouquet.core.template import Show, Template
+from bouquet.core.sql import Statements
+from bouquet.core.template import Severity, Show, Template
 from bouquet.core.template.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
+from bouquet.runs.archive import attachments_of, write_archive
+from bouquet.runs.pen import Part, Pen, prefetched
+from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
 
-__all__ = ["Export", "Exported", "ExportedFile", "count_tally", "window_of"]
+__all__ = ["Export", "Exported", "ExportedFile", "file_facts", "window_of"]
 
-T = TypeVar("T")
-
-#: Batches read ahead of the writer.
-READ_AHEAD = 1
-
-#: Rows written at a time where the size of files is limited.
-SLICE = 500
+#: What each kind of companion is.
+_MEDIA = {
+    "dictionary": "text/csv",
+    "metadata": "application/csvm+json",
+    "findings": "text/csv",
+    "slip": "application/json",
+    "archive": "application/zip",
+}
 
 
 @dataclass(frozen=True)
 class ExportedFile:
     """
-    One finished file. `role` is `data`, or what it accompanies the data as: `dictionary`, `metadata`.
+    One finished file. `role` is `data`, or what it accompanies the data as: `children`, `dictionary`, `metadata`,
+    `findings`, `slip`, `archive`.
     """
 
     path: Path
@@ -61,12 +68,16 @@ class ExportedFile:
 @dataclass(frozen=True)
 class Exported:
     """
-    What a run made: its files, the data first, and its slip.
+    What a run made: its files, the data first, its slip, and what its checks found: listed up to a cap, counted in
+    full, with the gravest severity among those that object.
     """
 
     files: tuple[ExportedFile, ...]
     rows: int
     slip: dict[str, Any]
+    findings: tuple[dict[str, Any], ...] = ()
+    objections: int = 0
+    verdict: Severity | None = None
 
     @property
     def path(self) -> Path:
@@ -74,108 +85,6 @@ class Exported:
         The first file.
         """
         return self.files[0].path
-
-
-@dataclass(frozen=True)
-class _Part:
-    """
-    One part of a split: its value as text and as it comes from the source, and its rows, where these are known.
-    """
-
-    rows: int | None
-    value: str | None = None
-    key: Any = None
-
-
-def prefetched(source: Iterator[T]) -> Iterator[T]:
-    """
-    Read ahead of the consumer in a thread. An error of the source is raised where its item would have come.
-    """
-    items: queue.Queue[tuple[str, Any]] = queue.Queue(maxsize=READ_AHEAD)
-    stopped = threading.Event()
-
-    def put(entry: tuple[str, Any]) -> None:
-        while not stopped.is_set():
-            try:
-                items.put(entry, timeout=0.2)
-                return
-            except queue.Full:
-                continue
-
-    def read() -> None:
-        try:
-            for item in source:
-                put(("item", item))
-                if stopped.is_set():
-                    break
-            put(("end", None))
-        except BaseException as error:
-            put(("error", error))
-
-    thread = threading.Thread(target=read, name="prefetch", daemon=True)
-    thread.start()
-    try:
-        while True:
-            what, value = items.get()
-            if what == "end":
-                return
-            if what == "error":
-                raise value
-            yield value
-    finally:
-        stopped.set()
-        thread.join()
-
-
-def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[dict[str, Any]]:
-    """
-    The tally: all records, what each step leaves, and the rows that go out.
-
-    `words` names the steps by their place in the document. Each entry has its `kind`: `all`, `filter`, `scope` (rows
-    hidden by rights), `open` (children become rows), `group` (records become groups) or `limit`. `left_out` counts what
-    a step lost; `blank` how many of these were blank in an order comparison; `without` the records that have no child,
-    None where that is no question.
-    """
-    statements = Statements(plan)
-    statement, steps = statements.tally()
-    counts = snapshot.row(statement)
-    tally: list[dict[str, Any]] = []
-    before = 0
-    for step in steps:
-        rows, place = int(counts[step.count]), step.step.place if step.step else ""
-        narrows = step.kind in ("filter", "scope")
-        entry: dict[str, Any] = {
-            "kind": step.kind,
-            "place": place,
-            "words": _words(step, plan, words),
-            "rows": rows,
-            "left_out": before - rows if narrows else 0,
-            "blank": int(counts[step.blank] or 0) if step.blank else 0,
-            "without": int(counts[step.without]) if step.without else None,
-        }
-        tally.append(entry)
-        before = rows
-    if any(b.fill_gaps for b in plan.by):
-        rows = int(snapshot.row(statements.count())["rows"])
-        tally.append({**_LINE, "kind": "group", "words": "with empty steps between", "rows": rows})
-    elif plan.at_most is not None and before > plan.at_most:
-        entry = {"kind": "limit", "place": "at_most", "words": f"the first {plan.at_most:,}", "rows": plan.at_most}
-        tally.append({**_LINE, **entry, "left_out": before - plan.at_most})
-    return tally
-
-
-_LINE: dict[str, Any] = {"place": "", "left_out": 0, "blank": 0, "without": None}
-
-
-def _words(step: TallyStep, plan: Plan, words: dict[str, str]) -> str:
-    if step.kind == "open":
-        kept = "kept, a row each" if plan.keeps_childless else "left out"
-        return f"one row per {plan.row_type.label}; {plan.record_type.plural} without any are {kept}"
-    if step.kind == "group":
-        return "groups"
-    if step.kind == "scope":
-        return "hidden by rights"
-    return words.get(step.step.place, step.step.place) if step.step else plan.record_type.plural
 
 
 class Export:
@@ -198,7 +107,7 @@ class Export:
         folder: Path,
         progress: Callable[[str, int | None, int], None] = lambda *_: None,
     ) -> None:
-        self.plan, self.format, self.folder, self.progress = plan, format, folder, progress
+        self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
         self.writer_class = WRITERS[format]
@@ -215,18 +124,36 @@ class Export:
         announced = int(tally[-1]["rows"])
         self.progress("writing", announced, 0)
         self.statements = Statements(self.plan, expected=announced)
-        self.totals = Totals(self.plan)
+        self.totals, self.found = Totals(self.plan), Findings(self.plan)
         self.notes: Counter[str] = Counter()
         self.digests: dict[Path, Digest] = {}
+        self.files: list[ExportedFile] = []
         written: list[tuple[str, Path, int]] = []
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             written += self._stream(snapshot, announced)
             if self.totals.rows != announced:
                 raise CountMismatch(announced, self.totals.rows)
-            companions = self._companions([name for name, _, _ in written])
-            files = [self._finished(name, path, "data", rows) for name, path, rows in written]
-            files += [self._finished(name, path, role, 0) for name, path, role in companions]
+            self.progress("checking", announced, announced)
+            self.found.finish(self.totals)
+            self.files += [self._finished(name, path, "data", rows) for name, path, rows in written]
+            for name, content, role in self._companions([name for name, _, _ in written]):
+                self._add(name, role, content)
+            self._write_children(snapshot)
+            slip = build_slip(
+                plan=self.plan,
+                sentence=self.sentence,
+                tally=[{k: v for k, v in step.items() if k != "place"} for step in tally],
+                totals=self.totals,
+                once=self._once(snapshot),
+                files=[file_facts(f) for f in self.files],
+                notes=self._all_notes(),
+                checks=self.found.summary(),
+                snapshot_at=snapshot.taken_at.isoformat(),
+                announced=announced,
+                asked=asked,
+            )
+            self._close(snapshot, slip)
         except OSError as error:
             reason = error.strerror or str(error)
             raise WriteError(f"The file could not be written: {reason.lower()}. Nothing was kept of it.") from error
@@ -234,19 +161,36 @@ class Export:
             with contextlib.suppress(OSError):
                 for left in self.folder.glob(".*.part"):
                     left.unlink(missing_ok=True)
-        slip = build_slip(
-            plan=self.plan,
-            sentence=self.sentence,
-            tally=[{k: v for k, v in step.items() if k != "place"} for step in tally],
-            totals=self.totals,
-            once=self._once(snapshot),
-            files=[_file_facts(f) for f in files],
-            notes=self._all_notes(),
-            snapshot_at=snapshot.taken_at.isoformat(),
-            announced=announced,
-            asked=asked,
+        return Exported(
+            tuple(self.files),
+            self.totals.rows,
+            slip,
+            tuple(self.found.as_json()),
+            self.found.objections,
+            self.found.verdict,
         )
-        return Exported(tuple(files), self.totals.rows, slip)
+
+    def _close(self, snapshot: Snapshot, slip: dict[str, Any]) -> None:
+        """
+        What holds the other files or speaks of them: the slip as a file, and the archive.
+        """
+        output = self.plan.output
+        if "slip" in output.companions:
+            self._add(f"{self.stem}-slip.json", "slip", json.dumps(slip, indent=2, ensure_ascii=False).encode())
+        if output.archive or self.plan.attached is not None:
+            name = f"{self.stem}.zip"
+            beside = self.folder / f".{name}.part"
+            attached = attachments_of(snapshot, self.plan)
+            files = [(f.path.name, f.path) for f in self.files]
+            slip["attachments"] = write_archive(beside, files, attached, self.plan.context.as_of, self._beat)
+            self.files.append(self._finished(name, beside, "archive", 0))
+        slip["files"] = [file_facts(f) for f in self.files]
+
+    def _beat(self) -> None:
+        """
+        Something was written that is no row; a run that was cancelled ends here.
+        """
+        self.progress("packing", self.totals.rows, self.totals.rows)
 
     # Files
 
@@ -259,11 +203,13 @@ class Export:
         lines = ReaderLines.count(self.plan, totals)
         into_sheets = self._into_sheets()
         whole = announced + lines
-        pen = _Pen(self, parts, totals, into_sheets=into_sheets, whole=whole)
+        pen = Pen(self, parts, totals, into_sheets=into_sheets, whole=whole)
         try:
             with ThreadPoolExecutor(1, thread_name_prefix="totals") as adding:
                 added: Future[None] | None = None
-                batches = ((b, to_frame(b)) for b in snapshot.batches(self.statements.rows()))
+                checks = bool(self.plan.row_checks)
+                statement = self.statements.rows(keys=checks, checks=checks)
+                batches = ((b, to_frame(b)) for b in snapshot.batches(statement))
                 for batch, frame in prefetched(batches):
                     # Totals of one batch are added while it is written; one at a time, so that memory stays flat.
                     if added is not None:
@@ -283,26 +229,28 @@ class Export:
         Totals of a batch, and the digest of what was written up to it.
         """
         self.totals.add(batch, frame)
+        if self.plan.row_checks:
+            self.found.add(frame)
         self.digests.setdefault(path, Digest(path)).follow()
 
     def _into_sheets(self) -> bool:
         split = self.plan.output.split
         return split is not None and split.into == "sheets" and self.writer_class.takes_sheets
 
-    def _parts(self, snapshot: Snapshot, announced: int) -> list[_Part]:
+    def _parts(self, snapshot: Snapshot, announced: int) -> list[Part]:
         """
         The parts of a split that are known before; one part where there is no split.
         """
         split = self.plan.output.split
         if split is None or not announced:
-            return [_Part(announced)]
+            return [Part(announced)]
         if split.rows is not None:
-            return [_Part(min(split.rows, announced - n)) for n in range(0, announced, split.rows)]
+            return [Part(min(split.rows, announced - n)) for n in range(0, announced, split.rows)]
         if split.megabytes is not None:
-            return [_Part(None)]
+            return [Part(None)]
         table = to_frame(snapshot.table(self.statements.parts()))
         shown = self._split_texts(table["s0"])
-        return [_Part(n, text, key) for key, n, text in zip(table["s0"], table["rows"], shown, strict=True)]
+        return [Part(n, text, key) for key, n, text in zip(table["s0"], table["rows"], shown, strict=True)]
 
     def _split_texts(self, values: pl.Series) -> list[str]:
         """
@@ -373,28 +321,54 @@ class Export:
             sentence=self.sentence,
             titles=title_lines(self.plan, self.sentence, titled) if self.writer_class.takes_lines else (),
             sheets=sheets,
-            findings=self._all_notes,
+            findings=self._findings_table,
         )
         writer.open()
         return writer
 
-    def _companions(self, names: list[str]) -> list[tuple[str, Path, str]]:
+    @property
+    def stem(self) -> str:
         """
-        Write what goes along with the data.
+        What the names of companions begin with.
         """
-        wanted, made = self.plan.output.dictionary, []
-        stem = self.file_name(self.totals.rows, None, None).rpartition(".")[0]
-        if "csv" in wanted or ("sheet" in wanted and self.format != "xlsx"):
-            made.append((f"{stem}-dictionary.csv", dictionary_csv(self.plan), "dictionary"))
-        if "csvw" in wanted and self.format == "csv":
-            name = f"{names[0]}-metadata.json" if len(names) == 1 else f"{stem}-metadata.json"
-            made.append((name, csvw_metadata(self.plan, names), "metadata"))
-        found = []
-        for name, content, role in made:
-            path = self.folder / f".{name}.part"
-            path.write_bytes(content)
-            found.append((name, path, role))
-        return found
+        return self.file_name(self.totals.rows, None, None).rpartition(".")[0]
+
+    def _companions(self, names: list[str]) -> Iterator[tuple[str, bytes, str]]:
+        """
+        (name, content, role) of what goes along with the data and is small.
+        """
+        output = self.plan.output
+        if "csv" in output.dictionary or ("sheet" in output.dictionary and self.format != "xlsx"):
+            yield f"{self.stem}-dictionary.csv", dictionary_csv(self.plan), "dictionary"
+        if "csvw" in output.dictionary and self.format == "csv":
+            name = f"{names[0]}-metadata.json" if len(names) == 1 else f"{self.stem}-metadata.json"
+            yield name, csvw_metadata(self.plan, names), "metadata"
+        if "findings" in output.companions:
+            text = io.StringIO()
+            rows = [FINDING_HEADINGS, *self._findings_table()]
+            csv.writer(text, lineterminator="\r\n").writerows(rows)
+            yield f"{self.stem}-findings.csv", text.getvalue().encode(), "findings"
+
+    def _add(self, name: str, role: str, content: bytes) -> None:
+        path = self.folder / f".{name}.part"
+        path.write_bytes(content)
+        self.files.append(self._finished(name, path, role, 0))
+
+    def _write_children(self, snapshot: Snapshot) -> None:
+        """
+        The files of children: exports of their own, from the same snapshot.
+        """
+        for plan in self.plan.children:
+            inside = self.folder / f".children-{len(self.files)}"
+            made = Export(self.template, plan, "csv", inside, self._child_progress).write(snapshot, {})
+            for file in made.files:
+                target = self.folder / file.path.name
+                file.path.replace(target)
+                self.files.append(ExportedFile(target, "children", file.media_type, file.rows, file.size, file.sha256))
+            inside.rmdir()
+
+    def _child_progress(self, stage: str, announced: int | None, written: int) -> None:
+        self.progress("children", self.totals.rows, self.totals.rows)
 
     def _finished(self, name: str, path: Path, role: str, rows: int) -> ExportedFile:
         size, digest = path.stat().st_size, self.digests.get(path, Digest(path)).finish()
@@ -402,8 +376,13 @@ class Export:
             os.fsync(written.fileno())
         target = self.folder / name
         path.replace(target)
-        media = {"dictionary": "text/csv", "metadata": "application/csvm+json"}.get(role, self.writer_class.media_type)
-        return ExportedFile(target, role, media, rows, size, digest)
+        return ExportedFile(target, role, _MEDIA.get(role, self.writer_class.media_type), rows, size, digest)
+
+    def _findings_table(self, more: Mapping[str, int] | None = None) -> list[list[str | int]]:
+        """
+        What was found so far, as rows; `more` is what a writer found itself.
+        """
+        return self.found.table({**self._all_notes(), **(more or {})})
 
     def _all_notes(self) -> dict[str, int]:
         """
@@ -412,147 +391,6 @@ class Export:
         guarded = self.plan.guards_formulas
         formulas = self.totals.formula_notes(guarded=guarded) if self.format == "csv" else {}
         return {**self.notes, **self.totals.fault_notes(), **formulas}
-
-
-class _Pen:
-    """
-    Puts rows and lines into files, one after the other, as the split asks.
-    """
-
-    def __init__(self, export: Export, parts: list[_Part], totals: Totalled, *, into_sheets: bool, whole: int) -> None:
-        self.export, self.plan, self.parts, self.totals = export, export.plan, parts, totals
-        self.into_sheets, self.whole = into_sheets, whole
-        self.at, self.rows, self.written, self.names = -1, 0, 0, set[str]()
-        self.writer: Writer | None = None
-        self.several = len(parts) > 1 or parts[0].rows is None or parts[0].value is not None
-        split = self.plan.output.split
-        self.limit = int(split.megabytes * 1_000_000) if split and split.megabytes else None
-        self._next()
-
-    @property
-    def path(self) -> Path:
-        """
-        Where the file under way is written.
-        """
-        assert self.writer is not None
-        return self.writer.path
-
-    def take(self, frame: pl.DataFrame) -> Iterator[tuple[str, Path, int]]:
-        """
-        Write a batch; gives the files that became whole.
-        """
-        while frame.height:
-            part = self.parts[min(self.at, len(self.parts) - 1)]
-            fits = frame.height if part.rows is None else part.rows - self.rows
-            if fits == 0 and self.at < len(self.parts) - 1:
-                yield from self._turn()
-                continue
-            head = frame.head(min(fits, SLICE) if self.limit else fits or frame.height)
-            if self.limit and self.rows and self._would_be(head) > self.limit:
-                yield from self._turn()
-                continue
-            self._write(head)
-            self.rows += head.height
-            self.written += head.height
-            frame = frame.slice(head.height)
-
-    def end(self) -> Iterator[tuple[str, Path, int]]:
-        """
-        Finish the last file.
-        """
-        self._close_lines(last=True)
-        yield self._close()
-
-    def _would_be(self, head: pl.DataFrame) -> int:
-        """
-        Bytes of the file with some more rows in it, by the bytes a row took so far, generously.
-        """
-        assert self.writer is not None
-        self._measured = max(getattr(self, "_measured", 0), self.writer.size / max(self.rows, 1))
-        return self.writer.size + int(self._measured * head.height * 1.2) + 1
-
-    def _write(self, head: pl.DataFrame) -> None:
-        assert self.writer is not None
-        if self.lines is None:
-            self.writer.write(head)
-            return
-        for block in self.lines.blocks(head):
-            if isinstance(block, Line):
-                self.writer.write_line(block)
-            else:
-                self.writer.write(block)
-
-    def _turn(self) -> Iterator[tuple[str, Path, int]]:
-        """
-        On to the next part.
-        """
-        assert self.writer is not None
-        self._close_lines(last=False)
-        if not self.into_sheets:
-            yield self._close()
-        self._next()
-
-    def _close_lines(self, *, last: bool) -> None:
-        assert self.writer is not None
-        if self.lines is not None and (last or self.plan.split is not None):
-            for line in self.lines.end():
-                self.writer.write_line(line)
-
-    def _next(self) -> None:
-        self.at += 1
-        self.rows = 0
-        part = self.parts[min(self.at, len(self.parts) - 1)]
-        takes = self.plan.output.style == "reader" and self.export.writer_class.takes_lines
-        if takes and (self.plan.split is not None or self.at == 0):
-            self.lines: ReaderLines | None = ReaderLines(
-                self.plan, self.totals, (part.key,) if self.plan.split is not None else ()
-            )
-        elif not takes:
-            self.lines = None
-        if self.into_sheets:
-            if self.at == 0:
-                sheets = [SheetFacts(p.value or "(blank)", self._lines_of(p)) for p in self.parts]
-                self._open(self.whole, sheets, None, None)
-            else:
-                assert self.writer is not None
-                self.writer.next_sheet()
-            return
-        rows = self.whole if not self.several else self._lines_of(part)
-        self._open(rows, (), self.at + 1 if self.several else None, part.value)
-
-    def _lines_of(self, part: _Part) -> int:
-        """
-        Rows and lines of one part. Of lines within a part only their greatest number is known.
-        """
-        lines = ReaderLines.count_within(self.plan, self.totals, (part.key,) if self.plan.split is not None else ())
-        return (part.rows or 0) + lines
-
-    def _open(self, lines: int, sheets: Sequence[SheetFacts], number: int | None, value: str | None) -> None:
-        part = self.parts[min(self.at, len(self.parts) - 1)]
-        titled = self.export.totals.rows if part.rows is None else part.rows
-        if sheets:
-            titled = sum(p.rows or 0 for p in self.parts)
-        name = self.export.file_name(part.rows or 0, number, value)
-        stem, n = name, 1
-        while name.casefold() in self.names:
-            n += 1
-            name = with_suffix(stem, n)
-        self.names.add(name.casefold())
-        self.name = name
-        self.writer = self.export.open_writer(name, lines, sheets, titled)
-
-    def _close(self) -> tuple[str, Path, int]:
-        assert self.writer is not None
-        self.writer.close()
-        self.export.notes.update(self.writer.facts.notes)
-        return self.name, self.writer.path, self.writer.facts.rows
-
-    def abandon(self) -> None:
-        """
-        Let go of the file under way.
-        """
-        if self.writer is not None:
-            self.writer.abandon()
 
 
 def window_of(plan: Plan) -> tuple[datetime | None, datetime | None]:
@@ -567,6 +405,9 @@ def window_of(plan: Plan) -> tuple[datetime | None, datetime | None]:
     return None, None
 
 
-def _file_facts(file: ExportedFile) -> dict[str, Any]:
-    facts = {"name": file.path.name, "rows": file.rows, "size": file.size, "sha256": file.sha256}
+def file_facts(file: ExportedFile) -> dict[str, Any]:
+    """
+    A file as the slip has it.
+    """
+    facts: dict[str, Any] = {"name": file.path.name, "rows": file.rows, "size": file.size, "sha256": file.sha256}
     return facts if file.role == "data" else {**facts, "role": file.role}

@@ -19,17 +19,20 @@ import structlog
 from psycopg import OperationalError
 from sqlalchemy.exc import DBAPIError
 
+from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.executor import ATTEMPTS, execute
+from bouquet.runs.keeping import expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.sources import SourceDown
 from bouquet.store import runs as ledger
 
-__all__ = ["BY_HAND", "BY_ROUND", "Queue"]
+__all__ = ["Queue"]
 
 log = structlog.get_logger()
 
-#: Priorities; the greater goes first. A person waits, a round does not.
-BY_HAND, BY_ROUND = 10, 0
+#: Priorities; the greater goes first. A person waits, a round does not. Among people it goes in turn: each further
+#: run that one person has waiting goes a place back.
+BY_HAND, BY_ROUND = 10_000, 0
 
 #: Seconds after which a run without a job is given one.
 FORGOTTEN = 10
@@ -71,6 +74,10 @@ class Queue:
         def execute_run(run_id: int) -> None:
             execute(self.services, run_id)
 
+        @self.app.task(name="compare_runs")
+        def compare_runs(comparison_id: int) -> None:
+            carry_out_comparison(self.services, comparison_id)
+
         @self.app.periodic(cron="* * * * * */10")
         @self.app.task(name="look_after_runs", queueing_lock="look_after_runs", pass_context=True)
         async def look_after_runs(context: procrastinate.JobContext, timestamp: int) -> None:
@@ -79,6 +86,12 @@ class Queue:
                 log.warning("job_taken_over", job=job.id, task=job.task_name)
                 await manager.retry_job(job)
             await asyncio.to_thread(self.wake_forgotten)
+
+        @self.app.periodic(cron="*/10 * * * *")
+        @self.app.task(name="look_after_files", queueing_lock="look_after_files")
+        def look_after_files(timestamp: int) -> None:
+            expire_files(self.services)
+            sweep_files(self.services)
 
     def add_periodic(self, name: str, cron: str, work: Any) -> None:
         """
@@ -106,22 +119,39 @@ class Queue:
             if not self._sync.check_connection():
                 self._sync.schema_manager.apply_schema()
 
-    def put(self, run_id: int, *, priority: int = BY_HAND) -> None:
+    def put(self, run_id: int) -> None:
         """
         Wake a worker for a run. Asking twice is harmless. The queue may be out of reach: the run is then found later.
         """
         try:
-            self._sync.configure_task(
-                "execute_run",
-                allow_unknown=True,
-                priority=priority,
-                queueing_lock=f"run-{run_id}",
-                lock=f"run-{run_id}",
-            ).defer(run_id=run_id)
+            priority = self._priority(run_id)
+        except DBAPIError as error:
+            log.warning("queue_unreachable", run=run_id, error=str(error))
+            return
+        self._defer("execute_run", f"run-{run_id}", priority, run_id=run_id)
+
+    def put_comparison(self, comparison_id: int) -> None:
+        """
+        Wake a worker for a comparison. Asking twice is harmless.
+        """
+        self._defer("compare_runs", f"comparison-{comparison_id}", BY_HAND, comparison_id=comparison_id)
+
+    def _defer(self, task: str, lock: str, priority: int, **arguments: int) -> None:
+        try:
+            self._sync.configure_task(task, allow_unknown=True, priority=priority, queueing_lock=lock, lock=lock).defer(
+                **arguments
+            )
         except procrastinate.exceptions.AlreadyEnqueued:
             pass
         except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
-            log.warning("queue_unreachable", run=run_id, error=str(error))
+            log.warning("queue_unreachable", task=task, **arguments, error=str(error))
+
+    def _priority(self, run_id: int) -> int:
+        with self.services.store.session() as session:
+            run = ledger.get_run(session, run_id)
+            if run.via == "round":
+                return BY_ROUND
+            return max(BY_ROUND + 1, BY_HAND - ledger.waiting_before(session, run))
 
     def wake_forgotten(self) -> None:
         """

@@ -4,6 +4,7 @@ What every way into Bouquet shares: the store, the sources, the clock, the folde
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -11,13 +12,17 @@ from pathlib import Path
 from typing import Any
 
 from bouquet.core.plan import Context, Picked, Scope
+from bouquet.runs.storage import FileStore
 from bouquet.settings import Settings
-from bouquet.sources import Source
+from bouquet.sources import LEDGER, LedgerSource, Source
 from bouquet.store import Store
 from bouquet.store import runs as ledger
 from bouquet.store.picks import find_picks, list_picks
 
 __all__ = ["Services"]
+
+#: Earlier runs that a check of the usual number of rows may look back on.
+USUAL = 100
 
 
 def _now() -> datetime:
@@ -55,10 +60,18 @@ class Services:
 
     store: Store
     source: Source
-    files: Path
+    files: Path | str
     outgoing: Path
     year_start: int = 4
+    #: Days until files expire whose template says nothing else.
+    keep_days: int = 90
+    #: What the file store wants to know besides its URL.
+    files_options: Mapping[str, Any] = field(default_factory=dict)
     clock: Callable[[], datetime] = field(default=_now)
+
+    def __post_init__(self) -> None:
+        self.storage = FileStore(self.files, self.files_options)
+        self.ledger = LedgerSource(self.store.url, self.source.environment)
 
     @classmethod
     def from_settings(cls, settings: Settings) -> Services:
@@ -68,7 +81,15 @@ class Services:
             files=settings.files,
             outgoing=settings.outgoing,
             year_start=settings.year_start,
+            keep_days=settings.keep_days,
+            files_options=json.loads(settings.files_options.get_secret_value()),
         )
+
+    def source_of(self, name: str) -> Source | LedgerSource:
+        """
+        The source that a run reads: the application's, or the built-in one.
+        """
+        return self.ledger if name == LEDGER else self.source
 
     def context(
         self,
@@ -87,10 +108,11 @@ class Services:
             scope: What the asking person's rights leave, as the store keeps it.
             template_id: The template whose earlier runs count, and `run_id` the run they are earlier than.
         """
-        last, count = None, 0
+        last, count, usual = None, 0, []
         if template_id is not None:
             with self.store.session() as session:
                 last, count = ledger.last_delivered(session, template_id, run_id)
+                usual = ledger.last_rows(session, [template_id], USUAL, before=run_id).get(template_id, [])
         return Context(
             as_of=as_of or self.clock(),
             year_start=self.year_start,
@@ -99,6 +121,7 @@ class Services:
             scope=Scope(scope["records"], scope["field"], tuple(scope["values"])) if scope else None,
             last_run_at=last,
             sequence=count + 1,
+            usual=tuple(usual),
         )
 
     def close(self) -> None:
@@ -106,4 +129,6 @@ class Services:
         Let go of all connections.
         """
         self.source.close()
+        self.ledger.close()
+        self.storage.close()
         self.store.close()

@@ -6,6 +6,7 @@ from bouquet.sources.base import Reader, Snapshot
 from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceRefused, SourceTimeout
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import Finding, Found, find_value
+from bouquet.sources.ledger import LEDGER, LedgerSource
 from bouquet.sources.overlay import OverlayError, read_overlay
 from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile
@@ -14,10 +15,12 @@ from bouquet.sources.source import INTERACTIVE_TIMEOUT, Source
 
 __all__ = [
     "INTERACTIVE_TIMEOUT",
+    "LEDGER",
     "FieldFacts",
     "FieldProfile",
     "Finding",
     "Found",
+    "LedgerSource",
     "OverlayError",
     "PostgresReader",
     "Reader",

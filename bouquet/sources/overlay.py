@@ -106,6 +106,7 @@ class RecordTypeOverlay(_Part):
     meaning: str = ""
     title: str | None = None
     link: str | None = None
+    touched_by: str | None = None
     fields: dict[str, FieldOverlay] = {}
     custom: dict[str, FieldOverlay] = {}
     attributes: tuple[AttributeOverlay, ...] = ()

@@ -274,6 +274,7 @@ class _Reflection:
             title=curated.title,
             meaning=curated.meaning or (self.comments.get(table, {}).get("text") or ""),
             link=curated.link,
+            touched_by=curated.touched_by,
             rows_estimate=self.estimates.get(table),
             proposed=curated.proposed,
         )

@@ -4,6 +4,7 @@ What can go wrong with Bouquet's own records.
     StoreError
     ├── NotFound       there is no such thing, or no longer
     ├── NameTaken      another template has this name
+    ├── NotPossible    as it stands now, this cannot be done with it
     └── LostUpdate     somebody else changed it in the meantime
 """
 
@@ -13,7 +14,7 @@ from datetime import datetime
 
 from bouquet.core.errors import BouquetError
 
-__all__ = ["LostUpdate", "NameTaken", "NotFound", "StoreError"]
+__all__ = ["LostUpdate", "NameTaken", "NotFound", "NotPossible", "StoreError"]
 
 
 class StoreError(BouquetError):
@@ -30,6 +31,14 @@ class NotFound(StoreError):
     """
 
     code = "not_found"
+
+
+class NotPossible(StoreError):
+    """
+    As it stands now, this cannot be done with it.
+    """
+
+    code = "not_possible"
 
 
 class NameTaken(StoreError):

@@ -12,21 +12,26 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 __all__ = [
     "ACTIVE",
+    "Appending",
     "Base",
+    "ComparisonRecord",
     "Notice",
     "Occurrence",
     "Person",
     "Picks",
+    "Pin",
     "Round",
     "Run",
     "RunFile",
     "SignIn",
     "TemplateRecord",
     "TemplateVersion",
+    "Token",
+    "View",
 ]
 
-#: Statuses of a run that is not over.
-ACTIVE = ("asked", "running")
+#: Statuses of a run that a worker has still something to do for.
+ACTIVE = ("asked", "running", "releasing")
 
 Document = dict[str, Any]
 
@@ -71,6 +76,9 @@ class Person(Base):
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     #: How the person likes the interface: `theme`, `locale`, `hints`.
     preferences: Mapped[Document] = mapped_column(default=dict, server_default="{}")
+
+    #: The acts a program may do for them, where one acts by a token; not kept.
+    by_token = None
 
 
 class SignIn(Base):
@@ -150,6 +158,8 @@ class Round(Base):
     zone: Mapped[str]
     folder: Mapped[str]
     format: Mapped[str]
+    #: What becomes of an earlier file of the same name there: `new` leaves it, `replace`, `append`.
+    mode: Mapped[str] = mapped_column(default="new", server_default="new")
     paused: Mapped[bool] = mapped_column(default=False)
     next_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
@@ -159,12 +169,16 @@ class Round(Base):
 
 class Run(Base):
     """
-    One execution of one template. `document` is what was run, whatever became of the template since.
+    One execution of one template, or of a bundle. `document` is what was run, whatever became of the template since.
 
-    `status`: asked, running, ready, failed, cancelled.
-    `via`: hand, round, command line; or once, by hand on a part of the records or with another period.
+    `status`: asked, running, held (made, waiting for a person), releasing, ready, failed, cancelled, discarded.
+    `via`: hand, round, script, command line; or once, by hand on a part of the records or with another period.
+    `source`: the built-in source that it reads, empty for the application's own; `records`: its record type.
     `attempt` counts the workers that took it up; only the last one may finish it.
     `answers` are to the template's asks; `scope` is what the asking person's rights left of the source.
+    `verdict`: the gravest severity among the checks that objected; `objections` counts them, `findings` lists some.
+    `personal` counts the columns with personal data; `reviewed_…` say who released or discarded it, when and why.
+    `keep_until`: when its files expire; the run itself and its slip stay.
     """
 
     __tablename__ = "runs"
@@ -199,9 +213,26 @@ class Run(Base):
     #: What the asking person said that personal data is taken out for.
     purpose: Mapped[str] = mapped_column(default="", server_default="")
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    source: Mapped[str] = mapped_column(default="", server_default="")
+    records: Mapped[str] = mapped_column(default="", server_default="", index=True)
+    personal: Mapped[int] = mapped_column(default=0, server_default="0")
+    verdict: Mapped[str | None]
+    objections: Mapped[int] = mapped_column(default=0, server_default="0")
+    findings: Mapped[list[dict[str, Any]]] = mapped_column(sa.JSON, default=list, server_default="[]")
+    reviewed_by: Mapped[str | None]
+    reviewed_at: Mapped[datetime | None]
+    review_reason: Mapped[str] = mapped_column(default="", server_default="")
+    keep_until: Mapped[datetime | None] = mapped_column(index=True)
     files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
 
     __table_args__ = (sa.UniqueConstraint("person_id", "idempotency_key"),)
+
+    @property
+    def is_bundle(self) -> bool:
+        """
+        Whether it runs several templates at once.
+        """
+        return self.format == "zip"
 
 
 class Picks(Base):
@@ -260,7 +291,9 @@ class View(Base):
 
 class RunFile(Base):
     """
-    A file that a run made. `path` is relative to the file store.
+    A file that a run made. `path` is relative to the file store; `role` is `data`, or what accompanies it.
+
+    `removed_at` says since when it is no longer there: expired, or discarded.
     """
 
     __tablename__ = "run_files"
@@ -273,6 +306,65 @@ class RunFile(Base):
     size: Mapped[int]
     rows: Mapped[int]
     sha256: Mapped[str]
+    role: Mapped[str] = mapped_column(default="data", server_default="data")
+    removed_at: Mapped[datetime | None]
+
+
+class Appending(Base):
+    """
+    Rows of a run added to a running file at a destination; entered before the file is touched.
+
+    `size_before` and `size_after` are the file's bytes, `sha256` is of what was added. `done` once it is there.
+    """
+
+    __tablename__ = "appendings"
+
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    target: Mapped[str] = mapped_column(primary_key=True)
+    size_before: Mapped[int]
+    size_after: Mapped[int]
+    sha256: Mapped[str]
+    done: Mapped[bool] = mapped_column(default=False)
+
+
+class ComparisonRecord(Base):
+    """
+    What differs between two runs. `status`: asked, ready, failed; `result` is `core.compare.Comparison` as JSON.
+    """
+
+    __tablename__ = "comparisons"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    before_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
+    after_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    key_text: Mapped[str]
+    key: Mapped[list[str]]
+    status: Mapped[str]
+    result: Mapped[Document | None]
+    file_id: Mapped[int | None] = mapped_column(sa.ForeignKey("run_files.id", ondelete="SET NULL"))
+    asked_at: Mapped[datetime]
+
+    __table_args__ = (sa.UniqueConstraint("before_id", "after_id", "key_text"),)
+
+
+class Token(Base):
+    """
+    A secret by which a program acts for a person. Only its digest is kept. `acts` are of `look`, `run`.
+    """
+
+    __tablename__ = "tokens"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str]
+    #: The first characters, by which people tell their tokens apart.
+    hint: Mapped[str]
+    digest: Mapped[str] = mapped_column(unique=True)
+    acts: Mapped[list[str]]
+    created_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+    last_used_at: Mapped[datetime | None]
+    person: Mapped[Person] = relationship(lazy="joined")
 
 
 class Occurrence(Base):

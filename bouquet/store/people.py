@@ -15,9 +15,25 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy.orm import Session
 
-from bouquet.store.models import Person, SignIn
+from bouquet.store.errors import NotFound
+from bouquet.store.models import Person, SignIn, Token
 
-__all__ = ["put_person", "sign_in", "sign_out", "signed_in"]
+__all__ = [
+    "add_token",
+    "list_tokens",
+    "person_of_token",
+    "put_person",
+    "remove_token",
+    "sign_in",
+    "sign_out",
+    "signed_in",
+]
+
+#: What tokens begin with, so that people and scanners know one where they see it.
+TOKEN_START = "bouquet_"
+
+#: How exactly the last use of a token is kept.
+USED_EVERY = timedelta(minutes=1)
 
 _hasher = PasswordHasher()
 
@@ -92,3 +108,57 @@ def sign_out(session: Session, token: str) -> None:
     Forget a token.
     """
     session.execute(sa.delete(SignIn).where(SignIn.token_digest == _digest(token)))
+
+
+def add_token(
+    session: Session, person_id: int, name: str, acts: list[str], now: datetime, days: int
+) -> tuple[str, Token]:
+    """
+    A new token for a program, and the secret itself, which is not kept.
+    """
+    secret = TOKEN_START + secrets.token_urlsafe(32)
+    token = Token(
+        person_id=person_id,
+        name=name,
+        hint=secret[: len(TOKEN_START) + 4],
+        digest=_digest(secret),
+        acts=acts,
+        created_at=now,
+        expires_at=now + timedelta(days=days),
+        last_used_at=None,
+    )
+    session.add(token)
+    session.flush()
+    return secret, token
+
+
+def list_tokens(session: Session, person_id: int) -> list[Token]:
+    """
+    A person's tokens, newest first.
+    """
+    return list(session.scalars(sa.select(Token).where(Token.person_id == person_id).order_by(Token.id.desc())))
+
+
+def remove_token(session: Session, person_id: int, token_id: int) -> None:
+    """
+    Make a token worthless at once. Raises NotFound.
+    """
+    token = session.get(Token, token_id)
+    if token is None or token.person_id != person_id:
+        msg = "There is no such token, or it was removed."
+        raise NotFound(msg)
+    session.delete(token)
+
+
+def person_of_token(session: Session, secret: str, now: datetime) -> Person | None:
+    """
+    Whom a program acts for by a token, while it is valid; `by_token` says what it may do.
+    """
+    token = session.scalars(sa.select(Token).where(Token.digest == _digest(secret))).first()
+    if token is None or token.expires_at <= now:
+        return None
+    if token.last_used_at is None or now - token.last_used_at > USED_EVERY:
+        token.last_used_at = now
+    person = token.person
+    person.by_token = frozenset(token.acts)  # type: ignore[assignment]
+    return person

@@ -5,19 +5,24 @@ The ledger: every run, its files, its notices.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
-from bouquet.store.errors import NotFound
-from bouquet.store.models import ACTIVE, Notice, Round, Run, RunFile
+from bouquet.store.errors import NotFound, NotPossible
+from bouquet.store.models import ACTIVE, Notice, Run, RunFile
 
 __all__ = [
     "ONCE",
+    "RunFilter",
     "add_run",
     "begin_attempt",
+    "discard_run",
+    "earlier_runs",
+    "expected",
     "finish_run",
     "get_run",
     "last_delivered",
@@ -25,16 +30,22 @@ __all__ = [
     "last_runs",
     "list_notices",
     "list_runs",
+    "newest_good",
     "read_notices",
+    "release_run",
     "report_progress",
     "request_cancel",
-    "round_folder",
+    "total_runs",
+    "waiting_before",
     "waiting_runs",
 ]
 
 
 #: What `via` says of a run that was limited for once: it shows how a file would look, and counts for nothing later.
 ONCE = "once"
+
+#: What lists of runs do not need.
+_LIGHT = (sa.orm.defer(Run.document), sa.orm.defer(Run.slip), sa.orm.defer(Run.findings))
 
 
 def add_run(session: Session, run: Run) -> Run:
@@ -61,37 +72,90 @@ def get_run(session: Session, run_id: int) -> Run:
     return run
 
 
+@dataclass(frozen=True, kw_only=True)
+class RunFilter:
+    """
+    Which runs of the ledger are meant; what is not given does not narrow.
+
+    Args:
+        asked_by: Part of who or what asked.
+        since, until: Moments between which it was asked for, the last one not included.
+        found: `yes` for runs whose checks objected, `no` for the others.
+        personal: `yes` for runs with personal data, `no` for the others.
+    """
+
+    template_id: int | None = None
+    status: str | None = None
+    search: str | None = None
+    person_id: int | None = None
+    round_id: int | None = None
+    records: str | None = None
+    asked_by: str | None = None
+    since: datetime | None = None
+    until: datetime | None = None
+    found: str | None = None
+    personal: str | None = None
+    via: str | None = None
+
+    def conditions(self) -> list[sa.ColumnElement[bool]]:
+        """
+        The filter as SQL.
+        """
+        found: list[sa.ColumnElement[bool]] = []
+        for column, value in (
+            (Run.template_id, self.template_id),
+            (Run.person_id, self.person_id),
+            (Run.round_id, self.round_id),
+            (Run.status, self.status),
+            (Run.records, self.records),
+            (Run.via, self.via),
+        ):
+            if value is not None:
+                found.append(column == value)
+        if self.search:
+            pattern = self.search.strip()
+            found.append(
+                sa.or_(Run.name.icontains(pattern, autoescape=True), Run.asked_by.icontains(pattern, autoescape=True))
+            )
+        if self.asked_by:
+            found.append(Run.asked_by.icontains(self.asked_by.strip(), autoescape=True))
+        if self.since is not None:
+            found.append(Run.asked_at >= self.since)
+        if self.until is not None:
+            found.append(Run.asked_at < self.until)
+        for column, value in ((Run.objections, self.found), (Run.personal, self.personal)):
+            if value is not None:
+                found.append(column > 0 if value == "yes" else column == 0)
+        return found
+
+
 def list_runs(
-    session: Session,
-    *,
-    before: int | None = None,
-    at_most: int = 50,
-    template_id: int | None = None,
-    status: str | None = None,
-    search: str | None = None,
-    person_id: int | None = None,
-    round_id: int | None = None,
+    session: Session, wanted: RunFilter | None = None, *, before: int | None = None, at_most: int = 50
 ) -> Sequence[Run]:
     """
     Runs, newest first; `before` is the number of the last run of the page before.
     """
-    query = sa.select(Run).options(sa.orm.defer(Run.document), sa.orm.defer(Run.slip))
+    query = sa.select(Run).options(*_LIGHT).where(*(wanted or RunFilter()).conditions())
     if before is not None:
         query = query.where(Run.id < before)
-    if template_id is not None:
-        query = query.where(Run.template_id == template_id)
-    if person_id is not None:
-        query = query.where(Run.person_id == person_id)
-    if round_id is not None:
-        query = query.where(Run.round_id == round_id)
-    if status is not None:
-        query = query.where(Run.status == status)
-    if search:
-        pattern = search.strip()
-        query = query.where(
-            sa.or_(Run.name.icontains(pattern, autoescape=True), Run.asked_by.icontains(pattern, autoescape=True))
-        )
     return session.scalars(query.order_by(Run.id.desc()).limit(at_most)).all()
+
+
+def total_runs(session: Session, wanted: RunFilter) -> dict[str, int]:
+    """
+    Of the runs that fit: `runs`, `rows` and `bytes` of those that made files, `failed`, `held`, `personal`.
+    """
+    made = Run.status.in_(("ready", "held", "releasing"))
+    size = sa.select(sa.func.sum(RunFile.size)).where(RunFile.run_id == Run.id).scalar_subquery()
+    counted = sa.select(
+        sa.func.count().label("runs"),
+        sa.func.coalesce(sa.func.sum(Run.rows_written).filter(made), 0).label("rows"),
+        sa.func.coalesce(sa.func.sum(size).filter(made), 0).label("bytes"),
+        sa.func.count().filter(Run.status == "failed").label("failed"),
+        sa.func.count().filter(Run.status == "held").label("held"),
+        sa.func.count().filter(Run.personal > 0).label("personal"),
+    ).where(*wanted.conditions())
+    return {name: int(value) for name, value in session.execute(counted).mappings().one().items()}
 
 
 def last_runs(session: Session, template_ids: Iterable[int]) -> dict[int, Run]:
@@ -99,13 +163,15 @@ def last_runs(session: Session, template_ids: Iterable[int]) -> dict[int, Run]:
     The newest run of each template.
     """
     newest = sa.select(sa.func.max(Run.id)).where(Run.template_id.in_(list(template_ids))).group_by(Run.template_id)
-    query = sa.select(Run).options(sa.orm.defer(Run.document), sa.orm.defer(Run.slip)).where(Run.id.in_(newest))
+    query = sa.select(Run).options(*_LIGHT).where(Run.id.in_(newest))
     return {run.template_id: run for run in session.scalars(query) if run.template_id is not None}
 
 
-def last_rows(session: Session, template_ids: Iterable[int], count: int = 8) -> dict[int, list[int]]:
+def last_rows(
+    session: Session, template_ids: Iterable[int], count: int = 8, *, before: int | None = None
+) -> dict[int, list[int]]:
     """
-    The row counts of the last `count` ready runs of each template, oldest first.
+    The row counts of the last `count` ready runs of each template, oldest first; only runs before `before` count.
     """
     ranked = (
         sa.select(
@@ -115,6 +181,7 @@ def last_rows(session: Session, template_ids: Iterable[int], count: int = 8) -> 
             sa.func.row_number().over(partition_by=Run.template_id, order_by=Run.id.desc()).label("n"),
         )
         .where(Run.template_id.in_(list(template_ids)), Run.status == "ready", Run.via != ONCE)
+        .where(Run.id < before if before is not None else sa.true())
         .subquery()
     )
     found: dict[int, list[int]] = {}
@@ -144,6 +211,10 @@ def begin_attempt(session: Session, run_id: int, now: datetime) -> Run | None:
     if run is None or run.status not in ACTIVE:
         return None
     run.attempt += 1
+    run.seen_at = now
+    if run.status == "releasing":
+        session.flush()
+        return run
     run.status, run.stage = "running", "counting"
     run.started_at = run.started_at or now
     run.seen_at = now
@@ -183,9 +254,9 @@ def finish_run(
     Returns False, and changes nothing, when this attempt is not the one that may end it.
     """
     run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
-    if run is None or run.attempt != attempt or run.status != "running":
+    if run is None or run.attempt != attempt or run.status not in ("running", "releasing"):
         return False
-    if run.cancel_requested and status == "ready":
+    if run.cancel_requested and status in ("ready", "held"):
         status, files, facts = "cancelled", (), {}
     run.status = run.stage = status
     run.finished_at = now
@@ -215,11 +286,98 @@ def request_cancel(session: Session, run_id: int, now: datetime) -> Run:
     return run
 
 
-def round_folder(session: Session, round_id: int) -> str:
+def release_run(session: Session, run_id: int, by: str, reason: str, now: datetime) -> Run:
     """
-    The folder of a round.
+    Let a held run go out: ready at once, or, where there is something to deliver, when a worker has done so.
+
+    Raises NotFound, and NotPossible for a run that does not wait.
     """
-    return session.get_one(Round, round_id).folder
+    run = _reviewed(session, run_id, ("held",), "released", by, reason, now)
+    run.status = run.stage = "releasing" if run.round_id is not None else "ready"
+    session.flush()
+    return run
+
+
+def discard_run(session: Session, run_id: int, by: str, reason: str, now: datetime) -> Run:
+    """
+    Put a run's files away for good; the run stays. The files are marked here and removed by the caller.
+
+    Raises NotFound, and NotPossible for a run that made none.
+    """
+    run = _reviewed(session, run_id, ("held", "ready"), "discarded", by, reason, now)
+    run.status = run.stage = "discarded"
+    for file in run.files:
+        file.removed_at = file.removed_at or now
+    session.flush()
+    return run
+
+
+def _reviewed(
+    session: Session, run_id: int, statuses: tuple[str, ...], what: str, by: str, reason: str, now: datetime
+) -> Run:
+    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
+    if run is None:
+        msg = f"There is no run {run_id}."
+        raise NotFound(msg)
+    if run.status not in statuses:
+        said = "is under way" if run.status in ACTIVE else f"is {run.status}"
+        msg = f"Run {run_id} {said}; it cannot be {what}."
+        raise NotPossible(msg)
+    run.reviewed_by, run.reviewed_at, run.review_reason = by, now, reason
+    return run
+
+
+def earlier_runs(session: Session, run: Run, count: int) -> list[Run]:
+    """
+    The last `count` runs of a run's template that made rows, up to this one, oldest first. A run on a part counts only
+    itself.
+    """
+    made = sa.or_(Run.id == run.id, sa.and_(Run.status == "ready", Run.via != ONCE))
+    same = Run.template_id == run.template_id if run.template_id is not None else Run.id == run.id
+    query = sa.select(Run).options(sa.orm.defer(Run.document), sa.orm.defer(Run.findings))
+    query = query.where(same, made, Run.id <= run.id).order_by(Run.id.desc()).limit(count)
+    return list(reversed(session.scalars(query).all()))
+
+
+def newest_good(session: Session, template_id: int, *, scope: dict[str, Any] | None = None) -> Run | None:
+    """
+    The newest ready run of a template whose files are all there; for a person with a `scope`, one of that scope.
+    """
+    gone = sa.select(RunFile.id).where(RunFile.run_id == Run.id, RunFile.removed_at.is_not(None)).exists()
+    query = (
+        sa.select(Run)
+        .where(Run.template_id == template_id, Run.status == "ready", Run.via != ONCE, sa.not_(gone))
+        .order_by(Run.as_of.desc(), Run.id.desc())
+    )
+    if scope is None:
+        return session.scalars(query.where(Run.scope.is_(sa.null())).limit(1)).first()
+    return next((r for r in session.scalars(query.limit(200)) if r.scope == scope), None)
+
+
+def expected(session: Session, template_id: int, format: str, count: int = 5) -> list[tuple[int, int, float]]:
+    """
+    (rows, bytes, seconds) of the last ready runs of a template in a format, the newest first.
+    """
+    size = sa.select(sa.func.sum(RunFile.size)).where(RunFile.run_id == Run.id).scalar_subquery()
+    seconds = sa.extract("epoch", Run.finished_at - Run.started_at)
+    query = (
+        sa.select(Run.rows_written, sa.func.coalesce(size, 0), seconds)
+        .where(Run.template_id == template_id, Run.format == format, Run.status == "ready")
+        .where(Run.started_at.is_not(None), Run.finished_at.is_not(None))
+        .order_by(Run.id.desc())
+        .limit(count)
+    )
+    return [(int(rows), int(size), float(took)) for rows, size, took in session.execute(query)]
+
+
+def waiting_before(session: Session, run: Run) -> int:
+    """
+    Runs of the same person that wait or run and were asked for before this one.
+    """
+    query = sa.select(sa.func.count()).where(
+        Run.person_id == run.person_id, Run.id < run.id, Run.status.in_(ACTIVE), Run.via != "round"
+    )
+    return int(session.scalar(query) or 0)
 
 
 def waiting_runs(session: Session, asked_before: datetime, seen_before: datetime) -> list[int]:
@@ -230,6 +388,7 @@ def waiting_runs(session: Session, asked_before: datetime, seen_before: datetime
         sa.or_(
             sa.and_(Run.status == "asked", Run.asked_at < asked_before),
             sa.and_(Run.status == "running", Run.seen_at < seen_before),
+            sa.and_(Run.status == "releasing", sa.func.greatest(Run.seen_at, Run.reviewed_at) < asked_before),
         )
     )
     return list(session.scalars(query.order_by(Run.id)))

@@ -6,6 +6,7 @@ Rights so far follow from roles alone; scopes and grants will be decided in `may
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Callable
 from typing import Annotated, Any, Literal, TypeAlias
 
@@ -51,14 +52,36 @@ TheQueue = Annotated[Queue, Depends(get_queue)]
 
 def current_person(request: Request, services: TheServices) -> Person:
     """
-    The person signed in with this request's cookie. Refuses with 401.
+    The person signed in with this request's cookie, or whom a program acts for by its token. Refuses with 401.
     """
+    secret = _secret_of(request)
     token = request.cookies.get(COOKIE, "")
     with services.store.session() as session:
-        person = people.signed_in(session, token, services.clock()) if token else None
+        if secret is not None:
+            person = people.person_of_token(session, secret, services.clock())
+        else:
+            person = people.signed_in(session, token, services.clock()) if token else None
+    if person is None and secret is not None:
+        raise Refused(401, "bad_token", "This token is unknown or has expired. Make a new one, and use that.")
     if person is None:
         raise Refused(401, "sign_in", "Please sign in.")
     return person
+
+
+def _secret_of(request: Request) -> str | None:
+    """
+    The token of a request: as `Authorization: Bearer …`, or as the password of basic authentication (RFC 7617), for
+    programs that know nothing else, whatever the name.
+    """
+    scheme, _, rest = request.headers.get("Authorization", "").partition(" ")
+    if scheme.lower() == "bearer":
+        return rest.strip()
+    if scheme.lower() == "basic":
+        try:
+            return base64.b64decode(rest, validate=True).decode().partition(":")[2]
+        except (ValueError, UnicodeDecodeError):
+            return ""
+    return None
 
 
 CurrentPerson = Annotated[Person, Depends(current_person)]
@@ -68,7 +91,8 @@ def may(person: Person, act: Act) -> bool:
     """
     Whether a person may do this.
     """
-    return any(act in ROLE_ACTS.get(role, frozenset()) for role in person.roles)
+    allowed = person.by_token is None or act in person.by_token
+    return allowed and any(act in ROLE_ACTS.get(role, frozenset()) for role in person.roles)
 
 
 def needs(act: Act) -> Callable[[Person], Person]:
@@ -79,6 +103,8 @@ def needs(act: Act) -> Callable[[Person], Person]:
     def check(person: CurrentPerson) -> Person:
         if not may(person, act):
             message = f"You may not {_NEEDED.get(act, 'look here')}. A keeper can grant it."
+            if person.by_token is not None:
+                message = f"This token may not {_NEEDED.get(act, 'look here')}."
             raise Refused(403, "not_allowed", message)
         return person
 

@@ -19,7 +19,21 @@ from bouquet.core.template import document_schema
 from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.web.problems import add_problem_handlers
-from bouquet.web.routers import catalogue, design, helping, picks, records, rounds, runs, session, templates
+from bouquet.web.routers import (
+    catalogue,
+    comparing,
+    design,
+    files,
+    helping,
+    news,
+    picks,
+    records,
+    rounds,
+    runs,
+    session,
+    templates,
+    tokens,
+)
 
 __all__ = ["create_app"]
 
@@ -53,7 +67,22 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     )
     app.state.services, app.state.queue, app.state.settings, app.state.stopping = services, queue, settings, False
     add_problem_handlers(app)
-    for part in (session, catalogue, design, helping, picks, templates, records, runs, rounds):
+    parts = (
+        session,
+        tokens,
+        catalogue,
+        design,
+        helping,
+        picks,
+        templates,
+        records,
+        runs,
+        comparing,
+        files,
+        news,
+        rounds,
+    )
+    for part in parts:
         app.include_router(part.router, prefix=API)
 
     @app.get(f"{API}/health", tags=["health"])

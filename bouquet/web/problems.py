@@ -17,7 +17,7 @@ from starlette.exceptions import HTTPException
 from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.runs import FolderError, RunFailed
 from bouquet.sources import SourceCancelled, SourceDown, SourceRefused, SourceTimeout
-from bouquet.store import LostUpdate, NameTaken, NotFound
+from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible
 
 __all__ = ["Refused", "add_problem_handlers", "pointers"]
 
@@ -27,6 +27,7 @@ log = structlog.get_logger()
 _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (NotFound, 404),
     (NameTaken, 409),
+    (NotPossible, 409),
     (LostUpdate, 412),
     (TemplateError, 422),
     (FolderError, 422),

@@ -15,7 +15,7 @@ from bouquet.core.errors import CountMismatch, EncodingProblem
 from bouquet.core.plan import Plan
 from bouquet.core.template import read_document
 from bouquet.runs import Export, export
-from bouquet.runs.export import prefetched
+from bouquet.runs.pen import prefetched
 from bouquet.sources import Source
 
 DOCUMENT = {
@@ -52,7 +52,7 @@ def test_progress_is_told_in_rows(plan: Callable[..., Plan], source: Source, tmp
 
     assert told[0] == ("counting", None, 0)
     assert told[1] == ("writing", 1318, 0)
-    assert told[-1] == ("writing", 1318, 1318)
+    assert told[-2:] == [("writing", 1318, 1318), ("checking", 1318, 1318)]
 
 
 def test_a_progress_that_objects_ends_the_run_without_a_trace(

@@ -7,7 +7,19 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from bouquet.core.plan.ground import Ground
-from bouquet.core.template import AllOf, AnyOf, FoldValue, FormulaTest, FormulaValue, Has, Narrowing, NoneOf, PerGroup
+from bouquet.core.template import (
+    AllOf,
+    AnyOf,
+    ColumnCheck,
+    FoldValue,
+    FormulaTest,
+    FormulaValue,
+    Has,
+    Narrowing,
+    NoneOf,
+    PerGroup,
+    RowCheck,
+)
 
 __all__ = ["LACKS", "check_demands"]
 
@@ -51,6 +63,9 @@ def _demands(ground: Ground) -> Iterator[tuple[str, str]]:
             yield f"fold {column.value.fold.how}", f"{place}.value.fold.how"
             if column.value.fold.where is not None:
                 yield from _of_narrowing(column.value.fold.where, f"{place}.value.fold.where")
+    for n, check in enumerate(template.checks):
+        if isinstance(check, RowCheck) or (isinstance(check, ColumnCheck) and check.must in ("whole", "length")):
+            yield "formula", f"checks[{n}].{'formula' if isinstance(check, RowCheck) else 'must'}"
     yield from _of_narrowing(template.filter, "filter")
 
 

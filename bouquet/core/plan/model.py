@@ -5,7 +5,7 @@ Nodes are frozen data. They know no SQL and no file format; visitors in `core.sq
 and `core.shaping` say how they read.
 
     Value = Read | Stepped | Folded | Computed | Fixed         what a cell holds; each tells its kind through `.field`
-    Predicate = Comparison | Having | Among | Test | Group     what a record must meet
+    Predicate = Comparison | Having | Among | Listed | Test | Group     what a record must meet
 """
 
 from __future__ import annotations
@@ -19,27 +19,32 @@ from zoneinfo import ZoneInfo
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Route
-from bouquet.core.template import Output, Show
+from bouquet.core.template import FileCheck as FileCheckPart
+from bouquet.core.template import Output, Severity, Show
 from bouquet.core.values import Value
 from bouquet.core.windows import Span
 
 __all__ = [
     "Among",
+    "Attached",
     "Cell",
     "Comparison",
     "Computed",
     "Context",
+    "FileCheck",
     "Fixed",
     "Folded",
     "Group",
     "GroupBy",
     "Having",
+    "Listed",
     "Picked",
     "Plan",
     "PlanColumn",
     "PlanOrder",
     "Predicate",
     "Read",
+    "RowCheck",
     "Scope",
     "Step",
     "Stepped",
@@ -83,6 +88,7 @@ class Context:
         scope: What the asking person's rights leave.
         last_run_at: As-of moment of the last run that was delivered.
         sequence: The number of this run among the template's.
+        usual: Rows of its last runs, the newest last.
         recipient: Who receives.
     """
 
@@ -93,6 +99,7 @@ class Context:
     scope: Scope | None = None
     last_run_at: datetime | None = None
     sequence: int = 1
+    usual: tuple[int, ...] = ()
     recipient: str = ""
 
 
@@ -269,6 +276,18 @@ class Among:
 
 
 @dataclass(frozen=True, kw_only=True)
+class Listed:
+    """
+    Whether a value is one of those that a field of a record type has.
+    """
+
+    cell: Cell
+    record_type: RecordType = dataclasses.field(hash=False)
+    listed: Field
+    place: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Test:
     """
     A formula that must be true.
@@ -289,7 +308,7 @@ class Group:
     place: str
 
 
-Predicate: TypeAlias = Comparison | Having | Among | Test | Group
+Predicate: TypeAlias = Comparison | Having | Among | Listed | Test | Group
 
 
 @dataclass(frozen=True)
@@ -333,6 +352,45 @@ class GroupBy:
 
 
 @dataclass(frozen=True, kw_only=True)
+class RowCheck:
+    """
+    A check of single rows. `objects` holds for the rows it objects to; without it, values that are not the only ones
+    of their kind are objected to. `column` is the position of the column that it is about, None for the whole row.
+    """
+
+    place: str
+    words: str
+    severity: Severity
+    column: int | None
+    objects: Predicate | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class FileCheck:
+    """
+    A check of the file as a whole. `column` is the position of the column that it is about.
+    """
+
+    place: str
+    words: str
+    severity: Severity
+    column: int | None
+    part: FileCheckPart
+
+
+@dataclass(frozen=True)
+class Attached:
+    """
+    The files that go along: rows of `plan` stand for the records that hold them, `route` leads to the field with the
+    files, and `folder` is where they go in the archive.
+    """
+
+    plan: Plan
+    route: Route
+    folder: str
+
+
+@dataclass(frozen=True, kw_only=True)
 class Plan:
     """
     Everything needed to read, count, trace and write one template at one as-of moment.
@@ -364,13 +422,19 @@ class Plan:
     output: Output
     name: str
     answers: tuple[tuple[str, str], ...] = ()
+    row_checks: tuple[RowCheck, ...] = ()
+    file_checks: tuple[FileCheck, ...] = ()
+    #: Of companion files: a plan for each, whose rows are children of this plan's records.
+    children: tuple[Plan, ...] = ()
+    attached: Attached | None = None
 
     @property
     def personal(self) -> tuple[str, ...]:
         """
-        Headings of the columns that hold personal data, as it is, folded or computed with.
+        Headings of the columns that hold personal data, as it is, folded or computed with, in companions, too.
         """
-        return tuple(dict.fromkeys(c.heading for c in self.columns if c.field.personal))
+        own = [c.heading for c in self.columns if c.field.personal]
+        return tuple(dict.fromkeys([*own, *(h for child in self.children for h in child.personal)]))
 
     @property
     def guards_formulas(self) -> bool:
@@ -400,7 +464,7 @@ def routes_of(part: Cell | Predicate | None) -> tuple[Route, ...]:
             return (Route(part.anchor, part.field),) if part.anchor else ()
         case Computed():
             return tuple(r for t in formula.references_of(part.tree) for r in routes_of(t))  # type: ignore[arg-type]
-        case Comparison() | Test():
+        case Comparison() | Listed() | Test():
             return routes_of(part.cell)
         case Having():
             return routes_of(part.fold)

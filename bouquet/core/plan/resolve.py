@@ -13,6 +13,8 @@ from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route, walk_to_one
 from bouquet.core.errors import PlanError, Problem, WayOut, nearest
 from bouquet.core.naming import check_pattern
+from bouquet.core.plan.along import Along
+from bouquet.core.plan.checks import Checks
 from bouquet.core.plan.demands import check_demands
 from bouquet.core.plan.filters import OPERATORS, Filters
 from bouquet.core.plan.folds import Folds
@@ -50,7 +52,9 @@ from bouquet.core.template import (
     Order,
     PerChild,
     PerGroup,
+    PerRecord,
     Template,
+    folder_formula,
 )
 from bouquet.core.values import read_value
 from bouquet.core.windows import Span
@@ -107,6 +111,11 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
         message = f"{catalogue.title} has no record type “{template.records}”.{hint}"
         unknown = Problem(code="unknown_record_type", message=message, place="records", candidates=candidates)
         return Resolution(None, [unknown])
+    attached = template.output.attachments
+    if attached is not None and record_type.key and isinstance(template.rows, PerRecord):
+        value = folder_formula(attached.folder, record_type.key)
+        link = Column(id="attachments", heading=attached.heading, value=value)
+        template = template.model_copy(update={"columns": (*template.columns, link)})
     ground = Ground(template, catalogue, record_type, context)
     ground.opened = opened_by(ground)
     return _Resolver(ground).resolve()
@@ -136,7 +145,9 @@ class _Resolver:
         ends: list[Cell] = [b.cell for b in self.by] or [Read(k) for k in dict.fromkeys((*key, *row_key))]
         order = self._order([c for c in (split,) if c] + [columns[n].cell for n in groups], ends)
         self._check_output()
+        row_checks, file_checks = Checks(ground, columns, self._formula).resolve(template.checks)
         check_demands(ground)
+        along = Along(ground, resolve)
         plan = Plan(
             catalogue=self.catalogue,
             record_type=self.start,
@@ -157,6 +168,10 @@ class _Resolver:
             output=template.output,
             name=template.name,
             answers=self._answers(),
+            row_checks=row_checks,
+            file_checks=file_checks,
+            children=along.children(),
+            attached=along.attached(),
         )
         problems = ground.problems
         sound = not any(p.place.startswith(_NEEDED) for p in problems)

@@ -2,9 +2,22 @@
 From a plan to SQL.
 """
 
-from bouquet.core.sql.compiler import Statements, TallyStep
+from bouquet.core.sql.compiler import OBJECTS, PAGE, TITLE, TOUCHED, Statements, TallyStep
 from bouquet.core.sql.dialects import COLLATION, DIALECTS, render
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.scope import WHITE, escape_like
 
-__all__ = ["COLLATION", "DIALECTS", "WHITE", "Statements", "TallyStep", "escape_like", "literal", "render"]
+__all__ = [
+    "COLLATION",
+    "DIALECTS",
+    "OBJECTS",
+    "PAGE",
+    "TITLE",
+    "TOUCHED",
+    "WHITE",
+    "Statements",
+    "TallyStep",
+    "escape_like",
+    "literal",
+    "render",
+]

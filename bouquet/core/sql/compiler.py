@@ -13,7 +13,7 @@ from typing import Any, Literal
 import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql
 
-from bouquet.core.catalogue import Kind, Route
+from bouquet.core.catalogue import Kind, Relation, Route
 from bouquet.core.formula import references_of
 from bouquet.core.plan import (
     Cell,
@@ -28,6 +28,7 @@ from bouquet.core.plan import (
     PlanOrder,
     Predicate,
     Read,
+    RowCheck,
     Step,
     Stepped,
 )
@@ -36,10 +37,14 @@ from bouquet.core.sql.literals import literal
 from bouquet.core.sql.scope import KEEPS_BLANKS, LOSES_BLANKS, Element, Maker, Scope
 from bouquet.core.values import Value
 
-__all__ = ["FAULTS", "LINKS", "SPLIT", "Statements", "TallyStep", "Traced"]
+__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Statements", "TallyStep", "Traced"]
 
 #: Names of hidden columns: what a file is split by, and, per column, whether it has no result and where it links to.
 SPLIT, FAULTS, LINKS = "s0", "x", "l"
+
+#: Of checks: whether each objects to the row, and of the record of the row its page, who last touched it, and what it
+#: is known by.
+OBJECTS, PAGE, TOUCHED, TITLE = "q", "h0", "w0", "n0"
 
 #: Share of a record type's records from which on folds are joined, rather than looked up for each row.
 MANY = 0.02
@@ -93,7 +98,7 @@ class _Rows:
         at = self._by_index(cell)
         if at is not None:
             return self._by_value(at)
-        value = self.scope.value(cell)
+        value = self._of_group(lambda: self.scope.value(cell)) if isinstance(cell, Computed) else self.scope.value(cell)
         if self.gaps is None:
             return value
         found = self._inside(value)
@@ -103,6 +108,30 @@ class _Rows:
     def fault(self, cell: Cell) -> Element | None:
         found = self.scope.fault(cell) if self._by_index(cell) is None else None
         return self._inside(found) if found is not None and self.gaps is not None else found
+
+    def objects(self, check: RowCheck) -> Element:
+        """
+        Whether a check objects to a row; never NULL.
+        """
+        if check.objects is None:
+            assert check.column is not None
+            cell = self.plan.columns[check.column].cell
+            value = self.gathered(cell)
+            again = sa.func.count().over(partition_by=value) > sa.literal_column("1")
+            return sa.and_(value.is_not(None), again)
+        predicate = check.objects
+        found = sa.func.coalesce(self._of_group(lambda: self.scope.holds(predicate)), sa.false())
+        return found if self.gaps is None else sa.func.coalesce(self._inside(found), sa.false())
+
+    def _of_group(self, make: Callable[[], Element]) -> Element:
+        """
+        What is made of a row's cells, those that groups are made by as the grouping has them.
+        """
+        self.scope.known = {b.cell: self.grouped(b) for b in self.plan.by}
+        try:
+            return make()
+        finally:
+            self.scope.known = {}
 
     def order(self, level: PlanOrder, *, filled: bool) -> list[Element]:
         """
@@ -238,15 +267,22 @@ class Statements:
 
     # Rows
 
-    def rows(self, *, limit: int | None = None, offset: int = 0, keys: bool = False) -> sa.Select[Any]:
+    def rows(
+        self, *, limit: int | None = None, offset: int = 0, keys: bool = False, checks: bool = False
+    ) -> sa.Select[Any]:
         """
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
 
         Hidden columns follow: `x0`, `x1`… say of columns that can fail whether they did, `s0` is what the file is
-        split by; with `keys`, `k0`… are the key of what a row stands for, as texts, where rows are no groups.
+        split by; with `keys`, `k0`… are the key of what a row stands for, as texts, where rows are no groups. With
+        `checks`, `q0`… say whether each check of rows objects, and `h0`, `w0` and `n0` are the page of the row's
+        record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
+        what takes all rows to know.
         """
         rows = _Rows(self.plan, many=self.many and (limit is None or self._folds_first()))
         outputs = self._outputs(rows) or [("only_constants", sa.literal_column("1"))]
+        if checks:
+            outputs += self._checked(rows, looking=limit is not None)
         if keys and not self.plan.by:
             outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
@@ -278,17 +314,36 @@ class Statements:
             outputs.append((SPLIT, self._paper(rows.gathered(self.plan.split), self.plan.split)))
         return outputs
 
+    def _checked(self, rows: _Rows, *, looking: bool) -> list[tuple[str, Element]]:
+        """
+        What the checks of rows say, and what is known of the record to go with a finding.
+        """
+        checks = [(n, c) for n, c in enumerate(self.plan.row_checks) if c.objects is not None or not looking]
+        outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in checks]
+        if self.plan.by or not checks:
+            return outputs
+        end, opened = self.plan.row_type, self.plan.opened
+        if end.link:
+            outputs.append((PAGE, self._address(rows, end.link, opened)))
+        for label, name in ((TOUCHED, end.touched_by), (TITLE, end.title)):
+            found = end.field_named(name or "")
+            if found is not None:
+                outputs.append((label, sa.cast(rows.scope.column(Route(opened, found)), sa.Text)))
+        return outputs
+
+    def _link(self, rows: _Rows, column: PlanColumn) -> Element:
+        assert column.link is not None
+        assert isinstance(column.cell, Read)
+        return self._address(rows, column.link, column.cell.route.relations)
+
     @staticmethod
-    def _link(rows: _Rows, column: PlanColumn) -> Element:
+    def _address(rows: _Rows, pattern: str, relations: tuple[Relation, ...]) -> Element:
         """
         The address of a record's page, NULL where a part of it is blank.
         """
-        assert column.link is not None
-        assert isinstance(column.cell, Read)
-        relations = column.cell.route.relations
         end = rows.plan.catalogue.record_types[relations[-1].target] if relations else rows.plan.record_type
         address: Element = literal("")
-        for text, name in re.findall(r"([^{]*)(?:\{(\w+)\})?", column.link):
+        for text, name in re.findall(r"([^{]*)(?:\{(\w+)\})?", pattern):
             address = address.op("||", return_type=sa.Text())(literal(text)) if text else address
             found = end.field_named(name) if name else None
             if found is not None:
@@ -313,6 +368,78 @@ class Statements:
         bare = Statements(replace(self.plan, columns=(), split=None))
         found = bare.rows(keys=True).subquery("found")
         return sa.select(*(c for c in found.c if c.name.startswith("k")))
+
+    # Checks
+
+    def _objecting(self, also: Sequence[PlanColumn] = ()) -> sa.Subquery:
+        rows = _Rows(self.plan, many=True)
+        outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in enumerate(self.plan.row_checks)]
+        outputs += [(f"v{n}", self._output(rows, c)) for n, c in enumerate(also)]
+        if also and not self.plan.by:
+            outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
+        at_most = self.plan.at_most
+        order = self.plan.order if at_most is not None else ()
+        found = rows.select(outputs, [e for o in order for e in rows.order(o, filled=self._is_filled(o.cell))])
+        if at_most is not None:
+            found = found.limit(sa.literal_column(str(at_most)))
+        return found.subquery("checked")
+
+    def objections(self) -> sa.Select[Any]:
+        """
+        How many rows each check of rows objects to, as `q0`, `q1`…, and all rows as `rows`, in a single row.
+        """
+        found = self._objecting()
+        counts: list[Element] = [
+            sa.func.count().filter(found.c[f"{OBJECTS}{n}"]).label(f"{OBJECTS}{n}")
+            for n in range(len(self.plan.row_checks))
+        ]
+        counts.append(sa.func.count().label("rows"))
+        return sa.select(*counts).select_from(found)
+
+    def repeated(self, n: int, values: Sequence[Any]) -> sa.Select[Any]:
+        """
+        Which of some values of a check's column, as `rows` gives them, stand in more than one row: `value`.
+        """
+        at = self.plan.row_checks[n].column
+        assert at is not None
+        column = self.plan.columns[at]
+        rows = _Rows(self.plan, many=True)
+        found = rows.select([("value", self._output(rows, column))]).subquery("values")
+        wanted = found.c.value.in_([literal(v, None if isinstance(v, str) else column.field.stored) for v in values])
+        counted = sa.select(found.c.value).where(wanted).group_by(found.c.value)
+        return counted.having(sa.func.count() > sa.literal_column("1"))
+
+    def objected(self, n: int, *, limit: int = 5) -> sa.Select[Any]:
+        """
+        Some rows that a check of rows objects to: the checked value `v0`, where it is of a column, and the key of what
+        the row stands for, as texts `k0`, `k1`…, where rows are no groups.
+        """
+        at = self.plan.row_checks[n].column
+        columns = [self.plan.columns[at]] if at is not None else [c for _, c in self.plan.data_columns][:1]
+        found = self._objecting(columns)
+        kept: list[Element] = [c for c in found.c if not c.name.startswith(OBJECTS)]
+        statement: sa.Select[Any] = sa.select(*kept).where(found.c[f"{OBJECTS}{n}"])
+        return statement.limit(sa.literal_column(str(limit)))
+
+    # Attachments
+
+    def attached(self, route: Route) -> sa.Select[Any]:
+        """
+        The files at the end of `route`, a row each: `p0`… is the key of the plan's record, as texts, `name` what the
+        record that holds the file is known by, NULL where that is not known, and `data` its bytes. Empty ones are left
+        out.
+        """
+        rows = _Rows(self.plan, many=True)
+        outputs: list[tuple[str, Element]] = [
+            (f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)
+        ]
+        end = self.plan.catalogue.record_types[route.relations[-1].target] if route.relations else self.plan.record_type
+        title = end.field_named(end.title or "")
+        named = rows.scope.column(Route(route.relations, title)) if title and route.relations else sa.null()
+        data = rows.scope.column(route)
+        outputs += [("name", sa.cast(named, sa.Text)), ("data", data)]
+        order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        return rows.select(outputs, order).where(data.is_not(None))
 
     def per_value(self, cell: Cell, *, limit: int = 200) -> sa.Select[Any]:
         """

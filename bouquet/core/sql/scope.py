@@ -27,6 +27,7 @@ from bouquet.core.plan import (
     Fixed,
     Folded,
     Having,
+    Listed,
     PlanOrder,
     Predicate,
     Read,
@@ -139,6 +140,8 @@ class Scope:
         self.aliases: dict[tuple[str, ...], sa.FromClause] = {}
         self.joins: list[_Join] = []
         self.fold_joins: dict[Any, _FoldJoin] = {}
+        #: Cells that stand for something else just now: what groups are made by, in what is computed of a group.
+        self.known: dict[Cell, Element] = {}
         self.base = self._table_at((), record_type)
         self.first_many = next((n for n, r in enumerate(opened) if r.many), 0)
         self._open()
@@ -271,6 +274,8 @@ class Scope:
         """
         What a cell comes to, as its field's `stored` says.
         """
+        if cell in self.known:
+            return self.known[cell]
         match cell:
             case Read():
                 return self._read(cell)
@@ -503,6 +508,8 @@ class Scope:
                 return self._having(predicate)
             case Among():
                 return self._among(predicate)
+            case Listed():
+                return self._listed(predicate)
             case Test():
                 return self.value(predicate.cell)
         parts = [self.holds(p) for p in predicate.parts]
@@ -534,6 +541,17 @@ class Scope:
             return columns[0].in_([literal(k[0], stored[0]) for k in predicate.keys])
         rows = [sa.tuple_(*(literal(v, s) for v, s in zip(k, stored, strict=True))) for k in predicate.keys]
         return sa.or_(*(sa.tuple_(*columns) == r for r in rows))
+
+    def _listed(self, predicate: Listed) -> Element:
+        """
+        One look through the whole list, whatever the number of rows.
+        """
+        inner = Scope(self.maker, predicate.record_type, ())
+        listed = inner.column(Route((), predicate.listed))
+        value = self.value(predicate.cell)
+        if predicate.listed.kind.is_text:
+            listed, value = sa.cast(listed, sa.Text), sa.cast(value, sa.Text)
+        return value.in_(sa.select(listed).select_from(inner.from_clause()).where(listed.is_not(None)))
 
     def _folded(self, c: Comparison) -> tuple[Element, Callable[[Value], Element]]:
         """

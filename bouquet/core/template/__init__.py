@@ -2,13 +2,18 @@
 The template document: its models, and reading it.
 """
 
+from bouquet.core.template.along import child_template, folder_formula, folder_of
+from bouquet.core.template.bundle import BUNDLE, Bundle, is_bundle, read_bundle, whole_template
+from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
 from bouquet.core.template.document import (
     FORMAT,
     HEADING_LENGTH,
     AllOf,
     AnyOf,
     Ask,
+    Attachments,
     By,
+    ChildFile,
     Column,
     Condition,
     Constant,
@@ -24,7 +29,6 @@ from bouquet.core.template.document import (
     NoneOf,
     Order,
     Output,
-    Part,
     PerChild,
     PerGroup,
     PerRecord,
@@ -39,19 +43,27 @@ from bouquet.core.template.document import (
     read_document,
 )
 from bouquet.core.template.narrowed import narrowed, only_records, with_windows
+from bouquet.core.template.part import Part
 
 __all__ = [
+    "BUNDLE",
     "FORMAT",
     "HEADING_LENGTH",
     "AllOf",
     "AnyOf",
     "Ask",
+    "Attachments",
+    "Bundle",
     "By",
+    "Check",
+    "ChildFile",
     "Column",
+    "ColumnCheck",
     "Condition",
     "Constant",
     "Csv",
     "FieldValue",
+    "FileCheck",
     "Fold",
     "FoldOrder",
     "FoldValue",
@@ -68,14 +80,22 @@ __all__ = [
     "PerRecord",
     "Picks",
     "Reader",
+    "RowCheck",
+    "Severity",
     "Show",
     "Split",
     "Template",
     "Window",
     "Xlsx",
+    "child_template",
     "document_schema",
+    "folder_formula",
+    "folder_of",
+    "is_bundle",
     "narrowed",
     "only_records",
+    "read_bundle",
     "read_document",
+    "whole_template",
     "with_windows",
 ]

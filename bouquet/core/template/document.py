@@ -15,9 +15,11 @@ from typing import Annotated, Any, Literal, TypeAlias
 from zoneinfo import available_timezones
 
 import babel.localedata
-from pydantic import BaseModel, ConfigDict, Discriminator, Field, Tag, ValidationError, field_validator, model_validator
+from pydantic import Discriminator, Field, Tag, ValidationError, field_validator, model_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.template.checks import Check
+from bouquet.core.template.part import Part, Scalar
 
 __all__ = [
     "FORMAT",
@@ -25,7 +27,9 @@ __all__ = [
     "AllOf",
     "AnyOf",
     "Ask",
+    "Attachments",
     "By",
+    "ChildFile",
     "Column",
     "Condition",
     "Constant",
@@ -92,15 +96,6 @@ Operator: TypeAlias = Literal[
     "no",
 ]
 Unit: TypeAlias = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
-Scalar: TypeAlias = bool | int | float | str
-
-
-class Part(BaseModel):
-    """
-    Any part of a document: frozen, and strict about its keys.
-    """
-
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
 
 
 class PerRecord(Part):
@@ -489,6 +484,29 @@ class Split(Part):
         return self
 
 
+class ChildFile(Part):
+    """
+    A companion CSV of the records at the end of `path`, each with the key of the record it belongs to.
+
+    `columns` are paths that start at these records; their everyday fields, where none are given.
+    """
+
+    path: str = Field(min_length=1)
+    columns: tuple[str, ...] = Field((), max_length=200)
+
+
+class Attachments(Part):
+    """
+    Files kept in the records, put into the archive: `path` leads to a field that holds a file, such as
+    `photographs.picture`. Each record has a folder of its own there, below `folder`; a column with the heading
+    `heading` names it.
+    """
+
+    path: str = Field(min_length=1)
+    folder: str = Field("attachments", pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$")
+    heading: str = Field("Attachments", max_length=HEADING_LENGTH)
+
+
 class Output(Part):
     """
     The file a run makes, unless the person who runs it asks for another format.
@@ -497,6 +515,9 @@ class Output(Part):
     people: dates and numbers as the `locale` writes them, titles, groups, totals.
     `guard_formulas`: whether texts that a spreadsheet would run are guarded; not given, reader's style does.
     `dictionary`: how what the columns mean goes along; as a sheet, a companion CSV, or CSV on the Web metadata.
+    `companions`: what else goes along, as files: the findings as CSV, the slip as JSON, and `children` as CSV.
+    `archive`: all of a run's files once more in one zip; `attachments` always make one.
+    `keep_days`: days until the files expire; the house's own rule where it is not given.
     """
 
     format: Literal["csv", "xlsx", "jsonl"] = "csv"
@@ -507,6 +528,11 @@ class Output(Part):
     guard_formulas: bool | None = None
     split: Split | None = None
     dictionary: tuple[Literal["sheet", "csv", "csvw"], ...] = ()
+    companions: tuple[Literal["findings", "slip"], ...] = ()
+    children: tuple[ChildFile, ...] = Field((), max_length=10)
+    attachments: Attachments | None = None
+    archive: bool = False
+    keep_days: int | None = Field(None, ge=1, le=36_500)
     csv: Csv = Csv()
     xlsx: Xlsx = Xlsx()
 
@@ -550,6 +576,7 @@ class Template(Part):
     order: tuple[Order, ...] = ()
     at_most: int | None = Field(None, ge=1)
     zone: str = "Europe/London"
+    checks: tuple[Check, ...] = Field((), max_length=100)
     output: Output = Output()
 
     @field_validator("zone")

@@ -52,7 +52,8 @@ class Writer(ABC):
         sentence: The template in words, for formats that can carry it.
         titles: Lines to stand above the headings.
         sheets: The sheets to come, for formats that have them; one, if not given.
-        findings: Asked at the end for what the run found elsewhere, for formats that can carry it.
+        findings: Asked at the end for what the run found, given what the writer found itself, as rows below
+            FINDING_HEADINGS; for formats that can carry it.
     """
 
     extension: str
@@ -72,7 +73,7 @@ class Writer(ABC):
         sentence: str = "",
         titles: Sequence[str] = (),
         sheets: Sequence[SheetFacts] = (),
-        findings: Callable[[], Mapping[str, int]] = dict,
+        findings: Callable[[Mapping[str, int]], Sequence[Sequence[str | int]]] = lambda notes: [],
     ) -> None:
         self.plan, self.path, self.announced, self.sentence = plan, path, announced, sentence
         self.titles, self.findings = titles, findings

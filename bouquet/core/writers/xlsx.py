@@ -13,7 +13,7 @@ import queue
 import re
 import threading
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from io import BytesIO
@@ -26,6 +26,7 @@ import xlsxwriter
 from isal import isal_zlib
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.errors import WriteError
 from bouquet.core.plan import PlanColumn
@@ -223,8 +224,10 @@ class XlsxWriter(Writer):
             self._write_dictionary(book)
         if options.findings_sheet:
             sheet = book.add_worksheet("Findings")
-            sheet.set_column(0, 0, 90)
-            sheet.write_row(0, 0, ["What was found", "How often"], book.add_format({"bold": True}))
+            for n, width in enumerate((60, 10, 10, 24, 24, 40, 20, 40)):
+                sheet.set_column(n, n, width)
+            sheet.write_row(0, 0, FINDING_HEADINGS, book.add_format({"bold": True}))
+            sheet.freeze_panes(1, 0)
         book.close()
         return buffer
 
@@ -341,12 +344,9 @@ class XlsxWriter(Writer):
         """
         The last sheet, filled when everything else is written.
         """
-        found = {**self.findings(), **self.facts.notes} or {"Nothing.": 0}
-        rows = "".join(
-            f'<row r="{n}">{_text_cell(0, n, "", what)}<c r="B{n}"><v>{count}</v></c></row>'
-            for n, (what, count) in enumerate(found.items(), 2)
-        )
-        size = f'<dimension ref="A1:B{len(found) + 1}"/>'.encode()
+        found = self.findings(self.facts.notes)
+        rows = "".join(f'<row r="{r}">{_plain_cells(r, cells)}</row>' for r, cells in enumerate(found, 2))
+        size = f'<dimension ref="A1:{column_letters(len(FINDING_HEADINGS) - 1)}{len(found) + 1}"/>'.encode()
         end = skeleton.index(b"</sheetData>")
         return re.sub(rb'<dimension ref="[^"]*"/>', size, skeleton[:end], count=1) + rows.encode() + skeleton[end:]
 
@@ -530,6 +530,19 @@ def _text_cell(n: int, row: int, style: str, text: str) -> str:
     plain = _UNWRITABLE.sub(lambda m: f"_x{ord(m.group(0)):04X}_", html.escape(text, quote=False))
     styled = f' s="{style}"' if style else ""
     return f'<c r="{column_letters(n)}{row}"{styled} t="inlineStr"><is><t xml:space="preserve">{plain}</t></is></c>'
+
+
+def _plain_cells(row: int, cells: Sequence[str | int]) -> str:
+    """
+    Cells without a style; empty texts leave theirs out.
+    """
+    made = []
+    for n, value in enumerate(cells):
+        if isinstance(value, int):
+            made.append(f'<c r="{column_letters(n)}{row}"><v>{value}</v></c>')
+        elif value:
+            made.append(_text_cell(n, row, "", _cut_text(value)))
+    return "".join(made)
 
 
 def _link_relations(links: list[tuple[str, str]]) -> bytes:

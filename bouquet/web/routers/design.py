@@ -8,20 +8,24 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import UTC, datetime, tzinfo
 from typing import Any, TypeAlias
 from zoneinfo import ZoneInfo, available_timezones
 
+import polars as pl
 from fastapi import APIRouter, Depends
 from pydantic import ValidationError
 
+from bouquet.core.checks import Findings
 from bouquet.core.dictionary import column_words
 from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.formula import FUNCTIONS, GROUPS
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Context, Plan, PlanColumn, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
-from bouquet.core.sql import Statements
+from bouquet.core.slip import Totals
+from bouquet.core.sql import OBJECTS, Statements
 from bouquet.core.template import (
     Column,
     FoldValue,
@@ -43,12 +47,16 @@ from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.problems import pointers
 from bouquet.web.schemas import (
+    CheckCount,
+    CheckCounts,
     ColumnOut,
     FunctionOut,
     LeftOut,
     LeftOutRequest,
     Look,
     LookRequest,
+    Mark,
+    ObjectedRow,
     PartOut,
     ProblemOut,
     RecordName,
@@ -67,6 +75,9 @@ router = APIRouter(prefix="/design", tags=["design"], dependencies=[Depends(need
 
 #: Characters of a cell that go to the screen; the file holds all of them.
 CELL_SHOWN = 300
+
+#: Rows shown of those that a check objects to.
+OBJECTED = 5
 
 
 class _Counting:
@@ -114,16 +125,19 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
     resolution = resolve(narrowed_to(services, template, body.only), catalogue, context)
     rows: list[list[str | None]] = []
     keys: list[list[str | None]] = []
+    marks: list[Mark] = []
     more = False
     if resolution.partial is not None and resolution.partial.columns:
-        rows, keys, more = _rows(services, resolution.partial, body)
+        rows, keys, marks, more = _rows(services, resolution.partial, body)
         rows = _spread(template, resolution.partial, rows)
+        marks = _spread_marks(template, resolution.partial, marks)
     sentence = Sentence(template, catalogue, context)
     return Look(
         sentence=[PartOut(text=p.text, role=p.role, place=p.place, note=p.note) for p in sentence.parts()],
         columns=_columns(template, resolution),
         rows=rows,
         keys=keys,
+        marks=marks,
         more=more,
         file_name=_file_name(template, resolution),
         problems=[ProblemOut(**p) for p in pointers(resolution.problems)],
@@ -298,16 +312,113 @@ def _unreadable(error: DocumentError, began: float) -> Look:
 Texts: TypeAlias = list[list[str | None]]
 
 
-def _rows(services: Services, plan: Plan, body: LookRequest) -> tuple[Texts, Texts, bool]:
-    statement = Statements(plan).rows(limit=body.limit + 1, offset=body.offset, keys=body.keys)
+def _rows(services: Services, plan: Plan, body: LookRequest) -> tuple[Texts, Texts, list[Mark], bool]:
+    statements = Statements(plan)
+    statement = statements.rows(limit=body.limit + 1, offset=body.offset, keys=body.keys, checks=bool(plan.row_checks))
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
         frame = to_frame(snapshot.table(statement))
+        marks = _marks(snapshot, statements, frame.head(body.limit), body.offset)
     guard = plan.guards_formulas and plan.output.format == "csv"
     text = TextShaper(plan.columns, plan.zone.key, guard=guard).shape(frame)
     rows = [[None if v is None else v[:CELL_SHOWN] for v in row] for row in text.head(body.limit).rows()]
     named = [f"k{n}" for n in range(len(plan.row_key))] if body.keys and not plan.by else []
     keys = [list(k) for k in frame.head(body.limit).select(named).rows()] if named else []
-    return rows, keys, frame.height > body.limit
+    return rows, keys, marks, frame.height > body.limit
+
+
+def _marks(snapshot: Snapshot, statements: Statements, frame: pl.DataFrame, offset: int) -> list[Mark]:
+    """
+    What checks object to among the rows that are shown.
+    """
+    found = []
+    for n, check in enumerate(statements.plan.row_checks):
+        if check.objects is not None:
+            rows = frame[f"{OBJECTS}{n}"].cast(pl.Boolean).arg_true().to_list()
+        else:
+            values = frame[f"c{check.column}"]
+            known = values.drop_nulls().unique().to_list()
+            again = snapshot.table(statements.repeated(n, known))["value"].to_pylist() if known else []
+            rows = values.is_in(pl.Series(again, dtype=values.dtype)).fill_null(False).arg_true().to_list()
+        found += [Mark(row=offset + r, column=check.column, words=check.words, severity=check.severity) for r in rows]
+    return found
+
+
+def _spread_marks(template: Template, plan: Plan, marks: list[Mark]) -> list[Mark]:
+    """
+    Marks at the positions that columns have in the sheet, where unsound ones have a place, too.
+    """
+    places = [at for c in template.columns for at in _places(plan, c.id)]
+    position = {at: n for n, at in enumerate(places) if at is not None}
+    return [m.model_copy(update={"column": position.get(m.column)}) if m.column is not None else m for m in marks]
+
+
+@router.post("/checks", response_model=CheckCounts)
+def count_checks(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    How many rows each check objects to as they are now, with some of them. A newer count of the same bench stops this
+    one.
+    """
+    began = time.perf_counter()
+    plan, _ = sound_plan(services, person, body, body.only)
+    statements = Statements(plan)
+    with (
+        services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
+        _counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
+    ):
+        counts = snapshot.row(statements.objections())
+        checks = [
+            _check_count(snapshot, statements, n, int(counts[f"{OBJECTS}{n}"])) for n in range(len(plan.row_checks))
+        ]
+        checks += _whole_counts(snapshot, statements, int(counts["rows"]))
+    order = {f"checks[{n}]": n for n in range(len(read_document(body.document).checks))}
+    checks.sort(key=lambda c: order.get(c.place, 0))
+    return CheckCounts(rows=int(counts["rows"]), checks=checks, milliseconds=_since(began))
+
+
+def _check_count(snapshot: Snapshot, statements: Statements, n: int, count: int) -> CheckCount:
+    check = statements.plan.row_checks[n]
+    rows = snapshot.table(statements.objected(n, limit=OBJECTED)).to_pylist() if count else []
+    found = [
+        ObjectedRow(
+            key=[str(r[k]) for k in sorted(r) if k.startswith("k")],
+            value=None if r["v0"] is None or check.column is None else str(r["v0"])[:CELL_SHOWN],
+        )
+        for r in rows
+    ]
+    return CheckCount(
+        place=check.place,
+        words=check.words,
+        severity=check.severity,
+        whole=False,
+        objections=count,
+        saw="",
+        rows=found,
+    )
+
+
+def _whole_counts(snapshot: Snapshot, statements: Statements, rows: int) -> list[CheckCount]:
+    """
+    The checks of the file as a whole; those that need totals of columns are judged by the run.
+    """
+    plan = statements.plan
+    totals = Totals(plan)
+    totals.rows = rows
+    known = [c for c in plan.file_checks if c.part.file not in ("total", "full")]
+    found = Findings(replace(plan, file_checks=tuple(known)))
+    found.finish(totals)
+    said = {known[n].place: saw for n, saw in found.whole.items()}
+    return [
+        CheckCount(
+            place=c.place,
+            words=c.words,
+            severity=c.severity,
+            whole=True,
+            objections=int(c.place in said),
+            saw=said.get(c.place, "" if c in known else "judged when it runs"),
+            rows=[],
+        )
+        for c in plan.file_checks
+    ]
 
 
 def _spread(template: Template, plan: Plan, rows: list[list[str | None]]) -> list[list[str | None]]:

@@ -11,14 +11,16 @@ from zoneinfo import ZoneInfo, available_timezones
 from fastapi import APIRouter, Depends
 
 from bouquet.core.recurrence import Rhythm
+from bouquet.core.template import read_document
 from bouquet.rounds import get_round, list_rounds, remove_round, rhythm_of, set_paused
-from bouquet.runs import Services, outgoing_folder
+from bouquet.runs import Services, appendable, outgoing_folder
 from bouquet.store import runs as ledger
+from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round
 from bouquet.web.access import CurrentPerson, TheServices, needs, visible
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
-from bouquet.web.schemas import NewRound, Planned, RoundChange, RoundOut
+from bouquet.web.schemas.runs import NewRound, Planned, RoundChange, RoundOut
 
 router = APIRouter(prefix="/rounds", tags=["rounds"], dependencies=[Depends(needs("look"))])
 
@@ -61,6 +63,10 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
         record = visible(session, person, body.template_id)
         if record.version == 0:
             raise Refused(422, "not_saved", f"“{record.name}” has no saved version yet. Save it first.")
+        saved = shelf.latest_version(session, record.id)
+        why = appendable(read_document(saved.document), body.format) if saved and body.mode == "append" else None
+        if why is not None:
+            raise Refused(422, "not_appendable", why)
         found = Round(
             template_id=record.id,
             beat=body.beat,
@@ -69,6 +75,7 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
             zone=body.zone,
             folder=body.folder.strip(),
             format=body.format,
+            mode=body.mode,
             next_at=rhythm.next(services.clock(), 1)[0],
             created_by=person.id,
             deleted_at=None,
@@ -107,7 +114,7 @@ def _rhythm(body: NewRound) -> Rhythm:
 def _out(services: Services, session: Any, found: Round, person: Person, ahead: int) -> RoundOut:
     rhythm = rhythm_of(found)
     upcoming = [] if found.paused else [found.next_at, *rhythm.next(found.next_at, ahead - 1)]
-    runs = ledger.list_runs(session, at_most=BEHIND, round_id=found.id)
+    runs = ledger.list_runs(session, ledger.RunFilter(round_id=found.id), at_most=BEHIND)
     return RoundOut(
         id=found.id,
         template_id=found.template_id,
@@ -117,6 +124,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         zone=found.zone,
         folder=found.folder,
         format=found.format,
+        mode=found.mode,
         paused=found.paused,
         next=upcoming,
         runs=[run_out(r, person) for r in runs],

@@ -1,45 +1,66 @@
 """
-Runs: asking for them, the ledger, files, notices, progress.
+Runs: asking for them, the ledger, what a person decides about them.
 """
 
 from __future__ import annotations
 
-import asyncio
-import json
-from collections.abc import AsyncIterator
-from typing import Annotated, Any
+from datetime import datetime
+from typing import Annotated, Any, Literal
 
-import sqlalchemy as sa
-from fastapi import APIRouter, Depends, Header, Query, Request
-from fastapi.responses import FileResponse, StreamingResponse
+from fastapi import APIRouter, Depends, Header, Query
 from pydantic import ValidationError
-from starlette.concurrency import run_in_threadpool
+from sqlalchemy.orm import Session
 
+from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import PlanError, Problem
-from bouquet.core.template import Narrowing, Picks, Window, narrowed, only_records, read_document, with_windows
+from bouquet.core.template import (
+    BUNDLE,
+    Column,
+    FieldValue,
+    Narrowing,
+    Output,
+    Picks,
+    Template,
+    Window,
+    narrowed,
+    only_records,
+    read_document,
+    whole_template,
+    with_windows,
+)
 from bouquet.runs import Services, ask_for_run
-from bouquet.store import NotFound, views
+from bouquet.sources import LEDGER
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store import views
 from bouquet.store.models import Person, Run
-from bouquet.web.access import CurrentPerson, TheQueue, TheServices, needs, visible
+from bouquet.web.access import CurrentPerson, TheQueue, TheServices, may, needs, visible
 from bouquet.web.problems import Refused
-from bouquet.web.schemas import NewRun, NoticeOut, RunFileOut, RunOut, RunPage
+from bouquet.web.schemas.runs import (
+    Expected,
+    NewBundle,
+    NewRun,
+    PastColumn,
+    PastRun,
+    Review,
+    RunFileOut,
+    RunOut,
+    RunPage,
+    RunTotals,
+    Status,
+)
 
 router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
 
 Runner = Annotated[Person, Depends(needs("run"))]
 
-#: Seconds between two looks at the ledger for a browser that listens.
-LISTEN_EVERY = 0.5
-
-#: Seconds after which a silent stream says that it lives.
-KEEP_ALIVE = 15.0
+#: Bytes and cells a second of a run whose template never ran, and bytes of a cell.
+PACE, CELL = 2_000_000, 9
 
 
-def run_out(run: Run, person: Person, *, slip: bool = False) -> RunOut:
+def run_out(run: Run, person: Person, *, whole: bool = False) -> RunOut:
     """
-    A run as it goes over the wire; `slip` takes the slip along.
+    A run as it goes over the wire; `whole` takes slip and findings along.
     """
     return RunOut(
         id=run.id,
@@ -59,12 +80,33 @@ def run_out(run: Run, person: Person, *, slip: bool = False) -> RunOut:
         started_at=run.started_at,
         finished_at=run.finished_at,
         delivered_to=run.delivered_to,
-        files=[RunFileOut.model_validate(f, from_attributes=True) for f in run.files],
+        files=[RunFileOut.model_validate(f, from_attributes=True) for f in run.files if f.role != "comparison"],
         mine=run.person_id == person.id,
         purpose=run.purpose,
         answers=run.answers,
-        slip=run.slip if slip else None,
+        records=run.records,
+        source=run.source,
+        bundle=run.format == "zip",
+        personal=run.personal,
+        verdict=run.verdict,
+        objections=run.objections,
+        reviewed_by=run.reviewed_by,
+        reviewed_at=run.reviewed_at,
+        review_reason=run.review_reason,
+        keep_until=run.keep_until,
+        may_review=may_review(run, person),
+        slip=run.slip if whole else None,
+        findings=run.findings if whole else None,
     )
+
+
+def may_review(run: Run, person: Person) -> bool:
+    """
+    Whether a person may release or discard a run: their own, or any where they design or keep.
+    """
+    if person.scope is not None and run.scope != person.scope:
+        return False
+    return may(person, "design") or (may(person, "run") and run.person_id == person.id)
 
 
 @router.post("/runs", response_model=RunOut, status_code=202)
@@ -78,20 +120,33 @@ def add_run(
     """
     Ask for a run in the background. Asking again under the same `Idempotency-Key` gives the same run.
     """
-    document, version = _what_to_run(services, person, body)
-    limited = _limited(services, document, body)
-    run = ask_for_run(
-        services,
-        limited,
-        person=person,
-        via="hand" if limited == document else ledger.ONCE,
-        format=body.format,
-        template_id=body.template_id,
-        version=version if limited == document else None,
-        idempotency_key=idempotency_key,
-        answers=body.answers,
-        purpose=body.purpose.strip(),
-    )
+    via = "script" if person.by_token else "hand"
+    common: dict[str, Any] = {
+        "person": person,
+        "asked_by": f"{person.name}, by a program" if person.by_token else None,
+        "idempotency_key": idempotency_key,
+        "purpose": body.purpose.strip(),
+    }
+    if body.again is not None and body.as_it == "was":
+        run = _again(services, person, body.again, via, common)
+    elif body.bundle is not None:
+        run = ask_for_run(services, _bundle(services, person, body.bundle), via=via, format=body.format, **common)
+    else:
+        if body.again is not None:
+            with services.store.session() as session:
+                body = body.model_copy(update={"template_id": _seen(session, person, body.again).template_id})
+        document, version = _what_to_run(services, person, body)
+        limited = _limited(services, document, body)
+        run = ask_for_run(
+            services,
+            limited,
+            via=via if limited == document else ledger.ONCE,
+            format=body.format,
+            template_id=body.template_id,
+            version=version if limited == document else None,
+            answers=body.answers,
+            **common,
+        )
     if run.status == "asked":
         queue.put(run.id)
         given = {"answers": body.answers, "format": body.format}
@@ -99,6 +154,57 @@ def add_run(
             with services.store.session() as session:
                 views.put_pin(session, person, body.template_id, **{k: v for k, v in given.items() if v})
     return run_out(run, person)
+
+
+def _seen(session: Session, person: Person, run_id: int) -> Run:
+    """
+    A run that a person may have again. Raises NotFound.
+    """
+    run = ledger.get_run(session, run_id)
+    if run.template_id is not None:
+        visible(session, person, run.template_id)
+    return run
+
+
+def _again(services: Services, person: Person, run_id: int, via: str, common: dict[str, Any]) -> Run:
+    """
+    An earlier run once more: the same document, answers and as-of moment, on the records as they are now.
+    """
+    with services.store.session() as session:
+        run = _seen(session, person, run_id)
+    if run.source:
+        common = {**common, "source": run.source}
+    return ask_for_run(
+        services,
+        run.document,
+        via=via,
+        format=run.format,
+        as_of=run.as_of,
+        template_id=run.template_id,
+        version=run.version,
+        answers=run.answers,
+        **{**common, "purpose": common["purpose"] or run.purpose},
+    )
+
+
+def _bundle(services: Services, person: Person, wanted: NewBundle) -> dict[str, Any]:
+    """
+    The document of a bundle: the templates' saved versions, and a template for each whole record type.
+    """
+    types = services.source.catalogue().record_types
+    names = list(types) if wanted.everything else wanted.records
+    unknown = [n for n in names if n not in types]
+    if unknown:
+        message = f"There is no record type “{unknown[0]}”."
+        raise PlanError([Problem(code="unknown_record_type", message=message, place="bundle.records")])
+    parts: list[dict[str, Any]] = []
+    with services.store.session() as session:
+        for template_id in wanted.templates:
+            record = visible(session, person, template_id)
+            saved = shelf.latest_version(session, record.id)
+            parts.append(saved.document if saved else record.draft)
+    parts += [whole_template(types[n]).as_document() for n in names]
+    return {"format": BUNDLE, "name": wanted.name, "parts": parts}
 
 
 def _what_to_run(services: Services, person: Person, body: NewRun) -> tuple[dict[str, Any], int | None]:
@@ -143,34 +249,159 @@ def _limited(services: Services, document: dict[str, Any], body: NewRun) -> dict
     return narrowed(template, *others).as_document() if others or body.windows else document
 
 
+# The ledger
+
+
+def wanted_runs(
+    template_id: int | None = None,
+    status: Status | None = None,
+    search: Annotated[str | None, Query(max_length=100)] = None,
+    records: Annotated[str | None, Query(max_length=100)] = None,
+    asked_by: Annotated[str | None, Query(max_length=100)] = None,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    found: Literal["yes", "no"] | None = None,
+    personal: Literal["yes", "no"] | None = None,
+) -> ledger.RunFilter:
+    """
+    The ledger's filter, as it stands in an address.
+    """
+    return ledger.RunFilter(
+        template_id=template_id,
+        status=status,
+        search=search,
+        records=records,
+        asked_by=asked_by,
+        since=since,
+        until=until,
+        found=found,
+        personal=personal,
+    )
+
+
+Wanted = Annotated[ledger.RunFilter, Depends(wanted_runs)]
+
+
 @router.get("/runs", response_model=RunPage)
 def list_runs(
     services: TheServices,
     person: CurrentPerson,
+    wanted: Wanted,
     before: int | None = None,
     at_most: Annotated[int, Query(ge=1, le=200)] = 50,
-    template_id: int | None = None,
-    status: str | None = None,
-    search: Annotated[str | None, Query(max_length=100)] = None,
 ) -> Any:
     """
     The ledger, newest first. `before` is the cursor of the page before.
     """
     with services.store.session() as session:
-        runs = ledger.list_runs(
-            session, before=before, at_most=at_most, template_id=template_id, status=status, search=search
-        )
-        out = [run_out(r, person) for r in runs]
+        out = [run_out(r, person) for r in ledger.list_runs(session, wanted, before=before, at_most=at_most)]
     return RunPage(runs=out, next=out[-1].id if len(out) == at_most else None)
+
+
+@router.get("/runs/totals", response_model=RunTotals)
+def run_totals(services: TheServices, person: CurrentPerson, wanted: Wanted) -> Any:
+    """
+    What the runs that fit come to.
+    """
+    with services.store.session() as session:
+        return ledger.total_runs(session, wanted)
+
+
+@router.post("/runs/export", response_model=RunOut, status_code=202)
+def export_runs(services: TheServices, queue: TheQueue, person: CurrentPerson, wanted: Wanted) -> Any:
+    """
+    Ask for a CSV of the runs that fit: a run like any other, of the built-in source.
+    """
+    run_type = services.ledger.catalogue().record_types["run"]
+    run = ask_for_run(
+        services,
+        _ledger_template(run_type, wanted).as_document(),
+        person=person,
+        via=ledger.ONCE,
+        purpose="the ledger",
+        source=LEDGER,
+    )
+    queue.put(run.id)
+    return run_out(run, person)
+
+
+def _ledger_template(run_type: RecordType, wanted: ledger.RunFilter) -> Template:
+    """
+    A template over the ledger with the same limits as a list of it.
+    """
+    whole = whole_template(run_type)
+    parts: list[dict[str, Any]] = []
+    if wanted.search:
+        text = [{"path": p, "is": "contains", "value": wanted.search.strip()} for p in ("template", "asked_by")]
+        parts.append({"any": text})
+    if wanted.asked_by:
+        parts.append({"path": "asked_by", "is": "contains", "value": wanted.asked_by.strip()})
+    for path, value in (
+        ("template_id", wanted.template_id),
+        ("status", wanted.status),
+        ("records", wanted.records),
+    ):
+        if value is not None:
+            parts.append({"path": path, "is": "is", "value": value})
+    if wanted.since is not None:
+        parts.append({"path": "asked_at", "is": "at_least", "value": wanted.since.isoformat()})
+    if wanted.until is not None:
+        parts.append({"path": "asked_at", "is": "before", "value": wanted.until.isoformat()})
+    for path, given in (("objections", wanted.found), ("personal", wanted.personal)):
+        if given is not None:
+            parts.append({"path": path, "is": "greater_than" if given == "yes" else "is", "value": 0})
+    return read_document(
+        {
+            "name": "Ledger of runs",
+            "records": "run",
+            "columns": [
+                Column(id=c.id, heading=c.heading, value=c.value).model_dump(mode="json", exclude_defaults=True)
+                for c in whole.columns
+                if isinstance(c.value, FieldValue) and c.value.field != "template_id"
+            ],
+            "filter": {"all": parts},
+            "order": [{"path": "id", "direction": "descending"}],
+            "output": Output(name="runs_{as_of:%Y-%m-%d}").model_dump(mode="json", exclude_defaults=True),
+        }
+    )
 
 
 @router.get("/runs/{run_id}", response_model=RunOut)
 def get_run(run_id: int, services: TheServices, person: CurrentPerson) -> Any:
     """
-    One run, with its slip once it is ready.
+    One run, with its slip and what its checks found.
     """
     with services.store.session() as session:
-        return run_out(ledger.get_run(session, run_id), person, slip=True)
+        run = ledger.get_run(session, run_id)
+        # Findings quote records; who may not have the files is not shown them either.
+        out = run_out(run, person, whole=True)
+        if person.scope is not None and run.scope != person.scope:
+            out.findings = []
+        return out
+
+
+@router.get("/runs/{run_id}/history", response_model=list[PastRun])
+def run_history(
+    run_id: int, services: TheServices, person: CurrentPerson, count: Annotated[int, Query(ge=1, le=60)] = 8
+) -> Any:
+    """
+    The last runs of the same template up to this one, oldest first: rows, totals and blanks.
+    """
+    with services.store.session() as session:
+        runs = ledger.earlier_runs(session, ledger.get_run(session, run_id), count)
+        return [
+            PastRun(
+                id=r.id,
+                as_of=r.as_of,
+                asked_at=r.asked_at,
+                version=r.version,
+                status=r.status,
+                rows=r.rows_written,
+                comparable=all(f.removed_at is None for f in r.files) and bool(r.files),
+                columns=[PastColumn.model_validate(c) for c in (r.slip or {}).get("columns", [])],
+            )
+            for r in runs
+        ]
 
 
 @router.post("/runs/{run_id}/cancel", response_model=RunOut)
@@ -185,89 +416,61 @@ def cancel_run(run_id: int, services: TheServices, person: Runner) -> Any:
         return run_out(ledger.request_cancel(session, run_id, services.clock()), person)
 
 
-@router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse)
-def get_file(run_id: int, file_id: int, services: TheServices, person: CurrentPerson) -> FileResponse:
+@router.post("/runs/{run_id}/release", response_model=RunOut)
+def release_run(run_id: int, body: Review, services: TheServices, queue: TheQueue, person: Runner) -> Any:
     """
-    A file of a run. Who may see only a part of the source gets files of their own part.
-    """
-    with services.store.session() as session:
-        run = ledger.get_run(session, run_id)
-        files = {f.id: f for f in run.files}
-        if person.scope is not None and run.scope != person.scope:
-            message = "This file holds records that you may not see. A keeper can widen what you may see."
-            raise Refused(403, "out_of_scope", message)
-    file = files.get(file_id)
-    if file is None:
-        msg = f"Run {run_id} has no such file."
-        raise NotFound(msg)
-    path = services.files / file.path
-    if not path.is_file():
-        msg = f"The file “{file.name}” is no longer in the file store."
-        raise NotFound(msg)
-    return FileResponse(path, media_type=file.media_type, filename=file.name, headers={"ETag": f'"{file.sha256}"'})
-
-
-@router.get("/notices", response_model=list[NoticeOut])
-def list_notices(services: TheServices, person: CurrentPerson) -> Any:
-    """
-    My notices, newest first.
+    Let a held run go out, and say why.
     """
     with services.store.session() as session:
-        return [
-            NoticeOut(id=n.id, run_id=n.run_id, text=n.text, created_at=n.created_at, read=n.read_at is not None)
-            for n in ledger.list_notices(session, person.id)
-        ]
+        _check_review(ledger.get_run(session, run_id), person)
+        run = ledger.release_run(session, run_id, person.name, body.reason.strip(), services.clock())
+        out = run_out(run, person, whole=True)
+    if out.status == "releasing":
+        queue.put(run_id)
+    return out
 
 
-@router.post("/notices/read", status_code=204)
-def read_notices(services: TheServices, person: CurrentPerson) -> None:
+@router.post("/runs/{run_id}/discard", response_model=RunOut)
+def discard_run(run_id: int, body: Review, services: TheServices, person: Runner) -> Any:
     """
-    Mark my notices as read.
+    Put a run's files away for good, and say why. The run and its slip stay.
     """
     with services.store.session() as session:
-        ledger.read_notices(session, person.id, services.clock())
+        _check_review(ledger.get_run(session, run_id), person)
+        run = ledger.discard_run(session, run_id, person.name, body.reason.strip(), services.clock())
+        paths = [f.path for f in run.files]
+        out = run_out(run, person, whole=True)
+    for path in paths:
+        services.storage.remove(path)
+    return out
 
 
-@router.get("/events", response_class=StreamingResponse)
-async def listen(request: Request, services: TheServices, person: CurrentPerson) -> StreamingResponse:
+def _check_review(run: Run, person: Person) -> None:
+    if not may_review(run, person):
+        message = f"Only {run.asked_by}, or somebody who designs templates or keeps the house, decides about this run."
+        raise Refused(403, "not_allowed", message)
+
+
+@router.get("/templates/{template_id}/expected", response_model=Expected)
+def expected_run(
+    template_id: int,
+    services: TheServices,
+    person: CurrentPerson,
+    rows: Annotated[int, Query(ge=0)],
+    format: Annotated[str, Query(max_length=10)] = "csv",
+) -> Any:
     """
-    Server-sent events: `run` with a run of mine whenever it has come further, `notice` with the number unread.
+    How large a run of so many rows will be, and how long it will take.
     """
-    return StreamingResponse(
-        _events(request, services, person), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
-    )
-
-
-async def _events(request: Request, services: Services, person: Person) -> AsyncIterator[str]:
-    seen: dict[int, str] = {}
-    unread = -1
-    quiet = 0.0
-    yield "retry: 2000\n\n"
-    while not await request.is_disconnected() and not request.app.state.stopping:
-        try:
-            runs, count = await run_in_threadpool(_news, services, person)
-        except sa.exc.DBAPIError:
-            # The database is away for a moment; the browser keeps listening.
-            runs, count = [], unread
-        sent = False
-        for run in runs:
-            text = run.model_dump_json()
-            if seen.get(run.id) != text:
-                seen[run.id] = text
-                sent = True
-                yield f"event: run\ndata: {text}\n\n"
-        if count != unread:
-            unread, sent = count, True
-            yield f"event: notice\ndata: {json.dumps({'unread': count})}\n\n"
-        quiet = 0.0 if sent else quiet + LISTEN_EVERY
-        if quiet >= KEEP_ALIVE:
-            quiet = 0.0
-            yield ": still here\n\n"
-        await asyncio.sleep(LISTEN_EVERY)
-
-
-def _news(services: Services, person: Person) -> tuple[list[RunOut], int]:
     with services.store.session() as session:
-        runs = ledger.list_runs(session, at_most=20, person_id=person.id)
-        unread = sum(n.read_at is None for n in ledger.list_notices(session, person.id))
-        return [run_out(r, person) for r in reversed(runs)], unread
+        record = visible(session, person, template_id)
+        past = [p for p in ledger.expected(session, template_id, format) if p[0] > 0]
+        columns = len(record.draft.get("columns", []))
+    if not past:
+        size = rows * max(columns, 1) * CELL
+        return Expected(rows=rows, bytes=size, seconds=round(0.1 + size / PACE / 9, 2), runs=0)
+    by_rows = sum(p[0] for p in past)
+    size = round(rows * sum(p[1] for p in past) / by_rows)
+    # A run takes as long as its rows do, and never less than the quickest did.
+    seconds = max(min(p[2] for p in past), rows * sum(p[2] for p in past) / by_rows)
+    return Expected(rows=rows, bytes=size, seconds=round(seconds, 2), runs=len(past))

@@ -9,6 +9,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.web.schemas.runs import RunOut
+
 __all__ = [
     "ColumnOut",
     "FieldGroup",
@@ -493,21 +495,65 @@ class ColumnOut(BaseModel):
     repeats: bool
 
 
+class Mark(BaseModel):
+    """
+    A cell, or with no `column` a whole row, that a check objects to: the row among those shown, the column's position
+    in the sheet.
+    """
+
+    row: int
+    column: int | None
+    words: str
+    severity: Literal["note", "hold", "stop"]
+
+
 class Look(BaseModel):
     """
     The sheet as the file will show it; `rows` hold one text per column, null for blank. `keys` are those of the rows,
-    where they were asked for and rows are no groups. `personal` are headings of columns with personal data.
+    where they were asked for and rows are no groups. `personal` are headings of columns with personal data. `marks` say
+    what checks object to.
     """
 
     sentence: list[PartOut]
     columns: list[ColumnOut]
     rows: list[list[str | None]]
     keys: list[list[str | None]] = []
+    marks: list[Mark] = []
     more: bool
     file_name: str
     problems: list[ProblemOut]
     notes: list[ProblemOut]
     personal: list[str] = []
+    milliseconds: float
+
+
+class ObjectedRow(BaseModel):
+    """
+    A row that a check objects to: the key of its record, and the value.
+    """
+
+    key: list[str]
+    value: str | None
+
+
+class CheckCount(BaseModel):
+    """
+    How a check fares on the rows as they are now. `place` is where it stands in the document; checks of the file as a
+    whole have no rows of their own and say what they `saw` where they object.
+    """
+
+    place: str
+    words: str
+    severity: Literal["note", "hold", "stop"]
+    whole: bool
+    objections: int
+    saw: str
+    rows: list[ObjectedRow]
+
+
+class CheckCounts(BaseModel):
+    rows: int
+    checks: list[CheckCount]
     milliseconds: float
 
 
@@ -649,74 +695,6 @@ class Questions(BaseModel):
     personal: list[str]
 
 
-class RunFileOut(BaseModel):
-    id: int
-    name: str
-    media_type: str
-    size: int
-    rows: int
-    sha256: str
-
-
-class RunOut(BaseModel):
-    """
-    A run as the ledger has it. `status`: asked, running, ready, failed, cancelled.
-    """
-
-    id: int
-    template_id: int | None
-    version: int | None
-    name: str
-    format: str
-    asked_by: str
-    via: str
-    as_of: datetime
-    status: Literal["asked", "running", "ready", "failed", "cancelled"]
-    stage: str
-    rows_announced: int | None
-    rows_written: int
-    error: dict[str, Any] | None
-    asked_at: datetime
-    started_at: datetime | None
-    finished_at: datetime | None
-    delivered_to: str | None
-    files: list[RunFileOut]
-    mine: bool
-    purpose: str
-    answers: dict[str, Any]
-    slip: dict[str, Any] | None = None
-
-
-class RunPage(BaseModel):
-    """
-    Runs, newest first; `next` is the cursor of the page after, null at the end.
-    """
-
-    runs: list[RunOut]
-    next: int | None
-
-
-class NewRun(BaseModel):
-    """
-    Run a template: its newest saved version, or its draft as it stands; or a document that is no template.
-
-    `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-    `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
-    personal data is taken out for.
-    """
-
-    template_id: int | None = None
-    document: dict[str, Any] | None = None
-    only: list[list[str]] | None = Field(None, max_length=5_000)
-    picks: str | None = Field(None, min_length=1, max_length=120)
-    also: dict[str, Any] | None = None
-    windows: dict[str, dict[str, Any]] = {}
-    use: Literal["saved", "draft"] = "saved"
-    format: Literal["csv", "xlsx", "jsonl"] | None = None
-    answers: dict[str, Any] = {}
-    purpose: str = Field("", max_length=300)
-
-
 class TemplateRow(BaseModel):
     """
     A template in the library.
@@ -755,52 +733,3 @@ class VersionOut(BaseModel):
 
 class SaveRequest(BaseModel):
     note: str = Field("", max_length=500)
-
-
-class NewRound(BaseModel):
-    """
-    A template set to run by the calendar. `day` is the day of a weekly round, 0 for Monday; `at` is `HH:MM`.
-    """
-
-    template_id: int
-    beat: Literal["daily", "weekdays", "weekly"]
-    day: int = Field(0, ge=0, le=6)
-    at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
-    zone: str = Field("Europe/London", max_length=60)
-    folder: str = Field(min_length=1, max_length=200)
-    format: Literal["csv", "xlsx", "jsonl"] = "csv"
-
-
-class RoundChange(BaseModel):
-    paused: bool
-
-
-class RoundOut(BaseModel):
-    id: int
-    template_id: int
-    template: str
-    words: str
-    beat: str
-    zone: str
-    folder: str
-    format: str
-    paused: bool
-    next: list[datetime]
-    runs: list[RunOut]
-
-
-class Planned(BaseModel):
-    """
-    The next moments a rhythm comes to, and where its files will go.
-    """
-
-    words: str
-    next: list[datetime]
-
-
-class NoticeOut(BaseModel):
-    id: int
-    run_id: int
-    text: str
-    created_at: datetime
-    read: bool

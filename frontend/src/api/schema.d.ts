@@ -4,6 +4,47 @@
  */
 
 export interface paths {
+    "/api/v1/comparisons/{comparison_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Comparison
+         * @description A comparison, as far as it is.
+         */
+        get: operations["get_comparison"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/design/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count Checks
+         * @description How many rows each check objects to as they are now, with some of them. A newer count of the same bench stops this
+         *     one.
+         */
+        post: operations["count_checks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/design/first-lines": {
         parameters: {
             query?: never;
@@ -585,6 +626,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Export Runs
+         * @description Ask for a CSV of the runs that fit: a run like any other, of the built-in source.
+         */
+        post: operations["export_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/totals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run Totals
+         * @description What the runs that fit come to.
+         */
+        get: operations["run_totals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}": {
         parameters: {
             query?: never;
@@ -594,9 +675,29 @@ export interface paths {
         };
         /**
          * Get Run
-         * @description One run, with its slip once it is ready.
+         * @description One run, with its slip and what its checks found.
          */
         get: operations["get_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Archive
+         * @description All files of a run as one zip, made while it is sent.
+         */
+        get: operations["get_archive"];
         put?: never;
         post?: never;
         delete?: never;
@@ -625,6 +726,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Runs
+         * @description What differs between an earlier run and this one. Large ones are left to a worker: ask again until it is ready.
+         */
+        post: operations["compare_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/compare/{before}/key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Comparison Key
+         * @description The headings by which the rows of two runs are matched best.
+         */
+        get: operations["comparison_key"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/discard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Discard Run
+         * @description Put a run's files away for good, and say why. The run and its slip stay.
+         */
+        post: operations["discard_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/files/{file_id}": {
         parameters: {
             query?: never;
@@ -634,11 +795,51 @@ export interface paths {
         };
         /**
          * Get File
-         * @description A file of a run. Who may see only a part of the source gets files of their own part.
+         * @description A file of a run; a part of it where a `Range` is asked for.
          */
         get: operations["get_file"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Run History
+         * @description The last runs of the same template up to this one, oldest first: rows, totals and blanks.
+         */
+        get: operations["run_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Release Run
+         * @description Let a held run go out, and say why.
+         */
+        post: operations["release_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -847,6 +1048,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates/{template_id}/expected": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Expected Run
+         * @description How large a run of so many rows will be, and how long it will take.
+         */
+        get: operations["expected_run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/newest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Newest
+         * @description A data file of a template's newest good run: ready, released if it was held, and still there. The address stays the
+         *     same from run to run; the `ETag` changes with the content, so that a program can ask whether there is anything new.
+         */
+        get: operations["get_newest"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates/{template_id}/pin": {
         parameters: {
             query?: never;
@@ -932,6 +1174,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tokens
+         * @description My tokens, newest first.
+         */
+        get: operations["list_tokens"];
+        put?: never;
+        /**
+         * Add Token
+         * @description A new token. Its secret is in this answer and nowhere else.
+         */
+        post: operations["add_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Token
+         * @description Make one of my tokens worthless at once.
+         */
+        delete: operations["remove_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -987,6 +1273,39 @@ export interface components {
             /** What */
             what: string;
         };
+        /**
+         * CheckCount
+         * @description How a check fares on the rows as they are now. `place` is where it stands in the document; checks of the file as a
+         *     whole have no rows of their own and say what they `saw` where they object.
+         */
+        CheckCount: {
+            /** Objections */
+            objections: number;
+            /** Place */
+            place: string;
+            /** Rows */
+            rows: components["schemas"]["ObjectedRow"][];
+            /** Saw */
+            saw: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "note" | "hold" | "stop";
+            /** Whole */
+            whole: boolean;
+            /** Words */
+            words: string;
+        };
+        /** CheckCounts */
+        CheckCounts: {
+            /** Checks */
+            checks: components["schemas"]["CheckCount"][];
+            /** Milliseconds */
+            milliseconds: number;
+            /** Rows */
+            rows: number;
+        };
         /** ChoiceOut */
         ChoiceOut: {
             /** Code */
@@ -1015,6 +1334,124 @@ export interface components {
             sound: boolean;
             /** Trail */
             trail: string;
+        };
+        /**
+         * CompareRequest
+         * @description Compare a run with an earlier one, matching rows on `key`, headings of columns; on what identifies a row by the
+         *     catalogue where it is not given.
+         */
+        CompareRequest: {
+            /** Before */
+            before: number;
+            /** Key */
+            key?: string[] | null;
+        };
+        /**
+         * ComparisonOut
+         * @description What differs between two runs. While `status` is asked, a worker is at it. `file_id` is that of a CSV with every
+         *     difference, among the files of the later run.
+         */
+        ComparisonOut: {
+            /**
+             * Added
+             * @default 0
+             */
+            added: number;
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /**
+             * By Column
+             * @default {}
+             */
+            by_column: {
+                [key: string]: number;
+            };
+            /**
+             * Changed
+             * @default 0
+             */
+            changed: number;
+            /**
+             * Columns
+             * @default []
+             */
+            columns: string[];
+            /**
+             * Error
+             * @default
+             */
+            error: string;
+            /** File Id */
+            file_id?: number | null;
+            /**
+             * Gone
+             * @default 0
+             */
+            gone: number;
+            /**
+             * Gone Columns
+             * @default []
+             */
+            gone_columns: string[];
+            /** Id */
+            id: number;
+            /** Key */
+            key: string[];
+            /**
+             * Listed
+             * @default []
+             */
+            listed: components["schemas"]["DifferenceOut"][];
+            /**
+             * New Columns
+             * @default []
+             */
+            new_columns: string[];
+            /**
+             * Repeated
+             * @default 0
+             */
+            repeated: number;
+            /**
+             * Rows After
+             * @default 0
+             */
+            rows_after: number;
+            /**
+             * Rows Before
+             * @default 0
+             */
+            rows_before: number;
+            /**
+             * Same
+             * @default 0
+             */
+            same: number;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "asked" | "ready" | "failed";
+        };
+        /** DifferenceOut */
+        DifferenceOut: {
+            /** After */
+            after: {
+                [key: string]: string | null;
+            } | null;
+            /** Before */
+            before: {
+                [key: string]: string | null;
+            } | null;
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "added" | "gone" | "changed";
+            /** Columns */
+            columns: string[];
         };
         /**
          * ExampleOut
@@ -1052,6 +1489,21 @@ export interface components {
             template_id?: number | null;
             /** Text */
             text: string;
+        };
+        /**
+         * Expected
+         * @description How large a run will be and how long it will take, by `runs` earlier runs of the same template; by the usual pace
+         *     where there are none.
+         */
+        Expected: {
+            /** Bytes */
+            bytes: number;
+            /** Rows */
+            rows: number;
+            /** Runs */
+            runs: number;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * FieldFacts
@@ -1205,7 +1657,8 @@ export interface components {
         /**
          * Look
          * @description The sheet as the file will show it; `rows` hold one text per column, null for blank. `keys` are those of the rows,
-         *     where they were asked for and rows are no groups. `personal` are headings of columns with personal data.
+         *     where they were asked for and rows are no groups. `personal` are headings of columns with personal data. `marks` say
+         *     what checks object to.
          */
         Look: {
             /** Columns */
@@ -1217,6 +1670,11 @@ export interface components {
              * @default []
              */
             keys: (string | null)[][];
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
             /** Milliseconds */
             milliseconds: number;
             /** More */
@@ -1291,6 +1749,24 @@ export interface components {
             records: string;
         };
         /**
+         * Mark
+         * @description A cell, or with no `column` a whole row, that a check objects to: the row among those shown, the column's position
+         *     in the sheet.
+         */
+        Mark: {
+            /** Column */
+            column: number | null;
+            /** Row */
+            row: number;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "note" | "hold" | "stop";
+            /** Words */
+            words: string;
+        };
+        /**
          * MatchRequest
          * @description A pasted header row, with a few sample rows below it or without, to be held against the fields of a record type.
          */
@@ -1327,6 +1803,29 @@ export interface components {
             separator: string | null;
         };
         /**
+         * NewBundle
+         * @description Templates and whole record types to be run on one snapshot into one archive; `everything` takes all record types.
+         */
+        NewBundle: {
+            /**
+             * Everything
+             * @default false
+             */
+            everything: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Records
+             * @default []
+             */
+            records: string[];
+            /**
+             * Templates
+             * @default []
+             */
+            templates: number[];
+        };
+        /**
          * NewPicks
          * @description A hand-picked list: the records' keys, each a list of texts, or those of all rows of a document.
          */
@@ -1345,7 +1844,8 @@ export interface components {
         };
         /**
          * NewRound
-         * @description A template set to run by the calendar. `day` is the day of a weekly round, 0 for Monday; `at` is `HH:MM`.
+         * @description A template set to run by the calendar. `day` is the day of a weekly round, 0 for Monday; `at` is `HH:MM`; `mode` is
+         *     what becomes of an earlier file of the same name in the folder.
          */
         NewRound: {
             /** At */
@@ -1368,6 +1868,12 @@ export interface components {
              * @enum {string}
              */
             format: "csv" | "xlsx" | "jsonl";
+            /**
+             * Mode
+             * @default new
+             * @enum {string}
+             */
+            mode: "new" | "replace" | "append";
             /** Template Id */
             template_id: number;
             /**
@@ -1378,13 +1884,16 @@ export interface components {
         };
         /**
          * NewRun
-         * @description Run a template: its newest saved version, or its draft as it stands; or a document that is no template.
+         * @description Run a template: its newest saved version, or its draft as it stands; or a document that is no template; or a bundle;
+         *     or an earlier run `again`, as it was then or as its template is now.
          *
          *     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
          *     `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
          *     personal data is taken out for.
          */
         NewRun: {
+            /** Again */
+            again?: number | null;
             /** Also */
             also?: {
                 [key: string]: unknown;
@@ -1396,6 +1905,13 @@ export interface components {
             answers: {
                 [key: string]: unknown;
             };
+            /**
+             * As It
+             * @default is
+             * @enum {string}
+             */
+            as_it: "was" | "is";
+            bundle?: components["schemas"]["NewBundle"] | null;
             /** Document */
             document?: {
                 [key: string]: unknown;
@@ -1453,6 +1969,21 @@ export interface components {
             records?: string | null;
         };
         /**
+         * NewToken
+         * @description A token for a program: what it may do for me, and until when. `look` reads, `run` asks for runs as well.
+         */
+        NewToken: {
+            /** Acts */
+            acts: ("look" | "run")[];
+            /**
+             * Days
+             * @default 90
+             */
+            days: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * NewView
          * @description A way of looking at the records of a type, to be saved: a template document's columns, filter and order.
          */
@@ -1486,6 +2017,16 @@ export interface components {
             text: string;
         };
         /**
+         * ObjectedRow
+         * @description A row that a check objects to: the key of its record, and the value.
+         */
+        ObjectedRow: {
+            /** Key */
+            key: string[];
+            /** Value */
+            value: string | null;
+        };
+        /**
          * PartOut
          * @description A piece of the sentence.
          */
@@ -1498,6 +2039,43 @@ export interface components {
             role: string;
             /** Text */
             text: string;
+        };
+        /** PastColumn */
+        PastColumn: {
+            /** Blanks */
+            blanks: number;
+            /** Heading */
+            heading: string;
+            /** Total */
+            total?: string | null;
+        };
+        /**
+         * PastRun
+         * @description One of the last runs of a template, with what its slip says of its columns.
+         */
+        PastRun: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Columns */
+            columns: components["schemas"]["PastColumn"][];
+            /** Comparable */
+            comparable: boolean;
+            /** Id */
+            id: number;
+            /** Rows */
+            rows: number;
+            /** Status */
+            status: string;
+            /** Version */
+            version: number | null;
         };
         /**
          * PerValueRequest
@@ -1753,6 +2331,14 @@ export interface components {
             /** Templates */
             templates: components["schemas"]["RecordUse"][];
         };
+        /**
+         * Review
+         * @description Why a run is released or discarded.
+         */
+        Review: {
+            /** Reason */
+            reason: string;
+        };
         /** RoundChange */
         RoundChange: {
             /** Paused */
@@ -1768,6 +2354,8 @@ export interface components {
             format: string;
             /** Id */
             id: number;
+            /** Mode */
+            mode: string;
             /** Next */
             next: string[];
             /** Paused */
@@ -1791,6 +2379,10 @@ export interface components {
             media_type: string;
             /** Name */
             name: string;
+            /** Removed At */
+            removed_at: string | null;
+            /** Role */
+            role: string;
             /** Rows */
             rows: number;
             /** Sha256 */
@@ -1800,7 +2392,8 @@ export interface components {
         };
         /**
          * RunOut
-         * @description A run as the ledger has it. `status`: asked, running, ready, failed, cancelled.
+         * @description A run as the ledger has it. `held` waits for a person, `releasing` is on its way out after one let it go.
+         *     `verdict` is the gravest severity among the checks that objected. `slip` and `findings` come with a single run only.
          */
         RunOut: {
             /** Answers */
@@ -1819,6 +2412,8 @@ export interface components {
             asked_at: string;
             /** Asked By */
             asked_by: string;
+            /** Bundle */
+            bundle: boolean;
             /** Delivered To */
             delivered_to: string | null;
             /** Error */
@@ -1827,18 +2422,38 @@ export interface components {
             } | null;
             /** Files */
             files: components["schemas"]["RunFileOut"][];
+            /** Findings */
+            findings?: {
+                [key: string]: unknown;
+            }[] | null;
             /** Finished At */
             finished_at: string | null;
             /** Format */
             format: string;
             /** Id */
             id: number;
+            /** Keep Until */
+            keep_until: string | null;
+            /** May Review */
+            may_review: boolean;
             /** Mine */
             mine: boolean;
             /** Name */
             name: string;
+            /** Objections */
+            objections: number;
+            /** Personal */
+            personal: number;
             /** Purpose */
             purpose: string;
+            /** Records */
+            records: string;
+            /** Review Reason */
+            review_reason: string;
+            /** Reviewed At */
+            reviewed_at: string | null;
+            /** Reviewed By */
+            reviewed_by: string | null;
             /** Rows Announced */
             rows_announced: number | null;
             /** Rows Written */
@@ -1847,6 +2462,8 @@ export interface components {
             slip?: {
                 [key: string]: unknown;
             } | null;
+            /** Source */
+            source: string;
             /** Stage */
             stage: string;
             /** Started At */
@@ -1855,9 +2472,11 @@ export interface components {
              * Status
              * @enum {string}
              */
-            status: "asked" | "running" | "ready" | "failed" | "cancelled";
+            status: "asked" | "running" | "held" | "releasing" | "ready" | "failed" | "cancelled" | "discarded";
             /** Template Id */
             template_id: number | null;
+            /** Verdict */
+            verdict: ("note" | "hold" | "stop") | null;
             /** Version */
             version: number | null;
             /** Via */
@@ -1872,6 +2491,24 @@ export interface components {
             next: number | null;
             /** Runs */
             runs: components["schemas"]["RunOut"][];
+        };
+        /**
+         * RunTotals
+         * @description Of the runs that a filter of the ledger leaves; rows and bytes are of those that made files.
+         */
+        RunTotals: {
+            /** Bytes */
+            bytes: number;
+            /** Failed */
+            failed: number;
+            /** Held */
+            held: number;
+            /** Personal */
+            personal: number;
+            /** Rows */
+            rows: number;
+            /** Runs */
+            runs: number;
         };
         /** SaveRequest */
         SaveRequest: {
@@ -2048,6 +2685,34 @@ export interface components {
             standing: "own" | "shared" | "house";
             /** Version */
             version: number;
+        };
+        /**
+         * TokenOut
+         * @description One of my tokens. `secret` is only there when it was just made; it is shown once and not kept.
+         */
+        TokenOut: {
+            /** Acts */
+            acts: string[];
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: number;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Name */
+            name: string;
+            /** Secret */
+            secret?: string | null;
         };
         /** TopValue */
         TopValue: {
@@ -2227,6 +2892,70 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_comparison: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                comparison_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    count_checks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckCounts"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     first_lines: {
         parameters: {
             query?: never;
@@ -3159,8 +3888,14 @@ export interface operations {
                 before?: number | null;
                 at_most?: number;
                 template_id?: number | null;
-                status?: string | null;
+                status?: ("asked" | "running" | "held" | "releasing" | "ready" | "failed" | "cancelled" | "discarded") | null;
                 search?: string | null;
+                records?: string | null;
+                asked_by?: string | null;
+                since?: string | null;
+                until?: string | null;
+                found?: ("yes" | "no") | null;
+                personal?: ("yes" | "no") | null;
             };
             header?: never;
             path?: never;
@@ -3223,6 +3958,84 @@ export interface operations {
             };
         };
     };
+    export_runs: {
+        parameters: {
+            query?: {
+                template_id?: number | null;
+                status?: ("asked" | "running" | "held" | "releasing" | "ready" | "failed" | "cancelled" | "discarded") | null;
+                search?: string | null;
+                records?: string | null;
+                asked_by?: string | null;
+                since?: string | null;
+                until?: string | null;
+                found?: ("yes" | "no") | null;
+                personal?: ("yes" | "no") | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    run_totals: {
+        parameters: {
+            query?: {
+                template_id?: number | null;
+                status?: ("asked" | "running" | "held" | "releasing" | "ready" | "failed" | "cancelled" | "discarded") | null;
+                search?: string | null;
+                records?: string | null;
+                asked_by?: string | null;
+                since?: string | null;
+                until?: string | null;
+                found?: ("yes" | "no") | null;
+                personal?: ("yes" | "no") | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunTotals"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_run: {
         parameters: {
             query?: never;
@@ -3242,6 +4055,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RunOut"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {
@@ -3285,6 +4127,108 @@ export interface operations {
             };
         };
     };
+    compare_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    comparison_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                before: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    discard_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Review"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_file: {
         parameters: {
             query?: never;
@@ -3303,6 +4247,74 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    run_history: {
+        parameters: {
+            query?: {
+                count?: number;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PastRun"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    release_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Review"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -3724,6 +4736,72 @@ export interface operations {
             };
         };
     };
+    expected_run: {
+        parameters: {
+            query: {
+                rows: number;
+                format?: string;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Expected"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_newest: {
+        parameters: {
+            query?: {
+                /** @description Which of several data files, from 1 */
+                part?: number;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     pin_template: {
         parameters: {
             query?: never;
@@ -3878,6 +4956,88 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["VersionDocument"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"][];
+                };
+            };
+        };
+    };
+    add_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

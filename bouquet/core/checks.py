@@ -1,0 +1,223 @@
+"""
+What checks found in a run: counted in full, listed up to a cap.
+"""
+
+from __future__ import annotations
+
+import statistics
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from decimal import Decimal
+from typing import Any
+
+import polars as pl
+
+from bouquet.core.plan import FileCheck, Plan
+from bouquet.core.shaping import TextShaper
+from bouquet.core.slip import Totals
+from bouquet.core.sql import OBJECTS, PAGE, TITLE, TOUCHED
+from bouquet.core.template import Severity
+
+__all__ = ["FINDING_HEADINGS", "MOST_LISTED", "Finding", "Findings", "worst"]
+
+#: Findings of one check that are listed; all are counted.
+MOST_LISTED = 200
+
+#: Characters of a value that a finding shows.
+VALUE_SHOWN = 200
+
+FINDING_HEADINGS = ("What was found", "How often", "Severity", "Record", "Column", "Value", "Last touched by", "Page")
+
+_RANK: dict[Severity, int] = {"note": 1, "hold": 2, "stop": 3}
+
+
+def worst(severities: list[Severity]) -> Severity | None:
+    """
+    The gravest of some severities; None of none.
+    """
+    return max(severities, key=_RANK.__getitem__, default=None)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """
+    One row that a check objected to. `check` is the check's position among the plan's checks of rows; `title` is what
+    the record is known by.
+    """
+
+    check: int
+    key: tuple[str, ...]
+    title: str | None
+    value: str | None
+    touched_by: str | None
+    page: str | None
+
+
+@dataclass
+class Findings:
+    """
+    Collects what the checks of a plan object to while its rows go by.
+    """
+
+    plan: Plan
+    listed: list[Finding] = field(default_factory=list)
+    counts: list[int] = field(init=False)
+    #: Checks of the file that object, by their position, with what they saw.
+    whole: dict[int, str] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.counts = [0] * len(self.plan.row_checks)
+        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+
+    def add(self, frame: pl.DataFrame) -> None:
+        """
+        Take in one batch of rows with their `q` columns.
+        """
+        for n, check in enumerate(self.plan.row_checks):
+            objects = frame[f"{OBJECTS}{n}"].cast(pl.Boolean)
+            found = int(objects.sum() or 0)
+            room = MOST_LISTED - min(self.counts[n], MOST_LISTED)
+            self.counts[n] += found
+            if found and room:
+                self._list(n, check.column, frame.filter(objects).head(room))
+
+    def _list(self, n: int, column: int | None, rows: pl.DataFrame) -> None:
+        shown = self._shaper.shape(rows)
+        values = shown[f"c{column}"].to_list() if column is not None else [None] * rows.height
+        keys = rows.select([f"k{i}" for i in range(len(self.plan.row_key))] if not self.plan.by else []).rows()
+        if self.plan.by:
+            by = [f"c{i}" for i, c in self.plan.data_columns if any(c.cell == b.cell for b in self.plan.by)]
+            keys = shown.select(by).rows() if by else [()] * rows.height
+        extra = [
+            rows[name].to_list() if name in rows.columns else [None] * rows.height for name in (TITLE, TOUCHED, PAGE)
+        ]
+        for key, value, title, touched, page in zip(keys or [()] * rows.height, values, *extra, strict=True):
+            said = None if value is None else str(value)[:VALUE_SHOWN]
+            self.listed.append(Finding(n, tuple("" if k is None else str(k) for k in key), title, said, touched, page))
+
+    def finish(self, totals: Totals) -> None:
+        """
+        Judge the file as a whole, when all its rows have gone by.
+        """
+        for n, check in enumerate(self.plan.file_checks):
+            objection = _objection(check, self.plan, totals)
+            if objection:
+                self.whole[n] = objection
+
+    @property
+    def verdict(self) -> Severity | None:
+        """
+        The gravest severity of the checks that object; None when none does.
+        """
+        rows = [c.severity for c, count in zip(self.plan.row_checks, self.counts, strict=True) if count]
+        return worst(rows + [self.plan.file_checks[n].severity for n in self.whole])
+
+    @property
+    def objections(self) -> int:
+        """
+        Rows objected to, counted once for each check, and checks of the file that object.
+        """
+        return sum(self.counts) + len(self.whole)
+
+    def summary(self) -> list[dict[str, Any]]:
+        """
+        Every check as `{"place", "words", "severity", "objections"}`, those of the file with what they `saw`.
+        """
+        found: list[dict[str, Any]] = [
+            {"place": c.place, "words": c.words, "severity": c.severity, "objections": count}
+            for c, count in zip(self.plan.row_checks, self.counts, strict=True)
+        ]
+        for n, check in enumerate(self.plan.file_checks):
+            entry = {"place": check.place, "words": check.words, "severity": check.severity}
+            found.append({**entry, "objections": int(n in self.whole), "saw": self.whole.get(n, "")})
+        return found
+
+    def as_json(self) -> list[dict[str, Any]]:
+        """
+        The listed findings.
+        """
+        return [
+            {
+                "place": self.plan.row_checks[f.check].place,
+                "words": self.plan.row_checks[f.check].words,
+                "severity": self.plan.row_checks[f.check].severity,
+                "key": list(f.key),
+                "title": f.title,
+                "column": self._heading(f.check),
+                "value": f.value,
+                "touched_by": f.touched_by,
+                "page": f.page,
+            }
+            for f in self.listed
+        ]
+
+    def table(self, notes: Mapping[str, int]) -> list[list[str | int]]:
+        """
+        The findings as the rows of a sheet below FINDING_HEADINGS: what was found and how often, then row by row.
+        """
+        found: list[list[str | int]] = [[what, count, "note", "", "", "", "", ""] for what, count in notes.items()]
+        for n, check in enumerate(self.plan.row_checks):
+            if self.counts[n]:
+                found.append([check.words, self.counts[n], check.severity, "", self._heading(n), "", "", ""])
+        for n, said in self.whole.items():
+            whole = self.plan.file_checks[n]
+            heading = self.plan.columns[whole.column].heading if whole.column is not None else ""
+            found.append([whole.words, 1, whole.severity, "", heading, said, "", ""])
+        for f in self.listed:
+            check = self.plan.row_checks[f.check]
+            known = (f.value or "", f.touched_by or "", f.page or "")
+            found.append([check.words, "", check.severity, f.title or " ".join(f.key), self._heading(f.check), *known])
+        return found or [["Nothing.", 0, "", "", "", "", "", ""]]
+
+    def _heading(self, check: int) -> str:
+        column = self.plan.row_checks[check].column
+        return self.plan.columns[column].heading if column is not None else ""
+
+
+def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:
+    """
+    What a check of the file saw, where it objects; empty where it does not.
+    """
+    part, rows = check.part, totals.rows
+    column = totals.columns[check.column] if check.column is not None else None
+    match part.file:
+        case "not_empty":
+            return "" if rows else "it has no rows"
+        case "rows":
+            return "" if _within(Decimal(rows), part.least, part.greatest) else f"it has {rows:,} rows"
+        case "usual":
+            return _unusual(rows, plan.context.usual[-part.runs :], part.percent or Decimal(0))
+        case "total":
+            total = (column.total if column else None) or Decimal(0)
+            return "" if _within(total, part.least, part.greatest) else f"the total is {total:,f}"
+        case "full":
+            blanks = column.blanks if column else 0
+            share = Decimal(100 * (rows - blanks)) / rows if rows else Decimal(100)
+            return "" if share >= (part.percent or 0) else f"{share:.1f} % are filled"
+        case "headings":
+            have = [c.heading for c in plan.columns]
+            wanted = list(part.headings or ())
+            if have == wanted:
+                return ""
+            at = next((n for n, (a, b) in enumerate(zip(have, wanted, strict=False)) if a != b), None)
+            if at is None:
+                return f"there are {len(have)} columns, agreed were {len(wanted)}"
+            return f"column {at + 1} is headed “{have[at]}”, agreed was “{wanted[at]}”"
+
+
+def _within(value: Decimal, least: Decimal | None, greatest: Decimal | None) -> bool:
+    return (least is None or value >= least) and (greatest is None or value <= greatest)
+
+
+def _unusual(rows: int, earlier: tuple[int, ...], percent: Decimal) -> str:
+    """
+    Without an earlier run nothing is unusual.
+    """
+    if not earlier:
+        return ""
+    usual = Decimal(statistics.median(earlier))
+    if abs(Decimal(rows) - usual) <= usual * percent / 100:
+        return ""
+    span = f"between {min(earlier):,} and {max(earlier):,}" if len(earlier) > 1 else f"{earlier[0]:,}"
+    said = f"the last {len(earlier)} had {span}" if len(earlier) > 1 else f"the last run had {span}"
+    return f"this run has {rows:,} rows; {said}"

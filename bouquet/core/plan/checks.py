@@ -1,0 +1,274 @@
+"""
+Resolving the checks of a template: what each objects to, and how it reads in words.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.model import (
+    Comparison,
+    Computed,
+    FileCheck,
+    Fixed,
+    Group,
+    Listed,
+    PlanColumn,
+    Predicate,
+    RowCheck,
+    Test,
+)
+from bouquet.core.template import Check, ColumnCheck
+from bouquet.core.template import FileCheck as FileCheckPart
+from bouquet.core.template import RowCheck as RowCheckPart
+from bouquet.core.values import Value, read_value, say_value
+
+__all__ = ["Checks"]
+
+#: Values named in words before the rest is counted.
+NAMED = 4
+
+
+@dataclass
+class Checks:
+    """
+    Resolves checks on one ground.
+
+    Args:
+        columns: The plan's columns.
+        formula: Checks a formula at a place, or None with a problem.
+    """
+
+    ground: Ground
+    columns: Sequence[PlanColumn]
+    formula: Callable[[str, str], Computed | None]
+
+    def resolve(self, checks: Sequence[Check]) -> tuple[tuple[RowCheck, ...], tuple[FileCheck, ...]]:
+        """
+        The checks of rows, and those of the file.
+        """
+        rows: list[RowCheck] = []
+        whole: list[FileCheck] = []
+        for n, check in enumerate(checks):
+            place = f"checks[{n}]"
+            match check:
+                case ColumnCheck():
+                    rows += self._of_column(check, place)
+                case RowCheckPart():
+                    rows += self._of_row(check, place)
+                case FileCheckPart():
+                    whole += self._of_file(check, place)
+        return tuple(rows), tuple(whole)
+
+    def _named(self, id: str | None, place: str) -> list[int]:
+        """
+        Positions of a column; a spread stands in several.
+        """
+        found = [n for n, c in enumerate(self.columns) if c.id == id]
+        if not found and any(c.id == id for c in self.ground.template.columns):
+            self.ground.problem("unsound_column", "The column to check has a problem of its own.", place)
+        elif not found:
+            self.ground.problem("unknown_column", f"There is no column “{id or ''}” to check.", place)
+        elif isinstance(self.columns[found[0]].cell, Fixed):
+            self.ground.problem("constant", "A constant is the same in every row; there is nothing to check.", place)
+            return []
+        return found
+
+    # Rows
+
+    def _of_row(self, check: RowCheckPart, place: str) -> Iterator[RowCheck]:
+        cell = self.formula(check.formula, f"{place}.formula")
+        if cell is None:
+            return
+        if cell.field.kind is not Kind.BOOLEAN:
+            message = "This formula says whether a row is right, so it must come to yes or no, as a comparison does."
+            self.ground.problem("not_a_test", message, f"{place}.formula", at=0)
+            return
+        objects = Group("none", (Test(cell=cell, place=place),), place)
+        words = check.say.strip() or f"{check.formula} must hold"
+        yield RowCheck(place=place, words=words, severity=check.severity, column=None, objects=objects)
+
+    def _of_column(self, check: ColumnCheck, place: str) -> Iterator[RowCheck]:
+        for n in self._named(check.column, f"{place}.column"):
+            before = len(self.ground.problems)
+            column = self.columns[n]
+            made = getattr(self, f"_{check.must}")(check, column, place)
+            if len(self.ground.problems) > before:
+                return
+            words, met = made
+            objects: Predicate | None = None
+            if check.must == "filled":
+                objects = _compare(column, "blank", (), place)
+            elif met is not None:
+                filled = _compare(column, "not_blank", (), place)
+                objects = Group("all", (filled, Group("none", (met,), place)), place)
+            words = f"{column.heading} {words}"
+            yield RowCheck(place=place, words=words, severity=check.severity, column=n, objects=objects)
+
+    @staticmethod
+    def _filled(check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        return "must be filled", None
+
+    @staticmethod
+    def _unique(check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        return "must not occur twice", None
+
+    def _whole(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        if not self._is(column.kind.is_number, column, "whole numbers", place):
+            return "", None
+        return "must be a whole number", self._test(f"INT({{{column.id}}})={{{column.id}}}", column, place)
+
+    def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        if not self._is(column.kind.is_text, column, "a number of letters", place):
+            return "", None
+        bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
+        if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
+            self.ground.problem("no_value", "Say how many letters it may have.", f"{place}.least")
+            return "", None
+        tests = [f"LEN({{{column.id}}}){w}{b}" for b, w in bounds]
+        formula = tests[0] if len(tests) == 1 else f"AND({tests[0]};{tests[1]})"
+        return f"must have {_span(check.least, check.greatest)} letters", self._test(formula, column, place)
+
+    def _between(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        kind = column.kind
+        if not self._is(kind.is_number or kind.is_dated or kind is Kind.TIME, column, "an order", place):
+            return "", None
+        parts: list[Predicate] = []
+        said: list[str | None] = []
+        for operator, bound in (("at_least", check.least), ("at_most", check.greatest)):
+            value = self._value(bound, column, f"{place}.{'least' if operator == 'at_least' else 'greatest'}")
+            said.append(None if value is None else say_value(value, column.field))
+            if value is not None:
+                parts.append(_compare(column, operator, (value,), place))
+        if not parts:
+            self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+        return f"must be {_span(*said)}", Group("all", tuple(parts), place)
+
+    def _matches(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        if not self._is(column.kind.is_text, column, "a pattern", place):
+            return "", None
+        if check.pattern is None:
+            self.ground.problem("no_value", "Say what it must look like.", f"{place}.pattern")
+            return "", None
+        return f"must look like {check.pattern}", _compare(column, "matches", (check.pattern,), place, exact=True)
+
+    def _one_of(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        values = [self._value(v, column, f"{place}.values[{n}]") for n, v in enumerate(check.values or ())]
+        if not values:
+            self.ground.problem("no_value", "Say which values it may have.", f"{place}.values")
+        known = tuple(v for v in values if v is not None)
+        said = [say_value(v, column.field) for v in known]
+        more = f" or {len(said) - NAMED} others" if len(said) > NAMED else ""
+        exact = column.kind.is_text
+        return f"must be one of {', '.join(said[:NAMED])}{more}", _compare(column, "one_of", known, place, exact=exact)
+
+    def _not_future(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        return "must not lie in the future", self._against_now(column, "at_most", place)
+
+    def _not_past(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        return "must not lie in the past", self._against_now(column, "at_least", place)
+
+    def _against_now(self, column: PlanColumn, operator: str, place: str) -> Predicate | None:
+        if not self._is(column.kind.is_dated, column, "dates", place):
+            return None
+        now = self.ground.context.as_of.astimezone(self.ground.zone)
+        value: Value = now
+        if column.kind is Kind.DATE:
+            value = now.date()
+        elif column.kind is Kind.TIMESTAMP:
+            value = now.replace(tzinfo=None)
+        return _compare(column, operator, (value,), place)
+
+    def _listed(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        types = self.ground.catalogue.record_types
+        records, _, name = (check.listed_in or "").partition(".")
+        found = types[records].field_named(name) if records in types else None
+        if found is None:
+            message = "Name the list as a record type and its field, such as species.code."
+            self.ground.problem("no_list", message, f"{place}.listed_in")
+            return "", None
+        if not (found.kind.is_text and column.kind.is_text) and found.stored != column.field.stored:
+            message = f"{column.heading} and the {found.label.lower()} of a {types[records].label} are not of one kind."
+            self.ground.problem("wrong_kind", message, f"{place}.listed_in")
+            return "", None
+        listed = Listed(cell=column.cell, record_type=types[records], listed=found, place=place)
+        return f"must be the {found.label.lower()} of a {types[records].label}", listed
+
+    def _is(self, fits: bool, column: PlanColumn, what: str, place: str) -> bool:
+        if not fits:
+            message = f"{column.heading} does not hold {what}; this check is not for it."
+            self.ground.problem("wrong_kind", message, f"{place}.must")
+        return fits
+
+    def _test(self, formula: str, column: PlanColumn, place: str) -> Predicate | None:
+        if column.number > 1 or sum(c.id == column.id for c in self.columns) > 1:
+            message = "A column that is spread over several cannot be checked like this; use a formula."
+            self.ground.problem("spread", message, f"{place}.column")
+            return None
+        cell = self.formula(formula, f"{place}.must")
+        return Test(cell=cell, place=place) if cell else None
+
+    def _value(self, given: Any, column: PlanColumn, place: str) -> Value | None:
+        if given is None:
+            return None
+        try:
+            return read_value(given, column.field, self.ground.zone)
+        except ValueError as error:
+            self.ground.problem("wrong_value", str(error), place)
+            return None
+
+    # The file
+
+    def _of_file(self, check: FileCheckPart, place: str) -> Iterator[FileCheck]:
+        before = len(self.ground.problems)
+        at: int | None = None
+        if check.file in ("total", "full"):
+            found = self._named(check.column, f"{place}.column")
+            if not found:
+                return
+            at = found[0]
+            if check.file == "total":
+                self._is(self.columns[at].kind.is_number, self.columns[at], "numbers", place)
+        if check.file in ("rows", "total") and check.least is None and check.greatest is None:
+            self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+        if check.file in ("usual", "full") and check.percent is None:
+            self.ground.problem("no_value", "Say how many percent.", f"{place}.percent")
+        if check.file == "headings" and not check.headings:
+            self.ground.problem("no_value", "Say which headings the file must have.", f"{place}.headings")
+        if len(self.ground.problems) == before:
+            heading = self.columns[at].heading if at is not None else ""
+            yield FileCheck(
+                place=place, words=_file_words(check, heading), severity=check.severity, column=at, part=check
+            )
+
+
+def _compare(
+    column: PlanColumn, operator: str, values: tuple[Value, ...], place: str, *, exact: bool = False
+) -> Comparison:
+    return Comparison(cell=column.cell, operator=operator, values=values, span=None, exact=exact, place=place)
+
+
+def _span(least: Any, greatest: Any) -> str:
+    if greatest is None:
+        return f"at least {least}"
+    return f"at most {greatest}" if least is None else f"between {least} and {greatest}"
+
+
+def _file_words(check: FileCheckPart, heading: str) -> str:
+    def number(value: Any) -> str | None:
+        return None if value is None else f"{value:,f}"
+
+    bounds = _span(number(check.least), number(check.greatest))
+    percent = f"{check.percent or 0:f}"
+    return {
+        "rows": f"The file must have {bounds} rows",
+        "usual": f"The number of rows must be within {percent} % of usual",
+        "not_empty": "The file must not be empty",
+        "total": f"The total of {heading} must be {bounds}",
+        "headings": f"The headings must be the {len(check.headings or ())} agreed, in their order",
+        "full": f"{heading} must be at least {percent} % full",
+    }[check.file]

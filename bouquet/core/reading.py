@@ -1,0 +1,180 @@
+"""
+Reading back files that runs made, or that people made of them, as texts, batch by batch.
+"""
+
+from __future__ import annotations
+
+import csv
+import datetime as dt
+import io
+import itertools
+import json
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import polars as pl
+import pyarrow as pa
+import pyarrow.csv
+from python_calamine import CalamineWorkbook
+
+from bouquet.core.errors import BouquetError
+from bouquet.core.template import Csv
+
+__all__ = ["FileRows", "Unreadable"]
+
+#: Bytes of a CSV parsed at a time, and rows of other formats.
+BLOCK, ROWS = 1 << 20, 20_000
+
+#: Lines at whose beginning the heading row is looked for.
+TITLES = 30
+
+#: Sheets of a run's spreadsheet that hold no rows.
+_EXTRA = {"about", "dictionary", "findings", "history"}
+
+_HEADING_ROWS = {"headings": 1, "names": 1, "both": 2, "none": 0}
+
+
+class Unreadable(BouquetError):
+    """
+    The file cannot be read as rows of a run.
+    """
+
+    code = "unreadable"
+
+
+@dataclass(frozen=True)
+class FileRows:
+    """
+    The rows of one run's files.
+
+    Args:
+        paths: The files, in their order.
+        format: `csv`, `xlsx` or `jsonl`.
+        headings: The columns' headings, in their order; read from the file's first row where they are not given.
+        csv: How a CSV was written.
+        titled: Whether lines may stand above the headings.
+    """
+
+    paths: tuple[Path, ...]
+    format: str
+    headings: tuple[str, ...] = ()
+    csv: Csv = Csv()  # noqa: RUF009
+    titled: bool = False
+
+    def batches(self, columns: Sequence[str] | None = None) -> Iterator[pl.DataFrame]:
+        """
+        The rows as frames of texts, null where blank; only `columns`, if they are given.
+
+        Raises Unreadable.
+        """
+        for path in self.paths:
+            for frame in self._of_file(path):
+                yield frame if columns is None else frame.select(columns)
+
+    def _of_file(self, path: Path) -> Iterator[pl.DataFrame]:
+        try:
+            if self.format == "csv":
+                yield from self._of_csv(path)
+            elif self.format == "xlsx":
+                yield from self._of_rows(self._sheets(path), path)
+            else:
+                yield from self._of_lines(path)
+        except (pa.ArrowInvalid, UnicodeError, ValueError, KeyError) as error:
+            said = str(error).splitlines()[0] if str(error) else type(error).__name__
+            raise Unreadable(f"“{path.name}” cannot be read: {said}") from error
+
+    def _of_csv(self, path: Path) -> Iterator[pl.DataFrame]:
+        names, skip = list(self.headings), _HEADING_ROWS[self.csv.heading_row]
+        above = 0
+        if self.titled:
+            above = self._above(path)
+        encoding = "utf-8" if self.csv.encoding == "utf-8-sig" else self.csv.encoding
+        options = pa.csv.ReadOptions(
+            use_threads=False,
+            block_size=BLOCK,
+            encoding=encoding,
+            column_names=names or None,
+            skip_rows=above,
+            skip_rows_after_names=skip if names else 0,
+        )
+        parse = pa.csv.ParseOptions(delimiter=self.csv.separator, newlines_in_values=True)
+        # Everything is text: what a cell looks like is what is compared.
+        every = names or self._names(path, above)
+        convert = pa.csv.ConvertOptions(
+            column_types={n: pa.string() for n in every},
+            null_values=[""],
+            strings_can_be_null=True,
+            quoted_strings_can_be_null=True,
+        )
+        with pa.csv.open_csv(path, options, parse, convert) as reader:
+            for batch in reader:
+                yield pl.from_arrow(batch)  # type: ignore[misc]
+
+    def _names(self, path: Path, above: int) -> list[str]:
+        with path.open(encoding=self._python_encoding(), newline="") as file:
+            rows = csv.reader(file, delimiter=self.csv.separator)
+            return next(itertools.islice(rows, above, None), [])
+
+    def _python_encoding(self) -> str:
+        return "utf-8-sig" if self.csv.encoding in ("utf-8", "utf-8-sig") else self.csv.encoding
+
+    def _above(self, path: Path) -> int:
+        """
+        Lines above the heading row.
+        """
+        with path.open(encoding=self._python_encoding(), newline="") as file:
+            for n, line in enumerate(itertools.islice(file, TITLES)):
+                cells = next(csv.reader(io.StringIO(line), delimiter=self.csv.separator), [])
+                if tuple(cells) == self.headings:
+                    return n
+        return 0
+
+    def _sheets(self, path: Path) -> Iterator[list[list[Any]]]:
+        with CalamineWorkbook.from_path(str(path)) as book:
+            for name in book.sheet_names:
+                if name.casefold() not in _EXTRA:
+                    yield book.get_sheet_by_name(name).to_python()
+
+    def _of_rows(self, sheets: Iterable[list[list[Any]]], path: Path) -> Iterator[pl.DataFrame]:
+        names: list[str] = list(self.headings)
+        for rows in sheets:
+            at = 0
+            if names:
+                at = next((n for n, r in enumerate(rows[:TITLES]) if [str(c) for c in r[: len(names)]] == names), -1)
+                if at < 0:
+                    raise Unreadable(f"“{path.name}” has no row with the headings of the run.")
+            elif rows:
+                names = [str(c) for c in rows[0]]
+            width = len(names)
+            for start in range(at + 1, len(rows), ROWS):
+                chunk = rows[start : start + ROWS]
+                columns = [[_text(r[n]) if n < len(r) else None for r in chunk] for n in range(width)]
+                yield pl.DataFrame(dict(zip(names, columns, strict=True)), schema=dict.fromkeys(names, pl.String))
+
+    def _of_lines(self, path: Path) -> Iterator[pl.DataFrame]:
+        with path.open(encoding="utf-8") as file:
+            while lines := list(itertools.islice(file, ROWS)):
+                rows = [json.loads(line, parse_float=Decimal) for line in lines if line.strip()]
+                names = list(self.headings) or list(rows[0] if rows else ())
+                columns = {n: [_text(r.get(n)) for r in rows] for n in names}
+                yield pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))
+
+
+def _text(value: Any) -> str | None:
+    """
+    A typed cell as a machine-style text.
+    """
+    if value is None or value == "":
+        return None
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, float):
+        return str(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
+    if isinstance(value, dt.datetime):
+        return value.date().isoformat() if value.time() == dt.time() else value.isoformat(timespec="seconds")
+    if isinstance(value, dt.date | dt.time):
+        return value.isoformat()
+    return f"{value:f}" if isinstance(value, Decimal) else str(value)

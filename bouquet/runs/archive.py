@@ -1,0 +1,108 @@
+"""
+One zip of a run's files, with what is attached to its records; streamed, so that memory stays flat.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from datetime import datetime
+from pathlib import Path
+
+import stream_zip
+
+from bouquet.core.naming import safe_name, with_suffix
+from bouquet.core.plan import Plan
+from bouquet.core.sql import Statements
+from bouquet.core.template import folder_of
+from bouquet.sources import Snapshot
+
+__all__ = ["attachments_of", "read_chunks", "write_archive", "zipped"]
+
+#: Bytes read at a time.
+CHUNK = 1 << 20
+
+#: What files begin with, and the ending that stands for it where a name has none.
+_ENDINGS = {
+    b"\xff\xd8\xff": "jpg",
+    b"\x89PNG": "png",
+    b"%PDF": "pdf",
+    b"GIF8": "gif",
+    b"PK\x03\x04": "zip",
+}
+
+
+def attachments_of(snapshot: Snapshot, plan: Plan) -> Iterator[tuple[str, bytes]]:
+    """
+    (name in the archive, bytes) of every file attached to the plan's records; no two names are alike.
+    """
+    if plan.attached is None:
+        return
+    attached = plan.attached
+    statement = Statements(attached.plan).attached(attached.route)
+    keys = [f"p{n}" for n in range(len(attached.plan.key))]
+    folder, taken = "", set[str]()
+    for batch in snapshot.batches(statement):
+        for row in batch.to_pylist():
+            inside = folder_of(attached.folder, tuple(str(row[k]) for k in keys))
+            if inside != folder:
+                folder, taken = inside, set()
+            name = safe_name(row["name"] or attached.route.field.label)
+            if "." not in name:
+                ending = next((e for start, e in _ENDINGS.items() if row["data"].startswith(start)), "bin")
+                name = f"{name}.{ending}"
+            stem, n = name, 1
+            while name.casefold() in taken:
+                n += 1
+                name = with_suffix(stem, n)
+            taken.add(name.casefold())
+            yield folder + name, row["data"]
+
+
+def read_chunks(path: Path) -> Iterator[bytes]:
+    """
+    A file, piece by piece.
+    """
+    with path.open("rb") as file:
+        while chunk := file.read(CHUNK):
+            yield chunk
+
+
+def zipped(members: Iterator[tuple[str, Iterator[bytes]]], moment: datetime) -> Iterator[bytes]:
+    """
+    A zip of members as it comes about, in 64-bit form (Zip64), so that neither the number nor the size has a cap.
+    """
+
+    def entries() -> Iterator[tuple[str, datetime, int, stream_zip.Method, Iterator[bytes]]]:
+        for name, content in members:
+            yield name, moment.replace(tzinfo=None), 0o600, stream_zip.ZIP_64, content
+
+    yield from stream_zip.stream_zip(entries(), chunk_size=CHUNK)
+
+
+def write_archive(
+    path: Path,
+    files: Sequence[tuple[str, Path]],
+    attachments: Iterator[tuple[str, bytes]],
+    moment: datetime,
+    beat: Callable[[], None] = lambda: None,
+) -> int:
+    """
+    Write the zip of `files`, as (name, where they are), and of `attachments`. Returns the number of attachments.
+
+    `beat` is called now and then, and may raise to end it.
+    """
+    count = 0
+
+    def members() -> Iterator[tuple[str, Iterator[bytes]]]:
+        nonlocal count
+        for name, where in files:
+            yield name, read_chunks(where)
+        for name, data in attachments:
+            count += 1
+            yield name, iter((data,))
+
+    with path.open("wb", buffering=CHUNK) as archive:
+        for chunk in zipped(members(), moment):
+            archive.write(chunk)
+            beat()
+    return count

@@ -1,0 +1,116 @@
+"""
+Several templates on one snapshot, into one archive with one slip.
+"""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from bouquet.core.checks import worst
+from bouquet.core.errors import WriteError
+from bouquet.core.naming import safe_name, with_suffix
+from bouquet.core.plan import Plan
+from bouquet.core.slip import Digest
+from bouquet.core.template import Template
+from bouquet.runs.archive import write_archive
+from bouquet.runs.export import Export, Exported, ExportedFile, file_facts
+from bouquet.sources import Snapshot
+
+__all__ = ["export_bundle"]
+
+
+def export_bundle(
+    name: str,
+    parts: Sequence[tuple[Template, Plan]],
+    folder: Path,
+    snapshot: Snapshot,
+    asked: dict[str, Any],
+    progress: Callable[[str, int | None, int], None] = lambda *_: None,
+) -> Exported:
+    """
+    Write every part from one snapshot, and one archive of them all. Rows are those of all parts together.
+
+    Raises what `Export.write` raises; then nothing is left.
+    """
+    made: list[Exported] = []
+    try:
+        for n, (template, plan) in enumerate(parts):
+            before = sum(e.rows for e in made)
+
+            def told(stage: str, announced: int | None, written: int, before: int = before) -> None:
+                progress(stage, None if announced is None else before + announced, before + written)
+
+            inside = folder / f".part-{n}"
+            made.append(Export(template, plan, template.output.format, inside, told).write(snapshot, {}))
+        return _pack(name, parts, made, folder, snapshot, asked, progress)
+    except OSError as error:
+        reason = (error.strerror or str(error)).lower()
+        raise WriteError(f"The archive could not be written: {reason}. Nothing was kept of it.") from error
+    finally:
+        for inside in folder.glob(".part-*"):
+            shutil.rmtree(inside, ignore_errors=True)
+
+
+def _pack(
+    name: str,
+    parts: Sequence[tuple[Template, Plan]],
+    made: Sequence[Exported],
+    folder: Path,
+    snapshot: Snapshot,
+    asked: dict[str, Any],
+    progress: Callable[[str, int | None, int], None],
+) -> Exported:
+    rows = sum(e.rows for e in made)
+    named: list[tuple[str, Path]] = []
+    facts: list[dict[str, Any]] = []
+    taken: set[str] = set()
+    for exported in made:
+        for file in exported.files:
+            inside, n = file.path.name, 1
+            while inside.casefold() in taken:
+                n += 1
+                inside = with_suffix(file.path.name, n)
+            taken.add(inside.casefold())
+            named.append((inside, file.path))
+            facts.append({**file_facts(file), "name": inside})
+    first = parts[0][1]
+    slip = {
+        "slip": 1,
+        "template": name,
+        **asked,
+        "as_of": first.context.as_of.isoformat(),
+        "snapshot_at": snapshot.taken_at.isoformat(),
+        "source": first.catalogue.title,
+        "environment": first.catalogue.environment,
+        "sentence": " ".join(e.slip["sentence"] for e in made[:3])
+        + (f" And {len(made) - 3} more." if len(made) > 3 else ""),
+        "answers": {},
+        "scope": made[0].slip["scope"],
+        "tally": [],
+        "rows_announced": sum(e.slip["rows_announced"] for e in made),
+        "rows_written": rows,
+        "columns": [],
+        "personal_fields": list(dict.fromkeys(f for e in made for f in e.slip["personal_fields"])),
+        "findings": [{**f, "what": f"{e.slip['template']}: {f['what']}"} for e in made for f in e.slip["findings"]],
+        "checks": [{**c, "words": f"{e.slip['template']}: {c['words']}"} for e in made for c in e.slip["checks"]],
+        "parts": [e.slip for e in made],
+        "files": facts,
+    }
+    inner = folder / ".part-slip" / "slip.json"
+    inner.parent.mkdir(parents=True, exist_ok=True)
+    inner.write_bytes(json.dumps(slip, indent=2, ensure_ascii=False).encode())
+    beside, target = folder / ".bundle.part", folder / f"{safe_name(f'{name}_{first.context.as_of:%Y-%m-%d}')}.zip"
+    write_archive(
+        beside, [*named, ("slip.json", inner)], iter(()), first.context.as_of, lambda: progress("packing", rows, rows)
+    )
+    digest = Digest(beside).finish()
+    beside.replace(target)
+    archive = ExportedFile(target, "archive", "application/zip", rows, target.stat().st_size, digest)
+    slip["files"] = [*facts, file_facts(archive)]
+    found = [{**f, "words": f"{e.slip['template']}: {f['words']}"} for e in made for f in e.findings]
+    verdict = worst([e.verdict for e in made if e.verdict is not None])
+    return Exported((archive,), rows, slip, tuple(found), sum(e.objections for e in made), verdict)

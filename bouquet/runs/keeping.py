@@ -1,0 +1,101 @@
+"""
+How long files stay, and the proof that the file store and the ledger agree.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+import sqlalchemy as sa
+import structlog
+
+from bouquet.runs.services import Services
+from bouquet.store.models import ACTIVE, Run, RunFile
+
+__all__ = ["Swept", "expire_files", "sweep_files"]
+
+log = structlog.get_logger()
+
+#: Runs whose files are put away in one go.
+AT_ONCE = 500
+
+#: Minutes that a run which is over may still be looked at as if it was under way.
+GRACE = 2
+
+
+@dataclass
+class Swept:
+    """
+    What a sweep found. `orphans` were in the store and unknown to the ledger, and are removed; `missing` are known and
+    not there; `changed` are there with another size. Paths are those in the file store.
+    """
+
+    files: int = 0
+    bytes: int = 0
+    orphans: list[str] = field(default_factory=list)
+    missing: list[str] = field(default_factory=list)
+    changed: list[str] = field(default_factory=list)
+
+    @property
+    def agrees(self) -> bool:
+        """
+        Whether store and ledger agreed, but for what was left behind.
+        """
+        return not self.missing and not self.changed
+
+
+def expire_files(services: Services) -> int:
+    """
+    Put away the files whose time is over. Runs and slips stay. Returns the number of files.
+
+    The ledger says first that they are gone, so that nobody is ever offered a file that is not there.
+    """
+    now = services.clock()
+    with services.store.session() as session:
+        over = sa.select(Run.id).where(
+            Run.keep_until <= now, sa.select(RunFile.id).where(RunFile.run_id == Run.id, _there()).exists()
+        )
+        ids = list(session.scalars(over.limit(AT_ONCE)))
+        files = list(session.scalars(sa.select(RunFile).where(RunFile.run_id.in_(ids), _there())))
+        for file in files:
+            file.removed_at = now
+    for file in files:
+        services.storage.remove(file.path)
+    if files:
+        log.info("files_expired", files=len(files))
+    return len(files)
+
+
+def sweep_files(services: Services, *, repair: bool = True) -> Swept:
+    """
+    Compare the file store with the ledger, and, with `repair`, remove what no run knows.
+
+    Workplaces of runs that are under way, or just ended, are left alone.
+    """
+    swept = Swept()
+    found = dict(services.storage.listing())
+    with services.store.session() as session:
+        soon = services.clock() - timedelta(minutes=GRACE)
+        busy = sa.select(Run.id).where(sa.or_(Run.status.in_(ACTIVE), Run.finished_at > soon))
+        under_way = {str(i) for i in session.scalars(busy)}
+        known = {f.path: f.size for f in session.scalars(sa.select(RunFile).where(_there()))}
+    for path, size in found.items():
+        if path in known:
+            swept.files += 1
+            swept.bytes += size
+            if size != known[path]:
+                swept.changed.append(path)
+        elif path.split("/", 1)[0] not in under_way:
+            swept.orphans.append(path)
+            if repair:
+                services.storage.remove(path)
+    # What went while the store was being listed is looked at once more.
+    swept.missing = [p for p in known if p not in found and services.storage.size(p) is None]
+    if swept.orphans or not swept.agrees:
+        log.warning("store_swept", orphans=len(swept.orphans), missing=swept.missing, changed=swept.changed)
+    return swept
+
+
+def _there() -> sa.ColumnElement[bool]:
+    return RunFile.removed_at.is_(None)

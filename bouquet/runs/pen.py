@@ -1,0 +1,223 @@
+"""
+Putting rows into files, and reading ahead of them.
+"""
+
+from __future__ import annotations
+
+import queue
+import threading
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import polars as pl
+
+from bouquet.core.naming import with_suffix
+from bouquet.core.shaping import Line, ReaderLines, Totalled
+from bouquet.core.writers import SheetFacts, Writer
+
+if TYPE_CHECKING:
+    from bouquet.runs.export import Export
+
+__all__ = ["Part", "Pen", "prefetched"]
+
+T = TypeVar("T")
+
+#: Batches read ahead of the writer.
+READ_AHEAD = 1
+
+#: Rows written at a time where the size of files is limited.
+SLICE = 500
+
+
+@dataclass(frozen=True)
+class Part:
+    """
+    One part of a split: its value as text and as it comes from the source, and its rows, where these are known.
+    """
+
+    rows: int | None
+    value: str | None = None
+    key: Any = None
+
+
+def prefetched(source: Iterator[T]) -> Iterator[T]:
+    """
+    Read ahead of the consumer in a thread. An error of the source is raised where its item would have come.
+    """
+    items: queue.Queue[tuple[str, Any]] = queue.Queue(maxsize=READ_AHEAD)
+    stopped = threading.Event()
+
+    def put(entry: tuple[str, Any]) -> None:
+        while not stopped.is_set():
+            try:
+                items.put(entry, timeout=0.2)
+                return
+            except queue.Full:
+                continue
+
+    def read() -> None:
+        try:
+            for item in source:
+                put(("item", item))
+                if stopped.is_set():
+                    break
+            put(("end", None))
+        except BaseException as error:
+            put(("error", error))
+
+    thread = threading.Thread(target=read, name="prefetch", daemon=True)
+    thread.start()
+    try:
+        while True:
+            what, value = items.get()
+            if what == "end":
+                return
+            if what == "error":
+                raise value
+            yield value
+    finally:
+        stopped.set()
+        thread.join()
+
+
+class Pen:
+    """
+    Puts rows and lines into files, one after the other, as the split asks.
+    """
+
+    def __init__(self, export: Export, parts: list[Part], totals: Totalled, *, into_sheets: bool, whole: int) -> None:
+        self.export, self.plan, self.parts, self.totals = export, export.plan, parts, totals
+        self.into_sheets, self.whole = into_sheets, whole
+        self.at, self.rows, self.written, self.names = -1, 0, 0, set[str]()
+        self.writer: Writer | None = None
+        self.several = len(parts) > 1 or parts[0].rows is None or parts[0].value is not None
+        split = self.plan.output.split
+        self.limit = int(split.megabytes * 1_000_000) if split and split.megabytes else None
+        self._next()
+
+    @property
+    def path(self) -> Path:
+        """
+        Where the file under way is written.
+        """
+        assert self.writer is not None
+        return self.writer.path
+
+    def take(self, frame: pl.DataFrame) -> Iterator[tuple[str, Path, int]]:
+        """
+        Write a batch; gives the files that became whole.
+        """
+        while frame.height:
+            part = self.parts[min(self.at, len(self.parts) - 1)]
+            fits = frame.height if part.rows is None else part.rows - self.rows
+            if fits == 0 and self.at < len(self.parts) - 1:
+                yield from self._turn()
+                continue
+            head = frame.head(min(fits, SLICE) if self.limit else fits or frame.height)
+            if self.limit and self.rows and self._would_be(head) > self.limit:
+                yield from self._turn()
+                continue
+            self._write(head)
+            self.rows += head.height
+            self.written += head.height
+            frame = frame.slice(head.height)
+
+    def end(self) -> Iterator[tuple[str, Path, int]]:
+        """
+        Finish the last file.
+        """
+        self._close_lines(last=True)
+        yield self._close()
+
+    def _would_be(self, head: pl.DataFrame) -> int:
+        """
+        Bytes of the file with some more rows in it, by the bytes a row took so far, generously.
+        """
+        assert self.writer is not None
+        self._measured = max(getattr(self, "_measured", 0), self.writer.size / max(self.rows, 1))
+        return self.writer.size + int(self._measured * head.height * 1.2) + 1
+
+    def _write(self, head: pl.DataFrame) -> None:
+        assert self.writer is not None
+        if self.lines is None:
+            self.writer.write(head)
+            return
+        for block in self.lines.blocks(head):
+            if isinstance(block, Line):
+                self.writer.write_line(block)
+            else:
+                self.writer.write(block)
+
+    def _turn(self) -> Iterator[tuple[str, Path, int]]:
+        """
+        On to the next part.
+        """
+        assert self.writer is not None
+        self._close_lines(last=False)
+        if not self.into_sheets:
+            yield self._close()
+        self._next()
+
+    def _close_lines(self, *, last: bool) -> None:
+        assert self.writer is not None
+        if self.lines is not None and (last or self.plan.split is not None):
+            for line in self.lines.end():
+                self.writer.write_line(line)
+
+    def _next(self) -> None:
+        self.at += 1
+        self.rows = 0
+        part = self.parts[min(self.at, len(self.parts) - 1)]
+        takes = self.plan.output.style == "reader" and self.export.writer_class.takes_lines
+        if takes and (self.plan.split is not None or self.at == 0):
+            self.lines: ReaderLines | None = ReaderLines(
+                self.plan, self.totals, (part.key,) if self.plan.split is not None else ()
+            )
+        elif not takes:
+            self.lines = None
+        if self.into_sheets:
+            if self.at == 0:
+                sheets = [SheetFacts(p.value or "(blank)", self._lines_of(p)) for p in self.parts]
+                self._open(self.whole, sheets, None, None)
+            else:
+                assert self.writer is not None
+                self.writer.next_sheet()
+            return
+        rows = self.whole if not self.several else self._lines_of(part)
+        self._open(rows, (), self.at + 1 if self.several else None, part.value)
+
+    def _lines_of(self, part: Part) -> int:
+        """
+        Rows and lines of one part. Of lines within a part only their greatest number is known.
+        """
+        lines = ReaderLines.count_within(self.plan, self.totals, (part.key,) if self.plan.split is not None else ())
+        return (part.rows or 0) + lines
+
+    def _open(self, lines: int, sheets: Sequence[SheetFacts], number: int | None, value: str | None) -> None:
+        part = self.parts[min(self.at, len(self.parts) - 1)]
+        titled = self.export.totals.rows if part.rows is None else part.rows
+        if sheets:
+            titled = sum(p.rows or 0 for p in self.parts)
+        name = self.export.file_name(part.rows or 0, number, value)
+        stem, n = name, 1
+        while name.casefold() in self.names:
+            n += 1
+            name = with_suffix(stem, n)
+        self.names.add(name.casefold())
+        self.name = name
+        self.writer = self.export.open_writer(name, lines, sheets, titled)
+
+    def _close(self) -> tuple[str, Path, int]:
+        assert self.writer is not None
+        self.writer.close()
+        self.export.notes.update(self.writer.facts.notes)
+        return self.name, self.writer.path, self.writer.facts.rows
+
+    def abandon(self) -> None:
+        """
+        Let go of the file under way.
+        """
+        if self.writer is not None:
+            self.writer.abandon()

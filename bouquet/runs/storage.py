@@ -1,0 +1,211 @@
+"""
+Where the files of runs are kept: a folder, or anything that fsspec reaches by a URL.
+
+A run's attempt writes into a workplace of its own on this machine. In a folder that is already the place where the
+files stay; elsewhere they are put beside their names and renamed, so that no half file is ever seen.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import posixpath
+import shutil
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import fsspec
+
+from bouquet.core.errors import WriteError
+
+__all__ = ["FileStore"]
+
+#: Bytes read at a time.
+CHUNK = 1 << 20
+
+
+class FileStore:
+    """
+    The file store.
+
+    Args:
+        where: A folder, or an fsspec URL such as `sftp://host/path`.
+        options: What fsspec wants to know besides, such as a password.
+    """
+
+    def __init__(self, where: Path | str, options: Mapping[str, Any] | None = None) -> None:
+        text = str(where)
+        self._url = text.rstrip("/") if "://" in text and not text.startswith("file://") else None
+        self._options = dict(options or {})
+        self.folder = None if self._url else Path(text.removeprefix("file://"))
+        self._scratch: Path | None = None
+
+    def workplace(self, run_id: int, attempt: int) -> Path:
+        """
+        The folder on this machine that an attempt writes into.
+        """
+        return self._base() / str(run_id) / str(attempt)
+
+    def _base(self) -> Path:
+        if self.folder is not None:
+            return self.folder
+        if self._scratch is None:
+            self._scratch = Path(tempfile.mkdtemp(prefix="bouquet-"))
+        return self._scratch
+
+    def keep(self, run_id: int, attempt: int, path: Path) -> str:
+        """
+        Keep a finished file of an attempt's workplace. Returns the path by which it is found again.
+
+        Raises WriteError when it cannot be kept.
+        """
+        if self.folder is not None:
+            return f"{run_id}/{attempt}/{path.name}"
+        return self.put(f"{run_id}/{attempt}", path)
+
+    def put(self, folder: str, path: Path) -> str:
+        """
+        Put a file from anywhere on this machine into a folder of the store, written beside and renamed. Returns the
+        path by which it is found again.
+
+        Raises WriteError when it cannot be kept.
+        """
+        name, half = f"{folder}/{path.name}", f".{path.name}.part"
+        try:
+            if self.folder is not None:
+                inside = self.folder / folder
+                inside.mkdir(parents=True, exist_ok=True)
+                shutil.copyfile(path, inside / half)
+                (inside / half).replace(inside / path.name)
+            else:
+                fs, target = self._fs(), self._at(name)
+                fs.makedirs(posixpath.dirname(target), exist_ok=True)
+                beside = posixpath.join(posixpath.dirname(target), half)
+                fs.put_file(str(path), beside)
+                fs.mv(beside, target)
+        except OSError as error:
+            reason = (error.strerror or str(error)).lower()
+            raise WriteError(f"The file could not be put into the file store: {reason}.") from error
+        return name
+
+    def leave(self, run_id: int, attempt: int) -> None:
+        """
+        Clear an attempt's workplace where its files are kept elsewhere.
+        """
+        if self.folder is None:
+            shutil.rmtree(self.workplace(run_id, attempt), ignore_errors=True)
+
+    def clear(self, run_id: int, kept: set[str]) -> None:
+        """
+        Remove everything of a run but what is `kept`.
+        """
+        for path, _ in list(self.listing(str(run_id))):
+            if path not in kept:
+                self.remove(path)
+        if self.folder is not None:
+            _remove_empty(self.folder / str(run_id))
+
+    def remove(self, path: str) -> None:
+        """
+        Remove a file. One that is not there is as good as removed.
+        """
+        with contextlib.suppress(FileNotFoundError):
+            if self.folder is not None:
+                (self.folder / path).unlink()
+                _remove_empty(self.folder / path.split("/", 1)[0])
+            else:
+                self._fs().rm_file(self._at(path))
+
+    def size(self, path: str) -> int | None:
+        """
+        Bytes of a file; None where there is none.
+        """
+        try:
+            if self.folder is not None:
+                return (self.folder / path).stat().st_size
+            return int(self._fs().size(self._at(path)))
+        except FileNotFoundError:
+            return None
+
+    def local(self, path: str) -> Path | None:
+        """
+        Where a file stands on this machine; None where it is kept elsewhere.
+        """
+        return self.folder / path if self.folder is not None else None
+
+    @contextmanager
+    def fetched(self, path: str) -> Iterator[Path]:
+        """
+        A file on this machine, for as long as it is needed. Raises FileNotFoundError.
+        """
+        if self.folder is not None:
+            if not (self.folder / path).is_file():
+                raise FileNotFoundError(path)
+            yield self.folder / path
+            return
+        with tempfile.TemporaryDirectory(prefix="bouquet-") as folder:
+            here = Path(folder) / posixpath.basename(path)
+            self._fs().get_file(self._at(path), str(here))
+            yield here
+
+    def chunks(self, path: str, start: int = 0, length: int | None = None) -> Iterator[bytes]:
+        """
+        A file's bytes from `start` on, piece by piece, `length` of them if given.
+        """
+        opened = (self.folder / path).open("rb") if self.folder is not None else self._fs().open(self._at(path), "rb")
+        with opened as file:
+            file.seek(start)
+            left = length
+            while left is None or left > 0:
+                chunk = file.read(CHUNK if left is None else min(CHUNK, left))
+                if not chunk:
+                    return
+                left = None if left is None else left - len(chunk)
+                yield chunk
+
+    def listing(self, below: str = "") -> Iterator[tuple[str, int]]:
+        """
+        (path, bytes) of everything that is there, half-written files among it.
+        """
+        if self.folder is not None:
+            start = self.folder / below
+            for path in sorted(start.rglob("*")) if start.is_dir() else []:
+                with contextlib.suppress(FileNotFoundError):
+                    if path.is_file():
+                        yield path.relative_to(self.folder).as_posix(), path.stat().st_size
+            return
+        fs, root = self._fs(), self._at("")
+        with contextlib.suppress(FileNotFoundError):
+            for path, facts in sorted(fs.find(self._at(below), detail=True).items()):
+                yield posixpath.relpath(path, root), int(facts["size"])
+
+    def _fs(self) -> Any:
+        # Asked anew each time: fsspec keeps one connection for each thread.
+        assert self._url is not None
+        return fsspec.core.url_to_fs(self._url, **self._options)[0]
+
+    def _at(self, path: str) -> str:
+        assert self._url is not None
+        root = fsspec.core.url_to_fs(self._url, **self._options)[1]
+        return posixpath.join(root, path) if path else root
+
+    def close(self) -> None:
+        """
+        Remove what was only here to be worked on.
+        """
+        if self._scratch is not None:
+            shutil.rmtree(self._scratch, ignore_errors=True)
+
+
+def _remove_empty(folder: Path) -> None:
+    """
+    Remove a run's folder and its attempts' where nothing is left in them.
+    """
+    with contextlib.suppress(OSError):
+        for inner in folder.iterdir():
+            if inner.is_dir():
+                with contextlib.suppress(OSError):
+                    inner.rmdir()
+        folder.rmdir()

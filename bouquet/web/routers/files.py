@@ -1,0 +1,129 @@
+"""
+Files of runs: single ones, all as one zip, and the newest good one of a template at an address that stays.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Annotated
+
+from fastapi import APIRouter, Depends, Query, Request
+from fastapi.responses import FileResponse, Response, StreamingResponse
+
+from bouquet.core.naming import content_disposition, safe_name
+from bouquet.runs import Services, zipped
+from bouquet.store import NotFound
+from bouquet.store import runs as ledger
+from bouquet.store.models import Person, Run, RunFile
+from bouquet.web.access import CurrentPerson, TheServices, needs, visible
+from bouquet.web.problems import Refused
+from bouquet.web.ranges import wanted_range
+
+router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
+
+
+def check_scope(run: Run, person: Person) -> None:
+    """
+    Who may see only a part of the source gets files of their own part.
+    """
+    if person.scope is not None and run.scope != person.scope:
+        message = "This file holds records that you may not see. A keeper can widen what you may see."
+        raise Refused(403, "out_of_scope", message)
+
+
+@router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse)
+def get_file(run_id: int, file_id: int, request: Request, services: TheServices, person: CurrentPerson) -> Response:
+    """
+    A file of a run; a part of it where a `Range` is asked for.
+    """
+    with services.store.session() as session:
+        run = ledger.get_run(session, run_id)
+        files = {f.id: f for f in run.files}
+    check_scope(run, person)
+    file = files.get(file_id)
+    if file is None:
+        msg = f"Run {run_id} has no such file."
+        raise NotFound(msg)
+    return _served(request, services, file)
+
+
+@router.get("/runs/{run_id}/archive", response_class=StreamingResponse)
+def get_archive(run_id: int, services: TheServices, person: CurrentPerson) -> StreamingResponse:
+    """
+    All files of a run as one zip, made while it is sent.
+    """
+    with services.store.session() as session:
+        run = ledger.get_run(session, run_id)
+    check_scope(run, person)
+    files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", "comparison")]
+    if not files:
+        msg = f"Run {run_id} has no files that could be put together."
+        raise NotFound(msg)
+    members = ((f.name, services.storage.chunks(f.path)) for f in files)
+    name = safe_name(f"{run.name.lower()}_run_{run.id}") + ".zip"
+    return StreamingResponse(
+        zipped(members, run.as_of),
+        media_type="application/zip",
+        headers={"Content-Disposition": content_disposition(name)},
+    )
+
+
+@router.head("/templates/{template_id}/newest", response_class=FileResponse, include_in_schema=False)
+@router.get("/templates/{template_id}/newest", response_class=FileResponse)
+def get_newest(
+    template_id: int,
+    request: Request,
+    services: TheServices,
+    person: CurrentPerson,
+    part: Annotated[int, Query(ge=1, description="Which of several data files, from 1")] = 1,
+) -> Response:
+    """
+    A data file of a template's newest good run: ready, released if it was held, and still there. The address stays the
+    same from run to run; the `ETag` changes with the content, so that a program can ask whether there is anything new.
+    """
+    with services.store.session() as session:
+        record = visible(session, person, template_id)
+        run = ledger.newest_good(session, template_id, scope=person.scope)
+        files = [f for f in run.files if f.role == "data"] if run is not None else []
+    if run is None or not files:
+        msg = f"There is no good run of “{record.name}” whose files are still there."
+        raise NotFound(msg)
+    if part > len(files):
+        msg = f"The newest good run of “{record.name}” has {len(files)} data files; there is no part {part}."
+        raise NotFound(msg)
+    more = {
+        "X-Run": str(run.id),
+        "X-Parts": str(len(files)),
+        "Last-Modified": f"{run.as_of:%a, %d %b %Y %H:%M:%S} GMT",
+        "Cache-Control": "private, no-cache",
+    }
+    return _served(request, services, files[part - 1], more)
+
+
+def _served(request: Request, services: Services, file: RunFile, more: dict[str, str] | None = None) -> Response:
+    """
+    A file by HTTP: not again where the asker has it (RFC 9110, 13.1.2), and by ranges (RFC 9110, 14).
+    """
+    if file.removed_at is not None:
+        msg = f"The file “{file.name}” expired or was discarded on {file.removed_at:%d %B %Y}. Run it again."
+        raise NotFound(msg)
+    etag = f'"{file.sha256}"'
+    headers = {"ETag": etag, "Accept-Ranges": "bytes", **(more or {})}
+    known = [t.strip().removeprefix("W/") for t in request.headers.get("If-None-Match", "").split(",")]
+    if etag in known or "*" in known:
+        return Response(status_code=304, headers=headers)
+    if services.storage.size(file.path) != file.size:
+        msg = f"The file “{file.name}” is no longer in the file store."
+        raise NotFound(msg)
+    headers["Content-Disposition"] = content_disposition(file.name)
+    found = wanted_range(request.headers, file.size, etag)
+    if found is None:
+        headers["Content-Range"] = f"bytes */{file.size}"
+        return Response(status_code=416, headers=headers)
+    start, length = found
+    headers["Content-Length"] = str(length)
+    part = length < file.size
+    if part:
+        headers["Content-Range"] = f"bytes {start}-{start + length - 1}/{file.size}"
+    body: Iterator[bytes] = iter(()) if request.method == "HEAD" else services.storage.chunks(file.path, start, length)
+    return StreamingResponse(body, 206 if part else 200, headers, file.media_type)

@@ -1,0 +1,96 @@
+"""
+What is new for a person: notices, and the progress of their runs.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from typing import Any
+
+import sqlalchemy as sa
+from fastapi import APIRouter, Depends, Request
+from fastapi.responses import StreamingResponse
+from starlette.concurrency import run_in_threadpool
+
+from bouquet.runs import Services
+from bouquet.store import runs as ledger
+from bouquet.store.models import Person
+from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.routers.runs import run_out
+from bouquet.web.schemas.runs import NoticeOut, RunOut
+
+router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
+
+#: Seconds between two looks at the ledger for a browser that listens.
+LISTEN_EVERY = 0.5
+
+#: Seconds after which a silent stream says that it lives.
+KEEP_ALIVE = 15.0
+
+
+@router.get("/notices", response_model=list[NoticeOut])
+def list_notices(services: TheServices, person: CurrentPerson) -> Any:
+    """
+    My notices, newest first.
+    """
+    with services.store.session() as session:
+        return [
+            NoticeOut(id=n.id, run_id=n.run_id, text=n.text, created_at=n.created_at, read=n.read_at is not None)
+            for n in ledger.list_notices(session, person.id)
+        ]
+
+
+@router.post("/notices/read", status_code=204)
+def read_notices(services: TheServices, person: CurrentPerson) -> None:
+    """
+    Mark my notices as read.
+    """
+    with services.store.session() as session:
+        ledger.read_notices(session, person.id, services.clock())
+
+
+@router.get("/events", response_class=StreamingResponse)
+async def listen(request: Request, services: TheServices, person: CurrentPerson) -> StreamingResponse:
+    """
+    Server-sent events: `run` with a run of mine whenever it has come further, `notice` with the number unread.
+    """
+    return StreamingResponse(
+        _events(request, services, person), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+    )
+
+
+async def _events(request: Request, services: Services, person: Person) -> AsyncIterator[str]:
+    seen: dict[int, str] = {}
+    unread = -1
+    quiet = 0.0
+    yield "retry: 2000\n\n"
+    while not await request.is_disconnected() and not request.app.state.stopping:
+        try:
+            runs, count = await run_in_threadpool(_news, services, person)
+        except sa.exc.DBAPIError:
+            # The database is away for a moment; the browser keeps listening.
+            runs, count = [], unread
+        sent = False
+        for run in runs:
+            text = run.model_dump_json()
+            if seen.get(run.id) != text:
+                seen[run.id] = text
+                sent = True
+                yield f"event: run\ndata: {text}\n\n"
+        if count != unread:
+            unread, sent = count, True
+            yield f"event: notice\ndata: {json.dumps({'unread': count})}\n\n"
+        quiet = 0.0 if sent else quiet + LISTEN_EVERY
+        if quiet >= KEEP_ALIVE:
+            quiet = 0.0
+            yield ": still here\n\n"
+        await asyncio.sleep(LISTEN_EVERY)
+
+
+def _news(services: Services, person: Person) -> tuple[list[RunOut], int]:
+    with services.store.session() as session:
+        runs = ledger.list_runs(session, ledger.RunFilter(person_id=person.id), at_most=20)
+        unread = sum(n.read_at is None for n in ledger.list_notices(session, person.id))
+        return [run_out(r, person) for r in reversed(runs)], unread

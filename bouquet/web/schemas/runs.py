@@ -1,0 +1,285 @@
+"""
+Runs and rounds as they go over the wire.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal, TypeAlias
+
+from pydantic import BaseModel, Field
+
+Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
+
+
+class RunFileOut(BaseModel):
+    id: int
+    name: str
+    media_type: str
+    size: int
+    rows: int
+    sha256: str
+    role: str
+    removed_at: datetime | None
+
+
+class RunOut(BaseModel):
+    """
+    A run as the ledger has it. `held` waits for a person, `releasing` is on its way out after one let it go.
+    `verdict` is the gravest severity among the checks that objected. `slip` and `findings` come with a single run only.
+    """
+
+    id: int
+    template_id: int | None
+    version: int | None
+    name: str
+    format: str
+    asked_by: str
+    via: str
+    as_of: datetime
+    status: Status
+    stage: str
+    rows_announced: int | None
+    rows_written: int
+    error: dict[str, Any] | None
+    asked_at: datetime
+    started_at: datetime | None
+    finished_at: datetime | None
+    delivered_to: str | None
+    files: list[RunFileOut]
+    mine: bool
+    purpose: str
+    answers: dict[str, Any]
+    records: str
+    source: str
+    bundle: bool
+    personal: int
+    verdict: Literal["note", "hold", "stop"] | None
+    objections: int
+    reviewed_by: str | None
+    reviewed_at: datetime | None
+    review_reason: str
+    keep_until: datetime | None
+    may_review: bool
+    slip: dict[str, Any] | None = None
+    findings: list[dict[str, Any]] | None = None
+
+
+class RunPage(BaseModel):
+    """
+    Runs, newest first; `next` is the cursor of the page after, null at the end.
+    """
+
+    runs: list[RunOut]
+    next: int | None
+
+
+class NewBundle(BaseModel):
+    """
+    Templates and whole record types to be run on one snapshot into one archive; `everything` takes all record types.
+    """
+
+    name: str = Field(min_length=1, max_length=120)
+    templates: list[int] = Field([], max_length=100)
+    records: list[str] = Field([], max_length=200)
+    everything: bool = False
+
+
+class NewRun(BaseModel):
+    """
+    Run a template: its newest saved version, or its draft as it stands; or a document that is no template; or a bundle;
+    or an earlier run `again`, as it was then or as its template is now.
+
+    `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
+    `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
+    personal data is taken out for.
+    """
+
+    template_id: int | None = None
+    document: dict[str, Any] | None = None
+    only: list[list[str]] | None = Field(None, max_length=5_000)
+    picks: str | None = Field(None, min_length=1, max_length=120)
+    also: dict[str, Any] | None = None
+    windows: dict[str, dict[str, Any]] = {}
+    use: Literal["saved", "draft"] = "saved"
+    format: Literal["csv", "xlsx", "jsonl"] | None = None
+    answers: dict[str, Any] = {}
+    purpose: str = Field("", max_length=300)
+    bundle: NewBundle | None = None
+    again: int | None = None
+    as_it: Literal["was", "is"] = "is"
+
+
+class RunTotals(BaseModel):
+    """
+    Of the runs that a filter of the ledger leaves; rows and bytes are of those that made files.
+    """
+
+    runs: int
+    rows: int
+    bytes: int
+    failed: int
+    held: int
+    personal: int
+
+
+class Review(BaseModel):
+    """
+    Why a run is released or discarded.
+    """
+
+    reason: str = Field(min_length=1, max_length=500)
+
+
+class Expected(BaseModel):
+    """
+    How large a run will be and how long it will take, by `runs` earlier runs of the same template; by the usual pace
+    where there are none.
+    """
+
+    rows: int
+    bytes: int
+    seconds: float
+    runs: int
+
+
+class PastColumn(BaseModel):
+    heading: str
+    blanks: int
+    total: str | None = None
+
+
+class PastRun(BaseModel):
+    """
+    One of the last runs of a template, with what its slip says of its columns.
+    """
+
+    id: int
+    as_of: datetime
+    asked_at: datetime
+    version: int | None
+    status: str
+    rows: int
+    comparable: bool
+    columns: list[PastColumn]
+
+
+class CompareRequest(BaseModel):
+    """
+    Compare a run with an earlier one, matching rows on `key`, headings of columns; on what identifies a row by the
+    catalogue where it is not given.
+    """
+
+    before: int
+    key: list[str] | None = Field(None, max_length=20)
+
+
+class DifferenceOut(BaseModel):
+    change: Literal["added", "gone", "changed"]
+    before: dict[str, str | None] | None
+    after: dict[str, str | None] | None
+    columns: list[str]
+
+
+class ComparisonOut(BaseModel):
+    """
+    What differs between two runs. While `status` is asked, a worker is at it. `file_id` is that of a CSV with every
+    difference, among the files of the later run.
+    """
+
+    id: int
+    before: int
+    after: int
+    key: list[str]
+    status: Literal["asked", "ready", "failed"]
+    error: str = ""
+    columns: list[str] = []
+    new_columns: list[str] = []
+    gone_columns: list[str] = []
+    rows_before: int = 0
+    rows_after: int = 0
+    added: int = 0
+    gone: int = 0
+    changed: int = 0
+    same: int = 0
+    repeated: int = 0
+    by_column: dict[str, int] = {}
+    listed: list[DifferenceOut] = []
+    file_id: int | None = None
+
+
+class NewToken(BaseModel):
+    """
+    A token for a program: what it may do for me, and until when. `look` reads, `run` asks for runs as well.
+    """
+
+    name: str = Field(min_length=1, max_length=80)
+    acts: list[Literal["look", "run"]] = Field(min_length=1)
+    days: int = Field(90, ge=1, le=730)
+
+
+class TokenOut(BaseModel):
+    """
+    One of my tokens. `secret` is only there when it was just made; it is shown once and not kept.
+    """
+
+    id: int
+    name: str
+    hint: str
+    acts: list[str]
+    created_at: datetime
+    expires_at: datetime
+    last_used_at: datetime | None
+    secret: str | None = None
+
+
+class NewRound(BaseModel):
+    """
+    A template set to run by the calendar. `day` is the day of a weekly round, 0 for Monday; `at` is `HH:MM`; `mode` is
+    what becomes of an earlier file of the same name in the folder.
+    """
+
+    template_id: int
+    beat: Literal["daily", "weekdays", "weekly"]
+    day: int = Field(0, ge=0, le=6)
+    at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
+    zone: str = Field("Europe/London", max_length=60)
+    folder: str = Field(min_length=1, max_length=200)
+    format: Literal["csv", "xlsx", "jsonl"] = "csv"
+    mode: Literal["new", "replace", "append"] = "new"
+
+
+class RoundChange(BaseModel):
+    paused: bool
+
+
+class RoundOut(BaseModel):
+    id: int
+    template_id: int
+    template: str
+    words: str
+    beat: str
+    zone: str
+    folder: str
+    format: str
+    mode: str
+    paused: bool
+    next: list[datetime]
+    runs: list[RunOut]
+
+
+class Planned(BaseModel):
+    """
+    The next moments a rhythm comes to, and where its files will go.
+    """
+
+    words: str
+    next: list[datetime]
+
+
+class NoticeOut(BaseModel):
+    id: int
+    run_id: int
+    text: str
+    created_at: datetime
+    read: bool
