@@ -218,6 +218,8 @@ def _unusual(rows: int, earlier: tuple[int, ...], percent: Decimal) -> str:
     usual = Decimal(statistics.median(earlier))
     if abs(Decimal(rows) - usual) <= usual * percent / 100:
         return ""
-    span = f"between {min(earlier):,} and {max(earlier):,}" if len(earlier) > 1 else f"{earlier[0]:,}"
-    said = f"the last {len(earlier)} had {span}" if len(earlier) > 1 else f"the last run had {span}"
-    return f"this run has {rows:,} rows; {said}"
+    least, greatest = min(earlier), max(earlier)
+    if len(earlier) == 1:
+        return f"this run has {rows:,} rows; the last one had {least:,}"
+    span = f"between {least:,} and {greatest:,}" if least < greatest else f"{least:,} each"
+    return f"this run has {rows:,} rows; the last {len(earlier)} had {span}"

@@ -18,12 +18,12 @@ from typing import Any
 import polars as pl
 import pyarrow as pa
 import pyarrow.csv
-from python_calamine import CalamineWorkbook
+from python_calamine import CalamineError, CalamineWorkbook
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.template import Csv
 
-__all__ = ["FileRows", "Unreadable"]
+__all__ = ["FileRows", "Unreadable", "first_headings"]
 
 #: Bytes of a CSV parsed at a time, and rows of other formats.
 BLOCK, ROWS = 1 << 20, 20_000
@@ -161,6 +161,24 @@ class FileRows:
                 names = list(self.headings) or list(rows[0] if rows else ())
                 columns = {n: [_text(r.get(n)) for r in rows] for n in names}
                 yield pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))
+
+
+def first_headings(path: Path, known: Sequence[str] = ()) -> tuple[str, ...]:
+    """
+    The headings of a spreadsheet's first sheet: the row among its first that has most of the `known` ones.
+
+    Raises Unreadable.
+    """
+    try:
+        with CalamineWorkbook.from_path(str(path)) as book:
+            rows = book.get_sheet_by_index(0).to_python()[:TITLES]
+    except (CalamineError, IndexError) as error:
+        raise Unreadable(f"“{path.name}” is no spreadsheet that can be read.") from error
+    texts = [tuple(str(c) for c in row) for row in rows] or [()]
+    best = max(texts, key=lambda row: len(set(row) & set(known))) if known else texts[0]
+    while best and not best[-1]:
+        best = best[:-1]
+    return best
 
 
 def _text(value: Any) -> str | None:

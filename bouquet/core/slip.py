@@ -208,6 +208,7 @@ def build_slip(
         "source": plan.catalogue.title,
         "environment": plan.catalogue.environment,
         "sentence": sentence,
+        "rows_of": plan.row_type.name,
         "answers": dict(plan.answers),
         "scope": _scope(plan),
         "tally": tally,

@@ -166,6 +166,28 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
             execute(services, run.id)
             _backdate(services, run.id)
         tick_rounds(replace(services, clock=partial(_same, as_of)), inline)
+    _widen_billing(services, ines)
+
+
+def _widen_billing(services: Services, ines: Person) -> None:
+    """
+    Somebody asked for three months, a file for each contractor; its first run has many more rows than usual, and
+    waits for a look.
+    """
+    with services.store.session() as session:
+        query = sa.select(TemplateRecord).where(TemplateRecord.name == "Contractor billing lines")
+        record = session.scalars(query).one()
+        document = json.loads(json.dumps(record.draft))
+        document["filter"]["all"][1]["window"] = {"type": "last", "count": 3, "unit": "month"}
+        document["output"] = {"name": "billing_{window_end:%Y-%m}", "split": {"by": "c3"}}
+        template = read_document(document)
+        sentence = Sentence(template, services.source.catalogue(), services.context()).text()
+        revision = record.draft_revision
+        shelf.change_draft(session, record.id, template.as_document(), sentence, revision, ines, services.clock())
+        shelf.save_version(session, record.id, "three months, a file a contractor", ines, services.clock())
+        document, template_id = record.draft, record.id
+    run = ask_for_run(services, document, person=ines, via="hand", template_id=template_id, version=2)
+    execute(services, run.id)
 
 
 def _same(moment: datetime) -> datetime:

@@ -9,6 +9,7 @@ from bouquet.runs.delivering import MODES, appendable, outgoing_folder
 from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
 from bouquet.runs.executor import execute
 from bouquet.runs.export import Export, Exported
+from bouquet.runs.givenback import check_file, recognise
 from bouquet.runs.keeping import Swept, expire_files, sweep_files
 from bouquet.runs.queue import Queue
 from bouquet.runs.services import Services
@@ -31,12 +32,14 @@ __all__ = [
     "ask_for_comparison",
     "ask_for_run",
     "carry_out_comparison",
+    "check_file",
     "count_tally",
     "execute",
     "expire_files",
     "key_of",
     "left_out",
     "outgoing_folder",
+    "recognise",
     "rows_of",
     "sweep_files",
     "trace",

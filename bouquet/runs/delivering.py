@@ -23,7 +23,7 @@ from bouquet.core.writers import WRITERS
 from bouquet.runs.errors import FolderError
 from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
-from bouquet.store.models import Appending, Round, Run, RunFile
+from bouquet.store.models import LATER, Appending, Round, Run, RunFile
 
 __all__ = ["MODES", "appendable", "deliver", "outgoing_folder"]
 
@@ -67,7 +67,7 @@ def deliver(services: Services, run: Run, files: list[RunFile], template: Templa
     """
     assert run.round_id is not None
     archive = [f for f in files if f.role == "archive"]
-    going = archive or [f for f in files if f.role != "comparison"]
+    going = archive or [f for f in files if f.role not in LATER]
     with services.store.session() as session:
         known, round_ = ledger.get_run(session, run.id), session.get_one(Round, run.round_id)
         mode, wanted = round_.mode, known.delivered_to

@@ -119,6 +119,7 @@ class Export:
         Raises SourceError when the source fails, WriteError when a file cannot be written, CountMismatch when
         announced and written rows differ. No half-written file is left in any case.
         """
+        self.stamp = str(asked.get("run", ""))
         self.progress("counting", None, 0)
         tally = count_tally(snapshot, self.plan, self.words)
         announced = int(tally[-1]["rows"])
@@ -321,6 +322,7 @@ class Export:
             sentence=self.sentence,
             titles=title_lines(self.plan, self.sentence, titled) if self.writer_class.takes_lines else (),
             sheets=sheets,
+            stamp=self.stamp,
             findings=self._findings_table,
         )
         writer.open()

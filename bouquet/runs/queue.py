@@ -24,6 +24,7 @@ from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.keeping import expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.sources import SourceDown
+from bouquet.store import comparisons
 from bouquet.store import runs as ledger
 
 __all__ = ["Queue"]
@@ -155,13 +156,16 @@ class Queue:
 
     def wake_forgotten(self) -> None:
         """
-        Give a job to every run that nobody works on.
+        Give a job to every run, and every comparison, that nobody works on.
         """
         with self.services.store.session() as session:
             now = self.services.clock()
             waiting = ledger.waiting_runs(session, now - timedelta(seconds=FORGOTTEN), now - timedelta(seconds=SILENT))
+            left = comparisons.waiting(session, now - timedelta(seconds=SILENT))
         for run_id in waiting:
             self.put(run_id)
+        for comparison_id in left:
+            self.put_comparison(comparison_id)
 
     async def work(self, *, concurrency: int) -> None:
         """

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from bouquet.store.errors import NotFound
 from bouquet.store.models import ComparisonRecord, RunFile
 
-__all__ = ["finish", "get", "put"]
+__all__ = ["finish", "get", "put", "waiting"]
 
 
 def put(session: Session, before_id: int, after_id: int, key: list[str], now: datetime) -> ComparisonRecord:
@@ -68,3 +68,13 @@ def finish(
             found.file_id = file.id
         session.flush()
     return found
+
+
+def waiting(session: Session, asked_before: datetime) -> list[int]:
+    """
+    Comparisons asked for before a moment that nobody carried out.
+    """
+    query = sa.select(ComparisonRecord.id).where(
+        ComparisonRecord.status == "asked", ComparisonRecord.asked_at < asked_before
+    )
+    return list(session.scalars(query.order_by(ComparisonRecord.id)))

@@ -12,6 +12,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 __all__ = [
     "ACTIVE",
+    "LATER",
     "Appending",
     "Base",
     "ComparisonRecord",
@@ -32,6 +33,9 @@ __all__ = [
 
 #: Statuses of a run that a worker has still something to do for.
 ACTIVE = ("asked", "running", "releasing")
+
+#: Roles of files that came to a run after it was over: no part of what it made.
+LATER = ("comparison", "changes")
 
 Document = dict[str, Any]
 

@@ -20,6 +20,7 @@ from bouquet.store.models import Person, SignIn, Token
 
 __all__ = [
     "add_token",
+    "find_person",
     "list_tokens",
     "person_of_token",
     "put_person",
@@ -58,7 +59,7 @@ def put_person(
     """
     Add a person, or bring name, roles, password and, where it is given, scope of a known address up to date.
     """
-    person = session.scalars(sa.select(Person).where(Person.email == email.lower())).first()
+    person = find_person(session, email)
     if person is None:
         person = Person(email=email.lower(), name=name, roles=roles, password_hash="")
         session.add(person)
@@ -69,6 +70,13 @@ def put_person(
         person.password_hash = _hasher.hash(password)
     session.flush()
     return person
+
+
+def find_person(session: Session, email: str) -> Person | None:
+    """
+    The person with an address, whatever its case.
+    """
+    return session.scalars(sa.select(Person).where(Person.email == email.strip().lower())).first()
 
 
 def _matches(hashed: str, password: str) -> bool:
@@ -86,7 +94,7 @@ def sign_in(session: Session, email: str, password: str, now: datetime, hours: i
     """
     A new token and the person, or None when address and password do not belong together.
     """
-    person = session.scalars(sa.select(Person).where(Person.email == email.strip().lower())).first()
+    person = find_person(session, email)
     if not _matches(person.password_hash if person else _nobodys_hash(), password) or person is None:
         return None
     session.execute(sa.delete(SignIn).where(SignIn.expires_at < now))

@@ -30,6 +30,7 @@ __all__ = [
     "last_runs",
     "list_notices",
     "list_runs",
+    "made_runs",
     "newest_good",
     "read_notices",
     "release_run",
@@ -337,6 +338,23 @@ def earlier_runs(session: Session, run: Run, count: int) -> list[Run]:
     query = sa.select(Run).options(sa.orm.defer(Run.document), sa.orm.defer(Run.findings))
     query = query.where(same, made, Run.id <= run.id).order_by(Run.id.desc()).limit(count)
     return list(reversed(session.scalars(query).all()))
+
+
+def runs_of_file(session: Session, *, sha256: str | None = None, name: str | None = None) -> list[Run]:
+    """
+    The newest runs that made a file with this content, or of this name.
+    """
+    wanted = RunFile.sha256 == sha256 if sha256 is not None else RunFile.name == name
+    ids = sa.select(RunFile.run_id).where(wanted, RunFile.role == "data")
+    return list(session.scalars(sa.select(Run).where(Run.id.in_(ids)).order_by(Run.id.desc()).limit(10)))
+
+
+def made_runs(session: Session, count: int) -> list[Run]:
+    """
+    The newest runs that made rows of a template.
+    """
+    query = sa.select(Run).where(Run.status.in_(("ready", "held")), Run.template_id.is_not(None))
+    return list(session.scalars(query.order_by(Run.id.desc()).limit(count)))
 
 
 def newest_good(session: Session, template_id: int, *, scope: dict[str, Any] | None = None) -> Run | None:

@@ -15,6 +15,7 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from starlette.exceptions import HTTPException
 
 from bouquet.core.errors import BouquetError, Problem, TemplateError
+from bouquet.core.reading import Unreadable
 from bouquet.runs import FolderError, RunFailed
 from bouquet.sources import SourceCancelled, SourceDown, SourceRefused, SourceTimeout
 from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible
@@ -32,6 +33,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (TemplateError, 422),
     (FolderError, 422),
     (RunFailed, 422),
+    (Unreadable, 422),
     (SourceDown, 503),
     (SourceTimeout, 504),
     (SourceCancelled, 409),

@@ -11,6 +11,7 @@ const Bench = lazy(() => import("./bench").then((m) => ({ default: m.Bench })));
 const Match = lazy(() => import("./templates/Match").then((m) => ({ default: m.Match })));
 const Runner = lazy(() => import("./templates/Runner").then((m) => ({ default: m.Runner })));
 const Ledger = lazy(() => import("./runs/Ledger").then((m) => ({ default: m.Ledger })));
+const GivenBack = lazy(() => import("./runs/GivenBack").then((m) => ({ default: m.GivenBack })));
 const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.RunPage })));
 const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })));
 const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
@@ -57,6 +58,7 @@ function Door() {
             <Route path="/records/:name/*" element={<RecordPage />} />
             <Route path="/templates/:id" element={<Bench />} />
             <Route path="/runs" element={<Ledger />} />
+            <Route path="/runs/given-back" element={<GivenBack />} />
             <Route path="/runs/:id" element={<RunPage />} />
             <Route path="/rounds" element={<Rounds />} />
             <Route path="*" element={<Navigate to="/templates" replace />} />

@@ -261,6 +261,7 @@ class Column(Part):
     total: Literal["sum", "mean", "count", "least", "greatest"] | None = Field(
         None, description="What the subtotals and the total of a reader's file say of this column"
     )
+    editable: bool = Field(False, description="Whether its cells may be given back changed")
 
 
 class Window(Part):

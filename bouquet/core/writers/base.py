@@ -52,6 +52,7 @@ class Writer(ABC):
         sentence: The template in words, for formats that can carry it.
         titles: Lines to stand above the headings.
         sheets: The sheets to come, for formats that have them; one, if not given.
+        stamp: What tells the file as a run's, for formats that can carry it.
         findings: Asked at the end for what the run found, given what the writer found itself, as rows below
             FINDING_HEADINGS; for formats that can carry it.
     """
@@ -73,10 +74,11 @@ class Writer(ABC):
         sentence: str = "",
         titles: Sequence[str] = (),
         sheets: Sequence[SheetFacts] = (),
+        stamp: str = "",
         findings: Callable[[Mapping[str, int]], Sequence[Sequence[str | int]]] = lambda notes: [],
     ) -> None:
         self.plan, self.path, self.announced, self.sentence = plan, path, announced, sentence
-        self.titles, self.findings = titles, findings
+        self.titles, self.stamp, self.findings = titles, stamp, findings
         self.sheets = sheets or (SheetFacts("", announced),)
         self.facts = FileFacts()
 

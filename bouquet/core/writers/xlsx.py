@@ -33,7 +33,7 @@ from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, parse_date_pattern
 from bouquet.core.writers.base import Writer
 
-__all__ = ["SHEET_ROWS", "XlsxWriter"]
+__all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
 
 #: Data rows that one sheet holds below its heading row.
 SHEET_ROWS = 1_048_576 - 1
@@ -43,6 +43,9 @@ CELL_TEXT = 32_767
 
 #: Links that one spreadsheet takes, and what the hidden columns with their addresses begin with.
 MOST_LINKS, LINKS = 65_530, "l"
+
+#: The property by which a spreadsheet is known to be a run's.
+STAMP = "Bouquet run"
 
 #: Digits that a spreadsheet's numbers keep; longer ones go out as text.
 EXACT_DIGITS = 15
@@ -217,6 +220,8 @@ class XlsxWriter(Writer):
                 "created": self.plan.context.as_of.replace(tzinfo=None),
             }
         )
+        if self.stamp:
+            book.set_custom_property(STAMP, self.stamp)
         self._add_data_sheets(book)
         if options.about_sheet:
             self._write_about(book)

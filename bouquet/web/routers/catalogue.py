@@ -12,7 +12,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import StreamingResponse
 
-from bouquet.core.catalogue import Catalogue, Field, RecordType, Relation, walk_to_one
+from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.plan import OPERATORS
 from bouquet.runs import Services
 from bouquet.store import NotFound
@@ -106,6 +106,7 @@ def _many(catalogue: Catalogue, start: RecordType) -> Iterator[ManyOut]:
             records=end.name,
             one=end.label,
             plural=end.plural,
+            files=[f.name for f in end.fields if f.kind is Kind.FILE],
         )
 
 

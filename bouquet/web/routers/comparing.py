@@ -1,21 +1,34 @@
 """
-Comparing runs.
+Comparing runs with each other, and files given back with the records as they are now.
 """
 
 from __future__ import annotations
 
-from typing import Any
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Body, Depends, Query
 
-from bouquet.runs import ask_for_comparison, key_of
+from bouquet.runs import ask_for_comparison, check_file, key_of, recognise
 from bouquet.store import comparisons
 from bouquet.store import runs as ledger
 from bouquet.store.models import ComparisonRecord, Person, Run
 from bouquet.web.access import CurrentPerson, TheQueue, TheServices, needs
 from bouquet.web.problems import Refused
 from bouquet.web.routers.files import check_scope
-from bouquet.web.schemas.runs import CompareRequest, ComparisonOut
+from bouquet.web.routers.runs import run_out
+from bouquet.web.schemas.runs import (
+    ChangeFound,
+    CompareRequest,
+    ComparisonOut,
+    EditableOut,
+    GivenBackOut,
+    RunFileOut,
+)
+
+#: Bytes of a file given back.
+MOST_BYTES = 100_000_000
 
 router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
 
@@ -44,6 +57,47 @@ def comparison_key(run_id: int, before: int, services: TheServices, person: Curr
     with services.store.session() as session:
         one, other = ledger.get_run(session, before), ledger.get_run(session, run_id)
     return list(key_of(services, one, other))
+
+
+@router.post("/runs/given-back", response_model=GivenBackOut)
+def check_given_back(
+    services: TheServices,
+    person: CurrentPerson,
+    name: Annotated[str, Query(min_length=1, max_length=255)],
+    content: Annotated[bytes, Body(media_type="application/octet-stream")],
+    run_id: int | None = None,
+) -> Any:
+    """
+    Check a file that a run made and a person edited: what was changed, what of it could be taken over, what not, and
+    why. Nothing is written to the source; the changes are kept as CSV and JSON for its owner.
+    """
+    if len(content) > MOST_BYTES:
+        raise Refused(422, "too_large", f"A file given back may have {MOST_BYTES // 1_000_000} MB.")
+    with TemporaryDirectory(prefix="bouquet-") as folder:
+        path = Path(folder) / "given"
+        path.write_bytes(content)
+        found = recognise(services, path, name, run_id)
+        check_scope(found.run, person)
+        checked = check_file(services, found.run, path, name, person)
+    result = checked.result
+    return GivenBackOut(
+        run=run_out(found.run, person),
+        recognised=found.by,
+        key=list(checked.key),
+        rows=result.rows,
+        same=result.same,
+        left_out=result.left_out,
+        taken=result.taken,
+        changes=result.counts.get("change", 0),
+        conflicts=result.counts.get("conflict", 0),
+        impossible=result.counts.get("impossible", 0),
+        unknown=result.counts.get("unknown", 0),
+        missing_columns=list(result.missing_columns),
+        new_columns=list(result.new_columns),
+        columns=[EditableOut(heading=c.heading, allowed=c.allowed, reason=c.reason) for c in checked.columns],
+        listed=[ChangeFound.model_validate(c.as_json()) for c in result.listed()],
+        files=[RunFileOut.model_validate(f, from_attributes=True) for f in checked.files],
+    )
 
 
 @router.get("/comparisons/{comparison_id}", response_model=ComparisonOut)

@@ -14,7 +14,7 @@ from bouquet.core.naming import content_disposition, safe_name
 from bouquet.runs import Services, zipped
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
-from bouquet.store.models import Person, Run, RunFile
+from bouquet.store.models import LATER, Person, Run, RunFile
 from bouquet.web.access import CurrentPerson, TheServices, needs, visible
 from bouquet.web.problems import Refused
 from bouquet.web.ranges import wanted_range
@@ -55,7 +55,7 @@ def get_archive(run_id: int, services: TheServices, person: CurrentPerson) -> St
     with services.store.session() as session:
         run = ledger.get_run(session, run_id)
     check_scope(run, person)
-    files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", "comparison")]
+    files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", *LATER)]
     if not files:
         msg = f"Run {run_id} has no files that could be put together."
         raise NotFound(msg)

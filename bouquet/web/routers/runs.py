@@ -33,7 +33,7 @@ from bouquet.sources import LEDGER
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store import views
-from bouquet.store.models import Person, Run
+from bouquet.store.models import LATER, Person, Run
 from bouquet.web.access import CurrentPerson, TheQueue, TheServices, may, needs, visible
 from bouquet.web.problems import Refused
 from bouquet.web.schemas.runs import (
@@ -80,7 +80,7 @@ def run_out(run: Run, person: Person, *, whole: bool = False) -> RunOut:
         started_at=run.started_at,
         finished_at=run.finished_at,
         delivered_to=run.delivered_to,
-        files=[RunFileOut.model_validate(f, from_attributes=True) for f in run.files if f.role != "comparison"],
+        files=[RunFileOut.model_validate(f, from_attributes=True) for f in run.files if f.role not in LATER],
         mine=run.person_id == person.id,
         purpose=run.purpose,
         answers=run.answers,

@@ -159,7 +159,8 @@ class FieldGroup(BaseModel):
 
 class ManyOut(BaseModel):
     """
-    A way to many records: its path, the record type at its end, and what one and several of these are called.
+    A way to many records: its path, the record type at its end, what one and several of these are called, and the
+    names of its fields that hold files.
     """
 
     path: str
@@ -167,6 +168,7 @@ class ManyOut(BaseModel):
     records: str
     one: str
     plural: str
+    files: list[str]
 
 
 class RecordTypeFields(BaseModel):

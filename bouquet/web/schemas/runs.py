@@ -208,6 +208,55 @@ class ComparisonOut(BaseModel):
     file_id: int | None = None
 
 
+class ChangeFound(BaseModel):
+    """
+    A cell, or with no `column` a row, of a file given back that differs from what was made.
+    """
+
+    state: Literal["change", "conflict", "impossible", "unknown"]
+    key: list[str]
+    column: str
+    field: str
+    before: str | None
+    given: str | None
+    now: str | None
+    reason: str
+
+
+class EditableOut(BaseModel):
+    """
+    A column of the run: whether its cells may be given back changed, or why not.
+    """
+
+    heading: str
+    allowed: bool
+    reason: str
+
+
+class GivenBackOut(BaseModel):
+    """
+    What came of a file given back. `listed` holds the first changes of each state; `files` are lists of them all,
+    among the run's files.
+    """
+
+    run: RunOut
+    recognised: str
+    key: list[str]
+    rows: int
+    same: int
+    left_out: int
+    taken: int
+    changes: int
+    conflicts: int
+    impossible: int
+    unknown: int
+    missing_columns: list[str]
+    new_columns: list[str]
+    columns: list[EditableOut]
+    listed: list[ChangeFound]
+    files: list[RunFileOut]
+
+
 class NewToken(BaseModel):
     """
     A token for a program: what it may do for me, and until when. `look` reads, `run` asks for runs as well.

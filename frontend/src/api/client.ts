@@ -20,6 +20,15 @@ export type Run = Schemas["RunOut"];
 export type RunPage = Schemas["RunPage"];
 export type RoundInfo = Schemas["RoundOut"];
 export type NewRound = Schemas["NewRound"];
+export type PastRun = Schemas["PastRun"];
+export type Comparison = Schemas["ComparisonOut"];
+export type CheckCounts = Schemas["CheckCounts"];
+export type CheckCount = Schemas["CheckCount"];
+export type Mark = Schemas["Mark"];
+export type RunTotals = Schemas["RunTotals"];
+export type TokenInfo = Schemas["TokenOut"];
+export type GivenBackInfo = Schemas["GivenBackOut"];
+export type Expected = Schemas["Expected"];
 export type Notice = Schemas["NoticeOut"];
 export type ManyWay = Schemas["ManyOut"];
 export type Trace = Schemas["Trace"];
@@ -102,4 +111,26 @@ export async function answer<T>(
 /** Address of a run's file. */
 export function fileAddress(run: number, file: number): string {
   return `/api/v1/runs/${run}/files/${file}`;
+}
+
+/** Address of all files of a run as one zip. */
+export function archiveAddress(run: number): string {
+  return `/api/v1/runs/${run}/archive`;
+}
+
+/** The address under which a template's newest good file is always found. */
+export function newestAddress(template: number): string {
+  return `/api/v1/templates/${template}/newest`;
+}
+
+/** Have a file checked that a run made and a person edited; `run` says which, where that is known. */
+export function giveBack(file: File, run: number | null): Promise<GivenBackInfo> {
+  return answer(
+    api.POST("/api/v1/runs/given-back", {
+      params: { query: { name: file.name, run_id: run } },
+      body: file as unknown as string,
+      bodySerializer: (body) => body as never,
+      headers: { "Content-Type": "application/octet-stream" },
+    }),
+  );
 }

@@ -646,6 +646,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/given-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Given Back
+         * @description Check a file that a run made and a person edited: what was changed, what of it could be taken over, what not, and
+         *     why. Nothing is written to the source; the changes are kept as CSV and JSON for its owner.
+         */
+        post: operations["check_given_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/totals": {
         parameters: {
             query?: never;
@@ -1257,6 +1278,31 @@ export interface components {
             value: string | null;
         };
         /**
+         * ChangeFound
+         * @description A cell, or with no `column` a row, of a file given back that differs from what was made.
+         */
+        ChangeFound: {
+            /** Before */
+            before: string | null;
+            /** Column */
+            column: string;
+            /** Field */
+            field: string;
+            /** Given */
+            given: string | null;
+            /** Key */
+            key: string[];
+            /** Now */
+            now: string | null;
+            /** Reason */
+            reason: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "change" | "conflict" | "impossible" | "unknown";
+        };
+        /**
          * ChangeOut
          * @description One difference between two versions; before and after in words.
          */
@@ -1454,6 +1500,18 @@ export interface components {
             columns: string[];
         };
         /**
+         * EditableOut
+         * @description A column of the run: whether its cells may be given back changed, or why not.
+         */
+        EditableOut: {
+            /** Allowed */
+            allowed: boolean;
+            /** Heading */
+            heading: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
          * ExampleOut
          * @description Formats under which the cell reads like that, the simplest first, each with how some other cells then read.
          */
@@ -1616,6 +1674,44 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * GivenBackOut
+         * @description What came of a file given back. `listed` holds the first changes of each state; `files` are lists of them all,
+         *     among the run's files.
+         */
+        GivenBackOut: {
+            /** Changes */
+            changes: number;
+            /** Columns */
+            columns: components["schemas"]["EditableOut"][];
+            /** Conflicts */
+            conflicts: number;
+            /** Files */
+            files: components["schemas"]["RunFileOut"][];
+            /** Impossible */
+            impossible: number;
+            /** Key */
+            key: string[];
+            /** Left Out */
+            left_out: number;
+            /** Listed */
+            listed: components["schemas"]["ChangeFound"][];
+            /** Missing Columns */
+            missing_columns: string[];
+            /** New Columns */
+            new_columns: string[];
+            /** Recognised */
+            recognised: string;
+            /** Rows */
+            rows: number;
+            run: components["schemas"]["RunOut"];
+            /** Same */
+            same: number;
+            /** Taken */
+            taken: number;
+            /** Unknown */
+            unknown: number;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
@@ -1734,9 +1830,12 @@ export interface components {
         };
         /**
          * ManyOut
-         * @description A way to many records: its path, the record type at its end, and what one and several of these are called.
+         * @description A way to many records: its path, the record type at its end, what one and several of these are called, and the
+         *     names of its fields that hold files.
          */
         ManyOut: {
+            /** Files */
+            files: string[];
             /** Label */
             label: string;
             /** One */
@@ -3984,6 +4083,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    check_given_back: {
+        parameters: {
+            query: {
+                name: string;
+                run_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenBackOut"];
                 };
             };
             /** @description Validation Error */

@@ -103,6 +103,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const last = look.data?.pages.at(-1);
   const rows = useMemo(() => look.data?.pages.flatMap((p) => p.rows) ?? [], [look.data]);
   const keys = useMemo(() => look.data?.pages.flatMap((p) => p.keys ?? []) ?? [], [look.data]);
+  const marks = useMemo(() => look.data?.pages.flatMap((p) => p.marks ?? []) ?? [], [look.data]);
   const problems = first?.problems ?? [];
   const { fetchNextPage, isFetchingNextPage } = look;
   const onMore = useCallback(() => {
@@ -375,6 +376,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                 columns={columns}
                 info={first?.columns ?? []}
                 rows={rows}
+                marks={marks}
                 more={last?.more ?? false}
                 onMore={onMore}
                 selected={selected}
@@ -503,6 +505,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                         templateId={loaded.id}
                         problems={problems}
                         groups={groups}
+                        ways={waysOf(document, fields.data)}
                         editable={mayDesign}
                         dispatch={dispatch}
                       />
@@ -510,8 +513,16 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                     {tab === "checks" && (
                       <ChecksTab
                         document={document}
+                        templateId={loaded.id}
                         look={first}
                         problems={problems}
+                        onChecks={(checks) =>
+                          dispatch({
+                            type: "edit",
+                            document: { ...document, checks: checks.length ? checks : undefined },
+                            touch: "checks",
+                          })
+                        }
                         recordType={fields.data?.record_type}
                         byPath={byPath}
                         editable={mayDesign}
@@ -564,6 +575,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           zone={document.zone ?? "Europe/London"}
           rows={tally.data?.steps.at(-1)?.rows ?? null}
           columns={columns.length}
+          format={document.output?.format ?? "csv"}
           onClose={() => setDialog(null)}
           onRun={(answers, purpose) => {
             setDialog(null);

@@ -120,6 +120,7 @@ describe("another row rule", () => {
       records: "inspection",
       one: "inspection",
       plural: "inspections",
+      files: [],
     },
   ];
   const recent: Condition = { path: "on", is: "in_window", window: { type: "last" } };

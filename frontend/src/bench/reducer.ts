@@ -28,7 +28,11 @@ export type Action =
   | { type: "removeColumns"; ids: string[] }
   | { type: "setHeading"; id: string; heading: string }
   | { type: "setShow"; id: string; show: Show | undefined }
-  | { type: "setColumn"; id: string; change: Partial<Pick<Column, "blank" | "value" | "width" | "total">> }
+  | {
+      type: "setColumn";
+      id: string;
+      change: Partial<Pick<Column, "blank" | "value" | "width" | "total" | "editable">>;
+    }
   | { type: "select"; ids: string[] }
   | { type: "addNarrowing"; node: Narrowing }
   | { type: "addAlternative"; place: string; node: Condition }

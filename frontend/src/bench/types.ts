@@ -1,4 +1,5 @@
 import type { Window } from "../shared";
+import type { Check } from "./checks";
 
 export type { Window };
 
@@ -15,6 +16,7 @@ export interface Document {
   order?: OrderLevel[];
   at_most?: number | null;
   zone?: string;
+  checks?: Check[];
   output?: Output;
 }
 
@@ -59,6 +61,7 @@ export interface Column {
   blank?: string;
   width?: number | null;
   total?: "sum" | "mean" | "count" | "least" | "greatest" | null;
+  editable?: boolean;
 }
 
 /** What a column holds: a field, the same text in every row, many records as one value, or a formula. */
@@ -129,6 +132,11 @@ export interface Output {
   guard_formulas?: boolean | null;
   split?: { rows?: number; megabytes?: string; by?: string; into?: "files" | "sheets" } | null;
   dictionary?: ("sheet" | "csv" | "csvw")[];
+  companions?: ("findings" | "slip")[];
+  children?: { path: string; columns?: string[] }[];
+  attachments?: { path: string; folder?: string; heading?: string } | null;
+  archive?: boolean;
+  keep_days?: number | null;
   csv?: {
     separator?: string;
     line_end?: "CRLF" | "LF";

@@ -9,6 +9,13 @@ const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday"
 const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const ZONES = [...new Set(["Europe/London", OWN_ZONE, ...Intl.supportedValuesOf("timeZone")])];
 
+/** What may become of an earlier file of the same name, with what follows from it. */
+const MODES: [Draft["mode"], string][] = [
+  ["new", "stays; the new one gets a number behind its name"],
+  ["replace", "is replaced, at one moment; readers never see half a file"],
+  ["append", "grows: rows are added at its end, once, under the same headings"],
+];
+
 /** Set a template to run by the calendar; the next five moments are shown while choosing. */
 export function NewRound({ template, onClose }: { template: string | null; onClose: () => void }) {
   const client = useQueryClient();
@@ -24,6 +31,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
     zone: "Europe/London",
     folder: "",
     format: "csv",
+    mode: "new",
   });
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
   const asked = useDebounced({ ...draft, folder: draft.folder || "-" }, 150);
@@ -131,9 +139,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                   onChange={(e) => change({ folder: e.target.value })}
                 />
                 {folderTrouble && <div className="field-trouble">{planned.error?.message}</div>}
-                <Form.Text>
-                  Below the folder set aside for rounds on the server. Files are never overwritten.
-                </Form.Text>
+                <Form.Text>Below the folder set aside for rounds on the server.</Form.Text>
               </Form.Group>
               <Form.Group controlId="round-format">
                 <Form.Label>As</Form.Label>
@@ -147,6 +153,21 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 </Form.Select>
               </Form.Group>
             </div>
+            <fieldset>
+              <legend className="form-label">An earlier file of the same name there</legend>
+              {MODES.map(([mode, words]) => (
+                <Form.Check
+                  key={mode}
+                  type="radio"
+                  name="round-mode"
+                  id={`round-mode-${mode}`}
+                  label={words}
+                  checked={draft.mode === mode}
+                  disabled={mode === "append" && draft.format === "xlsx"}
+                  onChange={() => change({ mode })}
+                />
+              ))}
+            </fieldset>
           </div>
           <div className="slab" aria-live="polite">
             <h2>The next five</h2>

@@ -1,9 +1,10 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
-import { answer, api, fileAddress } from "../api";
+import { answer, api, archiveAddress, fileAddress } from "../api";
 import type { Run } from "../api";
-import { useShell } from "../shell";
+import { useMay, useShell } from "../shell";
 import {
   Icon,
   Trouble,
@@ -15,18 +16,28 @@ import {
   size,
   useDebounced,
 } from "../shared";
-import { RunStatus } from "./RunStatus";
+import { BundleDialog } from "./BundleDialog";
+import { RunNews } from "./RunNews";
+import { RunStatus, STATUS_WORDS } from "./RunStatus";
+import { isMade } from "./slip";
 
-const STATUSES = ["asked", "running", "ready", "failed", "cancelled"] as const;
 const PAGE = 50;
+
+/** Spans of time that people ask for, as days back from today; 0 is today. */
+const SPANS: [string, string, number][] = [
+  ["today", "today", 0],
+  ["week", "the last 7 days", 7],
+  ["month", "the last 30 days", 30],
+  ["year", "the last 365 days", 365],
+];
 
 /** Everything that ran: who, what, when, how many rows, what became of it. */
 export function Ledger() {
   const { news } = useShell();
+  const mayRun = useMay("run");
   const [params, setParams] = useSearchParams();
+  const [bundling, setBundling] = useState(false);
   const search = useDebounced(params.get("q") ?? "", 200);
-  const status = params.get("status") ?? "";
-  const template = params.get("template");
   const set = (name: string, value: string) =>
     setParams(
       (known) => {
@@ -37,34 +48,82 @@ export function Ledger() {
       },
       { replace: true },
     );
-  const query = {
-    at_most: PAGE,
+  const template = params.get("template");
+  const wanted = {
     search: search || undefined,
-    status: status || undefined,
+    status: (params.get("status") || undefined) as Run["status"] | undefined,
     template_id: template ? Number(template) : undefined,
+    records: params.get("records") || undefined,
+    since: sinceOf(params.get("when")),
+    found: (params.get("found") || undefined) as "yes" | "no" | undefined,
+    personal: (params.get("personal") || undefined) as "yes" | "no" | undefined,
   };
   const runs = useInfiniteQuery({
-    queryKey: ["runs", query],
+    queryKey: ["runs", wanted],
     queryFn: ({ pageParam }) =>
-      answer(api.GET("/api/v1/runs", { params: { query: { ...query, before: pageParam ?? undefined } } })),
+      answer(
+        api.GET("/api/v1/runs", {
+          params: { query: { ...wanted, at_most: PAGE, before: pageParam ?? undefined } },
+        }),
+      ),
     initialPageParam: null as number | null,
     getNextPageParam: (page) => page.next,
   });
+  const totals = useQuery({
+    queryKey: ["run-totals", wanted],
+    queryFn: () => answer(api.GET("/api/v1/runs/totals", { params: { query: wanted } })),
+  });
+  const types = useQuery({
+    queryKey: ["record-types"],
+    queryFn: () => answer(api.GET("/api/v1/record-types")),
+    staleTime: 300_000,
+  });
+  const save = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/runs/export", { params: { query: wanted } })),
+  });
+  const saved = save.data ? (news.runs[save.data.id] ?? save.data) : undefined;
   const shown = (runs.data?.pages ?? []).flatMap((p) => p.runs).map((r) => ({ ...r, ...news.runs[r.id] }));
+  const narrowed = Object.values(wanted).some((v) => v !== undefined);
 
   return (
     <>
       <div className="strip">
         <h1>Runs</h1>
-        <span className="soft">
-          {runs.hasNextPage ? "the newest " : ""}
-          {plural(shown.length, "run")}
-        </span>
+        {totals.data && (
+          <span className="soft">
+            {plural(totals.data.runs, "run")} · {plural(totals.data.rows, "row")} · {size(totals.data.bytes)}
+            {totals.data.failed > 0 && <> · {count(totals.data.failed)} failed</>}
+            {totals.data.held > 0 && (
+              <>
+                {" · "}
+                <button type="button" className="btn-link-plain" onClick={() => set("status", "held")}>
+                  {count(totals.data.held)} held
+                </button>
+              </>
+            )}
+            {totals.data.personal > 0 && <> · {count(totals.data.personal)} with personal data</>}
+          </span>
+        )}
         <span className="fill" />
+        {saved ? (
+          <RunNews run={saved} />
+        ) : (
+          <Button variant="quiet" disabled={save.isPending || !shown.length} onClick={() => save.mutate()}>
+            <Icon name="download" /> This list as CSV
+          </Button>
+        )}
+        <Link to="/runs/given-back" className="btn btn-quiet">
+          Check a file given back
+        </Link>
+        {mayRun && (
+          <Button variant="quiet" onClick={() => setBundling(true)}>
+            <Icon name="layers" /> Several in one
+          </Button>
+        )}
       </div>
       <main className="body">
-        <div className="d-flex gap-2 mb-2">
-          <div className="search" style={{ width: 320 }}>
+        <div className="ledger-filter">
+          <div className="search">
             <Icon name="search" />
             <input
               aria-label="Search runs"
@@ -73,30 +132,48 @@ export function Ledger() {
               onChange={(e) => set("q", e.target.value)}
             />
           </div>
-          <Form.Select
-            aria-label="Status"
-            style={{ width: 170 }}
-            value={status}
-            onChange={(e) => set("status", e.target.value)}
-          >
-            <option value="">every status</option>
-            {STATUSES.map((s) => (
-              <option key={s} value={s}>
-                {s === "asked" ? "waiting" : s}
+          <Choice label="Status" name="status" params={params} set={set} any="every status">
+            {Object.entries(STATUS_WORDS).map(([status, words]) => (
+              <option key={status} value={status}>
+                {words}
               </option>
             ))}
-          </Form.Select>
+          </Choice>
+          <Choice label="When" name="when" params={params} set={set} any="any time">
+            {SPANS.map(([name, words]) => (
+              <option key={name} value={name}>
+                {words}
+              </option>
+            ))}
+          </Choice>
+          <Choice label="Records" name="records" params={params} set={set} any="all records">
+            {types.data?.map((t) => (
+              <option key={t.name} value={t.name}>
+                {t.plural}
+              </option>
+            ))}
+            <option value="run">runs themselves</option>
+          </Choice>
+          <Choice label="Checks" name="found" params={params} set={set} any="checks: all">
+            <option value="yes">checks spoke up</option>
+            <option value="no">checks were content</option>
+          </Choice>
+          <Choice label="Personal data" name="personal" params={params} set={set} any="personal data: all">
+            <option value="yes">with personal data</option>
+            <option value="no">without</option>
+          </Choice>
           {template && (
             <Button variant="quiet" onClick={() => set("template", "")}>
               one template only <Icon name="x" />
             </Button>
           )}
         </div>
-        <Trouble error={runs.error} />
+        <Trouble error={runs.error ?? save.error} />
         {runs.isSuccess && shown.length === 0 ? (
           <div className="nothing slab">
-            Every run stands here with who asked, what for, how many rows went out and the files. Nothing fits
-            yet.
+            {narrowed
+              ? "No run fits. Take a narrowing away to see more."
+              : "Every run stands here with who asked, what for, how many rows went out and the files. Nothing ran yet."}
           </div>
         ) : (
           <LedgerTable runs={shown} />
@@ -107,8 +184,46 @@ export function Ledger() {
           </Button>
         )}
       </main>
+      {bundling && <BundleDialog onClose={() => setBundling(false)} />}
     </>
   );
+}
+
+function Choice({
+  label,
+  name,
+  params,
+  set,
+  any,
+  children,
+}: {
+  label: string;
+  name: string;
+  params: URLSearchParams;
+  set: (name: string, value: string) => void;
+  any: string;
+  children: React.ReactNode;
+}) {
+  return (
+    <Form.Select
+      aria-label={label}
+      className={params.get(name) ? "set" : ""}
+      value={params.get(name) ?? ""}
+      onChange={(e) => set(name, e.target.value)}
+    >
+      <option value="">{any}</option>
+      {children}
+    </Form.Select>
+  );
+}
+
+function sinceOf(span: string | null): string | undefined {
+  const found = SPANS.find(([name]) => name === span);
+  if (!found) return undefined;
+  const day = new Date();
+  day.setHours(0, 0, 0, 0);
+  day.setDate(day.getDate() - found[2]);
+  return day.toISOString();
 }
 
 function LedgerTable({ runs }: { runs: Run[] }) {
@@ -134,19 +249,21 @@ function LedgerTable({ runs }: { runs: Run[] }) {
             <td>
               <Link to={`/runs/${run.id}`} className="fw-bold text-reset">
                 {run.name}
-              </Link>
-              <div className="soft small">
-                {run.version ? `version ${run.version}` : "unsaved draft or document"}
-              </div>
+              </Link>{" "}
+              {run.personal > 0 && <Icon name="shield" label="personal data" />}
+              <div className="soft small">{whatOf(run)}</div>
             </td>
             <td>{run.asked_by}</td>
             <td className="text-nowrap">
               {shortMoment(run.asked_at)}
               <div className="soft small">{took(run)}</div>
             </td>
-            <td className="num">{run.status === "ready" ? count(run.rows_written) : "—"}</td>
+            <td className="num">{isMade(run) ? count(run.rows_written) : "—"}</td>
             <td>
               <RunStatus run={run} />
+              {run.objections > 0 && (
+                <div className="soft small">{plural(run.objections, "objection")} of its checks</div>
+              )}
               {run.error && (
                 <div
                   className="soft small one-line"
@@ -158,18 +275,38 @@ function LedgerTable({ runs }: { runs: Run[] }) {
               )}
             </td>
             <td className="text-nowrap">
-              {run.files.map((file) => (
-                <a key={file.id} href={fileAddress(run.id, file.id)} download title={file.name}>
-                  <Icon name="download" /> {formatName(run.format)}{" "}
-                  <span className="soft">{size(file.size)}</span>
-                </a>
-              ))}
+              <FileOf run={run} />
             </td>
           </tr>
         ))}
       </tbody>
     </table>
   );
+}
+
+function FileOf({ run }: { run: Run }) {
+  const there = run.files.filter((f) => f.removed_at === null);
+  const data = there.filter((f) => f.role === "data" || f.role === "archive");
+  const bytes = there.reduce((n, f) => n + f.size, 0);
+  if (!there.length) return <span className="soft">{run.files.length ? "no longer kept" : ""}</span>;
+  if (there.length === 1 || data.length === 1)
+    return (
+      <a href={fileAddress(run.id, (data[0] ?? there[0]!).id)} download title={(data[0] ?? there[0]!).name}>
+        <Icon name="download" /> {formatName(run.format)}{" "}
+        <span className="soft">{size((data[0] ?? there[0]!).size)}</span>
+      </a>
+    );
+  return (
+    <a href={archiveAddress(run.id)} download>
+      <Icon name="archive" /> {there.length} files <span className="soft">{size(bytes)}</span>
+    </a>
+  );
+}
+
+function whatOf(run: Run): string {
+  if (run.bundle) return "several in one";
+  if (run.source) return "the ledger itself";
+  return run.version ? `version ${run.version}` : "unsaved draft or document";
 }
 
 function took(run: Run): string {

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import { Trouble, plural, useDebounced } from "../shared";
+import { Expected } from "./Expected";
 import { AnswerForm, allAnswered } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
 import { Purpose } from "./Purpose";
@@ -12,12 +13,13 @@ interface Props {
   zone: string;
   rows: number | null;
   columns: number;
+  format: string;
   onRun: (answers: Answers, purpose: string) => void;
   onClose: () => void;
 }
 
 /** The last look before a run: what it asks, what goes out, and what personal data is for. */
-export function RunDialog({ templateId, zone, rows, columns, onRun, onClose }: Props) {
+export function RunDialog({ templateId, zone, rows, columns, format, onRun, onClose }: Props) {
   const questions = useQuery({
     queryKey: ["questions", templateId, "draft"],
     queryFn: () =>
@@ -74,7 +76,8 @@ export function RunDialog({ templateId, zone, rows, columns, onRun, onClose }: P
           <Trouble error={questions.error ?? counted.error} />
           {known && <AnswerForm questions={known.asks} answers={answers} onAnswers={setGiven} zone={zone} />}
           <p className="mb-0">
-            Going out: <b>{going === null ? "…" : plural(going, "row")}</b> of {columns} columns.
+            Going out: <b>{going === null ? "…" : plural(going, "row")}</b> of {columns} columns.{" "}
+            <Expected templateId={templateId} rows={going} format={format} />
           </p>
           <Purpose personal={known?.personal ?? []} purpose={purpose} onPurpose={setPurpose} />
         </Modal.Body>

@@ -1,27 +1,23 @@
-import { useQuery } from "@tanstack/react-query";
-import { Button } from "react-bootstrap";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Dropdown, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
-import { answer, api, fileAddress } from "../api";
+import { answer, api } from "../api";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
-import { Icon, Trouble, clock, count, duration, exact, fullMoment, plural, size } from "../shared";
+import { FormDialog, Icon, Trouble, count } from "../shared";
+import { Against } from "./Against";
 import { RunProgress } from "./RunProgress";
+import { Columns, Files, Funnel, PastBars, Why } from "./RunSide";
 import { RunStatus } from "./RunStatus";
+import { Spoken } from "./Spoken";
+import { Stages } from "./Stages";
+import { isActive, isMade, slipOf } from "./slip";
+import type { Slip } from "./slip";
 import { useStartRun } from "./useStartRun";
 
-interface Slip {
-  sentence: string;
-  as_of: string;
-  snapshot_at: string;
-  source: string;
-  environment: string;
-  rows_announced: number;
-  rows_written: number;
-  tally: { words: string; rows: number; left_out: number; blank: number }[];
-  columns: { heading: string; blanks: number; total?: string; first?: string; last?: string }[];
-  findings: { what: string; count: number }[];
-  personal_fields: string[];
-}
+/** Runs in the row of bars. */
+const PAST = 8;
 
 /** One run: how it went, what it made, and the proof. */
 export function RunPage() {
@@ -29,9 +25,20 @@ export function RunPage() {
   const { news } = useShell();
   const mayRun = useMay("run");
   const again = useStartRun();
+  const [deciding, setDeciding] = useState<"release" | "discard" | null>(null);
   const known = useQuery({
     queryKey: ["run", id],
     queryFn: () => answer(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: id } } })),
+  });
+  const past = useQuery({
+    queryKey: ["run", id, "history", known.data?.status],
+    enabled: known.data !== undefined && known.data.template_id !== null && isMade(known.data),
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/runs/{run_id}/history", {
+          params: { path: { run_id: id }, query: { count: PAST } },
+        }),
+      ),
   });
   if (!known.data) {
     return (
@@ -40,9 +47,15 @@ export function RunPage() {
       </main>
     );
   }
-  const run: Run = { ...known.data, ...news.runs[id], slip: known.data.slip };
-  const slip = run.slip as Slip | null;
-  const active = run.status === "asked" || run.status === "running";
+  const run: Run = {
+    ...known.data,
+    ...news.runs[id],
+    slip: known.data.slip,
+    findings: known.data.findings,
+    may_review: known.data.may_review,
+  };
+  const slip = slipOf(run);
+  const history = past.data ?? [];
   return (
     <>
       <div className="strip">
@@ -51,7 +64,7 @@ export function RunPage() {
         </Link>
         <h1>{run.name}</h1>
         <span className="tag">
-          run {count(run.id)} · {run.version ? `version ${run.version}` : "unsaved draft or document"}
+          run {count(run.id)} · {what(run)}
         </span>
         <RunStatus run={run} />
         <span className="fill" />
@@ -61,20 +74,15 @@ export function RunPage() {
             Open the template
           </Link>
         )}
-        {mayRun && run.template_id !== null && (
-          <Button
-            disabled={again.isPending}
-            onClick={() =>
-              again.mutate({
-                template_id: run.template_id!,
-                use: "saved",
-                format: run.format as "csv" | "xlsx" | "jsonl",
-                answers: run.answers,
-                purpose: run.purpose,
-              })
-            }
-          >
-            <Icon name="play" /> Run again
+        {mayRun && <Again run={run} again={again} />}
+        {run.may_review && (run.status === "held" || run.status === "ready") && (
+          <Button variant="quiet" className="text-danger" onClick={() => setDeciding("discard")}>
+            Discard
+          </Button>
+        )}
+        {run.may_review && run.status === "held" && (
+          <Button onClick={() => setDeciding("release")}>
+            <Icon name="send" /> {run.via === "round" ? "Release to its folder" : "Release"}
           </Button>
         )}
       </div>
@@ -83,7 +91,7 @@ export function RunPage() {
           <section className="slab" aria-label="Stages">
             <Stages run={run} />
           </section>
-          {active && (
+          {isActive(run) && (
             <section className="slab">
               <RunProgress run={run} />
             </section>
@@ -97,174 +105,130 @@ export function RunPage() {
           )}
           {slip && (
             <>
+              <Spoken run={run} />
+              {isMade(run) && <Against run={run} past={history} />}
               <section className="slab">
                 <h2>Asked for as</h2>
                 <p className="as-asked">{slip.sentence}</p>
               </section>
-              {slip.findings.length > 0 && <Findings slip={slip} />}
-              <Columns slip={slip} />
+              {slip.findings.length > 0 && <Noted slip={slip} />}
+              {slip.columns.length > 0 && <Columns slip={slip} past={history} run={run} />}
             </>
           )}
         </div>
         <aside className="run-side" aria-label="Files and proof">
           <Files run={run} />
           {slip && <Funnel slip={slip} />}
+          <PastBars run={run} past={history} />
           <Why run={run} slip={slip} />
         </aside>
       </main>
+      {deciding && <Decide act={deciding} run={run} onClose={() => setDeciding(null)} />}
     </>
   );
 }
 
-type Stage = { label: string; detail: string; state: "done" | "now" | "bad" | "wait" };
-
-function stagesOf(run: Run): Stage[] {
-  const over = run.status === "ready";
-  const bad = run.status === "failed" || run.status === "cancelled";
-  const counted = run.rows_announced !== null;
-  const state = (done: boolean, now: boolean): Stage["state"] =>
-    done ? "done" : now ? (bad ? "bad" : "now") : "wait";
-  return [
-    { label: "Asked for", detail: clock(run.asked_at), state: "done" },
-    {
-      label: "Counted",
-      detail: run.rows_announced !== null ? plural(run.rows_announced, "row") : "",
-      state: state(counted || over, run.status !== "asked"),
-    },
-    {
-      label: "Written",
-      detail: over
-        ? `${plural(run.files.length, "file")}, ${seconds(run)}`
-        : counted
-          ? count(run.rows_written)
-          : "",
-      state: state(over, counted),
-    },
-    {
-      label: bad
-        ? run.status === "failed"
-          ? "Failed"
-          : "Cancelled"
-        : run.delivered_to
-          ? "In its folder"
-          : "Ready",
-      detail: run.finished_at ? clock(run.finished_at) : "",
-      state: state(over, bad),
-    },
-  ];
+function what(run: Run): string {
+  if (run.bundle) return "a bundle";
+  if (run.source) return "of the ledger";
+  return run.version ? `version ${run.version}` : "unsaved draft or document";
 }
 
-function seconds(run: Run): string {
-  if (!run.started_at || !run.finished_at) return "";
-  return duration((new Date(run.finished_at).getTime() - new Date(run.started_at).getTime()) / 1000);
-}
-
-function Stages({ run }: { run: Run }) {
+/** Once more: on what the template is now, or exactly what was asked for then. */
+function Again({ run, again }: { run: Run; again: ReturnType<typeof useStartRun> }) {
+  const common = { use: "saved" as const, again: run.id, purpose: run.purpose };
+  const was = () => again.mutate({ ...common, as_it: "was" });
+  if (run.template_id === null)
+    return (
+      <Button variant="quiet" disabled={again.isPending} onClick={was}>
+        <Icon name="play" /> Run again
+      </Button>
+    );
   return (
-    <ol className="stages">
-      {stagesOf(run).map((stage) => (
-        <li key={stage.label} className={stage.state}>
-          <span className="dot">
-            {stage.state === "done" && <Icon name="check" label="done" />}
-            {stage.state === "bad" && <Icon name="x" label="ended here" />}
-          </span>
-          <div className="fw-bold">{stage.label}</div>
-          <div className="soft">{stage.detail || "\u00a0"}</div>
-        </li>
-      ))}
-    </ol>
-  );
-}
-
-function Files({ run }: { run: Run }) {
-  return (
-    <section>
-      <h2>Files</h2>
-      {run.files.length === 0 && <div className="soft">None{run.status === "ready" ? "" : " yet"}.</div>}
-      <ul className="files">
-        {run.files.map((file) => (
-          <li key={file.id}>
-            <a href={fileAddress(run.id, file.id)} download className="one-line">
-              <Icon name={file.name.endsWith(".xlsx") ? "spreadsheet" : "csv"} />{" "}
-              <span className="mono">{file.name}</span>
-            </a>
-            <a href={fileAddress(run.id, file.id)} download className="btn btn-quiet btn-sm">
-              <Icon name="download" /> Download
-            </a>
-            <span className="soft small">
-              {file.rows > 0 && <>{plural(file.rows, "row")} · </>}
-              {size(file.size)}
-            </span>
-            <span className="digest">SHA-256 {file.sha256}</span>
-          </li>
-        ))}
-      </ul>
-      {run.delivered_to && (
-        <div className="soft small">
-          put into <span className="mono">{run.delivered_to.split("\n").join(", ")}</span>
-        </div>
-      )}
-    </section>
-  );
-}
-
-function Funnel({ slip }: { slip: Slip }) {
-  const most = Math.max(...slip.tally.map((s) => s.rows), 1);
-  return (
-    <section>
-      <h2>Rows, step by step</h2>
-      <div className="funnel">
-        {slip.tally.map((step, n) => (
-          <div key={n}>
-            <i style={{ width: `${(42 * step.rows) / most}%` }} />
-            <span className="mono small">{count(step.rows)}</span>
-            <span className="words soft one-line" title={step.words}>
-              {step.words}
-            </span>
+    <Dropdown>
+      <Dropdown.Toggle variant="quiet" disabled={again.isPending}>
+        Run again
+      </Dropdown.Toggle>
+      <Dropdown.Menu>
+        <Dropdown.Item
+          as="button"
+          onClick={() =>
+            again.mutate({
+              ...common,
+              as_it: "is",
+              format: run.format as "csv",
+              answers: run.answers,
+            })
+          }
+        >
+          as the template is now
+          <div className="soft small">windows count from today</div>
+        </Dropdown.Item>
+        <Dropdown.Item as="button" onClick={was}>
+          as it was
+          <div className="soft small">
+            {run.version ? `version ${run.version}, ` : ""}the same answers and dates, on today’s records
           </div>
-        ))}
-      </div>
-      <p className="small mt-2 mb-0">
-        <Icon name="check" /> {count(slip.rows_announced)} announced, {count(slip.rows_written)} written
+        </Dropdown.Item>
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
+function Decide({ act, run, onClose }: { act: "release" | "discard"; run: Run; onClose: () => void }) {
+  const client = useQueryClient();
+  const [reason, setReason] = useState("");
+  const decide = useMutation({
+    mutationFn: () => {
+      const params = { path: { run_id: run.id } };
+      const body = { reason: reason.trim() };
+      return answer(
+        act === "release"
+          ? api.POST("/api/v1/runs/{run_id}/release", { params, body })
+          : api.POST("/api/v1/runs/{run_id}/discard", { params, body }),
+      );
+    },
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["run", run.id] });
+      void client.invalidateQueries({ queryKey: ["runs"] });
+      onClose();
+    },
+  });
+  return (
+    <FormDialog
+      title={act === "release" ? `Release run ${run.id}?` : `Discard run ${run.id}?`}
+      act={act === "release" ? "Release it" : "Discard it"}
+      ready={reason.trim() !== ""}
+      busy={decide.isPending}
+      error={decide.error}
+      onAct={() => decide.mutate()}
+      onClose={onClose}
+    >
+      <p className="mb-0">
+        {act === "release"
+          ? run.via === "round"
+            ? "Its files go into the round’s folder, as they are."
+            : "It becomes the newest good run of its template."
+          : `Its ${run.files.length === 1 ? "file is" : "files are"} removed for good. The run and its slip stay in the ledger.`}
       </p>
-    </section>
+      <Form.Group controlId="review-reason">
+        <Form.Label>Why</Form.Label>
+        <Form.Control
+          autoFocus
+          value={reason}
+          maxLength={500}
+          placeholder={
+            act === "release" ? "What was looked at, and why it is right" : "What is wrong with it"
+          }
+          onChange={(e) => setReason(e.target.value)}
+        />
+        <Form.Text>Stands in the ledger with your name.</Form.Text>
+      </Form.Group>
+    </FormDialog>
   );
 }
 
-function Why({ run, slip }: { run: Run; slip: Slip | null }) {
-  const via =
-    {
-      hand: "by hand",
-      once: "by hand, limited for once",
-      round: "by a round",
-      "command line": "from the command line",
-    }[run.via] ?? run.via;
-  return (
-    <section>
-      <h2>Who and when</h2>
-      <div>
-        {run.asked_by}, {via}
-        {run.purpose && <div>personal data for: {run.purpose}</div>}
-      </div>
-      <div>as of {fullMoment(run.as_of)}</div>
-      {slip && (
-        <>
-          <div>
-            from {slip.source} ({slip.environment} data)
-          </div>
-          <div>snapshot of {fullMoment(slip.snapshot_at)}</div>
-          <div>
-            {slip.personal_fields.length
-              ? `personal fields: ${slip.personal_fields.join(", ")}`
-              : "no personal fields"}
-          </div>
-        </>
-      )}
-    </section>
-  );
-}
-
-function Findings({ slip }: { slip: Slip }) {
+function Noted({ slip }: { slip: Slip }) {
   return (
     <section className="slab">
       <h2>Worth a look</h2>
@@ -275,40 +239,4 @@ function Findings({ slip }: { slip: Slip }) {
       ))}
     </section>
   );
-}
-
-function Columns({ slip }: { slip: Slip }) {
-  return (
-    <section className="slab">
-      <h2>Columns of the file</h2>
-      <table className="board border-0">
-        <thead>
-          <tr>
-            <th>Heading</th>
-            <th className="text-end">Filled</th>
-            <th className="text-end">Total</th>
-            <th>First</th>
-            <th>Last</th>
-          </tr>
-        </thead>
-        <tbody>
-          {slip.columns.map((c) => (
-            <tr key={c.heading}>
-              <td>{c.heading}</td>
-              <td className="num">{slip.rows_written ? filled(slip.rows_written, c.blanks) : "—"}</td>
-              <td className="num">{c.total ? exact(c.total) : ""}</td>
-              <td className="mono small">{c.first?.replace("T", " ") ?? ""}</td>
-              <td className="mono small">{c.last?.replace("T", " ") ?? ""}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-    </section>
-  );
-}
-
-/** Never 100 % while a cell is blank, and never 0 % while one is filled. */
-function filled(rows: number, blanks: number): string {
-  const share = (100 * (rows - blanks)) / rows;
-  return `${share === 100 || share === 0 ? share : Math.min(99, Math.max(1, Math.round(share)))} %`;
 }

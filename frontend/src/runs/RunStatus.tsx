@@ -1,21 +1,24 @@
 import type { Run } from "../api";
-import { count } from "../shared";
+import { Icon, count } from "../shared";
 
-const WORDS: Record<Run["status"], string> = {
-  asked: "waiting",
-  running: "running",
+export const STATUS_WORDS: Record<Run["status"], string> = {
+  asked: "waiting for its turn",
+  running: "under way",
+  held: "held for a look",
+  releasing: "going out",
   ready: "ready",
   failed: "failed",
   cancelled: "cancelled",
+  discarded: "discarded",
 };
 
 /** A run's status as a word on a tag; while it runs, with the rows so far. */
 export function RunStatus({ run }: { run: Run }) {
-  const word = run.status === "ready" && run.delivered_to ? "ready, in its folder" : WORDS[run.status];
+  const word = run.status === "ready" && run.delivered_to ? "ready, in its folder" : STATUS_WORDS[run.status];
   const rows = run.status === "running" && run.rows_announced ? ` · ${count(run.rows_written)}` : "";
   return (
     <span className={`tag ${run.status}`}>
-      {word}
+      {run.status === "held" && <Icon name="pause" />} {word}
       {rows}
     </span>
   );

@@ -6,3 +6,4 @@ export type { Answers } from "./AnswerForm";
 export { RunDialog } from "./RunDialog";
 export { RunNews } from "./RunNews";
 export { Purpose } from "./Purpose";
+export { Expected } from "./Expected";

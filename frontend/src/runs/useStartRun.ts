@@ -19,6 +19,11 @@ export interface StartRun {
   format?: "csv" | "xlsx" | "jsonl";
   /** Answers to the template's asks, by name. */
   answers?: Record<string, unknown>;
+  /** An earlier run once more, as it was or as its template is now. */
+  again?: number;
+  as_it?: "was" | "is";
+  /** Several templates and whole record types on one snapshot. */
+  bundle?: { name: string; templates: number[]; records: string[]; everything: boolean };
 }
 
 /** Ask for a run. A click that is sent twice makes one run: each asking has a key of its own. */

@@ -8,6 +8,7 @@ function formatsOf(locale: string) {
     mark: parts.find((p) => p.type === "decimal")?.value ?? ".",
     clock: new Intl.DateTimeFormat(locale, { hour: "2-digit", minute: "2-digit" }),
     day: new Intl.DateTimeFormat(locale, { weekday: "short", day: "numeric", month: "short" }),
+    date: new Intl.DateTimeFormat(locale, { day: "numeric", month: "short", year: "numeric" }),
     full: new Intl.DateTimeFormat(locale, { dateStyle: "medium", timeStyle: "medium" }),
   };
 }
@@ -94,6 +95,11 @@ export function fullMoment(moment: string | Date): string {
   return formats.full.format(new Date(moment));
 }
 
+/** The day of a moment, `1 Feb 2027`. */
+export function shortDay(moment: string | Date): string {
+  return formats.date.format(new Date(moment));
+}
+
 /** A moment, as short as it can be told apart: time today, else day and time. */
 export function shortMoment(moment: string | Date): string {
   const at = new Date(moment);
@@ -107,7 +113,12 @@ export function duration(seconds: number): string {
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 }
 
-const FORMATS: Record<string, string> = { csv: "CSV", xlsx: "Spreadsheet", jsonl: "JSON Lines" };
+const FORMATS: Record<string, string> = {
+  csv: "CSV",
+  xlsx: "Spreadsheet",
+  jsonl: "JSON Lines",
+  zip: "Archive",
+};
 
 /** A file format as people call it. */
 export function formatName(format: string): string {

@@ -28,6 +28,9 @@ import list from "bootstrap-icons/icons/card-list.svg?raw";
 import number from "bootstrap-icons/icons/123.svg?raw";
 import paperclip from "bootstrap-icons/icons/paperclip.svg?raw";
 import pause from "bootstrap-icons/icons/pause-circle.svg?raw";
+import pauseBars from "bootstrap-icons/icons/pause-fill.svg?raw";
+import send from "bootstrap-icons/icons/send.svg?raw";
+import archive from "bootstrap-icons/icons/file-earmark-zip.svg?raw";
 import pencil from "bootstrap-icons/icons/pencil.svg?raw";
 import person from "bootstrap-icons/icons/person-circle.svg?raw";
 import play from "bootstrap-icons/icons/play-fill.svg?raw";
@@ -41,6 +44,9 @@ import trash from "bootstrap-icons/icons/trash3.svg?raw";
 import x from "bootstrap-icons/icons/x-lg.svg?raw";
 
 export const ICONS = {
+  archive,
+  pauseBars,
+  send,
   arrowClockwise,
   arrowCounterclockwise,
   arrowLeft,

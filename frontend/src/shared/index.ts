@@ -11,6 +11,7 @@ export {
   plural,
   screenLocale,
   setLocale,
+  shortDay,
   shortMoment,
   size,
 } from "./format";

@@ -10,6 +10,7 @@ import { Bell } from "./Bell";
 import { Jump } from "./Jump";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
+import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
 
 const PLACES = [
@@ -24,6 +25,7 @@ export function Shell({ session, children }: { session: Session; children: React
   const news = useNews();
   const client = useQueryClient();
   const [jumping, setJumping] = useState(false);
+  const [tokens, setTokens] = useState(false);
   const active = Object.values(news.runs).filter(
     (r) => r.status === "asked" || r.status === "running",
   ).length;
@@ -92,6 +94,9 @@ export function Shell({ session, children }: { session: Session; children: React
                 </Dropdown.ItemText>
                 <Likes />
                 <Dropdown.Divider />
+                <Dropdown.Item as="button" onClick={() => setTokens(true)}>
+                  Tokens for programs…
+                </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => void leave()}>
                   Sign out
                 </Dropdown.Item>
@@ -100,6 +105,7 @@ export function Shell({ session, children }: { session: Session; children: React
           </div>
         </header>
         {children}
+        {tokens && <Tokens onClose={() => setTokens(false)} />}
         {jumping && <Jump onClose={() => setJumping(false)} />}
       </div>
     </ShellContext>

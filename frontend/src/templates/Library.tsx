@@ -130,6 +130,7 @@ const VIEWS: Record<string, (t: TemplateRow) => boolean> = {
   planned: (t) => t.next_at !== null,
   unsaved: (t) => t.version === 0,
   failed: (t) => t.last_run?.status === "failed",
+  held: (t) => t.last_run?.status === "held",
 };
 
 function fits(t: TemplateRow, view: string): boolean {
@@ -175,6 +176,7 @@ function Sieve({
       {entry("planned", "With a round")}
       <h2>Needs a look</h2>
       {entry("broken", "Broken")}
+      {entry("held", "Held for a look")}
       {entry("failed", "Last run failed")}
       {entry("unsaved", "Never saved")}
       <h2>Records</h2>

@@ -4,7 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../api";
 import type { Questions } from "../api";
-import { AnswerForm, PeriodInput, Purpose, RunNews, allAnswered, useStartRun } from "../runs";
+import { AnswerForm, PeriodInput, Purpose, RunNews, allAnswered, useStartRun, Expected } from "../runs";
 import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
@@ -142,7 +142,8 @@ function Asking({ known }: { known: Questions }) {
               "counting…"
             ) : (
               <>
-                <b>{count(rows)}</b> {rows === 1 ? "row" : "rows"}
+                <b>{count(rows)}</b> {rows === 1 ? "row" : "rows"},{" "}
+                <Expected templateId={known.id} rows={rows} format={format} />
               </>
             )}
           </div>

@@ -1,8 +1,10 @@
 import { Button } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, Look, Problem, RecordType, WayOut } from "../../api";
 import { Icon, capital, plural } from "../../shared";
+import type { Check } from "../checks";
 import { openedPaths, ruleOf } from "../rows";
 import type { Document } from "../types";
+import { CheckRules } from "./CheckRules";
 
 /** Columns beyond which a file is wide, and the share of filled records below which a column is mostly empty. */
 const WIDE = 60;
@@ -10,6 +12,7 @@ const MOSTLY_EMPTY = 0.1;
 
 interface Props {
   document: Document;
+  templateId: number;
   look: Look | undefined;
   problems: Problem[];
   recordType: RecordType | undefined;
@@ -17,6 +20,7 @@ interface Props {
   editable: boolean;
   onShow: (problem: Problem) => void;
   onCure: (way: WayOut) => void;
+  onChecks: (checks: Check[]) => void;
   onAdd: (field: FieldInfo, group: FieldGroup) => void;
   /** Run it on the newest record only; not given where it cannot be run. */
   onTry?: () => void;
@@ -29,6 +33,15 @@ export function ChecksTab(props: Props) {
   const advice = adviceOn(props);
   return (
     <div className="checks">
+      <CheckRules
+        document={document}
+        templateId={props.templateId}
+        look={look}
+        problems={problems}
+        editable={editable}
+        rowsOf={ruleOf(document).per === "record" ? document.records : undefined}
+        onChecks={props.onChecks}
+      />
       {problems.length === 0 && notes.length === 0 && advice.length === 0 && (
         <div className="nothing">
           <Icon name="check" /> Nothing speaks against this file.

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../../api";
-import type { FieldGroup, Look, Problem } from "../../api";
+import type { FieldGroup, Look, ManyWay, Problem } from "../../api";
 import { Trouble, useDebounced } from "../../shared";
 import type { Action } from "../reducer";
 import type { Document, Output } from "../types";
+import { Along } from "./Along";
 import { SplitEditor } from "./SplitEditor";
 
 interface Props {
@@ -13,6 +14,7 @@ interface Props {
   look: Look | undefined;
   problems: Problem[];
   groups: FieldGroup[];
+  ways: ManyWay[];
   editable: boolean;
   dispatch: (action: Action) => void;
 }
@@ -25,7 +27,7 @@ const SEPARATORS: [string, string][] = [
 ];
 
 /** The file as it will be: its form, its name, and its first lines. */
-export function FileTab({ document, templateId, look, problems, groups, editable, dispatch }: Props) {
+export function FileTab({ document, templateId, look, problems, groups, ways, editable, dispatch }: Props) {
   const output = document.output ?? {};
   const format = output.format ?? "csv";
   const set = (part: Partial<Output>) => dispatch({ type: "setOutput", output: { ...output, ...part } });
@@ -109,6 +111,7 @@ export function FileTab({ document, templateId, look, problems, groups, editable
         </p>
       )}
       <Dictionary output={output} format={format} set={set} />
+      <Along document={document} ways={ways} output={output} problems={problems} set={set} />
       {format !== "xlsx" && look && look.rows.length > 0 && problems.length === 0 && (
         <FirstLines document={document} templateId={templateId} />
       )}
@@ -244,7 +247,7 @@ function XlsxOptions({ xlsx, set }: { xlsx: Xlsx; set: (part: Xlsx) => void }) {
       </Form.Group>
       <Form.Check
         id="xlsx-findings"
-        label="with a sheet “Findings”: what was noted while it was written"
+        label="with a sheet “Findings”: what was noted, and what checks object to"
         checked={xlsx.findings_sheet ?? false}
         onChange={(e) => set({ findings_sheet: e.target.checked })}
       />

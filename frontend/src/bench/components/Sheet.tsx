@@ -1,9 +1,9 @@
 import { useDroppable } from "@dnd-kit/core";
 import { SortableContext, horizontalListSortingStrategy, useSortable } from "@dnd-kit/sortable";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { RefObject } from "react";
-import type { SheetColumn } from "../../api";
+import type { Mark, SheetColumn } from "../../api";
 import { Icon } from "../../shared";
 import type { Action } from "../reducer";
 import type { Column } from "../types";
@@ -26,6 +26,8 @@ interface Props {
   columns: Column[];
   info: SheetColumn[];
   rows: (string | null)[][];
+  /** What checks object to: cells by their place among `info`, or whole rows. */
+  marks?: Mark[];
   more: boolean;
   onMore: () => void;
   selected: string[];
@@ -77,6 +79,14 @@ export function Sheet(props: Props) {
   const repeating = places.flatMap((p) => (p.at !== undefined && info[p.at]?.repeats ? [p.at] : []));
   const isAgain = (row: number) =>
     row > 0 && repeating.length > 0 && repeating.every((k) => rows[row]![k] === rows[row - 1]![k]);
+  const marked = useMemo(() => {
+    const found = new Map<string, Mark[]>();
+    for (const mark of props.marks ?? []) {
+      const key = `${mark.row} ${mark.column ?? "row"}`;
+      found.set(key, [...(found.get(key) ?? []), mark]);
+    }
+    return found;
+  }, [props.marks]);
   const above = (items[0]?.start ?? 64) - 64;
   const below = Math.max(0, virtual.getTotalSize() - (items.at(-1)?.end ?? 64));
 
@@ -134,7 +144,13 @@ export function Sheet(props: Props) {
             const again = isAgain(item.index);
             return (
               <tr key={item.key}>
-                <td className="rn">
+                <td
+                  className={`rn ${marked.has(`${item.index} row`) ? "objected" : ""}`}
+                  title={marked
+                    .get(`${item.index} row`)
+                    ?.map((m) => m.words)
+                    .join("; ")}
+                >
                   {props.onTrace ? (
                     <button
                       type="button"
@@ -152,6 +168,7 @@ export function Sheet(props: Props) {
                   <Cell
                     key={`${column.id} ${k}`}
                     text={k === undefined ? undefined : (row[k] ?? null)}
+                    marks={marked.get(`${item.index} ${k}`)}
                     numeric={NUMERIC.includes(info[k ?? -1]?.kind ?? "")}
                     selected={selected.includes(column.id)}
                     again={again && k !== undefined && repeating.includes(k)}
@@ -186,6 +203,7 @@ export function Sheet(props: Props) {
 /** `text` is undefined while the column's values are on their way. */
 function Cell({
   text,
+  marks,
   numeric,
   selected,
   again,
@@ -194,6 +212,7 @@ function Cell({
   onTyped,
 }: {
   text: string | null | undefined;
+  marks: Mark[] | undefined;
   numeric: boolean;
   selected: boolean;
   again: boolean;
@@ -201,7 +220,9 @@ function Cell({
   onOpen?: () => void;
   onTyped: (text: string | null) => void;
 }) {
-  const state = `${numeric ? "num" : ""} ${selected ? "selected" : ""} ${again ? "again" : ""}`;
+  const objected = marks ? `objected ${marks.some((m) => m.severity !== "note") ? "grave" : ""}` : "";
+  const said = marks?.map((m) => m.words).join("; ");
+  const state = `${numeric ? "num" : ""} ${selected ? "selected" : ""} ${again ? "again" : ""} ${objected}`;
   if (typing && text)
     return (
       <td className={`${state} typing`}>
@@ -220,11 +241,24 @@ function Cell({
       </td>
     );
   if (text === undefined) return <td className={`${state} empty`}>…</td>;
-  if (text === null || text === "") return <td className={`${state} empty`}>empty</td>;
+  if (text === null || text === "")
+    return (
+      <td className={`${state} empty`} title={said}>
+        empty
+      </td>
+    );
   return (
     <td
       className={state}
-      title={text.length > 30 ? text : onOpen ? "Double-click and type how it should look" : undefined}
+      title={
+        said
+          ? `${text}: ${said}`
+          : text.length > 30
+            ? text
+            : onOpen
+              ? "Double-click and type how it should look"
+              : undefined
+      }
       onDoubleClick={onOpen}
     >
       {text}

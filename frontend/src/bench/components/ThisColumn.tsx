@@ -138,6 +138,20 @@ export function ThisColumn(props: Props) {
         <Formats field={{ ...NO_FIELD, kind: info.kind }} show={show} set={set} />
       )}
       {wrong("show")}
+      {"field" in column.value && ownField(document, column.value.field) && (
+        <Form.Check
+          id="column-editable"
+          label="may be edited outside and given back"
+          checked={column.editable ?? false}
+          onChange={(e) =>
+            dispatch({
+              type: "setColumn",
+              id: column.id,
+              change: { editable: e.target.checked || undefined },
+            })
+          }
+        />
+      )}
       <Form.Group controlId="column-blank">
         <Form.Label>Where there is no value</Form.Label>
         <Form.Control
@@ -505,4 +519,12 @@ function clean(show: Show): Show | undefined {
     ([name, value]) => value !== undefined && value !== null && value !== defaults[name as keyof Show],
   );
   return kept.length ? (Object.fromEntries(kept) as Show) : undefined;
+}
+
+/** Whether a field belongs to the very record that a row stands for. */
+function ownField(document: Document, path: string): boolean {
+  const rule = ruleOf(document);
+  if (rule.per === "group") return false;
+  const before = rule.per === "child" ? `${rule.path}.` : "";
+  return path.startsWith(before) && !path.slice(before.length).includes(".");
 }

@@ -1,0 +1,35 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answer, api } from "../../api";
+import { useDebounced } from "../../shared";
+import type { Document } from "../types";
+
+/** Milliseconds of quiet before the rows that checks object to are counted. */
+const QUIET = 500;
+
+const BENCH = crypto.randomUUID();
+
+/** How many rows each check of the document objects to, as they are now. */
+export function useChecks(document: Document, templateId: number) {
+  const settled = useDebounced(document, QUIET);
+  return useQuery({
+    queryKey: ["checks", settled],
+    enabled: (settled.checks ?? []).length > 0,
+    queryFn: ({ signal }) =>
+      answer(
+        api.POST("/api/v1/design/checks", {
+          body: {
+            document: settled as unknown as Record<string, never>,
+            limit: 1,
+            offset: 0,
+            bench: BENCH,
+            keys: false,
+            template_id: templateId,
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+    retry: false,
+  });
+}

@@ -1,0 +1,34 @@
+import { useQuery } from "@tanstack/react-query";
+import { answer, api } from "../api";
+import { duration, plural, size } from "../shared";
+
+/** How large a run will be and how long it will take, from its count and from earlier runs. */
+export function Expected({
+  templateId,
+  rows,
+  format,
+}: {
+  templateId: number;
+  rows: number | null | undefined;
+  format: string;
+}) {
+  const known = useQuery({
+    queryKey: ["expected", templateId, rows, format],
+    enabled: typeof rows === "number",
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/templates/{template_id}/expected", {
+          params: { path: { template_id: templateId }, query: { rows: rows!, format } },
+        }),
+      ),
+    retry: false,
+  });
+  if (!known.data) return null;
+  return (
+    <span className="soft">
+      about {size(known.data.bytes)},{" "}
+      {known.data.seconds < 1 ? "less than a second" : duration(known.data.seconds)}
+      {known.data.runs > 0 && ` (by the last ${plural(known.data.runs, "run")})`}
+    </span>
+  );
+}

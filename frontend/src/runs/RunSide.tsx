@@ -1,0 +1,278 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { archiveAddress, fileAddress, newestAddress } from "../api";
+import type { PastRun, Run } from "../api";
+import { Icon, count, exact, fullMoment, plural, shortDay, size } from "../shared";
+import type { Slip } from "./slip";
+
+const ROLES: Record<string, string> = {
+  children: "its children",
+  dictionary: "what the columns mean",
+  metadata: "the same for programs",
+  findings: "what the checks found",
+  slip: "the slip",
+  archive: "everything in one",
+};
+
+/** Files that stand there at once. */
+const LISTED = 8;
+
+export function Files({ run }: { run: Run }) {
+  const [all, setAll] = useState(run.files.length <= LISTED + 2);
+  const there = run.files.filter((f) => f.removed_at === null);
+  const gone = run.files.length > 0 && there.length === 0;
+  const packed = there.filter((f) => f.role !== "archive").length > 1;
+  return (
+    <section>
+      <h2>Files</h2>
+      {run.files.length === 0 && <div className="soft">None{run.status === "ready" ? "" : " yet"}.</div>}
+      <ul className="files">
+        {(all ? run.files : run.files.slice(0, LISTED)).map((file) => (
+          <li key={file.id} className={file.removed_at ? "removed" : ""}>
+            {file.removed_at ? (
+              <span className="mono one-line">{file.name}</span>
+            ) : (
+              <a href={fileAddress(run.id, file.id)} download className="one-line" title={file.name}>
+                <Icon name={iconOf(file.name)} /> <span className="mono">{file.name}</span>
+              </a>
+            )}
+            <span className="num small">
+              {file.rows > 0 ? count(file.rows) : ""} <span className="soft">{size(file.size)}</span>
+            </span>
+            {ROLES[file.role] && <span className="soft small">{ROLES[file.role]}</span>}
+            <details className="digest">
+              <summary>SHA-256 {file.sha256.slice(0, 12)}…</summary>
+              {file.sha256}
+            </details>
+          </li>
+        ))}
+      </ul>
+      {!all && (
+        <button type="button" className="btn-link-plain small" onClick={() => setAll(true)}>
+          and {run.files.length - LISTED} more
+        </button>
+      )}
+      <div className="soft small mt-1">
+        {gone
+          ? run.status === "discarded"
+            ? "discarded; the slip stays"
+            : "expired; the slip stays"
+          : run.keep_until && there.length > 0 && <>kept until {shortDay(run.keep_until)}</>}
+        {packed && (
+          <>
+            {" · "}
+            <a href={archiveAddress(run.id)} download>
+              all as one zip
+            </a>
+          </>
+        )}
+      </div>
+      {run.template_id !== null && run.status === "ready" && there.length > 0 && !run.bundle && (
+        <div className="soft small">
+          for programs: the newest good file is always at{" "}
+          <a className="mono" href={newestAddress(run.template_id)}>
+            …/templates/{run.template_id}/newest
+          </a>
+        </div>
+      )}
+      {run.delivered_to && (
+        <div className="soft small">
+          put into <span className="mono">{run.delivered_to.split("\n").join(", ")}</span>
+        </div>
+      )}
+    </section>
+  );
+}
+
+function iconOf(name: string): "spreadsheet" | "csv" | "fileText" | "archive" {
+  if (name.endsWith(".xlsx")) return "spreadsheet";
+  if (name.endsWith(".zip")) return "archive";
+  return name.endsWith(".csv") ? "csv" : "fileText";
+}
+
+export function Funnel({ slip }: { slip: Slip }) {
+  const most = Math.max(...slip.tally.map((s) => s.rows), 1);
+  return (
+    <section>
+      <h2>Rows, step by step</h2>
+      {slip.tally.length > 0 && (
+        <div className="funnel">
+          {slip.tally.map((step, n) => (
+            <div key={n}>
+              <i style={{ width: `${(42 * step.rows) / most}%` }} />
+              <span className="mono small">{count(step.rows)}</span>
+              <span className="words soft one-line" title={step.words}>
+                {step.words}
+              </span>
+            </div>
+          ))}
+        </div>
+      )}
+      {slip.parts?.map((part) => (
+        <div key={part.template} className="d-flex justify-content-between small">
+          <span>{part.template}</span> <span className="mono">{count(part.rows_written)}</span>
+        </div>
+      ))}
+      <p className="small mt-2 mb-0">
+        <Icon name="check" /> {count(slip.rows_announced)} announced, {count(slip.rows_written)} written
+      </p>
+    </section>
+  );
+}
+
+/** The rows of the last runs as bars, this one standing out; the line is what is usual. */
+export function PastBars({ run, past }: { run: Run; past: PastRun[] }) {
+  if (past.length < 2) return null;
+  const most = Math.max(...past.map((p) => p.rows), 1);
+  const others = past
+    .filter((p) => p.id !== run.id)
+    .map((p) => p.rows)
+    .sort((a, b) => a - b);
+  const usual = others.length ? others[Math.floor(others.length / 2)]! : null;
+  return (
+    <section>
+      <h2>Last {past.length} runs</h2>
+      <div className="past-bars">
+        {usual !== null && <i className="usual" style={{ bottom: `${(100 * usual) / most}%` }} />}
+        {past.map((p) => (
+          <Link
+            key={p.id}
+            to={`/runs/${p.id}`}
+            className={p.id === run.id ? (run.verdict && run.verdict !== "note" ? "here odd" : "here") : ""}
+            style={{ height: `${Math.max(2, (100 * p.rows) / most)}%` }}
+            title={`run ${p.id}, ${fullMoment(p.as_of)}: ${plural(p.rows, "row")}`}
+          >
+            <span className="visually-hidden">
+              run {p.id}: {plural(p.rows, "row")}
+            </span>
+          </Link>
+        ))}
+      </div>
+      {usual !== null && <div className="soft small">usual: {plural(usual, "row")}</div>}
+    </section>
+  );
+}
+
+/** Of each column: how full it is, its total, its dates, and how these went over the last runs. */
+export function Columns({ slip, past, run }: { slip: Slip; past: PastRun[]; run: Run }) {
+  const earlier = past.filter((p) => p.id !== run.id);
+  const lastOf = (heading: string) => earlier.at(-1)?.columns.find((c) => c.heading === heading);
+  return (
+    <section className="slab">
+      <h2>Columns of the file</h2>
+      <table className="board border-0">
+        <thead>
+          <tr>
+            <th>Heading</th>
+            <th className="text-end">Filled</th>
+            <th className="text-end">Total</th>
+            {earlier.length > 0 && <th className="text-end">The run before</th>}
+            {earlier.length > 1 && <th>Trend</th>}
+            <th>First</th>
+            <th>Last</th>
+          </tr>
+        </thead>
+        <tbody>
+          {slip.columns.map((c) => (
+            <tr key={c.heading}>
+              <td>{c.heading}</td>
+              <td className="num">{slip.rows_written ? filled(slip.rows_written, c.blanks) : "—"}</td>
+              <td className="num">{c.total ? exact(c.total) : ""}</td>
+              {earlier.length > 0 && (
+                <td className="num soft">
+                  {lastOf(c.heading)?.total
+                    ? exact(lastOf(c.heading)!.total!)
+                    : lastOf(c.heading)
+                      ? filled(earlier.at(-1)!.rows, lastOf(c.heading)!.blanks)
+                      : "new"}
+                </td>
+              )}
+              {earlier.length > 1 && (
+                <td>
+                  <Trend heading={c.heading} past={past} total={c.total !== undefined} />
+                </td>
+              )}
+              <td className="mono small text-nowrap">{c.first?.replace("T", " ").slice(0, 16) ?? ""}</td>
+              <td className="mono small text-nowrap">{c.last?.replace("T", " ").slice(0, 16) ?? ""}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+/** A small line of a column's totals, or of its filled share, over the last runs. */
+function Trend({ heading, past, total }: { heading: string; past: PastRun[]; total: boolean }) {
+  const values = past.map((p) => {
+    const column = p.columns.find((c) => c.heading === heading);
+    if (!column) return null;
+    return total ? Number(column.total ?? 0) : p.rows ? 1 - column.blanks / p.rows : null;
+  });
+  const known = values.filter((v): v is number => v !== null);
+  if (known.length < 2) return null;
+  const least = Math.min(...known);
+  const span = Math.max(...known) - least || 1;
+  const points = values
+    .map((v, n) =>
+      v === null ? null : `${(58 * n) / (values.length - 1) + 1},${15 - (13 * (v - least)) / span}`,
+    )
+    .filter(Boolean)
+    .join(" ");
+  const said = total
+    ? `totals from ${exact(String(least))} to ${exact(String(least + span))}`
+    : "share that is filled";
+  return (
+    <svg className="trend" width="60" height="17" role="img" aria-label={`${heading}: ${said}`}>
+      <polyline points={points} />
+    </svg>
+  );
+}
+
+/** Never 100 % while a cell is blank, and never 0 % while one is filled. */
+function filled(rows: number, blanks: number): string {
+  if (!rows) return "—";
+  const share = (100 * (rows - blanks)) / rows;
+  return `${share === 100 || share === 0 ? share : Math.min(99, Math.max(1, Math.round(share)))} %`;
+}
+
+const VIA: Record<string, string> = {
+  hand: "by hand",
+  once: "by hand, limited for once",
+  round: "by a round",
+  script: "by a program",
+  "command line": "from the command line",
+};
+
+export function Why({ run, slip }: { run: Run; slip: Slip | null }) {
+  return (
+    <section>
+      <h2>Who and why</h2>
+      <div>
+        {run.asked_by}, {VIA[run.via] ?? run.via}
+        {run.purpose && run.personal > 0 && <div>personal data for: {run.purpose}</div>}
+      </div>
+      <div>as of {fullMoment(run.as_of)}</div>
+      {slip && (
+        <>
+          <div>
+            from {slip.source} ({slip.environment} data)
+            {slip.scope && `, only ${slip.scope.records} ${slip.scope.values.join(", ")}`}
+          </div>
+          <div>snapshot of {fullMoment(slip.snapshot_at)}</div>
+          <div>
+            {slip.personal_fields.length
+              ? `personal fields: ${slip.personal_fields.join(", ")}`
+              : "no personal fields"}
+          </div>
+        </>
+      )}
+      {run.reviewed_by && (
+        <div className="mt-2">
+          <b>{run.status === "discarded" ? "Discarded" : "Released"}</b> by {run.reviewed_by}
+          {run.reviewed_at && <>, {fullMoment(run.reviewed_at)}</>}: “{run.review_reason}”
+        </div>
+      )}
+    </section>
+  );
+}

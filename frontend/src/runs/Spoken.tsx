@@ -1,0 +1,101 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import type { Run } from "../api";
+import { Icon, capital, count, plural } from "../shared";
+import { SEVERITIES, slipOf } from "./slip";
+import type { RunFinding, SlipCheck } from "./slip";
+
+/** Findings of a check that stand there at once. */
+const SHOWN = 6;
+
+/** What the checks of a run object to, the gravest first, each with the records it is about. */
+export function Spoken({ run }: { run: Run }) {
+  const order = { stop: 0, hold: 1, note: 2 };
+  const speaking = (slipOf(run)?.checks ?? [])
+    .filter((c) => c.objections > 0)
+    .sort((a, b) => order[a.severity] - order[b.severity]);
+  const findings = (run.findings ?? []) as unknown as RunFinding[];
+  if (!speaking.length) return null;
+  return (
+    <>
+      {speaking.map((check) => (
+        <Speaking
+          key={check.place + check.words}
+          check={check}
+          run={run}
+          findings={findings.filter((f) => f.place === check.place && f.words === check.words)}
+        />
+      ))}
+    </>
+  );
+}
+
+function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findings: RunFinding[] }) {
+  const [all, setAll] = useState(check.severity !== "note" && findings.length <= SHOWN);
+  const rowsOf = slipOf(run)?.rows_of;
+  const shown = all ? findings : findings.slice(0, check.severity === "note" ? 0 : SHOWN);
+  return (
+    <section className={`slab spoken is-${check.severity}`}>
+      <h2>
+        <Icon name="exclamation" /> {check.words}
+      </h2>
+      <p className={shown.length ? "mb-2" : "mb-0"}>
+        {check.saw ? (
+          <>{capital(check.saw)}.</>
+        ) : (
+          <>
+            <b>{count(check.objections)}</b> of {plural(run.rows_announced ?? run.rows_written, "row")}{" "}
+            {check.objections === 1 ? "does" : "do"} not.
+          </>
+        )}{" "}
+        {SEVERITIES[check.severity]}{" "}
+        {findings.length > shown.length && (
+          <button type="button" className="btn-link-plain" onClick={() => setAll(true)}>
+            Show {findings.length === check.objections ? "them" : `the first ${findings.length}`}
+          </button>
+        )}
+      </p>
+      {shown.length > 0 && (
+        <table className="board plain">
+          <thead>
+            <tr>
+              <th>Record</th>
+              {findings[0]!.column && <th>{findings[0]!.column}</th>}
+              {findings.some((f) => f.touched_by) && <th>Last touched by</th>}
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {shown.map((f, n) => (
+              <tr key={n}>
+                <td className="mono">
+                  {f.key.length > 0 && rowsOf && !run.source ? (
+                    <Link to={`/records/${rowsOf}/${f.key.map(encodeURIComponent).join("/")}`}>
+                      {f.title ?? f.key.join(", ")}
+                    </Link>
+                  ) : (
+                    (f.title ?? f.key.join(", "))
+                  )}
+                </td>
+                {findings[0]!.column && (
+                  <td className="mono">{f.value ?? <span className="soft">empty</span>}</td>
+                )}
+                {findings.some((x) => x.touched_by) && <td>{f.touched_by}</td>}
+                <td className="text-end">
+                  {f.page && (
+                    <a href={f.page} target="_blank" rel="noreferrer">
+                      its own page
+                    </a>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {all && check.objections > findings.length && findings.length > 0 && (
+        <div className="soft small mt-1">and {count(check.objections - findings.length)} more.</div>
+      )}
+    </section>
+  );
+}

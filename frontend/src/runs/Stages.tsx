@@ -1,0 +1,77 @@
+import type { Run } from "../api";
+import { Icon, clock, count, duration, plural } from "../shared";
+import { isMade, slipOf } from "./slip";
+
+type Stage = { label: string; detail: string; state: "done" | "now" | "bad" | "held" | "wait" };
+
+/** Asked for, counted, written, checked, delivered: how far a run has come. */
+export function Stages({ run }: { run: Run }) {
+  return (
+    <ol className="stages">
+      {stagesOf(run).map((stage) => (
+        <li key={stage.label} className={stage.state}>
+          <span className="dot">
+            {stage.state === "done" && <Icon name="check" label="done" />}
+            {stage.state === "bad" && <Icon name="x" label="ended here" />}
+            {stage.state === "held" && <Icon name="pauseBars" label="waits here" />}
+          </span>
+          <div className="fw-bold">{stage.label}</div>
+          <div className="soft">{stage.detail || "\u00a0"}</div>
+        </li>
+      ))}
+    </ol>
+  );
+}
+
+function stagesOf(run: Run): Stage[] {
+  const made = isMade(run) || run.status === "discarded";
+  const bad = run.status === "failed" || run.status === "cancelled";
+  const counted = run.rows_announced !== null;
+  const written = made || (run.slip ?? null) !== null || ["checking", "packing"].includes(run.stage);
+  const asked = (slipOf(run)?.checks ?? []).length;
+  const spoke = (slipOf(run)?.checks ?? []).filter((c) => c.objections > 0).length;
+  const state = (done: boolean, now: boolean): Stage["state"] =>
+    done ? "done" : now ? (bad ? "bad" : "now") : "wait";
+  const checked = !asked
+    ? "nothing to check"
+    : spoke
+      ? `${spoke} of ${plural(asked, "check")} ${spoke === 1 ? "speaks" : "speak"} up`
+      : `${plural(asked, "check")} content`;
+  return [
+    { label: "Asked for", detail: clock(run.asked_at), state: "done" },
+    {
+      label: "Counted",
+      detail: run.rows_announced !== null ? plural(run.rows_announced, "row") : "",
+      state: state(counted || made, run.status !== "asked"),
+    },
+    {
+      label: "Written",
+      detail: made
+        ? `${plural(run.files.length, "file")}, ${took(run)}`
+        : counted
+          ? count(run.rows_written)
+          : "",
+      state: state(written, counted),
+    },
+    {
+      label: "Checked",
+      detail: made || written ? checked : "",
+      state: run.status === "held" ? "held" : state(made, written),
+    },
+    lastStage(run, bad),
+  ];
+}
+
+function lastStage(run: Run, bad: boolean): Stage {
+  const at = run.finished_at ? clock(run.finished_at) : "";
+  if (bad) return { label: run.status === "failed" ? "Failed" : "Cancelled", detail: at, state: "bad" };
+  if (run.status === "discarded") return { label: "Discarded", detail: run.reviewed_by ?? "", state: "bad" };
+  const label = run.delivered_to ? "In its folder" : run.via === "round" ? "Delivered" : "Ready";
+  if (run.status === "ready") return { label, detail: at, state: "done" };
+  return { label, detail: "waiting", state: run.status === "releasing" ? "now" : "wait" };
+}
+
+function took(run: Run): string {
+  if (!run.started_at || !run.finished_at) return "";
+  return duration((new Date(run.finished_at).getTime() - new Date(run.started_at).getTime()) / 1000);
+}
