@@ -241,7 +241,7 @@ def list_of_runs(
             line = (
                 f"{r.id:>7}  {r.asked_at:%Y-%m-%d %H:%M}  {r.status:<10} {r.rows_written:>12,}  {r.name} ({r.asked_by})"
             )
-            typer.echo(json.dumps(facts, ensure_ascii=False) if as_json else line)
+            typer.echo(json.dumps(facts, ensure_ascii=False) if as_json else f"{line} ({r.asked_by})")
 
 
 @app.command()
@@ -252,7 +252,7 @@ def slip(run_id: Annotated[int, typer.Argument(help="The run's number.")]) -> No
     with _services() as services, services.store.session() as session:
         found = ledger.get_run(session, run_id)
         if found.slip is None:
-            raise RunFailed(f"Run {run_id} has no slip; it {found.status}.")
+            raise RunFailed(f"Run {run_id} has no slip; it is {found.status}.")
         typer.echo(json.dumps(found.slip, indent=2, ensure_ascii=False))
 
 

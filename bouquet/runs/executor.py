@@ -256,9 +256,12 @@ def _end(services: Services, run: Run, status: str, error: BaseException, **fact
 
 def _sweep(services: Services, run: Run) -> None:
     """
-    Remove what attempts left behind that the ledger does not know.
+    Remove what attempts left behind that the ledger does not know. An attempt that was overtaken touches nothing but
+    its own.
     """
     with services.store.session() as session:
-        kept = {f.path for f in ledger.get_run(session, run.id).files if f.removed_at is None}
+        known = ledger.get_run(session, run.id)
+        kept = {f.path for f in known.files if f.removed_at is None}
     services.storage.leave(run.id, run.attempt)
-    services.storage.clear(run.id, kept)
+    last = known.attempt == run.attempt
+    services.storage.clear(run.id, kept, None if last else run.attempt)

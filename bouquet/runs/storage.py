@@ -97,24 +97,30 @@ class FileStore:
         if self.folder is None:
             shutil.rmtree(self.workplace(run_id, attempt), ignore_errors=True)
 
-    def clear(self, run_id: int, kept: set[str]) -> None:
+    def clear(self, run_id: int, kept: set[str], attempt: int | None = None) -> None:
         """
-        Remove everything of a run but what is `kept`.
+        Remove everything of a run, or only of one of its attempts, but what is `kept`.
         """
-        for path, _ in list(self.listing(str(run_id))):
+        below = str(run_id) if attempt is None else f"{run_id}/{attempt}"
+        for path, _ in list(self.listing(below)):
             if path not in kept:
-                self.remove(path)
+                self._remove(path)
         if self.folder is not None:
-            _remove_empty(self.folder / str(run_id))
+            _remove_empty(self.folder / str(run_id), None if attempt is None else str(attempt))
 
     def remove(self, path: str) -> None:
         """
         Remove a file. One that is not there is as good as removed.
         """
+        self._remove(path)
+        if self.folder is not None:
+            run, _, rest = path.partition("/")
+            _remove_empty(self.folder / run, rest.split("/", 1)[0])
+
+    def _remove(self, path: str) -> None:
         with contextlib.suppress(FileNotFoundError):
             if self.folder is not None:
                 (self.folder / path).unlink()
-                _remove_empty(self.folder / path.split("/", 1)[0])
             else:
                 self._fs().rm_file(self._at(path))
 
@@ -179,7 +185,8 @@ class FileStore:
         fs, root = self._fs(), self._at("")
         with contextlib.suppress(FileNotFoundError):
             for path, facts in sorted(fs.find(self._at(below), detail=True).items()):
-                yield posixpath.relpath(path, root), int(facts["size"])
+                if facts.get("type") != "directory":
+                    yield posixpath.relpath(path, root), int(facts["size"])
 
     def _fs(self) -> Any:
         # Asked anew each time: fsspec keeps one connection for each thread.
@@ -199,13 +206,13 @@ class FileStore:
             shutil.rmtree(self._scratch, ignore_errors=True)
 
 
-def _remove_empty(folder: Path) -> None:
+def _remove_empty(folder: Path, only: str | None = None) -> None:
     """
-    Remove a run's folder and its attempts' where nothing is left in them.
+    Remove a run's folder and those inside it where nothing is left in them; `only` names the one inside to look at.
     """
     with contextlib.suppress(OSError):
         for inner in folder.iterdir():
-            if inner.is_dir():
+            if inner.is_dir() and only in (None, inner.name):
                 with contextlib.suppress(OSError):
                     inner.rmdir()
         folder.rmdir()

@@ -10,6 +10,7 @@ from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.store.errors import NotFound, NotPossible
@@ -265,7 +266,10 @@ def finish_run(
         setattr(run, name, value)
     session.add_all(files)
     if notice and run.person_id is not None:
-        session.add(Notice(person_id=run.person_id, run_id=run.id, text=notice, created_at=now, read_at=None))
+        # What is newest of a run is what its notice says: a held one that went out is news once more.
+        facts = {"text": notice, "created_at": now, "read_at": None}
+        entered = insert(Notice).values(person_id=run.person_id, run_id=run.id, **facts)
+        session.execute(entered.on_conflict_do_update(index_elements=["person_id", "run_id"], set_=facts))
     session.flush()
     return True
 

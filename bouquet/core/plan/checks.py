@@ -118,12 +118,12 @@ class Checks:
         return "must not occur twice", None
 
     def _whole(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        if not self._is(column.kind.is_number, column, "whole numbers", place):
+        if not self._is(column.kind.is_number, column, "whole numbers", f"{place}.must"):
             return "", None
         return "must be a whole number", self._test(f"INT({{{column.id}}})={{{column.id}}}", column, place)
 
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        if not self._is(column.kind.is_text, column, "a number of letters", place):
+        if not self._is(column.kind.is_text, column, "a number of letters", f"{place}.must"):
             return "", None
         bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
         if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
@@ -135,7 +135,7 @@ class Checks:
 
     def _between(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         kind = column.kind
-        if not self._is(kind.is_number or kind.is_dated or kind is Kind.TIME, column, "an order", place):
+        if not self._is(kind.is_number or kind.is_dated or kind is Kind.TIME, column, "an order", f"{place}.must"):
             return "", None
         parts: list[Predicate] = []
         said: list[str | None] = []
@@ -144,12 +144,12 @@ class Checks:
             said.append(None if value is None else say_value(value, column.field))
             if value is not None:
                 parts.append(_compare(column, operator, (value,), place))
-        if not parts:
+        if check.least is None and check.greatest is None:
             self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
         return f"must be {_span(*said)}", Group("all", tuple(parts), place)
 
     def _matches(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        if not self._is(column.kind.is_text, column, "a pattern", place):
+        if not self._is(column.kind.is_text, column, "a pattern", f"{place}.must"):
             return "", None
         if check.pattern is None:
             self.ground.problem("no_value", "Say what it must look like.", f"{place}.pattern")
@@ -173,7 +173,7 @@ class Checks:
         return "must not lie in the past", self._against_now(column, "at_least", place)
 
     def _against_now(self, column: PlanColumn, operator: str, place: str) -> Predicate | None:
-        if not self._is(column.kind.is_dated, column, "dates", place):
+        if not self._is(column.kind.is_dated, column, "dates", f"{place}.must"):
             return None
         now = self.ground.context.as_of.astimezone(self.ground.zone)
         value: Value = now
@@ -201,7 +201,7 @@ class Checks:
     def _is(self, fits: bool, column: PlanColumn, what: str, place: str) -> bool:
         if not fits:
             message = f"{column.heading} does not hold {what}; this check is not for it."
-            self.ground.problem("wrong_kind", message, f"{place}.must")
+            self.ground.problem("wrong_kind", message, place)
         return fits
 
     def _test(self, formula: str, column: PlanColumn, place: str) -> Predicate | None:
@@ -232,7 +232,7 @@ class Checks:
                 return
             at = found[0]
             if check.file == "total":
-                self._is(self.columns[at].kind.is_number, self.columns[at], "numbers", place)
+                self._is(self.columns[at].kind.is_number, self.columns[at], "numbers", f"{place}.column")
         if check.file in ("rows", "total") and check.least is None and check.greatest is None:
             self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
         if check.file in ("usual", "full") and check.percent is None:

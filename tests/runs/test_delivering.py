@@ -1,0 +1,302 @@
+"""
+Files at their destination: new, replaced, growing; and the file store with its expiry and its sweep.
+"""
+
+from __future__ import annotations
+
+import csv
+import threading
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+from typing import Any, ClassVar
+
+import asyncssh
+import pytest
+
+from bouquet.core.errors import WriteError
+from bouquet.core.template import read_document
+from bouquet.runs import Services, appendable, ask_for_run, delivering, execute, expire_files, sweep_files
+from bouquet.runs.storage import FileStore
+from bouquet.store import runs as ledger
+from bouquet.store.models import Appending, Round, Run
+from tests.conftest import NOW
+from tests.runs.test_review import WARDS, add_round, get, there, ticked
+
+
+def tick(services: Services, day: int) -> Run:
+    """One occurrence of the only round, carried out."""
+    later = replace(services, clock=lambda: NOW + timedelta(days=day))
+    (run_id,) = ticked(later)
+    execute(services, run_id)
+    return get(services, run_id)
+
+
+def lines(services: Services, name: str = "wards.csv") -> list[list[str]]:
+    with (services.outgoing / "wards-out" / name).open(newline="", encoding="utf-8") as file:
+        return list(csv.reader(file))
+
+
+def test_new_files_never_overwrite(services: Services, people: dict[str, Any]) -> None:
+    """The second gets a number; each run's own file stays in the store as well."""
+    add_round(services, people["ines"], WARDS)
+
+    assert [tick(services, n).delivered_to for n in (0, 1)] == ["wards-out/wards.csv", "wards-out/wards-2.csv"]
+    assert len(there(services)) == 2
+
+
+def test_a_replaced_file_is_the_newest_and_whole(services: Services, people: dict[str, Any]) -> None:
+    """One name, always a whole file; nothing is left beside it."""
+    add_round(services, people["ines"], WARDS, mode="replace")
+    for n in (0, 1):
+        assert tick(services, n).delivered_to == "wards-out/wards.csv"
+
+    assert len(lines(services)) == 13
+    assert [p.name for p in (services.outgoing / "wards-out").iterdir()] == ["wards.csv"]
+
+
+def test_a_running_file_grows_once_for_each_run(services: Services, people: dict[str, Any]) -> None:
+    """One heading row; each occurrence adds its rows, however often its run is carried out."""
+    add_round(services, people["ines"], WARDS, mode="append")
+    for n in (0, 1, 2):
+        done = tick(services, n)
+        with services.store.session() as session:
+            ledger.get_run(session, done.id).status = "running"
+        execute(services, done.id)
+        assert get(services, done.id).status == "ready"
+    rows = lines(services)
+
+    assert rows[0] == ["Ward"]
+    assert len(rows) == 1 + 3 * 12
+    assert rows.count(["Ward"]) == 1
+    assert rows[1:13] == rows[13:25] == rows[25:]
+
+
+@pytest.mark.parametrize("when", ["before", "after"])
+def test_a_worker_that_dies_while_adding_does_not_double(
+    services: Services, people: dict[str, Any], monkeypatch: pytest.MonkeyPatch, when: str
+) -> None:
+    """Whether it died before the file was exchanged or just after, before that was noted."""
+    add_round(services, people["ines"], WARDS, mode="append")
+    tick(services, 0)
+
+    def die(*arguments: Any) -> None:
+        raise KeyboardInterrupt
+
+    later = replace(services, clock=lambda: NOW + timedelta(days=1))
+    (run_id,) = ticked(later)
+    with monkeypatch.context() as patched:
+        patched.setattr(delivering, "_write_longer" if when == "before" else "_note", die)
+        with pytest.raises(KeyboardInterrupt):
+            execute(services, run_id)
+    assert len(lines(services)) == (13 if when == "before" else 25)
+    execute(services, run_id)
+
+    assert get(services, run_id).status == "ready"
+    assert len(lines(services)) == 25
+    with services.store.session() as session:
+        assert all(a.done for a in session.query(Appending))
+
+
+def test_rows_are_not_added_below_other_headings(services: Services, people: dict[str, Any]) -> None:
+    """The run says so; the file stays as it was. A file that lost its last line end is mended."""
+    add_round(services, people["ines"], WARDS, mode="append")
+    tick(services, 0)
+    path = services.outgoing / "wards-out" / "wards.csv"
+    path.write_bytes(path.read_bytes().rstrip())
+    tick(services, 1)
+    assert len(lines(services)) == 25
+    path.write_text("Something else\r\nx\r\n")
+    failed = tick(services, 2)
+
+    assert failed.status == "failed"
+    assert "begins with other headings" in (failed.error or {})["message"]
+    assert path.read_text() == "Something else\nx\n"
+
+
+def test_two_workers_never_interleave(services: Services, people: dict[str, Any]) -> None:
+    """Two rounds for one file, delivered at once: each one's rows stand together."""
+    documents = [
+        {**WARDS, "name": f"W{n}", "columns": [{"id": "a", "heading": "Ward", "value": {"constant": f"{n}"}}, {"id": "b", "heading": "N", "value": {"field": "name"}}]}
+        for n in range(6)
+    ]  # fmt: skip
+    for document in documents:
+        add_round(services, people["ines"], document, mode="append")
+    runs = ticked(services)
+    threads = [threading.Thread(target=execute, args=(services, run_id)) for run_id in runs]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    rows = [r[0] for r in lines(services)[1:]]
+
+    assert len(rows) == 6 * 12
+    assert [rows[n] for n in range(0, 72, 12)] == list(dict.fromkeys(rows))
+
+
+def test_what_cannot_grow_is_said(services: Services) -> None:
+    """Spreadsheets, readers' files, split files and archives."""
+
+    def why(format: str = "csv", **output: Any) -> str | None:
+        return appendable(read_document({**WARDS, "output": output}), format)
+
+    assert why() is None
+    assert why("jsonl") is None
+    assert "spreadsheet" in str(why("xlsx"))
+    assert "machine style" in str(why(style="reader"))
+    assert "split" in str(why(split={"rows": 5}))
+    assert "archive" in str(why(archive=True))
+
+
+def test_an_archive_goes_out_alone(services: Services, people: dict[str, Any]) -> None:
+    """Where a template packs its files, only the archive is delivered."""
+    document = {**WARDS, "output": {"name": "wards", "archive": True, "companions": ["slip"]}}
+    add_round(services, people["ines"], document)
+    done = tick(services, 0)
+
+    assert done.delivered_to == "wards-out/wards.zip"
+    assert [f.role for f in done.files] == ["data", "slip", "archive"]
+
+
+# The file store
+
+
+class _Server(asyncssh.SSHServer):
+    connections: ClassVar[list[Any]] = []
+
+    def connection_made(self, conn: Any) -> None:
+        self.connections.append(conn)
+
+    def password_auth_supported(self) -> bool:
+        return True
+
+    def validate_password(self, username: str, password: str) -> bool:
+        return (username, password) == ("bouquet", "paper")
+
+
+@pytest.fixture
+def sftp(tmp_path: Path) -> Iterator[str]:
+    """A real SFTP server in a folder of the test's; its address."""
+    import asyncio
+
+    root = tmp_path / "remote"
+    root.mkdir()
+    started, stopping = threading.Event(), threading.Event()
+    port = 0
+
+    async def serve() -> None:
+        nonlocal port
+        key = asyncssh.generate_private_key("ssh-ed25519")
+        server = await asyncssh.create_server(
+            _Server,
+            "127.0.0.1",
+            0,
+            server_host_keys=[key],
+            sftp_factory=lambda channel: asyncssh.SFTPServer(channel, chroot=str(root)),
+        )
+        port = server.sockets[0].getsockname()[1]
+        started.set()
+        while not stopping.is_set():
+            await asyncio.sleep(0.05)
+        server.close()
+        for connection in _Server.connections:
+            connection.abort()
+            await connection.wait_closed()
+        _Server.connections.clear()
+        await server.wait_closed()
+
+    thread = threading.Thread(target=lambda: asyncio.run(serve()), daemon=True)
+    thread.start()
+    assert started.wait(10)
+    yield f"sftp://127.0.0.1:{port}/"
+    stopping.set()
+    thread.join(10)
+
+
+@pytest.fixture(params=["folder", "memory", "sftp"])
+def elsewhere(request: pytest.FixtureRequest, services: Services) -> Iterator[Services]:
+    """Services whose file store is a folder, in memory, or reached by SFTP."""
+    if request.param == "folder":
+        yield services
+        return
+    where, options = f"memory://bouquet-{id(services)}", {}
+    if request.param == "sftp":
+        where = request.getfixturevalue("sftp")
+        options = {"username": "bouquet", "password": "paper", "port": int(where.split(":")[2].strip("/"))}
+        where = "sftp://127.0.0.1/store"
+    made = replace(services, files=where, files_options=options)
+    yield made
+    made.storage.close()
+
+
+@pytest.mark.filterwarnings("ignore::DeprecationWarning", "ignore::ResourceWarning")
+def test_files_are_kept_found_expired_and_swept(elsewhere: Services, people: dict[str, Any]) -> None:
+    """The same life in every kind of store; ledger and store agree at each step."""
+    services = elsewhere
+    document = {**WARDS, "output": {"name": "wards", "keep_days": 3, "companions": ["slip"]}}
+    runs = []
+    for wanted in (document, WARDS):
+        asked = ask_for_run(services, wanted, person=people["ines"], via="hand")
+        execute(services, asked.id)
+        runs.append(get(services, asked.id))
+    short, long = runs
+    file = short.files[0]
+
+    assert [r.status for r in runs] == ["ready", "ready"], [r.error for r in runs]
+    assert b"".join(services.storage.chunks(file.path, 2, 5)) == b"".join(services.storage.chunks(file.path))[2:7]
+    assert services.storage.size(file.path) == file.size
+    assert (short.keep_until, long.keep_until) == (NOW + timedelta(days=3), NOW + timedelta(days=90))
+    later = replace(services, clock=lambda: NOW + timedelta(days=4))
+    later.storage = services.storage
+    assert sweep_files(later).files == 3
+    assert expire_files(later) == 2
+    assert expire_files(later) == 0
+    assert there(services) == [long.files[0].path]
+    assert [f.removed_at for f in get(services, short.id).files] == [NOW + timedelta(days=4)] * 2
+    assert get(services, short.id).slip == short.slip
+    services.storage.put("999/1", Path(__file__))
+    swept = sweep_files(later)
+    assert (swept.orphans, swept.missing, swept.files) == (["999/1/test_delivering.py"], [], 1)
+    assert there(services) == [long.files[0].path]
+    services.storage.remove(long.files[0].path)
+    assert sweep_files(later).missing == [long.files[0].path]
+
+
+def test_a_sweep_leaves_runs_under_way_alone_and_sees_what_was_tampered_with(
+    services: Services, people: dict[str, Any]
+) -> None:
+    """A half-written file of a running run is no orphan; a file of another size is told."""
+    done = ask_for_run(services, WARDS, person=people["ines"], via="hand")
+    execute(services, done.id)
+    active = ask_for_run(services, WARDS, person=people["ines"], via="hand")
+    half = services.storage.workplace(active.id, 1)
+    half.mkdir(parents=True)
+    (half / ".wards.csv.part").write_text("half")
+    (Path(services.files) / get(services, done.id).files[0].path).write_text("tampered")
+    swept = sweep_files(services)
+
+    assert (swept.orphans, swept.changed, swept.agrees) == ([], [get(services, done.id).files[0].path], False)
+    assert (half / ".wards.csv.part").exists()
+
+
+@pytest.mark.filterwarnings("ignore::DeprecationWarning", "ignore::ResourceWarning")
+def test_a_store_that_refuses_fails_the_run_in_words(
+    services: Services, people: dict[str, Any], tmp_path: Path
+) -> None:
+    """Nothing is half kept."""
+    blocked = tmp_path / "blocked"
+    blocked.write_text("a file where a folder should be")
+    store = FileStore(blocked)
+    with pytest.raises(WriteError, match="could not be put into the file store"):
+        store.put("1/1", Path(__file__))
+
+
+def test_a_round_that_was_set_to_grow_without_being_able_to_fails(services: Services, people: dict[str, Any]) -> None:
+    """As when its template became a reader's file since."""
+    _, round_id = add_round(services, people["ines"], {**WARDS, "output": {"name": "wards", "style": "reader"}})
+    with services.store.session() as session:
+        session.get_one(Round, round_id).mode = "append"
+    failed = tick(services, 0)
+
+    assert (failed.status, "machine style" in (failed.error or {})["message"]) == ("failed", True)
