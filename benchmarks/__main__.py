@@ -16,6 +16,7 @@ from typing import Any
 from benchmarks.browser import browse
 from benchmarks.engine import compile_wide, finding, folds, tallies
 from benchmarks.ground import Ground, Measured, measure_apart, plan_of, source_of, wide_document
+from benchmarks.runs import archives, comparing, many_runs
 
 ROWS, FEWER, MORE = 1_000_000, 100_000, 5_000_000
 
@@ -250,6 +251,9 @@ def main() -> None:
         many_rows(ground.url, say)
         looks(ground, say)
         engine(ground, say)
+        many_runs(ground, say)
+        comparing(ground.url, say)
+        archives(say)
         bench_in_browser(ground, say)
     finally:
         ground.cluster.stop()

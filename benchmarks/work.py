@@ -4,7 +4,9 @@ Pieces of work that are measured in a process of their own: `python -m benchmark
 
 from __future__ import annotations
 
+import csv
 import json
+import os
 import sys
 import tempfile
 from collections.abc import Callable
@@ -14,8 +16,11 @@ from typing import Any
 import psycopg
 import xlsxwriter
 
-from benchmarks.ground import measured, plan_of, source_of, wide_document
+from benchmarks.ground import AS_OF, measured, plan_of, source_of, wide_document
+from bouquet.core.compare import compare_rows
+from bouquet.core.reading import FileRows
 from bouquet.core.sql import Statements, render
+from bouquet.runs.archive import write_archive
 from bouquet.runs.export import Export
 
 
@@ -86,7 +91,40 @@ def xlsxwriter_constant(url: str, rows: int) -> None:
         book.close()
 
 
-WORK: dict[str, Callable[..., Any]] = {w.__name__: w for w in (copy_csv, run_file, run_children, xlsxwriter_constant)}
+def compare_sides(folder: str, rows: int) -> None:
+    """
+    Compare two files that `benchmarks.runs.prepare_sides` made, and write every difference.
+    """
+    paths = [Path(folder) / f"{name}.csv" for name in ("before", "after")]
+    headings = first_line(paths[0])
+    before, after = (FileRows((path,), "csv", headings) for path in paths)
+    with tempfile.TemporaryDirectory() as out:
+        found = compare_rows(before, after, headings, headings, ["tag"], write_to=Path(out) / "differences.csv")
+    assert (found.added, found.gone) == (500, rows // 1000), found.as_json()
+
+
+def first_line(path: Path) -> tuple[str, ...]:
+    """
+    The headings of a CSV.
+    """
+    with path.open(newline="", encoding="utf-8") as file:
+        return tuple(next(csv.reader(file)))
+
+
+def zip_attachments(count: int) -> None:
+    """
+    So many attachments of a megabyte of noise each into one zip.
+    """
+    noise = os.urandom(1 << 20)
+    with tempfile.TemporaryDirectory() as folder:
+        attachments = ((f"photographs/{n}/picture.jpg", noise) for n in range(count))
+        made = write_archive(Path(folder) / "all.zip", [], attachments, AS_OF)
+    assert made == count
+
+
+WORK: dict[str, Callable[..., Any]] = {
+    w.__name__: w for w in (copy_csv, run_file, run_children, xlsxwriter_constant, compare_sides, zip_attachments)
+}
 
 if __name__ == "__main__":
     name, arguments = sys.argv[1], json.loads(sys.argv[2])

@@ -119,6 +119,8 @@ def services(store_url: str, source: Source, tmp_path: Path) -> Iterator[Service
             session.execute(table.delete())
     seed_people(made)
     yield made
+    made.ledger.close()
+    made.storage.close()
     store.close()
 
 

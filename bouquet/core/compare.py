@@ -11,7 +11,6 @@ from __future__ import annotations
 import csv
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -124,8 +123,7 @@ def compare_rows(
         new_columns=tuple(h for h in headings_after if h not in set(headings_before)),
         gone_columns=tuple(h for h in headings_before if h not in set(headings_after)),
     )
-    with ThreadPoolExecutor(2, thread_name_prefix="compare") as pool:
-        left, right = pool.map(lambda side: _digest(side, common, found.key, beat), (before, after))
+    left, right = (_digest(side, common, found.key, beat) for side in (before, after))
     found.rows_before, found.rows_after = len(left.k1), len(right.k1)
     found.repeated = left.repeated + right.repeated
     marks = _match(left, right, found)
@@ -270,7 +268,9 @@ class _Waiting:
         self.folder, self.held, self.rows, self.parts = folder, list[pl.DataFrame](), 0, 0
 
     def add(self, frame: pl.DataFrame) -> None:
-        self.held.append(frame)
+        # Texts of a filtered frame are views of the whole batch's; a copy lets go of what is not needed.
+        compact = frame.to_arrow(compat_level=pl.CompatLevel.oldest())
+        self.held.append(pl.from_arrow(compact))  # type: ignore[arg-type]
         self.rows += frame.height
         if self.rows > WAITING:
             self._put_away()

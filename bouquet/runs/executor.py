@@ -166,7 +166,7 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
     if run.purpose:
         asked["purpose"] = run.purpose
     reader = services.source_of(run.source).reader
-    with reader.snapshot() as snapshot, _watched(services, run, snapshot, progress):
+    with reader.snapshot(pooled=True) as snapshot, _watched(services, run, snapshot, progress):
         if run.is_bundle:
             return export_bundle(planned.name, planned.parts, folder, snapshot, asked, progress)
         template, plan = planned.parts[0]

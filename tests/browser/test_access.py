@@ -145,6 +145,42 @@ def runner(page: Page) -> None:
     page.locator(".runner-sample tbody tr").nth(2).wait_for()
 
 
+def held(page: Page) -> None:
+    runs(page)
+    page.get_by_label("Status").select_option("held")
+    page.get_by_role("link", name="Contractor billing lines").first.click()
+    page.locator(".differences tbody tr").nth(3).wait_for()
+
+
+def several(page: Page) -> None:
+    runs(page)
+    page.get_by_role("button", name="Several in one").click()
+    page.get_by_label("Standing-tree inspections, rolling month").wait_for()
+    page.wait_for_timeout(400)
+
+
+def given_back(page: Page) -> None:
+    runs(page)
+    page.get_by_role("link", name="Check a file given back").click()
+    page.get_by_role("button", name="Choose a file").wait_for()
+
+
+def tokens(page: Page) -> None:
+    page.get_by_role("button", name="Ines Harrow").click()
+    page.get_by_role("button", name="Tokens for programs").click()
+    page.get_by_label("What it is for").fill("nightly load")
+    page.get_by_role("button", name="Make a token").click()
+    page.get_by_text("it is shown this once").wait_for()
+    page.wait_for_timeout(400)
+
+
+def rules(page: Page) -> None:
+    bench(page)
+    page.get_by_role("tab", name="Checks").click()
+    page.get_by_role("button", name="Girth (cm) must be between").click()
+    page.get_by_text("These rows:").wait_for()
+
+
 def versions(page: Page) -> None:
     page.get_by_role("button", name="More for Trees missing register fields").click()
     page.get_by_role("button", name="Versions…").click()
@@ -174,6 +210,11 @@ def versions(page: Page) -> None:
         match,
         runner,
         versions,
+        held,
+        several,
+        given_back,
+        tokens,
+        rules,
         night,
     ],
     ids=lambda p: p.__name__,

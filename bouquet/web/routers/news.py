@@ -12,11 +12,12 @@ from typing import Any
 import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Request
 from fastapi.responses import StreamingResponse
+from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
 from bouquet.runs import Services
 from bouquet.store import runs as ledger
-from bouquet.store.models import Person
+from bouquet.store.models import LATER, Notice, Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas.runs import NoticeOut, RunOut
@@ -36,10 +37,23 @@ def list_notices(services: TheServices, person: CurrentPerson) -> Any:
     My notices, newest first.
     """
     with services.store.session() as session:
-        return [
-            NoticeOut(id=n.id, run_id=n.run_id, text=n.text, created_at=n.created_at, read=n.read_at is not None)
-            for n in ledger.list_notices(session, person.id)
-        ]
+        return [_notice_out(session, n) for n in ledger.list_notices(session, person.id)]
+
+
+def _notice_out(session: Session, notice: Notice) -> NoticeOut:
+    run = ledger.get_run(session, notice.run_id)
+    there = [f for f in run.files if f.removed_at is None and f.role not in LATER] if run.status == "ready" else []
+    # One file is led to itself; of several, the page of the run offers each and all.
+    file = there[0] if len(there) == 1 else None
+    return NoticeOut(
+        id=notice.id,
+        run_id=notice.run_id,
+        text=notice.text,
+        created_at=notice.created_at,
+        read=notice.read_at is not None,
+        file_id=file.id if file else None,
+        file_name=file.name if file else "",
+    )
 
 
 @router.post("/notices/read", status_code=204)

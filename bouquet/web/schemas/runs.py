@@ -327,8 +327,14 @@ class Planned(BaseModel):
 
 
 class NoticeOut(BaseModel):
+    """
+    Something new about a run; with its file, where that is there to be fetched.
+    """
+
     id: int
     run_id: int
     text: str
     created_at: datetime
     read: bool
+    file_id: int | None
+    file_name: str

@@ -2099,13 +2099,20 @@ export interface components {
              */
             shared: boolean;
         };
-        /** NoticeOut */
+        /**
+         * NoticeOut
+         * @description Something new about a run; with its file, where that is there to be fetched.
+         */
         NoticeOut: {
             /**
              * Created At
              * Format: date-time
              */
             created_at: string;
+            /** File Id */
+            file_id: number | null;
+            /** File Name */
+            file_name: string;
             /** Id */
             id: number;
             /** Read */

@@ -6,12 +6,26 @@ import { RunProgress } from "./RunProgress";
 
 /** How a run that was just asked for stands, and its file when it is there. */
 export function RunNews({ run }: { run: Run }) {
-  if (run.status === "asked" || run.status === "running") return <RunProgress run={run} />;
-  if (run.status === "cancelled") return <span className="soft">Run {run.id} was cancelled.</span>;
+  if (["asked", "running", "releasing"].includes(run.status)) return <RunProgress run={run} />;
+  if (run.status === "cancelled" || run.status === "discarded")
+    return (
+      <span className="soft">
+        Run {run.id} was {run.status}.
+      </span>
+    );
   if (run.status === "failed") {
     return (
       <span className="trouble" role="alert">
         Run {run.id} failed: {String(run.error?.message)}
+      </span>
+    );
+  }
+  if (run.status === "held") {
+    return (
+      <span role="status">
+        <Link to={`/runs/${run.id}`}>
+          <Icon name="pause" /> Run {run.id} is held for a look: a check objects
+        </Link>
       </span>
     );
   }

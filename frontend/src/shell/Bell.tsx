@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Dropdown } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, fileAddress } from "../api";
 import { Icon, shortMoment } from "../shared";
 
 /** Notices that lead to their run; opening the list marks them as read. */
@@ -23,10 +23,23 @@ export function Bell({ unread }: { unread: number }) {
       <Dropdown.Menu style={{ width: 360, maxHeight: 420, overflow: "auto" }}>
         {notices.data?.length ? (
           notices.data.map((n) => (
-            <Dropdown.Item key={n.id} as={Link} to={`/runs/${n.run_id}`} className="text-wrap">
-              <span className={n.read ? "" : "fw-bold"}>{n.text}</span>
-              <div className="soft small">{shortMoment(n.created_at)}</div>
-            </Dropdown.Item>
+            <div key={n.id} className="notice">
+              <Dropdown.Item as={Link} to={`/runs/${n.run_id}`} className="text-wrap">
+                <span className={n.read ? "" : "fw-bold"}>{n.text}</span>
+                <div className="soft small">{shortMoment(n.created_at)}</div>
+              </Dropdown.Item>
+              {n.file_id !== null && (
+                <a
+                  href={fileAddress(n.run_id, n.file_id)}
+                  download
+                  className="btn btn-quiet btn-sm"
+                  aria-label={`Download ${n.file_name}`}
+                  title={n.file_name}
+                >
+                  <Icon name="download" />
+                </a>
+              )}
+            </div>
           ))
         ) : (
           <Dropdown.ItemText className="soft">

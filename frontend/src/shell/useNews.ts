@@ -18,12 +18,14 @@ export function useNews(): News {
     source.addEventListener("run", (event) => {
       const run = JSON.parse(event.data) as Run;
       setNews((known) => ({ ...known, runs: { ...known.runs, [run.id]: run } }));
-      const over = !["asked", "running"].includes(run.status);
+      const over = !["asked", "running", "releasing"].includes(run.status);
       client.setQueryData<Run>(["run", run.id], (known) =>
         known ? { ...known, ...run, slip: known.slip } : known,
       );
       client.setQueriesData<RunPage>({ queryKey: ["runs"] }, (page) =>
-        page?.runs ? { ...page, runs: page.runs.map((r) => (r.id === run.id ? run : r)) } : page,
+        Array.isArray(page?.runs)
+          ? { ...page, runs: page.runs.map((r) => (r.id === run.id ? run : r)) }
+          : page,
       );
       if (over) {
         void client.invalidateQueries({ queryKey: ["run", run.id] });
@@ -35,6 +37,7 @@ export function useNews(): News {
       setNews((known) => ({ ...known, unread }));
       void client.invalidateQueries({ queryKey: ["notices"] });
       void client.invalidateQueries({ queryKey: ["runs"] });
+      void client.invalidateQueries({ queryKey: ["run-totals"] });
     });
     return () => source.close();
   }, [client]);
