@@ -9,9 +9,10 @@ import hashlib
 import os
 import shutil
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
+from typing import IO
 
 import sqlalchemy as sa
 
@@ -58,9 +59,15 @@ def appendable(template: Template, format: str) -> str | None:
     return None
 
 
-def deliver(services: Services, run: Run, files: list[RunFile], template: Template | None, plan: Plan | None) -> str:
+def deliver(
+    services: Services,
+    run: Run,
+    files: list[RunFile],
+    planned: Callable[[], tuple[Template, Plan] | tuple[None, None]],
+) -> str:
     """
     Put the files of a round's run into its folder. Returns their names below the outgoing folder, one a line.
+    `planned` gives what was run, where that has to be known.
 
     The names are entered in the ledger first, so that a repeated delivery of the same run replaces its own files and
     adds its rows only once. Where there is an archive, only that goes out. Raises WriteError and FolderError.
@@ -82,6 +89,7 @@ def deliver(services: Services, run: Run, files: list[RunFile], template: Templa
     for file, name in zip(going, wanted.split("\n"), strict=True):
         with services.storage.fetched(file.path) as made:
             if mode == "append" and file.role == "data":
+                template, plan = planned()
                 if template is None or plan is None or (why := appendable(template, run.format)):
                     raise FolderError(why or "Rows of a bundle cannot be added to a running file.")
                 _append(services, run, plan, made, name)
@@ -100,18 +108,24 @@ def _told(name: str) -> Iterator[None]:
 
 
 def _put(made: Path, target: Path, name: str, run_id: int) -> None:
+    with _told(name):
+        target.parent.mkdir(parents=True, exist_ok=True)
+        with _exchanged(target, run_id) as copy, made.open("rb") as source:
+            shutil.copyfileobj(source, copy, CHUNK)
+
+
+@contextmanager
+def _exchanged(target: Path, run_id: int) -> Iterator[IO[bytes]]:
     """
-    Write beside, then rename: a reader sees the old file or the new one, never half of it.
+    A file written beside and then renamed: a reader sees the old one or the new one, never half of it.
     """
     beside = target.with_name(f".{target.name}.{run_id}.part")
     try:
-        with _told(name):
-            target.parent.mkdir(parents=True, exist_ok=True)
-            with made.open("rb") as source, beside.open("wb") as copy:
-                shutil.copyfileobj(source, copy, CHUNK)
-                copy.flush()
-                os.fsync(copy.fileno())
-            beside.replace(target)
+        with beside.open("wb") as copy:
+            yield copy
+            copy.flush()
+            os.fsync(copy.fileno())
+        beside.replace(target)
     finally:
         with contextlib.suppress(OSError):
             beside.unlink(missing_ok=True)
@@ -210,20 +224,12 @@ def _addition(made: Path, target: Path, skipped: int) -> Iterator[bytes]:
 
 
 def _write_longer(target: Path, made: Path, skipped: int, run_id: int) -> None:
-    beside = target.with_name(f".{target.name}.{run_id}.part")
-    try:
-        with beside.open("wb") as copy:
-            if target.exists():
-                with target.open("rb") as known:
-                    shutil.copyfileobj(known, copy, CHUNK)
-            for chunk in _addition(made, target, skipped):
-                copy.write(chunk)
-            copy.flush()
-            os.fsync(copy.fileno())
-        beside.replace(target)
-    finally:
-        with contextlib.suppress(OSError):
-            beside.unlink(missing_ok=True)
+    with _exchanged(target, run_id) as copy:
+        if target.exists():
+            with target.open("rb") as known:
+                shutil.copyfileobj(known, copy, CHUNK)
+        for chunk in _addition(made, target, skipped):
+            copy.write(chunk)
 
 
 def _holds(target: Path, entry: Appending) -> bool:

@@ -12,7 +12,7 @@ import threading
 import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -89,12 +89,11 @@ def execute(services: Services, run_id: int) -> None:
         run = ledger.begin_attempt(session, run_id, services.clock())
     if run is None:
         return
+    if run.status == "releasing":
+        _release(services, run)
+        return
     try:
-        planned = _planned(services, run)
-        if run.status == "releasing":
-            _end_ready(services, run, delivered=_deliver(services, run, run.files, planned))
-        else:
-            _carry_out(services, run, planned)
+        _carry_out(services, run, _planned(services, run))
     except (SourceDown, DBAPIError) as error:
         if run.attempt < ATTEMPTS:
             log.warning("run_interrupted", run=run.id, attempt=run.attempt, error=str(error))
@@ -109,6 +108,20 @@ def execute(services: Services, run_id: int) -> None:
     _sweep(services, run)
 
 
+def _release(services: Services, run: Run) -> None:
+    """
+    Deliver what was held. Where that cannot be done it waits again, with the reason.
+    """
+    try:
+        delivered = deliver(services, run, run.files, lambda: _planned(services, run).alone)
+    except (BouquetError, OSError) as error:
+        facts = error_facts(error)
+        notice = f"{run.name} could not be delivered: {facts['message']}"
+        _finish(services, run, status="held", notice=notice, error=facts)
+    else:
+        _end_ready(services, run, delivered=delivered, error=None)
+
+
 def _planned(services: Services, run: Run) -> _Planned:
     """
     The plans of a run. Raises PlanError where the source no longer gives what they ask for.
@@ -119,8 +132,7 @@ def _planned(services: Services, run: Run) -> _Planned:
     )
     if run.is_bundle:
         bundle = read_bundle(run.document)
-        alone = replace(context, answers=None)
-        parts = [(t, resolve(t, catalogue, alone).require()) for t in bundle.parts]
+        parts = [(t, resolve(t, catalogue, context).require()) for t in bundle.parts]
         return _Planned(bundle.name, parts, None)
     template = as_format(read_document(run.document), run.format)
     return _Planned(
@@ -226,7 +238,7 @@ def _kept(services: Services, run: Run, exported: Exported) -> list[RunFile]:
 
 
 def _deliver(services: Services, run: Run, files: list[RunFile], planned: _Planned) -> str | None:
-    return deliver(services, run, files, *planned.alone) if run.round_id is not None else None
+    return deliver(services, run, files, lambda: planned.alone) if run.round_id is not None else None
 
 
 def _end_ready(

@@ -184,3 +184,22 @@ def test_a_clock_that_is_moved(services: Services, people: dict[str, Any]) -> No
 
     assert (run.status, run.as_of) == ("ready", NOW)
     assert run.finished_at == NOW - timedelta(days=400)
+
+
+def test_the_database_is_restarted_in_the_middle(
+    services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path, cluster: Any
+) -> None:
+    """Store, queue and source go away at once while a real worker writes; it waits, and finishes what it began."""
+    queue = Queue(services)
+    with queue.opened():
+        ids = [ask_for_run(services, LARGE, person=people["ines"], via="hand").id for _ in range(6)]
+        for run_id in ids:
+            queue.put(run_id)
+    with server(services, marrowby, tmp_path):
+        wait_for(lambda: any(r.status == "running" for r in runs_of(services, ids)))
+        cluster.stop()
+        cluster.start()
+        long_ago(services, [r.id for r in runs_of(services, ids) if r.status in ("asked", "running")])
+        wait_for(lambda: all(r.status == "ready" for r in runs_of(services, ids)), 120)
+
+    assert_proven(services, runs_of(services, ids))

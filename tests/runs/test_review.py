@@ -144,6 +144,27 @@ def test_a_rounds_held_run_is_delivered_when_it_is_released(services: Services, 
     assert there(services) == [done.files[0].path]
 
 
+def test_a_release_that_cannot_be_delivered_waits_again(services: Services, people: dict[str, Any]) -> None:
+    """The reason stands with the run; once the folder is there, it can be released again."""
+    add_round(services, people["ines"], with_check("hold"))
+    (run_id,) = ticked(services)
+    execute(services, run_id)
+    services.outgoing.parent.mkdir(parents=True, exist_ok=True)
+    services.outgoing.write_text("a file where the folder should be")
+    with services.store.session() as session:
+        ledger.release_run(session, run_id, "Ines", "looked", NOW)
+    execute(services, run_id)
+    waiting = get(services, run_id)
+    assert (waiting.status, (waiting.error or {})["code"]) == ("held", "write")
+    assert notices(services, people["ines"])[0].startswith("Wards could not be delivered")
+    services.outgoing.unlink()
+    with services.store.session() as session:
+        ledger.release_run(session, run_id, "Ines", "again", NOW)
+    execute(services, run_id)
+
+    assert (get(services, run_id).status, get(services, run_id).error) == ("ready", None)
+
+
 def add_round(
     services: Services, person: Any, document: dict[str, Any], mode: str = "new", format: str = "csv"
 ) -> tuple[int, int]:

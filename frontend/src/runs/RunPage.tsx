@@ -99,7 +99,7 @@ export function RunPage() {
           <Trouble error={again.error} />
           {run.error && (
             <section className="slab wrong">
-              <h2>Why it failed</h2>
+              <h2>{run.status === "held" ? "It could not be delivered" : "Why it failed"}</h2>
               <p className="mb-0">{String(run.error.message)}</p>
             </section>
           )}
