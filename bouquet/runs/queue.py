@@ -183,9 +183,13 @@ class Queue:
                         delete_jobs="successful",
                         shutdown_graceful_timeout=5,
                     )
+                # A worker that lost the connection it listens on ends as if it had been asked to.
+                task = asyncio.current_task()
+                if task is not None and task.cancelling():
                     return
+                log.warning("worker_interrupted", error="it stopped by itself")
             except asyncio.CancelledError:
                 raise
             except Exception as error:
                 log.warning("worker_interrupted", error=str(error))
-                await asyncio.sleep(RECONNECT)
+            await asyncio.sleep(RECONNECT)
