@@ -134,6 +134,7 @@ def views(page: Page) -> None:
     page.get_by_label("Template").select_option(label="Contractor billing lines")
     page.get_by_label("Folder for the files").fill("finance/month-end")
     page.get_by_role("dialog").locator(".slab .mono").nth(4).wait_for()
+    page.wait_for_timeout(500)  # the dialog fades in
     page.screenshot(path=TARGET / "new-round.png")
 
 

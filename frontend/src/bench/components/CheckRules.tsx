@@ -108,7 +108,7 @@ function Rule({ check, found, wrong, open, onOpen, fresh, editable, onRemove, ..
   const objections = found.reduce((n, c) => n + c.objections, 0);
   const words = found[0]?.words ?? roughWords(check, rest.document);
   return (
-    <div className={`rule is-${severity} ${objections ? "speaks" : ""}`}>
+    <div className={`rule is-${severity} ${objections ? "objecting" : ""}`}>
       <div className="rule-head">
         <button type="button" className="rule-words" aria-expanded={open} onClick={onOpen}>
           {words}
