@@ -4,6 +4,7 @@ How long files stay, and the proof that the file store and the ledger agree.
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass, field
 from datetime import timedelta
 
@@ -19,6 +20,9 @@ log = structlog.get_logger()
 
 #: Runs whose files are put away in one go.
 AT_ONCE = 500
+
+#: Seconds until what no run knows is looked at once more, before it is removed.
+SECOND_LOOK = 1.0
 
 #: Minutes that a run which is over may still be looked at as if it was under way.
 GRACE = 2
@@ -88,13 +92,25 @@ def sweep_files(services: Services, *, repair: bool = True) -> Swept:
                 swept.changed.append(path)
         elif path.split("/", 1)[0] not in under_way:
             swept.orphans.append(path)
-            if repair:
-                services.storage.remove(path)
+    if swept.orphans:
+        swept.orphans = _still_unknown(services, swept.orphans)
+        for path in swept.orphans if repair else ():
+            services.storage.remove(path)
     # What went while the store was being listed is looked at once more.
     swept.missing = [p for p in known if p not in found and services.storage.size(p) is None]
     if swept.orphans or not swept.agrees:
         log.warning("store_swept", orphans=len(swept.orphans), missing=swept.missing, changed=swept.changed)
     return swept
+
+
+def _still_unknown(services: Services, paths: list[str]) -> list[str]:
+    """
+    Those that the ledger has not come to know meanwhile: a comparison's file is in the store a moment before.
+    """
+    time.sleep(SECOND_LOOK)
+    with services.store.session() as session:
+        known = set(session.scalars(sa.select(RunFile.path).where(RunFile.path.in_(paths), _there())))
+    return [p for p in paths if p not in known]
 
 
 def _there() -> sa.ColumnElement[bool]:

@@ -268,3 +268,20 @@ def test_another_window_for_once() -> None:
     assert other.filter.all[0].any[0].window.unit == "month"  # type: ignore[union-attr]
     with pytest.raises(PlanError):
         with_windows(own, {"filter.all[0].any[1]": Window(type="all_time")})
+
+
+def test_versions_tell_what_became_of_checks() -> None:
+    """A check that came, went, or became graver, in words."""
+    column = {"id": "a", "heading": "Tag", "value": {"field": "tag"}}
+    document = {"name": "Trees", "records": "tree", "columns": [column]}
+    filled = {"column": "a", "must": "filled"}
+    before = {**document, "checks": [filled, {"file": "rows", "least": 10}]}
+    after = {**document, "checks": [{**filled, "severity": "hold"}, {"formula": "{Tag} <> 1", "say": "odd"}]}
+    found = compare_templates(read_document(before), read_document(after), CATALOGUE, Context(as_of=NOW))
+
+    assert [(c.act, c.before or c.after) for c in found] == [
+        ("gone", "“Tag” must be filled; note"),
+        ("gone", "the file: rows (least 10); note"),
+        ("added", "“Tag” must be filled; hold"),
+        ("added", "each row (formula {Tag} <> 1, say odd); note"),
+    ]

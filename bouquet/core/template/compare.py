@@ -10,6 +10,7 @@ from typing import Any, Literal, TypeAlias
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan.model import Context
+from bouquet.core.template.checks import Check, ColumnCheck, FileCheck
 from bouquet.core.template.document import Column, Template
 from bouquet.core.template.sentence import Part, Sentence, words
 
@@ -52,6 +53,7 @@ def _changes(a: Template, b: Template, said_a: Sentence, said_b: Sentence) -> It
         yield Change("changed", "rows at most", _said(said_a, "limit"), _said(said_b, "limit"))
     if a.asks != b.asks:
         yield Change("changed", "asks", ", ".join(x.label for x in a.asks), ", ".join(x.label for x in b.asks))
+    yield from _checks(a, b)
     if a.zone != b.zone:
         yield Change("changed", "time zone", a.zone, b.zone)
     one, other = (dict(_flat(t.output.model_dump(mode="json"))) for t in (a, b))
@@ -101,6 +103,33 @@ def _steps(a: Sentence, b: Sentence) -> Iterator[Change]:
         yield Change("moved", "narrowings", "; ".join(old), "; ".join(new))
 
 
+def _checks(a: Template, b: Template) -> Iterator[Change]:
+    old, new = ([_check(c, t) for c in t.checks] for t in (a, b))
+    for said in old:
+        if said not in new:
+            yield Change("gone", "check", said)
+    for said in new:
+        if said not in old:
+            yield Change("added", "check", "", said)
+
+
+def _check(check: Check, template: Template) -> str:
+    """
+    A check in words, with everything it says.
+    """
+    body = check.model_dump(mode="json", exclude_defaults=True, exclude={"column", "must", "file", "severity"})
+    rest = ", ".join(f"{name.replace('_', ' ')} {_text(value)}" for name, value in body.items())
+    match check:
+        case ColumnCheck():
+            heading = next((c.heading for c in template.columns if c.id == check.column), check.column)
+            what = f"“{heading}” must be {check.must.replace('_', ' ')}"
+        case FileCheck():
+            what = f"the file: {check.file.replace('_', ' ')}"
+        case _:
+            what = "each row"
+    return f"{what}{f' ({rest})' if rest else ''}; {check.severity}"
+
+
 def _longest_common(a: list[str], b: list[str]) -> list[str]:
     """
     The longest sequence that stands in both in the same order.
@@ -147,4 +176,6 @@ def _text(value: Any) -> str:
         return ""
     if isinstance(value, bool):
         return "yes" if value else "no"
-    return ", ".join(map(str, value)) if isinstance(value, list) else str(value)
+    if isinstance(value, dict):
+        return _text(value.get("path") or list(value.values()))
+    return ", ".join(map(_text, value)) if isinstance(value, list) else str(value)

@@ -30,6 +30,7 @@ import { Hint, useMay, useShell } from "../shell";
 import { headingOf } from "./defaults";
 import { useFields } from "./hooks/useFields";
 import { useBenchKeys } from "./hooks/useBenchKeys";
+import { useChecks } from "./hooks/useChecks";
 import { useDraft } from "./hooks/useDraft";
 import { useLook, useTally } from "./hooks/useLook";
 import { newestKey } from "./newest";
@@ -99,6 +100,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
 
   const look = useLook(document, loaded.id, only ?? undefined);
   const tally = useTally(document, loaded.id);
+  const checked = useChecks(document, loaded.id);
   const first = look.data?.pages[0];
   const last = look.data?.pages.at(-1);
   const rows = useMemo(() => look.data?.pages.flatMap((p) => p.rows) ?? [], [look.data]);
@@ -548,6 +550,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         look={first}
         problems={problems}
         run={run}
+        checks={(document.checks ?? []).length ? (checked.data?.checks ?? []) : []}
         onShow={showProblem}
         onCure={mayDesign ? cure : undefined}
         onChecks={() => {

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Button, Modal } from "react-bootstrap";
-import type { Look, Problem, Run, WayOut } from "../../api";
+import type { CheckCount, Look, Problem, Run, WayOut } from "../../api";
 import { RunNews } from "../../runs";
 import { Icon, formatName, plural } from "../../shared";
 
@@ -9,6 +9,8 @@ interface Props {
   look: Look | undefined;
   problems: Problem[];
   run: Run | undefined;
+  /** How the checks fare on the rows as they are now. */
+  checks: CheckCount[];
   onShow: (problem: Problem) => void;
   /** Cure a problem by one of its ways out; not given where nothing may be changed. */
   onCure?: (way: WayOut) => void;
@@ -17,9 +19,11 @@ interface Props {
 }
 
 /** The file that a run makes, what stands in its way, and the run under way. */
-export function Outcome({ format, look, problems, run, onShow, onCure, onChecks }: Props) {
+export function Outcome({ format, look, problems, run, checks, onShow, onCure, onChecks }: Props) {
   const [listing, setListing] = useState(false);
   const notes = look?.notes ?? [];
+  const objecting = checks.filter((c) => c.objections > 0);
+  const grave = objecting.find((c) => c.severity === "stop") ?? objecting.find((c) => c.severity === "hold");
   return (
     <footer className="outcome">
       <Icon name={format === "xlsx" ? "spreadsheet" : "csv"} />
@@ -30,10 +34,19 @@ export function Outcome({ format, look, problems, run, onShow, onCure, onChecks 
         <button type="button" className="btn-link-plain trouble" onClick={() => setListing(true)}>
           <Icon name="exclamation" /> {plural(problems.length, "thing")} to put right: {problems[0]!.message}
         </button>
+      ) : grave ? (
+        <button type="button" className="btn-link-plain speaks one-line" onClick={onChecks}>
+          <Icon name="pause" /> would be {grave.severity === "stop" ? "stopped" : "held"}: {grave.words}
+        </button>
       ) : (
         look && (
           <span className="all-well">
             <Icon name="check" /> ready to run
+            {objecting.length > 0 && (
+              <button type="button" className="btn-link-plain ms-2" onClick={onChecks}>
+                {plural(objecting.length, "check")} {objecting.length === 1 ? "objects" : "object"}
+              </button>
+            )}
           </span>
         )
       )}
