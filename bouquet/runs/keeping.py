@@ -24,6 +24,9 @@ AT_ONCE = 500
 #: Seconds until what no run knows is looked at once more, before it is removed.
 SECOND_LOOK = 1.0
 
+#: Files that the log names; `bouquet sweep` names all.
+NAMED = 5
+
 #: Minutes that a run which is over may still be looked at as if it was under way.
 GRACE = 2
 
@@ -99,7 +102,8 @@ def sweep_files(services: Services, *, repair: bool = True) -> Swept:
     # What went while the store was being listed is looked at once more.
     swept.missing = [p for p in known if p not in found and services.storage.size(p) is None]
     if swept.orphans or not swept.agrees:
-        log.warning("store_swept", orphans=len(swept.orphans), missing=swept.missing, changed=swept.changed)
+        found = {"orphans": len(swept.orphans), "missing": len(swept.missing), "changed": len(swept.changed)}
+        log.warning("store_swept", **found, some=(swept.missing + swept.changed)[:NAMED])
     return swept
 
 
