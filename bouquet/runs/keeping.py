@@ -102,8 +102,8 @@ def sweep_files(services: Services, *, repair: bool = True) -> Swept:
     # What went while the store was being listed is looked at once more.
     swept.missing = [p for p in known if p not in found and services.storage.size(p) is None]
     if swept.orphans or not swept.agrees:
-        found = {"orphans": len(swept.orphans), "missing": len(swept.missing), "changed": len(swept.changed)}
-        log.warning("store_swept", **found, some=(swept.missing + swept.changed)[:NAMED])
+        counts = {"orphans": len(swept.orphans), "missing": len(swept.missing), "changed": len(swept.changed)}
+        log.warning("store_swept", **counts, some=(swept.missing + swept.changed)[:NAMED])
     return swept
 
 
