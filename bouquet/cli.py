@@ -22,6 +22,7 @@ from typing import Annotated, Any, Literal, NoReturn
 from zoneinfo import ZoneInfo
 
 import sqlalchemy.exc
+import structlog
 import typer
 from pydantic import ValidationError
 
@@ -58,6 +59,15 @@ app.add_typer(schema_app, name="schema")
 
 #: Seconds between two attempts when the source does not answer.
 TRY_AGAIN = 2.0
+
+
+@app.callback()
+def entrance() -> None:
+    """
+    Export templates over your own records: designed on real rows, run on demand or by the calendar, with proof.
+    """
+    # What is printed is for programs, too; what is logged goes beside it.
+    structlog.configure(logger_factory=lambda *_: structlog.PrintLogger(sys.stderr))
 
 
 @contextmanager

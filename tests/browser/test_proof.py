@@ -6,7 +6,10 @@ from __future__ import annotations
 
 import csv
 import io
+import os
 import re
+import subprocess
+import sys
 import urllib.request
 import zipfile
 from pathlib import Path
@@ -19,6 +22,8 @@ from tests.browser.conftest import House
 from tests.browser.test_errands import Query, add_by_search, new_template, saved
 
 pytestmark = pytest.mark.browser
+
+EXAMPLE = Path(__file__).parents[2] / "docs" / "example_client.py"
 
 
 def shelf(page: Page, tab: str) -> None:
@@ -155,3 +160,20 @@ def test_the_ledger_goes_out_as_csv_and_a_program_reads_the_newest(page: Page, h
     )
     with urllib.request.urlopen(request, timeout=10) as answer:
         assert answer.read().startswith(b"Order,Tree no.")
+
+
+def test_the_example_client(page: Page, house: House, tmp_path: Path) -> None:
+    """It asks for a run, fetches the file, and finds it as it was the second time; the same day's run is not doubled."""
+    listed: list[dict[str, Any]] = page.request.get(f"{house.address}/api/v1/templates").json()
+    own = next(t["id"] for t in listed if t["name"] == "Work orders closed this week")
+    made = page.request.post(f"{house.address}/api/v1/tokens", data={"name": "example", "acts": ["run"]}).json()
+    command = [sys.executable, str(EXAMPLE), house.address, str(own), str(tmp_path / "orders.csv")]
+    told = []
+    for _ in range(2):
+        environment = {**os.environ, "BOUQUET_TOKEN": made["secret"]}
+        done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True, timeout=60)
+        told.append(done.stdout.splitlines())
+
+    assert told[0][0] == told[1][0]
+    assert [t[1].rsplit(": ", 1)[1] for t in told] == ["new", "as it was"]
+    assert (tmp_path / "orders.csv").read_text(encoding="utf-8").startswith("Order,Tree no.")

@@ -13,7 +13,7 @@ import polars as pl
 import pytest
 
 from bouquet.core.checks import MOST_LISTED, Findings, worst
-from bouquet.core.plan import Plan, Resolution
+from bouquet.core.plan import Plan, Resolution, routes_of
 from bouquet.core.slip import Totals
 
 Resolve = Callable[..., Resolution]
@@ -162,3 +162,12 @@ def test_findings_are_capped_in_number_and_never_in_count(resolved: Resolve) -> 
         ["tag must be filled", 2 * rows, "hold", "", "tag", "", "", ""],
     ]
     assert worst(["note", "stop", "hold"]) == "stop"
+
+
+def test_a_check_is_of_its_column_whatever_that_is_called(resolved: Resolve) -> None:
+    """A column's id may be the name of another field; the number of letters is still that of the column."""
+    column = {"id": "note", "heading": "Tag", "value": {"field": "tag"}}
+    plan = resolved(column, checks=[of("note", "length", least=3)]).require()
+    (check,) = plan.row_checks
+
+    assert [r.path for r in routes_of(check.objects)] == ["tag", "tag"]

@@ -11,6 +11,7 @@ from typing import Any
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.model import (
+    Cell,
     Comparison,
     Computed,
     FileCheck,
@@ -41,11 +42,13 @@ class Checks:
     Args:
         columns: The plan's columns.
         formula: Checks a formula at a place, or None with a problem.
+        formula_of: The same of a formula in which a reference stands for one cell.
     """
 
     ground: Ground
     columns: Sequence[PlanColumn]
     formula: Callable[[str, str], Computed | None]
+    formula_of: Callable[[str, str, Cell], Computed | None]
 
     def resolve(self, checks: Sequence[Check]) -> tuple[tuple[RowCheck, ...], tuple[FileCheck, ...]]:
         """
@@ -120,7 +123,7 @@ class Checks:
     def _whole(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         if not self._is(column.kind.is_number, column, "whole numbers", f"{place}.must"):
             return "", None
-        return "must be a whole number", self._test(f"INT({{{column.id}}})={{{column.id}}}", column, place)
+        return "must be a whole number", self._test("INT({cell})={cell}", column, place)
 
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         if not self._is(column.kind.is_text, column, "a number of letters", f"{place}.must"):
@@ -129,7 +132,7 @@ class Checks:
         if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
             self.ground.problem("no_value", "Say how many letters it may have.", f"{place}.least")
             return "", None
-        tests = [f"LEN({{{column.id}}}){w}{b}" for b, w in bounds]
+        tests = [f"LEN({{cell}}){w}{b}" for b, w in bounds]
         formula = tests[0] if len(tests) == 1 else f"AND({tests[0]};{tests[1]})"
         return f"must have {_span(check.least, check.greatest)} letters", self._test(formula, column, place)
 
@@ -205,11 +208,7 @@ class Checks:
         return fits
 
     def _test(self, formula: str, column: PlanColumn, place: str) -> Predicate | None:
-        if column.number > 1 or sum(c.id == column.id for c in self.columns) > 1:
-            message = "A column that is spread over several cannot be checked like this; use a formula."
-            self.ground.problem("spread", message, f"{place}.column")
-            return None
-        cell = self.formula(formula, f"{place}.must")
+        cell = self.formula_of(formula, f"{place}.must", column.cell)
         return Test(cell=cell, place=place) if cell else None
 
     def _value(self, given: Any, column: PlanColumn, place: str) -> Value | None:

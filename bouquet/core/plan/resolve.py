@@ -145,7 +145,7 @@ class _Resolver:
         ends: list[Cell] = [b.cell for b in self.by] or [Read(k) for k in dict.fromkeys((*key, *row_key))]
         order = self._order([c for c in (split,) if c] + [columns[n].cell for n in groups], ends)
         self._check_output()
-        row_checks, file_checks = Checks(ground, columns, self._formula).resolve(template.checks)
+        row_checks, file_checks = Checks(ground, columns, self._formula, self._formula_of).resolve(template.checks)
         check_demands(ground)
         along = Along(ground, resolve)
         plan = Plan(
@@ -394,9 +394,17 @@ class _Resolver:
     def _formula(self, text: str, place: str) -> Computed | None:
         return self._checked(self.ground, text, place, columns=True)
 
-    def _checked(self, ground: Ground, text: str, place: str, *, columns: bool) -> Computed | None:
+    def _formula_of(self, text: str, place: str, cell: Cell) -> Computed | None:
+        """
+        A formula of one cell, whatever that is called in it.
+        """
+        return self._checked(self.ground, text, place, columns=False, cell=cell)
+
+    def _checked(
+        self, ground: Ground, text: str, place: str, *, columns: bool, cell: Cell | None = None
+    ) -> Computed | None:
         def find(name: str) -> Cell:
-            return self._target(ground, name, columns=columns)
+            return cell if cell is not None else self._target(ground, name, columns=columns)
 
         try:
             tree = formula.check(text, find, self.context.as_of, ground.zone)
