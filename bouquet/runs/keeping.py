@@ -12,6 +12,7 @@ import sqlalchemy as sa
 import structlog
 
 from bouquet.runs.services import Services
+from bouquet.store import comparisons
 from bouquet.store.models import ACTIVE, Run, RunFile
 
 __all__ = ["Swept", "expire_files", "sweep_files"]
@@ -67,8 +68,9 @@ def expire_files(services: Services) -> int:
         files = list(session.scalars(sa.select(RunFile).where(RunFile.run_id.in_(ids), _there())))
         for file in files:
             file.removed_at = now
-    for file in files:
-        services.storage.remove(file.path)
+        quoted = comparisons.forget(session, ids, now)
+    for path in {*(f.path for f in files), *quoted}:
+        services.storage.remove(path)
     if files:
         log.info("files_expired", files=len(files))
     return len(files)

@@ -4,6 +4,7 @@ Comparisons of runs, kept so that nobody waits twice.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
 from typing import Any
 
@@ -14,7 +15,7 @@ from sqlalchemy.orm import Session
 from bouquet.store.errors import NotFound
 from bouquet.store.models import ComparisonRecord, RunFile
 
-__all__ = ["finish", "get", "put", "waiting"]
+__all__ = ["finish", "forget", "get", "put", "waiting"]
 
 
 def put(session: Session, before_id: int, after_id: int, key: list[str], now: datetime) -> ComparisonRecord:
@@ -78,3 +79,22 @@ def waiting(session: Session, asked_before: datetime) -> list[int]:
         ComparisonRecord.status == "asked", ComparisonRecord.asked_at < asked_before
     )
     return list(session.scalars(query.order_by(ComparisonRecord.id)))
+
+
+def forget(session: Session, run_ids: Iterable[int], now: datetime) -> list[str]:
+    """
+    Drop the comparisons of runs whose files go: they quote rows of both sides. Returns the paths of their files, which
+    are marked here and removed by the caller.
+    """
+    ids = list(run_ids)
+    either = sa.or_(ComparisonRecord.before_id.in_(ids), ComparisonRecord.after_id.in_(ids))
+    found = list(session.scalars(sa.select(ComparisonRecord).where(either)))
+    paths = []
+    for record in found:
+        file = session.get(RunFile, record.file_id) if record.file_id is not None else None
+        if file is not None and file.removed_at is None:
+            file.removed_at = now
+            paths.append(file.path)
+        session.delete(record)
+    session.flush()
+    return paths

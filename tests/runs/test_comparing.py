@@ -8,6 +8,7 @@ import csv
 import json
 from collections.abc import Iterator
 from dataclasses import replace
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -23,12 +24,15 @@ from bouquet.runs import (
     check_file,
     comparing,
     execute,
+    expire_files,
     key_of,
     recognise,
     sweep_files,
 )
+from bouquet.store import NotFound, comparisons
 from bouquet.store import runs as ledger
 from bouquet.store.models import Run
+from tests.conftest import NOW
 from tests.runs.changing import ITEMS, PLANTED, ROWS, changing
 
 
@@ -131,6 +135,26 @@ def test_files_that_are_gone_cannot_be_compared(ground: Any, people: dict[str, A
     failed = ask_for_run(services, ITEMS, person=people["ines"], via="hand")
     with pytest.raises(RunFailed, match="no rows of its own"):
         ask_for_comparison(services, failed, after)
+
+
+def test_a_comparison_goes_with_the_files_it_quotes(ground: Any, people: dict[str, Any]) -> None:
+    """When one side's files expire, neither its rows in the ledger's comparison nor the file of differences stay."""
+    services, _, plant = ground
+    before = run(services, people["ines"], {**ITEMS, "output": {"name": "items", "keep_days": 1}})
+    plant()
+    after = run(services, people["ines"])
+    found, _ = ask_for_comparison(services, before, after)
+    later = replace(services, clock=lambda: NOW + timedelta(days=2))
+    assert expire_files(later) == 1
+
+    with services.store.session() as session:
+        with pytest.raises(NotFound):
+            comparisons.get(session, found.id)
+        removed = [f.role for f in ledger.get_run(session, after.id).files if f.removed_at is not None]
+    assert removed == ["comparison"]
+    assert [p for p, _ in services.storage.listing()] == [after.files[0].path]
+    swept = sweep_files(later)
+    assert (swept.orphans, swept.missing, swept.files) == ([], [], 1)
 
 
 # Given back

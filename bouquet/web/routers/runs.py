@@ -30,9 +30,9 @@ from bouquet.core.template import (
 )
 from bouquet.runs import Services, ask_for_run
 from bouquet.sources import LEDGER
+from bouquet.store import comparisons, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store import views
 from bouquet.store.models import LATER, Person, Run
 from bouquet.web.access import CurrentPerson, TheQueue, TheServices, may, needs, visible
 from bouquet.web.problems import Refused
@@ -438,7 +438,7 @@ def discard_run(run_id: int, body: Review, services: TheServices, person: Runner
     with services.store.session() as session:
         _check_review(ledger.get_run(session, run_id), person)
         run = ledger.discard_run(session, run_id, person.name, body.reason.strip(), services.clock())
-        paths = [f.path for f in run.files]
+        paths = [f.path for f in run.files] + comparisons.forget(session, [run_id], services.clock())
         out = run_out(run, person, whole=True)
     for path in paths:
         services.storage.remove(path)
