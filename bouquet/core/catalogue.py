@@ -6,9 +6,11 @@ Models here are frozen and know neither SQL nor any file format.
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from functools import cached_property
 
 from bouquet.core.errors import Problem, nearest
 
@@ -121,6 +123,8 @@ class Field:
     retired: Retired | None = None
     synonyms: tuple[str, ...] = ()
     choices: tuple[Choice, ...] = ()
+    #: Whether the choices stand in an order of their own (low, medium, high) that records are ordered by.
+    choices_ordered: bool = False
     #: Digits after the point that the database keeps, where it says so.
     scale: int | None = None
     #: Whether the database lets it be empty.
@@ -129,6 +133,11 @@ class Field:
     json_key: str | None = None
     #: Where an attribute table holds the value, as text, read as `stored` says.
     attribute: Attribute | None = None
+    #: How the database's own type becomes what `stored` says: `text` and `numeric` by a cast, `list` from an array, its
+    #: entries with commas between them; nothing where it is that already.
+    read_as: str = ""
+    #: What was guessed and not said by anybody, each with the reason: (what, why).
+    guesses: tuple[tuple[str, str], ...] = ()
     #: Codes whose runs of digits differ in length, so that they are ordered by the digits' value (T-9 before T-10).
     digits_vary: bool = False
 
@@ -152,7 +161,8 @@ class Relation:
     """
     A way from one record type to another: to one record, or to many.
 
-    `pairs` are (own column, other column); the relation holds where all are equal.
+    `pairs` are (own column, other column); the relation holds where all are equal. `declared` tells that the database
+    itself keeps it: what is not empty leads somewhere.
     """
 
     name: str
@@ -160,6 +170,7 @@ class Relation:
     target: str
     many: bool
     pairs: tuple[tuple[str, str], ...]
+    declared: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -171,6 +182,9 @@ class RecordType:
     `touched_by` names the field that says who last touched a record.
     `proposed` are narrowings, as in a template document, that a new template starts with in plain view.
     `rows_estimate` is the database's own estimate, not a count.
+    `by_row` says that the database has nothing that tells records apart: all fields together stand for a key, and two
+    records that are alike are not told apart.
+    `guesses` are as those of a field.
     """
 
     name: str
@@ -187,6 +201,10 @@ class RecordType:
     touched_by: str | None = None
     rows_estimate: int | None = None
     proposed: tuple[Mapping[str, object], ...] = ()
+    by_row: bool = False
+    #: Whether it is a plain table, so that its pages can be read one by one: no view, and not in several parts.
+    paged: bool = True
+    guesses: tuple[tuple[str, str], ...] = ()
 
     def field_named(self, name: str) -> Field | None:
         return next((f for f in self.fields if f.name == name), None)
@@ -270,6 +288,13 @@ class Catalogue:
     environment: str
     dialect: str = "postgresql"
     record_types: Mapping[str, RecordType] = field(default_factory=dict)
+
+    @cached_property
+    def digest(self) -> str:
+        """
+        Tells one state of a source from another: catalogues with the same content have the same.
+        """
+        return hashlib.sha256(repr((self.source, self.title, self.environment, self.record_types)).encode()).hexdigest()
 
     def walk(self, start: RecordType, path: str, place: str) -> Walk | Problem:
         """

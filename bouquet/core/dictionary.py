@@ -7,6 +7,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+from collections.abc import Sequence
 from typing import Any
 
 from bouquet.core import formula
@@ -131,9 +132,10 @@ def csvw_metadata(plan: Plan, names: list[str]) -> bytes:
         "quoteChar": '"',
         "doubleQuote": True,
     }
+    names_of = _csvw_names(plan.columns)
     schema = {
-        "columns": [_csvw_column(c, options.heading_row) for c in plan.columns],
-        "primaryKey": _primary_key(plan),
+        "columns": [_csvw_column(c, n, options.heading_row) for c, n in zip(plan.columns, names_of, strict=True)],
+        "primaryKey": _primary_key(plan, names_of),
     }
     schema = {k: v for k, v in schema.items() if v}
     tables = [{"url": n, "tableSchema": schema, "dialect": dialect} for n in names]
@@ -142,7 +144,7 @@ def csvw_metadata(plan: Plan, names: list[str]) -> bytes:
     return json.dumps(body, indent=2, ensure_ascii=False).encode()
 
 
-def _csvw_column(column: PlanColumn, heading_row: str) -> dict[str, Any]:
+def _csvw_column(column: PlanColumn, name: str, heading_row: str) -> dict[str, Any]:
     technical = column.technical
     titles = {"headings": [column.heading], "names": [technical], "both": [column.heading, technical]}
     plain = column.kind in _DATATYPES and not any(
@@ -152,7 +154,7 @@ def _csvw_column(column: PlanColumn, heading_row: str) -> dict[str, Any]:
     if datatype == "boolean":
         datatype = {"base": "boolean", "format": f"{column.show.yes or 'true'}|{column.show.no or 'false'}"}
     return {
-        "name": _csvw_name(column),
+        "name": name,
         "titles": titles.get(heading_row, [column.heading]),
         "datatype": datatype,
         "dc:description": _meaning(column),
@@ -160,17 +162,30 @@ def _csvw_column(column: PlanColumn, heading_row: str) -> dict[str, Any]:
     }
 
 
-def _csvw_name(column: PlanColumn) -> str:
+def _csvw_names(columns: Sequence[PlanColumn]) -> list[str]:
     """
-    Names of columns are URI template variables (RFC 6570): letters, digits, underscores and points.
+    Names of columns are URI template variables (RFC 6570), so letters, digits, underscores and points, that do not
+    begin with an underscore, and differ within a schema (Metadata Vocabulary for Tabular Data, sections 5.5 and 5.6).
     """
-    return "".join(c if c.isascii() and (c.isalnum() or c in "_.") else "_" for c in column.technical)
+    names: list[str] = []
+    for column in columns:
+        plain = "".join(c if c.isascii() and (c.isalnum() or c in "_.") else "_" for c in column.technical)
+        first = plain.strip("._") or "column"
+        name, number = first, 1
+        while name in names:
+            number += 1
+            name = f"{first}_{number}"
+        names.append(name)
+    return names
 
 
-def _primary_key(plan: Plan) -> list[str]:
+def _primary_key(plan: Plan, names: Sequence[str]) -> list[str]:
     """
     The columns that name each row, where all of its key is in the file.
     """
     key = [r.path for r in plan.row_key]
-    named = {c.technical: _csvw_name(c) for c in plan.columns if isinstance(c.cell, Read)}
+    named: dict[str, str] = {}
+    for column, name in zip(plan.columns, names, strict=True):
+        if isinstance(column.cell, Read):
+            named.setdefault(column.technical, name)
     return [named[k] for k in key] if not plan.by and key and all(k in named for k in key) else []

@@ -71,7 +71,8 @@ def safe_name(text: str) -> str:
     reserved device names, no trailing dot, and not too long. Letters of all scripts are kept.
     """
     text = unicodedata.normalize("NFC", text)
-    text = re.sub(r'[<>:"/\\|?*\x00-\x1f\x7f]', "-", text)
+    text = re.sub(r'[<>:"/\\|?*\x00-\x1f\x7f-\x9f]', "-", text)
+    text = "".join(c for c in text if unicodedata.category(c) not in ("Cf", "Cs"))
     text = re.sub(r"\s+", "_", text.strip()).strip("._-")
     while len(text.encode()) > _LONGEST:
         text = text[:-1]

@@ -5,7 +5,6 @@ Reading back files that runs made, or that people made of them, as texts, batch 
 from __future__ import annotations
 
 import csv
-import datetime as dt
 import io
 import itertools
 import json
@@ -18,9 +17,10 @@ from typing import Any
 import polars as pl
 import pyarrow as pa
 import pyarrow.csv
-from python_calamine import CalamineError, CalamineWorkbook
+from python_calamine import CalamineWorkbook
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.sheets import cell_text, read_rows
 from bouquet.core.template import Csv
 
 __all__ = ["FileRows", "Unreadable", "first_headings"]
@@ -52,7 +52,7 @@ class FileRows:
 
     Args:
         paths: The files, in their order.
-        format: `csv`, `xlsx` or `jsonl`.
+        format: `csv`, `xlsx` or `jsonl`; or `rows`, a spreadsheet's as `core.sheets` wrote them.
         headings: The columns' headings, in their order; read from the file's first row where they are not given.
         csv: How a CSV was written.
         titled: Whether lines may stand above the headings.
@@ -78,7 +78,7 @@ class FileRows:
         try:
             if self.format == "csv":
                 yield from self._of_csv(path)
-            elif self.format == "xlsx":
+            elif self.format in ("xlsx", "rows"):
                 yield from self._of_rows(self._sheets(path), path)
             else:
                 yield from self._of_lines(path)
@@ -133,6 +133,11 @@ class FileRows:
         return 0
 
     def _sheets(self, path: Path) -> Iterator[list[list[Any]]]:
+        if self.format == "rows":
+            for name, rows in itertools.groupby(read_rows(path), lambda r: r[0]):
+                if name.casefold() not in _EXTRA:
+                    yield [[cell or "" for cell in row] for _, row in rows]
+            return
         with CalamineWorkbook.from_path(str(path)) as book:
             for name in book.sheet_names:
                 if name.casefold() not in _EXTRA:
@@ -151,7 +156,7 @@ class FileRows:
             width = len(names)
             for start in range(at + 1, len(rows), ROWS):
                 chunk = rows[start : start + ROWS]
-                columns = [[_text(r[n]) if n < len(r) else None for r in chunk] for n in range(width)]
+                columns = [[cell_text(r[n]) if n < len(r) else None for r in chunk] for n in range(width)]
                 yield pl.DataFrame(dict(zip(names, columns, strict=True)), schema=dict.fromkeys(names, pl.String))
 
     def _of_lines(self, path: Path) -> Iterator[pl.DataFrame]:
@@ -159,40 +164,18 @@ class FileRows:
             while lines := list(itertools.islice(file, ROWS)):
                 rows = [json.loads(line, parse_float=Decimal) for line in lines if line.strip()]
                 names = list(self.headings) or list(rows[0] if rows else ())
-                columns = {n: [_text(r.get(n)) for r in rows] for n in names}
+                columns = {n: [cell_text(r.get(n)) for r in rows] for n in names}
                 yield pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))
 
 
 def first_headings(path: Path, known: Sequence[str] = ()) -> tuple[str, ...]:
     """
-    The headings of a spreadsheet's first sheet: the row among its first that has most of the `known` ones.
-
-    Raises Unreadable.
+    The headings of a spreadsheet's first sheet, of its rows as `core.sheets` wrote them: the row among the first that
+    has most of the `known` ones.
     """
-    try:
-        with CalamineWorkbook.from_path(str(path)) as book:
-            rows = book.get_sheet_by_index(0).to_python()[:TITLES]
-    except (CalamineError, IndexError) as error:
-        raise Unreadable(f"“{path.name}” is no spreadsheet that can be read.") from error
-    texts = [tuple(str(c) for c in row) for row in rows] or [()]
+    first = [row for _, row in next((list(r) for _, r in itertools.groupby(read_rows(path), lambda r: r[0])), [])]
+    texts = [tuple(cell or "" for cell in row) for row in first[:TITLES]] or [()]
     best = max(texts, key=lambda row: len(set(row) & set(known))) if known else texts[0]
     while best and not best[-1]:
         best = best[:-1]
     return best
-
-
-def _text(value: Any) -> str | None:
-    """
-    A typed cell as a machine-style text.
-    """
-    if value is None or value == "":
-        return None
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, float):
-        return str(int(value)) if value.is_integer() and abs(value) < 1e15 else repr(value)
-    if isinstance(value, dt.datetime):
-        return value.date().isoformat() if value.time() == dt.time() else value.isoformat(timespec="seconds")
-    if isinstance(value, dt.date | dt.time):
-        return value.isoformat()
-    return f"{value:f}" if isinstance(value, Decimal) else str(value)

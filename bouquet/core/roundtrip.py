@@ -16,8 +16,8 @@ from zoneinfo import ZoneInfo
 import polars as pl
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.plan import Plan, PlanColumn, Read
-from bouquet.core.shaping import parse_date_pattern
 from bouquet.core.values import Value, read_value
 
 __all__ = [

@@ -17,6 +17,8 @@ import pyarrow as pa
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import Computed, Folded, Plan, PlanColumn
 from bouquet.core.shaping import FORMULA_START, count_empty, odd_starts
+from bouquet.core.shaping.far import far_column
+from bouquet.core.values import EXACT
 
 __all__ = ["ColumnTotals", "Digest", "Totals", "build_slip"]
 
@@ -70,7 +72,8 @@ class Totals:
         for n, (column, totals) in enumerate(zip(self.plan.columns, self.columns, strict=True)):
             if not column.is_constant and frame.height:
                 self._add_text(column, totals, batch.column(f"c{n}"))
-                self._add_column(column, totals, frame[f"c{n}"])
+                far = far_column(f"c{n}")
+                self._add_column(column, totals, frame[f"c{n}"], frame[far] if far in frame.columns else None)
                 if f"x{n}" in frame.columns:
                     totals.faults += int(frame[f"x{n}"].sum() or 0)
 
@@ -114,10 +117,12 @@ class Totals:
             shown = odd.str.strip_chars() if column.show.trim else odd
             totals.formulas += int(shown.str.contains(FORMULA_START).sum() or 0)
 
-    def _add_column(self, column: PlanColumn, totals: ColumnTotals, values: pl.Series) -> None:
-        totals.blanks += values.null_count()
+    def _add_column(
+        self, column: PlanColumn, totals: ColumnTotals, values: pl.Series, far: pl.Series | None = None
+    ) -> None:
+        totals.blanks += values.null_count() - (len(far) - far.null_count() if far is not None else 0)
         if column.kind.is_number:
-            totals.total = (totals.total or Decimal(0)) + _sum(values, column)
+            totals.total = EXACT.add(totals.total or Decimal(0), _sum(values, column))
         elif column.kind.is_dated and values.null_count() < len(values):
             first, last = values.min(), values.max()
             if column.kind is Kind.MOMENT:
@@ -135,11 +140,19 @@ def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
         return Decimal(int(values.cast(wide).sum() or 0))
     known = column.field.scale if column.show.factor is None else None
     scale = column.show.decimals if column.show.decimals is not None else known
-    exact = values.cast(pl.Decimal(38, _DEFAULT_SCALE if scale is None else scale), strict=False)
+    places = _DEFAULT_SCALE if scale is None else scale
     fits = scale is not None or not values.str.contains(r"\.\d{13}").any()
-    if fits and exact.null_count() == values.null_count():
-        return exact.sum() or Decimal(0)  # type: ignore[return-value]
-    return sum((d for v in values.drop_nulls() if (d := Decimal(v)).is_finite()), Decimal(0))
+    longest = values.str.len_bytes().max()
+    # The library's decimals have 38 digits, in which the sum of a batch must fit, too.
+    if fits and isinstance(longest, int) and longest + places <= 28:
+        exact = values.cast(pl.Decimal(38, places), strict=False)
+        if exact.null_count() == values.null_count():
+            return exact.sum() or Decimal(0)  # type: ignore[return-value]
+    total = Decimal(0)
+    for value in values.drop_nulls():
+        number = Decimal(value)
+        total = EXACT.add(total, number) if number.is_finite() else total
+    return total
 
 
 class Digest:

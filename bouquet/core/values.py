@@ -6,13 +6,19 @@ from __future__ import annotations
 
 import re
 from datetime import date, datetime, time
-from decimal import Decimal, InvalidOperation
+from decimal import MAX_EMAX, MIN_EMIN, Context, Decimal, InvalidOperation
 from typing import TypeAlias
 from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Field, Kind
 
-__all__ = ["Value", "read_value", "say_value"]
+__all__ = ["EXACT", "WHITE", "Value", "check_digits", "json_number", "read_value", "say_value"]
+
+#: White space: the characters with this property in Unicode. A text of nothing else is blank.
+WHITE = (
+    "\t\n\x0b\x0c\r \x85\u00a0\u1680\u2000"
+    "\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000"
+)
 
 Value: TypeAlias = bool | int | Decimal | str | date | datetime | time
 
@@ -27,11 +33,43 @@ _EXPECTED = {
 }
 
 
-def _decimal(raw: object) -> Decimal:
-    number = Decimal(str(raw).strip())
+#: Digits of a number before and after its point. A database's own limits are wider; no record needs them.
+MOST_DIGITS = 1_000
+
+#: Adds and compares decimals of any size without rounding.
+EXACT = Context(prec=200_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
+
+
+def check_digits(number: Decimal) -> Decimal:
+    """
+    The number as it is. Raises ValueError where written out it would have more than `MOST_DIGITS` on one side of its
+    point, or is none.
+    """
     if not number.is_finite():
-        raise InvalidOperation
+        msg = "This is no number."
+        raise ValueError(msg)
+    exponent = number.as_tuple().exponent
+    if number.adjusted() >= MOST_DIGITS or (isinstance(exponent, int) and exponent < -MOST_DIGITS):
+        msg = f"Numbers have at most {MOST_DIGITS:,} digits."
+        raise ValueError(msg)
     return number
+
+
+def json_number(number: Decimal) -> int | float | str:
+    """
+    A decimal as JSON readers keep it: a number where none of its digits is lost on the way, else its digits.
+    """
+    if number == number.to_integral_value() and abs(number) < 2**53:
+        return int(number)
+    near = float(number)
+    return near if Decimal(repr(near)) == number else f"{number:f}"
+
+
+def _decimal(raw: object) -> Decimal:
+    try:
+        return check_digits(Decimal(str(raw).strip()))
+    except ValueError as error:
+        raise InvalidOperation from error
 
 
 def read_value(raw: object, field: Field, zone: ZoneInfo) -> Value:

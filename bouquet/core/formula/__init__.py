@@ -6,11 +6,14 @@ from bouquet.core.formula.checker import check
 from bouquet.core.formula.document import formulas_document
 from bouquet.core.formula.functions import FUNCTIONS, GROUPS, Function
 from bouquet.core.formula.parser import FormulaError, parse
-from bouquet.core.formula.types import Call, Literal, Node, Reference, Target, Type, references_of, type_of
+from bouquet.core.formula.size import LARGEST, size_of
+from bouquet.core.formula.types import SQL_TYPES, Call, Literal, Node, Reference, Target, Type, references_of, type_of
 
 __all__ = [
     "FUNCTIONS",
     "GROUPS",
+    "LARGEST",
+    "SQL_TYPES",
     "Call",
     "FormulaError",
     "Function",
@@ -23,5 +26,6 @@ __all__ = [
     "formulas_document",
     "parse",
     "references_of",
+    "size_of",
     "type_of",
 ]

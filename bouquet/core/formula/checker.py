@@ -16,6 +16,7 @@ from bouquet.core.errors import nearest
 from bouquet.core.formula.functions import FUNCTIONS, Function, Signature
 from bouquet.core.formula.parser import Applied, FormulaError, Named, Number, Parsed, Quoted, parse
 from bouquet.core.formula.types import Call, Literal, Node, Reference, Target, Type, type_of
+from bouquet.core.patterns import PatternError, parse_date_pattern, parse_number_pattern
 
 __all__ = ["check"]
 
@@ -96,8 +97,28 @@ class _Checker:
             for n, signature in fits:
                 made = _fitted(signature, arguments, exact=exact)
                 if made is not None:
+                    self.check_pattern(function, made[0], parsed)
                     return Call(function.name, n, *made)
         raise self.misfit(function, fits[0][1], parsed, arguments)
+
+    @staticmethod
+    def check_pattern(function: Function, arguments: tuple[Node | None, ...], parsed: Applied) -> None:
+        """
+        Raise FormulaError where a pattern does not stand in the formula itself, or cannot be read.
+        """
+        if function.pattern_at is None:
+            return
+        value, pattern = arguments[0], arguments[function.pattern_at]
+        at = parsed.arguments[function.pattern_at].at
+        if not isinstance(pattern, Literal) or not isinstance(pattern.value, str):
+            raise FormulaError(f"{function.name} needs its pattern as a text in quotation marks here.", at)
+        try:
+            if value is not None and value.type is Type.NUMBER:
+                parse_number_pattern(pattern.value)
+            else:
+                parse_date_pattern(pattern.value)
+        except PatternError as error:
+            raise FormulaError(str(error), at) from error
 
     @staticmethod
     def misfit(function: Function, signature: Signature, parsed: Applied, arguments: list[Node]) -> FormulaError:

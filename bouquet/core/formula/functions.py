@@ -14,13 +14,64 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql
 
+from bouquet.core.formula.expressions import (
+    NUMERIC,
+    Element,
+    F,
+    annuity_fault,
+    as_pattern,
+    away,
+    calendar,
+    case,
+    ceiling_multiple,
+    choose,
+    compared,
+    count,
+    count_filled,
+    datevalue,
+    end_of_month,
+    far,
+    find,
+    floating,
+    floor_multiple,
+    future_value,
+    inside_calendar,
+    is_blank,
+    is_day,
+    joined,
+    lower,
+    make_date,
+    minus,
+    modulo,
+    month_later,
+    no_pattern,
+    num,
+    odd_letter,
+    op,
+    parity,
+    part,
+    payment,
+    pick,
+    plus,
+    power_fault,
+    present_value,
+    product,
+    relation,
+    scaled,
+    spread_of,
+    time_of,
+    to_even,
+    total,
+    txt,
+    value_of,
+    weekday,
+    whole,
+    xor,
+)
 from bouquet.core.formula.types import Type
 
 __all__ = ["FUNCTIONS", "GROUPS", "Function", "Parameter", "Signature"]
-
-Element = sa.ColumnElement[Any]
 
 #: Groups of functions, with their section in OpenFormula.
 GROUPS = {
@@ -32,6 +83,7 @@ GROUPS = {
     "Number": "section 6.16",
     "Rounding": "section 6.17",
     "Date and time": "section 6.10",
+    "Money": "section 6.12",
 }
 
 #: Type names in signatures; `T` is any type, the same at each place.
@@ -66,7 +118,10 @@ class Function:
     A function or operator.
 
     `build` makes the SQL of one call from the SQL of its arguments (None where one was left out); `fault` makes the
-    condition under which there is no result. `keeps_blanks` tells that text arguments come as they are, not as ''.
+    condition under which there is no result. `keeps_blanks` tells that text arguments come as they are, not as '', and
+    that a blank argument may be at fault. `pattern_at` is the position of an argument that must be a text in the formula
+    itself; it reaches `build` and `fault` as that text. `clamps` tells that `build` gives something though there is a
+    fault, as it keeps its arguments within bounds.
     """
 
     name: str
@@ -76,6 +131,8 @@ class Function:
     build: Callable[..., Element]
     fault: Callable[..., Element] | None = None
     keeps_blanks: bool = False
+    pattern_at: int | None = None
+    clamps: bool = False
     example: tuple[str, str] = ("", "")
 
 
@@ -83,271 +140,10 @@ def _signature(text: str) -> Signature:
     found = re.fullmatch(r"\(?(.*?)\)? -> (\S+)", text)
     assert found, text
     parameters = []
-    for part in filter(None, (p.strip() for p in found.group(1).split(";"))):
-        repeats, optional = part.endswith("…"), part.startswith("[")
-        parameters.append(Parameter(_TYPES.get(part.strip("[]…")), optional, repeats))
+    for place in filter(None, (p.strip() for p in found.group(1).split(";"))):
+        repeats, optional = place.endswith("…"), place.startswith("[")
+        parameters.append(Parameter(_TYPES.get(place.strip("[]…")), optional, repeats))
     return Signature(text, tuple(parameters), _TYPES.get(found.group(2)))
-
-
-F = sa.func
-
-
-def _n(number: int | str) -> Element:
-    return sa.literal_column(str(number), sa.Numeric())
-
-
-def _t(text: str) -> Element:
-    return sa.literal_column("'" + text.replace("'", "''") + "'", sa.Text())
-
-
-def _op(left: Element, operator: str, right: Element, type_: Any = None) -> Element:
-    return left.op(operator, return_type=type_ or sa.Numeric())(right)
-
-
-def _is(left: Element, operator: str, right: Element) -> Element:
-    return left.bool_op(operator)(right)
-
-
-def _whole(number: Element, least: int = -1_000_000, greatest: int = 1_000_000) -> Element:
-    """
-    A number as a whole one, kept within bounds.
-    """
-    return sa.cast(F.trunc(F.greatest(F.least(number, _n(greatest)), _n(least))), sa.Integer)
-
-
-def _days(number: Element) -> Element:
-    return _op(_interval("1 day"), "*", sa.cast(number, sa.Float), postgresql.INTERVAL())
-
-
-def _interval(text: str) -> Element:
-    return sa.cast(_t(text), postgresql.INTERVAL())
-
-
-def _months(number: Element) -> Element:
-    return F.make_interval(_n(0), _whole(number, -24_000, 24_000))
-
-
-def _lower(text: Element) -> Element:
-    return F.lower(text)
-
-
-def _case(*whens: tuple[Element, Element], otherwise: Element | None = None) -> Element:
-    return sa.case(*whens, else_=otherwise if otherwise is not None else sa.null())
-
-
-def _part(name: str) -> Callable[[Element], Element]:
-    return lambda d: sa.cast(sa.extract(name, d), sa.Numeric)
-
-
-def _date(moment: Element) -> Element:
-    return sa.cast(moment, sa.Date)
-
-
-def _compared(operator: str) -> Callable[[Element, Element], Element]:
-    def build(a: Element, b: Element) -> Element:
-        texts = isinstance(a.type, sa.String) and isinstance(b.type, sa.String)
-        return _is(_lower(a), operator, _lower(b)) if texts else _is(a, operator, b)
-
-    return build
-
-
-def _joined(*texts: Element) -> Element:
-    joined = texts[0]
-    for text in texts[1:]:
-        joined = _op(joined, "||", text, sa.Text())
-    return joined
-
-
-def _choose(index: Element, *values: Element) -> Element:
-    return sa.case(*((_is(F.trunc(index), "=", _n(n)), v) for n, v in enumerate(values, 1)), else_=sa.null())
-
-
-def _xor(*tests: Element) -> Element:
-    odd = tests[0]
-    for test in tests[1:]:
-        odd = _is(odd, "<>", test)
-    return odd
-
-
-def _find(needle: Element, text: Element, start: Element | None) -> Element:
-    begin = _whole(start, 1, 32_767) if start is not None else _n(1)
-    at = F.strpos(F.substr(text, begin), needle)
-    return sa.cast(_case((_is(at, ">", _n(0)), _op(at, "+", _op(begin, "-", _n(1))))), sa.Numeric)
-
-
-#: A text that can be read as a number: with a sign, point and exponent as OpenFormula's VALUE takes them.
-_NUMERIC = r"^\s*[+-]?(\d{1,40}(\.\d{0,40})?|\.\d{1,40})([eE][+-]?\d{1,2})?\s*$"
-_ISO_DAY = r"^\s*\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])\s*$"
-
-
-def _value(text: Element) -> Element:
-    return _case((text.bool_op("~")(_t(_NUMERIC)), sa.cast(_case((text.bool_op("~")(_t(_NUMERIC)), text)), sa.Numeric)))
-
-
-def _day_parts(text: Element) -> tuple[Element, Element, Element]:
-    plain = F.btrim(text)
-    return (
-        sa.cast(F.substr(plain, _n(1), _n(4)), sa.Integer),
-        sa.cast(F.substr(plain, _n(6), _n(2)), sa.Integer),
-        sa.cast(F.substr(plain, _n(9), _n(2)), sa.Integer),
-    )
-
-
-def _is_day(text: Element) -> Element:
-    year, month, day = _day_parts(text)
-    first = F.make_date(F.greatest(year, _n(1)), month, _n(1))
-    days = sa.extract("day", _op(_op(first, "+", _interval("1 month")), "-", _interval("1 day")))
-    return sa.case(
-        (text.bool_op("~")(_t(_ISO_DAY)), sa.and_(_is(year, ">", _n(0)), _is(day, "<=", days))), else_=sa.false()
-    )
-
-
-def _datevalue(text: Element) -> Element:
-    year, month, day = _day_parts(text)
-    return _case((_is_day(text), F.make_date(year, month, day)))
-
-
-def _make_date(year: Element, month: Element, day: Element) -> Element:
-    first = F.make_date(_whole(year, 1, 9_000), _n(1), _n(1))
-    shifted = _op(first, "+", F.make_interval(_n(0), _whole(month, -12_000, 12_000) - 1), sa.DateTime())
-    return _date(_op(_date(shifted), "+", _op(_whole(day, -400_000, 400_000), "-", _n(1)), sa.Date()))
-
-
-def _weekday(day: Element, kind: Element | None) -> Element:
-    sunday, monday = _part("dow")(day), _part("isodow")(day)
-    if kind is None:
-        return _op(sunday, "+", _n(1))
-    return _case(
-        (_is(kind, "=", _n(1)), _op(sunday, "+", _n(1))),
-        (_is(kind, "=", _n(2)), monday),
-        (_is(kind, "=", _n(3)), _op(monday, "-", _n(1))),
-    )
-
-
-def _end_of_month(day: Element, months: Element) -> Element:
-    moved = _op(day, "+", _months(months), sa.DateTime())
-    return _date(_op(F.date_trunc(_t("month"), moved), "+", _interval("1 month - 1 day"), sa.DateTime()))
-
-
-def _shifted(sign: str) -> Callable[[Element, Element], Element]:
-    def build(day: Element, number: Element) -> Element:
-        if isinstance(day.type, sa.Date):
-            return _date(_op(day, sign, _whole(F.floor(number), -400_000, 400_000), sa.Date()))
-        return _op(day, sign, _days(F.greatest(F.least(number, _n(400_000)), _n(-400_000))), sa.DateTime())
-
-    return build
-
-
-def _minus(a: Element, b: Element) -> Element:
-    if isinstance(a.type, sa.Date) and isinstance(b.type, sa.Date):
-        return sa.cast(_op(a, "-", b), sa.Numeric)
-    if isinstance(a.type, sa.DateTime) and isinstance(b.type, sa.DateTime):
-        return _op(sa.cast(sa.extract("epoch", _op(a, "-", b)), sa.Numeric), "/", _n(86_400))
-    if isinstance(a.type, sa.Date | sa.DateTime):
-        return _shifted("-")(a, b)
-    return _op(a, "-", b)
-
-
-def _plus(a: Element, b: Element) -> Element:
-    return _shifted("+")(a, b) if isinstance(a.type, sa.Date | sa.DateTime) else _op(a, "+", b)
-
-
-def _far(a: Element, b: Element) -> Element:
-    if isinstance(b.type, sa.Date | sa.DateTime) or not isinstance(a.type, sa.Date | sa.DateTime):
-        return sa.false()
-    return _is(F.abs(b), ">", _n(400_000))
-
-
-def _fold(pick: str) -> Callable[..., Element]:
-    """
-    The least, the greatest… of numbers; blanks are passed over, as spreadsheets do.
-    """
-    return lambda *numbers: getattr(F, pick)(*numbers) if len(numbers) > 1 else numbers[0]
-
-
-def _count(*numbers: Element) -> Element:
-    return sa.cast(F.num_nonnulls(*numbers), sa.Numeric)
-
-
-def _sum(*numbers: Element) -> Element:
-    total: Element = F.coalesce(numbers[0], _n(0))
-    for number in numbers[1:]:
-        total = _op(total, "+", F.coalesce(number, _n(0)))
-    return _case((_is(F.num_nonnulls(*numbers), ">", _n(0)), total))
-
-
-def _product(*numbers: Element) -> Element:
-    total: Element = F.coalesce(numbers[0], _n(1))
-    for number in numbers[1:]:
-        total = _op(total, "*", F.coalesce(number, _n(1)))
-    return _case((_is(F.num_nonnulls(*numbers), ">", _n(0)), total))
-
-
-def _mod(a: Element, b: Element) -> Element:
-    return _op(a, "-", _op(b, "*", F.floor(_op(a, "/", F.nullif(b, _n(0))))))
-
-
-def _power_fault(a: Element, b: Element) -> Element:
-    return sa.or_(
-        sa.and_(_is(a, "=", _n(0)), _is(b, "<", _n(0))),
-        sa.and_(_is(a, "<", _n(0)), _is(b, "<>", F.trunc(b))),
-        _is(F.abs(a), ">", _n("1e12")),
-        _is(F.abs(b), ">", _n(400)),
-    )
-
-
-def _multiple(step: Callable[[Element], Element]) -> Callable[..., Element]:
-    def build(number: Element, of: Element | None = None) -> Element:
-        if of is None:
-            return step(number)
-        return _op(step(_op(number, "/", F.nullif(of, _n(0)))), "*", of)
-
-    return build
-
-
-def _away(number: Element) -> Element:
-    """
-    To the next whole number away from zero.
-    """
-    return _op(F.sign(number), "*", F.ceil(F.abs(number)))
-
-
-def _to_even(rest: int) -> Callable[[Element], Element]:
-    def build(number: Element) -> Element:
-        size = F.abs(number)
-        up = _op(_op(F.ceil(_op(_op(size, "-", _n(rest)), "/", _n(2))), "*", _n(2)), "+", _n(rest))
-        sign = _case((_is(number, "<", _n(0)), _n(-1)), otherwise=_n(1))
-        return _op(sign, "*", F.greatest(up, _n(rest)))
-
-    return build
-
-
-def _scaled(step: Callable[[Element], Element]) -> Callable[..., Element]:
-    def build(number: Element, digits: Element | None = None) -> Element:
-        if digits is None:
-            return step(number)
-        scale = F.power(_n("10.0"), _whole(digits, -15, 15))
-        return _op(step(_op(number, "*", scale)), "/", scale)
-
-    return build
-
-
-def _parity(rest: int) -> Callable[[Element], Element]:
-    return lambda number: _is(_op(F.abs(F.trunc(number)), "%", _n(2)), "=", _n(rest))
-
-
-def _time(hour: Element, minute: Element, second: Element) -> Element:
-    total = _op(_op(_op(hour, "*", _n(3600)), "+", _op(minute, "*", _n(60))), "+", second)
-    within = _mod(F.greatest(F.least(total, _n(10**9)), _n(-(10**9))), _n(86_400))
-    return sa.cast(_op(_interval("1 second"), "*", sa.cast(within, sa.Float)), sa.Time)
-
-
-def _odd_letter(number: Element) -> Element:
-    return sa.or_(
-        _is(number, "<", _n(1)),
-        _is(number, ">", _n(1_114_111)),
-        sa.and_(_is(number, ">=", _n(55_296)), _is(number, "<=", _n(57_343))),
-    )
 
 
 @dataclass
@@ -379,95 +175,121 @@ _add = _table.add
 
 # fmt: off
 _CHANGE = ("(date; number) -> date", "(moment; number) -> moment")
-_add("+", "Operators", ("(number; number) -> number", *_CHANGE), "The sum; a date and a number of days.", _plus, fault=_far, example=("2 + 3", "5"))
-_add("-", "Operators", ("(number; number) -> number", "(moment; moment) -> number", "(date; date) -> number", *_CHANGE), "The difference; between dates in days.", _minus, fault=_far, example=("7 - 10", "-3"))
-_add("*", "Operators", "(number; number) -> number", "The product.", lambda a, b: _op(a, "*", b), example=("2 * 3.5", "7"))
-_add("/", "Operators", "(number; number) -> number", "The quotient; dividing by zero gives a blank and a finding.", lambda a, b: _op(a, "/", F.nullif(b, _n(0))), fault=lambda a, b: _is(b, "=", _n(0)), example=("7 / 2", "3.5"))
-_add("^", "Operators", "(number; number) -> number", "The power.", lambda a, b: F.power(_case((sa.not_(_power_fault(a, b)), a)), _case((sa.not_(_power_fault(a, b)), b))), fault=_power_fault, example=("2 ^ 10", "1024"))
-_add("%", "Operators", "(number) -> number", "The number as a hundredth.", lambda a: _op(a, "/", _n(100)), example=("12.5%", "0.125"))
-_add("prefix -", "Operators", "(number) -> number", "The number with the other sign.", lambda a: _op(_n(0), "-", a), example=("-(3)", "-3"))
+_add("+", "Operators", ("(number; number) -> number", *_CHANGE), "The sum; a date and a number of days.", plus, fault=far("+"), clamps=True, example=("2 + 3", "5"))
+_add("-", "Operators", ("(number; number) -> number", "(moment; moment) -> number", "(date; date) -> number", *_CHANGE), "The difference; between dates in days.", minus, fault=far("-"), clamps=True, example=("7 - 10", "-3"))
+_add("*", "Operators", "(number; number) -> number", "The product.", lambda a, b: op(a, "*", b), example=("2 * 3.5", "7"))
+_add("/", "Operators", "(number; number) -> number", "The quotient; dividing by zero gives a blank and a finding.", lambda a, b: op(a, "/", F.nullif(b, num(0))), fault=lambda a, b: relation(b, "=", num(0)), example=("7 / 2", "3.5"))
+_add("^", "Operators", "(number; number) -> number", "The power.", lambda a, b: F.power(case((sa.not_(power_fault(a, b)), a)), case((sa.not_(power_fault(a, b)), b))), fault=power_fault, example=("2 ^ 10", "1024"))
+_add("%", "Operators", "(number) -> number", "The number as a hundredth.", lambda a: op(a, "/", num(100)), example=("12.5%", "0.125"))
+_add("prefix -", "Operators", "(number) -> number", "The number with the other sign.", lambda a: op(num(0), "-", a), example=("-(3)", "-3"))
 _add("prefix +", "Operators", "(number) -> number", "The number as it is.", lambda a: a, example=("+3", "3"))
-_add("&", "Operators", "(text; text) -> text", "One text after the other.", _joined, example=('"MB-" & 12', "MB-12"))
+_add("&", "Operators", "(text; text) -> text", "One text after the other.", joined, example=('"MB-" & 12', "MB-12"))
 for _operator, _said, _shown in (("=", "equal", "TRUE"), ("<>", "not equal", "FALSE"), ("<", "less", "FALSE"), ("<=", "less or equal", "TRUE"), (">", "greater", "FALSE"), (">=", "greater or equal", "TRUE")):
-    _add(_operator, "Operators", ("(number; number) -> yes-no", "(moment; moment) -> yes-no", "(date; date) -> yes-no", "(time; time) -> yes-no", "(text; text) -> yes-no", "(yes-no; yes-no) -> yes-no"), f"Whether the first is {_said}; texts are compared without regard to case.", _compared(_operator), example=(f'"Oak" {_operator} "oak"', _shown))
+    _add(_operator, "Operators", ("(number; number) -> yes-no", "(moment; moment) -> yes-no", "(date; date) -> yes-no", "(time; time) -> yes-no", "(text; text) -> yes-no", "(yes-no; yes-no) -> yes-no"), f"Whether the first is {_said}; texts are compared without regard to case.", compared(_operator), example=(f'"Oak" {_operator} "oak"', _shown))
 
 _add("IF", "Logic", "(yes-no; T; [T]) -> T", "The second where the first is true, else the third.", lambda test, a, b=None: sa.case((test, a), else_=b if b is not None else sa.null()), keeps_blanks=True, example=('IF(2 > 1; "yes"; "no")', "yes"))
 _add("AND", "Logic", "(yes-no…) -> yes-no", "Whether all are true.", lambda *t: sa.and_(*t), example=("AND(TRUE(); FALSE())", "FALSE"))
 _add("OR", "Logic", "(yes-no…) -> yes-no", "Whether at least one is true.", lambda *t: sa.or_(*t), example=("OR(TRUE(); FALSE())", "TRUE"))
-_add("XOR", "Logic", "(yes-no…) -> yes-no", "Whether an odd number of them is true.", _xor, example=("XOR(TRUE(); TRUE())", "FALSE"))
+_add("XOR", "Logic", "(yes-no…) -> yes-no", "Whether an odd number of them is true.", xor, example=("XOR(TRUE(); TRUE())", "FALSE"))
 _add("NOT", "Logic", "(yes-no) -> yes-no", "Whether it is false.", lambda t: sa.not_(t), example=("NOT(FALSE())", "TRUE"))
 _add("TRUE", "Logic", "() -> yes-no", "True.", lambda: sa.true(), example=("TRUE()", "TRUE"))
 _add("FALSE", "Logic", "() -> yes-no", "False.", lambda: sa.false(), example=("FALSE()", "FALSE"))
 
-_add("ISBLANK", "Blanks", ("(text) -> yes-no", "(T) -> yes-no"), "Whether there is nothing, or nothing but white space.", lambda v: sa.or_(v.is_(None), F.btrim(v) == _t("")) if isinstance(v.type, sa.String) else v.is_(None), keeps_blanks=True, example=('ISBLANK("")', "TRUE"))
-_add("COUNT", "Blanks", "(number…) -> number", "How many of the numbers are not blank.", _count, example=("COUNT(1; 2)", "2"))
+_add("ISBLANK", "Blanks", ("(text) -> yes-no", "(T) -> yes-no"), "Whether there is nothing, or nothing but white space.", is_blank, keeps_blanks=True, example=('ISBLANK("")', "TRUE"))
+_add("COUNTA", "Blanks", "(T…) -> number", "How many of the values are not blank.", count_filled, keeps_blanks=True, example=('COUNTA("a"; ""; "b")', "2"))
+_add("COUNTBLANK", "Blanks", "(T…) -> number", "How many of the values are blank.", lambda *v: op(num(len(v)), "-", count_filled(*v)), keeps_blanks=True, example=('COUNTBLANK("a"; ""; "b")', "1"))
+_add("ISNUMBER", "Blanks", ("(number) -> yes-no", "(T) -> yes-no"), "Whether it is a number that is not blank.", lambda v: v.is_not(None) if isinstance(v.type, sa.Numeric) else sa.false(), keeps_blanks=True, example=("ISNUMBER(3)", "TRUE"))
+_add("ISTEXT", "Blanks", ("(text) -> yes-no", "(T) -> yes-no"), "Whether it is a text that is not blank.", lambda v: sa.not_(is_blank(v)) if isinstance(v.type, sa.String) else sa.false(), keeps_blanks=True, example=('ISTEXT("oak")', "TRUE"))
+_add("ISNONTEXT", "Blanks", ("(text) -> yes-no", "(T) -> yes-no"), "Whether it is anything but a text.", lambda v: is_blank(v) if isinstance(v.type, sa.String) else sa.true(), keeps_blanks=True, example=("ISNONTEXT(3)", "TRUE"))
+_add("ISLOGICAL", "Blanks", ("(yes-no) -> yes-no", "(T) -> yes-no"), "Whether it is yes or no, and not blank.", lambda v: v.is_not(None) if isinstance(v.type, sa.Boolean) else sa.false(), keeps_blanks=True, example=("ISLOGICAL(TRUE())", "TRUE"))
+_add("ISERROR", "Blanks", "(T) -> yes-no", "Whether there is no result; the run has no finding of it then.", lambda v: sa.false(), keeps_blanks=True, example=("ISERROR(1 / 0)", "TRUE"))
+_add("IFERROR", "Logic", "(T; T) -> T", "The first, or the second where the first has no result; the run has no finding of it then.", lambda v, instead: v, keeps_blanks=True, example=("IFERROR(1 / 0; 7)", "7"))
+_add("COUNT", "Blanks", "(number…) -> number", "How many of the numbers are not blank.", count, example=("COUNT(1; 2)", "2"))
 
-_add("CHOOSE", "Choice", "(number; T…) -> T", "The value at a position, counted from 1; beyond them a blank and a finding.", _choose, fault=lambda i, *v: sa.or_(_is(i, "<", _n(1)), _is(i, ">=", _n(len(v) + 1))), keeps_blanks=True, example=('CHOOSE(2; "a"; "b")', "b"))
+_add("CHOOSE", "Choice", "(number; T…) -> T", "The value at a position, counted from 1; beyond them a blank and a finding.", choose, fault=lambda i, *v: sa.or_(relation(i, "<", num(1)), relation(i, ">=", num(len(v) + 1))), keeps_blanks=True, example=('CHOOSE(2; "a"; "b")', "b"))
 
-_add("CONCATENATE", "Text", "(text…) -> text", "One text after the other.", _joined, example=('CONCATENATE("a"; "b"; 3)', "ab3"))
-_add("LEFT", "Text", "(text; [number]) -> text", "The first characters; one, if no number is given.", lambda t, n=None: F.substr(t, _n(1), _whole(n, 0, 32_767) if n is not None else _n(1)), example=('LEFT("Marrowby"; 3)', "Mar"))
-_add("RIGHT", "Text", "(text; [number]) -> text", "The last characters; one, if no number is given.", lambda t, n=None: F.right(t, _whole(n, 0, 32_767) if n is not None else _n(1)), example=('RIGHT("Marrowby"; 2)', "by"))
-_add("MID", "Text", "(text; number; number) -> text", "So many characters from a position, counted from 1.", lambda t, s, n: F.substr(t, _whole(s, 1, 32_767), _whole(n, 0, 32_767)), fault=lambda t, s, n: sa.or_(_is(s, "<", _n(1)), _is(n, "<", _n(0))), example=('MID("Marrowby"; 4; 3)', "row"))
+_add("CONCATENATE", "Text", "(text…) -> text", "One text after the other.", joined, example=('CONCATENATE("a"; "b"; 3)', "ab3"))
+_add("LEFT", "Text", "(text; [number]) -> text", "The first characters; one, if no number is given.", lambda t, n=None: F.substr(t, num(1), whole(n, 0, 32_767) if n is not None else num(1)), example=('LEFT("Marrowby"; 3)', "Mar"))
+_add("RIGHT", "Text", "(text; [number]) -> text", "The last characters; one, if no number is given.", lambda t, n=None: F.right(t, whole(n, 0, 32_767) if n is not None else num(1)), example=('RIGHT("Marrowby"; 2)', "by"))
+_add("MID", "Text", "(text; number; number) -> text", "So many characters from a position, counted from 1.", lambda t, s, n: F.substr(t, whole(s, 1, 32_767), whole(n, 0, 32_767)), fault=lambda t, s, n: sa.or_(relation(s, "<", num(1)), relation(n, "<", num(0))), clamps=True, example=('MID("Marrowby"; 4; 3)', "row"))
 _add("LEN", "Text", "(text) -> number", "How many characters.", lambda t: sa.cast(F.char_length(t), sa.Numeric), example=('LEN("oak")', "3"))
 _add("LOWER", "Text", "(text) -> text", "In small letters.", lambda t: F.lower(t), example=('LOWER("Oak")', "oak"))
 _add("UPPER", "Text", "(text) -> text", "In capital letters.", lambda t: F.upper(t), example=('UPPER("Oak")', "OAK"))
 _add("PROPER", "Text", "(text) -> text", "Each word with a capital letter.", lambda t: F.initcap(t), example=('PROPER("common oak")', "Common Oak"))
-_add("TRIM", "Text", "(text) -> text", "Without blanks around it, and with single blanks inside.", lambda t: F.btrim(F.regexp_replace(t, _t(" +"), _t(" "), _t("g")), _t(" ")), example=('TRIM("  a   b ")', "a b"))
-_add("CLEAN", "Text", "(text) -> text", "Without characters that cannot be printed.", lambda t: F.regexp_replace(t, _t(r"[\x01-\x1f\x7f]"), _t(""), _t("g")), example=('CLEAN("oak")', "oak"))
-_add("SUBSTITUTE", "Text", "(text; text; text) -> text", "With each occurrence of the second text replaced by the third.", lambda t, a, b: _case((_is(a, "=", _t("")), t), otherwise=F.replace(t, a, b)), example=('SUBSTITUTE("1-2-3"; "-"; "/")', "1/2/3"))
-_add("REPLACE", "Text", "(text; number; number; text) -> text", "With so many characters from a position replaced.", lambda t, s, n, new: _joined(F.substr(t, _n(1), _op(_whole(s, 1, 32_767), "-", _n(1))), new, F.substr(t, _op(_whole(s, 1, 32_767), "+", _whole(n, 0, 32_767)))), fault=lambda t, s, n, new: sa.or_(_is(s, "<", _n(1)), _is(n, "<", _n(0))), example=('REPLACE("abcd"; 2; 2; "X")', "aXd"))
-_add("FIND", "Text", "(text; text; [number]) -> number", "The position of the first text in the second, exactly; a blank and a finding where it is not in it.", lambda a, t, s=None: _find(a, t, s), fault=lambda a, t, s=None: _find(a, t, s).is_(None), example=('FIND("r"; "Marrow")', "3"))
-_add("SEARCH", "Text", "(text; text; [number]) -> number", "As FIND, without regard to case.", lambda a, t, s=None: _find(_lower(a), _lower(t), s), fault=lambda a, t, s=None: _find(_lower(a), _lower(t), s).is_(None), example=('SEARCH("R"; "Marrow")', "3"))
-_add("REPT", "Text", "(text; number) -> text", "The text so many times, at most 1,000.", lambda t, n: F.repeat(t, _whole(n, 0, 1_000)), fault=lambda t, n: sa.or_(_is(n, "<", _n(0)), _is(n, ">", _n(1_000))), example=('REPT("ab"; 3)', "ababab"))
-_add("EXACT", "Text", "(text; text) -> yes-no", "Whether two texts are the same, to the letter and its case.", lambda a, b: _is(a, "=", b), example=('EXACT("Oak"; "oak")', "FALSE"))
-_add("VALUE", "Text", "(text) -> number", "The number a text says; a blank and a finding where it says none.", _value, fault=lambda t: sa.and_(F.btrim(t) != _t(""), sa.not_(t.bool_op("~")(_t(_NUMERIC)))), example=('VALUE("12.50")', "12.5"))
-_add("FIXED", "Text", "(number; [number]) -> text", "The number with so many digits after the point, 2 if not given, as a text without grouping.", lambda n, d=None: sa.cast(F.round(n, _whole(d, 0, 15) if d is not None else _n(2)), sa.Text), example=("FIXED(2.345; 2)", "2.35"))
-_add("UNICODE", "Text", "(text) -> number", "The Unicode number of the first letter.", lambda t: sa.cast(F.ascii(F.nullif(t, _t(""))), sa.Numeric), example=('UNICODE("A")', "65"))
-_add("UNICHAR", "Text", "(number) -> text", "The letter with a Unicode number.", lambda n: F.chr(_case((sa.not_(_odd_letter(n)), _whole(n, 1, 1_114_111)))), fault=lambda n: _odd_letter(n), example=("UNICHAR(65)", "A"))
+_add("TRIM", "Text", "(text) -> text", "Without blanks around it, and with single blanks inside.", lambda t: F.btrim(F.regexp_replace(t, txt(" +"), txt(" "), txt("g")), txt(" ")), example=('TRIM("  a   b ")', "a b"))
+_add("CLEAN", "Text", "(text) -> text", "Without characters that cannot be printed.", lambda t: F.regexp_replace(t, txt(r"[\x01-\x1f\x7f]"), txt(""), txt("g")), example=('CLEAN("oak")', "oak"))
+_add("SUBSTITUTE", "Text", "(text; text; text) -> text", "With each occurrence of the second text replaced by the third.", lambda t, a, b: case((relation(a, "=", txt("")), t), otherwise=F.replace(t, a, b)), example=('SUBSTITUTE("1-2-3"; "-"; "/")', "1/2/3"))
+_add("REPLACE", "Text", "(text; number; number; text) -> text", "With so many characters from a position replaced.", lambda t, s, n, new: joined(F.substr(t, num(1), op(whole(s, 1, 32_767), "-", num(1))), new, F.substr(t, op(whole(s, 1, 32_767), "+", whole(n, 0, 32_767)))), fault=lambda t, s, n, new: sa.or_(relation(s, "<", num(1)), relation(n, "<", num(0))), clamps=True, example=('REPLACE("abcd"; 2; 2; "X")', "aXd"))
+_add("FIND", "Text", "(text; text; [number]) -> number", "The position of the first text in the second, exactly; a blank and a finding where it is not in it.", lambda a, t, s=None: find(a, t, s), fault=lambda a, t, s=None: find(a, t, s).is_(None), example=('FIND("r"; "Marrow")', "3"))
+_add("SEARCH", "Text", "(text; text; [number]) -> number", "As FIND, without regard to case.", lambda a, t, s=None: find(lower(a), lower(t), s), fault=lambda a, t, s=None: find(lower(a), lower(t), s).is_(None), example=('SEARCH("R"; "Marrow")', "3"))
+_add("REPT", "Text", "(text; number) -> text", "The text so many times, at most 1,000.", lambda t, n: F.repeat(t, whole(n, 0, 1_000)), fault=lambda t, n: sa.or_(relation(n, "<", num(0)), relation(n, ">", num(1_000))), clamps=True, example=('REPT("ab"; 3)', "ababab"))
+_add("EXACT", "Text", "(text; text) -> yes-no", "Whether two texts are the same, to the letter and its case.", lambda a, b: relation(a, "=", b), example=('EXACT("Oak"; "oak")', "FALSE"))
+_add("VALUE", "Text", "(text) -> number", "The number a text says; a blank and a finding where it says none.", value_of, fault=lambda t: sa.and_(sa.not_(is_blank(t)), sa.not_(t.bool_op("~")(txt(NUMERIC)))), example=('VALUE("12.50")', "12.5"))
+_add("TEXT", "Text", ("(date; text) -> text", "(moment; text) -> text", "(time; text) -> text", "(number; text) -> text"), "A date, time or number as a text by a pattern, which stands in the formula itself: yyyy, MM, dd, MMM, EEE, HH, mm, ss; 0000, 0.00, #,##0.", as_pattern, fault=no_pattern, pattern_at=1, example=('TEXT(DATE(2026; 3; 1); "dd/MM/yyyy")', "01/03/2026"))
+_add("T", "Text", ("(text) -> text", "(T) -> text"), "The text, and an empty text of anything else.", lambda v: v if isinstance(v.type, sa.String) else txt(""), keeps_blanks=True, example=('T("oak")', "oak"))
+_add("FIXED", "Text", "(number; [number]) -> text", "The number with so many digits after the point, 2 if not given, as a text without grouping.", lambda n, d=None: sa.cast(F.round(n, whole(d, 0, 15) if d is not None else num(2)), sa.Text), example=("FIXED(2.345; 2)", "2.35"))
+_add("UNICODE", "Text", "(text) -> number", "The Unicode number of the first letter.", lambda t: sa.cast(F.ascii(F.nullif(t, txt(""))), sa.Numeric), example=('UNICODE("A")', "65"))
+_add("UNICHAR", "Text", "(number) -> text", "The letter with a Unicode number.", lambda n: F.chr(case((sa.not_(odd_letter(n)), whole(n, 1, 1_114_111)))), fault=lambda n: odd_letter(n), example=("UNICHAR(65)", "A"))
 
 _add("ABS", "Number", "(number) -> number", "Without its sign.", lambda n: F.abs(n), example=("ABS(-3)", "3"))
 _add("SIGN", "Number", "(number) -> number", "-1, 0 or 1.", lambda n: F.sign(n), example=("SIGN(-3)", "-1"))
-_add("MOD", "Number", "(number; number) -> number", "The rest of a division, with the sign of the divisor.", _mod, fault=lambda a, b: _is(b, "=", _n(0)), example=("MOD(-7; 3)", "2"))
-_add("QUOTIENT", "Number", "(number; number) -> number", "The whole part of a division.", lambda a, b: F.trunc(_op(a, "/", F.nullif(b, _n(0)))), fault=lambda a, b: _is(b, "=", _n(0)), example=("QUOTIENT(7; 2)", "3"))
-_add("POWER", "Number", "(number; number) -> number", "The power.", _table.functions["^"].build, fault=_power_fault, example=("POWER(2; 3)", "8"))
-_add("SQRT", "Number", "(number) -> number", "The square root; of a negative number a blank and a finding.", lambda n: F.sqrt(_case((_is(n, ">=", _n(0)), n))), fault=lambda n: _is(n, "<", _n(0)), example=("SQRT(16)", "4"))
-_add("EXP", "Number", "(number) -> number", "e to the power of the number.", lambda n: F.exp(_case((_is(F.abs(n), "<=", _n(400)), n))), fault=lambda n: _is(F.abs(n), ">", _n(400)), example=("EXP(0)", "1"))
-_add("LN", "Number", "(number) -> number", "The natural logarithm.", lambda n: F.ln(_case((_is(n, ">", _n(0)), n))), fault=lambda n: _is(n, "<=", _n(0)), example=("LN(1)", "0"))
-_add("LOG10", "Number", "(number) -> number", "The logarithm to base 10.", lambda n: F.log(_case((_is(n, ">", _n(0)), n))), fault=lambda n: _is(n, "<=", _n(0)), example=("LOG10(1000)", "3"))
-_add("PI", "Number", "() -> number", "The ratio of a circle's round to its width.", lambda: _n("3.14159265358979"), example=("PI()", "3.14159265358979"))
-_add("MIN", "Number", "(number…) -> number", "The least of the numbers that are not blank.", _fold("least"), example=("MIN(3; 1; 2)", "1"))
-_add("MAX", "Number", "(number…) -> number", "The greatest of the numbers that are not blank.", _fold("greatest"), example=("MAX(3; 1; 2)", "3"))
-_add("SUM", "Number", "(number…) -> number", "The sum of the numbers that are not blank.", _sum, example=("SUM(1; 2; 3)", "6"))
-_add("PRODUCT", "Number", "(number…) -> number", "The product of the numbers that are not blank.", _product, example=("PRODUCT(2; 3; 4)", "24"))
-_add("AVERAGE", "Number", "(number…) -> number", "The mean of the numbers that are not blank.", lambda *n: _op(_sum(*n), "/", F.nullif(_count(*n), _n(0))), example=("AVERAGE(1; 2; 3)", "2"))
-_add("ISEVEN", "Number", "(number) -> yes-no", "Whether the whole part is even.", _parity(0), example=("ISEVEN(4)", "TRUE"))
-_add("ISODD", "Number", "(number) -> yes-no", "Whether the whole part is odd.", _parity(1), example=("ISODD(4)", "FALSE"))
+_add("MOD", "Number", "(number; number) -> number", "The rest of a division, with the sign of the divisor.", modulo, fault=lambda a, b: relation(b, "=", num(0)), example=("MOD(-7; 3)", "2"))
+_add("QUOTIENT", "Number", "(number; number) -> number", "The whole part of a division.", lambda a, b: F.div(a, F.nullif(b, num(0))), fault=lambda a, b: relation(b, "=", num(0)), example=("QUOTIENT(7; 2)", "3"))
+_add("POWER", "Number", "(number; number) -> number", "The power.", _table.functions["^"].build, fault=power_fault, example=("POWER(2; 3)", "8"))
+_add("SQRT", "Number", "(number) -> number", "The square root; of a negative number a blank and a finding.", lambda n: F.sqrt(case((relation(n, ">=", num(0)), n))), fault=lambda n: relation(n, "<", num(0)), example=("SQRT(16)", "4"))
+_add("EXP", "Number", "(number) -> number", "e to the power of the number.", lambda n: F.exp(case((relation(F.abs(n), "<=", num(400)), n))), fault=lambda n: relation(F.abs(n), ">", num(400)), example=("EXP(0)", "1"))
+_add("LN", "Number", "(number) -> number", "The natural logarithm.", lambda n: F.ln(case((relation(n, ">", num(0)), n))), fault=lambda n: relation(n, "<=", num(0)), example=("LN(1)", "0"))
+_add("LOG10", "Number", "(number) -> number", "The logarithm to base 10.", lambda n: F.log(case((relation(n, ">", num(0)), n))), fault=lambda n: relation(n, "<=", num(0)), example=("LOG10(1000)", "3"))
+_add("PI", "Number", "() -> number", "The ratio of a circle's round to its width.", lambda: num("3.14159265358979"), example=("PI()", "3.14159265358979"))
+_add("MIN", "Number", "(number…) -> number", "The least of the numbers that are not blank.", pick("least"), example=("MIN(3; 1; 2)", "1"))
+_add("MAX", "Number", "(number…) -> number", "The greatest of the numbers that are not blank.", pick("greatest"), example=("MAX(3; 1; 2)", "3"))
+_add("SUM", "Number", "(number…) -> number", "The sum of the numbers that are not blank.", total, example=("SUM(1; 2; 3)", "6"))
+_add("PRODUCT", "Number", "(number…) -> number", "The product of the numbers that are not blank.", product, example=("PRODUCT(2; 3; 4)", "24"))
+_add("AVERAGE", "Number", "(number…) -> number", "The mean of the numbers that are not blank.", lambda *n: op(total(*n), "/", F.nullif(count(*n), num(0))), example=("AVERAGE(1; 2; 3)", "2"))
+_add("ISEVEN", "Number", "(number) -> yes-no", "Whether the whole part is even.", parity(0), example=("ISEVEN(4)", "TRUE"))
+_add("ISODD", "Number", "(number) -> yes-no", "Whether the whole part is odd.", parity(1), example=("ISODD(4)", "FALSE"))
 
-_add("ROUND", "Rounding", "(number; [number]) -> number", "Rounded to so many digits, halves away from zero.", lambda n, d=None: F.round(n, _whole(d, -15, 15)) if d is not None else F.round(n), example=("ROUND(2.345; 2)", "2.35"))
-_add("ROUNDUP", "Rounding", "(number; [number]) -> number", "Rounded away from zero.", _scaled(_away), example=("ROUNDUP(2.341; 2)", "2.35"))
-_add("ROUNDDOWN", "Rounding", "(number; [number]) -> number", "Rounded towards zero.", _scaled(lambda n: F.trunc(n)), example=("ROUNDDOWN(-2.349; 2)", "-2.34"))
-_add("TRUNC", "Rounding", "(number; [number]) -> number", "Without the digits after the point, or after so many.", lambda n, d=None: F.trunc(n, _whole(d, -15, 15)) if d is not None else F.trunc(n), example=("TRUNC(-2.9)", "-2"))
+for _name, _code, _meaning, _least, _greatest in (("SIN", "sin", "The sine of an angle in radians.", "-1e12", "1e12"), ("COS", "cos", "The cosine of an angle in radians.", "-1e12", "1e12"), ("TAN", "tan", "The tangent of an angle in radians.", "-1e12", "1e12"), ("ASIN", "asin", "The angle in radians whose sine it is; from -1 to 1.", "-1", "1"), ("ACOS", "acos", "The angle in radians whose cosine it is; from -1 to 1.", "-1", "1"), ("ATAN", "atan", "The angle in radians whose tangent it is.", "-1e12", "1e12"), ("DEGREES", "degrees", "An angle in radians as degrees.", "-1e12", "1e12"), ("RADIANS", "radians", "An angle in degrees as radians.", "-1e12", "1e12")):
+    _build, _fault = floating(_code, _least, _greatest)
+    _add(_name, "Number", "(number) -> number", _meaning, _build, fault=_fault, example=(f"ROUND({_name}(1); 3)", {"SIN": "0.841", "COS": "0.54", "TAN": "1.557", "ASIN": "1.571", "ACOS": "0", "ATAN": "0.785", "DEGREES": "57.296", "RADIANS": "0.017"}[_name]))
+_add("ATAN2", "Number", "(number; number) -> number", "The angle in radians of the point with these two coordinates.", lambda x, y: floating("atan2")[0](y, x), fault=lambda x, y: sa.or_(floating("atan2")[1](x, y), sa.and_(relation(x, "=", num(0)), relation(y, "=", num(0)))), example=("ROUND(ATAN2(1; 1); 3)", "0.785"))
+_add("LOG", "Number", "(number; [number]) -> number", "The logarithm to a base, 10 if not given.", lambda n, b=None: F.log(case((relation(n, ">", num(0)), n))) if b is None else op(F.ln(case((relation(n, ">", num(0)), n))), "/", F.nullif(F.ln(case((relation(b, ">", num(0)), b))), num(0))), fault=lambda n, b=None: relation(n, "<=", num(0)) if b is None else sa.or_(relation(n, "<=", num(0)), relation(b, "<=", num(0)), relation(b, "=", num(1))), example=("ROUND(LOG(8; 2); 6)", "3"))
+_add("FACT", "Number", "(number) -> number", "The factorial of the whole part, up to 170.", lambda n: F.factorial(sa.cast(F.trunc(case((sa.and_(relation(n, ">=", num(0)), relation(n, "<", num(171))), n))), sa.BigInteger)), fault=lambda n: sa.or_(relation(n, "<", num(0)), relation(n, ">=", num(171))), example=("FACT(5)", "120"))
+_add("N", "Number", ("(number) -> number", "(yes-no) -> number"), "The number; 1 for yes and 0 for no.", lambda v: v if isinstance(v.type, sa.Numeric) else case((v, num(1)), (sa.not_(v), num(0))), example=("N(TRUE())", "1"))
+for _name, _sample, _root, _meaning in (("VAR", True, False, "The variance of a sample: of the numbers that are not blank."), ("VARP", False, False, "The variance of all there are: of the numbers that are not blank."), ("STDEV", True, True, "The standard deviation of a sample: of the numbers that are not blank."), ("STDEVP", False, True, "The standard deviation of all there are: of the numbers that are not blank.")):
+    _add(_name, "Number", "(number…) -> number", _meaning, (lambda sample, root: lambda *n: spread_of(*n, sample=sample, root=root))(_sample, _root), example=(f"ROUND({_name}(1; 2; 3; 4); 4)", {"VAR": "1.6667", "VARP": "1.25", "STDEV": "1.291", "STDEVP": "1.118"}[_name]))
+
+_add("ROUND", "Rounding", "(number; [number]) -> number", "Rounded to so many digits, halves away from zero.", lambda n, d=None: F.round(n, whole(d, -15, 15)) if d is not None else F.round(n), example=("ROUND(2.345; 2)", "2.35"))
+_add("ROUNDUP", "Rounding", "(number; [number]) -> number", "Rounded away from zero.", scaled(away), example=("ROUNDUP(2.341; 2)", "2.35"))
+_add("ROUNDDOWN", "Rounding", "(number; [number]) -> number", "Rounded towards zero.", scaled(lambda n: F.trunc(n)), example=("ROUNDDOWN(-2.349; 2)", "-2.34"))
+_add("TRUNC", "Rounding", "(number; [number]) -> number", "Without the digits after the point, or after so many.", lambda n, d=None: F.trunc(n, whole(d, -15, 15)) if d is not None else F.trunc(n), example=("TRUNC(-2.9)", "-2"))
 _add("INT", "Rounding", "(number) -> number", "The next whole number below.", lambda n: F.floor(n), example=("INT(-2.1)", "-3"))
-_add("CEILING", "Rounding", "(number; [number]) -> number", "Up to the next multiple of the second number, 1 if not given.", _multiple(lambda n: F.ceil(n)), fault=lambda n, of=None: sa.false() if of is None else _is(of, "=", _n(0)), example=("CEILING(12; 5)", "15"))
-_add("FLOOR", "Rounding", "(number; [number]) -> number", "Down to the next multiple of the second number, 1 if not given.", _multiple(lambda n: F.floor(n)), fault=lambda n, of=None: sa.false() if of is None else _is(of, "=", _n(0)), example=("FLOOR(12; 5)", "10"))
-_add("EVEN", "Rounding", "(number) -> number", "Away from zero to the next even whole number.", _to_even(0), example=("EVEN(3)", "4"))
-_add("ODD", "Rounding", "(number) -> number", "Away from zero to the next odd whole number.", _to_even(1), example=("ODD(4)", "5"))
+_add("CEILING", "Rounding", "(number; [number]) -> number", "Up to the next multiple of the second number, 1 if not given.", ceiling_multiple, fault=lambda n, of=None: sa.false() if of is None else relation(of, "=", num(0)), example=("CEILING(12; 5)", "15"))
+_add("FLOOR", "Rounding", "(number; [number]) -> number", "Down to the next multiple of the second number, 1 if not given.", floor_multiple, fault=lambda n, of=None: sa.false() if of is None else relation(of, "=", num(0)), example=("FLOOR(12; 5)", "10"))
+_add("EVEN", "Rounding", "(number) -> number", "Away from zero to the next even whole number.", to_even(0), example=("EVEN(3)", "4"))
+_add("ODD", "Rounding", "(number) -> number", "Away from zero to the next odd whole number.", to_even(1), example=("ODD(4)", "5"))
 
 _add("TODAY", "Date and time", "() -> date", "The day of the run's as-of moment.", lambda: sa.null())
 _add("NOW", "Date and time", "() -> moment", "The run's as-of moment.", lambda: sa.null())
-_add("DATE", "Date and time", "(number; number; number) -> date", "The date of a year, month and day; months and days beyond their end count on.", _make_date, fault=lambda y, m, d: sa.or_(_is(y, "<", _n(1)), _is(y, ">", _n(9_000)), _is(F.abs(m), ">", _n(12_000)), _is(F.abs(d), ">", _n(400_000))), example=("DATE(2026; 13; 1)", "2027-01-01"))
-_add("DATEVALUE", "Date and time", "(text) -> date", "The date a text says as year-month-day; a blank and a finding where it says none.", _datevalue, fault=lambda t: sa.and_(F.btrim(t) != _t(""), sa.not_(_is_day(t))), example=('DATEVALUE("2024-02-29")', "2024-02-29"))
-_add("TIME", "Date and time", "(number; number; number) -> time", "The time of an hour, minute and second.", _time, example=("TIME(14; 30; 0)", "14:30:00"))
+_add("DATE", "Date and time", "(number; number; number) -> date", "The date of a year, month and day; months and days beyond their end count on.", lambda y, m, d: calendar(make_date(y, m, d)), fault=lambda y, m, d: sa.or_(sa.not_(inside_calendar(make_date(y, m, d))), relation(y, "<", num(1)), relation(y, ">", num(9_000)), relation(F.abs(m), ">", num(12_000)), relation(F.abs(d), ">", num(400_000))), clamps=True, example=("DATE(2026; 13; 1)", "2027-01-01"))
+_add("DATEVALUE", "Date and time", "(text) -> date", "The date a text says as year-month-day; a blank and a finding where it says none.", datevalue, fault=lambda t: sa.and_(sa.not_(is_blank(t)), sa.not_(is_day(t))), example=('DATEVALUE("2024-02-29")', "2024-02-29"))
+_add("TIME", "Date and time", "(number; number; number) -> time", "The time of an hour, minute and second.", time_of, example=("TIME(14; 30; 0)", "14:30:00"))
 for _name, _code, _meaning in (("YEAR", "year", "The year of a date."), ("MONTH", "month", "The month of a date, 1 to 12."), ("DAY", "day", "The day of the month.")):
-    _add(_name, "Date and time", "(date) -> number", _meaning, _part(_code), example=(f"{_name}(DATE(2026; 11; 23))", {"YEAR": "2026", "MONTH": "11", "DAY": "23"}[_name]))
+    _add(_name, "Date and time", "(date) -> number", _meaning, part(_code), example=(f"{_name}(DATE(2026; 11; 23))", {"YEAR": "2026", "MONTH": "11", "DAY": "23"}[_name]))
 for _name, _code, _meaning in (("HOUR", "hour", "The hour, 0 to 23."), ("MINUTE", "minute", "The minute, 0 to 59.")):
-    _add(_name, "Date and time", ("(time) -> number", "(moment) -> number"), _meaning, _part(_code), example=(f"{_name}(TIME(14; 30; 5))", {"HOUR": "14", "MINUTE": "30"}[_name]))
-_add("SECOND", "Date and time", ("(time) -> number", "(moment) -> number"), "The whole second, 0 to 59.", lambda d: F.floor(_part("second")(d)), example=("SECOND(TIME(14; 30; 5))", "5"))
-_add("WEEKDAY", "Date and time", "(date; [number]) -> number", "The day of the week: from Sunday as 1 (type 1, or not given), from Monday as 1 (type 2), from Monday as 0 (type 3).", lambda d, k=None: _weekday(d, k), fault=lambda d, k=None: sa.false() if k is None else k.not_in([_n(1), _n(2), _n(3)]), example=("WEEKDAY(DATE(2026; 11; 23); 2)", "1"))
-_add("ISOWEEKNUM", "Date and time", "(date) -> number", "The week of the year by ISO 8601.", _part("week"), example=("ISOWEEKNUM(DATE(2026; 11; 23))", "48"))
-_add("EDATE", "Date and time", "(date; number) -> date", "So many months later; at the end of a month at the latest.", lambda d, n: _date(_op(d, "+", _months(n), sa.DateTime())), fault=lambda d, n: _is(F.abs(n), ">", _n(24_000)), example=("EDATE(DATE(2026; 1; 31); 1)", "2026-02-28"))
-_add("EOMONTH", "Date and time", "(date; number) -> date", "The last day of the month so many months later.", _end_of_month, fault=lambda d, n: _is(F.abs(n), ">", _n(24_000)), example=("EOMONTH(DATE(2026; 1; 15); 1)", "2026-02-28"))
-_add("DAYS", "Date and time", "(date; date) -> number", "The days from the second date to the first.", lambda a, b: sa.cast(_op(a, "-", b), sa.Numeric), example=("DAYS(DATE(2026; 3; 1); DATE(2026; 2; 1))", "28"))
+    _add(_name, "Date and time", ("(time) -> number", "(moment) -> number"), _meaning, part(_code), example=(f"{_name}(TIME(14; 30; 5))", {"HOUR": "14", "MINUTE": "30"}[_name]))
+_add("SECOND", "Date and time", ("(time) -> number", "(moment) -> number"), "The whole second, 0 to 59.", lambda d: F.floor(part("second")(d)), example=("SECOND(TIME(14; 30; 5))", "5"))
+_add("WEEKDAY", "Date and time", "(date; [number]) -> number", "The day of the week: from Sunday as 1 (type 1, or not given), from Monday as 1 (type 2), from Monday as 0 (type 3).", lambda d, k=None: weekday(d, k), fault=lambda d, k=None: sa.false() if k is None else k.not_in([num(1), num(2), num(3)]), example=("WEEKDAY(DATE(2026; 11; 23); 2)", "1"))
+_add("ISOWEEKNUM", "Date and time", "(date) -> number", "The week of the year by ISO 8601.", part("week"), example=("ISOWEEKNUM(DATE(2026; 11; 23))", "48"))
+_add("EDATE", "Date and time", "(date; number) -> date", "So many months later; at the end of a month at the latest.", lambda d, n: calendar(month_later(d, n)), fault=lambda d, n: sa.or_(relation(F.abs(n), ">", num(24_000)), sa.not_(inside_calendar(month_later(d, n)))), clamps=True, example=("EDATE(DATE(2026; 1; 31); 1)", "2026-02-28"))
+_add("EOMONTH", "Date and time", "(date; number) -> date", "The last day of the month so many months later.", lambda d, n: calendar(end_of_month(d, n)), fault=lambda d, n: sa.or_(relation(F.abs(n), ">", num(24_000)), sa.not_(inside_calendar(end_of_month(d, n)))), clamps=True, example=("EOMONTH(DATE(2026; 1; 15); 1)", "2026-02-28"))
+_add("DAYS", "Date and time", "(date; date) -> number", "The days from the second date to the first.", minus, fault=far("-"), example=("DAYS(DATE(2026; 3; 1); DATE(2026; 2; 1))", "28"))
+
+_add("FV", "Money", "(number; number; number; [number]; [number]) -> number", "What a constant payment each period comes to: rate, periods, payment, amount now, and 1 where payments are at the start of a period.", future_value, fault=lambda r, n, *_: annuity_fault(r, n), example=("ROUND(FV(0.05; 10; -100); 2)", "1257.79"))
+_add("PV", "Money", "(number; number; number; [number]; [number]) -> number", "What constant payments are worth now: rate, periods, payment, amount left at the end, and 1 where payments are at the start of a period.", present_value, fault=lambda r, n, *_: annuity_fault(r, n), example=("ROUND(PV(0.05; 10; -100); 2)", "772.17"))
+_add("PMT", "Money", "(number; number; number; [number]; [number]) -> number", "The constant payment each period: rate, periods, amount now, amount left at the end, and 1 where payments are at the start of a period.", payment, fault=lambda r, n, *_: sa.or_(annuity_fault(r, n), relation(n, "=", num(0))), example=("ROUND(PMT(0.05; 10; 1000); 2)", "-129.5"))
+_add("SLN", "Money", "(number; number; number) -> number", "What is written off each period in equal parts: cost, what is left at the end, periods.", lambda cost, left, n: op(op(cost, "-", left), "/", F.nullif(n, num(0))), fault=lambda cost, left, n: relation(n, "=", num(0)), example=("SLN(1000; 100; 9)", "100"))
+_add("SYD", "Money", "(number; number; number; number) -> number", "What is written off in one period by the sum of the years' digits: cost, what is left at the end, periods, the period.", lambda cost, left, n, at: op(op(op(op(cost, "-", left), "*", op(op(n, "+", num(1)), "-", at)), "*", num(2)), "/", F.nullif(op(n, "*", op(n, "+", num(1))), num(0))), fault=lambda cost, left, n, at: sa.or_(relation(n, "=", num(0)), relation(n, "=", num(-1))), example=("SYD(1000; 100; 4; 1)", "360"))
 
 # fmt: on
 

@@ -8,11 +8,13 @@ from dataclasses import dataclass
 from datetime import date, datetime, time
 from decimal import Decimal
 from enum import StrEnum
-from typing import Protocol, TypeAlias
+from typing import Any, Protocol, TypeAlias
+
+import sqlalchemy as sa
 
 from bouquet.core.catalogue import Field, Kind
 
-__all__ = ["Call", "Literal", "Node", "Reference", "Target", "Type", "references_of", "type_of"]
+__all__ = ["SQL_TYPES", "Call", "Literal", "Node", "Reference", "Target", "Type", "references_of", "type_of"]
 
 
 class Type(StrEnum):
@@ -28,6 +30,16 @@ class Type(StrEnum):
     MOMENT = "moment"
     TIME = "time"
 
+
+#: The SQL type of each.
+SQL_TYPES: dict[Type, Any] = {
+    Type.NUMBER: sa.Numeric(),
+    Type.TEXT: sa.Text(),
+    Type.YES_NO: sa.Boolean(),
+    Type.DATE: sa.Date(),
+    Type.MOMENT: sa.DateTime(),
+    Type.TIME: sa.Time(),
+}
 
 #: What a field of a kind is inside a formula. A file has no place in one.
 _OF_KIND = {

@@ -17,6 +17,7 @@ from bouquet.core.plan.model import (
     GroupBy,
     Having,
     Listed,
+    Permitted,
     Picked,
     Plan,
     PlanColumn,
@@ -28,6 +29,7 @@ from bouquet.core.plan.model import (
     Step,
     Stepped,
     Test,
+    relations_of,
     routes_of,
 )
 from bouquet.core.plan.resolve import OPERATORS, Resolution, resolve
@@ -47,6 +49,7 @@ __all__ = [
     "GroupBy",
     "Having",
     "Listed",
+    "Permitted",
     "Picked",
     "Plan",
     "PlanColumn",
@@ -60,6 +63,7 @@ __all__ = [
     "Stepped",
     "Test",
     "propose_key",
+    "relations_of",
     "resolve",
     "routes_of",
 ]

@@ -132,9 +132,21 @@ class Checks:
         if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
             self.ground.problem("no_value", "Say how many letters it may have.", f"{place}.least")
             return "", None
+        if len(bounds) == 2 and self._is_turned(int(str(bounds[0][0])), int(str(bounds[1][0])), place):
+            return "", None
         tests = [f"LEN({{cell}}){w}{b}" for b, w in bounds]
         formula = tests[0] if len(tests) == 1 else f"AND({tests[0]};{tests[1]})"
         return f"must have {_span(check.least, check.greatest)} letters", self._test(formula, column, place)
+
+    def _is_turned(self, least: Any, greatest: Any, place: str) -> bool:
+        """
+        Whether a range ends before it begins, which is a problem.
+        """
+        if least <= greatest:
+            return False
+        message = f"The range ends ({greatest}) before it begins ({least}); nothing can lie in it."
+        self.ground.problem("turned_range", message, f"{place}.greatest")
+        return True
 
     def _between(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         kind = column.kind
@@ -142,13 +154,17 @@ class Checks:
             return "", None
         parts: list[Predicate] = []
         said: list[str | None] = []
+        bounds: list[Any] = []
         for operator, bound in (("at_least", check.least), ("at_most", check.greatest)):
             value = self._value(bound, column, f"{place}.{'least' if operator == 'at_least' else 'greatest'}")
             said.append(None if value is None else say_value(value, column.field))
             if value is not None:
+                bounds.append(value)
                 parts.append(_compare(column, operator, (value,), place))
         if check.least is None and check.greatest is None:
             self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+        if len(bounds) == 2:
+            self._is_turned(bounds[0], bounds[1], place)
         return f"must be {_span(*said)}", Group("all", tuple(parts), place)
 
     def _matches(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
@@ -234,6 +250,8 @@ class Checks:
                 self._is(self.columns[at].kind.is_number, self.columns[at], "numbers", f"{place}.column")
         if check.file in ("rows", "total") and check.least is None and check.greatest is None:
             self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+        if check.least is not None and check.greatest is not None:
+            self._is_turned(check.least, check.greatest, place)
         if check.file in ("usual", "full") and check.percent is None:
             self.ground.problem("no_value", "Say how many percent.", f"{place}.percent")
         if check.file == "headings" and not check.headings:

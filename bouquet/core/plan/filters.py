@@ -39,7 +39,7 @@ from bouquet.core.template import (
     Picks,
     Window,
 )
-from bouquet.core.values import Value, read_value
+from bouquet.core.values import Value, read_value, say_value
 from bouquet.core.windows import Span, resolve_window
 
 __all__ = ["OPERATORS", "Filters"]
@@ -218,7 +218,7 @@ class Filters:
         asked = self._asked(node, place) if node.ask is not None else node
         if asked is None or len(self.ground.problems) > before:
             return None
-        span = self._span(asked, place) if operator == "in_window" else None
+        span = self._span(asked, self._window_place(node, place)) if operator == "in_window" else None
         values = self._values(asked, cell, place)
         if len(self.ground.problems) > before:
             return None
@@ -276,9 +276,17 @@ class Filters:
             return "at_least", (values[0] + timedelta(days=1),), None
         return operator, values, span
 
+    def _window_place(self, node: Condition, place: str) -> str:
+        """
+        Where a window stands that has something wrong: in the filter, or in the answer to the question.
+        """
+        asks = self.ground.template.asks
+        n = next((n for n, a in enumerate(asks) if a.name == node.ask), None)
+        return f"{place}.window" if n is None else f"asks[{n}]"
+
     def _span(self, node: Condition, place: str) -> Span | None:
         if node.window is None:
-            self.ground.problem("no_window", "Say which days are meant.", f"{place}.window")
+            self.ground.problem("no_window", "Say which days are meant.", place)
             return None
         context = self.ground.context
         try:
@@ -291,7 +299,7 @@ class Filters:
             )
         except (ValueError, OverflowError) as error:
             said = "This window reaches beyond the calendar." if isinstance(error, OverflowError) else str(error)
-            self.ground.problem("bad_window", said, f"{place}.window")
+            self.ground.problem("bad_window", said, place)
             return None
 
     def _values(self, node: Condition, cell: Cell, place: str) -> tuple[Value, ...]:
@@ -311,6 +319,10 @@ class Filters:
                 values.append(read_value(item, cell.field, self.ground.zone))
             except ValueError as error:
                 self.ground.problem("wrong_value", str(error), f"{where}[{n}]" if several else where)
+        if operator == "between" and len(values) == 2 and values[1] < values[0]:  # type: ignore[operator]
+            first, last = (say_value(v, cell.field) for v in values)
+            message = f"{cell.field.label} ends ({last}) before it begins ({first}); give the lesser value first."
+            self.ground.problem("turned_range", message, where)
         return tuple(values)
 
 

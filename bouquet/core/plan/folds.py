@@ -7,11 +7,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from bouquet.core.catalogue import Field, Kind, RecordType, Route
+from bouquet.core.catalogue import Field, Kind, RecordType, Route, Walk
 from bouquet.core.errors import WayOut
 from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.model import Folded, Group, PlanOrder, Predicate, Read
-from bouquet.core.template import Fold, Narrowing, Show
+from bouquet.core.plan.style import shown
+from bouquet.core.template import Fold, FoldValue, Narrowing, Show
 
 __all__ = ["Folds", "fold_words"]
 
@@ -82,7 +83,8 @@ class Folds:
             record_type, rest = ground.catalogue.record_types[chain[-1].target], walk.relations[free[-1] + 1 :]
         else:
             anchor, chain, record_type, rest = (), (), ground.start, walk.relations
-        if free and ground.grouped and fold.how not in _OF_GROUPS:
+        choice = walk.field is not None and walk.field.kind is Kind.CHOICE
+        if free and ground.grouped and (fold.how not in _OF_GROUPS or (choice and fold.how in _ORDERED)):
             label = chain[-1].label.lower()
             message = (
                 f"A group has many {ground.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” "
@@ -104,10 +106,6 @@ class Folds:
             message = f"Say in which order one of the {record_type.plural} is the {fold.how}."
             ground.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
             return None
-        if fold.distinct and fold.order:
-            message = "Different values are put in their own order; they cannot be ordered by another field."
-            ground.problem("distinct_order", message, f"{place}.order")
-            return None
         where = self.where(inner, fold.where, f"{place}.where") if fold.where is not None else None
         if isinstance(where, Group) and not where.parts:
             where = None
@@ -124,9 +122,41 @@ class Folds:
             separator=fold.separator,
             distinct=fold.distinct,
             at_most=fold.at_most,
-            show=show or Show(),
+            show=shown(show or Show(), value.typed, ground.template.output) if value else Show(),
             field=self._field(fold, value, record_type),
+            keeps_places=fold.how == "spread" and self._shares_places(fold, place),
         )
+
+    def _shares_places(self, fold: Fold, place: str) -> bool:
+        """
+        Whether another spread of the template is over the same records in the same order. Notes, of the later of two
+        columns side by side, that it is not.
+        """
+        columns = self.ground.template.columns
+        own = next((n for n, c in enumerate(columns) if isinstance(c.value, FoldValue) and c.value.fold is fold), None)
+        if own is None or fold.distinct:
+            return False
+        relation, shares = self._relation(fold), False
+        for n, column in enumerate(columns):
+            other = column.value.fold if isinstance(column.value, FoldValue) else None
+            if other is None or n == own or other.how != "spread" or self._relation(other) != relation:
+                continue
+            if (other.order, other.where, other.distinct) == (fold.order, fold.where, False):
+                shares = True
+            elif n == own - 1:
+                message = (
+                    f"“{columns[own].heading}” and “{column.heading}” are spread over the same records in different "
+                    "orders or with different filters: values of one number are not of one record."
+                )
+                self.ground.note("spreads_differ", message, f"{place}.order")
+        return shares
+
+    def _relation(self, fold: Fold) -> str | None:
+        """
+        The path to the records that a fold is over.
+        """
+        walk = self.ground.catalogue.walk(self.ground.start, fold.path, "")
+        return self.ground.to_many(walk)[0] if isinstance(walk, Walk) and walk.many is not None else None
 
     def _order(self, inner: Ground, path: str, level: object, place: str) -> PlanOrder | None:
         route = inner.route(path, f"{place}.path")
@@ -154,8 +184,8 @@ class Folds:
         wanted = ""
         if how in _NUMBERS and not kind.is_number:
             wanted = "numbers"
-        elif how in _ORDERED and not (kind.is_number or kind.is_dated or kind is Kind.TIME):
-            wanted = "numbers, dates or times"
+        elif how in _ORDERED and not (kind.is_number or kind.is_dated or kind in (Kind.TIME, Kind.CHOICE)):
+            wanted = "numbers, dates, times or choices"
         elif how in _TESTS and kind is not Kind.BOOLEAN:
             wanted = "yes-no fields"
         if wanted:
@@ -192,6 +222,7 @@ class Folds:
             kind=field.kind,
             stored=field.stored,
             choices=field.choices,
+            choices_ordered=field.choices_ordered,
             scale=field.scale,
             digits_vary=field.digits_vary,
         )

@@ -5,20 +5,22 @@ Nodes are frozen data. They know no SQL and no file format; visitors in `core.sq
 and `core.shaping` say how they read.
 
     Value = Read | Stepped | Folded | Computed | Fixed         what a cell holds; each tells its kind through `.field`
-    Predicate = Comparison | Having | Among | Listed | Test | Group     what a record must meet
+    Predicate = Comparison | Having | Among | Listed | Test | Permitted | Group     what a record must meet
 """
 
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 from typing import Any, Literal, TypeAlias
 from zoneinfo import ZoneInfo
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Route
+from bouquet.core.rights import Rights, Scope
 from bouquet.core.template import FileCheck as FileCheckPart
 from bouquet.core.template import Output, Severity, Show
 from bouquet.core.values import Value
@@ -38,6 +40,7 @@ __all__ = [
     "GroupBy",
     "Having",
     "Listed",
+    "Permitted",
     "Picked",
     "Plan",
     "PlanColumn",
@@ -49,6 +52,7 @@ __all__ = [
     "Step",
     "Stepped",
     "Test",
+    "relations_of",
     "routes_of",
 ]
 
@@ -61,18 +65,6 @@ class Picked:
 
     records: str
     keys: tuple[tuple[str, ...], ...]
-
-
-@dataclass(frozen=True)
-class Scope:
-    """
-    What a person's rights leave of a source: only records that belong to one of `values` of a field, such as a
-    ward's code. Record types that do not lead to `records` are not narrowed.
-    """
-
-    records: str
-    field: str
-    values: tuple[str, ...]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -154,16 +146,28 @@ class Folded:
     field: Field
     #: Of a spread: which of the numbered values this is, from 1.
     number: int = 1
+    #: Of a spread beside another of the same records: blanks keep their place, so that values of one number belong to
+    #: one record.
+    keeps_places: bool = False
 
 
 @dataclass(frozen=True)
 class Computed:
     """
-    The value of a formula, as its checked tree.
+    The value of a formula, as its checked tree. `size` tells how many operands it has as SQL.
     """
 
     tree: formula.Node
     field: Field
+    size: int = dataclasses.field(default=1, compare=False)
+
+    def __hash__(self) -> int:
+        # Columns that refer to each other share their trees; each tree's digest is made once.
+        found: int | None = self.__dict__.get("_hash")
+        if found is None:
+            found = hash((self.tree, self.field))
+            object.__setattr__(self, "_hash", found)
+        return found
 
 
 @dataclass(frozen=True)
@@ -308,7 +312,16 @@ class Group:
     place: str
 
 
-Predicate: TypeAlias = Comparison | Having | Among | Listed | Test | Group
+@dataclass(frozen=True, kw_only=True)
+class Permitted:
+    """
+    Whether a record is one that the asking person may see.
+    """
+
+    place: str = "scope"
+
+
+Predicate: TypeAlias = Comparison | Having | Among | Listed | Test | Permitted | Group
 
 
 @dataclass(frozen=True)
@@ -338,6 +351,9 @@ class PlanOrder:
     blanks_first: bool
     #: Sort choices by the label they show, or by their code.
     by_label: bool = True
+    #: Tell texts apart that differ by case only. Levels that somebody stated do not: case never decides before a later
+    #: level does; levels of their own at the end do.
+    exact: bool = False
 
 
 @dataclass(frozen=True)
@@ -428,6 +444,13 @@ class Plan:
     children: tuple[Plan, ...] = ()
     attached: Attached | None = None
 
+    @cached_property
+    def rights(self) -> Rights | None:
+        """
+        What the asking person may see; None for everything.
+        """
+        return Rights(self.catalogue, self.context.scope) if self.context.scope else None
+
     @property
     def personal(self) -> tuple[str, ...]:
         """
@@ -450,6 +473,29 @@ class Plan:
         The columns that are read, with their positions in the sheet.
         """
         return tuple((n, c) for n, c in enumerate(self.columns) if not c.is_constant)
+
+
+def relations_of(
+    parts: Iterable[Cell | Predicate], opened: tuple[Relation, ...] = ()
+) -> tuple[tuple[Relation, ...], ...]:
+    """
+    The ways to one other record that cells and predicates take from the row's own record, each step of a way apart:
+    `tree`, then `tree, site`. Ways through relations to many end before these, but for the `opened` ones.
+    """
+    found: dict[tuple[str, ...], tuple[Relation, ...]] = {}
+    for part in parts:
+        routes = list(routes_of(part))
+        if isinstance(part, Folded) and not part.chain and part.value is not None:
+            routes.append(part.value)
+        for route in routes:
+            for n in range(1, len(route.relations) + 1):
+                way = route.relations[:n]
+                if way[-1].many and way != opened[:n]:
+                    break
+                if way[-1].many:
+                    continue
+                found.setdefault(tuple(r.name for r in way), way)
+    return tuple(found[name] for name in sorted(found))
 
 
 def routes_of(part: Cell | Predicate | None) -> tuple[Route, ...]:

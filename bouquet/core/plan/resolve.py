@@ -10,9 +10,10 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from bouquet.core import formula
-from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route, walk_to_one
+from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route
 from bouquet.core.errors import PlanError, Problem, WayOut, nearest
 from bouquet.core.naming import check_pattern
+from bouquet.core.patterns import PatternError, parse_date_pattern
 from bouquet.core.plan.along import Along
 from bouquet.core.plan.checks import Checks
 from bouquet.core.plan.demands import check_demands
@@ -27,6 +28,7 @@ from bouquet.core.plan.model import (
     Fixed,
     Folded,
     GroupBy,
+    Permitted,
     Plan,
     PlanColumn,
     PlanOrder,
@@ -37,10 +39,11 @@ from bouquet.core.plan.model import (
     routes_of,
 )
 from bouquet.core.plan.style import shown
-from bouquet.core.shaping.patterns import PatternError, parse_date_pattern
+from bouquet.core.rights import Rights
 from bouquet.core.template import (
     HEADING_LENGTH,
     AllOf,
+    AnyOf,
     By,
     Column,
     Constant,
@@ -63,9 +66,6 @@ __all__ = ["OPERATORS", "Resolution", "resolve"]
 
 _CLOCK_STEPS = ("minute", "hour")
 _MINUTES = (1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30)
-
-#: Relations to follow when looking for the field that a person's rights are about.
-SCOPE_DEPTH = 6
 
 _FORMULA_KINDS = {
     formula.Type.NUMBER: (Kind.DECIMAL, "numeric"),
@@ -122,7 +122,7 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
 
 
 #: Parts of a document whose problems leave nothing to look at.
-_NEEDED = ("rows", "filter", "order", "asks", "output.split", "output.reader")
+_NEEDED = ("records", "rows", "filter", "order", "asks", "output.split", "output.reader")
 
 
 class _Resolver:
@@ -237,14 +237,13 @@ class _Resolver:
 
     def _span_of(self, route: Route) -> Span | None:
         """
-        The window that the filter sets on a field, at its top.
+        The window that the filter sets on a field for every row.
         """
-        root = self.template.filter
         filters = Filters(self.ground, lambda *_: None, lambda *_: None, lambda *_: None)
-        for n, part in enumerate(root.all if isinstance(root, AllOf) else ()):
+        for part, place in _met_by_every_row(self.template.filter, "filter"):
             if getattr(part, "path", None) == route.path and getattr(part, "is_", "") in ("in_window", "between"):
                 before = len(self.ground.problems)
-                found = filters.predicate(part, f"filter.all[{n}]")
+                found = filters.predicate(part, place)
                 del self.ground.problems[before:]
                 if isinstance(found, Comparison):
                     return found.span
@@ -295,14 +294,9 @@ class _Resolver:
             case FieldValue():
                 return self._by_cell(value, place) if self.ground.grouped else self._read(value, place)
             case FoldValue():
-                show = shown(
-                    column.show,
-                    Field(name="", column="", kind=Kind.TEXT, stored="text", label=""),
-                    self.template.output,
-                )
-                return self._fold(
-                    value.fold, f"{place}.fold", show.model_copy(update={"prefix": "", "suffix": ""}), place
-                )
+                # Prefix and suffix that the column states go round the cell, not round each value in it.
+                show = column.show.model_copy(update={"prefix": "", "suffix": ""})
+                return self._fold(value.fold, f"{place}.fold", show, place)
             case FormulaValue():
                 return self._formula(value.formula, f"{place}.formula")
 
@@ -411,10 +405,18 @@ class _Resolver:
         except formula.FormulaError as error:
             ground.problem("formula", f"{error} (character {error.at + 1})", place, at=error.at)
             return None
+        size = formula.size_of(tree, lambda t: t.size if isinstance(t, Computed) else 1)
+        if size > formula.LARGEST:
+            message = (
+                f"This formula comes to {size:,} parts once the columns it refers to are put in; at most "
+                f"{formula.LARGEST:,} can be computed. Refer to fewer columns, or fold them into one."
+            )
+            ground.problem("large_formula", message, place, at=0)
+            return None
         kind, stored = _FORMULA_KINDS[tree.type]
         personal = any(t.field.personal for t in formula.references_of(tree))
         made = Field(name="", column="", kind=kind, stored=stored, label="The formula", personal=personal)
-        return Computed(tree, made)
+        return Computed(tree, made, size)
 
     def _target(self, ground: Ground, name: str, *, columns: bool) -> Cell:
         """
@@ -582,16 +584,11 @@ class _Resolver:
         scope = self.context.scope
         if scope is None:
             return []
-        for relations, end in walk_to_one(self.catalogue, self.start, depth=SCOPE_DEPTH):
-            found = end.field_named(scope.field) if end.name == scope.records else None
-            if found is not None:
-                cell = Read(Route(relations, found))
-                values: tuple[Any, ...] = scope.values
-                if found.stored == "integer":
-                    values = tuple(int(v) for v in scope.values)
-                part = Comparison(cell=cell, operator="one_of", values=values, span=None, exact=True, place="scope")
-                return [Step(part, hidden=True)]
-        return []
+        if not Rights(self.catalogue, scope).ways(self.start):
+            message = f"Your rights leave nothing of the {self.start.plural}; ask an administrator for more."
+            self.ground.problem("closed", message, "records")
+            return []
+        return [Step(Permitted(), hidden=True)]
 
     def _column_named(self, name: str, place: str) -> Cell | None:
         n = next((n for n, c in enumerate(self.template.columns) if c.id == name), None)
@@ -610,9 +607,12 @@ class _Resolver:
         levels = {level.cell: level for _, level in named if level}
         lead = [levels.get(cell) or PlanOrder(cell, False, False) for cell in before]
         order: dict[Cell, PlanOrder] = {}
-        for level in (*lead, *levels.values(), *(PlanOrder(k, False, False) for k in keys)):
+        for level in (*lead, *levels.values()):
             order.setdefault(level.cell, level)
-        return tuple(order.values())
+        apart = [replace(o, exact=True) for o in order.values() if _folds_case(o.cell)]
+        ends = [PlanOrder(k, False, False, exact=True) for k in keys if k not in order or _folds_case(k)]
+        known = {o.cell for o in apart}
+        return (*order.values(), *apart, *(e for e in ends if e.cell not in known))
 
     def _order_level(self, level: Order, place: str) -> PlanOrder | None:
         if (level.column is None) == (level.path is None):
@@ -688,6 +688,27 @@ class _Resolver:
         if output.style == "reader" and output.format == "jsonl":
             message = "JSON Lines are for programs; choose the machine style, or another format for people."
             self.ground.problem("reader_format", message, "output.style")
+
+
+def _met_by_every_row(node: Narrowing, place: str) -> Iterator[tuple[Narrowing, str]]:
+    """
+    The narrowings that every row must meet, with their places, wherever they stand in groups.
+    """
+    if isinstance(node, AllOf):
+        for n, part in enumerate(node.all):
+            yield from _met_by_every_row(part, f"{place}.all[{n}]")
+    elif isinstance(node, AnyOf):
+        if len(node.any) == 1:
+            yield from _met_by_every_row(node.any[0], f"{place}.any[0]")
+    else:
+        yield node, place
+
+
+def _folds_case(cell: Cell) -> bool:
+    """
+    Whether an order by this cell takes spellings that differ by case only as equal.
+    """
+    return cell.field.stored == "text" and cell.field.kind is not Kind.CHOICE
 
 
 def _folds_group(part: Predicate) -> bool:

@@ -15,10 +15,12 @@ import polars as pl
 import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping.dates import dated_text
-from bouquet.core.shaping.patterns import parse_date_pattern
-from bouquet.core.shaping.starts import FORMULA_START
+from bouquet.core.shaping.far import far_column, near_dates
+from bouquet.core.shaping.starts import FORMULA_START, guarded
+from bouquet.core.values import WHITE
 
 __all__ = ["TextShaper", "to_frame"]
 
@@ -36,14 +38,19 @@ MACHINE_DATES = {
 
 def to_frame(batch: pa.RecordBatch | pa.Table) -> pl.DataFrame:
     """
-    A batch as a frame. A kind that the driver leaves opaque arrives as its storage, an exact text.
+    A batch as a frame. A kind that the driver leaves opaque arrives as its storage, an exact text; dates that no
+    calendar holds are set apart, see `far`.
     """
-    arrays, names = [], []
+    arrays, names, far = [], [], {}
     for name, column in zip(batch.schema.names, batch.columns, strict=True):
         for part in [column.combine_chunks()] if isinstance(column, pa.ChunkedArray) else [column]:
-            arrays.append(part.storage if isinstance(part, pa.ExtensionArray) else part)
+            array, texts = near_dates(part.storage if isinstance(part, pa.ExtensionArray) else part)
+            arrays.append(array)
+            if texts is not None:
+                far[far_column(name)] = texts
         names.append(name)
-    return pl.DataFrame(pa.table(arrays, names=names)) if names else pl.DataFrame()
+    frame = pl.DataFrame(pa.table(arrays, names=names)) if names else pl.DataFrame()
+    return frame.with_columns(texts.alias(name) for name, texts in far.items()) if far else frame
 
 
 @dataclass(frozen=True)
@@ -73,20 +80,28 @@ class TextShaper:
 
     def _texts(self, frame: pl.DataFrame) -> list[pl.Expr]:
         return [
-            self.text(c, n, frame.schema.get(f"c{n}")).alias(f"c{n}")
+            self.text(c, n, frame.schema).alias(f"c{n}")
             if not c.is_constant
-            else pl.repeat(c.constant or None, pl.len(), dtype=pl.String).alias(f"c{n}")
+            else pl.repeat(self._constant(c), pl.len(), dtype=pl.String).alias(f"c{n}")
             for n, c in enumerate(self.columns)
         ]
 
-    def text(self, column: PlanColumn, n: int, dtype: Any) -> pl.Expr:
+    def _constant(self, column: PlanColumn) -> str | None:
+        text = column.constant or None
+        return guarded(text) if text is not None and self.guard else text
+
+    def text(self, column: PlanColumn, n: int, schema: pl.Schema) -> pl.Expr:
         """
-        The expression that shapes column `c{n}`.
+        The expression that shapes column `c{n}` of frames with this schema.
         """
-        value, show = pl.col(f"c{n}"), column.show
+        value, show, dtype = pl.col(f"c{n}"), column.show, schema.get(f"c{n}")
         if self.bare and dtype is not None and dtype.is_integer() and _as_it_is(column):
             return value
         value = self._as_text(value, column, dtype)
+        if far_column(f"c{n}") in schema:
+            value = pl.coalesce(value, pl.col(far_column(f"c{n}")))
+        is_text = column.kind.is_text or column.kind is Kind.CHOICE
+        given = value
         if show.trim:
             value = value.str.strip_chars()
         if show.first is not None:
@@ -94,14 +109,17 @@ class TextShaper:
         if show.case != "as_is":
             value = value.str.to_uppercase() if show.case == "upper" else value.str.to_lowercase()
         if show.pad is not None:
-            filled = value.str.pad_start if show.pad_side == "left" else value.str.pad_end
-            value = filled(show.pad, show.pad_with)
+            value = padded(value, column)
         if show.prefix or show.suffix:
             value = pl.format("{}{}{}", pl.lit(show.prefix), value, pl.lit(show.suffix))
-        if self.guard and (column.kind.is_text or column.kind is Kind.CHOICE):
+        if is_text and (show.trim or show.pad is not None or show.prefix or show.suffix or column.blank):
+            # A text of nothing but white space is blank: it gets no prefix and no padding.
+            white = pl.lit("") if show.trim or column.blank else given
+            value = pl.when(given.str.strip_chars(WHITE) != "").then(value).otherwise(white)
+        if self.guard and is_text:
             value = pl.when(value.str.contains(FORMULA_START)).then(pl.lit("'") + value).otherwise(value)
         blank = pl.lit(column.blank or None, pl.String)
-        if column.kind.is_text or column.kind is Kind.CHOICE:
+        if is_text:
             return pl.when(value.is_null() | (value == "")).then(blank).otherwise(value)
         return value.fill_null(blank) if column.blank else value
 
@@ -174,6 +192,21 @@ def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
     if show.decimal_mark not in (None, "."):
         value = value.str.replace(".", show.decimal_mark, literal=True)
     return value
+
+
+def padded(value: pl.Expr, column: PlanColumn) -> pl.Expr:
+    """
+    A text filled up to its width. A number filled up with zeros keeps its sign in front.
+    """
+    show = column.show
+    assert show.pad is not None
+    if show.pad_side == "right":
+        return value.str.pad_end(show.pad, show.pad_with)
+    filled = value.str.pad_start(show.pad, show.pad_with)
+    if show.pad_with != "0" or not column.kind.is_number:
+        return filled
+    size = value.str.strip_prefix("-").str.pad_start(show.pad - 1, "0")
+    return pl.when(value.str.starts_with("-")).then(pl.format("-{}", size)).otherwise(filled)
 
 
 def _plain(mark: str) -> str:

@@ -14,7 +14,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from typing import TypeAlias
 
 from bouquet.core.catalogue import Field, Kind
-from bouquet.core.shaping.patterns import parse_date_pattern
+from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.template import Show
 
 __all__ = ["date_patterns", "format_by_example"]

@@ -136,4 +136,4 @@ def shown_total(column: PlanColumn, n: int, value: str | None, shaper: TextShape
     if column.total == "count" or not column.kind.is_number:
         return value
     frame = pl.DataFrame({f"c{n}": [value]})
-    return str(frame.select(shaper.text(column, n, pl.String).alias("t"))["t"][0] or "")
+    return str(frame.select(shaper.text(column, n, frame.schema).alias("t"))["t"][0] or "")

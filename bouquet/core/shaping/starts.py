@@ -6,11 +6,13 @@ Looking at the first byte of each text in the batch's own memory costs a fiftiet
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import polars as pl
 import pyarrow as pa
 
-__all__ = ["FORMULA_START", "count_empty", "odd_starts"]
+__all__ = ["FORMULA_START", "count_empty", "guarded", "odd_starts"]
 
 #: What makes a spreadsheet take a text for a formula.
 FORMULA_START = r"^[=+\-@\t\r]"
@@ -18,6 +20,13 @@ FORMULA_START = r"^[=+\-@\t\r]"
 #: By first byte of UTF-8: white space of ASCII, what begins a formula, and the lead bytes of other white space.
 _ODD = np.zeros(256, dtype=bool)
 _ODD[[*range(0x09, 0x0E), *range(0x1C, 0x21), *b"=+-@", 0xC2, 0xE1, 0xE2, 0xE3]] = True
+
+
+def guarded(text: str) -> str:
+    """
+    A text that no spreadsheet takes for a formula: one that begins like one gets an apostrophe in front.
+    """
+    return f"'{text}" if re.match(FORMULA_START, text) else text
 
 
 def _bounds(values: pa.Array) -> np.ndarray:

@@ -2,7 +2,7 @@
 From a plan to SQL.
 """
 
-from bouquet.core.sql.compiler import OBJECTS, PAGE, TITLE, TOUCHED, Statements, TallyStep
+from bouquet.core.sql.compiler import OBJECTS, PAGE, TITLE, TOUCHED, Answered, Counted, Statements, TallyStep
 from bouquet.core.sql.dialects import COLLATION, DIALECTS, render
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.scope import WHITE, escape_like
@@ -15,6 +15,8 @@ __all__ = [
     "TITLE",
     "TOUCHED",
     "WHITE",
+    "Answered",
+    "Counted",
     "Statements",
     "TallyStep",
     "escape_like",

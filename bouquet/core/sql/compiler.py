@@ -8,12 +8,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any, Literal, TypeAlias
 
 import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql
 
-from bouquet.core.catalogue import Kind, Relation, Route
+from bouquet.core.catalogue import Kind, RecordType, Relation, Route
 from bouquet.core.formula import references_of
 from bouquet.core.plan import (
     Cell,
@@ -31,13 +31,14 @@ from bouquet.core.plan import (
     RowCheck,
     Step,
     Stepped,
+    relations_of,
 )
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.scope import KEEPS_BLANKS, LOSES_BLANKS, Element, Maker, Scope
 from bouquet.core.values import Value
 
-__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Statements", "TallyStep", "Traced"]
+__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Answered", "Statements", "TallyStep"]
 
 #: Names of hidden columns: what a file is split by, and, per column, whether it has no result and where it links to.
 SPLIT, FAULTS, LINKS = "s0", "x", "l"
@@ -50,6 +51,10 @@ OBJECTS, PAGE, TOUCHED, TITLE = "q", "h0", "w0", "n0"
 MANY = 0.02
 
 
+#: Counts by the way of a relation.
+Counted: TypeAlias = tuple[tuple[tuple[Relation, ...], str], ...]
+
+
 @dataclass(frozen=True)
 class TallyStep:
     """
@@ -57,6 +62,8 @@ class TallyStep:
 
     `kind` is `all`, `filter`, `scope` (hidden by rights), `open` (children become rows) or `group` (records become
     groups). `blank` is given where the step's comparison drops blanks; `without` where records have no child.
+    `empty` tells, of what the step leaves, by the way of each relation to one record that leads nowhere; `lost_empty`
+    the same of what it leaves out.
     """
 
     kind: Literal["all", "filter", "scope", "open", "group"]
@@ -64,10 +71,12 @@ class TallyStep:
     count: str
     blank: str | None = None
     without: str | None = None
+    empty: Counted = ()
+    lost_empty: Counted = ()
 
 
 @dataclass(frozen=True)
-class Traced:
+class Answered:
     """
     One step of a trace: the name of its answer in the trace's row, and of the values it saw.
     """
@@ -85,6 +94,7 @@ class _Rows:
     def __init__(self, plan: Plan, *, many: bool, exists: bool = True) -> None:
         self.plan = plan
         maker = Maker(plan.catalogue, plan.zone, DIALECTS[plan.catalogue.dialect], many=many, exists=exists)
+        maker.rights = plan.rights
         self.scope = Scope(maker, plan.record_type, plan.opened, grouped=bool(plan.by))
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
         self.inner: list[tuple[str, Element]] = []
@@ -530,21 +540,64 @@ class Statements:
     def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         scope = _Rows(replace(self.plan, by=()), many=True, exists=False).scope
         counts: list[Element] = [sa.func.count().label("all_records")]
-        steps = [TallyStep("all", None, "all_records")]
+
+        def empty(name: str, ways: Sequence[tuple[Relation, ...]], *where: Element) -> Counted:
+            for k, way in enumerate(ways):
+                found = sa.and_(*so_far, scope.missing(way), *where)
+                counts.append(sa.func.count().filter(found).label(f"{name}{k}"))
+            return tuple((way, f"{name}{k}") for k, way in enumerate(ways))
+
         so_far: list[Element] = []
+        steps = [TallyStep("all", None, "all_records", empty=empty("ea", self._relations_used()))]
         for n, step in enumerate(s for s in self.plan.steps if s.side == "parent"):
-            blank = self._lost_blank(scope, step)
+            blank, holds = self._lost_blank(scope, step), scope.holds(step.predicate)
             if blank is not None:
                 counts.append(sa.func.count().filter(sa.and_(*so_far, blank)).label(f"b{n}"))
-            so_far.append(scope.holds(step.predicate))
+            lost = empty(f"e{n}_", self._lost_by(step), _not(holds))
+            so_far.append(holds)
             counts.append(sa.func.count().filter(sa.and_(*so_far)).label(f"n{n}"))
-            steps.append(TallyStep(_kind(step), step, f"n{n}", f"b{n}" if blank is not None else None))
+            blank_name = f"b{n}" if blank is not None else None
+            steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost))
+        if len(steps) > 1:
+            steps[-1] = replace(steps[-1], empty=empty("el", self._relations_used(shown=True)))
         return sa.select(*counts).select_from(scope.from_clause()), steps
 
     @staticmethod
     def _lost_blank(scope: Scope, step: Step) -> Element | None:
         part = step.predicate
         return scope.blank(part.cell) if isinstance(part, Comparison) and part.operator in LOSES_BLANKS else None
+
+    def _lost_by(self, step: Step) -> list[tuple[Relation, ...]]:
+        """
+        The relations whose leading nowhere may be why a step leaves a record out. Steps of a person's rights do not
+        tell.
+        """
+        return [] if step.hidden else self._may_be_empty(relations_of([step.predicate], self.plan.opened))
+
+    def _relations_used(self, *, shown: bool = False) -> tuple[tuple[Relation, ...], ...]:
+        """
+        The relations to one record that the template uses and that may lead nowhere; `shown` leaves out those that only
+        the filter uses.
+        """
+        plan = self.plan
+        parts: list[Cell | Predicate] = [c.cell for c in plan.columns]
+        parts += [o.cell for o in plan.order] + [b.cell for b in plan.by]
+        if not shown:
+            parts += [s.predicate for s in plan.steps if not s.hidden]
+        return tuple(self._may_be_empty(relations_of(parts, plan.opened)))
+
+    def _may_be_empty(self, ways: Sequence[tuple[Relation, ...]]) -> list[tuple[Relation, ...]]:
+        return [w for w in ways if not self._is_always_there(w)]
+
+    def _is_always_there(self, way: tuple[Relation, ...]) -> bool:
+        """
+        Whether the database itself promises that a relation leads somewhere.
+        """
+        types = self.plan.catalogue.record_types
+        holder = types[way[-2].target] if len(way) > 1 else self.plan.record_type
+        fields = {f.column: f for f in holder.fields if not f.is_custom}
+        needed = all(own in fields and not fields[own].nullable for own, _ in way[-1].pairs)
+        return way[-1].declared and needed
 
     def _tally_of_groups(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         records, steps = self._tally_of_records()
@@ -575,7 +628,10 @@ class Statements:
         inner: list[tuple[str, Element]] = []
         for n, step in enumerate(parents):
             blank = self._lost_blank(scope, step)
-            inner.append((f"p{n}", scope.dialect.some(scope.holds(step.predicate))))
+            holds_here = scope.holds(step.predicate)
+            inner.append((f"p{n}", scope.dialect.some(holds_here)))
+            for k, way in enumerate(self._lost_by(step)):
+                inner.append((f"pe{n}_{k}", scope.dialect.some(sa.and_(scope.missing(way), _not(holds_here)))))
             if blank is not None:
                 inner.append((f"pb{n}", scope.dialect.some(blank)))
         so_far: list[Element] = [child]
@@ -584,21 +640,36 @@ class Statements:
             blank = self._lost_blank(scope, step)
             if blank is not None:
                 inner.append((f"cb{n}", sa.func.count().filter(sa.and_(*so_far, blank))))
-            so_far.append(scope.holds(step.predicate))
+            holds_here = scope.holds(step.predicate)
+            for k, way in enumerate(self._lost_by(step)):
+                lost = sa.and_(*so_far, scope.missing(way), _not(holds_here))
+                inner.append((f"ce{n}_{k}", sa.func.count().filter(lost)))
+            so_far.append(holds_here)
             inner.append((f"c{n}", sa.func.count().filter(sa.and_(*so_far))))
+        opened = tuple(r.name for r in plan.opened[: scope.first_many + 1])
+        shown = self._relations_used(shown=True)
+        of_children = [w for w in shown if tuple(r.name for r in w)[: len(opened)] == opened]
+        of_records = [w for w in shown if w not in of_children]
+        inner += [(f"ea{k}", scope.dialect.some(scope.missing(w))) for k, w in enumerate(of_records)]
+        for k, way in enumerate(of_children):
+            inner.append((f"ec{k}", sa.func.count().filter(sa.and_(*so_far, scope.missing(way)))))
         keys = [scope.column(k) for k in plan.key]
         made = sa.select(*(e.label(name) for name, e in inner)).select_from(scope.from_clause(keep=True))
         per = made.group_by(*keys).subquery("per_record")
         counts: list[Element] = [sa.func.count().label("all_records")]
-        steps = [TallyStep("all", None, "all_records")]
+        steps = [TallyStep("all", None, "all_records", empty=tuple((w, f"ea{k}") for k, w in enumerate(of_records)))]
+        counts += [sa.func.count().filter(per.c[f"ea{k}"]).label(f"ea{k}") for k in range(len(of_records))]
         holds: list[Element] = []
         for n, step in enumerate(parents):
             blank_name = f"b{n}" if f"pb{n}" in per.c else None
             if blank_name:
                 counts.append(sa.func.count().filter(sa.and_(*holds, per.c[f"pb{n}"])).label(blank_name))
+            lost_parents = tuple((w, f"pe{n}_{k}") for k, w in enumerate(self._lost_by(step)))
+            for _, name in lost_parents:
+                counts.append(sa.func.count().filter(sa.and_(*holds, per.c[name])).label(name))
             holds.append(per.c[f"p{n}"])
             counts.append(sa.func.count().filter(sa.and_(*holds)).label(f"n{n}"))
-            steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name))
+            steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost_parents))
         zero: Element = sa.literal_column("0")
         one: Element = sa.literal_column("1")
 
@@ -617,12 +688,16 @@ class Statements:
                 counts.append(counted(per.c[f"cb{n}"]).label(blank_name))
             step_of = children[n - 1] if n else None
             kind: Literal["filter", "open"] = "filter" if n else "open"
-            steps.append(TallyStep(kind, step_of, f"r{n}", blank_name, f"w{n}"))
+            lost_rows = tuple((w, f"ce{n}_{k}") for k, w in enumerate(self._lost_by(step_of))) if step_of else ()
+            counts += [counted(per.c[name]).label(name) for _, name in lost_rows]
+            steps.append(TallyStep(kind, step_of, f"r{n}", blank_name, f"w{n}", lost_empty=lost_rows))
+        counts += [counted(per.c[f"ec{k}"]).label(f"ec{k}") for k in range(len(of_children))]
+        steps[-1] = replace(steps[-1], empty=tuple((w, f"ec{k}") for k, w in enumerate(of_children)))
         return sa.select(*counts).select_from(per), steps
 
     # Trace
 
-    def trace(self, key: Sequence[Value], *, child: bool = False) -> tuple[sa.Select[Any], list[Traced]]:
+    def trace(self, key: Sequence[Value], *, child: bool = False) -> tuple[sa.Select[Any], list[Answered]]:
         """
         One record of the type, or, with `child`, one record that rows stand for: what each step saw of it, and whether
         it let it pass. The statement gives no row where there is no such record.
@@ -637,7 +712,7 @@ class Statements:
             for k, cell in enumerate(_cells_of(step.predicate)):
                 outputs.append((f"v{n}_{k}", sa.cast(self._trace_value(scope, cell), sa.Text)))
                 saw.append((cell, f"v{n}_{k}"))
-            steps.append(Traced(step, f"h{n}", tuple(saw)))
+            steps.append(Answered(step, f"h{n}", tuple(saw)))
         found = [scope.column(r) == scope.dialect.literal(v, r.field.stored) for r, v in zip(keys, key, strict=True)]
         end = self.plan.row_type if child else self.plan.record_type
         title = end.field_named(end.title or "")
@@ -645,8 +720,64 @@ class Statements:
             relations = self.plan.opened if child else ()
             outputs.append(("title", sa.cast(scope.column(Route(relations, title)), sa.Text)))
         outputs = outputs or [("nothing", sa.literal_column("1"))]
+        found += self._theirs(scope, self.plan.record_type)
         statement = sa.select(*(e.label(name) for name, e in outputs))
         return statement.select_from(scope.from_clause(keep=not child)).where(*found).limit(1), steps
+
+    @staticmethod
+    def _theirs(scope: Scope, record_type: RecordType) -> list[Element]:
+        """
+        What leaves of the records of a scope only those that the person may see.
+        """
+        permitted = scope.permitted(scope.base, record_type)
+        return [] if permitted is None else [permitted]
+
+    def trace_group(self, key: Sequence[Value]) -> tuple[sa.Select[Any], list[Answered]]:
+        """
+        The group of one record: what each step that narrows groups saw of it and whether it let it pass, and, where
+        rows are limited, its `position` among the groups that pass, from 1. No row where no record of the group passes.
+        """
+        plan = replace(self.plan, by=tuple(replace(b, fill_gaps=False) for b in self.plan.by))
+        own = self._group_values(plan, key)
+        later = [s for s in plan.steps if s.side == "child"]
+        rows = _Rows(replace(plan, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
+        outputs = [(f"g{n}", rows.grouped(b)) for n, b in enumerate(plan.by)]
+        steps = []
+        for n, step in enumerate(later):
+            outputs.append((f"h{n}", sa.func.coalesce(rows.scope.holds(step.predicate), sa.false())))
+            saw = []
+            for k, cell in enumerate(_cells_of(step.predicate)):
+                outputs.append((f"v{n}_{k}", sa.cast(self._trace_value(rows.scope, cell), sa.Text)))
+                saw.append((cell, f"v{n}_{k}"))
+            steps.append(Answered(step, f"h{n}", tuple(saw)))
+        groups = rows.select(outputs).subquery("groups")
+        whole: sa.FromClause = groups.join(own, _same_group(groups, own, len(plan.by)))
+        answers: list[Element] = [c for c in groups.c if not c.name.startswith("g")]
+        if plan.at_most is not None:
+            ranked = self._ranked_groups(plan)
+            whole = whole.outerjoin(ranked, _same_group(ranked, own, len(plan.by)))
+            answers.append(ranked.c.position)
+        return sa.select(*(answers or [sa.literal_column("1").label("one")])).select_from(whole).limit(1), steps
+
+    @staticmethod
+    def _group_values(plan: Plan, key: Sequence[Value]) -> sa.Subquery:
+        """
+        What the group of one record is made by, as `g0`, `g1`…
+        """
+        rows = _Rows(replace(plan, by=()), many=False)
+        values = [rows.grouped(b).label(f"g{n}") for n, b in enumerate(plan.by)]
+        found = [
+            rows.scope.column(r) == rows.scope.dialect.literal(v, r.field.stored)
+            for r, v in zip(plan.key, key, strict=True)
+        ]
+        return sa.select(*values).select_from(rows.scope.from_clause()).where(*found).limit(1).subquery("own")
+
+    def _ranked_groups(self, plan: Plan) -> sa.Subquery:
+        rows = _Rows(replace(plan, at_most=None), many=True)
+        order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        outputs: list[tuple[str, Element]] = [(f"g{n}", rows.grouped(b)) for n, b in enumerate(plan.by)]
+        outputs.append(("position", sa.func.row_number().over(order_by=order)))
+        return rows.select(outputs).subquery("ranked")
 
     @staticmethod
     def _trace_value(scope: Scope, cell: Cell) -> Element:
@@ -670,11 +801,8 @@ class Statements:
             for n, k in enumerate(self.plan.catalogue.key_of(record_type))
         ]
         said = sa.cast(table.c[found.column], sa.Text)
-        statement = (
-            sa.select(*outputs)
-            .select_from(table)
-            .where(scope.dialect.lowered(said) == scope.dialect.lowered(literal(title)))
-        )
+        named = scope.dialect.lowered(said) == scope.dialect.lowered(literal(title))
+        statement = sa.select(*outputs).select_from(table).where(named, *self._theirs(scope, record_type))
         return statement.limit(sa.literal_column(str(limit)))
 
     def children_of(self, key: Sequence[Value], *, limit: int) -> sa.Select[Any]:
@@ -685,6 +813,7 @@ class Statements:
         keys = self.plan.row_key
         outputs: list[Element] = [sa.cast(scope.column(k), sa.Text).label(f"k{n}") for n, k in enumerate(keys)]
         found = [scope.column(r) == literal(v, r.field.stored) for r, v in zip(self.plan.key, key, strict=True)]
+        found += self._theirs(scope, self.plan.record_type)
         statement = sa.select(*outputs).select_from(scope.from_clause()).where(*found)
         statement = statement.order_by(*(scope.column(k).asc() for k in keys))
         return statement.limit(sa.literal_column(str(limit)))
@@ -835,6 +964,14 @@ class Statements:
             outputs.append(("at", sa.func.row_number().over(order_by=order)))
         statement = rows.select(outputs or [("one", sa.literal_column("1"))], order if plan.at_most is not None else ())
         return statement.limit(sa.literal_column(str(plan.at_most))) if plan.at_most is not None else statement
+
+
+def _not(found: Element) -> Element:
+    return sa.not_(sa.func.coalesce(found, sa.false()))
+
+
+def _same_group(these: sa.FromClause, those: sa.FromClause, size: int) -> Element:
+    return sa.and_(*(these.c[f"g{n}"].is_not_distinct_from(those.c[f"g{n}"]) for n in range(size)))
 
 
 _TOTALS: dict[str, Callable[[Element], Element]] = {

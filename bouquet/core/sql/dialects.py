@@ -172,6 +172,18 @@ class Dialect:
             return sa.case((fits, sa.case((inside, sa.func.make_date(year, month, day)))))
         return text
 
+    def read_as(self, value: Element, how: str) -> Element:
+        """
+        A column of a type of the database's own as what its field's `stored` says; see `Field.read_as`.
+        """
+        if how == "text":
+            return sa.cast(value, sa.Text)
+        if how == "numeric":
+            return sa.cast(value, sa.Numeric)
+        if how == "list":
+            return sa.func.array_to_string(value, literal(", "), type_=sa.Text())
+        return value
+
     def paper(self, value: Element, found: Field) -> Element:
         """
         A value on its way out, where the driver needs help.

@@ -8,22 +8,14 @@ from collections.abc import Callable
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.sql.elements import False_, Grouping
 
-from bouquet.core.formula import FUNCTIONS, Call, Literal, Node, Reference, Target, Type
+from bouquet.core.formula import FUNCTIONS, SQL_TYPES, Call, Function, Literal, Node, Reference, Target, Type
 from bouquet.core.sql.literals import literal
 
 __all__ = ["compile_formula", "formula_text"]
 
 Element = sa.ColumnElement[Any]
-
-SQL_TYPES: dict[Type, Any] = {
-    Type.NUMBER: sa.Numeric(),
-    Type.TEXT: sa.Text(),
-    Type.YES_NO: sa.Boolean(),
-    Type.DATE: sa.Date(),
-    Type.MOMENT: sa.DateTime(),
-    Type.TIME: sa.Time(),
-}
 
 
 def _plain(code: str) -> Element:
@@ -56,9 +48,17 @@ def compile_formula(
     return _Compiler(read).compile(node)
 
 
+#: What reads the same beside every operator.
+_ATOMS = (Grouping, sa.ColumnClause, sa.BindParameter, sa.Case, sa.Cast, sa.Function)
+
+
 def _either(faults: list[Element | None]) -> Element | None:
     known = [sa.func.coalesce(f, sa.false()) for f in faults if f is not None]
     return sa.or_(*known) if known else None
+
+
+def _is_numeric_cast(value: Element) -> bool:
+    return isinstance(value, sa.Cast) and type(value.type) is sa.Numeric
 
 
 class _Compiler:
@@ -75,7 +75,14 @@ class _Compiler:
 
     @staticmethod
     def _typed(value: Element, kind: Type) -> Element:
-        return sa.type_coerce(value, SQL_TYPES[kind])
+        """
+        The value as an operand of its type. It stands in brackets of its own: SQLAlchemy does not see the operator
+        inside a coerced value, and would leave them out.
+        """
+        if kind is Type.NUMBER and not _is_numeric_cast(value):
+            # What counts, or has whole numbers only, would be an integer, and divide and take roots as one.
+            value = sa.cast(value, sa.Numeric)
+        return sa.type_coerce(value if isinstance(value, _ATOMS) else Grouping(value), SQL_TYPES[kind])
 
     @staticmethod
     def _literal(node: Literal) -> Element:
@@ -97,6 +104,14 @@ class _Compiler:
                 return self._typed(formula_text(value, kinds[0]), Type.TEXT), faults[0]
             return self._typed(sa.cast(value, SQL_TYPES[node.type]), node.type), faults[0]
         function = FUNCTIONS[node.function]
+        if node.function in ("ISERROR", "IFERROR"):
+            return self._caught(node, values, faults)
+        if function.pattern_at is not None:
+            pattern = node.arguments[function.pattern_at]
+            assert isinstance(pattern, Literal)
+            values[function.pattern_at] = pattern.value  # type: ignore[assignment]
+            value = self._typed(function.build(*values), node.type)
+            return value, _either([*faults, self._own_fault(function, values, kinds)])
         if not function.keeps_blanks:
             values = [
                 self._typed(sa.func.coalesce(v, _plain("")), Type.TEXT) if k is Type.TEXT and v is not None else v
@@ -105,8 +120,40 @@ class _Compiler:
         value = self._typed(function.build(*_given(values)), node.type)
         if node.function == "IF":
             return value, self._fault_of_if(values[0], faults)
-        own = function.fault(*_given(values)) if function.fault else None
-        return value, _either([*faults, own])
+        fault = self._own_fault(function, values, kinds)
+        if function.clamps and fault is not None:
+            value = self._typed(sa.case((sa.not_(sa.func.coalesce(fault, sa.false())), value)), node.type)
+        return value, _either([*faults, fault])
+
+    @staticmethod
+    def _own_fault(function: Function, values: list[Element | None], kinds: list[Type | None]) -> Element | None:
+        """
+        When the function itself has no result. A blank argument gives a blank and is no fault.
+        """
+        if function.fault is None:
+            return None
+        fault = function.fault(*_given(values))
+        if function.keeps_blanks:
+            return fault
+        if isinstance(fault, False_):
+            return None
+        there = [v.is_not(None) for v, k in zip(values, kinds, strict=True) if v is not None and k is not Type.TEXT]
+        return sa.and_(*there, fault)
+
+    def _caught(
+        self, node: Call, values: list[Element | None], faults: list[Element | None]
+    ) -> tuple[Element, Element | None]:
+        """
+        What speaks of whether its first argument has a result: its fault is no longer one.
+        """
+        fault = sa.func.coalesce(faults[0], sa.false()) if faults[0] is not None else sa.false()
+        if node.function == "ISERROR":
+            return self._typed(fault, node.type), None
+        assert values[0] is not None
+        assert values[1] is not None
+        value = sa.case((fault, values[1]), else_=values[0])
+        left = sa.and_(fault, sa.func.coalesce(faults[1], sa.false())) if faults[1] is not None else None
+        return self._typed(value, node.type), left
 
     @staticmethod
     def _fault_of_if(test: Element | None, faults: list[Element | None]) -> Element | None:

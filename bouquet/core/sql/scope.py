@@ -28,22 +28,21 @@ from bouquet.core.plan import (
     Folded,
     Having,
     Listed,
+    Permitted,
     PlanOrder,
     Predicate,
     Read,
     Stepped,
     Test,
 )
-from bouquet.core.shaping.patterns import parse_date_pattern
+from bouquet.core.rights import Rights, Way
 from bouquet.core.sql.dialects import Dialect
-from bouquet.core.sql.formulas import compile_formula, formula_text
+from bouquet.core.sql.formulas import compile_formula
 from bouquet.core.sql.literals import literal
-from bouquet.core.values import Value
+from bouquet.core.sql.paper import dated_text, number_text
+from bouquet.core.values import WHITE, Value
 
 __all__ = ["KEEPS_BLANKS", "LOSES_BLANKS", "WHITE", "Maker", "Scope", "escape_like"]
-
-#: What surrounds a text without being part of it.
-WHITE = " \t\n\r\x0b\x0c\u00a0\u2007\u202f"
 
 Element = sa.ColumnElement[Any]
 
@@ -65,7 +64,7 @@ class Maker:
     What all scopes of one statement share.
 
     `many` says that most records of the type will be read; `exists` that a `has` stands in a WHERE, where the
-    database turns it into a join by itself.
+    database turns it into a join by itself. `rights` leave of every table only what the person may see.
     """
 
     catalogue: Catalogue
@@ -73,6 +72,7 @@ class Maker:
     dialect: Dialect
     many: bool = False
     exists: bool = True
+    rights: Rights | None = None
     _tables: int = 0
     _folds: int = 0
 
@@ -142,6 +142,7 @@ class Scope:
         self.fold_joins: dict[Any, _FoldJoin] = {}
         #: Cells that stand for something else just now: what groups are made by, in what is computed of a group.
         self.known: dict[Cell, Element] = {}
+        self._computed: dict[tuple[Computed, bool], tuple[Element, Element | None]] = {}
         self.base = self._table_at((), record_type)
         self.first_many = next((n for n, r in enumerate(opened) if r.many), 0)
         self._open()
@@ -169,7 +170,8 @@ class Scope:
         for n in range(self.first_many, len(self.opened)):
             relation, way = self.opened[n], tuple(r.name for r in self.opened[: n + 1])
             target = self._table_at(way, self.maker.catalogue.record_types[relation.target])
-            self.chain.append((target, _linked(here, target, relation)))
+            holder = self._type_at(self.opened[:n])
+            self.chain.append((target, self._led_to(here, target, holder, relation)))
             here = target
 
     def _is_child(self, way: tuple[str, ...]) -> bool:
@@ -181,14 +183,58 @@ class Scope:
         The table at the end of relations to one record, joined when it was not yet.
         """
         way: tuple[str, ...] = ()
-        here = self.base
+        here, holder = self.base, self.record_type
         for relation in relations:
             way = (*way, relation.name)
             if way not in self.aliases:
                 target = self._table_at(way, self.maker.catalogue.record_types[relation.target])
-                self.joins.append(_Join(target, _linked(here, target, relation), self._is_child(way)))
-            here = self.aliases[way]
+                link = self._led_to(here, target, holder, relation)
+                self.joins.append(_Join(target, link, self._is_child(way)))
+            here, holder = self.aliases[way], self.maker.catalogue.record_types[relation.target]
         return here
+
+    # Rights
+
+    def _type_at(self, relations: tuple[Relation, ...]) -> RecordType:
+        return self.maker.catalogue.record_types[relations[-1].target] if relations else self.record_type
+
+    def _led_to(self, here: sa.FromClause, there: sa.FromClause, holder: RecordType, relation: Relation) -> Element:
+        """
+        The link of a relation; what may not be seen is not there.
+        """
+        link, rights = _linked(here, there, relation), self.maker.rights
+        if rights is None or rights.follows(holder, relation):
+            return link
+        permitted = self.permitted(there, self.maker.catalogue.record_types[relation.target])
+        return link if permitted is None else sa.and_(link, permitted)
+
+    def permitted(self, table: sa.FromClause, record_type: RecordType) -> Element | None:
+        """
+        Whether a record in `table` is one that the person may see; None where all are.
+        """
+        rights = self.maker.rights
+        if rights is None:
+            return None
+        ways, field = rights.ways(record_type), rights.field
+        if not ways or field is None:
+            return sa.false()
+        values = [self.dialect.literal(_code(v, field), field.stored) for v in rights.scope.values]
+        if not ways[0]:
+            return table.c[field.column].in_(values)
+        return sa.or_(*(self._reached(table, way, field, values) for way in ways))
+
+    def _reached(self, table: sa.FromClause, way: Way, field: Field, values: list[Element]) -> Element:
+        """
+        Whether a way leads from a record to one of the values of a field.
+        """
+        types = self.maker.catalogue.record_types
+        tables = [_bare(types[r.target], self.maker.table_name()) for r in way]
+        chain = tables[0]
+        for before, there, relation in zip(tables, tables[1:], way[1:], strict=False):
+            chain = chain.join(there, _linked(before, there, relation))
+        found: sa.Select[Any] = sa.select(sa.literal_column("1")).select_from(chain)
+        found = found.where(_linked(table, tables[0], way[0]), tables[-1].c[field.column].in_(values))
+        return found.correlate(table).exists()
 
     def from_clause(
         self, start: sa.FromClause | None = None, *, keep: bool = False, on: list[Element] | None = None
@@ -251,7 +297,7 @@ class Scope:
         elif found.json_key is not None:
             text = table.c[found.column].op("->>", return_type=sa.Text())(literal(found.json_key))
         else:
-            return table.c[found.column], None
+            return self.dialect.read_as(table.c[found.column], found.read_as), None
         return self.dialect.read_text(text, found.stored), text
 
     def _attribute(self, route: Route, table: sa.FromClause) -> Element:
@@ -316,8 +362,16 @@ class Scope:
 
     def computed(self, cell: Computed) -> tuple[Element, Element | None]:
         """
-        (value, fault) of a formula.
+        (value, fault) of a formula. Made once: columns that refer to each other would otherwise be made again for each
+        reference, for its value and for its fault.
         """
+        # What groups are made by stands for something else only while a row of groups is made.
+        key = (cell, bool(self.known))
+        if key not in self._computed:
+            self._computed[key] = self._compute(cell)
+        return self._computed[key]
+
+    def _compute(self, cell: Computed) -> tuple[Element, Element | None]:
 
         def read(target: formula.Target, kind: formula.Type) -> tuple[Element, Element | None]:
             inner: Cell = target  # type: ignore[assignment]
@@ -356,6 +410,21 @@ class Scope:
         if cell.field.stored == "text" or cell.field.kind is Kind.TEXT:
             return sa.or_(value.is_(None), self.dialect.trimmed(value, WHITE) == literal(""))
         return value.is_(None)
+
+    def missing(self, way: tuple[Relation, ...]) -> Element:
+        """
+        Whether a relation to one record leads nowhere though the record before it is there.
+        """
+        last, parent = way[-1], self.joined(way[:-1])
+        own: list[Element] = [parent.c[column] for column, _ in last.pairs]
+        if last.declared and self.maker.rights is None:
+            nowhere = sa.or_(*(c.is_(None) for c in own))
+        else:
+            target = self.joined(way)
+            nowhere = target.c[last.pairs[0][1]].is_(None)
+        if len(way) == 1:
+            return nowhere
+        return sa.and_(parent.c[way[-2].pairs[0][1]].is_not(None), nowhere)
 
     # Folds
 
@@ -397,10 +466,13 @@ class Scope:
         types = self.maker.catalogue.record_types
         tables = [_bare(types[r.target], self.maker.table_name()) for r in cell.chain[:-1]] + [inner.base]
         chain = tables[0]
-        for before, here, relation in zip(tables, tables[1:], cell.chain[1:], strict=False):
-            chain = chain.join(here, _linked(before, here, relation))
+        for before, here, relation, led in zip(tables, tables[1:], cell.chain[1:], cell.chain, strict=False):
+            chain = chain.join(here, self._led_to(before, here, types[led.target], relation))
         link = tuple((anchor.c[own], tables[0].c[theirs]) for own, theirs in cell.chain[0].pairs)
         where = inner.holds(cell.where) if cell.where is not None else None
+        if self.maker.rights is not None and not self.maker.rights.follows(self._type_at(cell.anchor), cell.chain[0]):
+            permitted = self.permitted(tables[0], types[cell.chain[0].target])
+            where = permitted if where is None else where if permitted is None else sa.and_(where, permitted)
         return inner, chain, link, where
 
     def _joined_fold(self, cell: Folded) -> Element:
@@ -442,8 +514,13 @@ class Scope:
         The order in which a fold meets its records: as stated, then by their key.
         """
         parts: list[Element] = []
-        for level in cell.order:
-            parts += self.ordering(level if not latest else _reversed(level))
+        picks = cell.how in ("first", "latest")
+        levels = [_picking(o, latest=latest) if picks else o for o in cell.order]
+        for level in levels:
+            parts += self.ordering(level)
+        for level in levels:
+            if level.cell.field.stored == "text" and level.cell.field.kind is not Kind.CHOICE:
+                parts += self.ordering(replace(level, exact=True))
         for key in self.maker.catalogue.key_of(self.record_type):
             value = self.column(key)
             parts.append(value.desc() if latest else value.asc())
@@ -459,15 +536,10 @@ class Scope:
             return self.label_of(value, found)
         if found.kind is Kind.BOOLEAN:
             return sa.case((value, literal(show.yes or "true")), (sa.not_(value), literal(show.no or "false")))
-        if found.kind.is_dated:
-            value = self.dialect.local(value, self.maker.zone) if found.kind is Kind.MOMENT else value
-            if show.date:
-                return sa.func.to_char(value, literal(parse_date_pattern(show.date).to_char))
-            return formula_text(value, formula.Type.DATE if found.kind is Kind.DATE else formula.Type.MOMENT)
-        if found.kind.is_number and show.decimals is not None:
-            return sa.cast(
-                sa.func.round(self.dialect.exact(value, found), sa.literal_column(str(show.decimals))), sa.Text
-            )
+        if found.kind.is_dated or found.kind is Kind.TIME:
+            return dated_text(value, found, show, self.dialect, self.maker.zone)
+        if found.kind.is_number:
+            return number_text(value, found, show, self.dialect)
         return value if found.stored == "text" else sa.cast(value, sa.Text)
 
     # Order
@@ -479,21 +551,43 @@ class Scope:
         found = order.cell.field
         value = self.value(order.cell) if value is None else value
         if found.kind is Kind.CHOICE and found.choices and order.by_label:
-            value = self._sorted_text(self.label_of(value, found))
+            if found.choices_ordered:
+                return self._directed(self.rank_of(value, found), order, filled=filled) + self._directed(
+                    sa.cast(value, sa.Text), order, filled=filled
+                )
+            value = self._sorted_text(self.label_of(value, found), exact=True)
         elif found.stored == "text" or found.kind is Kind.TEXT:
             if found.digits_vary:
                 value = self.dialect.by_digits(value, CODE_DIGITS)
-            value = self._sorted_text(value)
+            value = self._sorted_text(value, exact=order.exact)
         elif found.stored == "other":
             value = sa.cast(value, sa.Text)
+        return self._directed(value, order, filled=filled)
+
+    def _directed(self, value: Element, order: PlanOrder, *, filled: bool) -> list[Element]:
         directed: Element = value.desc() if order.descending else value.asc()
         if not filled:
             directed = self.dialect.blanks(directed, order.descending, order.blanks_first)
         return [directed]
 
-    def _sorted_text(self, value: Element) -> Element:
-        trimmed = sa.func.nullif(value, literal(""))
-        return self.dialect.collated(trimmed)
+    @staticmethod
+    def rank_of(value: Element, found: Field) -> Element:
+        """
+        The place of a choice in the catalogue's order, from 0; unknown codes come after all known ones.
+        """
+        ranks: list[tuple[Element, Element]] = [
+            (value == literal(_code(c.code, found)), sa.literal_column(str(n))) for n, c in enumerate(found.choices)
+        ]
+        unknown: Element = sa.literal_column(str(len(found.choices)))
+        nothing: tuple[Element, Element] = (value.is_(None), sa.null())
+        return sa.case(nothing, *ranks, else_=unknown)
+
+    def _sorted_text(self, value: Element, *, exact: bool) -> Element:
+        """
+        A text as it is ordered: blank ones as NULL, and, unless `exact`, spellings that differ by case as equal.
+        """
+        filled = self.dialect.trimmed(value, WHITE) != literal("")
+        return self.dialect.collated(sa.case((filled, value if exact else self.dialect.lowered(value))))
 
     # Predicates
 
@@ -512,6 +606,9 @@ class Scope:
                 return self._listed(predicate)
             case Test():
                 return self.value(predicate.cell)
+            case Permitted():
+                found = self.permitted(self.base, self.record_type)
+                return found if found is not None else sa.true()
         parts = [self.holds(p) for p in predicate.parts]
         if predicate.how == "all":
             return sa.and_(*parts)
@@ -551,7 +648,9 @@ class Scope:
         value = self.value(predicate.cell)
         if predicate.listed.kind.is_text:
             listed, value = sa.cast(listed, sa.Text), sa.cast(value, sa.Text)
-        return value.in_(sa.select(listed).select_from(inner.from_clause()).where(listed.is_not(None)))
+        known = sa.select(listed).select_from(inner.from_clause()).where(listed.is_not(None))
+        permitted = inner.permitted(inner.base, predicate.record_type)
+        return value.in_(known if permitted is None else known.where(permitted))
 
     def _folded(self, c: Comparison) -> tuple[Element, Callable[[Value], Element]]:
         """
@@ -667,8 +766,18 @@ def _count_distinct(scope: Scope, cell: Folded, where: Element | None) -> Elemen
     return scope.filtered(sa.func.count(sa.distinct(value)), where, sa.not_(scope.blank(Read(cell.value))))
 
 
-def _plain(name: str) -> _Aggregate:
+def _extreme(name: str, *, greatest: bool) -> _Aggregate:
+    """
+    The least or greatest value; of choices by the order that records are ordered by.
+    """
+
     def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
+        assert cell.value is not None
+        if cell.field.kind is Kind.CHOICE:
+            level = PlanOrder(Read(cell.value), greatest, False)
+            value = scope.folded_value(cell)
+            gathered = sa.func.array_agg(aggregate_order_by(value, *scope.ordering(level)))
+            return _element(scope.filtered(gathered, where, sa.not_(scope.blank(Read(cell.value)))), 1)
         return scope.filtered(getattr(sa.func, name)(scope.folded_value(cell)), where)
 
     return make
@@ -693,15 +802,45 @@ def _element(array: Element, n: int) -> Element:
 
 def _gathered(scope: Scope, cell: Folded, where: Element | None, value: Element) -> Element:
     """
-    The filled values of a fold as an array, in order.
+    The values of a fold as an array, in order: the filled ones, or, where blanks keep their place, all.
     """
     assert cell.value is not None
-    filled = sa.not_(scope.blank(Read(cell.value)))
+    filled = None if cell.keeps_places else sa.not_(scope.blank(Read(cell.value)))
+    if cell.distinct and cell.order:
+        return _distinct_in_order(scope, cell, where, value, filled)
     if cell.distinct:
         text = cell.field.stored == "text" or cell.how == "joined"
         ordered = scope.dialect.collated(value) if text else value
         return scope.filtered(sa.func.array_agg(aggregate_order_by(sa.distinct(ordered), ordered)), where, filled)
     return scope.filtered(sa.func.array_agg(aggregate_order_by(value, *scope.fold_order(cell))), where, filled)
+
+
+def _distinct_in_order(
+    scope: Scope, cell: Folded, where: Element | None, value: Element, filled: Element | None
+) -> Element:
+    """
+    Different values, ordered by the least order value of each; one that has none stands as the stated blanks do.
+    """
+    backwards, blanks_first = cell.order[0].descending, cell.order[0].blanks_first
+    upwards = tuple(replace(o, descending=o.descending != backwards, blanks_first=False) for o in cell.order)
+    order = scope.fold_order(replace(cell, order=upwards))
+    blank = scope.blank(cell.order[0].cell)
+    values, blanks = (
+        scope.filtered(sa.func.array_agg(aggregate_order_by(made, *order)), where, filled) for made in (value, blank)
+    )
+    met = sa.func.unnest(values, blanks).table_valued("value", "blank", with_ordinality="place", name="met")
+    met = met.render_derived()
+    each = sa.select(
+        met.c.value.label("value"),
+        sa.func.bool_and(met.c.blank).label("blank"),
+        sa.func.min(met.c.place).label("place"),
+    ).group_by(met.c.value)
+    found = each.subquery("different")
+    place = found.c.place.desc() if backwards else found.c.place.asc()
+    ordered = [found.c.blank.desc() if blanks_first else found.c.blank.asc(), place]
+    return (
+        sa.select(sa.func.array_agg(aggregate_order_by(found.c.value, *ordered))).select_from(found).scalar_subquery()
+    )
 
 
 def _joined(scope: Scope, cell: Folded, where: Element | None) -> Element:
@@ -740,8 +879,8 @@ _AGGREGATES: dict[str, _Aggregate] = {
     "count_distinct": _count_distinct,
     "sum": _numeric("sum"),
     "mean": _numeric("avg"),
-    "least": _plain("min"),
-    "greatest": _plain("max"),
+    "least": _extreme("min", greatest=False),
+    "greatest": _extreme("max", greatest=True),
     "first": lambda scope, cell, where: _picked(scope, cell, where, latest=False),
     "latest": lambda scope, cell, where: _picked(scope, cell, where, latest=True),
     "joined": _joined,
@@ -776,8 +915,11 @@ def _without_none(cell: Folded, value: Element) -> Element:
     return sa.func.coalesce(value, empty[cell.how]) if cell.how in empty else value
 
 
-def _reversed(level: PlanOrder) -> PlanOrder:
-    return PlanOrder(level.cell, not level.descending, level.blanks_first, level.by_label)
+def _picking(level: PlanOrder, *, latest: bool) -> PlanOrder:
+    """
+    A level of the order by which one record is picked: a blank is never picked while there is another.
+    """
+    return replace(level, descending=level.descending != latest, blanks_first=False)
 
 
 def _bare(record_type: RecordType, name: str) -> sa.FromClause:

@@ -5,12 +5,11 @@ Checks, as they stand in a template document: on a column, on a row, on the whol
 from __future__ import annotations
 
 from collections.abc import Mapping
-from decimal import Decimal
 from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import Discriminator, Field, Tag
 
-from bouquet.core.template.part import Part, Scalar
+from bouquet.core.template.part import Number, Part, Scalar
 
 __all__ = ["Check", "ColumnCheck", "FileCheck", "RowCheck", "Severity"]
 
@@ -70,9 +69,9 @@ class FileCheck(Part):
 
     file: Literal["rows", "usual", "not_empty", "total", "headings", "full"]
     column: str | None = Field(None, min_length=1)
-    least: Decimal | None = None
-    greatest: Decimal | None = None
-    percent: Decimal | None = Field(None, ge=0, le=1000)
+    least: Number | None = None
+    greatest: Number | None = None
+    percent: Number | None = Field(None, ge=0, le=1000)
     runs: int = Field(7, ge=1, le=100)
     headings: tuple[str, ...] | None = Field(None, max_length=2000)
     severity: Severity = "note"

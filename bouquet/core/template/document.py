@@ -63,6 +63,12 @@ __all__ = [
 FORMAT: Literal["bouquet-template/1"] = "bouquet-template/1"
 NEWEST = 1
 
+#: Parts of a document.
+MOST = {"columns": 1_000, "order": 50}
+MOST_CONDITIONS = 2_000
+#: Groups within groups of a filter.
+DEEPEST = 60
+
 #: Characters. The most that a spreadsheet's cell shows of a heading without trouble, and then some.
 HEADING_LENGTH = 255
 
@@ -230,7 +236,9 @@ class Show(Part):
     date: str | None = Field(None, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
     decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")
     rounding: Literal["half_away", "half_even"] = "half_away"
-    factor: Decimal | None = Field(None, gt=0, description="Multiplied with the number, e.g. 100 for m to cm")
+    factor: Decimal | None = Field(
+        None, gt=0, lt=10**15, decimal_places=15, description="Multiplied with the number, e.g. 100 for m to cm"
+    )
     decimal_mark: Literal[".", ","] | None = None
     grouping: Literal["", " ", "\u00a0", "\u202f", ",", ".", "'", "’"] | None = None
     prefix: str = Field("", max_length=40)
@@ -568,14 +576,14 @@ class Template(Part):
 
     format: Literal["bouquet-template/1"] = FORMAT
     name: str = Field(min_length=1, max_length=120)
-    about: str = ""
+    about: str = Field("", max_length=4_000)
     records: str
     rows: PerRecord | PerChild | PerGroup = Field(PerRecord(), discriminator="per")
     columns: tuple[Column, ...] = ()
     filter: Narrowing = AllOf(all=())
     asks: tuple[Ask, ...] = Field((), max_length=40)
     order: tuple[Order, ...] = ()
-    at_most: int | None = Field(None, ge=1)
+    at_most: int | None = Field(None, ge=1, le=10**12)
     zone: str = "Europe/London"
     checks: tuple[Check, ...] = Field((), max_length=100)
     output: Output = Output()
@@ -622,10 +630,58 @@ def read_document(document: object) -> Template:
             "Update Bouquet, or export it again in the older format."
         )
         raise DocumentError([Problem(code="newer_format", message=message, place="format")])
+    problem = _unreadable(document) or _oversize(document)
+    if problem is not None:
+        raise DocumentError([problem])
     try:
         return Template.model_validate(_upgrade(document, version))
     except ValidationError as error:
         raise DocumentError([_problem_of(e) for e in error.errors()]) from error
+
+
+def _unreadable(document: dict[str, Any]) -> Problem | None:
+    """
+    Texts with half a character (a lone surrogate), which no file and no database can hold.
+    """
+    waiting: list[tuple[Any, tuple[int | str, ...]]] = [(document, ())]
+    while waiting:
+        part, location = waiting.pop()
+        if isinstance(part, str) and any("\ud800" <= c <= "\udfff" for c in part):
+            message = "This text holds a character that no file can carry."
+            return Problem(code="unreadable", message=message, place=_place_of(location))
+        if len(location) > 4 * DEEPEST:
+            return Problem(code="too_deep", message=f"This is nested more than {DEEPEST} deep.", place="")
+        if isinstance(part, dict):
+            waiting += [(inner, (*location, str(key))) for key, inner in part.items()]
+        elif isinstance(part, list | tuple):
+            waiting += [(inner, (*location, n)) for n, inner in enumerate(part)]
+    return None
+
+
+def _oversize(document: dict[str, Any]) -> Problem | None:
+    """
+    What of a document is more than can be worked with: told before anything is made of it.
+    """
+    conditions, waiting = 0, [(document.get(name), name, 0) for name in ("filter", "columns", "checks")]
+    for name, most in MOST.items():
+        found = document.get(name)
+        if isinstance(found, list | tuple) and len(found) > most:
+            message = f"A template has at most {most:,} {name}; this one has {len(found):,}."
+            return Problem(code="too_many", message=message, place=name)
+    while waiting:
+        part, place, depth = waiting.pop()
+        if depth > DEEPEST:
+            message = f"This is nested more than {DEEPEST} deep."
+            return Problem(code="too_deep", message=message, place=place)
+        if isinstance(part, dict):
+            conditions += bool({"is", "has", "picks"} & part.keys())
+            if conditions > MOST_CONDITIONS:
+                message = f"A template has at most {MOST_CONDITIONS:,} conditions."
+                return Problem(code="too_many", message=message, place=place)
+            waiting += [(inner, place, depth + 1) for inner in part.values()]
+        elif isinstance(part, list | tuple):
+            waiting += [(inner, place, depth) for inner in part if isinstance(inner, dict | list | tuple)]
+    return None
 
 
 def document_schema() -> dict[str, Any]:
@@ -635,7 +691,7 @@ def document_schema() -> dict[str, Any]:
     return Template.model_json_schema(by_alias=True)
 
 
-_TAGS = re.compile(r"^<.*>$|^(FieldValue|Constant|bool|int|float|str|record|child|group)$")
+_TAGS = re.compile(r"^<.*>$|^(FieldValue|Constant|bool|int|float|str|decimal|record|child|group)$")
 
 
 def _place_of(location: tuple[int | str, ...]) -> str:

@@ -4,13 +4,21 @@ What all parts of documents share.
 
 from __future__ import annotations
 
-from typing import TypeAlias
+from decimal import Decimal
+from typing import Annotated, TypeAlias
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import AfterValidator, BaseModel, ConfigDict, PlainSerializer
 
-__all__ = ["Part", "Scalar"]
+from bouquet.core.values import check_digits, json_number
 
-Scalar: TypeAlias = bool | int | float | str
+__all__ = ["Number", "Part", "Scalar"]
+
+#: A number of a document: exact, whatever its length. JSON that cannot carry it as a number carries its digits.
+Number: TypeAlias = Annotated[
+    Decimal, AfterValidator(check_digits), PlainSerializer(json_number, return_type=int | float | str)
+]
+
+Scalar: TypeAlias = bool | int | Number | str
 
 
 class Part(BaseModel):

@@ -34,6 +34,7 @@ from bouquet.core.template.document import (
     Template,
     Window,
 )
+from bouquet.core.template.part import Scalar
 from bouquet.core.values import read_value, say_value
 from bouquet.core.windows import resolve_window, span_words, window_words
 
@@ -326,7 +327,7 @@ class Sentence:
             return f"{', '.join(said[: _NAMED - 1])} and {len(said) - _NAMED + 1} more"
         return ", ".join(said)
 
-    def _say(self, raw: bool | int | float | str, field: Field | None) -> str:
+    def _say(self, raw: Scalar, field: Field | None) -> str:
         if field is not None:
             try:
                 return say_value(read_value(raw, field, ZoneInfo(self.template.zone)), field)

@@ -11,7 +11,7 @@ from typing import IO, Literal
 import polars as pl
 
 from bouquet.core.errors import EncodingProblem
-from bouquet.core.shaping import Line, TextShaper, shown_total
+from bouquet.core.shaping import Line, TextShaper, guarded, shown_total
 from bouquet.core.writers.base import Writer
 
 __all__ = ["CsvWriter"]
@@ -57,7 +57,7 @@ class CsvWriter(Writer):
         ]
         self._file: IO[bytes] = self.path.open("wb", buffering=1 << 20)
         self._file.write(_SIGNATURE.get(options.encoding, b""))
-        self._write_rows([[t] for t in self.titles] + ([[]] if self.titles else []))
+        self._write_rows([[self._guarded(t)] for t in self.titles] + ([[]] if self.titles else []))
         self._write_heading_rows()
 
     def write(self, frame: pl.DataFrame) -> None:
@@ -81,7 +81,7 @@ class CsvWriter(Writer):
             cells[n] = shown_total(self.plan.columns[n], n, value, self._shaper)
         free = next((n for n, c in enumerate(cells) if not c and n not in line.values), None)
         if free is not None:
-            cells[free] = line.label
+            cells[free] = self._guarded(line.label)
         self._write_rows([cells])
 
     @property
@@ -124,10 +124,13 @@ class CsvWriter(Writer):
         lines.write_csv(buffer, include_header=False, quote_style="never", line_terminator=self._line_end)
         self._file.write(self._encode(buffer.getvalue().decode()))
 
+    def _guarded(self, text: str) -> str:
+        return guarded(text) if self.plan.guards_formulas else text
+
     def _write_heading_rows(self) -> None:
         rows = []
         if self._options.heading_row in ("headings", "both"):
-            rows.append([c.heading for c in self.plan.columns])
+            rows.append([self._guarded(c.heading) for c in self.plan.columns])
         if self._options.heading_row in ("names", "both"):
             rows.append([c.technical for c in self.plan.columns])
         self._write_rows(rows)

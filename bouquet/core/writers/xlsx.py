@@ -29,8 +29,10 @@ from bouquet.core.catalogue import Kind
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.errors import WriteError
+from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.plan import PlanColumn
-from bouquet.core.shaping import Line, TextShaper, parse_date_pattern
+from bouquet.core.shaping import Line, TextShaper
+from bouquet.core.shaping.far import far_column
 from bouquet.core.writers.base import Writer
 
 __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
@@ -55,7 +57,7 @@ _NUMBER_FORMATS[Kind.MOMENT] = _NUMBER_FORMATS[Kind.TIMESTAMP]
 
 #: What XML cannot hold, and the format's own escapes taken literally (ISO/IEC 29500-1, 22.4.2.4).
 _UNWRITABLE = re.compile(r"[\x00-\x08\x0b-\x1f\ufffe\uffff]|_(?=x[0-9A-Fa-f]{4}_)")
-_NEEDS_CARE = r"[&<>\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
+_NEEDS_CARE = r"[&<>\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_|^\s|\s$"
 
 _CONTROLS = r"[\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
 
@@ -468,13 +470,12 @@ class _Cell:
             pieces = frame[name].cast(pl.Int8).cast(pl.String), ' t="b"><v>', "</v></c>"
         else:
             return self._text(self._shaped(frame), notes)
-        if column.blank and pieces[0].null_count():
+        if (column.blank or far_column(name) in frame.schema) and pieces[0].null_count():
             return _either(pieces, self._text(self._shaped(frame), notes), pieces[0].is_not_null())
         return pieces
 
     def _shaped(self, frame: pl.DataFrame) -> pl.Series:
-        dtype = frame.schema.get(f"c{self.n}")
-        return frame.select(self.shaper.text(self.column, self.n, dtype).alias("t"))["t"]
+        return frame.select(self.shaper.text(self.column, self.n, frame.schema).alias("t"))["t"]
 
     def _number(self, frame: pl.DataFrame, name: str, notes: Any) -> _Pieces:
         value = frame[name].cast(pl.String)

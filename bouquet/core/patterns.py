@@ -1,5 +1,6 @@
 """
-Date patterns: a subset of the fields of Unicode Technical Standard 35, translated for each writer.
+Patterns of dates and numbers, translated for each writer. Those of dates are a subset of the fields of Unicode
+Technical Standard 35.
 """
 
 from __future__ import annotations
@@ -7,7 +8,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
-__all__ = ["DatePattern", "PatternError", "parse_date_pattern"]
+__all__ = ["DatePattern", "NumberPattern", "PatternError", "parse_date_pattern", "parse_number_pattern"]
 
 #: UTS 35 field → (code of the text formatter, of a spreadsheet number format, of PostgreSQL's to_char).
 _FIELDS = {
@@ -83,3 +84,33 @@ def parse_date_pattern(pattern: str) -> DatePattern:
         msg = "The date pattern is empty."
         raise PatternError(msg)
     return DatePattern(strftime, number_format, to_char)
+
+
+@dataclass(frozen=True)
+class NumberPattern:
+    """
+    A number pattern: digits after the point, and the pattern as the database (`to_char`) reads it.
+    """
+
+    decimals: int
+    to_char: str
+
+
+_NUMBER_PATTERN = re.compile(r"(#,##)?(0{1,20})(?:\.(0{1,15}))?")
+
+
+def parse_number_pattern(pattern: str) -> NumberPattern:
+    """
+    Translate a number pattern such as `0.00`, `0000` or `#,##0.0`: zeros are digits that always stand, `#,##` groups.
+
+    Raises PatternError.
+    """
+    found = _NUMBER_PATTERN.fullmatch(pattern)
+    if found is None:
+        msg = f"“{pattern}” is no pattern of a number; use 0, 0.00, 0000 or #,##0.00."
+        raise PatternError(msg)
+    grouped, zeros, after = found.group(1), found.group(2), found.group(3) or ""
+    digits = "9" * (36 - len(zeros)) + zeros
+    if grouped:
+        digits = ",".join(digits[n : n + 3] for n in range(0, len(digits), 3))
+    return NumberPattern(len(after), "FM" + digits + (f".{after}" if after else ""))

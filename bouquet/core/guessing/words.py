@@ -1,0 +1,179 @@
+"""
+Names of tables and columns as words that people read: `InvoiceDate`, `inv_dt` and `INVOICE_DATE` are "Invoice date".
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from functools import cache, lru_cache
+from importlib.resources import files
+from typing import Any
+
+import inflect
+
+__all__ = [
+    "common_prefix",
+    "initials_of_tables",
+    "label_of_column",
+    "label_of_table",
+    "plural_of",
+    "singular_of",
+    "unit_of",
+    "words_of",
+]
+
+ENGLISH: dict[str, Any] = tomllib.loads(files("bouquet.core.guessing").joinpath("english.toml").read_text("utf-8"))
+WORDS: dict[str, list[str]] = ENGLISH["words"]
+
+#: Abbreviations that mean one thing wherever they stand.
+SHORT: dict[str, str] = ENGLISH["short"]
+
+#: What the last word of a name says about the unit.
+UNITS: dict[str, str] = ENGLISH["units"]
+
+CAPITALS = frozenset(WORDS["capitals"])
+
+_PHRASE = re.compile(r"( (?:per|of|by|in|for|with|to) )")
+_IN_COMMENT = re.compile(r"(?:\(|\[|\bin )(mm|cm|m|km|g|kg|t|l|ml|ha|m²|m³|kWh|kW|%|€|£|\$|km/h|°C|°)(?:\)|\]|\b|$)")
+_PARTS = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|[0-9]+|[^\W\d_]+")
+_TABLE_PREFIXES = frozenset(WORDS["table_prefixes"])
+
+#: Letters of a word that tells nothing by itself, at most.
+LONGEST_STEM = 3
+
+#: Letters that a common prefix of columns may have at most.
+LONGEST_PREFIX = 5
+
+
+@cache
+def _english() -> inflect.engine:
+    return inflect.engine()
+
+
+@lru_cache(100_000)
+def split_name(name: str) -> tuple[str, ...]:
+    """
+    The parts of a name, in small letters: by underscores, spaces, changes of case, and where digits begin.
+    """
+    return tuple(part.lower() for part in _PARTS.findall(name))
+
+
+def words_of(name: str, prefix: str = "") -> list[str]:
+    """
+    The words of a name, abbreviations written out; without a prefix that all columns of its table share.
+    """
+    parts = split_name(name)
+    if prefix and len(parts) > 1 and parts[0] == prefix:
+        parts = parts[1:]
+    text = " ".join(SHORT.get(part, part) for part in parts).replace("e mail", "e-mail")
+    return text.split() or [name.lower()]
+
+
+def common_prefix(names: Sequence[str]) -> str:
+    """
+    A short first part that most columns of a table share (`t_tag`, `t_girth`), or nothing.
+    """
+    firsts = Counter(parts[0] for parts in map(split_name, names) if len(parts) > 1)
+    if not firsts:
+        return ""
+    first, times = firsts.most_common(1)[0]
+    shared = times >= 3 and times >= 0.5 * len(names) and len(first) <= LONGEST_PREFIX
+    return first if shared and first not in ("is", "has", "no", "min", "max") else ""
+
+
+def unit_of(name: str, comment: str, *, is_number: bool) -> tuple[str, bool]:
+    """
+    The unit of a number, and whether the name's last part says it.
+    """
+    if not is_number:
+        return "", False
+    parts = split_name(name)
+    if len(parts) > 1 and parts[-1] in UNITS:
+        return UNITS[parts[-1]], True
+    found = _IN_COMMENT.search(comment)
+    return (found.group(1), False) if found else ("", False)
+
+
+def label_of_column(
+    name: str, prefix: str = "", *, table: str = "", leads_to: str = "", unit_said: bool = False, is_key: bool = False
+) -> str:
+    """
+    A heading for a column of a table whose records are called `table`. One that names a record of another, called
+    `leads_to`, is called after it: `customer_id` is "Customer". A record's own number is "Customer number".
+    """
+    words = words_of(name, prefix)
+    if unit_said and len(words) > 1:
+        words = words[:-1]
+    if is_key and table and words[-1] in ("id", "key") and (len(words) == 1 or words[:-1] == table.split()):
+        return _written([*table.split(), "number"])
+    if leads_to and words[-1] in ("id", "key", "fk", "number", "code", "imo"):
+        # What is left of `sp_id` says nothing; the record that it leads to does.
+        stem = words_of(name)[:-1]
+        return _written(stem if stem and len(stem[-1]) > LONGEST_STEM else leads_to.split())
+    if len(words) == 1 and words[0] in ("on", "at", "by", "from", "to", "in", "of") and table:
+        words = [*table.split(), *words]
+    return _written(words)
+
+
+def initials_of_tables(names: Iterable[str]) -> dict[str, str]:
+    """
+    What the first letters of tables' words stand for, where no two tables share them: `wo` is "work order".
+    """
+    found: dict[str, set[str]] = {}
+    for name in names:
+        parts = split_name(name)
+        if len(parts) > 1:
+            found.setdefault("".join(p[0] for p in parts), set()).add(" ".join((*parts[:-1], singular_of(parts[-1]))))
+    known = {*SHORT, *WORDS["little"]}
+    return {first: next(iter(words)) for first, words in found.items() if len(words) == 1 and first not in known}
+
+
+def label_of_table(name: str, prefix: str = "", initials: Mapping[str, str] | None = None) -> str:
+    """
+    What one record of a table is called: `tblOrders` is "order". `prefix` is what its columns begin with, `initials`
+    what the house's own abbreviations stand for.
+    """
+    parts = split_name(name)
+    while len(parts) > 1 and (parts[0] in _TABLE_PREFIXES or parts[0] == prefix):
+        parts = parts[1:]
+    if initials and len(parts) > 1:
+        parts = tuple(word for part in parts for word in initials.get(part, part).split())
+    words = " ".join(SHORT.get(p, p) if len(parts) == 1 or p not in ("st", "no", "co") else p for p in parts).split()
+    if not words:
+        return name.lower()
+    words[-1] = singular_of(words[-1])
+    return " ".join(w.upper() if w in CAPITALS else w for w in words)
+
+
+@lru_cache(20_000)
+def singular_of(word: str) -> str:
+    """
+    A word for one of them; itself where it is one already.
+    """
+    if word.endswith(("ss", "us", "is", "as", "news", "series", "species")) or len(word) < 4:
+        return word
+    found = _english().singular_noun(word)
+    return str(found) if found else word
+
+
+@lru_cache(20_000)
+def plural_of(label: str) -> str:
+    """
+    What several of them are called.
+    """
+    head, preposition, rest = [*_PHRASE.split(label, maxsplit=1), "", ""][:3]
+    *before, last = head.split()
+    if last.endswith(tuple(WORDS["uncounted"])):
+        return label
+    if singular_of(last) != last:
+        return label
+    several = str(_english().plural_noun(last)) if last[-1].isalpha() else f"{last}s"
+    return " ".join([*before, several]) + preposition + rest
+
+
+def _written(words: list[str]) -> str:
+    text = " ".join(w.upper() if w in CAPITALS else w for w in words)
+    return text[:1].upper() + text[1:]

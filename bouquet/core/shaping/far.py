@@ -1,0 +1,99 @@
+"""
+Dates that no calendar of the library holds: PostgreSQL's `infinity` and `-infinity`, and years beyond 9999 or before 1.
+
+A frame keeps such a value as null in its dated column `c{n}`, and its text in `far{n}` beside it.
+"""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+
+import polars as pl
+import pyarrow as pa
+import pyarrow.compute as pc
+
+__all__ = ["FAR", "far_column", "near_dates"]
+
+#: What the name of a column of such texts begins with.
+FAR = "far"
+
+#: PostgreSQL counts from 2000-01-01 and keeps the greatest and the least integer for its infinities; counted from
+#: 1970-01-01 these overflow to (infinity, -infinity).
+_INFINITE_DAYS = (-2_147_472_692, -2_147_472_691)
+_INFINITE_MOMENTS = (-9_222_425_352_054_775_809, -9_222_425_352_054_775_808)
+
+#: The days from 0001-01-01 to 9999-12-31, counted from 1970-01-01.
+_FIRST_DAY, _LAST_DAY = -719_162, 2_932_896
+_DAY = 86_400_000_000
+
+#: Days of 400 years.
+_CYCLE = 146_097
+_EPOCH = date(1970, 1, 1)
+
+
+def far_column(name: str) -> str:
+    """
+    The column that keeps the far dates of `name`.
+    """
+    return f"{FAR}{name[1:]}"
+
+
+def near_dates(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
+    """
+    Dates or moments with null for each far one, and the texts of those; None where there are none, as nearly always.
+    """
+    if pa.types.is_time64(values.type):
+        return _near_times(values)
+    dates = pa.types.is_date32(values.type)
+    if not dates and not (pa.types.is_timestamp(values.type) and values.type.unit == "us"):
+        return values, None
+    numbers = values.view(pa.int32() if dates else pa.int64())
+    first, last = (_FIRST_DAY, _LAST_DAY) if dates else (_FIRST_DAY * _DAY, (_LAST_DAY + 1) * _DAY - 1)
+    ends = pc.min_max(numbers).as_py()
+    if ends["min"] is None or (ends["min"] >= first and ends["max"] <= last):
+        return values, None
+    far = pc.or_(pc.less(numbers, first), pc.greater(numbers, last))
+    near = pc.if_else(far, pa.scalar(None, values.type), values)
+    infinite = _INFINITE_DAYS if dates else _INFINITE_MOMENTS
+    texts = [
+        None if not odd else _text(n, infinite, of_days=dates)
+        for n, odd in zip(numbers.to_pylist(), far.to_pylist(), strict=True)
+    ]
+    return near, pl.Series(texts, dtype=pl.String)
+
+
+def _near_times(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
+    """
+    The same for times of day: midnight at the day's end, 24:00, is one that a database keeps and a library has not.
+    """
+    numbers = values.view(pa.int64())
+    greatest = pc.max(numbers).as_py()
+    if greatest is None or greatest < _DAY:
+        return values, None
+    far = pc.greater_equal(numbers, _DAY)
+    texts = ["24:00:00" if odd else None for odd in far.to_pylist()]
+    return pc.if_else(far, pa.scalar(None, values.type), values), pl.Series(texts, dtype=pl.String)
+
+
+def _text(number: int, infinite: tuple[int, int], *, of_days: bool) -> str:
+    if number in infinite:
+        return "infinity" if number == infinite[0] else "-infinity"
+    days, rest = (number, 0) if of_days else divmod(number, _DAY)
+    year, month, day = _civil(days)
+    era = " BC" if year < 1 else ""
+    text = f"{year if year > 0 else 1 - year:04d}-{month:02d}-{day:02d}"
+    if not of_days:
+        seconds, fraction = divmod(rest, 1_000_000)
+        text += f"T{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}"
+        text += f".{fraction:06d}".rstrip("0") if fraction else ""
+    return text + era
+
+
+def _civil(days: int) -> tuple[int, int, int]:
+    """
+    The day of the Gregorian calendar, counted back before it began (ISO 8601), so many days after 1970-01-01; the year
+    before 1 is 0. Whole cycles of 400 years are taken off, as every one has the same days.
+    """
+    cycles, rest = divmod(days, _CYCLE)
+    found = _EPOCH + timedelta(days=rest)
+    return found.year + 400 * cycles, found.month, found.day

@@ -1,0 +1,107 @@
+"""
+Values as displayed, in SQL: what several of them joined in one cell read like.
+
+The same forms as `core.shaping` gives to whole columns; a test holds the two together.
+"""
+
+from __future__ import annotations
+
+import re
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+from sqlalchemy.dialects import postgresql
+
+from bouquet.core.catalogue import Field, Kind
+from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.sql.dialects import Dialect, Element
+from bouquet.core.sql.literals import literal
+from bouquet.core.template import Show
+
+__all__ = ["dated_text", "number_text"]
+
+#: What `to_char` writes for the clock's offset; it would be that of the session, not of the template's zone.
+_OFFSET = "TZH:TZM"
+
+_MACHINE = {
+    Kind.DATE: "YYYY-MM-DD",
+    Kind.TIMESTAMP: 'YYYY-MM-DD"T"HH24:MI:SS',
+    Kind.MOMENT: f'YYYY-MM-DD"T"HH24:MI:SS{_OFFSET}',
+    Kind.TIME: "HH24:MI:SS",
+}
+
+
+def _joined(parts: list[Element]) -> Element:
+    whole = parts[0]
+    for part in parts[1:]:
+        whole = whole.op("||", return_type=sa.Text())(part)
+    return whole
+
+
+def number_text(value: Element, found: Field, show: Show, dialect: Dialect, *, trimmed: bool = False) -> Element:
+    """
+    A number with its factor, decimals, marks, grouping, prefix and suffix. `trimmed` leaves needless zeros out where
+    no decimals are asked for.
+    """
+    exact = dialect.exact(value, found)
+    if show.factor is not None:
+        exact = exact.op("*")(sa.cast(literal(show.factor), sa.Numeric))
+    if show.decimals is None and (trimmed or show.factor is not None):
+        exact = sa.func.trim_scale(exact)
+    decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
+    text = dialect.number_text(sa.cast(exact, sa.Numeric), found, decimals, even=show.rounding == "half_even")
+    if show.decimals and decimals is None:
+        text = _joined([text, literal("." + "0" * show.decimals)])
+    mark = show.decimal_mark or "."
+    if show.grouping:
+        whole = sa.func.split_part(text, literal("."), sa.literal_column("1"))
+        grouped = sa.func.regexp_replace(
+            whole, literal(r"(\d)(?=(\d{3})+$)"), literal("\\1" + show.grouping), literal("g")
+        )
+        rest = sa.func.regexp_replace(text, literal(r"^[^.]*"), literal(""))
+        text = _joined([grouped, sa.func.replace(rest, literal("."), literal(mark))])
+    elif mark != ".":
+        text = sa.func.replace(text, literal("."), literal(mark))
+    if show.prefix or show.suffix:
+        text = _joined([literal(show.prefix), text, literal(show.suffix)])
+    return text
+
+
+def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone: ZoneInfo) -> Element:
+    """
+    A date, moment or time by the column's pattern, or as ISO 8601: a fraction of a second only where there is one, a
+    moment with the offset of the template's clock.
+    """
+    kind = found.kind
+    local = dialect.local(value, zone) if kind is Kind.MOMENT else value
+    if kind is Kind.TIME:
+        local = sa.cast(local, postgresql.INTERVAL())
+    pattern = parse_date_pattern(show.date).to_char if show.date else _MACHINE[kind]
+    pieces: list[Element] = []
+    for n, code in enumerate(re.split(re.escape(_OFFSET), pattern)):
+        if n:
+            pieces.append(_offset(value, local, zone, dialect) if kind is Kind.MOMENT else literal(""))
+        if code:
+            pieces.append(sa.func.to_char(local, literal(code)))
+        if not show.date and not n and kind is not Kind.DATE:
+            pieces.append(_fraction(local))
+    return _joined(pieces)
+
+
+def _fraction(local: Element) -> Element:
+    micros = sa.extract("microseconds", local)
+    rest, milli = micros.op("%")(sa.literal_column("1000000")), micros.op("%")(sa.literal_column("1000"))
+    none: Element = sa.literal_column("0")
+    return sa.case(
+        (rest == none, literal("")),
+        (milli == none, sa.func.to_char(local, literal(".MS"))),
+        else_=sa.func.to_char(local, literal(".US")),
+    )
+
+
+def _offset(value: Element, local: Element, zone: ZoneInfo, dialect: Dialect) -> Element:
+    ahead = local.op("-", return_type=postgresql.INTERVAL())(dialect.local(value, ZoneInfo("UTC")))
+    nothing = sa.cast(literal("0"), postgresql.INTERVAL())
+    size = sa.func.greatest(ahead, nothing.op("-", return_type=postgresql.INTERVAL())(ahead))
+    sign = sa.case((ahead < nothing, literal("-")), else_=literal("+"))
+    return _joined([sign, sa.func.to_char(size, literal("HH24:MI"))])
