@@ -3,15 +3,16 @@ Reading other people's databases.
 """
 
 from bouquet.sources.base import Reader, Snapshot
-from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceRefused, SourceTimeout
+from bouquet.sources.errors import SourceCancelled, SourceChanged, SourceDown, SourceError, SourceRefused, SourceTimeout
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import Finding, Found, find_value
 from bouquet.sources.ledger import LEDGER, LedgerSource
-from bouquet.sources.overlay import OverlayError, read_overlay
+from bouquet.sources.overlay import OverlayError, overlay_of, read_overlay, write_overlay
 from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile
 from bouquet.sources.reflect import reflect_catalogue
 from bouquet.sources.source import INTERACTIVE_TIMEOUT, Source
+from bouquet.sources.trying import Step, try_source
 
 __all__ = [
     "INTERACTIVE_TIMEOUT",
@@ -27,12 +28,17 @@ __all__ = [
     "Snapshot",
     "Source",
     "SourceCancelled",
+    "SourceChanged",
     "SourceDown",
     "SourceError",
     "SourceRefused",
     "SourceTimeout",
+    "Step",
     "field_facts",
     "find_value",
+    "overlay_of",
     "read_overlay",
     "reflect_catalogue",
+    "try_source",
+    "write_overlay",
 ]

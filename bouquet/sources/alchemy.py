@@ -21,6 +21,7 @@ import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
 from bouquet.core.sql.scope import CODE_DIGITS
+from bouquet.sources.base import python_rows
 from bouquet.sources.errors import SourceCancelled, SourceTimeout, renamed_errors
 
 __all__ = ["AlchemyReader", "AlchemySnapshot"]
@@ -84,11 +85,17 @@ class AlchemySnapshot:
         types = [_arrow_type(c.type) for c in statement.selected_columns]
         return pa.Table.from_batches([_batch([c.name for c in statement.selected_columns], types, [])])
 
+    def rows(self, statement: Any) -> list[dict[str, Any]]:
+        """
+        All rows of a statement as Python's own values; see `Snapshot.rows`.
+        """
+        return python_rows(self.table(statement))
+
     def row(self, statement: Any) -> dict[str, Any]:
         """
         The single row of a statement that has one.
         """
-        return dict(self.table(statement).to_pylist()[0])
+        return self.rows(statement)[0]
 
     def cancel(self) -> None:
         """

@@ -11,7 +11,9 @@ from typing import Any, Protocol
 
 import pyarrow as pa
 
-__all__ = ["Reader", "Snapshot"]
+from bouquet.core.shaping.far import near_dates
+
+__all__ = ["Reader", "Snapshot", "python_rows"]
 
 
 class Snapshot(Protocol):
@@ -38,6 +40,13 @@ class Snapshot(Protocol):
         """
         ...
 
+    def rows(self, statement: Any) -> list[dict[str, Any]]:
+        """
+        All rows of a statement as Python's own values, for results known to be small. A date that Python has none for
+        (PostgreSQL's infinity, the year 12000) is None.
+        """
+        ...
+
     def row(self, statement: Any) -> dict[str, Any]:
         """
         The single row of a statement that has one.
@@ -49,6 +58,15 @@ class Snapshot(Protocol):
         Stop whatever runs in this snapshot; may be called from another thread.
         """
         ...
+
+
+def python_rows(table: pa.Table) -> list[dict[str, Any]]:
+    """
+    The rows of a table as Python's own values; see `Snapshot.rows`.
+    """
+    columns = [near_dates(c.combine_chunks())[0] for c in table.columns]
+    rows: list[dict[str, Any]] = pa.table(columns, names=table.column_names).to_pylist()
+    return rows
 
 
 class Reader(Protocol):

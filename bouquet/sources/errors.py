@@ -5,6 +5,7 @@ What can go wrong with a source. The drivers' errors are renamed once, here.
     ├── SourceDown         it cannot be reached, or it went away
     ├── SourceTimeout      it took longer than interactive work may
     ├── SourceCancelled    somebody stopped the query
+    ├── SourceChanged      a table or column that was there is there no longer
     └── SourceRefused      the role may not read this
 """
 
@@ -19,7 +20,15 @@ import sqlalchemy.exc
 
 from bouquet.core.errors import BouquetError
 
-__all__ = ["SourceCancelled", "SourceDown", "SourceError", "SourceRefused", "SourceTimeout", "renamed_errors"]
+__all__ = [
+    "SourceCancelled",
+    "SourceChanged",
+    "SourceDown",
+    "SourceError",
+    "SourceRefused",
+    "SourceTimeout",
+    "renamed_errors",
+]
 
 
 class SourceError(BouquetError):
@@ -54,6 +63,14 @@ class SourceCancelled(SourceError):
     code = "source_cancelled"
 
 
+class SourceChanged(SourceError):
+    """
+    A table or field of the source is no longer what it was. It is read again; look once more to see what is missing.
+    """
+
+    code = "source_changed"
+
+
 class SourceRefused(SourceError):
     """
     Bouquet's role may not read this in the source. A keeper of that database can grant it.
@@ -69,6 +86,8 @@ def _error_for(state: str, message: str) -> type[SourceError]:
         return SourceCancelled
     if state == "42501":
         return SourceRefused
+    if state in ("42703", "42P01", "3F000") or "does not exist" in message or "no such column" in message:
+        return SourceChanged
     down = ("connection", "server closed", "could not connect", "terminating", "no connection", "starting up")
     if state[:2] in ("08", "57", "53") or any(d in message.lower() for d in down):
         return SourceDown

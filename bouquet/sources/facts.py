@@ -12,6 +12,7 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Route
 from bouquet.core.plan import Read
+from bouquet.core.rights import Rights
 from bouquet.core.sql import DIALECTS
 from bouquet.core.sql.scope import Maker, Scope
 from bouquet.sources.base import Snapshot
@@ -60,16 +61,22 @@ class FieldFacts:
     histogram: tuple[Bar, ...]
 
 
-def field_facts(snapshot: Snapshot, catalogue: Catalogue, record_type: RecordType, found: Field) -> FieldFacts:
+def field_facts(
+    snapshot: Snapshot, catalogue: Catalogue, record_type: RecordType, found: Field, rights: Rights | None = None
+) -> FieldFacts:
     """
-    Look at the values of one field, with at most a few passes over the record type or a sample of it.
+    Look at the values of one field, with at most a few passes over the record type or a sample of it. Of the records
+    that `rights` leave, and of no other.
     """
-    return _Facts(snapshot, catalogue, record_type, found).facts()
+    return _Facts(snapshot, catalogue, record_type, found, rights).facts()
 
 
 class _Facts:
-    def __init__(self, snapshot: Snapshot, catalogue: Catalogue, record_type: RecordType, found: Field) -> None:
+    def __init__(
+        self, snapshot: Snapshot, catalogue: Catalogue, record_type: RecordType, found: Field, rights: Rights | None
+    ) -> None:
         self.snapshot, self.catalogue, self.record_type, self.found = snapshot, catalogue, record_type, found
+        self.rights = rights
         self.estimate = record_type.rows_estimate or 0
         self.exact = self.estimate <= EXACT_ROWS
         self.hidden = found.personal or found.kind is Kind.FILE
@@ -86,9 +93,12 @@ class _Facts:
             outputs += [sa.cast(getattr(sa.func, f)(values.c.v), sa.Text).label(f) for f in ("min", "max")]
         row = self.snapshot.row(sa.select(*outputs).select_from(values))
         n, full = int(row["n"]), int(row["filled"])
+        if self.rights is not None:
+            # How many there are in all is nobody's business: what was seen is what is told.
+            self.exact, self.estimate = n < EXACT_ROWS, n
         distinct, sure = int(row.get("different") or 0), self.exact
         if not self.exact and self.found.kind is not Kind.FILE:
-            distinct = self._estimated_distinct(distinct)
+            distinct = distinct if self.rights is not None else self._estimated_distinct(distinct)
         return FieldFacts(
             field=self.found,
             rows=n if self.exact else self.estimate,
@@ -110,16 +120,20 @@ class _Facts:
         The field's values, of all records or of a sample, and whether each is filled.
         """
         dialect = DIALECTS[self.catalogue.dialect]
-        maker = Maker(self.catalogue, _UTC, dialect)
+        maker = Maker(self.catalogue, _UTC, dialect, rights=self.rights)
         scope = Scope(maker, self.record_type)
         cell = Read(Route((), self.found))
         value, blank = scope.value(cell), scope.blank(cell)
         whole: Any = scope.from_clause()
         statement = sa.select(value.label("v"), sa.not_(blank).label("filled")).select_from(whole)
-        if not self.exact:
+        if self.rights is not None:
+            permitted = scope.permitted(scope.base, self.record_type)
+            statement = statement if permitted is None else statement.where(permitted)
+            statement = statement.limit(sa.literal_column(str(EXACT_ROWS)))
+        elif not self.exact:
             share = min(100.0, 100 * SAMPLE_ROWS * 2 / max(self.estimate, 1))
             chance = sa.func.random() < sa.literal_column(f"{share / 100:.6f}")
-            if not self.found.attribute and self.catalogue.dialect == "postgresql":
+            if not self.found.attribute and self.record_type.paged and self.catalogue.dialect == "postgresql":
                 sampled = sa.tablesample(
                     scope.base.element,  # type: ignore[attr-defined]
                     sa.func.system(sa.literal_column(f"{share:.4f}")),
@@ -138,12 +152,15 @@ class _Facts:
         """
         if self.found.is_custom or self.catalogue.dialect != "postgresql":
             return seen
-        stats = sa.table("pg_stats", sa.column("n_distinct"), sa.column("tablename"), sa.column("attname"))
+        stats = sa.table("pg_stats", *(sa.column(c) for c in ("n_distinct", "schemaname", "tablename", "attname")))
+        schema = self.record_type.schema
+        within = sa.func.current_schema() if schema is None else sa.cast(sa.literal(schema), sa.Text)
         statement = sa.select(sa.cast(stats.c.n_distinct, sa.Float).label("d")).where(
+            stats.c.schemaname == within,
             stats.c.tablename == sa.cast(sa.literal(self.record_type.table), sa.Text),
             stats.c.attname == sa.cast(sa.literal(self.found.column), sa.Text),
         )
-        rows = self.snapshot.table(statement).to_pylist()
+        rows = self.snapshot.rows(statement)
         if not rows:
             return seen
         estimate = float(rows[0]["d"])
@@ -155,7 +172,7 @@ class _Facts:
         )
         count = sa.func.count().label("times")
         statement = sa.select(text, count).where(filled).group_by(text).order_by(count.desc(), text)
-        rows = self.snapshot.table(statement.limit(sa.literal_column(str(TOP)))).to_pylist()
+        rows = self.snapshot.rows(statement.limit(sa.literal_column(str(TOP))))
         return tuple((self.found.label_of(r["value"]), int(r["times"])) for r in rows)
 
     def _histogram(self, values: sa.Subquery, row: dict[str, Any]) -> tuple[Bar, ...]:
@@ -163,14 +180,14 @@ class _Facts:
         Bars of equal width between the second and the ninety-eighth hundredth, so that a typing error does not
         flatten them all; what lies beyond is in the outermost bars.
         """
-        dated = self.found.kind.is_dated
-        value = (
-            sa.cast(sa.extract("epoch", values.c.v), sa.Float)
-            if dated or self.found.kind is Kind.TIME
-            else sa.cast(values.c.v, sa.Float)
-        )
+        timed = self.found.kind.is_dated or self.found.kind is Kind.TIME
+        number = sa.extract("epoch", values.c.v) if timed else values.c.v
+        # What is infinite, no number, or beyond a float's range has no place among bars.
+        small = sa.and_(number > sa.literal_column("-1e300"), number < sa.literal_column("1e300"))
+        value: Any = sa.case((small, sa.cast(sa.case((small, number)), sa.Float)))
+        inside = value.is_not(None)
         ends = [
-            sa.func.percentile_cont(sa.literal_column(p)).within_group(value).label(n)
+            sa.func.percentile_cont(sa.literal_column(p)).within_group(value).filter(inside).label(n)
             for n, p in (("low", "0.02"), ("high", "0.98"))
         ]
         bounds = self.snapshot.row(sa.select(*ends).select_from(values))
@@ -193,9 +210,9 @@ class _Facts:
                 sa.cast(sa.func.max(values.c.v), sa.Text).label("greatest"),
                 sa.func.count().label("times"),
             )
-            .where(values.c.v.is_not(None))
+            .where(inside)
             .group_by(held)
             .order_by(held)
         )
-        rows = self.snapshot.table(statement).to_pylist()
+        rows = self.snapshot.rows(statement)
         return tuple(Bar(r["least"], r["greatest"], int(r["times"])) for r in rows)

@@ -19,6 +19,7 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route, walk_to_one
 from bouquet.core.plan import Read
+from bouquet.core.rights import Rights
 from bouquet.core.sql import DIALECTS, WHITE, escape_like, literal
 from bouquet.core.sql.scope import Maker, Scope
 from bouquet.sources.base import Snapshot
@@ -88,20 +89,35 @@ class _Table:
 
 
 def find_value(
-    snapshot: Snapshot, catalogue: Catalogue, start: RecordType, text: str, *, seconds: float = TIME
+    snapshot: Snapshot,
+    catalogue: Catalogue,
+    start: RecordType,
+    text: str,
+    *,
+    rights: Rights | None = None,
+    seconds: float = TIME,
 ) -> Iterator[Finding]:
     """
     Search the fields of `start` and its neighbours for `text`; gives how the search stands after each piece.
 
     Texts are compared without regard to case, and, from three letters on, also found inside longer texts; numbers and
-    dates by their value. Personal fields and files are not searched.
+    dates by their value. Personal fields and files are not searched, nor are records that `rights` do not leave.
     """
-    yield from _Search(snapshot, catalogue, start, text.strip(), seconds).run()
+    yield from _Search(snapshot, catalogue, start, text.strip(), rights, seconds).run()
 
 
 class _Search:
-    def __init__(self, snapshot: Snapshot, catalogue: Catalogue, start: RecordType, text: str, seconds: float) -> None:
+    def __init__(
+        self,
+        snapshot: Snapshot,
+        catalogue: Catalogue,
+        start: RecordType,
+        text: str,
+        rights: Rights | None,
+        seconds: float,
+    ) -> None:
         self.snapshot, self.catalogue, self.start, self.text = snapshot, catalogue, start, text
+        self.rights = rights
         self.until = time.monotonic() + seconds
         self.dialect = DIALECTS[catalogue.dialect]
         self.number, self.day = _number(text), _day(text)
@@ -141,6 +157,8 @@ class _Search:
             if relation.many:
                 ways.append(((relation,), self.catalogue.record_types[relation.target]))
         for way, end in ways:
+            if self.rights is not None and not self.rights.ways(end):
+                continue
             if end.name not in found:
                 found[end.name] = _Table(end, [], [f for f in end.fields if self._fits(f, end)])
             found[end.name].ways.append(way)
@@ -179,22 +197,27 @@ class _Search:
         if self.catalogue.dialect != "postgresql":
             return
         for table in self.tables:
-            name = sa.cast(literal(table.record_type.table), sa.Text)
-            size = sa.func.pg_relation_size(sa.func.to_regclass(sa.func.quote_ident(name)), type_=sa.BigInteger())
+            if not table.record_type.paged:
+                continue
+            names = (table.record_type.schema, table.record_type.table)
+            quoted = [sa.func.quote_ident(sa.cast(literal(n), sa.Text)) for n in names if n]
+            name = quoted[0] if len(quoted) == 1 else sa.func.concat(quoted[0], literal("."), quoted[1])
+            size = sa.func.pg_relation_size(sa.func.to_regclass(name), type_=sa.BigInteger())
             row = self.snapshot.row(sa.select((size // sa.literal_column("8192", sa.Integer)).label("pages")))
             table.pages = int(row["pages"] or 0) + 1
 
     def _frequent(self) -> None:
         """
-        Values that the database counts as frequent, with its estimate of how often; before anything is searched.
+        Values that the database counts as frequent, with its estimate of how often; before anything is searched. It
+        counts all records, so that nothing is known of those that are a person's.
         """
-        if self.catalogue.dialect != "postgresql":
+        if self.catalogue.dialect != "postgresql" or self.rights is not None:
             return
         stats = sa.table(
             "pg_stats",
             *(sa.column(c) for c in ("tablename", "attname", "most_common_vals", "most_common_freqs", "schemaname")),
         )
-        names = [literal(t.record_type.table) for t in self.tables if t.fields]
+        names = [literal(t.record_type.table) for t in self.tables if t.fields and t.record_type.schema is None]
         if not names:
             return
         vals = (
@@ -212,11 +235,9 @@ class _Search:
         statement = sa.select(
             stats.c.tablename, stats.c.attname, vals.c.value, sa.cast(vals.c.share, sa.Float).label("share")
         )
-        for row in self.snapshot.table(
-            statement.select_from(stats, vals).where(stats.c.tablename.in_(names), wanted)
-        ).to_pylist():
+        for row in self.snapshot.rows(statement.select_from(stats, vals).where(stats.c.tablename.in_(names), wanted)):
             for table in self.tables:
-                if table.record_type.table != row["tablename"]:
+                if table.record_type.table != row["tablename"] or table.record_type.schema is not None:
                     continue
                 for f in table.fields:
                     codes = self._codes(f) if f.choices else [row["value"]]
@@ -228,7 +249,7 @@ class _Search:
     # Searching
 
     def _piece(self, table: _Table) -> None:
-        scope = Scope(Maker(self.catalogue, ZoneInfo("UTC"), self.dialect), table.record_type)
+        scope = Scope(Maker(self.catalogue, ZoneInfo("UTC"), self.dialect, rights=self.rights), table.record_type)
         outputs: list[Any] = []
         for n, f in enumerate(table.fields):
             value = scope.value(Read(Route((), f)))
@@ -237,6 +258,9 @@ class _Search:
             shown = sa.func.substr(sa.cast(value, sa.Text), sa.literal_column("1"), sa.literal_column("80"))
             outputs.append(sa.func.min(shown).filter(holds).label(f"v{n}"))
         statement = sa.select(*outputs).select_from(scope.from_clause())
+        permitted = scope.permitted(scope.base, table.record_type)
+        if permitted is not None:
+            statement = statement.where(permitted)
         if table.pages:
             first, last = table.at, table.at + table.piece
             place: Any = sa.literal_column(f"{scope.base.name}.ctid")  # type: ignore[attr-defined]

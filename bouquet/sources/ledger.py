@@ -75,9 +75,9 @@ class LedgerSource:
         self.reader = PostgresReader(url, self.title)
         self.environment = environment
 
-    def catalogue(self) -> Catalogue:
+    def catalogue(self, *, fresh: bool = False) -> Catalogue:
         """
-        One record type, `run`.
+        One record type, `run`; it is the same whether `fresh` or not.
         """
         fields = tuple(
             Field(

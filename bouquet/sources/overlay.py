@@ -10,9 +10,10 @@ import tomllib
 from pathlib import Path
 from typing import Any, Literal
 
+import tomli_w
 from pydantic import BaseModel, ConfigDict, ValidationError
 
-from bouquet.core.catalogue import Kind
+from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType
 from bouquet.core.errors import BouquetError
 
 __all__ = [
@@ -23,7 +24,9 @@ __all__ = [
     "OverlayError",
     "RecordTypeOverlay",
     "RelationOverlay",
+    "overlay_of",
     "read_overlay",
+    "write_overlay",
 ]
 
 
@@ -41,12 +44,14 @@ class _Part(BaseModel):
 
 class Lookup(_Part):
     """
-    The table that holds the labels of a column's codes.
+    The table that holds the labels of a column's codes. `order` names the column that ranks them, where there is one;
+    whole numbers rank themselves.
     """
 
     table: str
     code: str = "code"
     label: str = "label"
+    order: str | None = None
 
 
 class FieldOverlay(_Part):
@@ -123,6 +128,78 @@ class Overlay(_Part):
     environment: Literal["practice", "live"] = "live"
     hidden: tuple[str, ...] = ()
     tables: dict[str, RecordTypeOverlay] = {}
+
+
+def overlay_of(catalogue: Catalogue) -> Overlay:
+    """
+    A catalogue as the curated document that would give it again, guesses included: what a house begins to curate from.
+    """
+    return Overlay(
+        title=catalogue.title,
+        environment="practice" if catalogue.environment == "practice" else "live",
+        tables={_table(t): _record_type(t, catalogue) for t in catalogue.record_types.values()},
+    )
+
+
+def write_overlay(overlay: Overlay) -> str:
+    """
+    A curated document as TOML, which `read_overlay` reads.
+    """
+    return tomli_w.dumps(overlay.model_dump(mode="json", exclude_defaults=True) | {"title": overlay.title})
+
+
+def _table(record_type: RecordType) -> str:
+    return record_type.table if record_type.schema is None else f"{record_type.schema}.{record_type.table}"
+
+
+def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOverlay:
+    custom = [f for f in record_type.fields if f.is_custom]
+    return RecordTypeOverlay(
+        name=record_type.name,
+        label=record_type.label,
+        plural=record_type.plural,
+        meaning=record_type.meaning,
+        title=record_type.title,
+        link=record_type.link,
+        touched_by=record_type.touched_by,
+        fields={f.column: _field(f) for f in record_type.fields if not f.is_custom},
+        custom={f.attribute.name if f.attribute else str(f.json_key): _field(f) for f in custom},
+        attributes=tuple(
+            AttributeOverlay(table=table, columns=dict(pairs), name=name, value=value)
+            for table, pairs, name, value in dict.fromkeys(
+                (f.attribute.table, f.attribute.pairs, f.attribute.name_column, f.attribute.value_column)
+                for f in custom
+                if f.attribute
+            )
+        ),
+        relations=tuple(
+            RelationOverlay(
+                name=r.name,
+                label=r.label,
+                to=_table(catalogue.record_types[r.target]),
+                columns=dict(r.pairs),
+            )
+            for r in record_type.relations
+            if not r.many
+        ),
+        proposed=tuple(dict(p) for p in record_type.proposed),
+    )
+
+
+def _field(field: Field) -> FieldOverlay:
+    return FieldOverlay(
+        name=field.name,
+        label=field.label,
+        meaning=field.meaning,
+        unit=field.unit,
+        kind=None if field.kind is Kind.CHOICE else field.kind,
+        everyday=field.everyday,
+        personal=field.personal,
+        retired=field.retired.reason if field.retired else None,
+        substitute=field.retired.substitute if field.retired else None,
+        synonyms=field.synonyms,
+        choices={c.code: c.label for c in field.choices},
+    )
 
 
 def read_overlay(path: Path) -> Overlay:

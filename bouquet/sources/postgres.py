@@ -16,6 +16,7 @@ import pyarrow as pa
 from adbc_driver_postgresql import dbapi
 
 from bouquet.core.sql import render
+from bouquet.sources.base import python_rows
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
 __all__ = ["PostgresReader", "PostgresSnapshot"]
@@ -71,11 +72,17 @@ class PostgresSnapshot:
                 with self._lock:
                     self._running = None
 
+    def rows(self, statement: Any) -> list[dict[str, Any]]:
+        """
+        All rows of a statement as Python's own values; see `Snapshot.rows`.
+        """
+        return python_rows(self.table(statement))
+
     def row(self, statement: Any) -> dict[str, Any]:
         """
         The single row of a statement that has one.
         """
-        return dict(self.table(statement).to_pylist()[0])
+        return self.rows(statement)[0]
 
     def cancel(self) -> None:
         """
@@ -108,7 +115,8 @@ class PostgresReader:
         healthy = False
         try:
             yield PostgresSnapshot(connection, self.title, now)
-            connection.rollback()
+            with renamed_errors(self.title):
+                connection.rollback()
             healthy = True
         finally:
             if healthy and pooled:

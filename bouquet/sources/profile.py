@@ -6,11 +6,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Kind, RecordType
+from bouquet.core.rights import Rights
 from bouquet.core.sql import DIALECTS, WHITE, literal
+from bouquet.core.sql.scope import Maker, Scope
 from bouquet.sources.base import Snapshot
 
 __all__ = ["FieldProfile", "profile_record_type"]
@@ -35,16 +38,26 @@ class FieldProfile:
 
 
 def profile_record_type(
-    snapshot: Snapshot, record_type: RecordType, dialect: str = "postgresql"
+    snapshot: Snapshot, record_type: RecordType, dialect: str = "postgresql", rights: Rights | None = None
 ) -> dict[str, FieldProfile]:
     """
-    A profile of each field, by field name, from one pass over a sample of the records.
+    A profile of each field, by field name, from one pass over a sample of the records, of those that `rights` leave.
     """
     table: Any = sa.table(
         record_type.table, *(sa.column(f.column) for f in record_type.fields), schema=record_type.schema
     )
-    sampled = (record_type.rows_estimate or 0) > SAMPLE_ROWS * 2
-    if sampled:
+    sampled = (record_type.rows_estimate or 0) > SAMPLE_ROWS * 2 and record_type.paged
+    if rights is not None:
+        scope = Scope(Maker(rights.catalogue, ZoneInfo("UTC"), DIALECTS[dialect], rights=rights), record_type)
+        columns_of = dict.fromkeys(f.column for f in record_type.fields if f.attribute is None)
+        theirs = sa.select(*(scope.base.c[c] for c in columns_of))
+        permitted = scope.permitted(scope.base, record_type)
+        theirs = theirs.where(permitted) if permitted is not None else theirs
+        table = theirs.limit(sa.literal_column(str(SAMPLE_ROWS))).subquery("theirs")
+    elif not record_type.paged and dialect == "postgresql":
+        # A view, or a table in parts: its first rows stand for all.
+        table = sa.select(table).limit(sa.literal_column(str(SAMPLE_ROWS))).subquery("s")
+    elif sampled:
         share = 100 * SAMPLE_ROWS / (record_type.rows_estimate or 1)
         table = sa.tablesample(
             table, sa.func.system(sa.literal_column(f"{share:.4f}")), seed=sa.literal_column("1"), name="s"
@@ -56,8 +69,9 @@ def profile_record_type(
         value = table.c[field.column]
         if field.json_key is not None:
             value = value.op("->>", return_type=sa.Text())(literal(field.json_key))
+        value = DIALECTS[dialect].read_as(value, field.read_as)
         text = sa.cast(value, sa.Text)
-        filled = value.is_not(None)
+        filled: Any = value.is_not(None)
         if field.stored == "text" or field.is_custom:
             filled = sa.and_(filled, DIALECTS[dialect].trimmed(value, WHITE) != literal(""))
         columns.append(sa.func.count().filter(filled).label(f"f{n}"))
@@ -69,12 +83,15 @@ def profile_record_type(
         field.name: FieldProfile(
             fill=row[f"f{n}"] / row["n"] if row["n"] else 0.0,
             example=_shown(row.get(f"e{n}"), field),
-            exact=not sampled,
+            exact=not sampled and (record_type.paged or row["n"] < SAMPLE_ROWS),
         )
         for n, field in enumerate(record_type.fields)
         if field.attribute is None
     }
-    rows = row["n"] if not sampled else record_type.rows_estimate
+    rows = row["n"] if not sampled and record_type.paged else record_type.rows_estimate
+    if rights is not None:
+        # Attribute tables are not looked into: whose their rows are would have to be told one by one.
+        return found
     return found | _profile_attributes(snapshot, record_type, rows, dialect)
 
 

@@ -4,9 +4,11 @@ The catalogue of a source: reflected from the database, with the curated documen
 
 from __future__ import annotations
 
+import hashlib
 import re
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import replace
+from collections import Counter
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -15,22 +17,11 @@ from sqlalchemy.engine.interfaces import ReflectedColumn
 
 from bouquet.core.catalogue import Attribute, Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
 from bouquet.sources.errors import renamed_errors
+from bouquet.sources.guesses import TableGuesses, briefly, guess_tables, guessed_relations
 from bouquet.sources.overlay import AttributeOverlay, FieldOverlay, Overlay, OverlayError, RecordTypeOverlay
+from bouquet.sources.tables import Foreign, read_tables
 
-__all__ = ["reflect_catalogue"]
-
-#: SQLAlchemy type → (how it is stored, what kind of value it is). The first that fits counts.
-_TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
-    (sa.Boolean, "boolean", Kind.BOOLEAN),
-    (sa.Float, "float", Kind.DECIMAL),
-    (sa.Integer, "integer", Kind.INTEGER),
-    (sa.Numeric, "numeric", Kind.DECIMAL),
-    (sa.Enum, "other", Kind.OTHER),
-    (sa.String, "text", Kind.TEXT),
-    (sa.Date, "date", Kind.DATE),
-    (sa.Time, "time", Kind.TIME),
-    (sa.LargeBinary, "bytes", Kind.FILE),
-)
+__all__ = ["Memory", "reflect_catalogue"]
 
 #: Types that SQLite keeps only as a word.
 _SQLITE_TYPES = {
@@ -48,6 +39,8 @@ _CUSTOM_STORED = {
     Kind.DATE: "date",
 }
 
+_NOTHING = FieldOverlay()
+
 #: Rows in which keys of a JSON column are looked for, and fields that are made of one column or attribute table.
 CUSTOM_SAMPLE, MOST_CUSTOM = 4_000, 200
 
@@ -55,38 +48,54 @@ CUSTOM_SAMPLE, MOST_CUSTOM = 4_000, 200
 MOST_CHOICES = 2_000
 
 
-def reflect_catalogue(engine: sa.Engine, name: str, overlay: Overlay | None = None) -> Catalogue:
+@dataclass
+class Memory:
+    """
+    What was guessed when a source was read before, and of which tables: guesses are made anew when these change.
+    """
+
+    of: str = ""
+    guesses: dict[str, TableGuesses] = field(default_factory=dict)
+    relations: dict[str, list[tuple[Foreign, str]]] = field(default_factory=dict)
+
+
+def reflect_catalogue(
+    engine: sa.Engine,
+    name: str,
+    overlay: Overlay | None = None,
+    *,
+    strict: bool = True,
+    memory: Memory | None = None,
+) -> Catalogue:
     """
     Read tables, columns, keys, comments and row estimates from the database, and lay `overlay` over them.
 
-    Raises OverlayError where the overlay names a table or column that is not there.
+    Raises OverlayError where the overlay names a table or column that is not there; unless it is `strict`, what went
+    since is passed over. Guesses are taken from `memory` while tables stay as they were.
     """
     title = overlay.title if overlay else name
     with renamed_errors(title), engine.connect() as connection:
-        return _Reflection(connection, name, overlay or Overlay(title=title)).catalogue()
+        read = _Reflection(connection, name, overlay or Overlay(title=title), memory or Memory(), strict=strict)
+        return read.catalogue()
 
 
 class _Reflection:
-    def __init__(self, connection: sa.Connection, name: str, overlay: Overlay) -> None:
+    def __init__(self, connection: sa.Connection, name: str, overlay: Overlay, memory: Memory, *, strict: bool) -> None:
+        self.strict, self.memory = strict, memory
         self.connection, self.name, self.overlay = connection, name, overlay
-        inspector = sa.inspect(connection)
-        self.columns = {table: c for (_, table), c in inspector.get_multi_columns().items()}
-        self.keys = {table: k for (_, table), k in inspector.get_multi_pk_constraint().items()}
-        self.foreign = {table: f for (_, table), f in inspector.get_multi_foreign_keys().items()}
-        self.unique = {table: u for (_, table), u in inspector.get_multi_unique_constraints().items()}
-        self.comments = self._comments(inspector)
-        self.estimates = self._estimates()
+        self.tables = read_tables(connection)
         self._declared = self._declared_types()
         self.varying = self._varying_codes()
 
     def catalogue(self) -> Catalogue:
-        missing = [t for t in (*self.overlay.tables, *self.overlay.hidden) if t not in self.columns]
-        if missing:
+        missing = [t for t in (*self.overlay.tables, *self.overlay.hidden) if t not in self.tables]
+        if missing and self.strict:
             raise OverlayError(f"The curated catalogue names tables that are not there: {', '.join(missing)}.")
-        tables = [t for t in self.columns if t not in self.overlay.hidden and self._key(t)]
-        self.names = {t: self._curated(t).name or t for t in tables}
-        types = [self._record_type(t) for t in tables]
-        types = [self._with_reverse(t, types) for t in types]
+        shown = [t for t, table in self.tables.items() if t not in self.overlay.hidden and table.columns]
+        self.names = self._names(shown)
+        self._guess({t for t in shown if t not in self.overlay.tables})
+        types = [self._record_type(t) for t in shown]
+        types = list(self._with_reverse(types))
         return Catalogue(
             source=self.name,
             title=self.overlay.title,
@@ -95,29 +104,44 @@ class _Reflection:
             record_types={t.name: t for t in types},
         )
 
+    def _guess(self, wanted: set[str]) -> None:
+        """
+        Guess about the tables that nobody curated.
+        """
+        known = hashlib.sha256()
+        for name, table in sorted(self.tables.items()):
+            known.update(repr((name, name in wanted, table.stored, table.key, table.unique, table.foreign)).encode())
+        if known.hexdigest() != self.memory.of:
+            self.memory.relations = guessed_relations(self.connection, self.tables, wanted) if wanted else {}
+            self._add_relations()
+            self.memory.guesses = guess_tables(self.connection, self.tables, wanted)
+            self.memory.of = known.hexdigest()
+        else:
+            self._add_relations()
+        self.guesses, self.relations = self.memory.guesses, self.memory.relations
+
+    def _add_relations(self) -> None:
+        for name, found in self.memory.relations.items():
+            self.tables[name].foreign += [foreign for foreign, _ in found]
+
+    def _names(self, shown: list[str]) -> dict[str, str]:
+        """
+        Names that stand in paths and addresses: the table's own, without its schema where no other has it.
+        """
+        names: dict[str, str] = {}
+        plain = Counter(_path_name(self.tables[t].name) for t in shown)
+        for t in shown:
+            table = self.tables[t]
+            short = _path_name(table.name)
+            own = short if table.schema is None or plain[short] == 1 else _path_name(f"{table.schema}_{table.name}")
+            names[t] = _free(self._curated(t).name or own, names.values())
+        return names
+
     def _curated(self, table: str) -> RecordTypeOverlay:
         return self.overlay.tables.get(table) or RecordTypeOverlay()
 
     def _key(self, table: str) -> list[str]:
-        return list(self.keys[table]["constrained_columns"])
-
-    @staticmethod
-    def _comments(inspector: sa.Inspector) -> Mapping[str, Any]:
-        try:
-            return {table: c for (_, table), c in inspector.get_multi_table_comment().items()}
-        except NotImplementedError:
-            return {}
-
-    def _estimates(self) -> dict[str, int]:
-        if self.connection.dialect.name != "postgresql":
-            return {}
-        found = self.connection.execute(
-            sa.text(
-                "SELECT relname, reltuples::bigint AS rows FROM pg_class "
-                "WHERE relnamespace = current_schema()::regnamespace AND relkind IN ('r', 'p') AND reltuples >= 0"
-            )
-        )
-        return {row.relname: row.rows for row in found}
+        return self.tables[table].identity()
 
     def _declared_types(self) -> dict[tuple[str, str], tuple[str, Kind]]:
         """
@@ -126,7 +150,7 @@ class _Reflection:
         if self.connection.dialect.name != "sqlite":
             return {}
         found = {}
-        for table in self.columns:
+        for table in self.tables:
             for row in self.connection.exec_driver_sql(f'PRAGMA table_info("{table.replace(chr(34), "")}")'):
                 known = _SQLITE_TYPES.get(str(row[2]).lower())
                 if known:
@@ -137,11 +161,13 @@ class _Reflection:
         """
         Text columns that hold codes.
         """
-        for table, columns in self.columns.items():
-            fields = self._curated(table).fields
-            for column in columns:
+        for name, table in self.tables.items():
+            fields = self._curated(name).fields
+            for column in table.columns:
+                if not isinstance(column["type"], sa.String):
+                    continue
                 curated = fields.get(column["name"])
-                if curated is not None and curated.kind is Kind.IDENTIFIER and isinstance(column["type"], sa.String):
+                if name not in self.overlay.tables or (curated is not None and curated.kind is Kind.IDENTIFIER):
                     yield column["name"]
 
     def _varying_codes(self) -> set[tuple[str, str]]:
@@ -152,15 +178,16 @@ class _Reflection:
             return set()
         found = self.connection.execute(
             sa.text(
-                "SELECT tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
+                "SELECT schemaname, tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
                 " coalesce(histogram_bounds::text::text[], '{}') AS seen FROM pg_stats"
-                " WHERE schemaname = current_schema() AND attname = ANY(:codes)"
+                " WHERE attname = ANY(:codes) AND schemaname NOT LIKE 'pg\\_%' AND schemaname <> 'information_schema'"
                 " AND array_ndims(histogram_bounds::text::text[]) = 1"
             ),
-            {"codes": list(self._codes())},
+            {"codes": sorted(set(self._codes()))},
         )
+        default = self.connection.dialect.default_schema_name
         return {
-            (row.tablename, row.attname)
+            (row.tablename if row.schemaname == default else f"{row.schemaname}.{row.tablename}", row.attname)
             for row in found
             if len({tuple(map(len, re.findall(r"\d+", v))) for v in row.seen if v and re.search(r"\d", v)}) > 1
         }
@@ -171,14 +198,16 @@ class _Reflection:
         """
         Keys of JSON columns, and rows of attribute tables.
         """
-        for column in self.columns[table]:
+        for column in self.tables[table].columns:
             if isinstance(column["type"], sa.JSON):
                 for key, kind in self._json_keys(table, column).items():
                     known = curated.custom.get(key)
                     yield self._custom_field(key, known, kind, taken, column=column["name"], json_key=key)
         for attributes in curated.attributes:
             pairs = tuple(attributes.columns.items())
-            if not self._is_unique(attributes.table, {*(theirs for _, theirs in pairs), attributes.name}):
+            if attributes.table not in self.tables and not self.strict:
+                continue
+            if not self.tables[attributes.table].is_unique({*(theirs for _, theirs in pairs), attributes.name}):
                 raise OverlayError(
                     f"The attributes of {table} in {attributes.table} may hold several values of one name for a record."
                 )
@@ -200,10 +229,12 @@ class _Reflection:
         if self.connection.dialect.name != "postgresql":
             return {}
         value: Any = sa.column(column["name"])
-        sample = sa.select(sa.cast(value, JSONB).label("v")).select_from(sa.table(table, value))
+        sample = sa.select(sa.cast(value, JSONB).label("v")).select_from(
+            sa.table(self.tables[table].name, value, schema=self.tables[table].schema)
+        )
         sample = sample.where(value.is_not(None)).limit(CUSTOM_SAMPLE)
         rows = sample.subquery("sampled")
-        whole = sa.case((sa.func.jsonb_typeof(rows.c.v) == "object", rows.c.v), else_=sa.cast("{}", JSONB))
+        whole = sa.case((sa.func.jsonb_typeof(rows.c.v) == "object", rows.c.v), else_=sa.literal_column("'{}'::jsonb"))
         pairs = sa.func.jsonb_each(whole).table_valued("key", "value", joins_implicitly=True, name="pairs")
         text = sa.cast(pairs.c.value, sa.Text)
         statement = sa.select(
@@ -211,7 +242,13 @@ class _Reflection:
             sa.func.array_agg(sa.distinct(sa.func.jsonb_typeof(sa.cast(pairs.c.value, JSONB)))).label("types"),
             sa.func.bool_and(text.op("~")(r"^-?\d{1,18}$")).label("whole"),
         ).group_by(pairs.c.key)
-        found = self.connection.execute(statement.select_from(rows, pairs).order_by(pairs.c.key).limit(MOST_CUSTOM))
+        statement = statement.select_from(rows, pairs).order_by(pairs.c.key).limit(MOST_CUSTOM)
+        try:
+            with briefly(self.connection):
+                found = self.connection.execute(statement).all()
+        except sa.exc.DBAPIError:
+            # A view that fails, or rows that cannot be read: there are no keys to be found then.
+            return {}
         kinds = {"number": Kind.DECIMAL, "boolean": Kind.BOOLEAN, "string": Kind.TEXT}
         keys = {}
         for row in found:
@@ -248,87 +285,146 @@ class _Reflection:
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,
+            choices_ordered=_ranked(curated, choices),
             **where,
         )
 
     def _record_type(self, table: str) -> RecordType:
-        curated = self._curated(table)
-        absent = [c for c in curated.fields if c not in {k["name"] for k in self.columns[table]}]
-        if absent:
+        curated, found, guess = self._curated(table), self.tables[table], self.guesses.get(table)
+        absent = [c for c in curated.fields if c not in found.column_names]
+        if absent and self.strict:
             raise OverlayError(
                 f"The curated catalogue names columns of {table} that are not there: {', '.join(absent)}."
             )
-        fields = tuple(self._field(table, c, curated.fields.get(c["name"])) for c in self.columns[table])
-        fields += tuple(self._custom_fields(table, curated, {f.name for f in fields}))
+        taken: set[str] = set()
+        fields = tuple(self._field(table, c, curated.fields.get(c["name"]), taken) for c in found.columns)
+        fields += tuple(self._custom_fields(table, curated, taken))
         by_column = {f.column: f.name for f in fields if not f.is_custom}
-        label = curated.label or table.replace("_", " ")
+        identity = self._key(table)
+        key = tuple(by_column[c] for c in identity) or tuple(
+            f.name for f in fields if not f.is_custom and f.kind is not Kind.FILE
+        )
+        label = curated.label or (guess.label if guess else table.replace("_", " "))
+        plural = curated.plural or (guess.plural if guess else f"{label}s")
+        title = curated.title or (by_column.get(guess.title.value) if guess and guess.title else None)
+        proposed = curated.proposed
+        guesses = []
+        if guess:
+            guesses.append(("label", f"from the name “{found.name}”"))
+            if guess.title:
+                guesses.append(("title", guess.title.reason))
+            if guess.deleted_at and not proposed:
+                proposed = ({"path": by_column[guess.deleted_at], "is": "blank"},)
+                guesses.append(("proposed", f"“{guess.deleted_at}” seems to be filled when somebody deletes a record"))
+            guesses += [(f"relation {f.pairs[0][0]}", why) for f, why in self.relations.get(table, ())]
+        if not found.key:
+            guesses.append(("key", "unique and never empty" if identity else "all fields together: nothing is unique"))
         return RecordType(
             name=self.names[table],
-            table=table,
-            schema=None,
+            table=found.name,
+            schema=found.schema,
             label=label,
-            plural=curated.plural or f"{label}s",
+            plural=plural,
             fields=fields,
-            relations=tuple(self._relations(table)),
-            key=tuple(by_column[c] for c in self._key(table)),
-            title=curated.title,
-            meaning=curated.meaning or (self.comments.get(table, {}).get("text") or ""),
+            relations=tuple(self._relations(table, {f.name for f in fields})),
+            key=key,
+            title=title,
+            meaning=curated.meaning or found.comment,
             link=curated.link,
-            touched_by=curated.touched_by,
-            rows_estimate=self.estimates.get(table),
-            proposed=curated.proposed,
+            touched_by=curated.touched_by or (by_column.get(guess.touched_by or "") if guess else None),
+            rows_estimate=found.rows,
+            proposed=proposed,
+            by_row=not identity,
+            paged=found.paged,
+            guesses=tuple(guesses),
         )
 
-    def _field(self, table: str, column: ReflectedColumn, curated: FieldOverlay | None) -> Field:
-        curated = curated or FieldOverlay()
-        stored, kind = self._declared.get((table, column["name"])) or _stored(column["type"])
-        choices = self._choices(curated)
+    def _field(self, table: str, column: ReflectedColumn, curated: FieldOverlay | None, taken: set[str]) -> Field:
+        guess = self.guesses.get(table)
+        told = curated is not None
+        curated = curated or _NOTHING
+        name = column["name"]
+        known = self.tables[table].stored[name]
+        stored, kind = self._declared.get((table, name)) or (known.stored, known.kind)
+        choices = self._choices(curated) or tuple(Choice(c, c) for c in known.choices)
+        ordered = _ranked(curated, choices) if not known.choices else True
+        guesses: list[tuple[str, str]] = []
+        if guess and not told:
+            guesses.append(("label", f"from the name “{name}”"))
+            if name in guess.choices and not choices:
+                choices, reason = guess.choices[name]
+                ordered = all(c.code.lstrip("-").isdecimal() for c in choices)
+                guesses.append(("choices", reason))
+            guesses += [
+                (what, found[name])
+                for what, found in (("everyday", guess.everyday), ("personal", guess.personal))
+                if name in found
+            ]
+            if name in guess.units:
+                guesses.append(("unit", "from its name or comment"))
         if choices:
             kind = Kind.CHOICE
-        elif column["name"] in self._key(table) and kind in (Kind.TEXT, Kind.INTEGER):
+        elif self._key(table) == [name] and kind is Kind.INTEGER:
             kind = Kind.IDENTIFIER
-        name = column["name"]
+        elif name in self._key(table) and kind is Kind.TEXT:
+            # A number that is a part of a key (a year, a line of an order) stays a number.
+            kind = Kind.IDENTIFIER
+        elif guess and name in guess.kinds:
+            kind = guess.kinds[name].value
+            guesses.append(("kind", guess.kinds[name].reason))
+        kind = curated.kind or kind
+        final = _free(curated.name or _path_name(name), taken)
+        taken.add(final)
         return Field(
-            name=curated.name or name,
+            name=final,
             column=name,
-            kind=curated.kind or kind,
+            kind=kind,
             stored=stored,
-            label=curated.label or name.replace("_", " ").capitalize(),
+            label=curated.label or (guess.labels[name] if guess else name.replace("_", " ").capitalize()),
             meaning=curated.meaning or (column.get("comment") or ""),
-            unit=curated.unit,
-            everyday=curated.everyday,
-            personal=curated.personal,
+            unit=curated.unit or (guess.units.get(name, "") if guess and not told else ""),
+            everyday=curated.everyday or bool(guess and not told and name in guess.everyday),
+            personal=curated.personal or bool(guess and not told and name in guess.personal),
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,
+            choices_ordered=ordered and bool(choices),
             nullable=bool(column["nullable"]),
-            digits_vary=(curated.kind or kind) is Kind.IDENTIFIER
-            and stored == "text"
-            and (table, name) in self.varying,
-            scale=getattr(column["type"], "scale", None) if stored == "numeric" else None,
+            digits_vary=kind is Kind.IDENTIFIER and stored == "text" and (table, name) in self.varying,
+            scale=known.scale if stored == "numeric" else None,
+            read_as=known.read_as if (table, name) not in self._declared else "",
+            guesses=tuple(guesses),
         )
 
     def _choices(self, curated: FieldOverlay) -> tuple[Choice, ...]:
         lookup = curated.lookup
         if lookup is not None:
-            table = sa.table(lookup.table, sa.column(lookup.code), sa.column(lookup.label))
+            held = self.tables.get(lookup.table)
+            name, schema = (held.name, held.schema) if held else (lookup.table, None)
+            table = sa.table(name, sa.column(lookup.code), sa.column(lookup.label), schema=schema)
             code, label = table.c[lookup.code], table.c[lookup.label]
-            found = self.connection.execute(sa.select(code, label).order_by(code).limit(MOST_CHOICES))
+            order = sa.column(lookup.order) if lookup.order else code
+            found = self.connection.execute(sa.select(code, label).order_by(order, code).limit(MOST_CHOICES))
             return tuple(Choice(str(c), str(t)) for c, t in found)
         return tuple(Choice(c, t) for c, t in curated.choices.items())
 
-    def _relations(self, table: str) -> Iterable[Relation]:
-        taken = set()
+    def _relations(self, table: str, fields: set[str]) -> Iterable[Relation]:
+        led, taken = set(), set()
         for curated in self._curated(table).relations:
             if curated.to not in self.names:
+                if not self.strict:
+                    continue
                 raise OverlayError(f"The curated catalogue leads from {table} to “{curated.to}”, which is not there.")
             pairs = tuple(curated.columns.items())
-            if not curated.many and not self._is_unique(curated.to, {o for _, o in pairs}):
+            if not self.strict and not self._has(table, [own for own, _ in pairs], curated.to, [o for _, o in pairs]):
+                continue
+            if not curated.many and not self.tables[curated.to].is_unique({o for _, o in pairs}):
                 raise OverlayError(
                     f"The relation {table}.{curated.name} may find more than one record of {curated.to}: "
                     f"{', '.join(o for _, o in pairs)} is not unique there. Mark it as many."
                 )
-            taken.add((pairs, curated.to))
+            led.add((pairs, curated.to))
+            taken.add(curated.name)
             yield Relation(
                 name=curated.name,
                 label=curated.label,
@@ -336,45 +432,97 @@ class _Reflection:
                 many=curated.many,
                 pairs=pairs,
             )
-        for key in self.foreign[table]:
-            target = key["referred_table"]
-            pairs = tuple(zip(key["constrained_columns"], key["referred_columns"], strict=True))
-            if target in self.names and (pairs, target) not in taken:
-                name = pairs[0][0].removesuffix("_id") if len(pairs) == 1 else target
-                name = name if name != pairs[0][0] else self.names[target]
-                label = self._curated(target).label or name.replace("_", " ")
-                yield Relation(name=name, label=label.capitalize(), target=self.names[target], many=False, pairs=pairs)
+        guessed = {foreign.pairs for foreign, _ in self.relations.get(table, ())}
+        for foreign in self.tables[table].foreign:
+            pairs, target = foreign.pairs, foreign.target
+            if target not in self.names or (pairs, target) in led:
+                continue
+            led.add((pairs, target))
+            name, label = self._called(table, foreign)
+            if name in taken or (name in fields and table in self.guesses):
+                others = (self.names[target], f"{name}_{self.names[target]}")
+                name = next((n for n in others if n not in taken | fields), _free(f"{name}_record", taken | fields))
+            taken.add(name)
+            yield Relation(
+                name=name,
+                label=label,
+                target=self.names[target],
+                many=False,
+                pairs=pairs,
+                declared=pairs not in guessed,
+            )
 
-    def _is_unique(self, table: str, columns: set[str]) -> bool:
-        uniques = [set(self._key(table)), *(set(u["column_names"]) for u in self.unique[table])]
-        return any(u and u <= columns for u in uniques)
+    def _called(self, table: str, foreign: Foreign) -> tuple[str, str]:
+        """
+        Name and label of a relation that nobody named: after its column, or after where it leads.
+        """
+        target = self._curated(foreign.target).label
+        if len(foreign.pairs) > 1:
+            return self.names[foreign.target], (target or self.guesses[foreign.target].label).capitalize()
+        column = foreign.pairs[0][0]
+        name = _path_name(column).removesuffix("_id")
+        if name == _path_name(column):
+            name = self.names[foreign.target]
+        if target is not None or table not in self.guesses:
+            return name, (target or name.replace("_", " ")).capitalize()
+        return name, self.guesses[table].labels[column]
 
-    @staticmethod
-    def _with_reverse(record_type: RecordType, types: list[RecordType]) -> RecordType:
+    def _has(self, table: str, columns: list[str], other: str, others: list[str]) -> bool:
         """
-        Add the way back of every to-one relation that leads here, as a to-many relation.
+        Whether two tables still have these columns.
         """
-        taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
-        known = {(r.target, frozenset(r.pairs)) for r in record_type.relations}
-        back = []
+        known = [self.tables[t].column_names if t in self.tables else set() for t in (table, other)]
+        return known[0].issuperset(columns) and known[1].issuperset(others)
+
+    def _with_reverse(self, types: list[RecordType]) -> Iterator[RecordType]:
+        """
+        Add to each type the way back of every to-one relation that leads to it, as a to-many relation.
+        """
+        leading: dict[str, list[tuple[RecordType, Relation]]] = {}
         for other in types:
             for relation in other.relations:
+                if not relation.many:
+                    leading.setdefault(relation.target, []).append((other, relation))
+        curated = {self.names[t] for t in self.overlay.tables if t in self.names}
+        for record_type in types:
+            taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
+            known = {(r.target, frozenset(r.pairs)) for r in record_type.relations}
+            back: list[Relation] = []
+            for other, relation in leading.get(record_type.name, ()):
                 pairs = tuple((b, a) for a, b in relation.pairs)
-                if relation.many or relation.target != record_type.name or (other.name, frozenset(pairs)) in known:
+                if (other.name, frozenset(pairs)) in known:
                     continue
-                name = other.plural.replace(" ", "_").lower()
-                name = name if name not in taken else f"{name}_by_{relation.name}"
+                name, label = other.plural.replace(" ", "_").lower(), other.plural.capitalize()
+                if other.name not in curated:
+                    name = _path_name(name)
+                    if any(b.label == label for b in back):
+                        label = f"{label} by {relation.label.lower()}"
+                name = _free(name if name not in taken else f"{name}_by_{relation.name}", taken)
                 taken.add(name)
-                label = other.plural.capitalize()
                 back.append(Relation(name=name, label=label, target=other.name, many=True, pairs=pairs))
-        return replace(record_type, relations=(*record_type.relations, *back))
+            yield replace(record_type, relations=(*record_type.relations, *back))
 
 
-def _stored(column_type: Any) -> tuple[str, Kind]:
-    if isinstance(column_type, sa.DateTime):
-        zoned = bool(getattr(column_type, "timezone", False))
-        return ("timestamptz", Kind.MOMENT) if zoned else ("timestamp", Kind.TIMESTAMP)
-    for known, stored, kind in _TYPES:
-        if isinstance(column_type, known):
-            return stored, kind
-    return "other", Kind.OTHER
+def _path_name(name: str) -> str:
+    """
+    A name as it can stand in a path: without dots, spaces and signs.
+    """
+    plain = re.sub(r"\W+", "_", name).strip("_") if re.search(r"\W", name) else name
+    return plain or "unnamed"
+
+
+def _free(name: str, taken: Collection[str]) -> str:
+    found, n = name, 2
+    while found in taken:
+        found, n = f"{name}_{n}", n + 1
+    return found
+
+
+def _ranked(curated: FieldOverlay, choices: tuple[Choice, ...]) -> bool:
+    """
+    Whether choices stand in an order of their own: as they are spelled out, by a column that ranks them, or by codes
+    that are whole numbers.
+    """
+    if curated.lookup is None or curated.lookup.order is not None:
+        return bool(choices)
+    return bool(choices) and all(c.code.lstrip("-").isdecimal() for c in choices)

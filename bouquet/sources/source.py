@@ -12,20 +12,28 @@ from pathlib import Path
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Catalogue
+from bouquet.core.rights import Rights, Scope
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader
+from bouquet.sources.errors import SourceDown
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import TIME as FIND_TIME
 from bouquet.sources.find import Finding, find_value
 from bouquet.sources.overlay import read_overlay
 from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile, profile_record_type
-from bouquet.sources.reflect import reflect_catalogue
+from bouquet.sources.reflect import Memory, reflect_catalogue
 
 __all__ = ["Source"]
 
 #: Seconds a catalogue is trusted before it is read from the database again.
 CATALOGUE_AGE = 300.0
+
+#: Profiles that are kept, of record types and scopes.
+MOST_PROFILES = 2_000
+
+#: Seconds until a source that could not be reached is asked again.
+RETRY_AGE = 5
 
 #: Milliseconds that interactive work may take in the source.
 INTERACTIVE_TIMEOUT = 20_000
@@ -56,34 +64,53 @@ class Source:
             self.reader, self._engine = reader, reader.engine
         self._lock = threading.Lock()
         self._catalogue: tuple[float, Catalogue] | None = None
-        self._profiles: dict[str, dict[str, FieldProfile]] = {}
+        self._profiles: dict[tuple[str, Scope | None], dict[str, FieldProfile]] = {}
+        self._memory = Memory()
 
     def catalogue(self, *, fresh: bool = False) -> Catalogue:
         """
         The catalogue, read again when it is old or when `fresh` is asked for.
 
-        Raises SourceDown when the source cannot be reached and nothing is known yet.
+        A source that cannot be reached is answered for by what is known. Raises SourceDown when nothing is, or when it
+        was to be `fresh`.
         """
         with self._lock:
             known = self._catalogue
             if known is None or fresh or time.monotonic() - known[0] > CATALOGUE_AGE:
-                known = (time.monotonic(), reflect_catalogue(self._engine, self.name, self._overlay))
+                try:
+                    known = (
+                        time.monotonic(),
+                        reflect_catalogue(
+                            self._engine, self.name, self._overlay, strict=known is None, memory=self._memory
+                        ),
+                    )
+                except SourceDown:
+                    if known is None or fresh:
+                        raise
+                    # Asked for again soon, but not by everybody at once.
+                    known = (time.monotonic() - CATALOGUE_AGE + RETRY_AGE, known[1])
                 self._catalogue = known
             return known[1]
 
-    def profile(self, record_type: str) -> dict[str, FieldProfile]:
+    def profile(self, record_type: str, scope: Scope | None = None) -> dict[str, FieldProfile]:
         """
-        The profiles of a record type's fields; kept for the life of the process.
+        The profiles of a record type's fields, of the records that `scope` leaves; kept for the life of the process.
         """
-        if record_type not in self._profiles:
-            known = self.catalogue().record_types[record_type]
+        key = (record_type, scope)
+        if key not in self._profiles:
+            if len(self._profiles) > MOST_PROFILES:
+                self._profiles.clear()
+            catalogue = self.catalogue()
+            known = catalogue.record_types[record_type]
+            rights = Rights(catalogue, scope) if scope else None
             with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-                self._profiles[record_type] = profile_record_type(snapshot, known, self.catalogue().dialect)
-        return self._profiles[record_type]
+                self._profiles[key] = profile_record_type(snapshot, known, catalogue.dialect, rights)
+        return self._profiles[key]
 
-    def facts(self, record_type: str, field: str) -> FieldFacts:
+    def facts(self, record_type: str, field: str, scope: Scope | None = None) -> FieldFacts:
         """
-        A field's values at a glance. Raises KeyError for a record type or field that is not there.
+        A field's values at a glance, of the records that `scope` leaves. Raises KeyError for a record type or field
+        that is not there.
         """
         catalogue = self.catalogue()
         known = catalogue.record_types[record_type]
@@ -91,17 +118,20 @@ class Source:
         if found is None:
             raise KeyError(field)
         with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-            return field_facts(snapshot, catalogue, known, found)
+            return field_facts(snapshot, catalogue, known, found, Rights(catalogue, scope) if scope else None)
 
-    def find(self, record_type: str, text: str, *, seconds: float = FIND_TIME) -> Iterator[Finding]:
+    def find(
+        self, record_type: str, text: str, *, scope: Scope | None = None, seconds: float = FIND_TIME
+    ) -> Iterator[Finding]:
         """
-        Search a record type and its neighbours for a value; see `find_value`. Raises KeyError for a record type that
-        is not there.
+        Search a record type and its neighbours for a value, in the records that `scope` leaves; see `find_value`.
+        Raises KeyError for a record type that is not there.
         """
         catalogue = self.catalogue()
         start = catalogue.record_types[record_type]
         with self.reader.snapshot(timeout_ms=int(seconds * 1000) + 1000) as snapshot:
-            yield from find_value(snapshot, catalogue, start, text, seconds=seconds)
+            rights = Rights(catalogue, scope) if scope else None
+            yield from find_value(snapshot, catalogue, start, text, rights=rights, seconds=seconds)
 
     def close(self) -> None:
         """

@@ -1,0 +1,308 @@
+"""
+What a database says of its tables and views: columns, keys, comments, sizes, and what it counted in them.
+
+Tables in the default schema go by their name, others by `schema.name`. Partitions are not listed beside the table they
+are parts of, nor is what the role may not read.
+"""
+
+from __future__ import annotations
+
+import time
+import warnings
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects import postgresql
+from sqlalchemy.engine.interfaces import ReflectedColumn
+
+from bouquet.core.catalogue import Kind
+
+__all__ = ["Foreign", "Stored", "Table", "read_tables", "stored_as"]
+
+#: Schemas that belong to the database itself.
+OWN = ("information_schema", "mysql", "performance_schema", "sys")
+
+#: Seconds that SQLite's values are looked at for what they are.
+STRAYS_TIME = 3.0
+
+#: SQLAlchemy type → (how it is stored, what kind of value it is). The first that fits counts.
+_TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
+    (sa.Boolean, "boolean", Kind.BOOLEAN),
+    (sa.Float, "float", Kind.DECIMAL),
+    (sa.Integer, "integer", Kind.INTEGER),
+    (sa.Numeric, "numeric", Kind.DECIMAL),
+    (sa.String, "text", Kind.TEXT),
+    (sa.Date, "date", Kind.DATE),
+    (sa.Time, "time", Kind.TIME),
+    (sa.LargeBinary, "bytes", Kind.FILE),
+)
+
+
+@dataclass(frozen=True)
+class Stored:
+    """
+    How a column's values are read: see `core.catalogue.Field.stored` and `.read_as`.
+    """
+
+    stored: str
+    kind: Kind
+    read_as: str = ""
+    choices: tuple[str, ...] = ()
+    scale: int | None = None
+    length: int | None = None
+
+
+@dataclass(frozen=True)
+class Foreign:
+    """
+    A foreign key: (own column, other column) pairs, and the table that it leads to.
+    """
+
+    pairs: tuple[tuple[str, str], ...]
+    target: str
+
+
+@dataclass
+class Table:
+    """
+    One table or view. `key` are the columns of its primary key, `unique` other sets of columns that are; `paged` is as
+    in `core.catalogue.RecordType`.
+    """
+
+    schema: str | None
+    name: str
+    columns: list[ReflectedColumn]
+    key: list[str] = field(default_factory=list)
+    unique: list[list[str]] = field(default_factory=list)
+    foreign: list[Foreign] = field(default_factory=list)
+    comment: str = ""
+    rows: int | None = None
+    paged: bool = True
+
+    @cached_property
+    def stored(self) -> dict[str, Stored]:
+        """
+        How the values of each column are read.
+        """
+        return {c["name"]: stored_as(c["type"]) for c in self.columns}
+
+    @property
+    def column_names(self) -> set[str]:
+        return set(self.stored)
+
+    def leave_only(self, readable: set[str]) -> None:
+        """
+        Forget the columns that may not be read, and the keys that they are parts of.
+        """
+        self.columns = [c for c in self.columns if c["name"] in readable]
+        self.paged = False
+        self.key = self.key if readable.issuperset(self.key) else []
+        self.unique = [u for u in self.unique if readable.issuperset(u)]
+        self.foreign = [f for f in self.foreign if readable.issuperset(own for own, _ in f.pairs)]
+
+    def column(self, name: str) -> ReflectedColumn:
+        return next(c for c in self.columns if c["name"] == name)
+
+    def identity(self) -> list[str]:
+        """
+        What tells its rows apart: the primary key, or the smallest set of columns that are unique and never empty.
+        """
+        if self.key:
+            return self.key
+        sure = [u for u in self.unique if u and all(not self.column(c)["nullable"] for c in u)]
+        return min(sure, key=len) if sure else []
+
+    def is_unique(self, columns: set[str]) -> bool:
+        return any(u and set(u) <= columns for u in (self.key, *self.unique))
+
+
+def read_tables(connection: sa.Connection) -> dict[str, Table]:
+    """
+    All that may be read, by name; see the module on names.
+    """
+    inspector = sa.inspect(connection)
+    default = inspector.default_schema_name
+    seen = _seen_by_role(connection)
+    tables: dict[str, Table] = {}
+    for schema in _schemas(inspector, connection):
+        wanted = None if schema == default else schema
+        if seen is not None and not any(s == schema for s, _ in seen):
+            continue
+        with warnings.catch_warnings():
+            # A type that is not known is read as text.
+            warnings.simplefilter("ignore", sa.exc.SAWarning)
+            _read_schema(
+                inspector,
+                wanted,
+                default,
+                tables,
+                lambda name, schema=schema: (schema, name) in (seen or ()) or seen is None,
+            )
+    if connection.dialect.name == "sqlite":
+        until = time.monotonic() + STRAYS_TIME
+        for table in tables.values():
+            if time.monotonic() < until:
+                for column in _strays(connection, table):
+                    table.stored[column] = Stored("text", Kind.TEXT, "text")
+    for (schema, name), (rows, paged) in (seen or {}).items():
+        known = tables.get(name if schema == default else f"{schema}.{name}")
+        if known is not None:
+            known.rows, known.paged = rows if rows >= 0 else None, paged
+    for (schema, name), readable in _open_columns(connection).items():
+        known = tables.get(name if schema == default else f"{schema}.{name}")
+        if known is not None:
+            known.leave_only(readable)
+    return tables
+
+
+def _schemas(inspector: sa.Inspector, connection: sa.Connection) -> Iterator[str | None]:
+    if connection.dialect.name == "postgresql":
+        names = [s for s in inspector.get_schema_names() if s not in OWN and not s.startswith("pg_")]
+        yield from sorted(names, key=lambda s: s != inspector.default_schema_name)
+    else:
+        yield inspector.default_schema_name
+
+
+def _read_schema(
+    inspector: sa.Inspector, schema: str | None, default: str | None, tables: dict[str, Table], seen: Any
+) -> None:
+    everything: Any = {"schema": schema, "kind": sa.engine.reflection.ObjectKind.ANY}
+    columns = inspector.get_multi_columns(**everything)
+    keys: dict[Any, Any] = dict(inspector.get_multi_pk_constraint(**everything))
+    foreign: dict[Any, Any] = dict(inspector.get_multi_foreign_keys(**everything))
+    unique: dict[Any, Any] = dict(inspector.get_multi_unique_constraints(**everything))
+    indexes: dict[Any, Any] = dict(inspector.get_multi_indexes(**everything))
+    comments = _comments(inspector, everything)
+    for (_, name), found in columns.items():
+        if not seen(name):
+            continue
+        at = (schema, name)
+        table = Table(schema, name, list(found))
+        table.key = list((keys.get(at) or {}).get("constrained_columns") or ())
+        table.unique = [list(u["column_names"]) for u in unique.get(at) or ()]
+        for index in indexes.get(at) or ():
+            whole = not (index.get("dialect_options") or {}).get("postgresql_where")
+            names = index["column_names"]
+            if index["unique"] and whole and all(names) and not index.get("expressions"):
+                table.unique.append([str(n) for n in names])
+        table.comment = comments.get(at, "")
+        for f in foreign.get(at) or ():
+            where = f["referred_schema"] or default
+            target = f["referred_table"] if where == default else f"{where}.{f['referred_table']}"
+            table.foreign.append(
+                Foreign(tuple(zip(f["constrained_columns"], f["referred_columns"], strict=True)), target)
+            )
+        tables[name if schema is None else f"{schema}.{name}"] = table
+
+
+def _comments(inspector: sa.Inspector, everything: Mapping[str, Any]) -> dict[Any, str]:
+    try:
+        return {at: (c or {}).get("text") or "" for at, c in inspector.get_multi_table_comment(**everything).items()}
+    except NotImplementedError:
+        return {}
+
+
+def _seen_by_role(connection: sa.Connection) -> dict[tuple[str, str], tuple[int, bool]] | None:
+    """
+    (schema, name) of what the role may read, with the rows that the database counted last (-1 where it did not) and
+    whether it is `paged`; None where every table may be read. Partitions are left out.
+    """
+    if connection.dialect.name != "postgresql":
+        return None
+    found = connection.execute(
+        sa.text(
+            "SELECT n.nspname, c.relname, c.relkind IN ('r', 'm') AS paged, CASE WHEN c.relkind = 'p' THEN"
+            " (SELECT sum(greatest(p.reltuples, 0)) FROM pg_partition_tree(c.oid) t"
+            " JOIN pg_class p ON p.oid = t.relid WHERE t.isleaf)"
+            " WHEN c.relkind IN ('r', 'm', 'f') THEN c.reltuples ELSE -1 END::bigint AS rows"
+            " FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
+            " WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT c.relispartition"
+            " AND n.nspname NOT LIKE 'pg\\_%' AND n.nspname <> 'information_schema'"
+            " AND has_schema_privilege(n.oid, 'USAGE')"
+            " AND (has_table_privilege(c.oid, 'SELECT') OR has_any_column_privilege(c.oid, 'SELECT'))"
+        )
+    )
+    return {(row.nspname, row.relname): (-1 if row.rows is None else row.rows, row.paged) for row in found}
+
+
+#: Of a column of this stored type, SQLite's condition for a value that is none of it.
+_STRAY = {
+    "integer": "typeof({c}) NOT IN ('integer', 'null')",
+    "numeric": "typeof({c}) NOT IN ('integer', 'real', 'null')",
+    "float": "typeof({c}) NOT IN ('integer', 'real', 'null')",
+    "boolean": "{c} NOT IN (0, 1)",
+    "date": "coalesce(date({c}), '') <> {c}",
+    "timestamp": "coalesce(datetime({c}), '') <> replace(substr({c}, 1, 19), 'T', ' ')",
+}
+
+
+def _strays(connection: sa.Connection, table: Table) -> list[str]:
+    """
+    Columns with values that are not what the column was declared as: SQLite keeps whatever it is given
+    (https://sqlite.org/flexibletypegood.html). They are read as texts.
+    """
+    quoted = connection.dialect.identifier_preparer.quote
+    asked = {name: _STRAY[s.stored] for name, s in table.stored.items() if s.stored in _STRAY and not s.read_as}
+    if not asked:
+        return []
+    cells = ", ".join(f"max({condition.format(c=quoted(name))})" for name, condition in asked.items())
+    row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
+    return [name for name, stray in zip(asked, row, strict=True) if stray]
+
+
+def _open_columns(connection: sa.Connection) -> dict[tuple[str, str], set[str]]:
+    """
+    The columns that the role may read, of tables of which it may not read all.
+    """
+    if connection.dialect.name != "postgresql":
+        return {}
+    found = connection.execute(
+        sa.text(
+            "SELECT n.nspname, c.relname, a.attname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace"
+            " JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped"
+            " WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND n.nspname NOT LIKE 'pg\\_%'"
+            " AND n.nspname <> 'information_schema' AND has_schema_privilege(n.oid, 'USAGE')"
+            " AND NOT has_table_privilege(c.oid, 'SELECT') AND has_column_privilege(c.oid, a.attnum, 'SELECT')"
+        )
+    )
+    columns: dict[tuple[str, str], set[str]] = {}
+    for row in found:
+        columns.setdefault((row.nspname, row.relname), set()).add(row.attname)
+    return columns
+
+
+def stored_as(column_type: Any) -> Stored:
+    """
+    How values of a type are read. What is not known is read as its text.
+    """
+    if isinstance(column_type, postgresql.DOMAIN):
+        return stored_as(column_type.data_type)
+    if isinstance(column_type, sa.Enum):
+        return Stored("text", Kind.CHOICE, "text", choices=tuple(column_type.enums))
+    if isinstance(column_type, sa.DateTime):
+        zoned = bool(getattr(column_type, "timezone", False))
+        return Stored("timestamptz", Kind.MOMENT) if zoned else Stored("timestamp", Kind.TIMESTAMP)
+    if isinstance(column_type, sa.ARRAY):
+        return Stored("text", Kind.TEXT, "list")
+    if isinstance(column_type, sa.JSON):
+        return Stored("other", Kind.OTHER)
+    if isinstance(column_type, postgresql.MONEY):
+        return Stored("numeric", Kind.DECIMAL, "numeric", scale=2)
+    if isinstance(column_type, sa.Uuid):
+        return Stored("text", Kind.IDENTIFIER, "text")
+    if isinstance(column_type, sa.Time) and column_type.timezone:
+        # A time of day with an offset is neither a time on a wall clock nor a moment.
+        return Stored("text", Kind.OTHER, "text")
+    if isinstance(column_type, sa.CHAR) and (column_type.length or 1) > 1:
+        # What fills such a text up to its length belongs to the column, not to the value.
+        return Stored("text", Kind.TEXT, "text", length=column_type.length)
+    if isinstance(column_type, postgresql.CITEXT):
+        return Stored("text", Kind.TEXT, "text")
+    for known, stored, kind in _TYPES:
+        if isinstance(column_type, known):
+            scale = getattr(column_type, "scale", None) if stored == "numeric" else None
+            return Stored(stored, kind, scale=scale, length=getattr(column_type, "length", None))
+    return Stored("text", Kind.OTHER, "text")
