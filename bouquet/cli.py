@@ -8,13 +8,15 @@ than it uses.
 from __future__ import annotations
 
 import getpass
+import hashlib
 import json
+import os
 import shutil
 import signal
 import sys
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, nullcontext
 from dataclasses import asdict, dataclass
 from datetime import datetime
 from pathlib import Path
@@ -22,7 +24,6 @@ from typing import Annotated, Any, Literal, NoReturn
 from zoneinfo import ZoneInfo
 
 import sqlalchemy.exc
-import structlog
 import typer
 from pydantic import ValidationError
 
@@ -32,7 +33,9 @@ from bouquet.core.formula import formulas_document
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import BUNDLE, Template, document_schema, read_document, whole_template
 from bouquet.core.template.sentence import Sentence
+from bouquet.logs import configure_logs
 from bouquet.runs import (
+    ATTEMPTS,
     Queue,
     RunFailed,
     Services,
@@ -47,7 +50,7 @@ from bouquet.runs import (
 )
 from bouquet.runs import trace as trace_record
 from bouquet.settings import settings
-from bouquet.sources import SourceDown
+from bouquet.sources import SourceDown, overlay_of, try_source, write_overlay
 from bouquet.store import NotFound, people
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
@@ -66,8 +69,7 @@ def entrance() -> None:
     """
     Export templates over your own records: designed on real rows, run on demand or by the calendar, with proof.
     """
-    # What is printed is for programs, too; what is logged goes beside it.
-    structlog.configure(logger_factory=lambda *_: structlog.PrintLogger(sys.stderr))
+    configure_logs()
 
 
 @contextmanager
@@ -139,6 +141,7 @@ def run(
     answer: Annotated[
         list[str] | None, typer.Option(help="An answer to one of the template's asks: name=value; may be given again.")
     ] = None,
+    purpose: Annotated[str, typer.Option(help="What personal data is taken out for, where there is any.")] = "",
 ) -> None:
     """
     Run a template once, put its file into a folder, and print its slip.
@@ -157,6 +160,8 @@ def run(
             template_id=template_id,
             version=version,
             answers=_answers(read, answer or []),
+            purpose=purpose,
+            asks_purpose=True,
         )
         done = _finished(services, asked.id)
         _copy(services, done, out)
@@ -200,6 +205,7 @@ def bundle(
     name: Annotated[str, typer.Option(help="What the archive is called.")] = "Everything",
     format: Annotated[str | None, typer.Option(help="csv, xlsx or jsonl for all of it.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print the slip as JSON.")] = False,
+    purpose: Annotated[str, typer.Option(help="What personal data is taken out for, where there is any.")] = "",
 ) -> None:
     """
     Run several templates and whole record types on one snapshot, into one archive with one slip.
@@ -216,6 +222,8 @@ def bundle(
             asked_by=f"{getpass.getuser()}, by command line",
             via="command line",
             format=format,
+            purpose=purpose,
+            asks_purpose=True,
         )
         done = _finished(services, asked.id)
         _copy(services, done, out)
@@ -248,9 +256,7 @@ def list_of_runs(
                 "asked_by": r.asked_by,
                 "objections": r.objections,
             }
-            line = (
-                f"{r.id:>7}  {r.asked_at:%Y-%m-%d %H:%M}  {r.status:<10} {r.rows_written:>12,}  {r.name} ({r.asked_by})"
-            )
+            line = f"{r.id:>7}  {r.asked_at:%Y-%m-%d %H:%M}  {r.status:<10} {r.rows_written:>12,}  {r.name}"
             typer.echo(json.dumps(facts, ensure_ascii=False) if as_json else f"{line} ({r.asked_by})")
 
 
@@ -381,14 +387,18 @@ def _answers(template: Template, given: list[str]) -> dict[str, Any]:
 
 
 def _execute(services: Services, run_id: int) -> Run:
-    while True:
+    for tried in range(1, ATTEMPTS + 1):
         try:
             execute(services, run_id)
-        except (SourceDown, sqlalchemy.exc.DBAPIError):
+        except (SourceDown, sqlalchemy.exc.DBAPIError) as error:
+            if tried == ATTEMPTS:
+                typer.echo(f"Run {run_id} could not be carried out; a worker takes it up again. {error}", err=True)
+                raise typer.Exit(1) from error
             time.sleep(TRY_AGAIN)
             continue
-        with services.store.session() as session:
-            return ledger.get_run(session, run_id)
+        break
+    with services.store.session() as session:
+        return ledger.get_run(session, run_id)
 
 
 def _copy(services: Services, done: Run, out: Path) -> None:
@@ -446,7 +456,10 @@ def explain(template: _TemplateName, as_of: _AsOf = None, answer: _Answer = None
         lost = f"  −{step['left_out']:,}" if step["left_out"] else ""
         blank = f" (of which blank: {step['blank']:,})" if step["blank"] else ""
         without = f" ({step['without']:,} without any)" if step["without"] is not None else ""
-        typer.echo(f"{step['rows']:>12,}  {step['words']}{lost}{blank}{without}")
+        gone = "".join(f" ({e['words']}: {e['rows']:,})" for e in step["lost_empty"])
+        typer.echo(f"{step['rows']:>12,}  {step['words']}{lost}{blank}{gone}{without}")
+        for empty in step["empty"]:
+            typer.echo(f"{'':>14}of which {empty['words']}: {empty['rows']:,}")
 
 
 @app.command()
@@ -553,6 +566,47 @@ def _record_type(services: Services, name: str) -> RecordType:
     return types[name]
 
 
+@app.command("try")
+def try_address(
+    url: Annotated[
+        str | None, typer.Argument(help="The source's address; BOUQUET_SOURCE_URL where none is given.")
+    ] = None,
+) -> None:
+    """
+    Try a source step by step: reachable, signed in, encrypted, can only read, what is seen. Changes nothing there.
+    """
+    if url is None:
+        try:
+            url = settings().source_url.get_secret_value()
+        except ValidationError:
+            _fail("Give an address, or set BOUQUET_SOURCE_URL.")
+    marks = {"good": "✓", "care": "!", "wrong": "✗"}
+    last = None
+    for last in try_source(url):
+        typer.echo(f"{marks[last.mark]} {last.name}: {last.says}")
+    if last is None or last.mark == "wrong":
+        raise typer.Exit(1)
+
+
+@app.command()
+def catalogue(
+    out: Annotated[Path | None, typer.Option(help="The file to write; standard output where none is given.")] = None,
+) -> None:
+    """
+    Print what is known of the source, guesses included, as a curated catalogue (TOML) to be changed and used.
+
+    Point BOUQUET_SOURCE_CATALOGUE to the file, and it is what people see.
+    """
+    with _services() as services:
+        text = write_overlay(overlay_of(services.source.catalogue()))
+    if out is None:
+        typer.echo(text, nl=False)
+        return
+    if out.exists():
+        _fail(f"{out} is there already; it is not replaced.")
+    out.write_text(text, encoding="utf-8")
+
+
 @app.command()
 def formulas() -> None:
     """
@@ -590,6 +644,9 @@ def person(
             help="What they may see: RECORDTYPE.FIELD=VALUE,VALUE, such as ward.code=03,07; “all” for everything."
         ),
     ] = None,
+    password_stdin: Annotated[
+        bool, typer.Option("--password-stdin", help="Read the password from standard input instead of asking for it.")
+    ] = False,
 ) -> None:
     """
     Add a person who can sign in, or give a known one a new name, roles and password. Asks for the password.
@@ -597,7 +654,12 @@ def person(
     unknown = set(role) - {"designer", "runner", "keeper", "auditor"}
     if unknown:
         raise typer.BadParameter(f"There is no role {', '.join(sorted(unknown))}.", param_hint="--role")
-    password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
+    if password_stdin:
+        password = sys.stdin.readline().rstrip("\r\n")
+    else:
+        password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
+    if len(password) < people.SHORTEST_PASSWORD:
+        raise typer.BadParameter(f"A password has at least {people.SHORTEST_PASSWORD} characters.")
     with _services() as services, services.store.session() as session:
         limits: Any = "as it is" if scope is None else _scope(services, scope)
         people.put_person(session, email=email, name=name, roles=role, password=password, scope=limits)
@@ -618,14 +680,43 @@ def _scope(services: Services, text: str) -> Any:
 
 
 @app.command()
-def serve() -> None:
+def serve(
+    private: Annotated[
+        bool,
+        typer.Option("--private", help="Keep Bouquet's own database in a private PostgreSQL below FOLDER."),
+    ] = False,
+    folder: Annotated[Path, typer.Option(help="Where the private database lies.")] = Path(".house"),
+) -> None:
     """
-    Serve the web interface, with one worker inside.
+    Serve the web interface, with one worker inside. A house without people waits for its first keeper.
     """
     from bouquet.web import serve as serve_web
 
-    with _services() as services:
+    with _private_store(folder) if private else nullcontext(), _services() as services:
         serve_web(services, settings())
+
+
+@contextmanager
+def _private_store(folder: Path) -> Iterator[None]:
+    """
+    A cluster for the store alone, running while it is served.
+    """
+    from bouquet.demo.cluster import Cluster, ClusterError
+
+    cluster = Cluster(folder.resolve() / "cluster")
+    try:
+        cluster.start()
+        # The store's role has a password of its own, made from the superuser's.
+        password = hashlib.sha256(f"store {cluster.password}".encode()).hexdigest()
+        cluster.ensure_role("bouquet", password)
+        cluster.ensure_database("bouquet", "bouquet")
+    except ClusterError as error:
+        _fail(str(error))
+    os.environ["BOUQUET_STORE_URL"] = cluster.url("bouquet", "bouquet", password)
+    try:
+        yield
+    finally:
+        cluster.stop()
 
 
 @app.command()
@@ -650,6 +741,7 @@ def demo(
     Set up Marrowby and everything around it, and serve it.
     """
     from bouquet.demo.demo import PEOPLE, Demo
+    from bouquet.web import bound_socket
     from bouquet.web import serve as serve_web
 
     demonstration = Demo(folder, say=typer.echo)
@@ -659,6 +751,11 @@ def demo(
         _fail(str(error))
     if only_prepare:
         return
+    try:
+        listening = bound_socket(made)
+    except OSError as error:
+        demonstration.cluster.stop()
+        _fail(f"Port {made.port} was taken in the meantime ({error.strerror}). Start it again.")
     typer.echo(f"\nBouquet is at http://{made.host}:{made.port}\n\nSign in as one of:")
     for name, email, roles, password in PEOPLE:
         typer.echo(f"  {name:<16} {', '.join(roles):<9} {email:<26} password: {password}")
@@ -668,7 +765,7 @@ def demo(
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     services = Services.from_settings(made)
     try:
-        serve_web(services, made)
+        serve_web(services, made, listening)
     finally:
         services.close()
         demonstration.cluster.stop()
@@ -689,7 +786,12 @@ def cluster(
         typer.echo("running" if private.running() else "stopped")
         raise typer.Exit(0 if private.running() else 1)
     try:
-        {"start": private.start, "stop": private.stop, "destroy": private.destroy}[act]()
+        if act == "stop" and not private.stop():
+            _fail("The cluster is in use by another process; it was left running.")
+        elif act == "start":
+            private.start()
+        elif act == "destroy":
+            private.destroy()
     except BouquetError as error:
         _fail(str(error))
 

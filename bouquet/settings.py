@@ -44,6 +44,8 @@ class Settings(BaseSettings):
     frontend: Path | None = None
     host: str = "127.0.0.1"
     port: int = 8010
+    #: Names by which browsers reach the server, separated by commas; addresses and names without a dot always may.
+    hosts: str = ""
     #: Hours until a person has to sign in again.
     session_hours: int = 12
     #: Whether cookies travel only over https.

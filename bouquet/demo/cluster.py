@@ -8,6 +8,7 @@ folder.
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import os
 import pwd
@@ -67,6 +68,10 @@ def port_is_free(port: int) -> bool:
         except OSError:
             return False
         return True
+
+
+#: Locks by which this process says that it uses a cluster, by the cluster's home.
+_IN_USE: dict[Path, int] = {}
 
 
 @dataclass
@@ -132,11 +137,15 @@ class Cluster:
         """
         Start the cluster, making it first where there is none yet. Does nothing when it runs.
         """
+        self._use()
         if self.running():
             return
         if not (self.data / "PG_VERSION").exists():
             self._create()
-        port = next((p for p in range(FIRST_PORT, FIRST_PORT + PORTS_TRIED) if port_is_free(p)), None)
+        # The port of last time first: whoever knows the address finds the cluster again after a restart.
+        kept = self.home / "port"
+        last = [int(kept.read_text())] if kept.exists() else []
+        port = next((p for p in (*last, *range(FIRST_PORT, FIRST_PORT + PORTS_TRIED)) if port_is_free(p)), None)
         if port is None:
             msg = f"No port between {FIRST_PORT} and {FIRST_PORT + PORTS_TRIED} is free."
             raise ClusterError(msg)
@@ -147,19 +156,46 @@ class Cluster:
             tail = "\n".join(log.read_text(errors="replace").splitlines()[-5:]) if log.exists() else ""
             msg = f"The database cluster did not start.\n{tail or started.stderr}"
             raise ClusterError(msg)
+        kept.write_text(str(port))
 
-    def stop(self, *, mode: str = "fast") -> None:
+    def stop(self, *, mode: str = "fast", always: bool = False) -> bool:
         """
-        Stop the cluster if it runs.
+        Stop the cluster if it runs and nobody else uses it, or `always`. Returns whether it is stopped.
         """
+        if not self._sole_user() and not always:
+            return False
         if self.running():
             self._run("pg_ctl", "stop", "-w", "-m", mode, "-D", str(self.data))
+        return True
+
+    def _use(self) -> None:
+        """
+        Say that this process uses the cluster, until it stops it or ends.
+        """
+        if self.home not in _IN_USE:
+            _IN_USE[self.home] = self._opened_lock()
+        fcntl.flock(_IN_USE[self.home], fcntl.LOCK_SH)
+
+    def _opened_lock(self) -> int:
+        self.home.mkdir(parents=True, exist_ok=True)
+        return os.open(self.home / "in-use.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+
+    def _sole_user(self) -> bool:
+        lock = _IN_USE.pop(self.home, None)
+        lock = self._opened_lock() if lock is None else lock
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return False
+        finally:
+            os.close(lock)
+        return True
 
     def destroy(self) -> None:
         """
         Stop the cluster and remove its data.
         """
-        self.stop(mode="immediate")
+        self.stop(mode="immediate", always=True)
         shutil.rmtree(self.data, ignore_errors=True)
         if self.root:
             shutil.rmtree(self.home, ignore_errors=True)

@@ -137,9 +137,9 @@ def seed_people(services: Services) -> None:
             people.put_person(session, email=email, name=name, roles=roles, password=password, scope=scope)
 
 
-def seed_templates(services: Services, say: Callable[[str], None] = lambda _: None) -> None:
+def seed_templates(services: Services, say: Callable[[str], None] = lambda _: None, days: int = DAYS_OF_PAST) -> None:
     """
-    Marrowby's templates, a round, and real runs over the last working days. Does nothing when there is any template.
+    Marrowby's templates, a round, and real runs over the last working `days`. Does nothing when there is any template.
     """
     with services.store.session() as session:
         if session.scalars(sa.select(TemplateRecord.id).limit(1)).first() is not None:
@@ -148,10 +148,10 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
         # The one with a round first: its runs come from the round.
         documents = sorted(_documents(), key=lambda d: not d["name"].startswith("Standing-tree"))
         records = [_add(services, session, d, ines) for d in documents]
-        session.add(_daily_round(services, records, ines))
+        session.add(_daily_round(services, records, ines, days))
     say("Running the templates over the last working days…")
     inline = _Inline(services)
-    for as_of in _past_moments(services):
+    for as_of in _past_moments(services, days):
         for record in records[1:]:
             run = ask_for_run(
                 services,
@@ -221,7 +221,7 @@ def _add(services: Services, session: Any, document: dict[str, Any], owner: Pers
     return record
 
 
-def _daily_round(services: Services, records: list[TemplateRecord], owner: Person) -> Round:
+def _daily_round(services: Services, records: list[TemplateRecord], owner: Person, days: int) -> Round:
     found = Round(
         template_id=records[0].id,
         beat="weekdays",
@@ -233,17 +233,17 @@ def _daily_round(services: Services, records: list[TemplateRecord], owner: Perso
         created_by=owner.id,
         deleted_at=None,
     )
-    found.next_at = next(rhythm_of(found).after(_past_moments(services)[0] - timedelta(days=1)))
+    found.next_at = next(rhythm_of(found).after(_past_moments(services, days)[0] - timedelta(days=1)))
     return found
 
 
-def _past_moments(services: Services) -> list[datetime]:
+def _past_moments(services: Services, count: int) -> list[datetime]:
     """
     Six in the morning of the last working days, oldest first.
     """
     today: date = services.clock().astimezone(ZONE).date()
-    days = [today - timedelta(days=n) for n in range(1, 2 * DAYS_OF_PAST)]
-    working = [d for d in days if d.weekday() < 5][:DAYS_OF_PAST]
+    days = [today - timedelta(days=n) for n in range(1, 2 * count + 3)]
+    working = [d for d in days if d.weekday() < 5][:count]
     return [datetime.combine(d, time(6), ZONE) for d in reversed(working)]
 
 

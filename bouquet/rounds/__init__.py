@@ -8,6 +8,7 @@ from bouquet.rounds.calendar import (
     list_rounds,
     remove_round,
     rhythm_of,
+    rhythm_words,
     set_paused,
     tick_rounds,
 )
@@ -20,6 +21,7 @@ __all__ = [
     "make_queue",
     "remove_round",
     "rhythm_of",
+    "rhythm_words",
     "set_paused",
     "tick_rounds",
     "work",

@@ -13,17 +13,27 @@ from zoneinfo import ZoneInfo
 import sqlalchemy as sa
 import structlog
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.recurrence import Rhythm
 from bouquet.runs import Queue, Services
 from bouquet.runs.errors import error_facts
-from bouquet.store import NotFound
+from bouquet.store import NotFound, care
 from bouquet.store import templates as shelf
 from bouquet.store.models import Notice, Occurrence, Person, Round, Run
 
-__all__ = ["CATCH_UP", "get_round", "list_rounds", "remove_round", "rhythm_of", "set_paused", "tick_rounds"]
+__all__ = [
+    "CATCH_UP",
+    "get_round",
+    "list_rounds",
+    "remove_round",
+    "rhythm_of",
+    "rhythm_words",
+    "set_paused",
+    "tick_rounds",
+]
 
 log = structlog.get_logger()
 
@@ -36,6 +46,16 @@ def rhythm_of(round_: Round) -> Rhythm:
     The rhythm of a round.
     """
     return Rhythm(beat=round_.beat, at=round_.at, zone=ZoneInfo(round_.zone), day=round_.day)  # type: ignore[arg-type]
+
+
+def rhythm_words(round_: Round) -> str:
+    """
+    The rhythm of a round in words, also where its zone or moment is none any more.
+    """
+    try:
+        return rhythm_of(round_).words()
+    except (KeyError, ValueError, OSError):
+        return f"a rhythm that cannot be understood ({round_.beat}, {round_.zone})"
 
 
 def list_rounds(session: Session) -> list[Round]:
@@ -85,9 +105,21 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
         due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
         ids = list(session.scalars(due))
     asked: list[int] = []
+    failures: list[str] = []
     for round_id in ids:
-        with services.store.session() as session:
-            asked += _tick(services, session, round_id, now)
+        # One round that cannot be understood never keeps the others waiting.
+        try:
+            with services.store.session() as session:
+                asked += _tick(services, session, round_id, now)
+        except DBAPIError:
+            raise
+        except Exception as error:
+            log.exception("round_not_ticked", round=round_id)
+            failures.append(f"round {round_id}: {error}")
+            with services.store.session() as session:
+                session.get_one(Round, round_id).paused = True
+    with services.store.session() as session:
+        care.note_care(session, "rounds", failures, now)
     for run_id in asked:
         queue.put(run_id)
     return asked
@@ -146,6 +178,7 @@ def _enter_run(services: Services, session: Session, found: Round, planned: date
         as_of=planned,
         asked_at=now,
         scope=session.get_one(Person, found.created_by).scope,
+        purpose=found.purpose,
         records=str((version.document if version else found.template.draft).get("records", "")),
     )
     problem: BouquetError | None = None

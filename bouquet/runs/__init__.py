@@ -3,20 +3,22 @@ The life of a run.
 """
 
 from bouquet.runs.archive import zipped
-from bouquet.runs.asking import ask_for_run
+from bouquet.runs.asking import ask_for_run, no_purpose
 from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key_of, rows_of
-from bouquet.runs.delivering import MODES, appendable, outgoing_folder
+from bouquet.runs.delivering import MODES, appendable
 from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
-from bouquet.runs.executor import execute
+from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.givenback import check_file, recognise
 from bouquet.runs.keeping import Swept, expire_files, sweep_files
+from bouquet.runs.outgoing import checked_folder
 from bouquet.runs.queue import Queue
 from bouquet.runs.services import Services
 from bouquet.runs.tallying import count_tally
 from bouquet.runs.tracing import Trace, Traced, left_out, trace
 
 __all__ = [
+    "ATTEMPTS",
     "MODES",
     "Export",
     "Exported",
@@ -33,12 +35,13 @@ __all__ = [
     "ask_for_run",
     "carry_out_comparison",
     "check_file",
+    "checked_folder",
     "count_tally",
     "execute",
     "expire_files",
     "key_of",
     "left_out",
-    "outgoing_folder",
+    "no_purpose",
     "recognise",
     "rows_of",
     "sweep_files",

@@ -4,6 +4,8 @@ Asking for runs.
 
 from __future__ import annotations
 
+import hashlib
+import json
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -18,7 +20,7 @@ from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Run
 
-__all__ = ["ZIP", "as_format", "ask_for_run"]
+__all__ = ["ZIP", "as_format", "ask_for_run", "no_purpose"]
 
 #: The format of bundles.
 ZIP = "zip"
@@ -58,15 +60,18 @@ def ask_for_run(
     answers: dict[str, Any] | None = None,
     purpose: str = "",
     source: str = "",
+    asks_purpose: bool | None = None,
 ) -> Run:
     """
     Enter a run of a document, a template's or a bundle's, in the ledger, as asked for.
 
     Raises DocumentError or PlanError, at their places, when it could not run; then nothing is entered. A person who
-    takes personal data out says what for, in `purpose`. `source` names the built-in source, if that is to be read.
+    takes personal data out says what for, in `purpose`; `asks_purpose` has it asked of others, too.
+    `source` names the built-in source, if that is to be read.
     """
+    asked = (document, format, as_of, template_id, version, answers or {}, purpose, source)
     scope = person.scope if person else None
-    context = services.context(as_of, answers=answers or {}, scope=scope, template_id=template_id)
+    context = services.context(as_of, answers=answers or {}, scope=scope, source=source, template_id=template_id)
     catalogue = services.source_of(source).catalogue()
     if is_bundle(document):
         bundle = _bundle_as(document, format)
@@ -79,9 +84,8 @@ def ask_for_run(
         _check_answers(template, answers or {})
         name, records, personal = template.name, template.records, plan.personal
         document = template.as_document()
-    if person is not None and personal and not purpose:
-        message = f"Personal data leaves the house ({', '.join(personal)}). Say what for."
-        raise PlanError([Problem(code="no_purpose", message=message, place="purpose")])
+    if personal and not purpose and (person is not None if asks_purpose is None else asks_purpose):
+        raise PlanError([no_purpose(personal)])
     run = Run(
         template_id=template_id,
         version=version,
@@ -94,6 +98,7 @@ def ask_for_run(
         as_of=context.as_of,
         asked_at=services.clock(),
         idempotency_key=idempotency_key,
+        request_digest=_digest_of(asked) if idempotency_key else None,
         answers=answers or {},
         purpose=purpose,
         scope=scope,
@@ -104,6 +109,21 @@ def ask_for_run(
     )
     with services.store.session() as session:
         return ledger.add_run(session, run)
+
+
+def no_purpose(personal: tuple[str, ...]) -> Problem:
+    """
+    What is missing where these columns are to leave the house.
+    """
+    message = f"Personal data leaves the house ({', '.join(personal)}). Say what for."
+    return Problem(code="no_purpose", message=message, place="purpose")
+
+
+def _digest_of(asked: tuple[Any, ...]) -> str:
+    """
+    A digest by which the same request is known again.
+    """
+    return hashlib.sha256(json.dumps(asked, sort_keys=True, default=str).encode()).hexdigest()
 
 
 def _bundle_as(document: dict[str, Any], format: str | None) -> Bundle:

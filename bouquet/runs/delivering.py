@@ -9,12 +9,14 @@ import hashlib
 import os
 import shutil
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path, PurePosixPath
-from typing import IO
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
 
 from bouquet.core.errors import WriteError
 from bouquet.core.naming import with_suffix
@@ -22,26 +24,19 @@ from bouquet.core.plan import Plan
 from bouquet.core.template import Template
 from bouquet.core.writers import WRITERS
 from bouquet.runs.errors import FolderError
+from bouquet.runs.outgoing import Place, checked_folder, opened_place
 from bouquet.runs.services import Services
-from bouquet.store import runs as ledger
-from bouquet.store.models import LATER, Appending, Round, Run, RunFile
+from bouquet.store.models import LATER, Appending, Delivery, Round, Run, RunFile
 
-__all__ = ["MODES", "appendable", "deliver", "outgoing_folder"]
+__all__ = ["MODES", "appendable", "deliver"]
 
 #: What may become of an earlier file at the destination.
 MODES = ("new", "replace", "append")
 
+#: Names that are tried for a file that must be new.
+MOST_NAMES = 10_000
+
 CHUNK = 1 << 20
-
-
-def outgoing_folder(root: Path, folder: str) -> Path:
-    """
-    The folder a round writes into, below `root`. Raises FolderError when the name leads elsewhere.
-    """
-    parts = PurePosixPath(folder.strip()).parts
-    if not parts or ".." in parts or parts[0] == "/" or any("\x00" in p or p.startswith(".") for p in parts):
-        raise FolderError(" ".join((FolderError.__doc__ or "").split()))
-    return root.joinpath(*parts)
 
 
 def appendable(template: Template, format: str) -> str | None:
@@ -62,40 +57,83 @@ def appendable(template: Template, format: str) -> str | None:
 def deliver(
     services: Services,
     run: Run,
-    files: list[RunFile],
+    files: Sequence[RunFile],
     planned: Callable[[], tuple[Template, Plan] | tuple[None, None]],
-) -> str:
+) -> None:
     """
-    Put the files of a round's run into its folder. Returns their names below the outgoing folder, one a line.
-    `planned` gives what was run, where that has to be known.
+    Put the files of a round's run into its folder. `planned` gives what was run, where that has to be known.
 
-    The names are entered in the ledger first, so that a repeated delivery of the same run replaces its own files and
-    adds its rows only once. Where there is an archive, only that goes out. Raises WriteError and FolderError.
+    The places are entered in the ledger first, and a name that must be new is taken there by one run only; so a
+    repeated delivery goes on where the last one stopped, and adds its rows only once. Where there is an archive, only
+    that goes out. Raises WriteError and FolderError.
     """
     assert run.round_id is not None
     archive = [f for f in files if f.role == "archive"]
     going = archive or [f for f in files if f.role not in LATER]
-    with services.store.session() as session:
-        known, round_ = ledger.get_run(session, run.id), session.get_one(Round, run.round_id)
-        mode, wanted = round_.mode, known.delivered_to
-        target = outgoing_folder(services.outgoing, round_.folder)
-        if wanted is None:
-            taken: list[Path] = []
-            for file in going:
-                place = target / file.name
-                taken.append(place if mode != "new" else _unused(target, file.name, taken))
-            wanted = "\n".join(str(t.relative_to(services.outgoing)) for t in taken)
-            known.delivered_to = wanted
-    for file, name in zip(going, wanted.split("\n"), strict=True):
+    entries = _reserved(services, run, going)
+    for file, entry in zip(going, entries, strict=True):
+        if entry.done:
+            continue
         with services.storage.fetched(file.path) as made:
-            if mode == "append" and file.role == "data":
+            if entry.mode == "append" and file.role == "data":
                 template, plan = planned()
                 if template is None or plan is None or (why := appendable(template, run.format)):
-                    raise FolderError(why or "Rows of a bundle cannot be added to a running file.")
-                _append(services, run, plan, made, name)
+                    raise FolderError(why or "Rows of a bundle cannot be added to an appended file.")
+                _append(services, run, plan, made, entry.target)
+            elif entry.mode == "new":
+                entry = _put_new(services, made, file, entry)
             else:
-                _put(made, services.outgoing / name, name, run.id)
-    return wanted
+                _replace(services.outgoing, made, entry)
+        with services.store.session() as session:
+            session.get_one(Delivery, entry.id).done = True
+
+
+def _reserved(services: Services, run: Run, going: Sequence[RunFile]) -> list[Delivery]:
+    """
+    The places of a run's files: those entered before, or new ones.
+    """
+    with services.store.session() as session:
+        known = session.scalars(sa.select(Delivery).where(Delivery.run_id == run.id).order_by(Delivery.position)).all()
+        if known:
+            return list(known)
+        round_ = session.get_one(Round, run.round_id)
+        folder, mode = checked_folder(round_.folder), round_.mode
+        now = services.clock()
+        return [
+            _reserve(session, services.outgoing, folder, file.name, run_id=run.id, position=n, mode=mode, now=now)
+            for n, file in enumerate(going)
+        ]
+
+
+def _reserve(
+    session: Session,
+    root: Path,
+    folder: PurePosixPath,
+    name: str,
+    *,
+    run_id: int,
+    position: int,
+    mode: str,
+    now: datetime,
+) -> Delivery:
+    """
+    Enter a file's place. A name that must be new is one that no other run has taken and no file has.
+    """
+    for number in range(1, MOST_NAMES):
+        target = str(folder / (name if number == 1 else with_suffix(name, number)))
+        if mode == "new":
+            with _told(target), opened_place(root, target) as place:
+                if place.exists():
+                    continue
+        values = {"run_id": run_id, "position": position, "target": target, "mode": mode, "entered_at": now}
+        entered = session.execute(insert(Delivery).values(**values).on_conflict_do_nothing().returning(Delivery.id))
+        if (found := entered.scalar()) is not None:
+            return session.get_one(Delivery, found)
+        # Another attempt of the same run may have entered the place in the meantime.
+        own = sa.select(Delivery).where(Delivery.run_id == run_id, Delivery.position == position)
+        if known := session.scalars(own).first():
+            return known
+    raise WriteError(f"There is no free name left for “{name}”; clear the folder.")
 
 
 @contextmanager
@@ -107,39 +145,55 @@ def _told(name: str) -> Iterator[None]:
         raise WriteError(f"The file could not be put into “{name}”: {reason}.") from error
 
 
-def _put(made: Path, target: Path, name: str, run_id: int) -> None:
-    with _told(name):
-        target.parent.mkdir(parents=True, exist_ok=True)
-        with _exchanged(target, run_id) as copy, made.open("rb") as source:
-            shutil.copyfileobj(source, copy, CHUNK)
-
-
-@contextmanager
-def _exchanged(target: Path, run_id: int) -> Iterator[IO[bytes]]:
+def _put_new(services: Services, made: Path, file: RunFile, entry: Delivery) -> Delivery:
     """
-    A file written beside and then renamed: a reader sees the old one or the new one, never half of it.
+    Put a file where none is; returns the place it came to. A file that somebody else put there in the meantime keeps
+    its name.
     """
-    beside = target.with_name(f".{target.name}.{run_id}.part")
-    try:
-        with beside.open("wb") as copy:
-            yield copy
-            copy.flush()
-            os.fsync(copy.fileno())
-        beside.replace(target)
-    finally:
-        with contextlib.suppress(OSError):
-            beside.unlink(missing_ok=True)
+    while True:
+        with _told(entry.target), opened_place(services.outgoing, entry.target) as place:
+            # An earlier attempt may have been stopped after the file was there.
+            if place.exists() and place.size() == file.size and _digest_of(place) == file.sha256:
+                return entry
+            with contextlib.suppress(FileExistsError), made.open("rb") as source:
+                with place.written(entry.run_id, anew=True) as copy:
+                    shutil.copyfileobj(source, copy, CHUNK)
+                return entry
+        path = PurePosixPath(entry.target)
+        with services.store.session() as session:
+            session.delete(session.get_one(Delivery, entry.id))
+            session.flush()
+            entry = _reserve(
+                session,
+                services.outgoing,
+                path.parent,
+                file.name,
+                run_id=entry.run_id,
+                position=entry.position,
+                mode="new",
+                now=services.clock(),
+            )
 
 
-def _unused(folder: Path, name: str, taken: list[Path]) -> Path:
-    candidate, n = folder / name, 1
-    while candidate.exists() or candidate in taken:
-        n += 1
-        candidate = folder / with_suffix(name, n)
-    return candidate
+def _digest_of(place: Place) -> str:
+    digest = hashlib.sha256()
+    with place.open() as file:
+        while chunk := file.read(CHUNK):
+            digest.update(chunk)
+    return digest.hexdigest()
 
 
-# Running files
+def _replace(root: Path, made: Path, entry: Delivery) -> None:
+    with (
+        _told(entry.target),
+        opened_place(root, entry.target) as place,
+        made.open("rb") as source,
+        place.written(entry.run_id, anew=False) as copy,
+    ):
+        shutil.copyfileobj(source, copy, CHUNK)
+
+
+# Appended files
 
 
 def _append(services: Services, run: Run, plan: Plan, made: Path, name: str) -> None:
@@ -149,23 +203,22 @@ def _append(services: Services, run: Run, plan: Plan, made: Path, name: str) -> 
     What is to be added is entered before the file is touched: after a crash the file itself tells whether it was.
     Raises FolderError when the file has other headings.
     """
-    target, head = services.outgoing / name, _head_of(plan, run.format)
+    head = _head_of(plan, run.format)
     with services.store.session() as locked:
         # Two workers with rows for one file wait for each other, on whatever machine they are.
         key = int.from_bytes(hashlib.sha256(name.encode()).digest()[:8], "big", signed=True)
         locked.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))
-        with _told(name):
-            target.parent.mkdir(parents=True, exist_ok=True)
+        with _told(name), opened_place(services.outgoing, name) as place:
             with services.store.session() as session:
                 known = session.get(Appending, (run.id, name))
-            if known is not None and (known.done or _holds(target, known)):
+            if known is not None and (known.done or _holds(place, known)):
                 _note(services, known)
                 return
-            before = target.stat().st_size if target.exists() else 0
+            before = place.size()
             if before:
-                _check_head(target, head, name, plan)
+                _check_head(place, head, name, plan)
             digest, size = hashlib.sha256(), 0
-            for chunk in _addition(made, target, len(head) if before else 0):
+            for chunk in _addition(made, place, len(head) if before else 0):
                 digest.update(chunk)
                 size += len(chunk)
             entry = Appending(
@@ -178,7 +231,7 @@ def _append(services: Services, run: Run, plan: Plan, made: Path, name: str) -> 
             )
             with services.store.session() as session:
                 session.merge(entry)
-            _write_longer(target, made, len(head) if before else 0, run.id)
+            _write_longer(place, made, len(head) if before else 0, run.id)
         _note(services, entry)
 
 
@@ -198,8 +251,8 @@ def _head_of(plan: Plan, format: str) -> bytes:
         return path.read_bytes()
 
 
-def _check_head(target: Path, head: bytes, name: str, plan: Plan) -> None:
-    with target.open("rb") as file:
+def _check_head(place: Place, head: bytes, name: str, plan: Plan) -> None:
+    with place.open() as file:
         if file.read(len(head)) == head:
             return
     wanted = ", ".join(c.heading for c in plan.columns[:6])
@@ -208,12 +261,12 @@ def _check_head(target: Path, head: bytes, name: str, plan: Plan) -> None:
     )
 
 
-def _addition(made: Path, target: Path, skipped: int) -> Iterator[bytes]:
+def _addition(made: Path, place: Place, skipped: int) -> Iterator[bytes]:
     """
     What is to be added: the rows without the head, after an end of line where the file lacks one.
     """
-    if skipped and target.exists():
-        with target.open("rb") as file:
+    if skipped and place.exists():
+        with place.open() as file:
             file.seek(-1, os.SEEK_END)
             if file.read(1) not in (b"\n", b"\x00"):
                 yield b"\r\n"
@@ -223,23 +276,23 @@ def _addition(made: Path, target: Path, skipped: int) -> Iterator[bytes]:
             yield chunk
 
 
-def _write_longer(target: Path, made: Path, skipped: int, run_id: int) -> None:
-    with _exchanged(target, run_id) as copy:
-        if target.exists():
-            with target.open("rb") as known:
+def _write_longer(place: Place, made: Path, skipped: int, run_id: int) -> None:
+    with place.written(run_id, anew=False) as copy:
+        if place.exists():
+            with place.open() as known:
                 shutil.copyfileobj(known, copy, CHUNK)
-        for chunk in _addition(made, target, skipped):
+        for chunk in _addition(made, place, skipped):
             copy.write(chunk)
 
 
-def _holds(target: Path, entry: Appending) -> bool:
+def _holds(place: Place, entry: Appending) -> bool:
     """
     Whether a file holds, where they belong, the bytes that were to be added.
     """
-    if not target.exists() or target.stat().st_size < entry.size_after:
+    if place.size() < entry.size_after:
         return False
     digest, left = hashlib.sha256(), entry.size_after - entry.size_before
-    with target.open("rb") as file:
+    with place.open() as file:
         file.seek(entry.size_before)
         while left and (chunk := file.read(min(CHUNK, left))):
             digest.update(chunk)

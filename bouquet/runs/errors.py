@@ -8,7 +8,7 @@ from typing import Any
 
 from bouquet.core.errors import BouquetError, TemplateError
 
-__all__ = ["FolderError", "RunCancelled", "RunFailed", "error_facts"]
+__all__ = ["FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
 
 
 class RunCancelled(BouquetError):
@@ -25,6 +25,14 @@ class RunFailed(BouquetError):
     """
 
     code = "run_failed"
+
+
+class RunGivenUp(BouquetError):
+    """
+    The run ended its workers again and again.
+    """
+
+    code = "given_up"
 
 
 class FolderError(BouquetError):

@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
@@ -20,18 +20,19 @@ from typing import Any
 import structlog
 from sqlalchemy.exc import DBAPIError
 
-from bouquet.core.errors import BouquetError
+from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_bundle, read_document
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.delivering import deliver
-from bouquet.runs.errors import RunCancelled, RunFailed, error_facts
+from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.services import Services
-from bouquet.sources import Snapshot, SourceCancelled, SourceDown
+from bouquet.sources import Snapshot, SourceCancelled, SourceChanged, SourceDown
+from bouquet.store import people
 from bouquet.store import runs as ledger
-from bouquet.store.models import Run, RunFile
+from bouquet.store.models import Round, Run, RunFile
 
 __all__ = ["ATTEMPTS", "execute"]
 
@@ -39,6 +40,9 @@ log = structlog.get_logger()
 
 #: Times a run is taken up before a failing source is final.
 ATTEMPTS = 4
+
+#: Times a run is taken up before it is given up. Workers are also stopped for reasons of their own, so it is many.
+MOST_TRIES = 24
 
 #: Seconds between two looks at whether a run was cancelled; progress is noted as often.
 HEARTBEAT = 0.5
@@ -89,37 +93,94 @@ def execute(services: Services, run_id: int) -> None:
         run = ledger.begin_attempt(session, run_id, services.clock())
     if run is None:
         return
-    if run.status == "releasing":
-        _release(services, run)
+    if run.tries > MOST_TRIES:
+        _give_up(services, run)
         return
+    made: Run | None = run
     try:
-        _carry_out(services, run, _planned(services, run))
+        if run.status != "releasing" and run.stage != "delivering":
+            made = _carry_out_as_it_is(services, run)
     except (SourceDown, DBAPIError) as error:
         if run.attempt < ATTEMPTS:
             log.warning("run_interrupted", run=run.id, attempt=run.attempt, error=str(error))
             raise
+        made = None
         _end(services, run, "failed", error)
     except (RunCancelled, SourceCancelled) as error:
+        made = None
         _end(services, run, "cancelled", error)
     except Exception as error:
         if not isinstance(error, BouquetError):
             log.exception("run_failed", run=run.id)
+        made = None
         _end(services, run, "failed", error)
+        if isinstance(error, TemplateError) and run.round_id is not None:
+            _pause_round(services, run, error)
+    if made is not None:
+        # What is made does not fail any more: where the store or the source is away, it is sent by a later attempt.
+        _send(services, made)
     _sweep(services, run)
 
 
-def _release(services: Services, run: Run) -> None:
+def _carry_out_as_it_is(services: Services, run: Run) -> Run | None:
     """
-    Deliver what was held. Where that cannot be done it waits again, with the reason.
+    Carry out a run against its source as it is now, also where what is known of the source is older. Returns it where
+    it is yet to be sent. Raises PlanError where the source no longer gives what the template asks for.
     """
     try:
-        delivered = deliver(services, run, run.files, lambda: _planned(services, run).alone)
+        return _carry_out(services, run, _planned(services, run))
+    except SourceChanged:
+        services.source_of(run.source).catalogue(fresh=True)
+        return _carry_out(services, run, _planned(services, run))
+
+
+def _send(services: Services, run: Run) -> None:
+    """
+    Deliver what is made, and end the run. What cannot be delivered is kept, and waits for a person with the reason.
+    """
+    files = [f for f in run.files if f.removed_at is None]
+    try:
+        if run.round_id is not None:
+            deliver(services, run, files, lambda: _planned(services, run).alone)
+    except (SourceDown, DBAPIError):
+        # To append, the source is asked what the file begins with; it and the store may come back.
+        raise
     except (BouquetError, OSError) as error:
         facts = error_facts(error)
-        notice = f"{run.name} could not be delivered: {facts['message']}"
+        notice = f"{run.name} is made but could not be delivered: {facts['message']}"
         _finish(services, run, status="held", notice=notice, error=facts)
     else:
-        _end_ready(services, run, delivered=delivered, error=None)
+        notice = f"{run.name} is ready: {run.rows_written:,} rows."
+        _finish(services, run, status="ready", notice=notice, error=None)
+
+
+def _pause_round(services: Services, run: Run, error: TemplateError) -> None:
+    """
+    A round whose template is broken pauses: the next moment would fail for the same reason.
+    """
+    said = error_facts(error)["message"]
+    with services.store.session() as session:
+        round_ = session.get_one(Round, run.round_id)
+        if round_.paused:
+            return
+        round_.paused = True
+        text = f"{run.name} failed because its source changed, so its round is paused: {said}"
+        ledger.notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, services.clock())
+
+
+def _give_up(services: Services, run: Run) -> None:
+    """
+    End a run that was taken up again and again without coming to an end.
+    """
+    log.error("run_given_up", run=run.id, tries=run.tries - 1)
+    said = f"It was begun {MOST_TRIES} times and each time its worker ended before it did, so it is not tried again."
+    if run.status == "releasing" or run.stage == "delivering":
+        notice = f"{run.name} is made but could not be delivered: {said}"
+        facts = {"code": "given_up", "message": said}
+        _finish(services, run, status="held", notice=notice, error=facts)
+        return
+    _end(services, run, "failed", RunGivenUp(said))
+    _sweep(services, run)
 
 
 def _planned(services: Services, run: Run) -> _Planned:
@@ -128,7 +189,12 @@ def _planned(services: Services, run: Run) -> _Planned:
     """
     catalogue = services.source_of(run.source).catalogue()
     context = services.context(
-        run.as_of, answers=run.answers, scope=run.scope, template_id=run.template_id, run_id=run.id
+        run.as_of,
+        answers=run.answers,
+        scope=run.scope,
+        source=run.source,
+        template_id=run.template_id,
+        run_id=run.id,
     )
     if run.is_bundle:
         bundle = read_bundle(run.document)
@@ -140,9 +206,9 @@ def _planned(services: Services, run: Run) -> _Planned:
     )
 
 
-def _carry_out(services: Services, run: Run, planned: _Planned) -> None:
+def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     """
-    Count, write, check; then deliver, or let it wait for a person.
+    Count, write, check; then end it, let it wait for a person, or return it, made and entered, to be sent.
     """
     folder = services.storage.workplace(run.id, run.attempt)
     exported = _export(services, run, planned, folder)
@@ -160,7 +226,7 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> None:
         said = "; ".join(c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "stop")
         error = RunFailed(f"A check stopped it, and nothing is made available: {said}.")
         _end(services, run, "failed", error, **facts)
-        return
+        return None
     files = _kept(services, run, exported)
     days = planned.keep_days if planned.keep_days is not None else services.keep_days
     facts["keep_until"] = services.clock() + timedelta(days=days)
@@ -168,8 +234,17 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> None:
         held = [c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "hold"]
         notice = f"{run.name} waits for you: {'; '.join(held)}."
         _finish(services, run, status="held", files=files, notice=notice, **facts)
-        return
-    _end_ready(services, run, files, _deliver(services, run, files, planned), **facts)
+        return None
+    if run.round_id is None:
+        notice = f"{run.name} is ready: {exported.rows:,} rows."
+        _finish(services, run, status="ready", files=files, notice=notice, **facts)
+        return None
+    with services.store.session() as session:
+        entered = ledger.enter_made(session, run.id, run.attempt, files=files, now=services.clock(), **facts)
+        made = ledger.get_run(session, run.id)
+    if not entered:
+        raise RunCancelled("The run was cancelled.")
+    return made
 
 
 def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Exported:
@@ -237,32 +312,26 @@ def _kept(services: Services, run: Run, exported: Exported) -> list[RunFile]:
     return files
 
 
-def _deliver(services: Services, run: Run, files: list[RunFile], planned: _Planned) -> str | None:
-    return deliver(services, run, files, lambda: planned.alone) if run.round_id is not None else None
-
-
-def _end_ready(
-    services: Services, run: Run, files: Sequence[RunFile] = (), delivered: str | None = None, **facts: Any
-) -> None:
-    rows = facts.get("rows_written", run.rows_written)
-    notice = f"{run.name} is ready: {rows:,} rows."
-    facts |= {"delivered_to": delivered} if delivered else {}
-    _finish(services, run, status="ready", files=files, notice=notice, **facts)
-
-
 def _finish(services: Services, run: Run, **facts: Any) -> None:
     with services.store.session() as session:
         ledger.finish_run(session, run.id, run.attempt, now=services.clock(), **facts)
 
 
 def _end(services: Services, run: Run, status: str, error: BaseException, **facts: Any) -> None:
+    """
+    Enter how a run ended without files. Raises a database error when the ledger stays out of reach: the queue then
+    has it ended later, and the run never falls silent.
+    """
     said = error_facts(error)
     notice = f"{run.name} failed: {said['message']}" if status == "failed" else None
-    # The ledger must learn how it ended, also when its database is just coming back.
-    for wait in (0.0, 1.0, 3.0, 10.0):
-        time.sleep(wait)
-        with contextlib.suppress(DBAPIError):
+    for wait in (1.0, 3.0, 10.0, None):
+        try:
             _finish(services, run, status=status, notice=notice, error=said if status == "failed" else None, **facts)
+        except DBAPIError:
+            if wait is None:
+                raise
+            time.sleep(wait)
+        else:
             return
 
 

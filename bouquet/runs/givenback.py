@@ -22,6 +22,7 @@ from bouquet.core.plan import Plan, Read, resolve
 from bouquet.core.reading import FileRows, Unreadable, first_headings
 from bouquet.core.roundtrip import CHANGE_HEADINGS, Editable, GivenBack, check_given_back, editable_columns
 from bouquet.core.slip import Digest
+from bouquet.core.spreadsheets import Room, check_spreadsheet
 from bouquet.core.template import AllOf, Condition, Narrowing, Output, Template, read_document
 from bouquet.core.writers import STAMP
 from bouquet.runs.asking import as_format
@@ -29,10 +30,14 @@ from bouquet.runs.comparing import key_of, rows_of
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.export import Export
 from bouquet.runs.services import Services
+from bouquet.runs.sheets import rows_apart
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Run, RunFile
 
 __all__ = ["Recognised", "check_file", "recognise"]
+
+#: What a spreadsheet given back may take.
+ROOM = Room(unpacked=300_000_000, cells=6_000_000)
 
 #: Rows of a file given back; more are no work of a person.
 MOST_ROWS = 200_000
@@ -73,8 +78,8 @@ def recognise(services: Services, path: Path, name: str, run_id: int | None = No
     The run that a file comes from: the one named; or by its stamp; by its content, where nothing was changed; by its
     name; by its headings. Raises RunFailed where none fits.
     """
-    digest, stamp = Digest(path).finish(), _stamp(path)
     headings = set(_reading(path, name).headings)
+    digest, stamp = Digest(path).finish(), _stamp(path)
     with services.store.session() as session:
         if run_id is not None:
             return Recognised(ledger.get_run(session, run_id), "as you said")
@@ -145,10 +150,15 @@ def _stamp(path: Path) -> int | None:
 
 def _reading(path: Path, name: str, known: tuple[str, ...] = ()) -> FileRows:
     """
-    How a file given back is to be read: programs save with other separators and encodings than they were given.
+    How a file given back is to be read: programs save with other separators and encodings than they were given. Of a
+    spreadsheet, once measured, a process of its own writes the rows beside it.
     """
     if zipfile.is_zipfile(path):
-        return FileRows((path,), "xlsx", first_headings(path, known))
+        apart = path.with_name(f"{path.name}.rows")
+        if not apart.exists():
+            check_spreadsheet(path, ROOM)
+            rows_apart(path, apart)
+        return FileRows((apart,), "rows", first_headings(apart, known))
     raw = path.read_bytes()[:1_000_000]
     encoding = "utf-16" if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else "utf-8"
     try:

@@ -17,6 +17,7 @@ import procrastinate
 import procrastinate.exceptions
 import structlog
 from psycopg import OperationalError
+from psycopg.errors import UniqueViolation
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.runs.comparing import carry_out_comparison
@@ -24,7 +25,7 @@ from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.keeping import expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.sources import SourceDown
-from bouquet.store import comparisons
+from bouquet.store import care, comparisons
 from bouquet.store import runs as ledger
 
 __all__ = ["Queue"]
@@ -82,17 +83,51 @@ class Queue:
         @self.app.periodic(cron="* * * * * */10")
         @self.app.task(name="look_after_runs", queueing_lock="look_after_runs", pass_context=True)
         async def look_after_runs(context: procrastinate.JobContext, timestamp: int) -> None:
-            manager = self.app.job_manager
-            for job in await manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_WORKER):
-                log.warning("job_taken_over", job=job.id, task=job.task_name)
-                await manager.retry_job(job)
-            await asyncio.to_thread(self.wake_forgotten)
+            failures: list[str] = []
+            for job in await self.app.job_manager.get_stalled_jobs(seconds_since_heartbeat=DEAD_WORKER):
+                # One job that cannot be helped never keeps the others from care.
+                try:
+                    await self._take_over(job)
+                except Exception as error:
+                    log.warning("job_not_taken_over", job=job.id, task=job.task_name, error=str(error))
+                    failures.append(f"job {job.id}: {error}")
+            failures += await asyncio.to_thread(self.wake_forgotten)
+            await asyncio.to_thread(self._note_care, "runs", failures)
 
         @self.app.periodic(cron="*/10 * * * *")
         @self.app.task(name="look_after_files", queueing_lock="look_after_files")
         def look_after_files(timestamp: int) -> None:
-            expire_files(self.services)
-            sweep_files(self.services)
+            failures = []
+            for step in (expire_files, sweep_files):
+                try:
+                    step(self.services)
+                except Exception as error:
+                    log.warning("care_failed", step=step.__name__, error=str(error))
+                    failures.append(f"{step.__name__}: {error}")
+            self._note_care("files", failures)
+
+    async def _take_over(self, job: procrastinate.jobs.Job) -> None:
+        """
+        Give the job of a dead worker to another. Where a second job for the same work waits already, that one does it:
+        the dead one is ended, as it holds the lock that the other waits for.
+        """
+        manager = self.app.job_manager
+        log.warning("job_taken_over", job=job.id, task=job.task_name)
+        try:
+            await manager.retry_job(job)
+        except procrastinate.exceptions.ConnectorException as error:
+            if not isinstance(error.__cause__, UniqueViolation) and not isinstance(
+                error, procrastinate.exceptions.UniqueViolation
+            ):
+                raise
+            await manager.finish_job(job, status=procrastinate.jobs.Status.FAILED, delete_job=False)
+
+    def _note_care(self, name: str, failures: list[str]) -> None:
+        try:
+            with self.services.store.session() as session:
+                care.note_care(session, name, failures, self.services.clock())
+        except DBAPIError as error:
+            log.warning("care_not_noted", care=name, error=str(error))
 
     def add_periodic(self, name: str, cron: str, work: Any) -> None:
         """
@@ -154,18 +189,26 @@ class Queue:
                 return BY_ROUND
             return max(BY_ROUND + 1, BY_HAND - ledger.waiting_before(session, run))
 
-    def wake_forgotten(self) -> None:
+    def wake_forgotten(self) -> list[str]:
         """
-        Give a job to every run, and every comparison, that nobody works on.
+        Give a job to every run, and every comparison, that nobody works on. Returns what could not be done, in words.
         """
         with self.services.store.session() as session:
             now = self.services.clock()
             waiting = ledger.waiting_runs(session, now - timedelta(seconds=FORGOTTEN), now - timedelta(seconds=SILENT))
             left = comparisons.waiting(session, now - timedelta(seconds=SILENT))
-        for run_id in waiting:
-            self.put(run_id)
-        for comparison_id in left:
-            self.put_comparison(comparison_id)
+        failures = []
+        for put, name, numbers in (
+            (self.put, "run", waiting),
+            (self.put_comparison, "comparison", left),
+        ):
+            for number in numbers:
+                try:
+                    put(number)
+                except Exception as error:
+                    log.warning("not_woken", what=name, number=number, error=str(error))
+                    failures.append(f"{name} {number}: {error}")
+        return failures
 
     async def work(self, *, concurrency: int) -> None:
         """
@@ -184,12 +227,14 @@ class Queue:
                         shutdown_graceful_timeout=5,
                     )
                 # A worker that lost the connection it listens on ends as if it had been asked to.
-                task = asyncio.current_task()
-                if task is not None and task.cancelling():
-                    return
-                log.warning("worker_interrupted", error="it stopped by itself")
+                interruption = "it stopped by itself"
             except asyncio.CancelledError:
                 raise
             except Exception as error:
-                log.warning("worker_interrupted", error=str(error))
+                interruption = str(error)
+            # Asked to stop while the database was away, it fails on its way out, and stops all the same.
+            task = asyncio.current_task()
+            if task is not None and task.cancelling():
+                return
+            log.warning("worker_interrupted", error=interruption)
             await asyncio.sleep(RECONNECT)

@@ -66,7 +66,7 @@ class Services:
     #: Days until files expire whose template says nothing else.
     keep_days: int = 90
     #: What the file store wants to know besides its URL.
-    files_options: Mapping[str, Any] = field(default_factory=dict)
+    files_options: Mapping[str, Any] = field(default_factory=dict, repr=False)
     clock: Callable[[], datetime] = field(default=_now)
 
     def __post_init__(self) -> None:
@@ -97,6 +97,7 @@ class Services:
         *,
         answers: Mapping[str, Any] | None = None,
         scope: Mapping[str, Any] | None = None,
+        source: str = "",
         template_id: int | None = None,
         run_id: int | None = None,
     ) -> Context:
@@ -105,7 +106,8 @@ class Services:
 
         Args:
             answers: To the template's asks; None while designing.
-            scope: What the asking person's rights leave, as the store keeps it.
+            scope: What the asking person's rights leave of the application's source, as the store keeps it.
+            source: The built-in source that is read, if it is one: a scope does not speak of that.
             template_id: The template whose earlier runs count, and `run_id` the run they are earlier than.
         """
         last, count, usual = None, 0, []
@@ -118,11 +120,18 @@ class Services:
             year_start=self.year_start,
             answers=answers,
             picks=_SavedPicks(self.store),
-            scope=Scope(scope["records"], scope["field"], tuple(scope["values"])) if scope else None,
+            scope=self.scope_of(scope) if not source else None,
             last_run_at=last,
             sequence=count + 1,
             usual=tuple(usual),
         )
+
+    @staticmethod
+    def scope_of(kept: Mapping[str, Any] | None) -> Scope | None:
+        """
+        A person's scope, from how the store keeps it.
+        """
+        return Scope(kept["records"], kept["field"], tuple(kept["values"])) if kept else None
 
     def close(self) -> None:
         """

@@ -7,7 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 from bouquet.core.plan import Plan
-from bouquet.core.sql import Statements, TallyStep
+from bouquet.core.sql import Counted, Statements, TallyStep
 from bouquet.sources import Snapshot
 
 __all__ = ["count_tally"]
@@ -20,7 +20,9 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
     `words` names the steps by their place in the document. Each entry has its `kind`: `all`, `filter`, `scope` (rows
     hidden by rights), `open` (children become rows), `group` (records become groups) or `limit`. `left_out` counts what
     a step lost; `blank` how many of these were blank in an order comparison; `without` the records that have no child,
-    None where that is no question.
+    None where that is no question. `empty` counts, of the rows, those whose relation to one record leads nowhere, as
+    `{"path", "words", "rows", "leave_out"}`, where `leave_out` is the narrowing that would leave them out; `lost_empty`
+    the same of what the step lost.
     """
     statements = Statements(plan)
     statement, steps = statements.tally()
@@ -38,6 +40,8 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
             "left_out": before - rows if narrows else 0,
             "blank": int(counts[step.blank] or 0) if step.blank else 0,
             "without": int(counts[step.without]) if step.without else None,
+            "empty": _empty(plan, step.empty, counts),
+            "lost_empty": _empty(plan, step.lost_empty, counts),
         }
         tally.append(entry)
         before = rows
@@ -50,7 +54,28 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
     return tally
 
 
-_LINE: dict[str, Any] = {"place": "", "left_out": 0, "blank": 0, "without": None}
+_LINE: dict[str, Any] = {"place": "", "left_out": 0, "blank": 0, "without": None, "empty": [], "lost_empty": []}
+
+
+def _empty(plan: Plan, counted: Counted, counts: dict[str, Any]) -> list[dict[str, Any]]:
+    """
+    Relations that lead nowhere for some rows.
+    """
+    found = []
+    for way, name in counted:
+        rows = int(counts[name] or 0)
+        if rows:
+            key = plan.catalogue.key_of(plan.catalogue.record_types[way[-1].target], way)
+            label = way[-1].label.lower()
+            found.append(
+                {
+                    "path": ".".join(r.name for r in way),
+                    "words": f"without {label}" if len(way) == 1 else f"{way[-2].label.lower()} without {label}",
+                    "rows": rows,
+                    "leave_out": {"path": key[0].path, "is": "not_blank"} if key else None,
+                }
+            )
+    return found
 
 
 def _words(step: TallyStep, plan: Plan, words: dict[str, str]) -> str:

@@ -12,7 +12,7 @@ from typing import Any
 from bouquet.core.catalogue import Route
 from bouquet.core.dictionary import column_words
 from bouquet.core.plan import Plan
-from bouquet.core.sql import Statements
+from bouquet.core.sql import Answered, Statements
 from bouquet.core.values import Value
 from bouquet.sources import Snapshot
 
@@ -99,7 +99,7 @@ class _Tracer:
         found = [k for k in [_read_key(given, routes)] if k is not None]
         statement = self.statements.keys_of(given[0], child=child) if len(given) == 1 else None
         if statement is not None:
-            for row in self.snapshot.table(statement).to_pylist():
+            for row in self.snapshot.rows(statement):
                 key = _read_key([row[f"k{n}"] for n in range(len(routes))], routes)
                 if key is not None and key not in found:
                     found.append(key)
@@ -107,28 +107,45 @@ class _Tracer:
 
     def traced(self, key: Sequence[Value], *, child: bool) -> Traced | None:
         statement, steps = self.statements.trace(key, child=child)
-        rows = self.snapshot.table(statement).to_pylist()
+        rows = self.snapshot.rows(statement)
         if not rows:
             return None
         row = rows[0]
-        made = [
-            TraceStep(
-                s.step.place,
-                "hidden by rights" if s.step.hidden else self.words.get(s.step.place, s.step.place),
-                bool(row[s.holds]),
-                tuple((column_words(cell), row[name]) for cell, name in s.saw),
-            )
-            for s in steps
-        ]
+        made = [self._step(s, row) for s in steps]
+        if self.plan.by and all(s.passed for s in made):
+            made += self._of_group(key)
         own_row = child or not self.plan.opened
         if self.plan.at_most is not None and own_row and not self.plan.by and all(s.passed for s in made):
             made.append(self._limit(key))
         record_type = self.plan.row_type if child else self.plan.record_type
         return Traced(tuple(map(str, key)), row.get("title"), record_type.label, tuple(made))
 
+    def _step(self, traced: Answered, row: Mapping[str, Any]) -> TraceStep:
+        return TraceStep(
+            traced.step.place,
+            "hidden by rights" if traced.step.hidden else self.words.get(traced.step.place, traced.step.place),
+            bool(row[traced.holds]),
+            tuple((column_words(cell), row[name]) for cell, name in traced.saw),
+        )
+
+    def _of_group(self, key: Sequence[Value]) -> list[TraceStep]:
+        """
+        How the group fared that the record belongs to.
+        """
+        statement, steps = self.statements.trace_group(key)
+        if not steps and self.plan.at_most is None:
+            return []
+        rows = self.snapshot.rows(statement)
+        made = [self._step(s, rows[0]) for s in steps] if rows else []
+        if rows and self.plan.at_most is not None and all(s.passed for s in made):
+            made.append(self._within_limit(int(rows[0]["position"] or 0)))
+        return made
+
     def _limit(self, key: Sequence[Value]) -> TraceStep:
-        found = self.snapshot.table(self.statements.position(key)).to_pylist()
-        position = int(found[0]["position"]) if found else 0
+        found = self.snapshot.rows(self.statements.position(key))
+        return self._within_limit(int(found[0]["position"]) if found else 0)
+
+    def _within_limit(self, position: int) -> TraceStep:
         words = f"the first {self.plan.at_most:,}"
         saw = (("its position", f"{position:,}"),)
         return TraceStep("at_most", words, 0 < position <= (self.plan.at_most or 0), saw)
@@ -137,7 +154,7 @@ class _Tracer:
         statement = self.statements.children_of(key, limit=MOST_CHILDREN)
         routes = self.plan.catalogue.key_of(self.plan.row_type)
         found = []
-        for row in self.snapshot.table(statement).to_pylist():
+        for row in self.snapshot.rows(statement):
             child = _read_key([row[f"k{n}"] for n in range(len(routes))], routes)
             traced = self.traced(child, child=True) if child is not None else None
             if traced is not None:
@@ -204,7 +221,7 @@ def left_out(snapshot: Snapshot, plan: Plan, place: str, limit: int) -> tuple[li
         labels = [column_words(cell) for cell in statements.seen_by(place)]
     else:
         raise KeyError(place)
-    rows = snapshot.table(statement).to_pylist()
+    rows = snapshot.rows(statement)
     keys = sorted(n for n in (rows[0] if rows else {}) if n.startswith("k"))
     found = [
         LeftOut(

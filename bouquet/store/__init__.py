@@ -3,6 +3,25 @@ Bouquet's own records.
 """
 
 from bouquet.store.database import Store
-from bouquet.store.errors import LostUpdate, NameTaken, NotFound, NotPossible, StoreError
+from bouquet.store.errors import (
+    LostUpdate,
+    NameTaken,
+    NotFound,
+    NotPossible,
+    NotYours,
+    OutOfScope,
+    StoreError,
+    TooManyTries,
+)
 
-__all__ = ["LostUpdate", "NameTaken", "NotFound", "NotPossible", "Store", "StoreError"]
+__all__ = [
+    "LostUpdate",
+    "NameTaken",
+    "NotFound",
+    "NotPossible",
+    "NotYours",
+    "OutOfScope",
+    "Store",
+    "StoreError",
+    "TooManyTries",
+]

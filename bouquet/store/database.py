@@ -4,14 +4,33 @@ The connection to Bouquet's own database, and bringing it up to date.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Session, sessionmaker
 
+from bouquet.core.values import json_number
+
 __all__ = ["Store"]
+
+
+def _as_json(value: Any) -> str:
+    return json.dumps(value, ensure_ascii=False, default=_as_number)
+
+
+def _as_number(value: Any) -> Any:
+    """
+    Numbers of requests are decimals; see `core.values.json_number`.
+    """
+    if isinstance(value, Decimal):
+        return json_number(value)
+    msg = f"{type(value).__name__} cannot be kept as JSON."
+    raise TypeError(msg)
 
 
 class Store:
@@ -28,6 +47,9 @@ class Store:
         self.engine = sa.create_engine(
             sa.make_url(url).set(drivername="postgresql+psycopg"),
             pool_pre_ping=True,
+            json_serializer=_as_json,
+            # Errors are logged, and values are nobody's there.
+            hide_parameters=True,
             pool_size=8,
             max_overflow=16,
             connect_args={"connect_timeout": 5},
@@ -41,6 +63,12 @@ class Store:
         """
         with self._sessions.begin() as session:
             yield session
+
+    def is_empty(self) -> bool:
+        """
+        Whether nothing was made in the database yet.
+        """
+        return not sa.inspect(self.engine).has_table("people")
 
     def migrate(self) -> None:
         """

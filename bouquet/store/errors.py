@@ -5,6 +5,9 @@ What can go wrong with Bouquet's own records.
     ├── NotFound       there is no such thing, or no longer
     ├── NameTaken      another template has this name
     ├── NotPossible    as it stands now, this cannot be done with it
+    ├── NotYours       it is somebody else's
+    ├── OutOfScope     it holds records that the person may not see
+    ├── TooManyTries   too many tries to sign in failed of late
     └── LostUpdate     somebody else changed it in the meantime
 """
 
@@ -14,7 +17,7 @@ from datetime import datetime
 
 from bouquet.core.errors import BouquetError
 
-__all__ = ["LostUpdate", "NameTaken", "NotFound", "NotPossible", "StoreError"]
+__all__ = ["LostUpdate", "NameTaken", "NotFound", "NotPossible", "NotYours", "OutOfScope", "StoreError", "TooManyTries"]
 
 
 class StoreError(BouquetError):
@@ -39,6 +42,34 @@ class NotPossible(StoreError):
     """
 
     code = "not_possible"
+
+
+class NotYours(StoreError):
+    """
+    It belongs to somebody else.
+    """
+
+    code = "not_yours"
+
+
+class OutOfScope(StoreError):
+    """
+    It holds records that the person may not see.
+    """
+
+    code = "out_of_scope"
+
+
+class TooManyTries(StoreError):
+    """
+    Too many tries to sign in failed of late.
+    """
+
+    code = "too_many_tries"
+
+    def __init__(self, seconds: int) -> None:
+        self.seconds = seconds
+        super().__init__(f"Too many tries to sign in failed. Try again in {seconds} seconds.")
 
 
 class NameTaken(StoreError):

@@ -15,7 +15,10 @@ __all__ = [
     "LATER",
     "Appending",
     "Base",
+    "Care",
     "ComparisonRecord",
+    "Delivery",
+    "Download",
     "Notice",
     "Occurrence",
     "Person",
@@ -25,6 +28,7 @@ __all__ = [
     "Run",
     "RunFile",
     "SignIn",
+    "SignInTry",
     "TemplateRecord",
     "TemplateVersion",
     "Token",
@@ -98,6 +102,25 @@ class SignIn(Base):
     person: Mapped[Person] = relationship(lazy="joined")
 
 
+class SignInTry(Base):
+    """
+    A try to sign in: which address was named, from where, and whether it succeeded.
+    """
+
+    __tablename__ = "sign_in_tries"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    email: Mapped[str]
+    address: Mapped[str]
+    tried_at: Mapped[datetime]
+    succeeded: Mapped[bool]
+
+    __table_args__ = (
+        sa.Index("ix_sign_in_tries_email", "email", "tried_at"),
+        sa.Index("ix_sign_in_tries_address", "address", "tried_at"),
+    )
+
+
 class TemplateRecord(Base):
     """
     A template: its draft, and the number of its newest saved version (0 for none).
@@ -164,6 +187,8 @@ class Round(Base):
     format: Mapped[str]
     #: What becomes of an earlier file of the same name there: `new` leaves it, `replace`, `append`.
     mode: Mapped[str] = mapped_column(default="new", server_default="new")
+    #: What its owner said that personal data is taken out for.
+    purpose: Mapped[str] = mapped_column(default="", server_default="")
     paused: Mapped[bool] = mapped_column(default=False)
     next_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
@@ -178,7 +203,8 @@ class Run(Base):
     `status`: asked, running, held (made, waiting for a person), releasing, ready, failed, cancelled, discarded.
     `via`: hand, round, script, command line; or once, by hand on a part of the records or with another period.
     `source`: the built-in source that it reads, empty for the application's own; `records`: its record type.
-    `attempt` counts the workers that took it up; only the last one may finish it.
+    `attempt` counts the workers that took it up; only the last one may finish it. Its `stage` is `delivering` once it
+    is made and its files are entered: what follows never makes it anew.
     `answers` are to the template's asks; `scope` is what the asking person's rights left of the source.
     `verdict`: the gravest severity among the checks that objected; `objections` counts them, `findings` lists some.
     `personal` counts the columns with personal data; `reviewed_…` say who released or discarded it, when and why.
@@ -211,8 +237,11 @@ class Run(Base):
     #: When its worker last said that it lives.
     seen_at: Mapped[datetime | None]
     finished_at: Mapped[datetime | None]
-    delivered_to: Mapped[str | None]
     idempotency_key: Mapped[str | None]
+    #: Digest of what was asked for under the key, so that the same key with something else is noticed.
+    request_digest: Mapped[str | None]
+    #: Times it was taken up since it was asked for or released; a run that ends its workers is given up.
+    tries: Mapped[int] = mapped_column(default=0, server_default="0")
     answers: Mapped[Document] = mapped_column(default=dict, server_default="{}")
     #: What the asking person said that personal data is taken out for.
     purpose: Mapped[str] = mapped_column(default="", server_default="")
@@ -228,6 +257,14 @@ class Run(Base):
     review_reason: Mapped[str] = mapped_column(default="", server_default="")
     keep_until: Mapped[datetime | None] = mapped_column(index=True)
     files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
+    deliveries: Mapped[list[Delivery]] = relationship(lazy="selectin", order_by="Delivery.position", viewonly=True)
+
+    @property
+    def delivered_to(self) -> list[str]:
+        """
+        Where its files lie below the outgoing folder, once they are all there.
+        """
+        return [d.target for d in self.deliveries] if all(d.done for d in self.deliveries) else []
 
     __table_args__ = (sa.UniqueConstraint("person_id", "idempotency_key"),)
 
@@ -252,8 +289,16 @@ class Picks(Base):
     keys: Mapped[list[list[str]]] = mapped_column(sa.JSON)
     owner_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     changed_at: Mapped[datetime]
+    deleted_at: Mapped[datetime | None]
 
-    __table_args__ = (sa.Index("uq_picks_name", sa.func.lower(sa.text("name")), unique=True),)
+    __table_args__ = (
+        sa.Index(
+            "uq_picks_name",
+            sa.func.lower(sa.text("name")),
+            unique=True,
+            postgresql_where=sa.text("deleted_at IS NULL"),
+        ),
+    )
 
 
 class Pin(Base):
@@ -286,10 +331,18 @@ class View(Base):
     shared: Mapped[bool] = mapped_column(default=False)
     document: Mapped[Document]
     changed_at: Mapped[datetime]
+    deleted_at: Mapped[datetime | None]
     owner: Mapped[Person] = relationship(lazy="joined")
 
     __table_args__ = (
-        sa.Index("uq_views_name", sa.text("owner_id"), sa.text("records"), sa.func.lower(sa.text("name")), unique=True),
+        sa.Index(
+            "uq_views_name",
+            sa.text("owner_id"),
+            sa.text("records"),
+            sa.func.lower(sa.text("name")),
+            unique=True,
+            postgresql_where=sa.text("deleted_at IS NULL"),
+        ),
     )
 
 
@@ -329,6 +382,57 @@ class Appending(Base):
     size_after: Mapped[int]
     sha256: Mapped[str]
     done: Mapped[bool] = mapped_column(default=False)
+
+
+class Delivery(Base):
+    """
+    One file of a run at its place below the outgoing folder; `done` once it is there.
+
+    `position` counts the run's files that go out from 0. While it is under way, a name that must be new is its alone.
+    """
+
+    __tablename__ = "deliveries"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
+    position: Mapped[int]
+    target: Mapped[str]
+    mode: Mapped[str]
+    done: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
+    entered_at: Mapped[datetime]
+
+    __table_args__ = (
+        sa.UniqueConstraint("run_id", "position"),
+        sa.Index("uq_deliveries_target", "target", unique=True, postgresql_where=sa.text("mode = 'new' AND NOT done")),
+    )
+
+
+class Download(Base):
+    """
+    A file of a run that somebody took: who, when, and by what way (`page`, `address`, `token`).
+    """
+
+    __tablename__ = "downloads"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_file_id: Mapped[int] = mapped_column(sa.ForeignKey("run_files.id", ondelete="CASCADE"), index=True)
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    taken_at: Mapped[datetime]
+    way: Mapped[str]
+    purpose: Mapped[str] = mapped_column(default="", server_default="")
+
+
+class Care(Base):
+    """
+    Work that workers do by the clock: when it last went well, and how it last failed.
+    """
+
+    __tablename__ = "care"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    done_at: Mapped[datetime | None]
+    failed_at: Mapped[datetime | None]
+    error: Mapped[str] = mapped_column(default="", server_default="")
 
 
 class ComparisonRecord(Base):

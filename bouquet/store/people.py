@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+import threading
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any, Literal
@@ -15,14 +16,23 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy.orm import Session
 
-from bouquet.store.errors import NotFound
-from bouquet.store.models import Person, SignIn, Token
+from bouquet.store.errors import NotFound, TooManyTries
+from bouquet.store.models import Person, SignIn, SignInTry, Token
 
 __all__ = [
+    "LONGEST_EMAIL",
+    "SHORTEST_PASSWORD",
+    "add_first",
     "add_token",
+    "change_password",
+    "check_brake",
     "find_person",
+    "is_nobody",
+    "keeper_ids",
     "list_tokens",
+    "note_try",
     "person_of_token",
+    "prepare",
     "put_person",
     "remove_token",
     "sign_in",
@@ -33,10 +43,22 @@ __all__ = [
 #: What tokens begin with, so that people and scanners know one where they see it.
 TOKEN_START = "bouquet_"
 
+#: Characters of the shortest password that may be set.
+SHORTEST_PASSWORD = 12
+
 #: How exactly the last use of a token is kept.
 USED_EVERY = timedelta(minutes=1)
 
+#: Failed tries within the window, of an account from one address, of one address, of one account; then a pause.
+MOST_OF_BOTH, MOST_OF_ADDRESS, MOST_OF_ACCOUNT = 8, 40, 100
+BRAKE_WINDOW, PAUSE = timedelta(minutes=15), timedelta(minutes=1)
+
+LONGEST_EMAIL = 254
+
 _hasher = PasswordHasher()
+
+#: Each check takes 64 MB and a core for a moment; more at once only make all of them wait.
+_HASHING = threading.BoundedSemaphore(2)
 
 
 @lru_cache
@@ -45,6 +67,13 @@ def _nobodys_hash() -> str:
     Checked when nobody has the address, so that the answer takes as long as for a wrong password.
     """
     return _hasher.hash(secrets.token_urlsafe(16))
+
+
+def prepare() -> None:
+    """
+    Do what the first try to sign in would otherwise be slower by.
+    """
+    _nobodys_hash()
 
 
 def put_person(
@@ -67,9 +96,55 @@ def put_person(
     if scope != "as it is":
         person.scope = scope
     if not _matches(person.password_hash, password):
-        person.password_hash = _hasher.hash(password)
+        _put_password(session, person, password)
     session.flush()
     return person
+
+
+def is_nobody(session: Session) -> bool:
+    """
+    Whether there are no people yet.
+    """
+    return session.scalars(sa.select(Person.id).limit(1)).first() is None
+
+
+def add_first(session: Session, *, email: str, name: str, password: str) -> bool:
+    """
+    Add the first person, who keeps and designs. Returns False, and adds nobody, where there is anybody; of two at once
+    one comes too late.
+    """
+    session.execute(sa.text("LOCK TABLE people IN EXCLUSIVE MODE"))
+    if not is_nobody(session):
+        return False
+    put_person(session, email=email, name=name, roles=["designer", "keeper"], password=password)
+    return True
+
+
+def change_password(session: Session, person_id: int, current: str, new: str, keep: str) -> bool:
+    """
+    Change one's own password; every session but the one with the token `keep` ends. Returns False, and changes nothing,
+    where the current password is wrong.
+    """
+    person = session.get_one(Person, person_id)
+    if not _matches(person.password_hash, current):
+        return False
+    _put_password(session, person, new, keep=keep)
+    return True
+
+
+def _put_password(session: Session, person: Person, password: str, *, keep: str = "") -> None:
+    with _HASHING:
+        person.password_hash = _hasher.hash(password)
+    if person.id is not None:
+        others = sa.delete(SignIn).where(SignIn.person_id == person.id, SignIn.token_digest != _digest(keep))
+        session.execute(others)
+
+
+def keeper_ids(session: Session) -> list[int]:
+    """
+    The people who administer the house.
+    """
+    return [p.id for p in session.scalars(sa.select(Person)) if "keeper" in p.roles]
 
 
 def find_person(session: Session, email: str) -> Person | None:
@@ -81,7 +156,8 @@ def find_person(session: Session, email: str) -> Person | None:
 
 def _matches(hashed: str, password: str) -> bool:
     try:
-        return _hasher.verify(hashed, password)
+        with _HASHING:
+            return _hasher.verify(hashed, password)
     except (VerifyMismatchError, InvalidHashError):
         return False
 
@@ -90,9 +166,40 @@ def _digest(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
+def check_brake(session: Session, email: str, address: str, now: datetime) -> None:
+    """
+    Raises TooManyTries, with the seconds to wait, where too many tries to sign in failed of late: for this account from
+    this network address, from this address for any account, or for this account from anywhere. Only the last is felt by
+    somebody else, and it is far above what a person types.
+    """
+    since = now - BRAKE_WINDOW
+    email = email.strip().lower()[:LONGEST_EMAIL]
+    failed = sa.select(sa.func.count(), sa.func.max(SignInTry.tried_at)).where(
+        SignInTry.tried_at > since, sa.not_(SignInTry.succeeded)
+    )
+    for most, part in (
+        (MOST_OF_BOTH, (SignInTry.email == email, SignInTry.address == address)),
+        (MOST_OF_ADDRESS, (SignInTry.address == address,)),
+        (MOST_OF_ACCOUNT, (SignInTry.email == email,)),
+    ):
+        count, last = session.execute(failed.where(*part)).one()
+        wait = PAUSE - (now - last) if last is not None else PAUSE
+        if count >= most and wait > timedelta(0):
+            raise TooManyTries(max(1, round(wait.total_seconds())))
+
+
+def note_try(session: Session, email: str, address: str, now: datetime, *, succeeded: bool) -> None:
+    """
+    Remember a try to sign in; old ones are forgotten.
+    """
+    session.execute(sa.delete(SignInTry).where(SignInTry.tried_at < now - BRAKE_WINDOW * 4))
+    email = email.strip().lower()[:LONGEST_EMAIL]
+    session.add(SignInTry(email=email, address=address, tried_at=now, succeeded=succeeded))
+
+
 def sign_in(session: Session, email: str, password: str, now: datetime, hours: int) -> tuple[str, Person] | None:
     """
-    A new token and the person, or None when address and password do not belong together.
+    A new token and the person, or None for a wrong address or password. Takes as long whether the address is known.
     """
     person = find_person(session, email)
     if not _matches(person.password_hash if person else _nobodys_hash(), password) or person is None:

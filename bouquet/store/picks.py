@@ -8,19 +8,20 @@ from collections.abc import Sequence
 from datetime import datetime
 
 import sqlalchemy as sa
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from bouquet.store.errors import NotFound
-from bouquet.store.models import Picks
+from bouquet.store.errors import NotFound, NotPossible, NotYours
+from bouquet.store.models import Person, Picks
 
-__all__ = ["find_picks", "list_picks", "put_picks", "remove_picks"]
+__all__ = ["find_picks", "list_picks", "put_picks", "remove_picks", "restore_picks"]
 
 
 def list_picks(session: Session, records: str | None = None) -> Sequence[Picks]:
     """
     All saved lists, or those of one record type, by name.
     """
-    query = sa.select(Picks).order_by(sa.func.lower(Picks.name))
+    query = sa.select(Picks).where(Picks.deleted_at.is_(None)).order_by(sa.func.lower(Picks.name))
     return session.scalars(query if records is None else query.where(Picks.records == records)).all()
 
 
@@ -28,31 +29,67 @@ def find_picks(session: Session, name: str) -> Picks | None:
     """
     A saved list by its name, without regard to case.
     """
-    return session.scalars(sa.select(Picks).where(sa.func.lower(Picks.name) == name.lower())).first()
+    named = sa.select(Picks).where(sa.func.lower(Picks.name) == name.lower(), Picks.deleted_at.is_(None))
+    return session.scalars(named).first()
 
 
 def put_picks(
-    session: Session, *, name: str, records: str, keys: Sequence[Sequence[str]], owner_id: int, now: datetime
+    session: Session, *, name: str, records: str, keys: Sequence[Sequence[str]], owner: Person, now: datetime
 ) -> Picks:
     """
     Save a list under a name; an earlier one of that name is replaced. `keys` are the records' keys as texts.
+
+    Raises NotYours where the earlier one is somebody else's, unless the person is a keeper.
     """
     picks = find_picks(session, name)
     if picks is None:
-        picks = Picks(name=name, owner_id=owner_id)
-        session.add(picks)
+        try:
+            with session.begin_nested():
+                picks = Picks(name=name, owner_id=owner.id, records=records, keys=[], changed_at=now, deleted_at=None)
+                session.add(picks)
+        except IntegrityError:
+            # Saved twice at once: the other one was first.
+            picks = find_picks(session, name)
+            if picks is None:
+                raise
+    _check_owner(picks, owner)
     unique = list(dict.fromkeys(tuple(map(str, k)) for k in keys))
     picks.records, picks.keys, picks.changed_at = records, [list(k) for k in unique], now
     session.flush()
     return picks
 
 
-def remove_picks(session: Session, name: str) -> None:
+def remove_picks(session: Session, name: str, by: Person, now: datetime) -> Picks:
     """
-    Remove a saved list. Raises NotFound. Templates that name it say so when they are looked at.
+    Remove a saved list; it can be brought back. Raises NotFound and NotYours. Templates that name it say so when they
+    are looked at.
     """
     picks = find_picks(session, name)
     if picks is None:
         msg = f"There is no saved list “{name}”."
         raise NotFound(msg)
-    session.delete(picks)
+    _check_owner(picks, by)
+    picks.deleted_at = now
+    return picks
+
+
+def restore_picks(session: Session, picks_id: int, by: Person) -> Picks:
+    """
+    Bring back a removed list. Raises NotFound, NotYours, and NotPossible where another has its name by now.
+    """
+    picks = session.get(Picks, picks_id)
+    if picks is None or picks.deleted_at is None:
+        msg = "There is no such removed list."
+        raise NotFound(msg)
+    _check_owner(picks, by)
+    if find_picks(session, picks.name) is not None:
+        msg = f"Another list is called “{picks.name}” by now."
+        raise NotPossible(msg)
+    picks.deleted_at = None
+    return picks
+
+
+def _check_owner(picks: Picks, person: Person) -> None:
+    if picks.owner_id != person.id and "keeper" not in person.roles:
+        msg = f"The list “{picks.name}” is somebody else's; save yours under another name."
+        raise NotYours(msg)

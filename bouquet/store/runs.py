@@ -4,17 +4,19 @@ The ledger: every run, its files, its notices.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import JSONB, insert
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from bouquet.store.errors import NotFound, NotPossible
-from bouquet.store.models import ACTIVE, Notice, Run, RunFile
+from bouquet.store.errors import NotFound, NotPossible, OutOfScope
+from bouquet.store.models import ACTIVE, LATER, Notice, Person, Run, RunFile, TemplateRecord
 
 __all__ = [
     "ONCE",
@@ -23,6 +25,7 @@ __all__ = [
     "begin_attempt",
     "discard_run",
     "earlier_runs",
+    "enter_made",
     "expected",
     "finish_run",
     "get_run",
@@ -33,11 +36,13 @@ __all__ = [
     "list_runs",
     "made_runs",
     "newest_good",
+    "notify",
     "read_notices",
     "release_run",
     "report_progress",
     "request_cancel",
     "total_runs",
+    "visible_runs",
     "waiting_before",
     "waiting_runs",
 ]
@@ -53,14 +58,27 @@ _LIGHT = (sa.orm.defer(Run.document), sa.orm.defer(Run.slip), sa.orm.defer(Run.f
 def add_run(session: Session, run: Run) -> Run:
     """
     Enter a run. One that the same person asked for under the same key before is returned instead.
+
+    Raises NotPossible where that one was asked for with something else.
     """
-    if run.idempotency_key is not None:
-        query = sa.select(Run).where(Run.person_id == run.person_id, Run.idempotency_key == run.idempotency_key)
-        if earlier := session.scalars(query).first():
-            return earlier
-    session.add(run)
-    session.flush()
-    return run
+    query = sa.select(Run).where(Run.person_id == run.person_id, Run.idempotency_key == run.idempotency_key)
+    earlier = session.scalars(query).first() if run.idempotency_key is not None else None
+    if earlier is None:
+        try:
+            with session.begin_nested():
+                session.add(run)
+        except IntegrityError:
+            # The same request, sent twice at once: the other one was first.
+            earlier = session.scalars(query).first() if run.idempotency_key is not None else None
+            if earlier is None:
+                raise
+    if earlier is None:
+        session.refresh(run, ["deliveries"])
+        return run
+    if earlier.request_digest not in (None, run.request_digest):
+        msg = f"This Idempotency-Key was used for something else before: run {earlier.id}. Take a new key."
+        raise NotPossible(msg)
+    return earlier
 
 
 def get_run(session: Session, run_id: int) -> Run:
@@ -74,12 +92,55 @@ def get_run(session: Session, run_id: int) -> Run:
     return run
 
 
+def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[bool]:
+    """
+    The runs that a person may see: their own; those of templates that are everybody's or theirs, made with what their
+    own rights leave, or, unless `scoped`, with any; for who administers or audits the house, all.
+    """
+    own = Run.person_id == person.id
+    everybody = sa.select(TemplateRecord.id).where(
+        TemplateRecord.id == Run.template_id,
+        sa.or_(TemplateRecord.standing != "own", TemplateRecord.owner_id == person.id),
+    )
+    theirs: sa.ColumnElement[bool] = everybody.exists()
+    if not {"keeper", "auditor"}.isdisjoint(person.roles):
+        theirs = sa.true()
+    if person.scope is not None and scoped:
+        return sa.and_(sa.or_(own, theirs), same_scope(person.scope))
+    return sa.or_(own, theirs)
+
+
+def same_scope(scope: dict[str, Any] | None) -> sa.ColumnElement[bool]:
+    """
+    Whether a run was made with the same scope.
+    """
+    if scope is None:
+        return Run.scope.is_(sa.null())
+    return sa.cast(Run.scope, JSONB) == sa.cast(sa.literal(json.dumps(scope)), JSONB)
+
+
+def see_run(session: Session, run_id: int, person: Person) -> Run:
+    """
+    One run that a person may see. Raises NotFound, also for one of somebody else's own template, and OutOfScope for one
+    that holds more than they may see.
+    """
+    found = session.scalars(sa.select(Run).where(Run.id == run_id, visible_runs(person, scoped=False))).first()
+    if found is None:
+        msg = f"There is no run {run_id}."
+        raise NotFound(msg)
+    if person.scope is not None and found.scope != person.scope:
+        msg = "This run holds records that you may not see. An administrator can widen what you may see."
+        raise OutOfScope(msg)
+    return found
+
+
 @dataclass(frozen=True, kw_only=True)
 class RunFilter:
     """
-    Which runs of the ledger are meant; what is not given does not narrow.
+    Which runs of the ledger are meant; None does not narrow.
 
     Args:
+        seen_by: Only runs that this person may see.
         asked_by: Part of who or what asked.
         since, until: Moments between which it was asked for, the last one not included.
         found: `yes` for runs whose checks objected, `no` for the others.
@@ -98,12 +159,13 @@ class RunFilter:
     found: str | None = None
     personal: str | None = None
     via: str | None = None
+    seen_by: Person | None = None
 
     def conditions(self) -> list[sa.ColumnElement[bool]]:
         """
         The filter as SQL.
         """
-        found: list[sa.ColumnElement[bool]] = []
+        found: list[sa.ColumnElement[bool]] = [visible_runs(self.seen_by)] if self.seen_by is not None else []
         for column, value in (
             (Run.template_id, self.template_id),
             (Run.person_id, self.person_id),
@@ -160,20 +222,28 @@ def total_runs(session: Session, wanted: RunFilter) -> dict[str, int]:
     return {name: int(value) for name, value in session.execute(counted).mappings().one().items()}
 
 
-def last_runs(session: Session, template_ids: Iterable[int]) -> dict[int, Run]:
+def last_runs(session: Session, template_ids: Iterable[int], person: Person | None = None) -> dict[int, Run]:
     """
-    The newest run of each template.
+    The newest run of each template, of those that `person` may see.
     """
     newest = sa.select(sa.func.max(Run.id)).where(Run.template_id.in_(list(template_ids))).group_by(Run.template_id)
+    if person is not None:
+        newest = newest.where(visible_runs(person))
     query = sa.select(Run).options(*_LIGHT).where(Run.id.in_(newest))
     return {run.template_id: run for run in session.scalars(query) if run.template_id is not None}
 
 
 def last_rows(
-    session: Session, template_ids: Iterable[int], count: int = 8, *, before: int | None = None
+    session: Session,
+    template_ids: Iterable[int],
+    count: int = 8,
+    *,
+    before: int | None = None,
+    person: Person | None = None,
 ) -> dict[int, list[int]]:
     """
-    The row counts of the last `count` ready runs of each template, oldest first; only runs before `before` count.
+    The row counts of the last `count` ready runs of each template, oldest first; only runs before `before` count, and
+    only those that `person` may see.
     """
     ranked = (
         sa.select(
@@ -184,6 +254,7 @@ def last_rows(
         )
         .where(Run.template_id.in_(list(template_ids)), Run.status == "ready", Run.via != ONCE)
         .where(Run.id < before if before is not None else sa.true())
+        .where(visible_runs(person) if person is not None else sa.true())
         .subquery()
     )
     found: dict[int, list[int]] = {}
@@ -213,8 +284,9 @@ def begin_attempt(session: Session, run_id: int, now: datetime) -> Run | None:
     if run is None or run.status not in ACTIVE:
         return None
     run.attempt += 1
+    run.tries += 1
     run.seen_at = now
-    if run.status == "releasing":
+    if run.status == "releasing" or run.stage == "delivering":
         session.flush()
         return run
     run.status, run.stage = "running", "counting"
@@ -239,6 +311,35 @@ def report_progress(session: Session, run_id: int, attempt: int, **facts: Any) -
     return found is None or bool(found[0])
 
 
+def enter_made(
+    session: Session, run_id: int, attempt: int, *, files: Sequence[RunFile], now: datetime, **facts: Any
+) -> bool:
+    """
+    Enter what an attempt made, before it is delivered. From here on the run is neither cancelled nor made anew.
+
+    Returns False, and changes nothing, when the run was cancelled or another attempt has taken it over.
+    """
+    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
+    if run is None or run.attempt != attempt or run.status != "running" or run.cancel_requested:
+        return False
+    run.stage, run.seen_at = "delivering", now
+    for name, value in facts.items():
+        setattr(run, name, value)
+    _put_files(session, run, files)
+    return True
+
+
+def _put_files(session: Session, run: Run, files: Sequence[RunFile]) -> None:
+    """
+    The files of a run, in the place of those of an earlier attempt.
+    """
+    if files:
+        session.execute(sa.delete(RunFile).where(RunFile.run_id == run.id, RunFile.role.not_in(LATER)))
+        session.add_all(files)
+    session.flush()
+    session.refresh(run, ["files"])
+
+
 def finish_run(
     session: Session,
     run_id: int,
@@ -258,20 +359,27 @@ def finish_run(
     run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
     if run is None or run.attempt != attempt or run.status not in ("running", "releasing"):
         return False
-    if run.cancel_requested and status in ("ready", "held"):
-        status, files, facts = "cancelled", (), {}
+    if run.cancel_requested and run.stage != "delivering" and status in ("ready", "held"):
+        status, files, facts, notice = "cancelled", (), {}, None
     run.status = run.stage = status
     run.finished_at = now
     for name, value in facts.items():
         setattr(run, name, value)
-    session.add_all(files)
-    if notice and run.person_id is not None:
-        # What is newest of a run is what its notice says: a held one that went out is news once more.
-        facts = {"text": notice, "created_at": now, "read_at": None}
-        entered = insert(Notice).values(person_id=run.person_id, run_id=run.id, **facts)
-        session.execute(entered.on_conflict_do_update(index_elements=["person_id", "run_id"], set_=facts))
+    _put_files(session, run, files)
+    if notice:
+        notify(session, [run.person_id], run.id, notice, now)
     session.flush()
     return True
+
+
+def notify(session: Session, person_ids: Iterable[int | None], run_id: int, text: str, now: datetime) -> None:
+    """
+    Tell people something about a run. What is newest of a run is what its notice says: a changed one is marked unread.
+    """
+    facts = {"text": text, "created_at": now, "read_at": None}
+    for person_id in dict.fromkeys(p for p in person_ids if p is not None):
+        entered = insert(Notice).values(person_id=person_id, run_id=run_id, **facts)
+        session.execute(entered.on_conflict_do_update(index_elements=["person_id", "run_id"], set_=facts))
 
 
 def request_cancel(session: Session, run_id: int, now: datetime) -> Run:
@@ -285,8 +393,11 @@ def request_cancel(session: Session, run_id: int, now: datetime) -> Run:
     if run.status == "asked":
         run.status = run.stage = "cancelled"
         run.finished_at = now
-    elif run.status == "running":
+    elif run.status == "running" and run.stage != "delivering":
         run.cancel_requested = True
+    elif run.status in ("running", "releasing"):
+        msg = f"Run {run_id} is made and on its way; it can no longer be cancelled."
+        raise NotPossible(msg)
     session.flush()
     return run
 
@@ -299,6 +410,7 @@ def release_run(session: Session, run_id: int, by: str, reason: str, now: dateti
     """
     run = _reviewed(session, run_id, ("held",), "released", by, reason, now)
     run.status = run.stage = "releasing" if run.round_id is not None else "ready"
+    run.tries = 0
     session.flush()
     return run
 
@@ -332,7 +444,7 @@ def _reviewed(
     return run
 
 
-def earlier_runs(session: Session, run: Run, count: int) -> list[Run]:
+def earlier_runs(session: Session, run: Run, count: int, person: Person | None = None) -> list[Run]:
     """
     The last `count` runs of a run's template that made rows, up to this one, oldest first. A run on a part counts only
     itself.
@@ -340,6 +452,8 @@ def earlier_runs(session: Session, run: Run, count: int) -> list[Run]:
     made = sa.or_(Run.id == run.id, sa.and_(Run.status == "ready", Run.via != ONCE))
     same = Run.template_id == run.template_id if run.template_id is not None else Run.id == run.id
     query = sa.select(Run).options(sa.orm.defer(Run.document), sa.orm.defer(Run.findings))
+    if person is not None:
+        query = query.where(visible_runs(person))
     query = query.where(same, made, Run.id <= run.id).order_by(Run.id.desc()).limit(count)
     return list(reversed(session.scalars(query).all()))
 
@@ -371,9 +485,7 @@ def newest_good(session: Session, template_id: int, *, scope: dict[str, Any] | N
         .where(Run.template_id == template_id, Run.status == "ready", Run.via != ONCE, sa.not_(gone))
         .order_by(Run.as_of.desc(), Run.id.desc())
     )
-    if scope is None:
-        return session.scalars(query.where(Run.scope.is_(sa.null())).limit(1)).first()
-    return next((r for r in session.scalars(query.limit(200)) if r.scope == scope), None)
+    return session.scalars(query.where(same_scope(scope)).limit(1)).first()
 
 
 def expected(session: Session, template_id: int, format: str, count: int = 5) -> list[tuple[int, int, float]]:
@@ -411,6 +523,7 @@ def waiting_runs(session: Session, asked_before: datetime, seen_before: datetime
             sa.and_(Run.status == "asked", Run.asked_at < asked_before),
             sa.and_(Run.status == "running", Run.seen_at < seen_before),
             sa.and_(Run.status == "releasing", sa.func.greatest(Run.seen_at, Run.reviewed_at) < asked_before),
+            sa.and_(Run.status == "running", Run.seen_at.is_(None)),
         )
     )
     return list(session.scalars(query.order_by(Run.id)))

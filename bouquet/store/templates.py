@@ -25,6 +25,7 @@ __all__ = [
     "list_templates",
     "list_versions",
     "remove_template",
+    "restore_template",
     "save_version",
 ]
 
@@ -168,6 +169,19 @@ def remove_template(session: Session, template_id: int, now: datetime) -> None:
     Put a template away. Its runs stay in the ledger.
     """
     get_template(session, template_id, lock=True).deleted_at = now
+
+
+def restore_template(session: Session, template_id: int) -> TemplateRecord:
+    """
+    Bring back a removed template. Raises NotFound, and NameTaken where another has its name by now.
+    """
+    record = session.get(TemplateRecord, template_id, with_for_update={"of": TemplateRecord})
+    if record is None or record.deleted_at is None:
+        msg = "There is no such removed template."
+        raise NotFound(msg)
+    record.deleted_at = None
+    _flush_name(session, record.name)
+    return record
 
 
 def _flush_name(session: Session, name: str) -> None:

@@ -9,19 +9,23 @@ from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from bouquet.store.errors import NotFound
+from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import Person, Pin, View
 
-__all__ = ["list_views", "pins_of", "put_pin", "put_preferences", "put_view", "remove_view"]
+__all__ = ["list_views", "pins_of", "put_pin", "put_preferences", "put_view", "remove_view", "restore_view"]
 
 
 def list_views(session: Session, person: Person, records: str) -> Sequence[View]:
     """
     The views of a record type that a person may use, their own first.
     """
-    query = sa.select(View).where(View.records == records, sa.or_(View.owner_id == person.id, View.shared))
+    query = sa.select(View).where(
+        View.records == records, View.deleted_at.is_(None), sa.or_(View.owner_id == person.id, View.shared)
+    )
     return session.scalars(query.order_by(View.owner_id != person.id, sa.func.lower(View.name))).all()
 
 
@@ -32,26 +36,66 @@ def put_view(
     Save a view under a name; an earlier one of its owner's with that name is replaced.
     """
     query = sa.select(View).where(
-        View.owner_id == owner.id, View.records == document["records"], sa.func.lower(View.name) == name.lower()
+        View.owner_id == owner.id,
+        View.records == document["records"],
+        View.deleted_at.is_(None),
+        sa.func.lower(View.name) == name.lower(),
     )
     view = session.scalars(query).first()
     if view is None:
-        view = View(name=name, records=document["records"], owner_id=owner.id, owner=session.get_one(Person, owner.id))
-        session.add(view)
+        try:
+            with session.begin_nested():
+                view = View(
+                    name=name,
+                    records=document["records"],
+                    owner_id=owner.id,
+                    owner=session.get_one(Person, owner.id),
+                    document=document,
+                    changed_at=now,
+                    deleted_at=None,
+                )
+                session.add(view)
+        except IntegrityError:
+            # Saved twice at once: the other one was first.
+            view = session.scalars(query).first()
+            if view is None:
+                raise
     view.document, view.shared, view.changed_at = document, shared, now
     session.flush()
     return view
 
 
-def remove_view(session: Session, view_id: int, owner: Person) -> None:
+def remove_view(session: Session, view_id: int, owner: Person, now: datetime) -> None:
     """
-    Remove a view of one's own. Raises NotFound.
+    Remove a view of one's own; it can be brought back. Raises NotFound.
     """
+    _own_view(session, view_id, owner, removed=False).deleted_at = now
+
+
+def restore_view(session: Session, view_id: int, owner: Person) -> View:
+    """
+    Bring back a view of one's own. Raises NotFound, and NotPossible where another has its name by now.
+    """
+    view = _own_view(session, view_id, owner, removed=True)
+    taken = sa.select(View.id).where(
+        View.owner_id == owner.id,
+        View.records == view.records,
+        View.deleted_at.is_(None),
+        sa.func.lower(View.name) == view.name.lower(),
+    )
+    if session.scalars(taken).first() is not None:
+        msg = f"Another view is called “{view.name}” by now."
+        raise NotPossible(msg)
+    view.deleted_at = None
+    return view
+
+
+def _own_view(session: Session, view_id: int, owner: Person, *, removed: bool) -> View:
     view = session.get(View, view_id)
-    if view is None or view.owner_id != owner.id:
+    if view is None or view.owner_id != owner.id or (view.deleted_at is not None) != removed:
         msg = "There is no such view of yours."
         raise NotFound(msg)
-    session.delete(view)
+    return view
 
 
 def pins_of(session: Session, person: Person) -> dict[int, Pin]:
@@ -65,10 +109,9 @@ def put_pin(session: Session, person: Person, template_id: int, **changes: Any) 
     """
     Remember of a template `pinned`, `answers` or `format` for a person.
     """
-    pin = session.get(Pin, (person.id, template_id))
-    if pin is None:
-        pin = Pin(person_id=person.id, template_id=template_id, pinned=False, answers={}, format=None)
-        session.add(pin)
+    new = {"person_id": person.id, "template_id": template_id, "pinned": False, "answers": {}, "format": None}
+    session.execute(insert(Pin).values(**new).on_conflict_do_nothing())
+    pin = session.get_one(Pin, (person.id, template_id), with_for_update=True)
     for name, value in changes.items():
         setattr(pin, name, value)
     session.flush()

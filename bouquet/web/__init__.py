@@ -3,6 +3,6 @@ The web server: thin routes over the rooms below.
 """
 
 from bouquet.web.app import create_app
-from bouquet.web.serve import serve
+from bouquet.web.serve import bound_socket, serve
 
-__all__ = ["create_app", "serve"]
+__all__ = ["bound_socket", "create_app", "serve"]

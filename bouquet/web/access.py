@@ -10,7 +10,7 @@ import base64
 from collections.abc import Callable
 from typing import Annotated, Any, Literal, TypeAlias
 
-from fastapi import Depends, Request
+from fastapi import Depends, Path, Query, Request
 from sqlalchemy.orm import Session
 
 from bouquet.runs import Queue, Services
@@ -19,7 +19,18 @@ from bouquet.store import templates as shelf
 from bouquet.store.models import Person, TemplateRecord
 from bouquet.web.problems import Refused
 
-__all__ = ["COOKIE", "CurrentPerson", "TheQueue", "TheServices", "may", "may_see", "needs", "visible"]
+__all__ = [
+    "COOKIE",
+    "CurrentPerson",
+    "Id",
+    "TheQueue",
+    "TheServices",
+    "WholeNumber",
+    "may",
+    "may_see",
+    "needs",
+    "visible",
+]
 
 COOKIE = "bouquet_session"
 
@@ -46,6 +57,12 @@ def get_queue(request: Request) -> Queue:
     return queue
 
 
+#: A number by which something is known in an address: those that the store can hold.
+Id = Annotated[int, Path(ge=0, le=2**63 - 1)]
+
+#: A number after the question mark of an address.
+WholeNumber = Annotated[int, Query(ge=0, le=2**63 - 1)]
+
 TheServices = Annotated[Services, Depends(get_services)]
 TheQueue = Annotated[Queue, Depends(get_queue)]
 
@@ -65,6 +82,9 @@ def current_person(request: Request, services: TheServices) -> Person:
         raise Refused(401, "bad_token", "This token is unknown or has expired. Make a new one, and use that.")
     if person is None:
         raise Refused(401, "sign_in", "Please sign in.")
+    writes = request.method not in ("GET", "HEAD") and not request.url.path.startswith("/api/v1/design/")
+    if person.by_token is not None and writes and "run" not in person.by_token:
+        raise Refused(403, "not_allowed", "This token may not run templates.")
     return person
 
 

@@ -4,6 +4,7 @@ The web server: the API under `/api/v1`, the built front end for everything else
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -12,12 +13,16 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
+from pydantic import BaseModel
+from sqlalchemy.exc import DBAPIError
 from starlette.exceptions import HTTPException
 
 from bouquet import __version__
 from bouquet.core.template import document_schema
 from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
+from bouquet.store import care, people
+from bouquet.web.guard import Guard
 from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
     catalogue,
@@ -31,6 +36,7 @@ from bouquet.web.routers import (
     rounds,
     runs,
     session,
+    starting,
     templates,
     tokens,
 )
@@ -46,6 +52,16 @@ _POLICY = (
 )
 
 
+class Health(BaseModel):
+    """
+    `status`: `up`, `failing` where work by the clock fails, named in `failing`, or `store down`.
+    """
+
+    status: str
+    version: str
+    failing: list[str]
+
+
 def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     """
     The application, ready to be served.
@@ -53,6 +69,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        people.prepare()
         with queue.opened():
             yield
 
@@ -66,9 +83,11 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         generate_unique_id_function=lambda route: route.name,
     )
     app.state.services, app.state.queue, app.state.settings, app.state.stopping = services, queue, settings, False
+    app.state.first_code, app.state.first_tries = secrets.token_urlsafe(9), 0
     add_problem_handlers(app)
     parts = (
         session,
+        starting,
         tokens,
         catalogue,
         design,
@@ -86,11 +105,16 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         app.include_router(part.router, prefix=API)
 
     @app.get(f"{API}/health", tags=["health"])
-    def health() -> dict[str, str]:
+    def health() -> Health:
         """
-        Whether the server answers.
+        Whether the server answers, and which of the work by the clock fails just now.
         """
-        return {"status": "up", "version": __version__}
+        try:
+            with services.store.session() as session:
+                failing = sorted(care.failing_care(session, services.clock()))
+        except DBAPIError:
+            return Health(status="store down", version=__version__, failing=[])
+        return Health(status="failing" if failing else "up", version=__version__, failing=failing)
 
     @app.get(f"{API}/schema/template", tags=["templates"])
     def template_schema() -> dict[str, Any]:
@@ -100,6 +124,8 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         return document_schema()
 
     _add_safe_headers(app)
+    named = frozenset(h.strip().lower() for h in settings.hosts.split(",") if h.strip())
+    app.add_middleware(Guard, hosts=named, any_host=not named and settings.host in ("0.0.0.0", "::"))
     if settings.frontend is not None:
         _add_frontend(app, settings.frontend)
     return app

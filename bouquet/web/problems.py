@@ -4,6 +4,7 @@ Errors as problem details (RFC 9457): a stable type, a sentence a person can act
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Sequence
 from typing import Any
 
@@ -11,14 +12,15 @@ import structlog
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
 from starlette.exceptions import HTTPException
 
 from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.reading import Unreadable
+from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.runs import FolderError, RunFailed
-from bouquet.sources import SourceCancelled, SourceDown, SourceRefused, SourceTimeout
-from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible
+from bouquet.sources import SourceCancelled, SourceChanged, SourceDown, SourceRefused, SourceTimeout
+from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries
 
 __all__ = ["Refused", "add_problem_handlers", "pointers"]
 
@@ -29,18 +31,36 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (NotFound, 404),
     (NameTaken, 409),
     (NotPossible, 409),
+    (NotYours, 403),
+    (OutOfScope, 403),
+    (TooManyTries, 429),
+    (SourceChanged, 409),
     (LostUpdate, 412),
     (TemplateError, 422),
     (FolderError, 422),
     (RunFailed, 422),
     (Unreadable, 422),
+    (BadSpreadsheet, 422),
     (SourceDown, 503),
     (SourceTimeout, 504),
     (SourceCancelled, 409),
     (SourceRefused, 403),
 )
 
-_TITLES = {401: "Not signed in", 403: "Not allowed", 404: "Not found", 405: "Not possible here", 422: "Not understood"}
+_TITLES = {
+    400: "Not understood",
+    401: "Not signed in",
+    403: "Not allowed",
+    404: "Not found",
+    405: "Not possible here",
+    409: "Not possible now",
+    412: "Changed in the meantime",
+    413: "Too large",
+    415: "Not understood",
+    422: "Not understood",
+    429: "Too often",
+    503: "Busy",
+}
 
 
 class Refused(BouquetError):
@@ -50,8 +70,8 @@ class Refused(BouquetError):
 
     code = "refused"
 
-    def __init__(self, status: int, code: str, message: str) -> None:
-        self.status, self.code = status, code
+    def __init__(self, status: int, code: str, message: str, **more: Any) -> None:
+        self.status, self.code, self.more = status, code, more
         super().__init__(message)
 
 
@@ -77,10 +97,10 @@ def _answer(status: int, code: str, title: str, detail: str, **more: Any) -> JSO
     return JSONResponse(body, status_code=status, media_type="application/problem+json")
 
 
-def _own_error(_request: Request, error: Exception) -> JSONResponse:
+def _own_error(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, BouquetError)
     if isinstance(error, Refused):
-        return _answer(error.status, error.code, _TITLES[error.status], str(error))
+        return _answer(error.status, error.code, _TITLES.get(error.status, "Not possible"), str(error), **error.more)
     status = next((s for kind, s in _STATUS if isinstance(error, kind)), 500)
     more: dict[str, Any] = {}
     if isinstance(error, TemplateError):
@@ -89,10 +109,17 @@ def _own_error(_request: Request, error: Exception) -> JSONResponse:
         more["errors"] = [{"code": error.code, "message": str(error), "place": "name"}]
     if isinstance(error, LostUpdate):
         more |= {"changed_by": error.by, "changed_at": error.at.isoformat(), "revision": error.revision}
+    if isinstance(error, SourceChanged):
+        # What is known of the source is older than it; the next look names what is missing.
+        with contextlib.suppress(BouquetError):
+            request.app.state.services.source.catalogue(fresh=True)
     if status == 500:
         log.error("request_failed", error=str(error))
     title = " ".join((type(error).__doc__ or "Error").split()).split(".")[0]
-    return _answer(status, error.code, title, str(error), **more)
+    answer = _answer(status, error.code, title, str(error), **more)
+    if isinstance(error, TooManyTries):
+        answer.headers["Retry-After"] = str(error.seconds)
+    return answer
 
 
 def _bad_request(_request: Request, error: Exception) -> JSONResponse:
@@ -111,6 +138,11 @@ def _http_error(_request: Request, error: Exception) -> JSONResponse:
 
 def _store_error(_request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, DBAPIError)
+    if isinstance(error, IntegrityError):
+        detail = "Somebody did the same at the same moment. Look again, and repeat it where it is still wanted."
+        return _answer(409, "at_once", _TITLES[409], detail)
+    if isinstance(error, DataError):
+        return _answer(422, "unreadable", _TITLES[422], "This holds a value that cannot be kept.")
     if isinstance(error, OperationalError):
         detail = "Bouquet's own database cannot be reached just now. Nothing is lost; try again in a moment."
         return _answer(503, "store_down", "Not reachable", detail)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import socket
 from types import FrameType
 
 import uvicorn
@@ -14,28 +15,54 @@ from fastapi import FastAPI
 from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
+from bouquet.store import people
 from bouquet.web.app import create_app
 
-__all__ = ["serve"]
+__all__ = ["bound_socket", "serve"]
 
 
-def serve(services: Services, settings: Settings) -> None:
+def bound_socket(settings: Settings) -> socket.socket:
     """
-    Serve until stopped.
+    A socket bound to the address of the settings: what is printed of it is true from then on. Raises OSError.
     """
-    asyncio.run(_serve(services, settings))
+    family = socket.AF_INET6 if ":" in settings.host else socket.AF_INET
+    made = socket.socket(family, socket.SOCK_STREAM)
+    made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        made.bind((settings.host, settings.port))
+    except OSError:
+        made.close()
+        raise
+    return made
 
 
-async def _serve(services: Services, settings: Settings) -> None:
+def serve(services: Services, settings: Settings, listening: socket.socket | None = None) -> None:
+    """
+    Serve until stopped, on a socket that is bound already, or on one of its own. Raises OSError where the address is
+    taken.
+    """
+    with listening if listening is not None else bound_socket(settings) as bound:
+        asyncio.run(_serve(services, settings, bound))
+
+
+async def _serve(services: Services, settings: Settings, bound: socket.socket) -> None:
     queue = make_queue(services)
+    if services.store.is_empty():
+        services.store.migrate()
+        queue.install()
     app = create_app(services, queue, settings)
+    with services.store.session() as session:
+        if people.is_nobody(session):
+            host, port = bound.getsockname()[:2]
+            address = f"http://{f'[{host}]' if ':' in host else host}:{port}/?start={app.state.first_code}"
+            print(f"Nobody is here yet. The first keeper opens {address}", flush=True)
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3
     )
     server = _Server(config, app)
     worker = asyncio.create_task(queue.work(concurrency=settings.worker_concurrency))
     try:
-        await server.serve()
+        await server.serve(sockets=[bound])
     finally:
         worker.cancel()
         with contextlib.suppress(asyncio.CancelledError, TimeoutError):

@@ -109,15 +109,16 @@ def _choices(
         return []
     if walk.field.choices:
         return [ChoiceOut(code=c.code, label=c.label) for c in walk.field.choices]
-    if person.scope is not None or walk.field.personal:
-        # The values of all records are not theirs to see; they type what they know.
+    if walk.field.personal:
         return []
-    # All values there are of the field, as long as a person can still look through them.
+    # All values there are of the field in records they may see, as long as a person can still look through them.
     column = Column(id="value", heading="value", value=FieldValue(field=walk.field.name))
     listing = Template(name="values", records=walk.end.name, columns=(column,))
-    plan = resolve(listing, catalogue, services.context()).require()
+    plan = resolve(listing, catalogue, services.context(scope=person.scope)).plan
+    if plan is None:
+        return []
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-        counted = snapshot.table(Statements(plan).per_value(plan.columns[0].cell, limit=MOST_CHOICES + 1)).to_pylist()
+        counted = snapshot.rows(Statements(plan).per_value(plan.columns[0].cell, limit=MOST_CHOICES + 1))
     if len(counted) > MOST_CHOICES:
         return []
     values = [str(r["value"]) for r in counted if r["value"] is not None]

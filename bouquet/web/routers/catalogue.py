@@ -14,49 +14,61 @@ from fastapi.responses import StreamingResponse
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.plan import OPERATORS
+from bouquet.core.rights import Rights
 from bouquet.runs import Services
 from bouquet.store import NotFound
+from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
-from bouquet.web.problems import Refused
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import (
     Bar,
     ChoiceOut,
     FieldFacts,
     FieldGroup,
     FieldOut,
+    GuessOut,
     ManyOut,
     RecordTypeFields,
     RecordTypeOut,
     TopValue,
 )
 
-router = APIRouter(prefix="/record-types", tags=["catalogue"], dependencies=[Depends(needs("look"))])
+router = APIRouter(
+    route_class=ExactRoute, prefix="/record-types", tags=["catalogue"], dependencies=[Depends(needs("look"))]
+)
 
 
-def _record_type(record_type: RecordType) -> RecordTypeOut:
+def _record_type(record_type: RecordType, person: Person) -> RecordTypeOut:
+    """
+    A record type as a person may know it. How many records there are of all is not for who may see a part.
+    """
     return RecordTypeOut(
         name=record_type.name,
         label=record_type.label,
         plural=record_type.plural,
         meaning=record_type.meaning,
-        rows=record_type.rows_estimate,
+        rows=record_type.rows_estimate if person.scope is None else None,
         key=list(record_type.key),
         title=record_type.title,
         link=record_type.link,
+        by_row=record_type.by_row,
+        guesses=[GuessOut(what=what, why=why) for what, why in record_type.guesses],
     )
 
 
 @router.get("", response_model=list[RecordTypeOut])
-def list_record_types(services: TheServices) -> Any:
+def list_record_types(services: TheServices, person: CurrentPerson) -> Any:
     """
-    All record types of the source, the largest first.
+    The record types of the source that I may see, the largest first.
     """
-    types = services.source.catalogue().record_types.values()
-    return [_record_type(t) for t in sorted(types, key=lambda t: -(t.rows_estimate or 0))]
+    catalogue, scope = services.source.catalogue(), services.scope_of(person.scope)
+    rights = Rights(catalogue, scope) if scope else None
+    types = [t for t in catalogue.record_types.values() if rights is None or rights.ways(t)]
+    return [_record_type(t, person) for t in sorted(types, key=lambda t: -(t.rows_estimate or 0))]
 
 
 @router.get("/{name}", response_model=RecordTypeFields)
-def get_record_type(name: str, services: TheServices) -> Any:
+def get_record_type(name: str, services: TheServices, person: CurrentPerson) -> Any:
     """
     The fields that can stand in a template of a record type: its own, and those of the records it leads to.
     """
@@ -70,10 +82,10 @@ def get_record_type(name: str, services: TheServices) -> Any:
         path = ".".join(r.name for r in way)
         label = " › ".join(r.label for r in way) or here.label.capitalize()
         note = "repeats where shared" if way else "one row each"
-        fields = [_field(services, here, f, path) for f in here.fields]
+        fields = [_field(services, person, here, f, path) for f in here.fields]
         groups.append(FieldGroup(path=path, label=label, note=note, records=here.name, fields=fields))
     return RecordTypeFields(
-        record_type=_record_type(start),
+        record_type=_record_type(start, person),
         groups=groups,
         many=list(_many(catalogue, start)),
         proposed=[dict(p) for p in start.proposed],
@@ -115,11 +127,8 @@ def get_facts(name: str, field: str, services: TheServices, person: CurrentPerso
     """
     A field's values at a glance: distinct, least, greatest, the most frequent, a histogram.
     """
-    if person.scope is not None:
-        message = "You may see a part of these records; their values at a glance are of all. A keeper can widen it."
-        raise Refused(403, "out_of_scope", message)
     try:
-        facts = services.source.facts(name, field)
+        facts = services.source.facts(name, field, services.scope_of(person.scope))
     except KeyError as error:
         msg = f"There is no field “{name}.{field}”."
         raise NotFound(msg) from error
@@ -151,24 +160,21 @@ def find(
     Server-sent events: `finding` with the fields that hold a value, so far, and how much was searched; the last one
     says that it is done, and what was not searched.
     """
-    if person.scope is not None:
-        message = "You may see a part of these records; a search goes through all. A keeper can widen it."
-        raise Refused(403, "out_of_scope", message)
     if name not in services.source.catalogue().record_types:
         msg = f"There is no record type “{name}”."
         raise NotFound(msg)
     return StreamingResponse(
         (
             f"event: finding\ndata: {json.dumps(asdict(f), ensure_ascii=False)}\n\n"
-            for f in services.source.find(name, value)
+            for f in services.source.find(name, value, scope=services.scope_of(person.scope))
         ),
         media_type="text/event-stream",
         headers={"Cache-Control": "no-store"},
     )
 
 
-def _field(services: Services, record_type: RecordType, field: Field, path: str) -> FieldOut:
-    profile = services.source.profile(record_type.name)[field.name]
+def _field(services: Services, person: Person, record_type: RecordType, field: Field, path: str) -> FieldOut:
+    profile = services.source.profile(record_type.name, services.scope_of(person.scope)).get(field.name)
     return FieldOut(
         path=f"{path}.{field.name}" if path else field.name,
         label=field.label,
@@ -183,7 +189,8 @@ def _field(services: Services, record_type: RecordType, field: Field, path: str)
         synonyms=list(field.synonyms),
         choices=[ChoiceOut(code=c.code, label=c.label) for c in field.choices],
         operators=list(OPERATORS[field.kind]),
-        example=profile.example,
-        fill=profile.fill,
-        exact=profile.exact,
+        example=profile.example if profile else None,
+        fill=profile.fill if profile else None,
+        exact=profile.exact if profile else False,
+        guesses=[GuessOut(what=what, why=why) for what, why in field.guesses],
     )

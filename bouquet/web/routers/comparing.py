@@ -13,10 +13,10 @@ from fastapi import APIRouter, Body, Depends, Query
 from bouquet.runs import ask_for_comparison, check_file, key_of, recognise
 from bouquet.store import comparisons
 from bouquet.store import runs as ledger
-from bouquet.store.models import ComparisonRecord, Person, Run
-from bouquet.web.access import CurrentPerson, TheQueue, TheServices, needs
+from bouquet.store.models import ComparisonRecord, Run
+from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, WholeNumber, needs
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
-from bouquet.web.routers.files import check_scope
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas.runs import (
     ChangeFound,
@@ -30,19 +30,19 @@ from bouquet.web.schemas.runs import (
 #: Bytes of a file given back.
 MOST_BYTES = 100_000_000
 
-router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
 
 
 @router.post("/runs/{run_id}/compare", response_model=ComparisonOut)
 def compare_runs(
-    run_id: int, body: CompareRequest, services: TheServices, queue: TheQueue, person: CurrentPerson
+    run_id: Id, body: CompareRequest, services: TheServices, queue: TheQueue, person: CurrentPerson
 ) -> Any:
     """
     What differs between an earlier run and this one. Large ones are left to a worker: ask again until it is ready.
     """
     with services.store.session() as session:
-        before, after = ledger.get_run(session, body.before), ledger.get_run(session, run_id)
-    _check(before, after, person)
+        before, after = ledger.see_run(session, body.before, person), ledger.see_run(session, run_id, person)
+    _check(before, after)
     found, wake = ask_for_comparison(services, before, after, body.key)
     if wake:
         queue.put_comparison(found.id)
@@ -50,12 +50,12 @@ def compare_runs(
 
 
 @router.get("/runs/{run_id}/compare/{before}/key", response_model=list[str])
-def comparison_key(run_id: int, before: int, services: TheServices, person: CurrentPerson) -> Any:
+def comparison_key(run_id: Id, before: Id, services: TheServices, person: CurrentPerson) -> Any:
     """
     The headings by which the rows of two runs are matched best.
     """
     with services.store.session() as session:
-        one, other = ledger.get_run(session, before), ledger.get_run(session, run_id)
+        one, other = ledger.see_run(session, before, person), ledger.see_run(session, run_id, person)
     return list(key_of(services, one, other))
 
 
@@ -65,7 +65,7 @@ def check_given_back(
     person: CurrentPerson,
     name: Annotated[str, Query(min_length=1, max_length=255)],
     content: Annotated[bytes, Body(media_type="application/octet-stream")],
-    run_id: int | None = None,
+    run_id: WholeNumber | None = None,
 ) -> Any:
     """
     Check a file that a run made and a person edited: what was changed, what of it could be taken over, what not, and
@@ -77,7 +77,8 @@ def check_given_back(
         path = Path(folder) / "given"
         path.write_bytes(content)
         found = recognise(services, path, name, run_id)
-        check_scope(found.run, person)
+        with services.store.session() as session:
+            ledger.see_run(session, found.run.id, person)
         checked = check_file(services, found.run, path, name, person)
     result = checked.result
     return GivenBackOut(
@@ -101,21 +102,19 @@ def check_given_back(
 
 
 @router.get("/comparisons/{comparison_id}", response_model=ComparisonOut)
-def get_comparison(comparison_id: int, services: TheServices, person: CurrentPerson) -> Any:
+def get_comparison(comparison_id: Id, services: TheServices, person: CurrentPerson) -> Any:
     """
     A comparison, as far as it is.
     """
     with services.store.session() as session:
         found = comparisons.get(session, comparison_id)
-        _check(ledger.get_run(session, found.before_id), ledger.get_run(session, found.after_id), person)
+        _check(*(ledger.see_run(session, n, person) for n in (found.before_id, found.after_id)))
         return _out(found)
 
 
-def _check(before: Run, after: Run, person: Person) -> None:
+def _check(before: Run, after: Run) -> None:
     if before.id == after.id:
         raise Refused(422, "same_run", "A run is compared with another one.")
-    for run in (before, after):
-        check_scope(run, person)
 
 
 def _out(found: ComparisonRecord) -> ComparisonOut:

@@ -45,6 +45,7 @@ from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
 from bouquet.store import NotFound
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import pointers
 from bouquet.web.schemas import (
     CheckCount,
@@ -71,7 +72,7 @@ from bouquet.web.schemas import (
     WindowsRequest,
 )
 
-router = APIRouter(prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
 
 #: Characters of a cell that go to the screen; the file holds all of them.
 CELL_SHOWN = 300
@@ -377,7 +378,7 @@ def count_checks(body: LookRequest, services: TheServices, person: CurrentPerson
 
 def _check_count(snapshot: Snapshot, statements: Statements, n: int, count: int) -> CheckCount:
     check = statements.plan.row_checks[n]
-    rows = snapshot.table(statements.objected(n, limit=OBJECTED)).to_pylist() if count else []
+    rows = snapshot.rows(statements.objected(n, limit=OBJECTED)) if count else []
     found = [
         ObjectedRow(
             key=[str(r[k]) for k in sorted(r) if k.startswith("k")],

@@ -14,51 +14,54 @@ from bouquet.core.naming import content_disposition, safe_name
 from bouquet.runs import Services, zipped
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
-from bouquet.store.models import LATER, Person, Run, RunFile
-from bouquet.web.access import CurrentPerson, TheServices, needs, visible
-from bouquet.web.problems import Refused
+from bouquet.store.models import LATER, Download, Person, RunFile
+from bouquet.web.access import CurrentPerson, Id, TheServices, needs, visible
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.ranges import wanted_range
 
-router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
-
-
-def check_scope(run: Run, person: Person) -> None:
-    """
-    Who may see only a part of the source gets files of their own part.
-    """
-    if person.scope is not None and run.scope != person.scope:
-        message = "This file holds records that you may not see. A keeper can widen what you may see."
-        raise Refused(403, "out_of_scope", message)
+router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
 
 
 @router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse)
-def get_file(run_id: int, file_id: int, request: Request, services: TheServices, person: CurrentPerson) -> Response:
+def get_file(run_id: Id, file_id: Id, request: Request, services: TheServices, person: CurrentPerson) -> Response:
     """
     A file of a run; a part of it where a `Range` is asked for.
     """
     with services.store.session() as session:
-        run = ledger.get_run(session, run_id)
+        run = ledger.see_run(session, run_id, person)
         files = {f.id: f for f in run.files}
-    check_scope(run, person)
     file = files.get(file_id)
     if file is None:
         msg = f"Run {run_id} has no such file."
         raise NotFound(msg)
+    _note_taken(services, person, [file], request)
     return _served(request, services, file)
 
 
+def _note_taken(services: Services, person: Person, files: list[RunFile], request: Request) -> None:
+    """
+    Record who takes a file, by which way; a look at its head or the rest of an interrupted download is none.
+    """
+    if request.method == "HEAD" or not request.headers.get("Range", "bytes=0-").startswith("bytes=0-"):
+        return
+    way = "token" if person.by_token is not None else "page" if "/runs/" in request.url.path else "address"
+    with services.store.session() as session:
+        for file in files:
+            session.add(Download(run_file_id=file.id, person_id=person.id, taken_at=services.clock(), way=way))
+
+
 @router.get("/runs/{run_id}/archive", response_class=StreamingResponse)
-def get_archive(run_id: int, services: TheServices, person: CurrentPerson) -> StreamingResponse:
+def get_archive(run_id: Id, request: Request, services: TheServices, person: CurrentPerson) -> StreamingResponse:
     """
     All files of a run as one zip, made while it is sent.
     """
     with services.store.session() as session:
-        run = ledger.get_run(session, run_id)
-    check_scope(run, person)
+        run = ledger.see_run(session, run_id, person)
     files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", *LATER)]
     if not files:
         msg = f"Run {run_id} has no files that could be put together."
         raise NotFound(msg)
+    _note_taken(services, person, files, request)
     members = ((f.name, services.storage.chunks(f.path)) for f in files)
     name = safe_name(f"{run.name.lower()}_run_{run.id}") + ".zip"
     return StreamingResponse(
@@ -71,7 +74,7 @@ def get_archive(run_id: int, services: TheServices, person: CurrentPerson) -> St
 @router.head("/templates/{template_id}/newest", response_class=FileResponse, include_in_schema=False)
 @router.get("/templates/{template_id}/newest", response_class=FileResponse)
 def get_newest(
-    template_id: int,
+    template_id: Id,
     request: Request,
     services: TheServices,
     person: CurrentPerson,
@@ -97,6 +100,7 @@ def get_newest(
         "Last-Modified": f"{run.as_of:%a, %d %b %Y %H:%M:%S} GMT",
         "Cache-Control": "private, no-cache",
     }
+    _note_taken(services, person, [files[part - 1]], request)
     return _served(request, services, files[part - 1], more)
 
 

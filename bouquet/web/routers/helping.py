@@ -4,7 +4,6 @@ Help while designing: rows per unit, formats by example, the first lines of the 
 
 from __future__ import annotations
 
-import io
 import tempfile
 from decimal import Decimal
 from pathlib import Path
@@ -13,7 +12,6 @@ from zoneinfo import ZoneInfo
 
 import polars as pl
 from fastapi import APIRouter, Body, Depends
-from python_calamine import CalamineError, CalamineWorkbook
 
 from bouquet.core.errors import PlanError, Problem
 from bouquet.core.matching import Candidate, match_headings, read_header
@@ -21,12 +19,14 @@ from bouquet.core.plan import Plan, PlanColumn, Read, Resolution, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.shaping.example import format_by_example
 from bouquet.core.sql import Statements
-from bouquet.core.template import Column, FieldValue, Show, Template, read_document
+from bouquet.core.template import HEADING_LENGTH, Column, FieldValue, Show, Template, read_document
 from bouquet.runs import Export, Services
+from bouquet.runs.sheets import first_rows
 from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
 from bouquet.store import NotFound
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.design import context_of
 from bouquet.web.schemas import (
@@ -43,7 +43,7 @@ from bouquet.web.schemas import (
     ValueCount,
 )
 
-router = APIRouter(prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
 
 #: Rows of the file that are shown as they will be, and bytes of them.
 LINES, BYTES = 5, 6_000
@@ -73,7 +73,7 @@ def per_value(body: PerValueRequest, services: TheServices, person: CurrentPerso
     if plan is None or not cells:
         raise PlanError(resolution.problems)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-        found = snapshot.table(Statements(plan).per_value(cells[0])).to_pylist()
+        found = snapshot.rows(Statements(plan).per_value(cells[0]))
     return [ValueCount(value=r["value"], rows=r["rows"]) for r in found]
 
 
@@ -177,10 +177,14 @@ def match(body: MatchRequest, services: TheServices, person: CurrentPerson) -> A
     if len(header.names) > 400:
         message = f"This header row has {len(header.names)} names; up to 400 can be matched."
         raise PlanError([Problem(code="too_many", message=message, place="text")])
+    longest = max((len(n) for n in header.names), default=0)
+    if longest > HEADING_LENGTH:
+        message = f"A name in this header row has {longest:,} characters; up to {HEADING_LENGTH} can be matched."
+        raise PlanError([Problem(code="too_long", message=message, place="text")])
     examples = {
         (name, field): profile.example
         for name in {record_type.name, *(r.target for r in record_type.relations if not r.many)}
-        for field, profile in services.source.profile(name).items()
+        for field, profile in services.source.profile(name, services.scope_of(person.scope)).items()
     }
     found = match_headings(header, catalogue, record_type, examples)
     values = _first_values(services, person, body.records, [c for m in found for c in m.candidates])
@@ -247,16 +251,9 @@ def header_of_file(content: bytes = Body(media_type="application/octet-stream"))
     """
     if len(content) > SAMPLE_SIZE:
         raise Refused(422, "too_large", f"A sample file may have {SAMPLE_SIZE // 1_000_000} MB; a few rows are enough.")
-    try:
-        book = CalamineWorkbook.from_filelike(io.BytesIO(content))
-        rows = book.get_sheet_by_index(0).to_python(skip_empty_area=True)[:6]
-    except (CalamineError, IndexError) as error:
-        raise Refused(422, "unreadable", "This is no spreadsheet that can be read. CSV can be pasted.") from error
-    lines = ["\t".join(_said(v) for v in row) for row in rows]
+    lines = ["\t".join(_plain(v) for v in row) for row in first_rows(content, 6)]
     return FirstLines(text="\n".join(lines))
 
 
-def _said(value: Any) -> str:
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return str(value).replace("\t", " ").replace("\n", " ").replace("\r", " ")
+def _plain(text: str) -> str:
+    return text.replace("\t", " ").replace("\n", " ").replace("\r", " ")

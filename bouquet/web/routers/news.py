@@ -19,10 +19,11 @@ from bouquet.runs import Services
 from bouquet.store import runs as ledger
 from bouquet.store.models import LATER, Notice, Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas.runs import NoticeOut, RunOut
 
-router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
 
 #: Seconds between two looks at the ledger for a browser that listens.
 LISTEN_EVERY = 0.5

@@ -17,10 +17,11 @@ from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store import NotFound
 from bouquet.store import picks as lists
 from bouquet.store.models import Person, Picks
-from bouquet.web.access import TheServices, needs
+from bouquet.web.access import Id, TheServices, needs
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import NewPicks, PicksOut
 
-router = APIRouter(prefix="/picks", tags=["picks"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, prefix="/picks", tags=["picks"], dependencies=[Depends(needs("look"))])
 
 Designer = Annotated[Person, Depends(needs("design"))]
 #: Records that a saved list can hold.
@@ -52,9 +53,7 @@ def put_picks(name: Name, body: NewPicks, services: TheServices, person: Designe
         raise NotFound(msg)
     keys = body.keys if body.document is None else _keys_of(services, person, body)
     with services.store.session() as session:
-        saved = lists.put_picks(
-            session, name=name, records=body.records, keys=keys, owner_id=person.id, now=services.clock()
-        )
+        saved = lists.put_picks(session, name=name, records=body.records, keys=keys, owner=person, now=services.clock())
         return _out(saved)
 
 
@@ -71,7 +70,7 @@ def _keys_of(services: Services, person: Person, body: NewPicks) -> list[list[st
         raise PlanError(resolution.problems)
     with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
         statement = Statements(resolution.partial).all_keys().limit(MOST + 1)
-        found = [[str(v) for v in row.values()] for row in snapshot.table(statement).to_pylist()]
+        found = [[str(v) for v in row.values()] for row in snapshot.rows(statement)]
     if len(found) > MOST:
         message = f"A list holds up to {MOST:,} records; narrow further, or keep the narrowing as a template instead."
         raise PlanError([Problem(code="too_many", message=message, place="document")])
@@ -84,4 +83,13 @@ def remove_picks(name: Name, services: TheServices, person: Designer) -> None:
     Remove a saved list.
     """
     with services.store.session() as session:
-        lists.remove_picks(session, name)
+        lists.remove_picks(session, name, person, services.clock())
+
+
+@router.post("/removed/{picks_id}/restore", response_model=PicksOut)
+def restore_picks(picks_id: Id, services: TheServices, person: Designer) -> Any:
+    """
+    Bring back a removed list.
+    """
+    with services.store.session() as session:
+        return _out(lists.restore_picks(session, picks_id, person))

@@ -17,10 +17,11 @@ from bouquet.store import NotFound, views
 from bouquet.store import picks as lists
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, View
-from bouquet.web.access import CurrentPerson, TheServices, may_see, needs
+from bouquet.web.access import CurrentPerson, Id, TheServices, may_see, needs
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut
 
-router = APIRouter(prefix="/records", tags=["records"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, prefix="/records", tags=["records"], dependencies=[Depends(needs("look"))])
 
 
 def _out(view: View, person: Person) -> ViewOut:
@@ -66,12 +67,21 @@ def put_view(name: str, body: NewView, services: TheServices, person: CurrentPer
 
 
 @router.delete("/views/{view_id}", status_code=204)
-def remove_view(view_id: int, services: TheServices, person: CurrentPerson) -> None:
+def remove_view(view_id: Id, services: TheServices, person: CurrentPerson) -> None:
     """
     Remove a view of mine.
     """
     with services.store.session() as session:
-        views.remove_view(session, view_id, person)
+        views.remove_view(session, view_id, person, services.clock())
+
+
+@router.post("/views/{view_id}/restore", response_model=ViewOut)
+def restore_view(view_id: Id, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    Bring back a view of mine that I removed.
+    """
+    with services.store.session() as session:
+        return _out(views.restore_view(session, view_id, person), person)
 
 
 @router.get("/{name}/uses", response_model=RecordUses)
@@ -92,7 +102,7 @@ def get_uses(
 
 
 def _use(
-    services: Services, person: Person, template_id: int, name: str, document: dict[str, Any], key: list[str]
+    services: Services, person: Person, template_id: Id, name: str, document: dict[str, Any], key: list[str]
 ) -> RecordUse:
     catalogue, context = services.source.catalogue(), services.context(scope=person.scope, template_id=template_id)
     template = read_document(document)

@@ -30,11 +30,12 @@ from bouquet.core.template import (
 )
 from bouquet.runs import Services, ask_for_run
 from bouquet.sources import LEDGER
-from bouquet.store import comparisons, views
+from bouquet.store import OutOfScope, comparisons, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import LATER, Person, Run
-from bouquet.web.access import CurrentPerson, TheQueue, TheServices, may, needs, visible
+from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, WholeNumber, may, needs, visible
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas.runs import (
     Expected,
@@ -50,7 +51,7 @@ from bouquet.web.schemas.runs import (
     Status,
 )
 
-router = APIRouter(tags=["runs"], dependencies=[Depends(needs("look"))])
+router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
 
 Runner = Annotated[Person, Depends(needs("run"))]
 
@@ -156,17 +157,17 @@ def add_run(
     return run_out(run, person)
 
 
-def _seen(session: Session, person: Person, run_id: int) -> Run:
+def _seen(session: Session, person: Person, run_id: Id) -> Run:
     """
     A run that a person may have again. Raises NotFound.
     """
-    run = ledger.get_run(session, run_id)
+    run = ledger.see_run(session, run_id, person)
     if run.template_id is not None:
         visible(session, person, run.template_id)
     return run
 
 
-def _again(services: Services, person: Person, run_id: int, via: str, common: dict[str, Any]) -> Run:
+def _again(services: Services, person: Person, run_id: Id, via: str, common: dict[str, Any]) -> Run:
     """
     An earlier run once more: the same document, answers and as-of moment, on the records as they are now.
     """
@@ -183,7 +184,8 @@ def _again(services: Services, person: Person, run_id: int, via: str, common: di
         template_id=run.template_id,
         version=run.version,
         answers=run.answers,
-        **{**common, "purpose": common["purpose"] or run.purpose},
+        # What somebody else said that it was for is no answer of theirs.
+        **{**common, "purpose": common["purpose"] or (run.purpose if run.person_id == person.id else "")},
     )
 
 
@@ -251,9 +253,13 @@ def _limited(services: Services, document: dict[str, Any], body: NewRun) -> dict
 
 # The ledger
 
+#: Runs that the ledger's export holds for who may not see all of them.
+MOST_EXPORTED = 20_000
+
 
 def wanted_runs(
-    template_id: int | None = None,
+    person: CurrentPerson,
+    template_id: WholeNumber | None = None,
     status: Status | None = None,
     search: Annotated[str | None, Query(max_length=100)] = None,
     records: Annotated[str | None, Query(max_length=100)] = None,
@@ -276,6 +282,7 @@ def wanted_runs(
         until=until,
         found=found,
         personal=personal,
+        seen_by=person,
     )
 
 
@@ -287,7 +294,7 @@ def list_runs(
     services: TheServices,
     person: CurrentPerson,
     wanted: Wanted,
-    before: int | None = None,
+    before: WholeNumber | None = None,
     at_most: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> Any:
     """
@@ -308,14 +315,14 @@ def run_totals(services: TheServices, person: CurrentPerson, wanted: Wanted) -> 
 
 
 @router.post("/runs/export", response_model=RunOut, status_code=202)
-def export_runs(services: TheServices, queue: TheQueue, person: CurrentPerson, wanted: Wanted) -> Any:
+def export_runs(services: TheServices, queue: TheQueue, person: Runner, wanted: Wanted) -> Any:
     """
-    Ask for a CSV of the runs that fit: a run like any other, of the built-in source.
+    Ask for a CSV of the runs that fit and that I may see: a run like any other, of the built-in source.
     """
     run_type = services.ledger.catalogue().record_types["run"]
     run = ask_for_run(
         services,
-        _ledger_template(run_type, wanted).as_document(),
+        _ledger_template(run_type, wanted, _shown_numbers(services, person, wanted)).as_document(),
         person=person,
         via=ledger.ONCE,
         purpose="the ledger",
@@ -325,12 +332,24 @@ def export_runs(services: TheServices, queue: TheQueue, person: CurrentPerson, w
     return run_out(run, person)
 
 
-def _ledger_template(run_type: RecordType, wanted: ledger.RunFilter) -> Template:
+def _shown_numbers(services: Services, person: Person, wanted: ledger.RunFilter) -> list[int] | None:
+    """
+    The numbers of the runs that fit and that a person may see; None for who may see all of them.
+    """
+    if person.scope is None and not {"keeper", "auditor"}.isdisjoint(person.roles):
+        return None
+    with services.store.session() as session:
+        return [r.id for r in ledger.list_runs(session, wanted, at_most=MOST_EXPORTED)]
+
+
+def _ledger_template(run_type: RecordType, wanted: ledger.RunFilter, seen: list[int] | None) -> Template:
     """
     A template over the ledger with the same limits as a list of it.
     """
     whole = whole_template(run_type)
     parts: list[dict[str, Any]] = []
+    if seen is not None:
+        parts.append({"path": "id", "is": "one_of", "values": seen or [0]})
     if wanted.search:
         text = [{"path": p, "is": "contains", "value": wanted.search.strip()} for p in ("template", "asked_by")]
         parts.append({"any": text})
@@ -367,28 +386,28 @@ def _ledger_template(run_type: RecordType, wanted: ledger.RunFilter) -> Template
 
 
 @router.get("/runs/{run_id}", response_model=RunOut)
-def get_run(run_id: int, services: TheServices, person: CurrentPerson) -> Any:
+def get_run(run_id: Id, services: TheServices, person: CurrentPerson) -> Any:
     """
-    One run, with its slip and what its checks found.
+    One run, with its slip and what its checks found. Of one that holds more than a person may see, only that it is
+    there.
     """
     with services.store.session() as session:
-        run = ledger.get_run(session, run_id)
-        # Findings quote records; who may not have the files is not shown them either.
-        out = run_out(run, person, whole=True)
-        if person.scope is not None and run.scope != person.scope:
-            out.findings = []
-        return out
+        try:
+            return run_out(ledger.see_run(session, run_id, person), person, whole=True)
+        except OutOfScope:
+            out = run_out(ledger.get_run(session, run_id), person)
+            return out.model_copy(update={"findings": [], "rows_written": 0, "rows_announced": None, "files": []})
 
 
 @router.get("/runs/{run_id}/history", response_model=list[PastRun])
 def run_history(
-    run_id: int, services: TheServices, person: CurrentPerson, count: Annotated[int, Query(ge=1, le=60)] = 8
+    run_id: Id, services: TheServices, person: CurrentPerson, count: Annotated[int, Query(ge=1, le=60)] = 8
 ) -> Any:
     """
     The last runs of the same template up to this one, oldest first: rows, totals and blanks.
     """
     with services.store.session() as session:
-        runs = ledger.earlier_runs(session, ledger.get_run(session, run_id), count)
+        runs = ledger.earlier_runs(session, ledger.see_run(session, run_id, person), count, person)
         return [
             PastRun(
                 id=r.id,
@@ -405,24 +424,24 @@ def run_history(
 
 
 @router.post("/runs/{run_id}/cancel", response_model=RunOut)
-def cancel_run(run_id: int, services: TheServices, person: Runner) -> Any:
+def cancel_run(run_id: Id, services: TheServices, person: Runner) -> Any:
     """
     Stop a run. One that is over stays as it is.
     """
     with services.store.session() as session:
-        run = ledger.get_run(session, run_id)
+        run = ledger.see_run(session, run_id, person)
         if run.person_id != person.id and "keeper" not in person.roles:
             raise Refused(403, "not_allowed", f"Only {run.asked_by} or a keeper can cancel this run.")
         return run_out(ledger.request_cancel(session, run_id, services.clock()), person)
 
 
 @router.post("/runs/{run_id}/release", response_model=RunOut)
-def release_run(run_id: int, body: Review, services: TheServices, queue: TheQueue, person: Runner) -> Any:
+def release_run(run_id: Id, body: Review, services: TheServices, queue: TheQueue, person: Runner) -> Any:
     """
     Let a held run go out, and say why.
     """
     with services.store.session() as session:
-        _check_review(ledger.get_run(session, run_id), person)
+        _check_review(ledger.see_run(session, run_id, person), person)
         run = ledger.release_run(session, run_id, person.name, body.reason.strip(), services.clock())
         out = run_out(run, person, whole=True)
     if out.status == "releasing":
@@ -431,12 +450,12 @@ def release_run(run_id: int, body: Review, services: TheServices, queue: TheQueu
 
 
 @router.post("/runs/{run_id}/discard", response_model=RunOut)
-def discard_run(run_id: int, body: Review, services: TheServices, person: Runner) -> Any:
+def discard_run(run_id: Id, body: Review, services: TheServices, person: Runner) -> Any:
     """
     Put a run's files away for good, and say why. The run and its slip stay.
     """
     with services.store.session() as session:
-        _check_review(ledger.get_run(session, run_id), person)
+        _check_review(ledger.see_run(session, run_id, person), person)
         run = ledger.discard_run(session, run_id, person.name, body.reason.strip(), services.clock())
         paths = [f.path for f in run.files] + comparisons.forget(session, [run_id], services.clock())
         out = run_out(run, person, whole=True)
@@ -453,7 +472,7 @@ def _check_review(run: Run, person: Person) -> None:
 
 @router.get("/templates/{template_id}/expected", response_model=Expected)
 def expected_run(
-    template_id: int,
+    template_id: Id,
     services: TheServices,
     person: CurrentPerson,
     rows: Annotated[int, Query(ge=0)],

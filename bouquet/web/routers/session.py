@@ -6,17 +6,21 @@ from __future__ import annotations
 
 from typing import Any
 
+import structlog
 from fastapi import APIRouter, Request, Response
 
 from bouquet.store import people, views
 from bouquet.web.access import COOKIE, CurrentPerson, TheServices, person_facts
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
-from bouquet.web.schemas import Preferences, Session, SignInRequest
+from bouquet.web.schemas import NewPassword, Preferences, Session, SignInRequest
 
-router = APIRouter(prefix="/session", tags=["session"])
+log = structlog.get_logger()
+
+router = APIRouter(route_class=ExactRoute, prefix="/session", tags=["session"])
 
 
-def _facts(services: TheServices, person: Any) -> dict[str, Any]:
+def session_facts(services: TheServices, person: Any) -> dict[str, Any]:
     source = services.source
     return {
         "person": person_facts(person),
@@ -26,26 +30,40 @@ def _facts(services: TheServices, person: Any) -> dict[str, Any]:
     }
 
 
+def set_session(request: Request, response: Response, token: str) -> None:
+    """
+    Keep a session in the browser's cookie.
+    """
+    settings = request.app.state.settings
+    response.set_cookie(
+        COOKIE,
+        token,
+        max_age=settings.session_hours * 3600,
+        httponly=True,
+        samesite="strict",
+        secure=settings.secure_cookies,
+    )
+
+
 @router.post("", response_model=Session)
 def sign_in(body: SignInRequest, request: Request, response: Response, services: TheServices) -> Any:
     """
     Sign in with address and password; the session is kept in a cookie.
     """
     hours = request.app.state.settings.session_hours
+    address = request.client.host if request.client else ""
+    with services.store.session() as session:
+        people.check_brake(session, body.email, address, services.clock())
     with services.store.session() as session:
         found = people.sign_in(session, body.email, body.password, services.clock(), hours)
+        people.note_try(session, body.email, address, services.clock(), succeeded=found is not None)
     if found is None:
-        raise Refused(401, "wrong_password", "This address and this password do not belong together.")
+        log.warning("sign_in_failed", address=address)
+        raise Refused(401, "wrong_password", "Wrong e-mail address or password.")
     token, person = found
-    response.set_cookie(
-        COOKIE,
-        token,
-        max_age=hours * 3600,
-        httponly=True,
-        samesite="strict",
-        secure=request.app.state.settings.secure_cookies,
-    )
-    return _facts(services, person)
+    log.info("signed_in", person=person.id, address=address)
+    set_session(request, response, token)
+    return session_facts(services, person)
 
 
 @router.get("", response_model=Session)
@@ -53,7 +71,7 @@ def who(person: CurrentPerson, services: TheServices) -> Any:
     """
     Who is signed in.
     """
-    return _facts(services, person)
+    return session_facts(services, person)
 
 
 @router.put("/preferences", response_model=Preferences)
@@ -63,6 +81,25 @@ def put_preferences(body: Preferences, person: CurrentPerson, services: TheServi
     """
     with services.store.session() as session:
         return views.put_preferences(session, person, body.model_dump(mode="json", exclude_unset=True))
+
+
+@router.put("/password", status_code=204)
+def change_password(body: NewPassword, request: Request, person: CurrentPerson, services: TheServices) -> None:
+    """
+    Change my password. All my other sessions end.
+    """
+    if person.by_token is not None:
+        raise Refused(403, "not_allowed", "Passwords are changed by people who signed in, not by programs.")
+    address = request.client.host if request.client else ""
+    with services.store.session() as session:
+        people.check_brake(session, person.email, address, services.clock())
+    with services.store.session() as session:
+        keep = request.cookies.get(COOKIE, "")
+        changed = people.change_password(session, person.id, body.current, body.new, keep)
+        people.note_try(session, person.email, address, services.clock(), succeeded=changed)
+    if not changed:
+        raise Refused(403, "wrong_password", "The current password is wrong.")
+    log.info("password_changed", person=person.id, address=address)
 
 
 @router.delete("", status_code=204)

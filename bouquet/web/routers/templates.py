@@ -12,18 +12,20 @@ from fastapi import APIRouter, Depends, Header, Response
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import Problem, TemplateError
+from bouquet.core.guessing import propose_columns, propose_order
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import resolve
 from bouquet.core.template import FORMAT, read_document
 from bouquet.core.template.compare import compare_templates
 from bouquet.core.template.sentence import Sentence
-from bouquet.rounds import list_rounds, rhythm_of
+from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
 from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, TemplateRecord
-from bouquet.web.access import CurrentPerson, TheServices, may, may_see, needs, visible
+from bouquet.web.access import CurrentPerson, Id, TheServices, WholeNumber, may, may_see, needs, visible
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.asking import questions_of
 from bouquet.web.routers.runs import run_out
@@ -40,7 +42,9 @@ from bouquet.web.schemas import (
     VersionOut,
 )
 
-router = APIRouter(prefix="/templates", tags=["templates"], dependencies=[Depends(needs("look"))])
+router = APIRouter(
+    route_class=ExactRoute, prefix="/templates", tags=["templates"], dependencies=[Depends(needs("look"))]
+)
 
 Designer = Annotated[Person, Depends(needs("design"))]
 IfMatch = Annotated[str | None, Header(alias="If-Match")]
@@ -55,7 +59,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
     with services.store.session() as session:
         records = [r for r in shelf.list_templates(session) if may_see(person, r)]
         ids = [r.id for r in records]
-        last, rows = ledger.last_runs(session, ids), ledger.last_rows(session, ids)
+        last, rows = ledger.last_runs(session, ids, person), ledger.last_rows(session, ids, person=person)
         planned = {r.template_id: r for r in reversed(list_rounds(session)) if not r.paused}
         pins = views.pins_of(session, person)
         known = {r.id: _known(services, r) for r in records}
@@ -74,7 +78,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
                 last_run=run_out(last[r.id], person) if r.id in last else None,
                 rows=rows.get(r.id, []),
                 next_at=planned[r.id].next_at if r.id in planned else None,
-                next_words=rhythm_of(planned[r.id]).words() if r.id in planned else "",
+                next_words=rhythm_words(planned[r.id]) if r.id in planned else "",
                 next_to=planned[r.id].folder if r.id in planned else "",
                 labels=r.labels,
                 standing=r.standing,
@@ -106,7 +110,7 @@ def add_template(body: NewTemplate, services: TheServices, person: Designer, res
 
 
 @router.get("/{template_id}", response_model=TemplateOut)
-def get_template(template_id: int, services: TheServices, person: CurrentPerson, response: Response) -> Any:
+def get_template(template_id: Id, services: TheServices, person: CurrentPerson, response: Response) -> Any:
     """
     A template with its draft; the `ETag` is the draft's revision.
     """
@@ -116,7 +120,7 @@ def get_template(template_id: int, services: TheServices, person: CurrentPerson,
 
 @router.patch("/{template_id}", response_model=TemplateOut)
 def change_template(
-    template_id: int, body: TemplateChange, services: TheServices, person: Designer, response: Response
+    template_id: Id, body: TemplateChange, services: TheServices, person: Designer, response: Response
 ) -> Any:
     """
     Labels and standing. Only the owner or a keeper shares a template or takes it back; only a keeper makes it the
@@ -137,7 +141,7 @@ def change_template(
 
 
 @router.put("/{template_id}/pin", status_code=204)
-def pin_template(template_id: int, body: PinChange, services: TheServices, person: CurrentPerson) -> None:
+def pin_template(template_id: Id, body: PinChange, services: TheServices, person: CurrentPerson) -> None:
     """
     Keep a template at the head of my library, or no longer.
     """
@@ -147,7 +151,7 @@ def pin_template(template_id: int, body: PinChange, services: TheServices, perso
 
 
 @router.get("/{template_id}/document")
-def export_document(template_id: int, services: TheServices, person: CurrentPerson) -> Response:
+def export_document(template_id: Id, services: TheServices, person: CurrentPerson) -> Response:
     """
     The template as a document that another Bouquet can read.
     """
@@ -161,7 +165,7 @@ def export_document(template_id: int, services: TheServices, person: CurrentPers
 
 @router.get("/{template_id}/questions", response_model=Questions)
 def get_questions(
-    template_id: int, services: TheServices, person: CurrentPerson, use: Literal["saved", "draft"] = "saved"
+    template_id: Id, services: TheServices, person: CurrentPerson, use: Literal["saved", "draft"] = "saved"
 ) -> Any:
     """
     What a runner needs: the newest saved version, or the draft, its asks with their choices and my last answers, its
@@ -184,7 +188,7 @@ def get_questions(
 
 @router.put("/{template_id}/draft", response_model=TemplateOut)
 def change_draft(
-    template_id: int,
+    template_id: Id,
     document: dict[str, Any],
     services: TheServices,
     person: Designer,
@@ -205,7 +209,7 @@ def change_draft(
 
 @router.post("/{template_id}/versions", response_model=TemplateOut, status_code=201)
 def save_version(
-    template_id: int,
+    template_id: Id,
     body: SaveRequest,
     services: TheServices,
     person: Designer,
@@ -226,7 +230,7 @@ def save_version(
 
 
 @router.get("/{template_id}/versions", response_model=list[VersionOut])
-def list_versions(template_id: int, services: TheServices, person: CurrentPerson) -> Any:
+def list_versions(template_id: Id, services: TheServices, person: CurrentPerson) -> Any:
     """
     The saved versions, newest first.
     """
@@ -239,7 +243,7 @@ def list_versions(template_id: int, services: TheServices, person: CurrentPerson
 
 
 @router.get("/{template_id}/versions/{number}", response_model=VersionDocument)
-def get_version(template_id: int, number: int, services: TheServices, person: CurrentPerson) -> Any:
+def get_version(template_id: Id, number: Id, services: TheServices, person: CurrentPerson) -> Any:
     """
     One saved version with its document.
     """
@@ -250,7 +254,7 @@ def get_version(template_id: int, number: int, services: TheServices, person: Cu
 
 @router.get("/{template_id}/compare", response_model=list[ChangeOut])
 def compare(
-    template_id: int, services: TheServices, person: CurrentPerson, before: int, after: int | None = None
+    template_id: Id, services: TheServices, person: CurrentPerson, before: WholeNumber, after: WholeNumber | None = None
 ) -> Any:
     """
     What differs from version `before` to version `after`, or to the draft where no `after` is given; in words.
@@ -264,7 +268,7 @@ def compare(
 
 
 @router.post("/{template_id}/copy", response_model=TemplateOut, status_code=201)
-def copy_template(template_id: int, services: TheServices, person: Designer, response: Response) -> Any:
+def copy_template(template_id: Id, services: TheServices, person: Designer, response: Response) -> Any:
     """
     A new template that starts as a copy of this one's draft.
     """
@@ -276,20 +280,41 @@ def copy_template(template_id: int, services: TheServices, person: Designer, res
 
 
 @router.delete("/{template_id}", status_code=204)
-def remove_template(template_id: int, services: TheServices, person: Designer) -> None:
+def remove_template(template_id: Id, services: TheServices, person: Designer) -> None:
     """
     Put a template away. Its runs and files stay; one that a round needs is kept.
     """
     with services.store.session() as session:
-        visible(session, person, template_id)
+        _check_owner(visible(session, person, template_id), person)
         if any(r.template_id == template_id for r in list_rounds(session)):
-            raise Refused(403, "in_use", "A round runs this template. Remove the round first.")
+            raise Refused(409, "in_use", "A round runs this template. Remove the round first.")
         shelf.remove_template(session, template_id, services.clock())
+
+
+@router.post("/{template_id}/restore", response_model=TemplateOut)
+def restore_template(template_id: Id, services: TheServices, person: Designer, response: Response) -> Any:
+    """
+    Bring back a removed template, with its versions.
+    """
+    with services.store.session() as session:
+        record = shelf.restore_template(session, template_id)
+        _check_owner(record, person)
+        return _answer(session, record, response)
+
+
+def _check_owner(record: TemplateRecord, person: Person) -> None:
+    """
+    What is somebody's own is theirs and the keeper's; the house's standard is the keeper's.
+    """
+    if may(person, "keep") or (record.owner_id == person.id and record.standing != "house"):
+        return
+    who = "an administrator" if record.standing == "house" else f"{record.owner.name} or an administrator"
+    raise Refused(403, "not_allowed", f"Only {who} can remove this template or bring it back.")
 
 
 def _revision(if_match: str | None) -> int:
     text = (if_match or "").strip('W/" ')
-    if not text.isdigit():
+    if not (text.isascii() and text.isdigit() and len(text) < 19):
         raise Refused(422, "no_revision", "Say in If-Match which revision this change started from.")
     return int(text)
 
@@ -309,14 +334,12 @@ def _answer(session: Session, record: TemplateRecord, response: Response) -> Tem
         saved_at=saved.saved_at if saved else None,
         labels=record.labels,
         standing=record.standing,
-        used_by=[
-            f"{rhythm_of(r).words()}, into {r.folder}" for r in list_rounds(session) if r.template_id == record.id
-        ],
+        used_by=[f"{rhythm_words(r)}, into {r.folder}" for r in list_rounds(session) if r.template_id == record.id],
     )
 
 
 #: What the library says of a draft, by template, revision and reading of the source; the newest are kept.
-_said: dict[tuple[int, int, int], tuple[str, str, bool]] = {}
+_said: dict[tuple[int, int, str], tuple[str, str, bool]] = {}
 
 
 def _known(services: Services, record: TemplateRecord) -> tuple[str, str, bool]:
@@ -325,12 +348,17 @@ def _known(services: Services, record: TemplateRecord) -> tuple[str, str, bool]:
     whether it holds personal data.
     """
     catalogue = services.source.catalogue()
-    key = (record.id, record.draft_revision, id(catalogue))
+    key = (record.id, record.draft_revision, catalogue.digest)
     if key not in _said:
         if len(_said) > 5_000:
             _said.clear()
-        template = read_document(record.draft)
-        resolution = resolve(template, catalogue, services.context())
+        try:
+            template = read_document(record.draft)
+            resolution = resolve(template, catalogue, services.context())
+        except TemplateError as error:
+            # One bad entry never takes the list away.
+            _said[key] = ("", str(error), False)
+            return _said[key]
         lost = [p.message for p in resolution.problems if p.code in _DRIFT]
         columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
         personal = resolution.partial is not None and bool(resolution.partial.personal)
@@ -363,14 +391,13 @@ def _first_draft(services: Services, session: Session, records: str, *, everyday
     if record_type is None:
         msg = f"There is no record type “{records}”."
         raise NotFound(msg)
-    fields = [f for f in record_type.fields if f.everyday and not f.personal] if everyday else []
+    columns = propose_columns(catalogue, record_type) if everyday else []
+    order = propose_order(record_type, columns)
     return {
         "format": FORMAT,
         "name": shelf.free_name(session, record_type.plural.capitalize()),
         "records": records,
-        "columns": [
-            {"id": f"c{n}", "heading": f"{f.label} ({f.unit})" if f.unit else f.label, "value": {"field": f.name}}
-            for n, f in enumerate(fields, 1)
-        ],
+        "columns": columns,
         "filter": {"all": [dict(p) for p in record_type.proposed]},
+        **({"order": order} if order else {}),
     }

@@ -10,11 +10,12 @@ from fastapi import APIRouter, Depends
 
 from bouquet.store import people
 from bouquet.store.models import Person, Token
-from bouquet.web.access import CurrentPerson, TheServices
+from bouquet.web.access import CurrentPerson, Id, TheServices
+from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas.runs import NewToken, TokenOut
 
-router = APIRouter(prefix="/tokens", tags=["tokens"])
+router = APIRouter(route_class=ExactRoute, prefix="/tokens", tags=["tokens"])
 
 
 def signed_in_person(person: CurrentPerson) -> Person:
@@ -63,7 +64,7 @@ def add_token(body: NewToken, services: TheServices, person: SignedIn) -> Any:
 
 
 @router.delete("/{token_id}", status_code=204)
-def remove_token(token_id: int, services: TheServices, person: SignedIn) -> None:
+def remove_token(token_id: Id, services: TheServices, person: SignedIn) -> None:
     """
     Make one of my tokens worthless at once.
     """

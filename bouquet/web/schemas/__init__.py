@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.store.people import LONGEST_EMAIL, SHORTEST_PASSWORD
 from bouquet.web.schemas.runs import RunOut
 
 __all__ = [
@@ -17,18 +18,12 @@ __all__ = [
     "FieldOut",
     "Look",
     "LookRequest",
-    "NewRound",
-    "NewRun",
     "NewTemplate",
-    "NoticeOut",
     "PartOut",
     "PersonOut",
     "ProblemOut",
     "RecordTypeOut",
-    "RoundOut",
-    "RunFileOut",
     "RunOut",
-    "RunPage",
     "Session",
     "SignInRequest",
     "Tally",
@@ -51,9 +46,16 @@ class PersonOut(BaseModel):
     may: list[str]
 
 
+class NewPassword(BaseModel):
+    current: str = Field(max_length=1_000)
+    new: str = Field(
+        min_length=SHORTEST_PASSWORD, max_length=1_000, description=f"At least {SHORTEST_PASSWORD} characters"
+    )
+
+
 class SignInRequest(BaseModel):
-    email: str = Field(max_length=200)
-    password: str = Field(max_length=200)
+    email: str = Field(max_length=LONGEST_EMAIL)
+    password: str = Field(max_length=1_000)
 
 
 class Preferences(BaseModel):
@@ -102,9 +104,19 @@ class ProblemOut(BaseModel):
     at: int | None = None
 
 
+class GuessOut(BaseModel):
+    """
+    What was guessed of a record type or a field, and why. Nobody has said it.
+    """
+
+    what: str
+    why: str
+
+
 class RecordTypeOut(BaseModel):
     """
-    A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields.
+    A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields. `by_row` says that
+    nothing tells its records apart but all their fields together.
     """
 
     name: str
@@ -115,6 +127,8 @@ class RecordTypeOut(BaseModel):
     key: list[str]
     title: str | None
     link: str | None
+    by_row: bool = False
+    guesses: list[GuessOut] = []
 
 
 class ChoiceOut(BaseModel):
@@ -143,6 +157,7 @@ class FieldOut(BaseModel):
     example: str | None
     fill: float | None
     exact: bool
+    guesses: list[GuessOut] = []
 
 
 class FieldGroup(BaseModel):
@@ -189,7 +204,7 @@ class UnderDesign(BaseModel):
 
     document: dict[str, Any]
     answers: dict[str, Any] | None = None
-    template_id: int | None = None
+    template_id: int | None = Field(None, ge=0, lt=2**63)
 
 
 class LookRequest(UnderDesign):
@@ -559,10 +574,22 @@ class CheckCounts(BaseModel):
     milliseconds: float
 
 
+class EmptyRelation(BaseModel):
+    """
+    Rows whose relation to one record leads nowhere; `leave_out` is the narrowing that would leave them out.
+    """
+
+    path: str
+    words: str
+    rows: int
+    leave_out: dict[str, Any] | None
+
+
 class TallyStepOut(BaseModel):
     """
     One step of the tally. `kind`: all, filter, scope (hidden by rights), open (children become rows), group, limit.
-    `without` counts records that have no child, where rows stand for children.
+    `without` counts records that have no child, where rows stand for children; `empty` the rows that the step leaves
+    whose relation to one record leads nowhere, `lost_empty` those that it lost.
     """
 
     kind: str
@@ -572,6 +599,8 @@ class TallyStepOut(BaseModel):
     left_out: int
     blank: int
     without: int | None
+    empty: list[EmptyRelation] = []
+    lost_empty: list[EmptyRelation] = []
 
 
 class Tally(BaseModel):

@@ -5,7 +5,7 @@ Runs and rounds as they go over the wire.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal, TypeAlias
+from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BaseModel, Field
 
@@ -45,7 +45,7 @@ class RunOut(BaseModel):
     asked_at: datetime
     started_at: datetime | None
     finished_at: datetime | None
-    delivered_to: str | None
+    delivered_to: list[str]
     files: list[RunFileOut]
     mine: bool
     purpose: str
@@ -80,7 +80,7 @@ class NewBundle(BaseModel):
     """
 
     name: str = Field(min_length=1, max_length=120)
-    templates: list[int] = Field([], max_length=100)
+    templates: list[Annotated[int, Field(ge=0, lt=2**63)]] = Field([], max_length=100)
     records: list[str] = Field([], max_length=200)
     everything: bool = False
 
@@ -95,7 +95,7 @@ class NewRun(BaseModel):
     personal data is taken out for.
     """
 
-    template_id: int | None = None
+    template_id: int | None = Field(None, ge=0, lt=2**63)
     document: dict[str, Any] | None = None
     only: list[list[str]] | None = Field(None, max_length=5_000)
     picks: str | None = Field(None, min_length=1, max_length=120)
@@ -106,7 +106,7 @@ class NewRun(BaseModel):
     answers: dict[str, Any] = {}
     purpose: str = Field("", max_length=300)
     bundle: NewBundle | None = None
-    again: int | None = None
+    again: int | None = Field(None, ge=0, lt=2**63)
     as_it: Literal["was", "is"] = "is"
 
 
@@ -288,7 +288,7 @@ class NewRound(BaseModel):
     what becomes of an earlier file of the same name in the folder.
     """
 
-    template_id: int
+    template_id: int = Field(ge=0, lt=2**63)
     beat: Literal["daily", "weekdays", "weekly"]
     day: int = Field(0, ge=0, le=6)
     at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
@@ -296,6 +296,7 @@ class NewRound(BaseModel):
     folder: str = Field(min_length=1, max_length=200)
     format: Literal["csv", "xlsx", "jsonl"] = "csv"
     mode: Literal["new", "replace", "append"] = "new"
+    purpose: str = Field("", max_length=400, description="What personal data is taken out for, where there is any")
 
 
 class RoundChange(BaseModel):

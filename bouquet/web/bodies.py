@@ -1,0 +1,103 @@
+"""
+Bodies of requests as JSON that nothing is lost of: numbers as decimals, and no text that no database can hold.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Coroutine
+from decimal import Decimal
+from typing import Any
+
+from fastapi import Request
+from fastapi.responses import Response
+from fastapi.routing import APIRoute
+from starlette.exceptions import HTTPException
+
+from bouquet.web.problems import Refused
+
+__all__ = ["ExactRoute"]
+
+#: Lists and objects within each other.
+DEEPEST = 100
+
+
+class ExactRequest(Request):
+    """
+    A request whose body is read as `read_body` reads it.
+    """
+
+    async def json(self) -> Any:
+        if not hasattr(self, "_exact"):
+            self._exact = read_body(await self.body())
+        return self._exact
+
+
+class ExactRoute(APIRoute):
+    """
+    A route for such requests.
+    """
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        handle = super().get_route_handler()
+
+        async def exact(request: Request) -> Response:
+            try:
+                return await handle(ExactRequest(request.scope, request.receive))
+            except HTTPException as error:
+                # What cannot be read is told as it is, not as any error of parsing.
+                if isinstance(error.__cause__, Refused):
+                    raise error.__cause__ from error
+                raise
+
+        return exact
+
+
+def read_body(body: bytes) -> Any:
+    """
+    JSON as it was sent. Raises Refused for texts with a surrogate or NUL, for what is nested too deep, and for numbers
+    that are none; json.JSONDecodeError for what is no JSON.
+    """
+    try:
+        found = json.loads(body, parse_float=Decimal, parse_constant=_no_number)
+    except RecursionError as error:
+        raise _too_deep() from error
+    except UnicodeDecodeError as error:
+        raise Refused(422, "unreadable", "This is no text in UTF-8.") from error
+    except ValueError as error:
+        if isinstance(error, json.JSONDecodeError):
+            raise
+        raise Refused(422, "long_number", "This holds a number with more digits than can be read.") from error
+    _check(found)
+    return found
+
+
+def _no_number(name: str) -> Any:
+    raise Refused(422, "no_number", f"{name} is no number that can be kept.")
+
+
+def _too_deep() -> Refused:
+    return Refused(422, "too_deep", f"This is nested more than {DEEPEST} deep.")
+
+
+def _check(value: Any) -> None:
+    waiting: list[tuple[Any, str, int]] = [(value, "", 0)]
+    while waiting:
+        part, place, depth = waiting.pop()
+        if depth > DEEPEST:
+            raise _too_deep()
+        if isinstance(part, str):
+            _check_text(part, place)
+        elif isinstance(part, dict):
+            for key, inner in part.items():
+                _check_text(key, place)
+                waiting.append((inner, f"{place}.{key}" if place else key, depth + 1))
+        elif isinstance(part, list):
+            waiting += [(inner, f"{place}[{n}]", depth + 1) for n, inner in enumerate(part)]
+
+
+def _check_text(text: str, place: str) -> None:
+    if "\x00" in text or any("\ud800" <= c <= "\udfff" for c in text):
+        shown = place.encode("ascii", "replace").decode()
+        where = f" at {shown}" if shown else ""
+        raise Refused(422, "unreadable", f"The text{where} holds a character that cannot be kept.")

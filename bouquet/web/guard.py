@@ -1,0 +1,239 @@
+"""
+What every request meets before a route: hosts and origins, what an address may hold, the size of a body, and how much
+work is under way.
+
+Written for ASGI itself, so that a body is counted while it is received and nothing is read that will be refused.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import hashlib
+import ipaddress
+import json
+from collections import Counter
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any, TypeAlias
+from urllib.parse import unquote_to_bytes, urlsplit
+
+import structlog
+
+__all__ = ["Guard"]
+
+log = structlog.get_logger()
+
+Scope: TypeAlias = MutableMapping[str, Any]
+Receive: TypeAlias = Callable[[], Awaitable[MutableMapping[str, Any]]]
+Send: TypeAlias = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+
+_SAFE = ("GET", "HEAD", "OPTIONS")
+
+#: Bytes of a request's body: of documents, and of files that are sent.
+MOST_BODY = 8_000_000
+MOST_OF = {"/api/v1/runs/given-back": 100_000_000, "/api/v1/design/header-of-file": 10_000_000}
+
+#: Characters of an address with everything behind its question mark.
+MOST_ADDRESS = 16_000
+
+#: Questions to the source that are under way at the same time: of all, of one session, and of the door.
+MOST_AT_ONCE, MOST_OF_ONE, MOST_SIGNING_IN = 24, 6, 4
+
+#: Seconds that a request waits for its turn before it is told to come back, and after how many.
+PATIENCE, COME_BACK = 5.0, 2
+
+
+class _TooLarge(Exception):
+    pass
+
+
+def _too_large(limit: int) -> str:
+    return f"A request here may have {limit // 1_000_000} MB."
+
+
+class Guard:
+    """
+    Wraps the application.
+
+    Args:
+        hosts: Names with a dot by which the server may be called; addresses, and names without a dot, always may: no
+            stranger's name can be made to lead here that way. Empty where every name is allowed.
+    """
+
+    def __init__(self, app: Any, hosts: frozenset[str] = frozenset(), *, any_host: bool = False) -> None:
+        self.app, self.hosts, self.any_host = app, hosts, any_host
+        self._running: Counter[str] = Counter()
+        self._turn = asyncio.Condition()
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+        headers = {k.decode("latin-1").lower(): v.decode("latin-1") for k, v in scope["headers"]}
+        refusal = self._refusal_of(scope, headers)
+        if refusal is not None:
+            await _answer(send, *refusal)
+            return
+        limit = MOST_OF.get(scope["path"], MOST_BODY)
+        if int(headers.get("content-length") or 0) > limit:
+            await _answer(send, 413, "too_large", _too_large(limit))
+            return
+        body = _Body(receive, limit)
+        answer = _Answer(send, body)
+        try:
+            await self._in_turn(scope, headers, body, answer)
+        except _TooLarge:
+            await answer.refuse()
+
+    def _refusal_of(self, scope: Scope, headers: dict[str, str]) -> tuple[int, str, str] | None:
+        """
+        (status, code, sentence) of what cannot be answered; None for everything else.
+        """
+        host = headers.get("host", "")
+        if not self._is_ours(host):
+            return 421, "unknown_host", f"This server is not called “{_printable(host)}”."
+        if not headers.get("content-length", "0").isascii() or not headers.get("content-length", "0").isdigit():
+            return 400, "bad_length", "The length of this request cannot be read."
+        address = scope.get("raw_path") or scope["path"].encode()
+        if len(address) + len(scope["query_string"]) > MOST_ADDRESS:
+            return 414, "long_address", f"An address has at most {MOST_ADDRESS:,} characters."
+        for part in (address.split(b"?")[0], scope["query_string"].replace(b"+", b" ")):
+            plain = unquote_to_bytes(part)
+            try:
+                readable = b"\x00" not in plain and plain.decode() is not None
+            except UnicodeDecodeError:
+                readable = False
+            if not readable:
+                return 400, "unreadable_address", "This address holds characters that cannot be read."
+        if scope["method"] not in _SAFE and not _same_origin(headers, host):
+            return 403, "other_site", "This was asked for by another site, so it was not done."
+        return None
+
+    def _is_ours(self, host: str) -> bool:
+        name = urlsplit(f"//{host}").hostname if host and not set(host) & set("/\\@ \t") else None
+        if name is None:
+            return False
+        if self.any_host or "." not in name or name in self.hosts:
+            return True
+        try:
+            ipaddress.ip_address(name)
+        except ValueError:
+            return False
+        return True
+
+    # Turns
+
+    async def _in_turn(self, scope: Scope, headers: dict[str, str], receive: Receive, send: Send) -> None:
+        kind = _kind_of(scope)
+        if kind == "":
+            await self.app(scope, receive, send)
+            return
+        asker = kind if kind == "door" else _asker_of(scope, headers)
+        try:
+            await asyncio.wait_for(self._take(kind, asker), PATIENCE)
+        except TimeoutError:
+            log.warning("busy", kind=kind, path=scope["path"])
+            sentence = "There is too much to do just now. Nothing is lost; it is asked again in a moment."
+            await _answer(send, 503, "busy", sentence, (b"retry-after", str(COME_BACK).encode()))
+            return
+        try:
+            await self.app(scope, receive, send)
+        finally:
+            async with self._turn:
+                self._running[asker] -= 1
+                self._running[kind] -= kind != asker
+                self._turn.notify_all()
+
+    async def _take(self, kind: str, asker: str) -> None:
+        own = MOST_SIGNING_IN if kind == "door" else MOST_OF_ONE
+
+        def free() -> bool:
+            return self._running[asker] < own and (kind == "door" or self._running[kind] < MOST_AT_ONCE)
+
+        async with self._turn:
+            await self._turn.wait_for(free)
+            self._running[asker] += 1
+            self._running[kind] += kind != asker
+
+
+def _kind_of(scope: Scope) -> str:
+    """
+    What a request's turn is for: `door` for signing in, `question` for what asks the source, nothing for the rest.
+    """
+    path, method = scope["path"], scope["method"]
+    if (method == "POST" and path == "/api/v1/session") or path == "/api/v1/session/password":
+        return "door"
+    asks = path.startswith(("/api/v1/design/", "/api/v1/record-types/", "/api/v1/runs/given-back"))
+    return "question" if asks or path.endswith(("/uses", "/questions")) else ""
+
+
+def _asker_of(scope: Scope, headers: dict[str, str]) -> str:
+    secret = headers.get("authorization") or headers.get("cookie") or ""
+    client = scope.get("client") or ("", 0)
+    return hashlib.sha256(secret.encode()).hexdigest() if secret else str(client[0])
+
+
+def _same_origin(headers: dict[str, str], host: str) -> bool:
+    """
+    Whether a request that changes something comes from our own pages, or from no page at all. Browsers say so in
+    `Sec-Fetch-Site` and `Origin`; programs send neither.
+    """
+    if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
+        return False
+    origin = headers.get("origin")
+    return origin is None or urlsplit(origin).netloc.lower() == host.lower()
+
+
+class _Body:
+    """
+    Receives a body, and counts it; more than `limit` bytes end it.
+    """
+
+    def __init__(self, receive: Receive, limit: int) -> None:
+        self._receive, self.limit, self._seen = receive, limit, 0
+
+    @property
+    def is_too_large(self) -> bool:
+        return self._seen > self.limit
+
+    async def __call__(self) -> MutableMapping[str, Any]:
+        message = await self._receive()
+        self._seen += len(message.get("body", b""))
+        if self.is_too_large:
+            raise _TooLarge
+        return message
+
+
+class _Answer:
+    """
+    Sends what the application answers. Whatever it makes of a body that was too large, the answer is 413.
+    """
+
+    def __init__(self, send: Send, body: _Body) -> None:
+        self._send, self._body, self._begun, self._refused = send, body, False, False
+
+    async def __call__(self, message: MutableMapping[str, Any]) -> None:
+        if self._body.is_too_large and not self._begun:
+            await self.refuse()
+        if not self._refused:
+            self._begun = True
+            await self._send(message)
+
+    async def refuse(self) -> None:
+        if not self._begun and not self._refused:
+            self._refused = True
+            await _answer(self._send, 413, "too_large", _too_large(self._body.limit))
+
+
+_TITLES = {400: "Not understood", 403: "Not allowed", 413: "Too large", 414: "Too long", 421: "Not here", 503: "Busy"}
+
+
+async def _answer(send: Send, status: int, code: str, detail: str, *headers: tuple[bytes, bytes]) -> None:
+    body = {"type": f"/problems/{code}", "title": _TITLES[status], "status": status, "detail": detail}
+    content = json.dumps(body).encode()
+    head = [(b"content-type", b"application/problem+json"), (b"content-length", str(len(content)).encode()), *headers]
+    await send({"type": "http.response.start", "status": status, "headers": head})
+    await send({"type": "http.response.body", "body": content})
+
+
+def _printable(text: str) -> str:
+    return "".join(c if c.isprintable() else "�" for c in text[:100])
