@@ -3,7 +3,7 @@ import { Suspense, lazy } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { ApiError, answer, api } from "./api";
 import { Shell } from "./shell";
-import { SignIn } from "./signin";
+import { FirstStart, SignIn } from "./signin";
 import { Library } from "./templates";
 
 // What is not the first view is loaded when it is first gone to.
@@ -42,9 +42,15 @@ function Door() {
     queryFn: () => answer(api.GET("/api/v1/session")),
     staleTime: 60_000,
   });
-  if (session.isPending) return null;
-  if (!session.data)
-    return <SignIn away={session.error instanceof ApiError && session.error.status !== 401} />;
+  const out = session.error instanceof ApiError && session.error.status === 401;
+  const nobody = useQuery({
+    queryKey: ["first-start"],
+    queryFn: () => answer(api.GET("/api/v1/first-start")),
+    enabled: out,
+  });
+  if (session.isPending || (out && nobody.isPending)) return null;
+  if (!session.data && nobody.data?.needed) return <FirstStart />;
+  if (!session.data) return <SignIn away={!out} />;
   return (
     <BrowserRouter>
       <Shell session={session.data}>

@@ -285,6 +285,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/first-start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Is First Start
+         * @description Whether there is nobody yet.
+         */
+        get: operations["is_first_start"];
+        put?: never;
+        /**
+         * Add First Keeper
+         * @description Add the first keeper, who designs, too, and sign them in. Refused once there is anybody.
+         */
+        post: operations["add_first_keeper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -294,7 +318,7 @@ export interface paths {
         };
         /**
          * Health
-         * @description Whether the server answers.
+         * @description Whether the server answers, and which of the work by the clock fails just now.
          */
         get: operations["health"];
         put?: never;
@@ -365,6 +389,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/picks/removed/{picks_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Picks
+         * @description Bring back a removed list.
+         */
+        post: operations["restore_picks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/picks/{name}": {
         parameters: {
             query?: never;
@@ -398,7 +442,7 @@ export interface paths {
         };
         /**
          * List Record Types
-         * @description All record types of the source, the largest first.
+         * @description The record types of the source that I may see, the largest first.
          */
         get: operations["list_record_types"];
         put?: never;
@@ -485,6 +529,26 @@ export interface paths {
          * @description Remove a view of mine.
          */
         delete: operations["remove_view"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/records/views/{view_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore View
+         * @description Bring back a view of mine that I removed.
+         */
+        post: operations["restore_view"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -602,6 +666,26 @@ export interface paths {
         patch: operations["change"];
         trace?: never;
     };
+    "/api/v1/rounds/{round_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore
+         * @description Bring back a removed round; it is paused until it is let go on.
+         */
+        post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -637,7 +721,7 @@ export interface paths {
         put?: never;
         /**
          * Export Runs
-         * @description Ask for a CSV of the runs that fit: a run like any other, of the built-in source.
+         * @description Ask for a CSV of the runs that fit and that I may see: a run like any other, of the built-in source.
          */
         post: operations["export_runs"];
         delete?: never;
@@ -696,7 +780,8 @@ export interface paths {
         };
         /**
          * Get Run
-         * @description One run, with its slip and what its checks found.
+         * @description One run, with its slip and what its checks found. Of one that holds more than a person may see, only that it is
+         *     there.
          */
         get: operations["get_run"];
         put?: never;
@@ -910,6 +995,26 @@ export interface paths {
          * @description Sign out.
          */
         delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Password
+         * @description Change my password. All my other sessions end.
+         */
+        put: operations["change_password"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1145,6 +1250,26 @@ export interface paths {
         get: operations["get_questions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Template
+         * @description Bring back a removed template, with its versions.
+         */
+        post: operations["restore_template"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1512,6 +1637,22 @@ export interface components {
             reason: string;
         };
         /**
+         * EmptyRelation
+         * @description Rows whose relation to one record leads nowhere; `leave_out` is the narrowing that would leave them out.
+         */
+        EmptyRelation: {
+            /** Leave Out */
+            leave_out: {
+                [key: string]: unknown;
+            } | null;
+            /** Path */
+            path: string;
+            /** Rows */
+            rows: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * ExampleOut
          * @description Formats under which the cell reads like that, the simplest first, each with how some other cells then read.
          */
@@ -1629,6 +1770,11 @@ export interface components {
             example: string | null;
             /** Fill */
             fill: number | null;
+            /**
+             * Guesses
+             * @default []
+             */
+            guesses: components["schemas"]["GuessOut"][];
             /** Kind */
             kind: string;
             /** Label */
@@ -1651,12 +1797,34 @@ export interface components {
             unit: string;
         };
         /**
+         * FirstKeeper
+         * @description Who keeps the house from now on. `code` was printed when the server started.
+         */
+        FirstKeeper: {
+            /** Code */
+            code: string;
+            /** Email */
+            email: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
+        /**
          * FirstLines
          * @description The beginning of the file as it will be.
          */
         FirstLines: {
             /** Text */
             text: string;
+        };
+        /**
+         * FirstStart
+         * @description Whether the house still waits for its first keeper.
+         */
+        FirstStart: {
+            /** Needed */
+            needed: boolean;
         };
         /**
          * FunctionOut
@@ -1712,10 +1880,32 @@ export interface components {
             /** Unknown */
             unknown: number;
         };
+        /**
+         * GuessOut
+         * @description What was guessed of a record type or a field, and why. Nobody has said it.
+         */
+        GuessOut: {
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
         /** HTTPValidationError */
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * Health
+         * @description `status`: `up`, `failing` where work by the clock fails, named in `failing`, or `store down`.
+         */
+        Health: {
+            /** Failing */
+            failing: string[];
+            /** Status */
+            status: string;
+            /** Version */
+            version: string;
         };
         /**
          * LeftOut
@@ -1924,6 +2114,16 @@ export interface components {
              */
             templates: number[];
         };
+        /** NewPassword */
+        NewPassword: {
+            /** Current */
+            current: string;
+            /**
+             * New
+             * @description At least 12 characters
+             */
+            new: string;
+        };
         /**
          * NewPicks
          * @description A hand-picked list: the records' keys, each a list of texts, or those of all rows of a document.
@@ -1973,6 +2173,12 @@ export interface components {
              * @enum {string}
              */
             mode: "new" | "replace" | "append";
+            /**
+             * Purpose
+             * @description What personal data is taken out for, where there is any
+             * @default
+             */
+            purpose: string;
             /** Template Id */
             template_id: number;
             /**
@@ -2393,9 +2599,20 @@ export interface components {
         };
         /**
          * RecordTypeOut
-         * @description A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields.
+         * @description A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields. `by_row` says that
+         *     nothing tells its records apart but all their fields together.
          */
         RecordTypeOut: {
+            /**
+             * By Row
+             * @default false
+             */
+            by_row: boolean;
+            /**
+             * Guesses
+             * @default []
+             */
+            guesses: components["schemas"]["GuessOut"][];
             /** Key */
             key: string[];
             /** Label */
@@ -2521,7 +2738,7 @@ export interface components {
             /** Bundle */
             bundle: boolean;
             /** Delivered To */
-            delivered_to: string | null;
+            delivered_to: string[];
             /** Error */
             error: {
                 [key: string]: unknown;
@@ -2671,15 +2888,26 @@ export interface components {
         /**
          * TallyStepOut
          * @description One step of the tally. `kind`: all, filter, scope (hidden by rights), open (children become rows), group, limit.
-         *     `without` counts records that have no child, where rows stand for children.
+         *     `without` counts records that have no child, where rows stand for children; `empty` the rows that the step leaves
+         *     whose relation to one record leads nowhere, `lost_empty` those that it lost.
          */
         TallyStepOut: {
             /** Blank */
             blank: number;
+            /**
+             * Empty
+             * @default []
+             */
+            empty: components["schemas"]["EmptyRelation"][];
             /** Kind */
             kind: string;
             /** Left Out */
             left_out: number;
+            /**
+             * Lost Empty
+             * @default []
+             */
+            lost_empty: components["schemas"]["EmptyRelation"][];
             /** Place */
             place: string;
             /** Rows */
@@ -3430,6 +3658,59 @@ export interface operations {
             };
         };
     };
+    is_first_start: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstStart"];
+                };
+            };
+        };
+    };
+    add_first_keeper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstKeeper"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -3445,9 +3726,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": components["schemas"]["Health"];
                 };
             };
         };
@@ -3508,6 +3787,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PicksOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_picks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                picks_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicksOut"];
                 };
             };
             /** @description Validation Error */
@@ -3716,6 +4026,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_view: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewOut"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -3967,6 +4308,37 @@ export interface operations {
                 "application/json": components["schemas"]["RoundChange"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -4562,6 +4934,37 @@ export interface operations {
             };
         };
     };
+    change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     put_preferences: {
         parameters: {
             query?: never;
@@ -4997,6 +5400,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Questions"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"];
                 };
             };
             /** @description Validation Error */

@@ -330,6 +330,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         rowBytes={rowBytes}
         source={session.source}
         onLeftOut={(place) => setTracing({ leftOut: place })}
+        onLeaveOut={(node) => dispatch({ type: "addNarrowing", node })}
         perUnit={columns.length > 0 && <PerUnit document={document} templateId={loaded.id} groups={groups} />}
       />
       <Dragging

@@ -32,6 +32,7 @@ function field(path: string, kind = "text"): FieldInfo {
     example: null,
     fill: 1,
     exact: true,
+    guesses: [],
   };
 }
 
@@ -174,6 +175,8 @@ describe("another row rule", () => {
         plural: `${name}s`,
         meaning: "",
         rows: 1,
+        by_row: false,
+        guesses: [],
         key: ["id"],
         title: null,
         link: null,

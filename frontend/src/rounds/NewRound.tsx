@@ -32,6 +32,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
     folder: "",
     format: "csv",
     mode: "new",
+    purpose: "",
   });
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
   const asked = useDebounced({ ...draft, folder: draft.folder || "-" }, 150);
@@ -153,6 +154,18 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 </Form.Select>
               </Form.Group>
             </div>
+            {templates.data?.find((t) => t.id === draft.template_id)?.personal && (
+              <Form.Group controlId="round-purpose">
+                <Form.Label>It holds personal data. What is it for?</Form.Label>
+                <Form.Control
+                  required
+                  maxLength={300}
+                  value={draft.purpose}
+                  onChange={(e) => change({ purpose: e.target.value })}
+                />
+                <Form.Text>It is kept with each run, with your name.</Form.Text>
+              </Form.Group>
+            )}
             <fieldset>
               <legend className="form-label">An earlier file of the same name there</legend>
               {MODES.map(([mode, words]) => (

@@ -75,9 +75,9 @@ export function Files({ run }: { run: Run }) {
           </a>
         </div>
       )}
-      {run.delivered_to && (
+      {run.delivered_to.length > 0 && (
         <div className="soft small">
-          put into <span className="mono">{run.delivered_to.split("\n").join(", ")}</span>
+          put into <span className="mono">{run.delivered_to.join(", ")}</span>
         </div>
       )}
     </section>

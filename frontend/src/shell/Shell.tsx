@@ -10,6 +10,7 @@ import { Bell } from "./Bell";
 import { Jump } from "./Jump";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
+import { Password } from "./Password";
 import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
 
@@ -26,6 +27,7 @@ export function Shell({ session, children }: { session: Session; children: React
   const client = useQueryClient();
   const [jumping, setJumping] = useState(false);
   const [tokens, setTokens] = useState(false);
+  const [password, setPassword] = useState(false);
   const active = Object.values(news.runs).filter(
     (r) => r.status === "asked" || r.status === "running",
   ).length;
@@ -94,6 +96,9 @@ export function Shell({ session, children }: { session: Session; children: React
                 </Dropdown.ItemText>
                 <Likes />
                 <Dropdown.Divider />
+                <Dropdown.Item as="button" onClick={() => setPassword(true)}>
+                  Change my password…
+                </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setTokens(true)}>
                   Tokens for programs…
                 </Dropdown.Item>
@@ -106,6 +111,7 @@ export function Shell({ session, children }: { session: Session; children: React
         </header>
         {children}
         {tokens && <Tokens onClose={() => setTokens(false)} />}
+        {password && <Password onClose={() => setPassword(false)} />}
         {jumping && <Jump onClose={() => setJumping(false)} />}
       </div>
     </ShellContext>

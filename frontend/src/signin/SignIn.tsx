@@ -1,8 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Form } from "react-bootstrap";
+import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
-import { Trouble } from "../shared";
+import { Card } from "./Card";
 
 /** The door. `away` says that the server, not the person, is the trouble. */
 export function SignIn({ away }: { away: boolean }) {
@@ -17,46 +17,34 @@ export function SignIn({ away }: { away: boolean }) {
     },
   });
   return (
-    <main className="sign-in">
-      <form
-        className="sign-in-card"
-        onSubmit={(event) => {
-          event.preventDefault();
-          enter.mutate();
-        }}
-      >
-        <h1>
-          <img src="/bouquet.svg" alt="" width={34} height={34} /> Bouquet
-        </h1>
-        <p className="soft">Templates for the lists people ask you for, over your own records.</p>
-        <Form.Group className="mb-2" controlId="email">
-          <Form.Label>E-mail address</Form.Label>
-          <Form.Control
-            type="email"
-            autoComplete="username"
-            required
-            autoFocus
-            value={email}
-            onChange={(e) => setEmail(e.target.value)}
-          />
-        </Form.Group>
-        <Form.Group className="mb-3" controlId="password">
-          <Form.Label>Password</Form.Label>
-          <Form.Control
-            type="password"
-            autoComplete="current-password"
-            required
-            value={password}
-            onChange={(e) => setPassword(e.target.value)}
-          />
-        </Form.Group>
-        <Button type="submit" disabled={enter.isPending}>
-          Sign in
-        </Button>
-        <div className="mt-3">
-          <Trouble error={enter.error ?? (away ? "The server cannot be reached just now." : null)} />
-        </div>
-      </form>
-    </main>
+    <Card
+      note="Templates for the lists people ask you for, over your own records."
+      act="Sign in"
+      busy={enter.isPending}
+      error={enter.error ?? (away ? "The server cannot be reached just now." : null)}
+      onAct={() => enter.mutate()}
+    >
+      <Form.Group className="mb-2" controlId="email">
+        <Form.Label>E-mail address</Form.Label>
+        <Form.Control
+          type="email"
+          autoComplete="username"
+          required
+          autoFocus
+          value={email}
+          onChange={(e) => setEmail(e.target.value)}
+        />
+      </Form.Group>
+      <Form.Group className="mb-3" controlId="password">
+        <Form.Label>Password</Form.Label>
+        <Form.Control
+          type="password"
+          autoComplete="current-password"
+          required
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
+      </Form.Group>
+    </Card>
   );
 }

@@ -1,1 +1,2 @@
 export { SignIn } from "./SignIn";
+export { FirstStart } from "./FirstStart";

@@ -388,6 +388,7 @@ const Field = memo(function Field({
         field.meaning,
         `technical name: ${field.column}`,
         field.retired ? `Retired: ${field.retired}` : "",
+        ...field.guesses.map((g) => `Guessed, ${g.what}: ${g.why}`),
       ]
         .filter(Boolean)
         .join("\n")}
@@ -409,9 +410,13 @@ const Field = memo(function Field({
         {used && <span className="in-sheet">in sheet</span>}
         {field.personal && (
           <span className="ms-1 text-danger small">
-            <Icon name="shield" label="personal data" />
+            <Icon
+              name="shield"
+              label={guessed(field, "personal") ? "personal data, guessed" : "personal data"}
+            />
           </span>
         )}
+        {guessed(field, "label") && <span className="guessed-mark">guessed</span>}
         <span className="eg one-line d-block">
           {field.retired
             ? `retired${field.substitute ? `: take ${field.substitute}` : ""} · ${field.retired}`
@@ -429,6 +434,11 @@ const Field = memo(function Field({
     </button>
   );
 });
+
+/** Whether nobody has said so: it was guessed from names and values. */
+function guessed(field: FieldInfo, what: string): boolean {
+  return field.guesses.some((g) => g.what === what);
+}
 
 /** Never 100 while a record is blank, and never 0 while one is filled. */
 function percentOf(fill: number): number {

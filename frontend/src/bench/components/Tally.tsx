@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 import type { ReactNode } from "react";
 import { ApiError } from "../../api";
 import type { Tally as Counts } from "../../api";
+import type { Narrowing } from "../types";
 import { count, plural, size } from "../../shared";
 
 /** Seconds between two looks at the clock for the age of the count. */
@@ -17,12 +18,24 @@ interface Props {
   source: string;
   /** Show the records that a step leaves out. */
   onLeftOut?: (place: string) => void;
+  /** Leave out the rows whose relation to one record leads nowhere. */
+  onLeaveOut?: (narrowing: Narrowing) => void;
   /** Editor of the counts per unit, behind the number of rows. */
   perUnit?: ReactNode;
 }
 
 /** From all records to the rows that go out: what each narrowing leaves, and how many it leaves out. */
-export function Tally({ counts, error, counting, columns, rowBytes, source, onLeftOut, perUnit }: Props) {
+export function Tally({
+  counts,
+  error,
+  counting,
+  columns,
+  rowBytes,
+  source,
+  onLeftOut,
+  onLeaveOut,
+  perUnit,
+}: Props) {
   const steps = counts?.steps ?? [];
   const rows = steps.at(-1)?.rows ?? 0;
   return (
@@ -56,6 +69,7 @@ export function Tally({ counts, error, counting, columns, rowBytes, source, onLe
           >
             {step.words}
           </div>
+          <Nowhere step={step} onLeaveOut={onLeaveOut} />
         </li>
       ))}
       {steps.length > 0 && (
@@ -102,6 +116,44 @@ function Out({
     <span className={look} title={label}>
       {children}
     </span>
+  );
+}
+
+/** Rows whose relation to one record leads nowhere: of those the step lost, and of those it leaves. */
+function Nowhere({
+  step,
+  onLeaveOut,
+}: {
+  step: Counts["steps"][number];
+  onLeaveOut?: (narrowing: Narrowing) => void;
+}) {
+  const lost = step.lost_empty ?? [];
+  const left = step.empty ?? [];
+  if (lost.length + left.length === 0) return null;
+  return (
+    <div className="nowhere">
+      {lost.map((e) => (
+        <span key={`lost ${e.path}`} title={`Of those left out by this step, ${e.words}: ${count(e.rows)}`}>
+          −{count(e.rows)} {e.words}
+        </span>
+      ))}
+      {left.map((e) =>
+        onLeaveOut && e.leave_out ? (
+          <button
+            key={e.path}
+            type="button"
+            title={`${plural(e.rows, "row")} ${e.words}: their cells are blank. Leave them out.`}
+            onClick={() => onLeaveOut(e.leave_out as unknown as Narrowing)}
+          >
+            {count(e.rows)} {e.words}
+          </button>
+        ) : (
+          <span key={e.path} title={`${plural(e.rows, "row")} ${e.words}: their cells are blank`}>
+            {count(e.rows)} {e.words}
+          </span>
+        ),
+      )}
+    </div>
   );
 }
 

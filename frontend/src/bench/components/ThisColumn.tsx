@@ -246,6 +246,7 @@ const NO_FIELD = {
   example: null,
   fill: null,
   exact: false,
+  guesses: [],
 } satisfies Omit<FieldInfo, "kind">;
 
 /** What the first rows come to, as it is typed. */

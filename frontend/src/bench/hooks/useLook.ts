@@ -45,8 +45,8 @@ export function useLook(document: Document, templateId: number, only?: string[][
 export function useTally(document: Document, templateId: number) {
   const { records, rows, asks, filter, at_most, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
-  // Columns count only where the filter speaks of them.
-  const columns = /"(column|formula)":/.test(narrowed) ? document.columns : undefined;
+  // Columns count only where the filter speaks of them; of the others, the records they lead to.
+  const columns = /"(column|formula)":/.test(narrowed) ? document.columns : leadingColumns(document.columns);
   const counted = useDebounced(
     JSON.stringify({ records, rows, asks, columns, filter, at_most, zone }),
     TALLY_QUIET,
@@ -70,6 +70,19 @@ export function useTally(document: Document, templateId: number) {
     placeholderData: keepPreviousData,
     staleTime: 60_000,
     retry: false,
+  });
+}
+
+/**
+ * One column for each record that columns lead to: the tally counts where such a record is missing, and nothing else of
+ * a column changes what is counted.
+ */
+export function leadingColumns(columns: Document["columns"]): Document["columns"] {
+  const paths = (columns ?? []).flatMap((c) => ("field" in c.value ? [c.value.field] : []));
+  const ways = new Map(paths.map((p) => [p.slice(0, Math.max(0, p.lastIndexOf("."))), p]));
+  ways.delete("");
+  return [...ways.keys()].sort().map((way, n) => {
+    return { id: `r${n}`, heading: `r${n}`, value: { field: ways.get(way) ?? "" } };
   });
 }
 

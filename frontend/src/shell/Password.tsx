@@ -1,0 +1,62 @@
+import { useMutation } from "@tanstack/react-query";
+import { useState } from "react";
+import { Form } from "react-bootstrap";
+import { answer, api } from "../api";
+import { FormDialog } from "../shared";
+
+const SHORTEST = 12;
+
+/** Change my own password; my other sessions end with it. */
+export function Password({ onClose }: { onClose: () => void }) {
+  const [current, setCurrent] = useState("");
+  const [wanted, setWanted] = useState("");
+  const [again, setAgain] = useState("");
+  const change = useMutation({
+    mutationFn: () => answer(api.PUT("/api/v1/session/password", { body: { current, new: wanted } })),
+    onSuccess: onClose,
+  });
+  const differs = again !== "" && again !== wanted;
+  return (
+    <FormDialog
+      title="Change my password"
+      act="Change it"
+      ready={current !== "" && wanted.length >= SHORTEST && again === wanted}
+      busy={change.isPending}
+      error={change.error}
+      onAct={() => change.mutate()}
+      onClose={onClose}
+    >
+      <Form.Group controlId="password-current">
+        <Form.Label>Current password</Form.Label>
+        <Form.Control
+          type="password"
+          autoComplete="current-password"
+          autoFocus
+          value={current}
+          onChange={(e) => setCurrent(e.target.value)}
+        />
+      </Form.Group>
+      <Form.Group controlId="password-new">
+        <Form.Label>New password</Form.Label>
+        <Form.Control
+          type="password"
+          autoComplete="new-password"
+          value={wanted}
+          onChange={(e) => setWanted(e.target.value)}
+        />
+        <Form.Text>At least {SHORTEST} characters. Wherever else I am signed in, I am signed out.</Form.Text>
+      </Form.Group>
+      <Form.Group controlId="password-again">
+        <Form.Label>New password again</Form.Label>
+        <Form.Control
+          type="password"
+          autoComplete="new-password"
+          isInvalid={differs}
+          value={again}
+          onChange={(e) => setAgain(e.target.value)}
+        />
+        <Form.Control.Feedback type="invalid">This is not the same as above.</Form.Control.Feedback>
+      </Form.Group>
+    </FormDialog>
+  );
+}
