@@ -12,6 +12,7 @@ from typing import Any
 
 import psycopg
 import pytest
+from argon2 import PasswordHasher
 from hypothesis import settings
 
 from bouquet.core.plan import Context, Plan, resolve
@@ -22,6 +23,7 @@ from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
+from bouquet.store import people as people_store
 from bouquet.store.models import Base
 
 # How long an example takes depends on the machine, and is no matter of right or wrong.
@@ -32,6 +34,16 @@ UNTIL = date(2026, 11, 22)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 FOLDER = Path(__file__).parent.parent / ".demo" / "test"
 CATALOGUE = Path(str(files("bouquet.demo.marrowby") / "catalogue.toml"))
+
+
+@pytest.fixture(scope="session", autouse=True)
+def quick_passwords() -> Iterator[None]:
+    """
+    Hashing takes 64 MB and a core for a moment, on purpose. Here it is done for every test, and need not be hard.
+    """
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(people_store, "_hasher", PasswordHasher(time_cost=1, memory_cost=64, parallelism=1))
+        yield
 
 
 @pytest.fixture(scope="session")

@@ -46,6 +46,20 @@ def test_a_cluster_is_made_started_and_stopped(private: Cluster, monkeypatch: py
         private.port()
 
 
+def test_a_restart_keeps_the_port(private: Cluster, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Although a lower one became free meanwhile: addresses that are known stay true."""
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        monkeypatch.setattr(module, "FIRST_PORT", taken.getsockname()[1])
+        private.start()
+        before = private.port()
+    private.stop()
+    private.start()
+
+    assert private.port() == before
+
+
 def test_roles_and_databases_can_be_ensured_again(private: Cluster) -> None:
     """A second time changes the password and keeps the data."""
     private.start()

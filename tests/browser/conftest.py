@@ -38,11 +38,12 @@ ARGUMENTS = [
 @dataclass
 class House:
     """
-    A running Bouquet: its address, and how to stop and start its parts.
+    A running Bouquet: its address, its store, and how to stop and start its parts.
     """
 
     address: str
     outgoing: Path
+    store_url: str
     start: Callable[[], None]
     stop: Callable[[], None]
 
@@ -96,7 +97,7 @@ def house(cluster: Cluster, marrowby: str, source: Source, tmp_path_factory: pyt
         processes[-1].wait(20)
 
     start()
-    yield House(address, folder / "outgoing", start, stop)
+    yield House(address, folder / "outgoing", services.store.url, start, stop)
     stop()
 
 

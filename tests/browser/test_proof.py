@@ -162,6 +162,32 @@ def test_the_ledger_goes_out_as_csv_and_a_program_reads_the_newest(page: Page, h
         assert answer.read().startswith(b"Order,Tree no.")
 
 
+def test_a_password_is_changed(page: Page, house: House) -> None:
+    """A wrong one is said where it was typed; the changed one signs in, and the old one no longer does."""
+    old, new = "damson-and-lime", "lime-before-damson"
+
+    def change(current: str, wanted: str) -> None:
+        page.get_by_label("Current password").fill(current)
+        page.get_by_label("New password", exact=True).fill(wanted)
+        page.get_by_label("New password again").fill(wanted)
+        page.get_by_role("button", name="Change it").click()
+
+    def status(password: str) -> int:
+        body = {"email": "ines@marrowby.example", "password": password}
+        return page.request.post(f"{house.address}/api/v1/session", data=body).status
+
+    page.get_by_role("button", name="Ines Harrow").click()
+    page.get_by_role("button", name="Change my password").click()
+    change("wrong", new)
+    expect(page.get_by_role("dialog")).to_contain_text("The current password is wrong.")
+    change(old, new)
+    expect(page.get_by_role("dialog")).to_have_count(0)
+
+    assert (status(old), status(new)) == (401, 200)
+    body = {"current": new, "new": old}
+    assert page.request.put(f"{house.address}/api/v1/session/password", data=body).ok
+
+
 def test_the_example_client(page: Page, house: House, tmp_path: Path) -> None:
     """It asks for a run, fetches the file, and finds it as it was the second time; the same day's run is not doubled."""
     listed: list[dict[str, Any]] = page.request.get(f"{house.address}/api/v1/templates").json()

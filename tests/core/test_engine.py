@@ -57,7 +57,6 @@ GROUP = {"per": "group", "by": [{"path": "status"}]}
         ([fold("inspections.name", "least")], {}, "wrong_fold", "columns[0].value.fold.how"),
         ([fold("inspections.name", "any")], {}, "wrong_fold", "columns[0].value.fold.how"),
         ([fold("inspections.name", "latest")], {}, "no_order", "columns[0].value.fold.order"),
-        ([fold("inspections.name", "joined", distinct=True, order=[{"path": "id"}])], {}, "distinct_order", "columns[0].value.fold.order"),
         ([fold("inspections.name", "joined", order=[{"path": "tag"}])], {}, "unknown_field", "columns[0].value.fold.order[0].path"),
         ([fold("inspections", "count", where={"path": "tag", "is": "blank"})], {}, "unknown_field", "columns[0].value.fold.where.path"),
         ([fold("inspections", "count", where={"column": "x", "is": "blank"})], {}, "no_column_here", "columns[0].value.fold.where.column"),

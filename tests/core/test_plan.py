@@ -133,8 +133,10 @@ def test_what_can_be_shown_is_shown_beside_problems(resolved: Resolve) -> None:
 
 
 def test_the_order_is_total(resolved: Resolve) -> None:
-    """The record key is appended to any order, once."""
-    assert [o.cell.route.path for o in resolved("tag", order=[{"path": "note"}]).require().order] == ["note", "id"]
+    """The record key is appended to any order, once; before it, texts are told apart that differ by case only."""
+    order = resolved("tag", order=[{"path": "note"}]).require().order
+
+    assert [(o.cell.route.path, o.exact) for o in order] == [("note", False), ("note", True), ("id", True)]
     assert [o.cell.route.path for o in resolved("tag", order=[{"path": "id"}]).require().order] == ["id"]
 
 

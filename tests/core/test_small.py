@@ -5,6 +5,7 @@ Names of files, rhythms, date patterns, the doors of the rooms.
 from __future__ import annotations
 
 import importlib
+import pkgutil
 from datetime import UTC, datetime, time
 from zoneinfo import ZoneInfo
 
@@ -13,9 +14,10 @@ from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
+import bouquet
 from bouquet.core.naming import NameFacts, check_pattern, file_name, safe_name, with_suffix
+from bouquet.core.patterns import PatternError, parse_date_pattern
 from bouquet.core.recurrence import Rhythm
-from bouquet.core.shaping import PatternError, parse_date_pattern
 
 LONDON = ZoneInfo("Europe/London")
 
@@ -141,3 +143,11 @@ def test_a_room_exports_what_its_door_says(room: str) -> None:
 
     assert all(hasattr(door, name) for name in door.__all__)
     assert len(set(door.__all__)) == len(door.__all__)
+
+
+def test_every_module_has_what_its_list_names() -> None:
+    """Rooms within rooms, too: a name that is listed is there."""
+    for found in pkgutil.walk_packages(bouquet.__path__, "bouquet."):
+        if ".migrations" not in found.name:
+            module = importlib.import_module(found.name)
+            assert [n for n in getattr(module, "__all__", ()) if not hasattr(module, n)] == [], found.name

@@ -11,12 +11,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bouquet.core import values
 from bouquet.core.plan import Resolution
 from bouquet.core.sql import Statements, render
 from bouquet.core.sql.literals import quote
 
 Resolve = Callable[..., Resolution]
-WHITE = "CAST(' \t\n\r\x0b\x0c\xa0\u2007\u202f' AS TEXT)"
+WHITE = f"CAST('{values.WHITE}' AS TEXT)"
 
 
 def flat(text: str) -> str:
@@ -154,7 +155,7 @@ def test_choices_are_sorted_by_the_label_they_show(resolved: Resolve) -> None:
     by_code = {"id": "c0", "heading": "S", "value": {"field": "status"}, "show": {"choice": "code"}}
 
     assert "WHEN (t0.x_status = CAST('S' AS TEXT)) THEN CAST('Standing' AS TEXT)" in by_label
-    assert "CASE" not in rows(resolved(by_code, order=[{"column": "c0"}]))
+    assert "Standing" not in rows(resolved(by_code, order=[{"column": "c0"}]))
 
 
 @given(st.text(st.characters(exclude_characters="\x00", exclude_categories=["Cs"])))

@@ -125,7 +125,7 @@ def test_a_file_in_the_folder_is_never_overwritten(services: Services, round_id:
 
     assert (folder / "yesterday_2026-11-23.csv").read_text() == "somebody's own"
     with services.store.session() as session:
-        assert ledger.get_run(session, run_id).delivered_to == "register/daily/yesterday_2026-11-23-2.csv"
+        assert ledger.get_run(session, run_id).delivered_to == ["register/daily/yesterday_2026-11-23-2.csv"]
     assert len(list(folder.iterdir())) == 2
 
 

@@ -36,8 +36,9 @@ SMALL: dict[str, Any] = {
     "columns": [{"id": "a", "heading": "Ward", "value": {"field": "name"}}],
 }
 
-#: Seconds that kills go on at most, and how many there are.
-LONGEST, KILLS = 240, 20
+#: Seconds that kills go on at most, and how many there are; `make faults` has many more.
+LONGEST, KILLS = 240, 8
+MANY = 60
 
 
 def runs_of(services: Services, ids: list[int]) -> list[Run]:
@@ -71,9 +72,7 @@ def assert_proven(services: Services, runs: list[Run]) -> None:
     assert swept.files == len(runs)
 
 
-def test_a_worker_killed_twenty_times_at_random(
-    services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path
-) -> None:
+def test_a_worker_killed_at_random(services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path) -> None:
     """Whatever it was doing, what follows it finishes every run with one set of files."""
     document = {**LARGE, "filter": {"all": [{"path": "inspected_on", "is": "not_blank"}]}}
     ids = [ask_for_run(services, document, person=people["ines"], via="hand").id for _ in range(8)]
@@ -132,18 +131,18 @@ def two_workers(services: Services, marrowby: str, tmp_path: Path) -> Iterator[N
         yield
 
 
-def test_two_hundred_runs_at_once(services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path) -> None:
+def test_many_runs_at_once(services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path) -> None:
     """Put into the queue together, worked off by two workers: each is carried out once, and all are proven."""
     queue = Queue(services)
     with queue.opened():
-        ids = [ask_for_run(services, SMALL, person=people["ines"], via="hand").id for _ in range(200)]
+        ids = [ask_for_run(services, SMALL, person=people["ines"], via="hand").id for _ in range(MANY)]
         for run_id in ids:
             queue.put(run_id)
     with two_workers(services, marrowby, tmp_path):
         wait_for(lambda: all(r.status not in ("asked", "running") for r in runs_of(services, ids)), 150)
     runs = runs_of(services, ids)
 
-    assert [r.attempt for r in runs] == [1] * 200
+    assert [r.attempt for r in runs] == [1] * MANY
     assert_proven(services, runs)
 
 

@@ -139,7 +139,7 @@ def test_a_rounds_held_run_is_delivered_when_it_is_released(services: Services, 
     execute(services, run_id)
     done = get(services, run_id)
 
-    assert (done.status, done.delivered_to) == ("ready", "wards-out/wards.csv")
+    assert (done.status, done.delivered_to) == ("ready", ["wards-out/wards.csv"])
     assert [p.name for p in (services.outgoing / "wards-out").iterdir()] == ["wards.csv"]
     assert there(services) == [done.files[0].path]
 
@@ -156,7 +156,7 @@ def test_a_release_that_cannot_be_delivered_waits_again(services: Services, peop
     execute(services, run_id)
     waiting = get(services, run_id)
     assert (waiting.status, (waiting.error or {})["code"]) == ("held", "write")
-    assert notices(services, people["ines"])[0].startswith("Wards could not be delivered")
+    assert notices(services, people["ines"])[0].startswith("Wards is made but could not be delivered")
     services.outgoing.unlink()
     with services.store.session() as session:
         ledger.release_run(session, run_id, "Ines", "again", NOW)

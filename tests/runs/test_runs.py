@@ -21,7 +21,7 @@ import psycopg
 import pytest
 
 from bouquet.core.errors import PlanError
-from bouquet.runs import FolderError, Services, ask_for_run, execute, outgoing_folder
+from bouquet.runs import FolderError, Services, ask_for_run, checked_folder, execute
 from bouquet.runs.export import Export
 from bouquet.sources import Source, SourceDown
 from bouquet.store import runs as ledger
@@ -223,13 +223,13 @@ store, source, overlay, files, outgoing, run, stage = sys.argv[1:]
 services = Services(Store(store), Source("marrowby", source, Path(overlay)), Path(files), Path(outgoing))
 def die(*_a, **_k):
     os.kill(os.getpid(), 9)
-target, name = {"writing": (executor.Export, "_stream"), "delivering": (executor, "_deliver"), "ending": (executor, "_end_ready")}[stage]
+target, name = {"writing": (executor.Export, "_stream"), "keeping": (executor, "_kept"), "ending": (executor, "_finish")}[stage]
 setattr(target, name, die)
 execute(services, int(run))
 """
 
 
-@pytest.mark.parametrize("stage", ["writing", "delivering", "ending"])
+@pytest.mark.parametrize("stage", ["writing", "keeping", "ending"])
 def test_a_worker_killed_at_any_stage_is_followed_by_another(
     services: Services, people: dict[str, Any], marrowby: str, stage: str
 ) -> None:
@@ -277,7 +277,11 @@ def server(services: Services, marrowby: str, tmp_path: Path) -> Iterator[subpro
             yield process
         finally:
             process.terminate()
-            process.wait(20)
+            try:
+                process.wait(20)
+            finally:
+                # One that does not end would take up the runs of later tests.
+                process.kill()
 
 
 def wait_for(condition: Callable[[], bool], seconds: float = 90) -> None:
@@ -298,7 +302,8 @@ def test_a_real_worker_survives_losing_its_database_connections(
         wait_for(lambda: get(services, before).status == "ready")
         with psycopg.connect(cluster.url(), autocommit=True) as admin:
             admin.execute(
-                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = 'bouquet_test' AND pid <> pg_backend_pid()"
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname = 'bouquet_test' AND backend_type = 'client backend' AND pid <> pg_backend_pid()"
             )
         after = ask(services, people["ines"])
         with services.store.session() as session:
@@ -310,4 +315,4 @@ def test_a_real_worker_survives_losing_its_database_connections(
 def test_a_folder_outside_is_refused(tmp_path: Path, folder: str) -> None:
     """Rounds write only below the folder set aside for them."""
     with pytest.raises(FolderError):
-        outgoing_folder(tmp_path, folder)
+        checked_folder(folder)

@@ -186,7 +186,7 @@ CASES: dict[str, tuple[Any, ...]] = {
         {"records": "resident_report", "rows": {"per": "group", "by": [{"path": "state"}]},
          "columns": cols("state", fold("All", "", "count"), fold("Mail", "mail", "count"), formula("Share", "ROUND({Mail} / {All} * 100; 1)"))},
         "SELECT CASE rp_st WHEN 'N' THEN 'New' WHEN 'O' THEN 'Open' ELSE 'Closed' END AS s, count(*)::text, count(rp_em)::text,"
-        " trim_scale(round(count(rp_em)::numeric / count(*) * 100, 1))::text FROM rp_report GROUP BY 1 ORDER BY 1",
+        " trim_scale(round(count(rp_em)::numeric / count(*) * 100, 1))::text FROM rp_report GROUP BY 1, rp_st ORDER BY position(rp_st IN 'NOC')",
     ),
     # Folds
     "count, latest and joined of children": (

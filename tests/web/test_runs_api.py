@@ -357,3 +357,18 @@ def test_a_bundle_by_the_api(services: Services, sign_in: SignIn) -> None:
     assert again["rows_written"] == done["rows_written"]
     wrong = post(client, "/runs", 422, bundle={"name": "X", "records": ["nothing"]})
     assert wrong["errors"][0]["place"] == "bundle.records"
+
+
+def test_a_clerk_of_two_wards_exports_their_own_ledger(services: Services, sign_in: SignIn) -> None:
+    """A scope speaks of the application's records, not of the ledger; other people's runs are not in it."""
+    client = sign_in("ines")
+    others = run(services, client, document=WARDS)
+    client = sign_in("tobin")
+    asked = client.post(f"{API}/runs/export")
+    assert asked.status_code == 202, asked.text
+    execute(services, asked.json()["id"])
+    done = client.get(f"{API}/runs/{asked.json()['id']}").json()
+    lines = client.get(f"{API}/runs/{done['id']}/files/{done['files'][0]['id']}").text.splitlines()
+
+    assert done["status"] == "ready"
+    assert not any(line.startswith(f"{others['id']},") for line in lines)

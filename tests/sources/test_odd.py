@@ -1,0 +1,130 @@
+"""
+Everything PostgreSQL lets people do: odd names, odd kinds, odd values. All is read, and as the database says it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import openpyxl
+import psycopg
+import pytest
+
+from bouquet.core.catalogue import Catalogue, Kind, RecordType
+from bouquet.demo.cluster import Cluster
+from bouquet.sources import Source, SourceError, overlay_of, write_overlay
+from tests.sources.worlds import lines, made_world, written
+
+
+@pytest.fixture(scope="module")
+def address(cluster: Cluster) -> str:
+    return made_world(cluster, "odd")
+
+
+@pytest.fixture(scope="module")
+def odd(address: str) -> Iterator[Source]:
+    made = Source("odd", address)
+    yield made
+    made.close()
+
+
+@pytest.fixture(scope="module")
+def catalogue(odd: Source) -> Catalogue:
+    return odd.catalogue()
+
+
+def whole(record_type: RecordType) -> dict[str, Any]:
+    shown = [f for f in record_type.fields if f.kind is not Kind.FILE and not f.is_custom][:900]
+    columns = [{"id": f"c{n}", "heading": f"{n} {f.name}", "value": {"field": f.name}} for n, f in enumerate(shown)]
+    return {"name": "T", "records": record_type.name, "zone": "UTC", "columns": columns}
+
+
+def test_only_what_the_role_may_read_is_there(catalogue: Catalogue) -> None:
+    """No table and no column that would be refused; a table of the same name in another schema is another."""
+    types = catalogue.record_types
+
+    assert {"odd_kinds", "odd_too_kinds", "failing", "slow", "parent_of", "child_of", "wide"} <= set(types)
+    assert not any(t.table in ("not_for_us", "no_columns") for t in types.values())
+    assert [f.name for f in types["secret_in_part"].fields] == ["id", "open"]
+    assert len(types["wide"].fields) == 1501
+
+
+@pytest.mark.parametrize("format", ["csv", "xlsx", "jsonl"])
+def test_everything_can_be_written(odd: Source, catalogue: Catalogue, tmp_path: Path, format: str) -> None:
+    """Whatever names there are; but a view that fails says so."""
+    for record_type in catalogue.record_types.values():
+        if record_type.name == "slow":
+            continue
+        if record_type.name == "failing":
+            with pytest.raises(SourceError, match="division by zero"):
+                written(odd, whole(record_type), tmp_path, format)
+        else:
+            written(odd, whole(record_type), tmp_path, format)
+
+
+def test_names_of_any_signs(odd: Source, catalogue: Catalogue, tmp_path: Path) -> None:
+    """Quotes, per cent, colons, line breaks, words of SQL, names that differ by case only."""
+    (record_type,) = [t for t in catalogue.record_types.values() if t.table.startswith("Percent")]
+
+    assert lines(written(odd, whole(record_type), tmp_path)) == [
+        ["1", "p", "q", "r", "s", "t", "u", "v", "w", "x", "y", "z", "aa", "bb", "cc", "dd"]
+    ]
+
+
+def test_values_of_all_kinds(odd: Source, catalogue: Catalogue, address: str, tmp_path: Path) -> None:
+    """As the database writes them: numbers that are none, intervals, ranges, composites, bits, offsets, arrays."""
+    names = [
+        "tmz", "iv", "f8", "n", "n0", "n20", "i2", "i8", "o", "rc", "lsn", "tv", "pt", "pg", "bx", "ci", "mac", "bv",
+        "b1", "x", "j", "jb", "u", "r1", "r2", "mr", "col", "shd", "pl", "pls", "ch", "vc", "gen",
+    ]  # fmt: skip
+    columns = [{"id": n, "heading": n, "value": {"field": n}} for n in names]
+    found = lines(written(odd, {**whole(catalogue.record_types["odd_kinds"]), "columns": columns}, tmp_path))
+    with psycopg.connect(address) as connection:
+        cells = ", ".join(f"{n}::text" for n in names)
+        expected = connection.execute(f"SELECT {cells} FROM odd.kinds ORDER BY id").fetchall()  # type: ignore[call-overload]
+
+    at = names.index("f8")
+    for row, told in zip(found, expected, strict=True):
+        assert float(row[at] or "nan") == pytest.approx(float(told[at] or "nan"), nan_ok=True)
+        assert [c for n, c in enumerate(row) if n != at] == [c or "" for n, c in enumerate(told) if n != at]
+
+
+def test_dates_beyond_every_calendar(odd: Source, catalogue: Catalogue, tmp_path: Path) -> None:
+    """Infinite ones, years of five and more digits, years before Christ, and midnight at the end of a day."""
+    columns = [{"id": n, "heading": n, "value": {"field": n}} for n in ("tm", "ts", "tz", "d")]
+    document = {**whole(catalogue.record_types["odd_kinds"]), "columns": columns, "order": [{"path": "id"}]}
+
+    assert lines(written(odd, document, tmp_path)) == [
+        ["23:59:59.999999", "2024-02-29T12:00:00", "2024-02-29T12:00:00+00:00", "2024-02-29"],
+        ["24:00:00", "-infinity", "infinity", "infinity"],
+        ["", "20211-01-01T00:00:00", "4713-01-01T00:00:00 BC", "5874897-12-31"],
+        ["", "", "", "0044-03-15 BC"],
+    ]
+    sheet = openpyxl.load_workbook(written(odd, document, tmp_path, "xlsx").path).worksheets[0]
+    assert [cell.value for cell in sheet[4]][1:] == ["20211-01-01T00:00:00", "4713-01-01T00:00:00 BC", "5874897-12-31"]
+
+
+def test_the_shelf_of_odd_tables(odd: Source, catalogue: Catalogue) -> None:
+    """Profiles, facts and a search."""
+    for record_type in catalogue.record_types.values():
+        if record_type.name in ("failing", "slow", "wide"):
+            continue
+        odd.profile(record_type.name)
+        for f in record_type.fields:
+            odd.facts(record_type.name, f.name)
+        list(odd.find(record_type.name, "12"))
+
+
+def test_odd_names_are_kept_as_a_catalogue(address: str, catalogue: Catalogue, tmp_path: Path) -> None:
+    """Whatever tables and columns are called, the document that is written out is read again."""
+    path = tmp_path / "catalogue.toml"
+    path.write_text(write_overlay(overlay_of(catalogue)), encoding="utf-8")
+    kept = Source("odd", address, path)
+    again = kept.catalogue()
+    kept.close()
+
+    assert {t.name: [f.name for f in t.fields] for t in again.record_types.values()} == {
+        t.name: [f.name for f in t.fields] for t in catalogue.record_types.values()
+    }
