@@ -1,11 +1,15 @@
 SHELL := /bin/bash
 export PATH := $(CURDIR)/.venv/bin:$(PATH)
 
-.PHONY: demo test lint screenshots bench example api requirements clean
+.PHONY: demo serve test lint faults hostile screenshots bench example api requirements clean
 
 demo: ## Install what is missing, set Marrowby up, and serve it
 	@scripts/bootstrap.sh
 	@bouquet demo
+
+serve: ## An empty house: your own database in BOUQUET_SOURCE_URL, Bouquet's own in a private cluster below .house
+	@scripts/bootstrap.sh
+	@BOUQUET_FRONTEND=$${BOUQUET_FRONTEND:-frontend/dist} bouquet serve --private
 
 test: lint ## All checks and tests
 	@scripts/bootstrap.sh browser
@@ -20,6 +24,15 @@ lint: ## Format, lint, types, import contract
 	lint-imports
 	cd frontend && npm run --silent typecheck && npm run --silent lint
 	@python scripts/openapi.py --check
+
+faults: ## Kills, restarts, full disks: 200 kills and 6 restarts of the database
+	@scripts/bootstrap.sh
+	python -m pytest tests/runs/test_faults.py tests/runs/test_relied_on.py
+	python -m pytest -s -m campaign tests/campaigns
+
+hostile: ## Limits, bad uploads, hostile templates
+	@scripts/bootstrap.sh
+	BOUQUET_CASES=2000 python -m pytest tests/web/test_described.py tests/web/test_doors.py tests/web/test_fuzz.py tests/sources/test_rights.py
 
 screenshots: ## Retake the picture of each main view
 	@scripts/bootstrap.sh browser

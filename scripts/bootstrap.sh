@@ -21,13 +21,25 @@ stamp() { mkdir -p .build; printf '%s' "$2" >".build/$1"; }
 debian_packages() {
   local wanted=()
   compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || wanted+=(postgresql)
-  if [ "${1:-}" = browser ]; then command -v chromium >/dev/null 2>&1 || wanted+=(chromium); fi
+  if [ "${1:-}" = browser ]; then
+    command -v chromium >/dev/null 2>&1 || wanted+=(chromium)
+    # The browser library's own Node wants it, and nothing else of a small Debian brings it along.
+    ldconfig -p | grep -q 'libatomic\.so\.1' || wanted+=(libatomic1)
+  fi
   command -v runuser >/dev/null 2>&1 || wanted+=(util-linux)
   "$PYTHON" -c 'import ensurepip' 2>/dev/null || wanted+=(python3-venv)
   [ ${#wanted[@]} -eq 0 ] && return
   say "Installing ${wanted[*]}…"
-  as_root apt-get update -qq
-  as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${wanted[@]}" >&2
+  # Another package manager may be at work: its lock is waited for. What is written on the way is kept for a failure.
+  local log
+  log=$(mktemp)
+  if ! { as_root apt-get -o DPkg::Lock::Timeout=600 -o Acquire::Retries=3 update -qq &&
+    as_root env DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=600 -o Acquire::Retries=3 \
+      install -y -qq --no-install-recommends "${wanted[@]}"; } >"$log" 2>&1; then
+    tail -n 20 "$log" >&2
+    exit 1
+  fi
+  rm -f "$log"
 }
 
 python_packages() {

@@ -9,7 +9,7 @@ bouquet demo --only-prepare
 mkdir -p example-output
 for document in bouquet/demo/templates/*.json; do
   bouquet explain "$document"
-  bouquet run "$document" --out example-output
+  bouquet run "$document" --out example-output --purpose "the example"
   echo
 done
 bouquet run bouquet/demo/templates/contractor-billing.json --out example-output --format xlsx --as-of 2026-11-01T06:00 --json >example-output/slip.json
