@@ -4,7 +4,10 @@ The ground of the tests: a real PostgreSQL cluster of their own, Marrowby in it,
 
 from __future__ import annotations
 
+import fcntl
+import os
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from datetime import UTC, date, datetime
 from importlib.resources import files
 from pathlib import Path
@@ -33,6 +36,9 @@ settings.load_profile("bouquet")
 UNTIL = date(2026, 11, 22)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 FOLDER = Path(__file__).parent.parent / ".demo" / "test"
+MARROWBY = "marrowby_v1"
+#: What tells the databases of this test process from those of others that run beside it.
+PROCESS = os.environ.get("PYTEST_XDIST_WORKER", "").replace("gw", "_")
 CATALOGUE = Path(str(files("bouquet.demo.marrowby") / "catalogue.toml"))
 
 
@@ -46,15 +52,47 @@ def quick_passwords() -> Iterator[None]:
         yield
 
 
+class OwnCluster(Cluster):
+    """
+    The cluster that all test processes share; each has databases of its own, but for Marrowby, which nobody changes.
+    """
+
+    def own(self, name: str) -> str:
+        return name if name in {"postgres", MARROWBY} else name + PROCESS
+
+    def url(self, database: str = "postgres", role: str = "postgres", password: str | None = None) -> str:
+        return super().url(self.own(database), role, password)
+
+    def ensure_database(self, name: str, owner: str) -> bool:
+        with one_at_a_time():
+            return super().ensure_database(self.own(name), owner)
+
+    def drop_database(self, name: str) -> None:
+        with one_at_a_time():
+            super().drop_database(self.own(name))
+
+
+@contextmanager
+def one_at_a_time() -> Iterator[None]:
+    """
+    What changes the whole cluster is done by one test process at a time.
+    """
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with (FOLDER / "tests.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """
     The tests' own cluster; its data is kept between sessions.
     """
-    made = Cluster(FOLDER / "cluster")
+    made = OwnCluster(FOLDER / "cluster")
     made.start()
-    for role in ("bouquet", "marrowby_owner", "marrowby_reader"):
-        made.ensure_role(role, "test-only")
+    with one_at_a_time():
+        for role in ("bouquet", "marrowby_owner", "marrowby_reader"):
+            made.ensure_role(role, "test-only")
     yield made
     made.stop()
 
@@ -64,14 +102,14 @@ def marrowby(cluster: Cluster) -> str:
     """
     The address of Marrowby at scale 1, for its reader.
     """
-    name = "marrowby_v1"
-    cluster.ensure_database(name, "marrowby_owner")
-    owner = cluster.url(name, "marrowby_owner", "test-only")
-    with psycopg.connect(owner) as connection:
-        row = connection.execute("SELECT to_regclass('public.tree')").fetchone()
-    if row is None or row[0] is None:
-        fill_marrowby(owner, scale=1, until=UNTIL, reader="marrowby_reader")
-    return cluster.url(name, "marrowby_reader", "test-only")
+    cluster.ensure_database(MARROWBY, "marrowby_owner")
+    owner = cluster.url(MARROWBY, "marrowby_owner", "test-only")
+    with one_at_a_time():
+        with psycopg.connect(owner) as connection:
+            row = connection.execute("SELECT to_regclass('public.tree')").fetchone()
+        if row is None or row[0] is None:
+            fill_marrowby(owner, scale=1, until=UNTIL, reader="marrowby_reader")
+    return cluster.url(MARROWBY, "marrowby_reader", "test-only")
 
 
 @pytest.fixture(scope="session")

@@ -17,6 +17,8 @@ import secrets
 import shutil
 import socket
 import subprocess
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -136,27 +138,49 @@ class Cluster:
     def start(self) -> None:
         """
         Start the cluster, making it first where there is none yet. Does nothing when it runs.
+
+        Raises ClusterError when it cannot be made or started.
         """
         self._use()
-        if self.running():
-            return
-        if not (self.data / "PG_VERSION").exists():
-            self._create()
-        # The port of last time first: whoever knows the address finds the cluster again after a restart.
-        kept = self.home / "port"
-        last = [int(kept.read_text())] if kept.exists() else []
-        port = next((p for p in (*last, *range(FIRST_PORT, FIRST_PORT + PORTS_TRIED)) if port_is_free(p)), None)
-        if port is None:
+        with self._starting():
+            if self.running():
+                return
+            if not (self.data / "PG_VERSION").exists():
+                self._create()
+            log = self.home / "server.log"
+            for port in self._free_ports():
+                started = self._start_at(port, log)
+                if started.returncode == 0:
+                    (self.home / "port").write_text(str(port))
+                    return
+                tail = "\n".join(log.read_text(errors="replace").splitlines()[-5:]) if log.exists() else ""
+                if "in use" not in tail:  # else another program took the port after we looked
+                    msg = f"The database cluster did not start.\n{tail or started.stderr}"
+                    raise ClusterError(msg)
             msg = f"No port between {FIRST_PORT} and {FIRST_PORT + PORTS_TRIED} is free."
             raise ClusterError(msg)
-        log = self.home / "server.log"
+
+    def _free_ports(self) -> Iterator[int]:
+        """
+        The port of last time first: whoever knows the address finds the cluster again after a restart.
+        """
+        kept = self.home / "port"
+        last = [int(kept.read_text())] if kept.exists() else []
+        return (p for p in (*last, *range(FIRST_PORT, FIRST_PORT + PORTS_TRIED)) if port_is_free(p))
+
+    def _start_at(self, port: int, log: Path) -> subprocess.CompletedProcess[str]:
         options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
-        started = self._run("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options)
-        if started.returncode:
-            tail = "\n".join(log.read_text(errors="replace").splitlines()[-5:]) if log.exists() else ""
-            msg = f"The database cluster did not start.\n{tail or started.stderr}"
-            raise ClusterError(msg)
-        kept.write_text(str(port))
+        return self._run("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options)
+
+    @contextmanager
+    def _starting(self) -> Iterator[None]:
+        """
+        One process at a time makes and starts the cluster; the next one finds it running.
+        """
+        self.home.mkdir(parents=True, exist_ok=True)
+        with (self.home / "start.lock").open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            yield
 
     def stop(self, *, mode: str = "fast", always: bool = False) -> bool:
         """

@@ -33,6 +33,7 @@ from bouquet.web.routers import (
     news,
     picks,
     records,
+    removed,
     rounds,
     runs,
     session,
@@ -100,6 +101,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         files,
         news,
         rounds,
+        removed,
     )
     for part in parts:
         app.include_router(part.router, prefix=API)

@@ -10,6 +10,7 @@ import { Library } from "./templates";
 const Bench = lazy(() => import("./bench").then((m) => ({ default: m.Bench })));
 const Match = lazy(() => import("./templates/Match").then((m) => ({ default: m.Match })));
 const Runner = lazy(() => import("./templates/Runner").then((m) => ({ default: m.Runner })));
+const Removed = lazy(() => import("./templates/Removed").then((m) => ({ default: m.Removed })));
 const Ledger = lazy(() => import("./runs/Ledger").then((m) => ({ default: m.Ledger })));
 const GivenBack = lazy(() => import("./runs/GivenBack").then((m) => ({ default: m.GivenBack })));
 const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.RunPage })));
@@ -58,6 +59,7 @@ function Door() {
           <Routes>
             <Route path="/templates" element={<Library />} />
             <Route path="/templates/match" element={<Match />} />
+            <Route path="/templates/removed" element={<Removed />} />
             <Route path="/templates/:id/run" element={<Runner />} />
             <Route path="/records" element={<Records />} />
             <Route path="/records/:name" element={<Records />} />

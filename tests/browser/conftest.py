@@ -23,7 +23,7 @@ from bouquet.demo.demo import seed_people, seed_templates
 from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
-from tests.conftest import CATALOGUE
+from tests.conftest import CATALOGUE, PROCESS
 
 # A busy machine is slow; what never comes still fails.
 expect.set_options(timeout=15_000)
@@ -63,7 +63,7 @@ def house(cluster: Cluster, marrowby: str, source: Source, tmp_path_factory: pyt
     Queue(services).install()
     seed_people(services)
     seed_templates(services)
-    port = next(p for p in range(8_310, 8_400) if port_is_free(p))
+    port = next(p for p in range(8_310 + 30 * int(PROCESS.strip("_") or 0), 8_500) if port_is_free(p))
     environment = {
         **os.environ,
         "BOUQUET_STORE_URL": services.store.url,

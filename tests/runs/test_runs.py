@@ -303,7 +303,8 @@ def test_a_real_worker_survives_losing_its_database_connections(
         with psycopg.connect(cluster.url(), autocommit=True) as admin:
             admin.execute(
                 "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
-                "WHERE datname = 'bouquet_test' AND backend_type = 'client backend' AND pid <> pg_backend_pid()"
+                "WHERE datname = %s AND backend_type = 'client backend' AND pid <> pg_backend_pid()",
+                [services.store.engine.url.database],
             )
         after = ask(services, people["ines"])
         with services.store.session() as session:

@@ -12,12 +12,14 @@ from typing import Any
 import openpyxl
 import pytest
 
-from bouquet.core.plan import Plan
+from bouquet.core.plan import Context, Plan, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
 from bouquet.runs import Export, count_tally
 from bouquet.sources import Source
+from tests.conftest import NOW
+from tests.runs.changing import ITEMS, ROWS, changing
 
 Query = Callable[[str], list[tuple[Any, ...]]]
 MakePlan = Callable[..., Plan]
@@ -235,19 +237,14 @@ def test_the_tally_counts_what_each_step_leaves(plan: MakePlan, source: Source, 
     assert [s["words"] for s in tally[:2]] == ["trees", "standing"]
 
 
-def test_everything_reads_one_snapshot(plan: MakePlan, source: Source, cluster: Any) -> None:
+def test_everything_reads_one_snapshot(cluster: Any) -> None:
     """Records that appear after the snapshot are in neither the count nor the rows."""
-    import psycopg
+    with changing(cluster) as (source, writer, _):
+        template = read_document(ITEMS)
+        made = resolve(template, source.catalogue(), Context(as_of=NOW)).require()
+        with source.reader.snapshot() as snapshot:
+            before = snapshot.row(Statements(made).count())["rows"]
+            writer.execute("INSERT INTO item VALUES (9999, 'late', 1, NULL)")
+            after = snapshot.table(Statements(made).rows()).num_rows
 
-    made = plan({"records": "crew", "columns": cols("code")})
-    owner = cluster.url("marrowby_v1", "marrowby_owner", "test-only")
-    with psycopg.connect(owner, autocommit=True) as writer:
-        try:
-            with source.reader.snapshot() as snapshot:
-                before = snapshot.row(Statements(made).count())["rows"]
-                writer.execute("INSERT INTO crew VALUES (999, 'C999', 'Late crew', NULL)")
-                after = snapshot.table(Statements(made).rows()).num_rows
-        finally:
-            writer.execute("DELETE FROM crew WHERE c_id = 999")
-
-    assert before == after == 14
+    assert before == after == ROWS

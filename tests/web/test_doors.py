@@ -272,6 +272,28 @@ def test_what_was_removed_can_be_brought_back(sign_in: SignIn) -> None:
     assert marta.put(f"{API}/picks/few", json={"records": "ward", "keys": [["2"]]}).status_code == 200
 
 
+def test_what_was_removed_is_listed_for_whoever_may_bring_it_back(sign_in: SignIn) -> None:
+    """A template, its round, a list and a view, the latest first; each comes back at its address."""
+    ines = sign_in("ines")
+    number = add(ines)
+    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "wards"}
+    round_id = ines.post(f"{API}/rounds", json=body).json()["id"]
+    ines.put(f"{API}/picks/few", json={"records": "ward", "keys": [["1"]]}).raise_for_status()
+    view = ines.put(f"{API}/records/ward/views", json={"name": "Mine", "document": WARDS, "shared": False}).json()["id"]
+    for path in (f"rounds/{round_id}", f"templates/{number}", "picks/few", f"records/views/{view}"):
+        assert ines.delete(f"{API}/{path}").status_code == 204
+    listed = ines.get(f"{API}/removed").json()
+    seen_by = {who: {r["kind"] for r in sign_in(who).get(f"{API}/removed").json()} for who in ("marta", "tobin")}
+    ines = sign_in("ines")
+    for entry in listed:
+        place = {"picks": "picks/removed", "view": "records/views"}.get(entry["kind"], f"{entry['kind']}s")
+        ines.post(f"{API}/{place}/{entry['id']}/restore").raise_for_status()
+
+    assert {r["kind"] for r in listed} == {"template", "round", "picks", "view"}
+    assert seen_by == {"marta": {"template", "round", "picks"}, "tobin": set()}
+    assert ines.get(f"{API}/removed").json() == []
+
+
 def test_a_clerk_is_offered_the_choices_of_their_own_part(sign_in: SignIn) -> None:
     """Contractors that a person's own work orders name: some, and no more than everybody's."""
     ines = sign_in("ines")

@@ -437,6 +437,19 @@ class FieldFacts(BaseModel):
     personal: bool
 
 
+class RemovedOut(BaseModel):
+    """
+    Something removed that can be brought back at `/templates/{id}/restore`, `/rounds/{id}/restore`,
+    `/picks/removed/{id}/restore` or `/records/views/{id}/restore`. A round is called as its template.
+    """
+
+    kind: Literal["template", "round", "picks", "view"]
+    id: int
+    name: str
+    owner: str
+    removed_at: datetime
+
+
 class PicksOut(BaseModel):
     name: str
     records: str

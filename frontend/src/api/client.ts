@@ -26,6 +26,7 @@ export type CheckCounts = Schemas["CheckCounts"];
 export type CheckCount = Schemas["CheckCount"];
 export type Mark = Schemas["Mark"];
 export type RunTotals = Schemas["RunTotals"];
+export type RemovedInfo = Schemas["RemovedOut"];
 export type TokenInfo = Schemas["TokenOut"];
 export type GivenBackInfo = Schemas["GivenBackOut"];
 export type Expected = Schemas["Expected"];

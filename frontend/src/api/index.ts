@@ -30,6 +30,7 @@ export type {
   RecordType,
   RecordTypeFields,
   RecordUses,
+  RemovedInfo,
   RoundInfo,
   Run,
   RunPage,

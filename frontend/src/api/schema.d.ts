@@ -598,6 +598,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List What Was Removed
+         * @description Removed templates, rounds, saved lists and views that I may bring back, the latest first.
+         */
+        get: operations["list_what_was_removed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds": {
         parameters: {
             query?: never;
@@ -2655,6 +2675,29 @@ export interface components {
             templates: components["schemas"]["RecordUse"][];
         };
         /**
+         * RemovedOut
+         * @description Something removed that can be brought back at `/templates/{id}/restore`, `/rounds/{id}/restore`,
+         *     `/picks/removed/{id}/restore` or `/records/views/{id}/restore`. A round is called as its template.
+         */
+        RemovedOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "template" | "round" | "picks" | "view";
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /**
+             * Removed At
+             * Format: date-time
+             */
+            removed_at: string;
+        };
+        /**
          * Review
          * @description Why a run is released or discarded.
          */
@@ -4164,6 +4207,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_what_was_removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedOut"][];
                 };
             };
         };

@@ -183,6 +183,8 @@ function Sieve({
       {records.map(([name, label]) => entry(`records:${name}`, label))}
       {labels.length > 0 && <h2>Labels</h2>}
       {labels.map((label) => entry(`label:${label}`, label))}
+      <h2>Put away</h2>
+      <Link to="/templates/removed">Removed…</Link>
     </nav>
   );
 }
