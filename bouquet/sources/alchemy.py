@@ -20,7 +20,7 @@ import pyarrow as pa
 import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
-from bouquet.core.sql.scope import CODE_DIGITS
+from bouquet.core.sql.ordering import CODE_DIGITS
 from bouquet.sources.base import python_rows
 from bouquet.sources.errors import SourceCancelled, SourceTimeout, renamed_errors
 

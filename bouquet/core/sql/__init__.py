@@ -2,10 +2,14 @@
 From a plan to SQL.
 """
 
-from bouquet.core.sql.compiler import OBJECTS, PAGE, TITLE, TOUCHED, Answered, Counted, Statements, TallyStep
+from bouquet.core.sql.comparisons import escape_like
 from bouquet.core.sql.dialects import COLLATION, DIALECTS, render
 from bouquet.core.sql.literals import literal
-from bouquet.core.sql.scope import WHITE, escape_like
+from bouquet.core.sql.rows import OBJECTS, PAGE, TITLE, TOUCHED
+from bouquet.core.sql.statements import Statements
+from bouquet.core.sql.tally import Counted, TallyStep
+from bouquet.core.sql.trace import Answered
+from bouquet.core.values import WHITE
 
 __all__ = [
     "COLLATION",

@@ -1,0 +1,76 @@
+"""
+Statements of checks: how many rows each objects to, which, and which values stand in several.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import sqlalchemy as sa
+
+from bouquet.core.plan import (
+    PlanColumn,
+)
+from bouquet.core.sql.literals import literal
+from bouquet.core.sql.rows import OBJECTS, Rows
+from bouquet.core.sql.scope import Element
+from bouquet.core.sql.sheet import SheetStatements
+
+__all__ = ["CheckStatements"]
+
+
+class CheckStatements(SheetStatements):
+    """
+    What the checks of one plan find.
+    """
+
+    def _objecting(self, also: Sequence[PlanColumn] = ()) -> sa.Subquery:
+        rows = Rows(self.plan, many=True)
+        outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in enumerate(self.plan.row_checks)]
+        outputs += [(f"v{n}", self._output(rows, c)) for n, c in enumerate(also)]
+        if also and not self.plan.by:
+            outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
+        at_most = self.plan.at_most
+        order = self.plan.order if at_most is not None else ()
+        found = rows.select(outputs, [e for o in order for e in rows.order(o, filled=self._is_filled(o.cell))])
+        if at_most is not None:
+            found = found.limit(sa.literal_column(str(at_most)))
+        return found.subquery("checked")
+
+    def objections(self) -> sa.Select[Any]:
+        """
+        How many rows each check of rows objects to, as `q0`, `q1`…, and all rows as `rows`, in a single row.
+        """
+        found = self._objecting()
+        counts: list[Element] = [
+            sa.func.count().filter(found.c[f"{OBJECTS}{n}"]).label(f"{OBJECTS}{n}")
+            for n in range(len(self.plan.row_checks))
+        ]
+        counts.append(sa.func.count().label("rows"))
+        return sa.select(*counts).select_from(found)
+
+    def repeated(self, n: int, values: Sequence[Any]) -> sa.Select[Any]:
+        """
+        Which of some values of a check's column, as `rows` gives them, stand in more than one row: `value`.
+        """
+        at = self.plan.row_checks[n].column
+        assert at is not None
+        column = self.plan.columns[at]
+        rows = Rows(self.plan, many=True)
+        found = rows.select([("value", self._output(rows, column))]).subquery("values")
+        wanted = found.c.value.in_([literal(v, None if isinstance(v, str) else column.field.stored) for v in values])
+        counted = sa.select(found.c.value).where(wanted).group_by(found.c.value)
+        return counted.having(sa.func.count() > sa.literal_column("1"))
+
+    def objected(self, n: int, *, limit: int = 5) -> sa.Select[Any]:
+        """
+        Some rows that a check of rows objects to: the checked value `v0`, where it is of a column, and the key of what
+        the row stands for, as texts `k0`, `k1`…, where rows are no groups.
+        """
+        at = self.plan.row_checks[n].column
+        columns = [self.plan.columns[at]] if at is not None else [c for _, c in self.plan.data_columns][:1]
+        found = self._objecting(columns)
+        kept: list[Element] = [c for c in found.c if not c.name.startswith(OBJECTS)]
+        statement: sa.Select[Any] = sa.select(*kept).where(found.c[f"{OBJECTS}{n}"])
+        return statement.limit(sa.literal_column(str(limit)))

@@ -1,0 +1,350 @@
+"""
+What folds come to: many records as one value.
+
+Correlated subqueries where few rows are read, joins of aggregated subqueries where many are: the same result, each
+the faster way for its purpose.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects import postgresql
+from sqlalchemy.dialects.postgresql import aggregate_order_by
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.plan import (
+    Folded,
+    PlanOrder,
+    Read,
+)
+from bouquet.core.sql.joins import Join, bare
+from bouquet.core.sql.literals import literal
+from bouquet.core.sql.paper import dated_text, number_text
+
+if TYPE_CHECKING:
+    from bouquet.core.sql.scope import Scope
+
+__all__ = ["FoldJoin", "anchor_of", "fold", "folded_records"]
+
+Element = sa.ColumnElement[Any]
+
+
+@dataclass
+class FoldJoin:
+    """
+    One aggregated subquery of a scope; folds over the same records share it.
+
+    `picks` is given where it does not aggregate but picks one record of each: the order that it picks by.
+    """
+
+    name: str
+    inner: Scope
+    chain: sa.FromClause
+    link: tuple[tuple[Element, Element], ...]
+    where: Element | None
+    picks: list[Element] | None = None
+    aggregates: dict[Folded, tuple[str, Element]] = field(default_factory=dict)
+
+    def joined(self) -> tuple[sa.FromClause, Element]:
+        keys = [theirs.label(f"{self.name}k{n}") for n, (_, theirs) in enumerate(self.link)]
+        statement = sa.select(*keys, *(e.label(label) for label, e in self.aggregates.values()))
+        statement = statement.select_from(self.inner.from_clause(self.chain))
+        if self.where is not None:
+            statement = statement.where(self.where)
+        links = [theirs for _, theirs in self.link]
+        if self.picks is not None:
+            statement = statement.ext(postgresql.distinct_on(*links)).order_by(*links, *self.picks)
+        else:
+            statement = statement.group_by(*links)
+        made = statement.subquery(self.name)
+        on = sa.and_(*(made.c[f"{self.name}k{n}"] == own for n, (own, _) in enumerate(self.link)))
+        return made, on
+
+
+def fold(scope: Scope, cell: Folded) -> Element:
+    """
+    Many records as one value.
+    """
+    if not cell.chain:
+        where = scope.holds(cell.where) if cell.where is not None else None
+        return _without_none(cell, _AGGREGATES[cell.how](scope, cell, where))
+    if not scope.grouped:
+        return _fold_of_record(scope, cell)
+    if cell.how == "mean":
+        total, count = (fold(scope, replace(cell, how=how)) for how in ("sum", "count"))
+        return scope.dialect.divided(total, count)
+    if cell.how == "sum":
+        return scope.dialect.total("sum", _fold_of_record(scope, cell), cell.field)
+    return _without_none(cell, _TOGETHER[cell.how](_fold_of_record(scope, cell)))
+
+
+def _fold_of_record(scope: Scope, cell: Folded) -> Element:
+    if scope.maker.many:
+        return _without_none(cell, _joined_fold(scope, cell))
+    inner, chain, link, where = folded_records(scope, cell)
+    aggregate = _AGGREGATES[cell.how](inner, cell, None)
+    statement = sa.select(aggregate).select_from(inner.from_clause(chain)).where(*(a == b for a, b in link))
+    if where is not None:
+        statement = statement.where(where)
+    return _without_none(cell, statement.correlate(anchor_of(scope, cell)).scalar_subquery())
+
+
+def anchor_of(scope: Scope, cell: Folded) -> sa.FromClause:
+    return scope.joined(cell.anchor)
+
+
+def folded_records(
+    scope: Scope, cell: Folded
+) -> tuple[Scope, sa.FromClause, tuple[tuple[Element, Element], ...], Element | None]:
+    """
+    (the folded records' scope, the chain of tables that leads to them, (own, their) columns that link, its filter).
+    """
+    anchor = anchor_of(scope, cell)
+    inner = scope.of(cell.record_type)
+    types = scope.maker.catalogue.record_types
+    tables = [bare(types[r.target], scope.maker.table_name()) for r in cell.chain[:-1]] + [inner.base]
+    chain = tables[0]
+    for before, here, relation, led in zip(tables, tables[1:], cell.chain[1:], cell.chain, strict=False):
+        chain = chain.join(here, scope._led_to(before, here, types[led.target], relation))
+    link = tuple((anchor.c[own], tables[0].c[theirs]) for own, theirs in cell.chain[0].pairs)
+    where = inner.holds(cell.where) if cell.where is not None else None
+    if scope.maker.rights is not None and not scope.maker.rights.follows(scope._type_at(cell.anchor), cell.chain[0]):
+        permitted = scope.permitted(tables[0], types[cell.chain[0].target])
+        where = permitted if where is None else where if permitted is None else sa.and_(where, permitted)
+    return inner, chain, link, where
+
+
+def _joined_fold(scope: Scope, cell: Folded) -> Element:
+    way = tuple(r.name for r in cell.anchor)
+    # One record of each is found faster by sorting once than by sorting within each group.
+    picking = cell.how in ("first", "latest")
+    key = (way, tuple(r.name for r in cell.chain), cell.where, (cell.how, cell.order) if picking else None)
+    if key not in scope.fold_joins:
+        inner, chain, link, where = folded_records(scope, cell)
+        picks = fold_order(inner, cell, latest=cell.how == "latest") if picking else None
+        made = FoldJoin(scope.maker.fold_name(), inner, chain, link, where, picks)
+        scope.fold_joins[key] = made
+        scope.joins.append(Join(made.joined, None, scope._is_child(way)))
+    join = scope.fold_joins[key]
+    if cell not in join.aggregates:
+        label = f"{join.name}a{len(join.aggregates)}"
+        made_of = folded_value(join.inner, cell) if picking else _AGGREGATES[cell.how](join.inner, cell, None)
+        join.aggregates[cell] = (label, made_of)
+    return sa.column(join.aggregates[cell][0])
+
+
+def folded_value(scope: Scope, cell: Folded) -> Element:
+    """
+    The value that a fold gathers, of one record.
+    """
+    assert cell.value is not None
+    return scope.value(Read(cell.value))
+
+
+def fold_order(scope: Scope, cell: Folded, *, latest: bool = False) -> list[Element]:
+    """
+    The order in which a fold meets its records: as stated, then by their key.
+    """
+    parts: list[Element] = []
+    picks = cell.how in ("first", "latest")
+    levels = [_picking(o, latest=latest) if picks else o for o in cell.order]
+    for level in levels:
+        parts += scope.ordering(level)
+    for level in levels:
+        if level.cell.field.stored == "text" and level.cell.field.kind is not Kind.CHOICE:
+            parts += scope.ordering(replace(level, exact=True))
+    for key in scope.maker.catalogue.key_of(scope.record_type):
+        value = scope.column(key)
+        parts.append(value.desc() if latest else value.asc())
+    return parts
+
+
+def paper_text(scope: Scope, cell: Folded) -> Element:
+    """
+    The value that a fold joins, as its text.
+    """
+    assert cell.value is not None
+    found, show, value = cell.value.typed, cell.show, folded_value(scope, cell)
+    if found.kind is Kind.CHOICE and show.choice == "label":
+        return scope.label_of(value, found)
+    if found.kind is Kind.BOOLEAN:
+        return sa.case((value, literal(show.yes or "true")), (sa.not_(value), literal(show.no or "false")))
+    if found.kind.is_dated or found.kind is Kind.TIME:
+        return dated_text(value, found, show, scope.dialect, scope.maker.zone)
+    if found.kind.is_number:
+        return number_text(value, found, show, scope.dialect)
+    return value if found.stored == "text" else sa.cast(value, sa.Text)
+
+
+_Aggregate = Callable[["Scope", Folded, "Element | None"], Element]
+
+
+def _count(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    filled = sa.not_(scope.blank(Read(cell.value))) if cell.value is not None else None
+    return scope.filtered(sa.func.count(), where, filled)
+
+
+def _count_distinct(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    value = folded_value(scope, cell)
+    assert cell.value is not None
+    return scope.filtered(sa.func.count(sa.distinct(value)), where, sa.not_(scope.blank(Read(cell.value))))
+
+
+def _extreme(name: str, *, greatest: bool) -> _Aggregate:
+    """
+    The least or greatest value; of choices by the order that records are ordered by.
+    """
+
+    def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
+        assert cell.value is not None
+        if cell.field.kind is Kind.CHOICE:
+            level = PlanOrder(Read(cell.value), greatest, False)
+            value = folded_value(scope, cell)
+            gathered = sa.func.array_agg(aggregate_order_by(value, *scope.ordering(level)))
+            return _element(scope.filtered(gathered, where, sa.not_(scope.blank(Read(cell.value)))), 1)
+        return scope.filtered(getattr(sa.func, name)(folded_value(scope, cell)), where)
+
+    return make
+
+
+def _numeric(name: str) -> _Aggregate:
+    def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
+        assert cell.value is not None
+        return scope.filtered(scope.dialect.total(name, folded_value(scope, cell), cell.value.typed), where)
+
+    return make
+
+
+def _picked(scope: Scope, cell: Folded, where: Element | None, *, latest: bool) -> Element:
+    gathered = sa.func.array_agg(aggregate_order_by(folded_value(scope, cell), *fold_order(scope, cell, latest=latest)))
+    return _element(scope.filtered(gathered, where), 1)
+
+
+def _element(array: Element, n: int) -> Element:
+    return sa.type_coerce(array, postgresql.ARRAY(sa.Text))[sa.literal_column(str(n))]
+
+
+def _gathered(scope: Scope, cell: Folded, where: Element | None, value: Element) -> Element:
+    """
+    The values of a fold as an array, in order: the filled ones, or, where blanks keep their place, all.
+    """
+    assert cell.value is not None
+    filled = None if cell.keeps_places else sa.not_(scope.blank(Read(cell.value)))
+    if cell.distinct and cell.order:
+        return _distinct_in_order(scope, cell, where, value, filled)
+    if cell.distinct:
+        text = cell.field.stored == "text" or cell.how == "joined"
+        ordered = scope.dialect.collated(value) if text else value
+        return scope.filtered(sa.func.array_agg(aggregate_order_by(sa.distinct(ordered), ordered)), where, filled)
+    return scope.filtered(sa.func.array_agg(aggregate_order_by(value, *fold_order(scope, cell))), where, filled)
+
+
+def _distinct_in_order(
+    scope: Scope, cell: Folded, where: Element | None, value: Element, filled: Element | None
+) -> Element:
+    """
+    Different values, ordered by the least order value of each; one that has none stands as the stated blanks do.
+    """
+    backwards, blanks_first = cell.order[0].descending, cell.order[0].blanks_first
+    upwards = tuple(replace(o, descending=o.descending != backwards, blanks_first=False) for o in cell.order)
+    order = fold_order(scope, replace(cell, order=upwards))
+    blank = scope.blank(cell.order[0].cell)
+    values, blanks = (
+        scope.filtered(sa.func.array_agg(aggregate_order_by(made, *order)), where, filled) for made in (value, blank)
+    )
+    met = sa.func.unnest(values, blanks).table_valued("value", "blank", with_ordinality="place", name="met")
+    met = met.render_derived()
+    each = sa.select(
+        met.c.value.label("value"),
+        sa.func.bool_and(met.c.blank).label("blank"),
+        sa.func.min(met.c.place).label("place"),
+    ).group_by(met.c.value)
+    found = each.subquery("different")
+    place = found.c.place.desc() if backwards else found.c.place.asc()
+    ordered = [found.c.blank.desc() if blanks_first else found.c.blank.asc(), place]
+    return (
+        sa.select(sa.func.array_agg(aggregate_order_by(found.c.value, *ordered))).select_from(found).scalar_subquery()
+    )
+
+
+def _joined(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    separator = literal(cell.separator)
+    if cell.at_most is None and not cell.distinct:
+        assert cell.value is not None
+        text = aggregate_order_by(separator, *fold_order(scope, cell))
+        joined = sa.func.string_agg(paper_text(scope, cell), text)
+        return scope.filtered(joined, where, sa.not_(scope.blank(Read(cell.value))))
+    array = sa.type_coerce(_gathered(scope, cell, where, paper_text(scope, cell)), postgresql.ARRAY(sa.Text))
+    if cell.at_most is None:
+        return sa.func.array_to_string(array, separator)
+    more = sa.func.cardinality(array) - sa.literal_column(str(cell.at_most))
+    head = sa.func.array_to_string(array[sa.literal_column("1") : sa.literal_column(str(cell.at_most))], separator)
+    tail = sa.case(
+        (more > sa.literal_column("0"), sa.func.concat(separator, literal("+"), more, literal(" more"))),
+        else_=literal(""),
+    )
+    return head.op("||", return_type=sa.Text())(tail)
+
+
+def _spread(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    return _element(_gathered(scope, cell, where, folded_value(scope, cell)), cell.number)
+
+
+def _every(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    return scope.filtered(scope.dialect.every(folded_value(scope, cell)), where)
+
+
+def _some(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    return scope.filtered(scope.dialect.some(folded_value(scope, cell)), where)
+
+
+_AGGREGATES: dict[str, _Aggregate] = {
+    "count": _count,
+    "count_distinct": _count_distinct,
+    "sum": _numeric("sum"),
+    "mean": _numeric("avg"),
+    "least": _extreme("min", greatest=False),
+    "greatest": _extreme("max", greatest=True),
+    "first": lambda scope, cell, where: _picked(scope, cell, where, latest=False),
+    "latest": lambda scope, cell, where: _picked(scope, cell, where, latest=True),
+    "joined": _joined,
+    "spread": _spread,
+    "any": _some,
+    "all": _every,
+    "none": lambda scope, cell, where: sa.not_(_some(scope, cell, where)),
+}
+
+
+#: How folds of each record of a group make that of the group.
+_TOGETHER: dict[str, Callable[[Element], Element]] = {
+    "count": sa.func.sum,
+    "least": sa.func.min,
+    "greatest": sa.func.max,
+    "any": sa.func.bool_or,
+    "all": sa.func.bool_and,
+    "none": sa.func.bool_and,
+}
+
+
+def _without_none(cell: Folded, value: Element) -> Element:
+    """
+    What a fold of no records is: a count of none is 0; none of them is "any", and "none" of them is true.
+    """
+    empty: dict[str, Element] = {
+        "count": sa.literal_column("0"),
+        "count_distinct": sa.literal_column("0"),
+        "any": sa.false(),
+        "none": sa.true(),
+    }
+    return sa.func.coalesce(value, empty[cell.how]) if cell.how in empty else value
+
+
+def _picking(level: PlanOrder, *, latest: bool) -> PlanOrder:
+    """
+    A level of the order by which one record is picked: a blank is never picked while there is another.
+    """
+    return replace(level, descending=level.descending != latest, blanks_first=False)

@@ -1,0 +1,238 @@
+"""
+The rows of a plan under construction: what all statements of the plan are made from, so that they cannot disagree.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.dialects import postgresql
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.formula import references_of
+from bouquet.core.plan import (
+    Cell,
+    Computed,
+    Folded,
+    Group,
+    GroupBy,
+    Plan,
+    PlanOrder,
+    Predicate,
+    Read,
+    RowCheck,
+    Stepped,
+)
+from bouquet.core.sql.dialects import DIALECTS
+from bouquet.core.sql.literals import literal
+from bouquet.core.sql.scope import Element, Maker, Scope
+
+__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
+
+#: Names of hidden columns: what a file is split by, and, per column, whether it has no result and where it links to.
+SPLIT, FAULTS, LINKS = "s0", "x", "l"
+
+#: Of checks: whether each objects to the row, and of the record of the row its page, who last touched it, and what it
+#: is known by.
+OBJECTS, PAGE, TOUCHED, TITLE = "q", "h0", "w0", "n0"
+
+
+class Rows:
+    """
+    The rows of a plan under construction: their scope, and the outputs made in it.
+    """
+
+    def __init__(self, plan: Plan, *, many: bool, exists: bool = True) -> None:
+        self.plan = plan
+        maker = Maker(plan.catalogue, plan.zone, DIALECTS[plan.catalogue.dialect], many=many, exists=exists)
+        maker.rights = plan.rights
+        self.scope = Scope(maker, plan.record_type, plan.opened, grouped=bool(plan.by))
+        self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
+        self.inner: list[tuple[str, Element]] = []
+
+    # Cells as they stand in rows
+
+    def value(self, cell: Cell) -> Element:
+        """
+        A cell of a row.
+        """
+        at = self._by_index(cell)
+        if at is not None:
+            return self._by_value(at)
+        value = self._of_group(lambda: self.scope.value(cell)) if isinstance(cell, Computed) else self.scope.value(cell)
+        if self.gaps is None:
+            return value
+        found = self._inside(value)
+        count = isinstance(cell, Folded) and cell.how in ("count", "count_distinct")
+        return sa.func.coalesce(found, sa.literal_column("0")) if count else found
+
+    def fault(self, cell: Cell) -> Element | None:
+        found = self.scope.fault(cell) if self._by_index(cell) is None else None
+        return self._inside(found) if found is not None and self.gaps is not None else found
+
+    def objects(self, check: RowCheck) -> Element:
+        """
+        Whether a check objects to a row; never NULL.
+        """
+        if check.objects is None:
+            assert check.column is not None
+            cell = self.plan.columns[check.column].cell
+            value = self.gathered(cell)
+            again = sa.func.count().over(partition_by=value) > sa.literal_column("1")
+            return sa.and_(value.is_not(None), again)
+        predicate = check.objects
+        found = sa.func.coalesce(self._of_group(lambda: self.scope.holds(predicate)), sa.false())
+        return found if self.gaps is None else sa.func.coalesce(self._inside(found), sa.false())
+
+    def _of_group(self, make: Callable[[], Element]) -> Element:
+        """
+        What is made of a row's cells, those that groups are made by as the grouping has them.
+        """
+        self.scope.known = {b.cell: self.grouped(b) for b in self.plan.by}
+        try:
+            return make()
+        finally:
+            self.scope.known = {}
+
+    def order(self, level: PlanOrder, *, filled: bool) -> list[Element]:
+        """
+        One level of the order. What parts and lines are made by stands together, also where labels or codes are alike.
+        """
+        if level.cell not in [self.plan.split, *(self.plan.columns[n].cell for n in self.plan.groups)]:
+            return self.scope.ordering(level, self.value(level.cell), filled=filled)
+        value = self.gathered(level.cell)
+        return [*self.scope.ordering(level, value, filled=filled), value.asc()]
+
+    def gathered(self, cell: Cell) -> Element:
+        """
+        A cell by which rows are gathered into parts or below headings: all blank texts are one.
+        """
+        value = self.value(cell)
+        if cell.field.stored != "text" or not isinstance(cell, Read) or self._by_index(cell) is not None:
+            return value
+        return sa.case((sa.not_(self.scope.blank(cell)), value))
+
+    def _by_index(self, cell: Cell) -> int | None:
+        return next((n for n, b in enumerate(self.plan.by) if b.cell == cell), None)
+
+    def _by_value(self, n: int) -> Element:
+        if self.gaps is None:
+            return self.grouped(self.plan.by[n])
+        return sa.column("step") if n == self.gaps else sa.column(f"w{n}")
+
+    def grouped(self, by: GroupBy) -> Element:
+        """
+        A value that groups are made by. Blank texts make one group.
+        """
+        value = self.scope.value(by.cell)
+        if by.cell.field.stored == "text" and by.cell.field.nullable:
+            return sa.case((sa.not_(self.scope.blank(by.cell)), value))
+        return value
+
+    def _inside(self, value: Element) -> Element:
+        """
+        A value made inside the grouping, as it is called outside.
+        """
+        label = next((known for known, made in self.inner if made is value), None)
+        if label is None:
+            label = f"v{len(self.inner)}"
+            self.inner.append((label, value))
+        return sa.column(label)
+
+    # Statements
+
+    def select(self, outputs: Sequence[tuple[str, Element]], order: Sequence[Element] = ()) -> sa.Select[Any]:
+        """
+        The rows with these outputs; call it when every part has been made.
+        """
+        if self.gaps is not None:
+            return self._with_gaps(outputs).order_by(*order)
+        statement = sa.select(*(e.label(label) for label, e in outputs))
+        parents, children = self._conditions()
+        if not self.plan.by:
+            keep = self.plan.keeps_childless
+            statement = statement.select_from(self.scope.from_clause(keep=keep, on=children if keep else None))
+            return statement.where(*parents, *([] if keep else children)).order_by(*order)
+        by = [self.grouped(b) for b in self.plan.by]
+        statement = statement.select_from(self.scope.from_clause()).where(*parents).group_by(*by)
+        return (statement.having(*children) if children else statement).order_by(*order)
+
+    def _conditions(self) -> tuple[list[Element], list[Element]]:
+        """
+        What narrows records, and what narrows children or groups.
+        """
+        holds = [(s.side, self.scope.holds(s.predicate)) for s in self.plan.steps]
+        return [h for side, h in holds if side == "parent"], [h for side, h in holds if side == "child"]
+
+    def _with_gaps(self, outputs: Sequence[tuple[str, Element]]) -> sa.Select[Any]:
+        """
+        Every step of the window beside every combination of the other values, whether there is a group or not.
+        """
+        assert self.gaps is not None
+        by = self.plan.by[self.gaps]
+        parents, _ = self._conditions()
+        values = [self.grouped(b) for b in self.plan.by]
+        inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
+        groups = inner.select_from(self.scope.from_clause()).where(*parents).group_by(*values).cte("groups")
+        others = [n for n in range(len(values)) if n != self.gaps]
+        combined = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
+        steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")
+        on = [groups.c[f"g{self.gaps}"] == steps.c.step]
+        on += [groups.c[f"g{n}"].is_not_distinct_from(combined.c[f"w{n}"]) for n in others]
+        whole: sa.FromClause = steps.join(combined, sa.true()) if others else steps
+        whole = whole.outerjoin(groups, sa.and_(*on))
+        return sa.select(*(e.label(label) for label, e in outputs)).select_from(whole)
+
+    def _series(self, by: GroupBy, groups: sa.CTE, name: str) -> sa.Select[Any]:
+        """
+        The steps of the window, or from the first group to the last where the window is open.
+        """
+        cell = by.cell
+        assert isinstance(cell, Stepped)
+        column = groups.c[name]
+        dated = cell.field.kind is Kind.DATE
+        bounds: list[Element] = []
+        for moment, pick in ((by.span.start if by.span else None, "min"), (by.span.end if by.span else None, "max")):
+            found = sa.select(getattr(sa.func, pick)(column)).scalar_subquery()
+            if moment is None:
+                bounds.append(found)
+            elif dated:
+                bounds.append(self.scope.step(literal(moment.replace(tzinfo=None)), _unzoned(cell)))
+            else:
+                zoned = moment if cell.field.kind is Kind.MOMENT else moment.replace(tzinfo=None)
+                bounds.append(self.scope.step(literal(zoned), cell))
+        length = {"quarter": "3 months"}.get(cell.unit, f"{cell.count} {cell.unit}")
+        first, last = (sa.cast(b, sa.DateTime) if dated else b for b in bounds)
+        made = sa.func.generate_series(first, last, sa.cast(literal(length), postgresql.INTERVAL()))
+        step: Element = sa.cast(made, sa.Date) if dated else made
+        inner = sa.select(step.label("step")).subquery("every")
+        statement = sa.select(inner.c.step)
+        if by.span is not None and by.span.end is not None:
+            end = by.span.end.replace(tzinfo=None) if dated or cell.field.kind is not Kind.MOMENT else by.span.end
+            statement = statement.where(inner.c.step < literal(end))
+        return statement
+
+
+def _unzoned(cell: Stepped) -> Stepped:
+    """
+    The same step of a wall-clock value.
+    """
+    plain = replace(cell.route.field, kind=Kind.TIMESTAMP)
+    return replace(cell, route=replace(cell.route, field=plain, aspect=""))
+
+
+def cells_of(predicate: Predicate) -> tuple[Cell, ...]:
+    """
+    The cells that a predicate looks at, each once.
+    """
+    if isinstance(predicate, Group):
+        return tuple(dict.fromkeys(c for p in predicate.parts for c in cells_of(p)))
+    cell = getattr(predicate, "cell", None) or getattr(predicate, "fold", None)
+    if cell is None:
+        return ()
+    if isinstance(cell, Computed):
+        return tuple(dict.fromkeys(references_of(cell.tree)))  # type: ignore[arg-type]
+    return (cell,)

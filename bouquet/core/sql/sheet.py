@@ -1,0 +1,242 @@
+"""
+Statements of the rows of a file: the rows themselves, their number, their keys, and the files attached to them.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import Any
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Kind, Relation, Route
+from bouquet.core.formula import references_of
+from bouquet.core.plan import (
+    Cell,
+    Comparison,
+    Computed,
+    Folded,
+    Having,
+    Plan,
+    PlanColumn,
+    Read,
+)
+from bouquet.core.sql.comparisons import KEEPS_BLANKS
+from bouquet.core.sql.dialects import DIALECTS
+from bouquet.core.sql.literals import literal
+from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, SPLIT, TITLE, TOUCHED, Rows, cells_of
+from bouquet.core.sql.scope import Element, Scope
+
+__all__ = ["SheetStatements"]
+
+#: Share of a record type's records from which on folds are joined, rather than looked up for each row.
+MANY = 0.02
+
+
+class SheetStatements:
+    """
+    The rows of one plan.
+
+    Args:
+        expected: Rows that will be read, where that is known; it decides how folds are made, not what they come to.
+    """
+
+    def __init__(self, plan: Plan, *, expected: int | None = None) -> None:
+        self.plan = plan
+        estimate = plan.record_type.rows_estimate or 0
+        self.many = expected is None or expected > max(200, MANY * estimate)
+
+    def rows(
+        self, *, limit: int | None = None, offset: int = 0, keys: bool = False, checks: bool = False
+    ) -> sa.Select[Any]:
+        """
+        The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
+
+        Hidden columns follow: `x0`, `x1`… say of columns that can fail whether they did, `s0` is what the file is
+        split by; with `keys`, `k0`… are the key of what a row stands for, as texts, where rows are no groups. With
+        `checks`, `q0`… say whether each check of rows objects, and `h0`, `w0` and `n0` are the page of the row's
+        record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
+        what takes all rows to know.
+        """
+        rows = Rows(self.plan, many=self.many and (limit is None or self._folds_first()))
+        outputs = self._outputs(rows) or [("only_constants", sa.literal_column("1"))]
+        if checks:
+            outputs += self._checked(rows, looking=limit is not None)
+        if keys and not self.plan.by:
+            outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
+        order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        at_most = self.plan.at_most
+        if at_most is not None:
+            limit = max(0, min(limit if limit is not None else at_most, at_most - offset))
+        statement = rows.select(outputs, order)
+        if limit is not None:
+            statement = statement.limit(sa.literal_column(str(int(limit))))
+        return statement.offset(sa.literal_column(str(int(offset)))) if offset else statement
+
+    def _folds_first(self) -> bool:
+        """
+        Whether folds of all records are needed to know which rows come first.
+        """
+        cells = [o.cell for o in self.plan.order]
+        cells += [c for s in self.plan.steps for c in cells_of(s.predicate) if not isinstance(s.predicate, Having)]
+        cells += [t for c in cells if isinstance(c, Computed) for t in references_of(c.tree)]  # type: ignore[misc]
+        return any(isinstance(c, Folded) and c.chain for c in cells)
+
+    def _outputs(self, rows: Rows) -> list[tuple[str, Element]]:
+        outputs = [(f"c{n}", self._output(rows, c)) for n, c in self.plan.data_columns]
+        for n, column in self.plan.data_columns:
+            fault = self._fault(rows, column)
+            if fault is not None:
+                outputs.append((f"{FAULTS}{n}", fault))
+        outputs += [(f"{LINKS}{n}", self._link(rows, c)) for n, c in self.plan.data_columns if c.link]
+        if self.plan.split is not None:
+            outputs.append((SPLIT, self._paper(rows.gathered(self.plan.split), self.plan.split)))
+        return outputs
+
+    def _checked(self, rows: Rows, *, looking: bool) -> list[tuple[str, Element]]:
+        """
+        What the checks of rows say, and what is known of the record to go with a finding.
+        """
+        checks = [(n, c) for n, c in enumerate(self.plan.row_checks) if c.objects is not None or not looking]
+        outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in checks]
+        if self.plan.by or not checks:
+            return outputs
+        end, opened = self.plan.row_type, self.plan.opened
+        if end.link:
+            outputs.append((PAGE, self._address(rows, end.link, opened)))
+        for label, name in ((TOUCHED, end.touched_by), (TITLE, end.title)):
+            found = end.field_named(name or "")
+            if found is not None:
+                outputs.append((label, sa.cast(rows.scope.column(Route(opened, found)), sa.Text)))
+        return outputs
+
+    def _link(self, rows: Rows, column: PlanColumn) -> Element:
+        assert column.link is not None
+        assert isinstance(column.cell, Read)
+        return self._address(rows, column.link, column.cell.route.relations)
+
+    @staticmethod
+    def _address(rows: Rows, pattern: str, relations: tuple[Relation, ...]) -> Element:
+        """
+        The address of a record's page, NULL where a part of it is blank.
+        """
+        end = rows.plan.catalogue.record_types[relations[-1].target] if relations else rows.plan.record_type
+        address: Element = literal("")
+        for text, name in re.findall(r"([^{]*)(?:\{(\w+)\})?", pattern):
+            address = address.op("||", return_type=sa.Text())(literal(text)) if text else address
+            found = end.field_named(name) if name else None
+            if found is not None:
+                value = rows.scope.column(Route(relations, found))
+                address = address.op("||", return_type=sa.Text())(sa.cast(value, sa.Text))
+        return address
+
+    def _fault(self, rows: Rows, column: PlanColumn) -> Element | None:
+        """
+        Whether a column has no result, or, of the last column of a spread, whether there are more values than columns.
+        """
+        cell = column.cell
+        if isinstance(cell, Folded) and cell.how == "spread":
+            last = max(c.number for c in self.plan.columns if c.id == column.id)
+            return rows.value(replace(cell, number=last + 1)).is_not(None) if cell.number == last else None
+        return rows.fault(cell)
+
+    def all_keys(self) -> sa.Select[Any]:
+        """
+        The key of every row in the rows' order, as texts `k0`, `k1`…; not for groups.
+        """
+        bare = type(self)(replace(self.plan, columns=(), split=None))
+        found = bare.rows(keys=True).subquery("found")
+        return sa.select(*(c for c in found.c if c.name.startswith("k")))
+
+    def attached(self, route: Route) -> sa.Select[Any]:
+        """
+        The files at the end of `route`, a row each: `p0`… is the key of the plan's record, as texts, `name` what the
+        record that holds the file is known by, NULL where that is not known, and `data` its bytes. Empty ones are left
+        out.
+        """
+        rows = Rows(self.plan, many=True)
+        outputs: list[tuple[str, Element]] = [
+            (f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)
+        ]
+        end = self.plan.catalogue.record_types[route.relations[-1].target] if route.relations else self.plan.record_type
+        title = end.field_named(end.title or "")
+        named = rows.scope.column(Route(route.relations, title)) if title and route.relations else sa.null()
+        data = rows.scope.column(route)
+        outputs += [("name", sa.cast(named, sa.Text)), ("data", data)]
+        order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        return rows.select(outputs, order).where(data.is_not(None))
+
+    def per_value(self, cell: Cell, *, limit: int = 200) -> sa.Select[Any]:
+        """
+        How many rows have each value of `cell`: `value`, as text with choices by their label, and `rows`; most first.
+        """
+        at_most = self.plan.at_most
+        # Which rows there are depends on their order only where they are the first so many.
+        plan = self.plan if at_most is not None else replace(self.plan, order=())
+        rows = Rows(plan, many=self.many)
+        value = rows.gathered(cell) if plan.by else rows.value(cell)
+        order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        found = rows.select([("value", self._paper(value, cell))], order)
+        if at_most is not None:
+            found = found.limit(sa.literal_column(str(at_most)))
+        counted = found.subquery("counted")
+        said, number = counted.c.value, sa.func.count()
+        statement = sa.select(said.label("value"), number.label("rows")).group_by(said)
+        return statement.order_by(number.desc(), said.asc()).limit(sa.literal_column(str(limit)))
+
+    def count(self) -> sa.Select[Any]:
+        """
+        The number of rows of the file, in a column `rows`.
+        """
+        rows = Rows(self.plan, many=self.many)
+        inner = rows.select([("one", sa.literal_column("1"))])
+        if self.plan.at_most is not None:
+            inner = inner.limit(sa.literal_column(str(self.plan.at_most)))
+        return sa.select(sa.func.count().label("rows")).select_from(inner.subquery("counted"))
+
+    def _is_filled(self, cell: Cell) -> bool:
+        """
+        Whether no row of the file has NULL here: the database says so, or a step of the filter drops it. Empty texts
+        are ordered as NULL, so of texts it is never known.
+        """
+        if not isinstance(cell, Read) or cell.field.stored == "text":
+            return False
+        if not cell.route.relations and not cell.field.nullable:
+            return True
+        return any(
+            isinstance(step.predicate, Comparison)
+            and step.predicate.cell == cell
+            and step.predicate.operator not in KEEPS_BLANKS
+            and (step.side == "parent" or not self.plan.keeps_childless)
+            and (step.predicate.span is None or (step.predicate.span.start or step.predicate.span.end) is not None)
+            for step in self.plan.steps
+        )
+
+    def _output(self, rows: Rows, column: PlanColumn) -> Element:
+        gathers = column.id in {self.plan.columns[n].id for n in self.plan.groups}
+        value = rows.gathered(column.cell) if gathers else rows.value(column.cell)
+        return self._shown(rows.scope, value, column)
+
+    def _shown(self, scope: Scope, value: Element, column: PlanColumn) -> Element:
+        """
+        A column's value on its way out: exact numbers as their text, scaled and rounded as shown.
+        """
+        show, found, dialect = column.show, column.field, scope.dialect
+        factor, number = show.factor, column.kind.is_number
+        if number and (factor is not None or found.stored != "integer"):
+            value = dialect.exact(value, found)
+            if factor is not None:
+                value = value.op("*")(sa.cast(literal(factor), sa.Numeric))
+            decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
+            if decimals is None and (isinstance(column.cell, Computed) or factor is not None):
+                value = sa.func.trim_scale(value)
+            return dialect.number_text(value, found, decimals, even=show.rounding == "half_even")
+        # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.
+        return self._paper(value, column.cell)
+
+    def _paper(self, value: Element, cell: Cell) -> Element:
+        dialect, found = DIALECTS[self.plan.catalogue.dialect], cell.field
+        if found.stored in ("numeric", "float"):
+            return dialect.number_text(dialect.exact(value, found), found, None, even=False)
+        return dialect.paper(value, found)

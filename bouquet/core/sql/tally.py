@@ -1,0 +1,231 @@
+"""
+The tally: one pass that counts all records and what each step of the filter leaves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any, Literal, TypeAlias
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Relation
+from bouquet.core.plan import (
+    Cell,
+    Comparison,
+    Predicate,
+    Step,
+    relations_of,
+)
+from bouquet.core.sql.comparisons import LOSES_BLANKS
+from bouquet.core.sql.rows import Rows
+from bouquet.core.sql.scope import Element, Scope
+from bouquet.core.sql.sheet import SheetStatements
+
+__all__ = ["Counted", "TallyStatements", "TallyStep"]
+
+#: Counts by the way of a relation.
+Counted: TypeAlias = tuple[tuple[tuple[Relation, ...], str], ...]
+
+
+@dataclass(frozen=True)
+class TallyStep:
+    """
+    One step of the tally, as the names its counts have in the tally statement's single row.
+
+    `kind` is `all`, `filter`, `scope` (hidden by rights), `open` (children become rows) or `group` (records become
+    groups). `blank` is given where the step's comparison drops blanks; `without` where records have no child.
+    `empty` tells, of what the step leaves, by the way of each relation to one record that leads nowhere; `lost_empty`
+    the same of what it leaves out.
+    """
+
+    kind: Literal["all", "filter", "scope", "open", "group"]
+    step: Step | None
+    count: str
+    blank: str | None = None
+    without: str | None = None
+    empty: Counted = ()
+    lost_empty: Counted = ()
+
+
+class TallyStatements(SheetStatements):
+    """
+    What each step of one plan's filter leaves.
+    """
+
+    def tally(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        """
+        One pass that counts all records and what is left after each step.
+        """
+        if self.plan.opened:
+            return self._tally_of_children()
+        if self.plan.by:
+            return self._tally_of_groups()
+        return self._tally_of_records()
+
+    def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        scope = Rows(replace(self.plan, by=()), many=True, exists=False).scope
+        counts: list[Element] = [sa.func.count().label("all_records")]
+
+        def empty(name: str, ways: Sequence[tuple[Relation, ...]], *where: Element) -> Counted:
+            for k, way in enumerate(ways):
+                found = sa.and_(*so_far, scope.missing(way), *where)
+                counts.append(sa.func.count().filter(found).label(f"{name}{k}"))
+            return tuple((way, f"{name}{k}") for k, way in enumerate(ways))
+
+        so_far: list[Element] = []
+        steps = [TallyStep("all", None, "all_records", empty=empty("ea", self._relations_used()))]
+        for n, step in enumerate(s for s in self.plan.steps if s.side == "parent"):
+            blank, holds = self._lost_blank(scope, step), scope.holds(step.predicate)
+            if blank is not None:
+                counts.append(sa.func.count().filter(sa.and_(*so_far, blank)).label(f"b{n}"))
+            lost = empty(f"e{n}_", self._lost_by(step), _not(holds))
+            so_far.append(holds)
+            counts.append(sa.func.count().filter(sa.and_(*so_far)).label(f"n{n}"))
+            blank_name = f"b{n}" if blank is not None else None
+            steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost))
+        if len(steps) > 1:
+            steps[-1] = replace(steps[-1], empty=empty("el", self._relations_used(shown=True)))
+        return sa.select(*counts).select_from(scope.from_clause()), steps
+
+    @staticmethod
+    def _lost_blank(scope: Scope, step: Step) -> Element | None:
+        part = step.predicate
+        return scope.blank(part.cell) if isinstance(part, Comparison) and part.operator in LOSES_BLANKS else None
+
+    def _lost_by(self, step: Step) -> list[tuple[Relation, ...]]:
+        """
+        The relations whose leading nowhere may be why a step leaves a record out. Steps of a person's rights do not
+        tell.
+        """
+        return [] if step.hidden else self._may_be_empty(relations_of([step.predicate], self.plan.opened))
+
+    def _relations_used(self, *, shown: bool = False) -> tuple[tuple[Relation, ...], ...]:
+        """
+        The relations to one record that the template uses and that may lead nowhere; `shown` leaves out those that only
+        the filter uses.
+        """
+        plan = self.plan
+        parts: list[Cell | Predicate] = [c.cell for c in plan.columns]
+        parts += [o.cell for o in plan.order] + [b.cell for b in plan.by]
+        if not shown:
+            parts += [s.predicate for s in plan.steps if not s.hidden]
+        return tuple(self._may_be_empty(relations_of(parts, plan.opened)))
+
+    def _may_be_empty(self, ways: Sequence[tuple[Relation, ...]]) -> list[tuple[Relation, ...]]:
+        return [w for w in ways if not self._is_always_there(w)]
+
+    def _is_always_there(self, way: tuple[Relation, ...]) -> bool:
+        """
+        Whether the database itself promises that a relation leads somewhere.
+        """
+        types = self.plan.catalogue.record_types
+        holder = types[way[-2].target] if len(way) > 1 else self.plan.record_type
+        fields = {f.column: f for f in holder.fields if not f.is_custom}
+        needed = all(own in fields and not fields[own].nullable for own, _ in way[-1].pairs)
+        return way[-1].declared and needed
+
+    def _tally_of_groups(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        records, steps = self._tally_of_records()
+        first = records.subquery("records")
+        plan, later = self.plan, [s for s in self.plan.steps if s.side == "child"]
+        steady = tuple(replace(b, fill_gaps=False) for b in plan.by)
+        rows = Rows(replace(plan, by=steady, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
+        outputs = [(f"h{n}", rows.scope.holds(s.predicate)) for n, s in enumerate(later)]
+        groups = rows.select([("one", sa.literal_column("1")), *outputs]).subquery("grouped")
+        counts: list[Element] = [sa.func.count().label("all_groups")]
+        steps.append(TallyStep("group", None, "all_groups"))
+        for n, step in enumerate(later):
+            holds = sa.and_(*(groups.c[f"h{k}"] for k in range(n + 1)))
+            counts.append(sa.func.count().filter(holds).label(f"g{n}"))
+            steps.append(TallyStep("filter", step, f"g{n}"))
+        second = sa.select(*counts).select_from(groups).subquery("groups")
+        return sa.select(first, second).select_from(first.join(second, sa.true())), steps
+
+    def _tally_of_children(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        """
+        Children are counted per record first, so that records without any are known, and records count once.
+        """
+        plan = self.plan
+        scope = Rows(plan, many=True, exists=False).scope
+        parents = [s for s in plan.steps if s.side == "parent"]
+        children = [s for s in plan.steps if s.side == "child"]
+        child = scope.child_key().is_not(None)
+        inner: list[tuple[str, Element]] = []
+        for n, step in enumerate(parents):
+            blank = self._lost_blank(scope, step)
+            holds_here = scope.holds(step.predicate)
+            inner.append((f"p{n}", scope.dialect.some(holds_here)))
+            for k, way in enumerate(self._lost_by(step)):
+                inner.append((f"pe{n}_{k}", scope.dialect.some(sa.and_(scope.missing(way), _not(holds_here)))))
+            if blank is not None:
+                inner.append((f"pb{n}", scope.dialect.some(blank)))
+        so_far: list[Element] = [child]
+        inner.append(("c0", sa.func.count().filter(child)))
+        for n, step in enumerate(children, 1):
+            blank = self._lost_blank(scope, step)
+            if blank is not None:
+                inner.append((f"cb{n}", sa.func.count().filter(sa.and_(*so_far, blank))))
+            holds_here = scope.holds(step.predicate)
+            for k, way in enumerate(self._lost_by(step)):
+                lost = sa.and_(*so_far, scope.missing(way), _not(holds_here))
+                inner.append((f"ce{n}_{k}", sa.func.count().filter(lost)))
+            so_far.append(holds_here)
+            inner.append((f"c{n}", sa.func.count().filter(sa.and_(*so_far))))
+        opened = tuple(r.name for r in plan.opened[: scope.first_many + 1])
+        shown = self._relations_used(shown=True)
+        of_children = [w for w in shown if tuple(r.name for r in w)[: len(opened)] == opened]
+        of_records = [w for w in shown if w not in of_children]
+        inner += [(f"ea{k}", scope.dialect.some(scope.missing(w))) for k, w in enumerate(of_records)]
+        for k, way in enumerate(of_children):
+            inner.append((f"ec{k}", sa.func.count().filter(sa.and_(*so_far, scope.missing(way)))))
+        keys = [scope.column(k) for k in plan.key]
+        made = sa.select(*(e.label(name) for name, e in inner)).select_from(scope.from_clause(keep=True))
+        per = made.group_by(*keys).subquery("per_record")
+        counts: list[Element] = [sa.func.count().label("all_records")]
+        steps = [TallyStep("all", None, "all_records", empty=tuple((w, f"ea{k}") for k, w in enumerate(of_records)))]
+        counts += [sa.func.count().filter(per.c[f"ea{k}"]).label(f"ea{k}") for k in range(len(of_records))]
+        holds: list[Element] = []
+        for n, step in enumerate(parents):
+            blank_name = f"b{n}" if f"pb{n}" in per.c else None
+            if blank_name:
+                counts.append(sa.func.count().filter(sa.and_(*holds, per.c[f"pb{n}"])).label(blank_name))
+            lost_parents = tuple((w, f"pe{n}_{k}") for k, w in enumerate(self._lost_by(step)))
+            for _, name in lost_parents:
+                counts.append(sa.func.count().filter(sa.and_(*holds, per.c[name])).label(name))
+            holds.append(per.c[f"p{n}"])
+            counts.append(sa.func.count().filter(sa.and_(*holds)).label(f"n{n}"))
+            steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost_parents))
+        zero: Element = sa.literal_column("0")
+        one: Element = sa.literal_column("1")
+
+        def counted(found: Element) -> Element:
+            total = Scope.filtered(sa.func.sum(found), *holds)
+            return sa.cast(sa.func.coalesce(total, zero), sa.BigInteger)
+
+        for n in range(len(children) + 1):
+            rows = per.c[f"c{n}"]
+            counts.append(
+                counted(sa.case((rows > zero, rows), else_=one) if plan.keeps_childless else rows).label(f"r{n}")
+            )
+            counts.append(sa.func.count().filter(sa.and_(*holds, rows == zero)).label(f"w{n}"))
+            blank_name = f"rb{n}" if f"cb{n}" in per.c else None
+            if blank_name:
+                counts.append(counted(per.c[f"cb{n}"]).label(blank_name))
+            step_of = children[n - 1] if n else None
+            kind: Literal["filter", "open"] = "filter" if n else "open"
+            lost_rows = tuple((w, f"ce{n}_{k}") for k, w in enumerate(self._lost_by(step_of))) if step_of else ()
+            counts += [counted(per.c[name]).label(name) for _, name in lost_rows]
+            steps.append(TallyStep(kind, step_of, f"r{n}", blank_name, f"w{n}", lost_empty=lost_rows))
+        counts += [counted(per.c[f"ec{k}"]).label(f"ec{k}") for k in range(len(of_children))]
+        steps[-1] = replace(steps[-1], empty=tuple((w, f"ec{k}") for k, w in enumerate(of_children)))
+        return sa.select(*counts).select_from(per), steps
+
+
+def _not(found: Element) -> Element:
+    return sa.not_(sa.func.coalesce(found, sa.false()))
+
+
+def _kind(step: Step) -> Literal["filter", "scope"]:
+    return "scope" if step.hidden else "filter"

@@ -1,0 +1,115 @@
+"""
+Totals of the file, of its parts and of its groups, in which a shared number counts once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Route
+from bouquet.core.sql.rows import SPLIT, Rows
+from bouquet.core.sql.scope import Element
+from bouquet.core.sql.sheet import SheetStatements
+
+__all__ = ["TotalStatements"]
+
+
+class TotalStatements(SheetStatements):
+    """
+    Totals of the columns of one plan.
+    """
+
+    def parts(self) -> sa.Select[Any]:
+        """
+        The parts of a split by value in their order: the value `s0` and its number of rows `rows`.
+        """
+        assert self.plan.split is not None
+        inner = self._numbered([]).subquery("numbered")
+        grouped = sa.select(inner.c[SPLIT], sa.func.count().label("rows")).group_by(inner.c[SPLIT])
+        return grouped.order_by(sa.func.min(inner.c.at))
+
+    def totals(self, level: int, *, by_split: bool = False) -> list[tuple[sa.Select[Any], tuple[int, ...]]]:
+        """
+        Totals of the columns that ask for one, within the first `level` reader groups; level 0 is the whole file, or,
+        with `by_split`, each of its parts.
+
+        Statements with the columns they speak of: `g0`… name the part and the group as their rows do, `t{n}` is column
+        n's total. A number that belongs to a record shared by several rows counts once. Where no column asks for a
+        total, one statement names the groups.
+        """
+        wanted = [(n, c) for n, c in self.plan.data_columns if c.total is not None]
+        ways = dict.fromkeys(c.once_by for _, c in wanted) or {(): None}
+        found = []
+        for once_by in ways:
+            columns = tuple(n for n, c in wanted if c.once_by == once_by)
+            found.append((self._totals(level, list(columns), by_split=by_split), columns))
+        return found
+
+    def once(self) -> list[tuple[sa.Select[Any], tuple[int, ...]]]:
+        """
+        Sums of numbers that repeat on several rows, each counted once: `t{n}` for column n.
+        """
+        shared = [(n, c) for n, c in self.plan.data_columns if c.once_by]
+        return [
+            (
+                self._totals(0, [n for n, c in shared if c.once_by == by], how="sum"),
+                tuple(n for n, c in shared if c.once_by == by),
+            )
+            for by in dict.fromkeys(c.once_by for _, c in shared)
+        ]
+
+    def _totals(
+        self, level: int, columns: list[int], how: str | None = None, *, by_split: bool = False
+    ) -> sa.Select[Any]:
+        plan = self.plan
+        once_by = plan.columns[columns[0]].once_by if columns else ()
+        groups = plan.groups[:level]
+        inner: sa.FromClause = self._numbered(columns, groups, once_by, by_split=by_split).subquery("numbered")
+        names = [f"g{n}" for n in range(len(groups) + by_split)]
+        if once_by:
+            keys = [f"o{n}" for n in range(len(once_by))]
+            taken = sa.select(*(inner.c[n] for n in (*names, *keys, *(f"n{k}" for k in columns)))).distinct()
+            inner = taken.subquery("once")
+        outputs: list[Element] = [inner.c[n] for n in names]
+        for n in columns:
+            outputs.append(_TOTALS[how or plan.columns[n].total or "sum"](inner.c[f"n{n}"]).label(f"t{n}"))
+        outputs = outputs or [sa.func.count().label("rows")]
+        return sa.select(*outputs).select_from(inner).group_by(*(inner.c[n] for n in names))
+
+    def _numbered(
+        self, columns: list[int], groups: Sequence[int] = (), once_by: Sequence[Route] = (), *, by_split: bool = False
+    ) -> sa.Select[Any]:
+        """
+        The rows of the file with the numbers of some columns as numbers, and what they are grouped by.
+        """
+        plan = self.plan
+        rows = Rows(plan, many=self.many)
+        outputs: list[tuple[str, Element]] = []
+        order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        if by_split and plan.split is not None:
+            outputs.append(("g0", self._paper(rows.gathered(plan.split), plan.split)))
+        for n in groups:
+            outputs.append((f"g{len(outputs)}", self._output(rows, plan.columns[n])))
+        for k, route in enumerate(once_by):
+            outputs.append((f"o{k}", rows.scope.column(route)))
+        for n in columns:
+            column = plan.columns[n]
+            value = self._output(rows, column)
+            outputs.append((f"n{n}", sa.cast(value, sa.Numeric) if column.kind.is_number else value))
+        if not outputs and plan.split is not None:
+            outputs.append((SPLIT, self._paper(rows.gathered(plan.split), plan.split)))
+            outputs.append(("at", sa.func.row_number().over(order_by=order)))
+        statement = rows.select(outputs or [("one", sa.literal_column("1"))], order if plan.at_most is not None else ())
+        return statement.limit(sa.literal_column(str(plan.at_most))) if plan.at_most is not None else statement
+
+
+_TOTALS: dict[str, Callable[[Element], Element]] = {
+    "sum": lambda v: sa.cast(sa.func.sum(v), sa.Text),
+    "mean": lambda v: sa.cast(sa.func.avg(v), sa.Text),
+    "count": lambda v: sa.cast(sa.func.count(v), sa.Text),
+    "least": lambda v: sa.cast(sa.func.min(v), sa.Text),
+    "greatest": lambda v: sa.cast(sa.func.max(v), sa.Text),
+}
