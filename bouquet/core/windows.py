@@ -12,7 +12,7 @@ from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
 from dateutil.relativedelta import relativedelta
 
-from bouquet.core.template.document import Window
+from bouquet.core.template.filter import Window
 
 __all__ = ["Span", "resolve_window", "span_words", "window_words"]
 

@@ -21,20 +21,23 @@ from bouquet.core.template import (
     RowCheck,
 )
 
-__all__ = ["LACKS", "check_demands"]
+__all__ = ["CAPABILITIES", "LACKS", "check_demands"]
 
-#: What a dialect cannot do, and what is said of it.
-LACKS: dict[str, dict[str, str]] = {
-    "postgresql": {},
-    "sqlite": {
-        "fold joined": "values cannot be joined in one cell",
-        "fold first": "the first of many cannot be told",
-        "fold latest": "the latest of many cannot be told",
-        "fold spread": "values cannot be spread over columns",
-        "formula": "formulas cannot be computed",
-        "factor": "numbers cannot be multiplied on their way",
-        "step": "there are no steps of time",
-    },
+#: Everything that a dialect may lack, and what is said of it.
+CAPABILITIES: dict[str, str] = {
+    "fold joined": "values cannot be joined in one cell",
+    "fold first": "the first of many cannot be told",
+    "fold latest": "the latest of many cannot be told",
+    "fold spread": "values cannot be spread over columns",
+    "formula": "formulas cannot be computed",
+    "factor": "numbers cannot be multiplied on their way",
+    "step": "there are no steps of time",
+}
+
+#: What each dialect lacks. One that is not listed here lacks everything.
+LACKS: dict[str, frozenset[str]] = {
+    "postgresql": frozenset(),
+    "sqlite": frozenset(CAPABILITIES),
 }
 
 
@@ -42,10 +45,10 @@ def check_demands(ground: Ground) -> None:
     """
     Note a problem, at its place, for everything that the source's dialect lacks.
     """
-    lacks = LACKS.get(ground.catalogue.dialect, {})
+    lacks = LACKS.get(ground.catalogue.dialect, frozenset(CAPABILITIES))
     for demand, place in _demands(ground) if lacks else ():
         if demand in lacks:
-            message = f"In {ground.catalogue.title}, a {ground.catalogue.dialect} source, {lacks[demand]}."
+            message = f"In {ground.catalogue.title}, a {ground.catalogue.dialect} source, {CAPABILITIES[demand]}."
             ground.problem("dialect", message, place)
 
 

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from bouquet.core.plan import (
     PlanColumn,
 )
+from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.rows import OBJECTS, Rows
 from bouquet.core.sql.scope import Element
@@ -44,7 +45,9 @@ class CheckStatements(SheetStatements):
         """
         found = self._objecting()
         counts: list[Element] = [
-            sa.func.count().filter(found.c[f"{OBJECTS}{n}"]).label(f"{OBJECTS}{n}")
+            DIALECTS[self.plan.catalogue.dialect]
+            .filtered(sa.func.count(), found.c[f"{OBJECTS}{n}"])
+            .label(f"{OBJECTS}{n}")
             for n in range(len(self.plan.row_checks))
         ]
         counts.append(sa.func.count().label("rows"))

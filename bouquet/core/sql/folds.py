@@ -12,8 +12,6 @@ from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING, Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql
-from sqlalchemy.dialects.postgresql import aggregate_order_by
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import (
@@ -23,9 +21,9 @@ from bouquet.core.plan import (
 )
 from bouquet.core.sql.joins import Join, bare
 from bouquet.core.sql.literals import literal
-from bouquet.core.sql.paper import dated_text, number_text
 
 if TYPE_CHECKING:
+    from bouquet.core.sql.dialects import Dialect
     from bouquet.core.sql.scope import Scope
 
 __all__ = ["FoldJoin", "anchor_of", "fold", "folded_records"]
@@ -57,7 +55,7 @@ class FoldJoin:
             statement = statement.where(self.where)
         links = [theirs for _, theirs in self.link]
         if self.picks is not None:
-            statement = statement.ext(postgresql.distinct_on(*links)).order_by(*links, *self.picks)
+            statement = self.inner.dialect.one_of_each(statement, links, self.picks)
         else:
             statement = statement.group_by(*links)
         made = statement.subquery(self.name)
@@ -79,7 +77,7 @@ def fold(scope: Scope, cell: Folded) -> Element:
         return scope.dialect.divided(total, count)
     if cell.how == "sum":
         return scope.dialect.total("sum", _fold_of_record(scope, cell), cell.field)
-    return _without_none(cell, _TOGETHER[cell.how](_fold_of_record(scope, cell)))
+    return _without_none(cell, _TOGETHER[cell.how](scope.dialect, _fold_of_record(scope, cell)))
 
 
 def _fold_of_record(scope: Scope, cell: Folded) -> Element:
@@ -174,9 +172,9 @@ def paper_text(scope: Scope, cell: Folded) -> Element:
     if found.kind is Kind.BOOLEAN:
         return sa.case((value, literal(show.yes or "true")), (sa.not_(value), literal(show.no or "false")))
     if found.kind.is_dated or found.kind is Kind.TIME:
-        return dated_text(value, found, show, scope.dialect, scope.maker.zone)
+        return scope.dialect.shown_date(value, found, show, scope.maker.zone)
     if found.kind.is_number:
-        return number_text(value, found, show, scope.dialect)
+        return scope.dialect.shown_number(value, found, show)
     return value if found.stored == "text" else sa.cast(value, sa.Text)
 
 
@@ -185,13 +183,13 @@ _Aggregate = Callable[["Scope", Folded, "Element | None"], Element]
 
 def _count(scope: Scope, cell: Folded, where: Element | None) -> Element:
     filled = sa.not_(scope.blank(Read(cell.value))) if cell.value is not None else None
-    return scope.filtered(sa.func.count(), where, filled)
+    return scope.dialect.filtered(sa.func.count(), where, filled)
 
 
 def _count_distinct(scope: Scope, cell: Folded, where: Element | None) -> Element:
     value = folded_value(scope, cell)
     assert cell.value is not None
-    return scope.filtered(sa.func.count(sa.distinct(value)), where, sa.not_(scope.blank(Read(cell.value))))
+    return scope.dialect.filtered(sa.func.count(sa.distinct(value)), where, sa.not_(scope.blank(Read(cell.value))))
 
 
 def _extreme(name: str, *, greatest: bool) -> _Aggregate:
@@ -204,9 +202,9 @@ def _extreme(name: str, *, greatest: bool) -> _Aggregate:
         if cell.field.kind is Kind.CHOICE:
             level = PlanOrder(Read(cell.value), greatest, False)
             value = folded_value(scope, cell)
-            gathered = sa.func.array_agg(aggregate_order_by(value, *scope.ordering(level)))
-            return _element(scope.filtered(gathered, where, sa.not_(scope.blank(Read(cell.value)))), 1)
-        return scope.filtered(getattr(sa.func, name)(folded_value(scope, cell)), where)
+            gathered = scope.dialect.listed(value, scope.ordering(level))
+            return scope.dialect.nth(scope.dialect.filtered(gathered, where, sa.not_(scope.blank(Read(cell.value)))), 1)
+        return scope.dialect.filtered(getattr(sa.func, name)(folded_value(scope, cell)), where)
 
     return make
 
@@ -214,18 +212,14 @@ def _extreme(name: str, *, greatest: bool) -> _Aggregate:
 def _numeric(name: str) -> _Aggregate:
     def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
         assert cell.value is not None
-        return scope.filtered(scope.dialect.total(name, folded_value(scope, cell), cell.value.typed), where)
+        return scope.dialect.filtered(scope.dialect.total(name, folded_value(scope, cell), cell.value.typed), where)
 
     return make
 
 
 def _picked(scope: Scope, cell: Folded, where: Element | None, *, latest: bool) -> Element:
-    gathered = sa.func.array_agg(aggregate_order_by(folded_value(scope, cell), *fold_order(scope, cell, latest=latest)))
-    return _element(scope.filtered(gathered, where), 1)
-
-
-def _element(array: Element, n: int) -> Element:
-    return sa.type_coerce(array, postgresql.ARRAY(sa.Text))[sa.literal_column(str(n))]
+    gathered = scope.dialect.listed(folded_value(scope, cell), fold_order(scope, cell, latest=latest))
+    return scope.dialect.nth(scope.dialect.filtered(gathered, where), 1)
 
 
 def _gathered(scope: Scope, cell: Folded, where: Element | None, value: Element) -> Element:
@@ -239,8 +233,8 @@ def _gathered(scope: Scope, cell: Folded, where: Element | None, value: Element)
     if cell.distinct:
         text = cell.field.stored == "text" or cell.how == "joined"
         ordered = scope.dialect.collated(value) if text else value
-        return scope.filtered(sa.func.array_agg(aggregate_order_by(sa.distinct(ordered), ordered)), where, filled)
-    return scope.filtered(sa.func.array_agg(aggregate_order_by(value, *fold_order(scope, cell))), where, filled)
+        return scope.dialect.filtered(scope.dialect.different(ordered), where, filled)
+    return scope.dialect.filtered(scope.dialect.listed(value, fold_order(scope, cell)), where, filled)
 
 
 def _distinct_in_order(
@@ -254,52 +248,31 @@ def _distinct_in_order(
     order = fold_order(scope, replace(cell, order=upwards))
     blank = scope.blank(cell.order[0].cell)
     values, blanks = (
-        scope.filtered(sa.func.array_agg(aggregate_order_by(made, *order)), where, filled) for made in (value, blank)
+        scope.dialect.filtered(scope.dialect.listed(made, order), where, filled) for made in (value, blank)
     )
-    met = sa.func.unnest(values, blanks).table_valued("value", "blank", with_ordinality="place", name="met")
-    met = met.render_derived()
-    each = sa.select(
-        met.c.value.label("value"),
-        sa.func.bool_and(met.c.blank).label("blank"),
-        sa.func.min(met.c.place).label("place"),
-    ).group_by(met.c.value)
-    found = each.subquery("different")
-    place = found.c.place.desc() if backwards else found.c.place.asc()
-    ordered = [found.c.blank.desc() if blanks_first else found.c.blank.asc(), place]
-    return (
-        sa.select(sa.func.array_agg(aggregate_order_by(found.c.value, *ordered))).select_from(found).scalar_subquery()
-    )
+    return scope.dialect.different_in_order(values, blanks, backwards=backwards, blanks_first=blanks_first)
 
 
 def _joined(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    separator = literal(cell.separator)
     if cell.at_most is None and not cell.distinct:
         assert cell.value is not None
-        text = aggregate_order_by(separator, *fold_order(scope, cell))
-        joined = sa.func.string_agg(paper_text(scope, cell), text)
-        return scope.filtered(joined, where, sa.not_(scope.blank(Read(cell.value))))
-    array = sa.type_coerce(_gathered(scope, cell, where, paper_text(scope, cell)), postgresql.ARRAY(sa.Text))
-    if cell.at_most is None:
-        return sa.func.array_to_string(array, separator)
-    more = sa.func.cardinality(array) - sa.literal_column(str(cell.at_most))
-    head = sa.func.array_to_string(array[sa.literal_column("1") : sa.literal_column(str(cell.at_most))], separator)
-    tail = sa.case(
-        (more > sa.literal_column("0"), sa.func.concat(separator, literal("+"), more, literal(" more"))),
-        else_=literal(""),
+        joined = scope.dialect.joined(paper_text(scope, cell), cell.separator, fold_order(scope, cell))
+        return scope.dialect.filtered(joined, where, sa.not_(scope.blank(Read(cell.value))))
+    return scope.dialect.listed_text(
+        _gathered(scope, cell, where, paper_text(scope, cell)), cell.separator, cell.at_most
     )
-    return head.op("||", return_type=sa.Text())(tail)
 
 
 def _spread(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    return _element(_gathered(scope, cell, where, folded_value(scope, cell)), cell.number)
+    return scope.dialect.nth(_gathered(scope, cell, where, folded_value(scope, cell)), cell.number)
 
 
 def _every(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    return scope.filtered(scope.dialect.every(folded_value(scope, cell)), where)
+    return scope.dialect.filtered(scope.dialect.every(folded_value(scope, cell)), where)
 
 
 def _some(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    return scope.filtered(scope.dialect.some(folded_value(scope, cell)), where)
+    return scope.dialect.filtered(scope.dialect.some(folded_value(scope, cell)), where)
 
 
 _AGGREGATES: dict[str, _Aggregate] = {
@@ -320,13 +293,13 @@ _AGGREGATES: dict[str, _Aggregate] = {
 
 
 #: How folds of each record of a group make that of the group.
-_TOGETHER: dict[str, Callable[[Element], Element]] = {
-    "count": sa.func.sum,
-    "least": sa.func.min,
-    "greatest": sa.func.max,
-    "any": sa.func.bool_or,
-    "all": sa.func.bool_and,
-    "none": sa.func.bool_and,
+_TOGETHER: dict[str, Callable[[Dialect, Element], Element]] = {
+    "count": lambda _, value: sa.func.sum(value),
+    "least": lambda _, value: sa.func.min(value),
+    "greatest": lambda _, value: sa.func.max(value),
+    "any": lambda dialect, value: dialect.some(value),
+    "all": lambda dialect, value: dialect.every(value),
+    "none": lambda dialect, value: dialect.every(value),
 }
 
 

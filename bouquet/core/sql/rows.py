@@ -9,7 +9,6 @@ from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.formula import references_of
@@ -204,9 +203,8 @@ class Rows:
             else:
                 zoned = moment if cell.field.kind is Kind.MOMENT else moment.replace(tzinfo=None)
                 bounds.append(self.scope.step(literal(zoned), cell))
-        length = {"quarter": "3 months"}.get(cell.unit, f"{cell.count} {cell.unit}")
         first, last = (sa.cast(b, sa.DateTime) if dated else b for b in bounds)
-        made = sa.func.generate_series(first, last, sa.cast(literal(length), postgresql.INTERVAL()))
+        made = self.scope.dialect.series(first, last, cell.unit, cell.count)
         step: Element = sa.cast(made, sa.Date) if dated else made
         inner = sa.select(step.label("step")).subquery("every")
         statement = sa.select(inner.c.step)

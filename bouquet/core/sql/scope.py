@@ -13,7 +13,6 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route
@@ -234,7 +233,7 @@ class Scope:
         if found.attribute is not None:
             text = self._attribute(route, table)
         elif found.json_key is not None:
-            text = table.c[found.column].op("->>", return_type=sa.Text())(literal(found.json_key))
+            text = self.dialect.json_text(table.c[found.column], found.json_key)
         else:
             return self.dialect.read_as(table.c[found.column], found.read_as), None
         return self.dialect.read_text(text, found.stored), text
@@ -329,15 +328,7 @@ class Scope:
         """
         The beginning of the step of time that a value lies in, on the template's wall clock.
         """
-        kind, unit = cell.route.typed.kind, literal(cell.unit)
-        if cell.unit in ("minute", "hour"):
-            if cell.unit == "minute" and cell.count != 1:
-                origin = sa.cast(literal("2000-01-03 00:00:00+00"), postgresql.TIMESTAMP(timezone=kind is Kind.MOMENT))
-                return sa.func.date_bin(sa.cast(literal(f"{cell.count} minutes"), postgresql.INTERVAL()), value, origin)
-            zone = (literal(self.maker.zone.key),) if kind is Kind.MOMENT else ()
-            return sa.func.date_trunc(unit, value, *zone)
-        day = self.dialect.local(value, self.maker.zone) if kind is Kind.MOMENT else value
-        return sa.cast(day, sa.Date) if cell.unit == "day" else sa.cast(sa.func.date_trunc(unit, day), sa.Date)
+        return self.dialect.step(value, cell.unit, cell.count, cell.route.typed.kind, self.maker.zone)
 
     def blank(self, cell: Cell) -> Element:
         """
@@ -362,15 +353,6 @@ class Scope:
         if len(way) == 1:
             return nowhere
         return sa.and_(parent.c[way[-2].pairs[0][1]].is_not(None), nowhere)
-
-    @staticmethod
-    def filtered(aggregate: Any, *where: Element | None) -> Element:
-        """
-        An aggregate over the records that meet all of `where`.
-        """
-        known = [w for w in where if w is not None]
-        made: Element = aggregate.filter(sa.and_(*known)) if known else aggregate
-        return made
 
     # What other modules make of the scope
 

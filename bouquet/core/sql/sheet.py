@@ -45,6 +45,7 @@ class SheetStatements:
     def __init__(self, plan: Plan, *, expected: int | None = None) -> None:
         self.plan = plan
         estimate = plan.record_type.rows_estimate or 0
+        self.dialect = DIALECTS[plan.catalogue.dialect]
         self.many = expected is None or expected > max(200, MANY * estimate)
 
     def rows(
@@ -122,14 +123,14 @@ class SheetStatements:
         The address of a record's page, NULL where a part of it is blank.
         """
         end = rows.plan.catalogue.record_types[relations[-1].target] if relations else rows.plan.record_type
-        address: Element = literal("")
+        parts: list[Element] = [literal("")]
         for text, name in re.findall(r"([^{]*)(?:\{(\w+)\})?", pattern):
-            address = address.op("||", return_type=sa.Text())(literal(text)) if text else address
+            if text:
+                parts.append(literal(text))
             found = end.field_named(name) if name else None
             if found is not None:
-                value = rows.scope.column(Route(relations, found))
-                address = address.op("||", return_type=sa.Text())(sa.cast(value, sa.Text))
-        return address
+                parts.append(sa.cast(rows.scope.column(Route(relations, found)), sa.Text))
+        return rows.scope.dialect.joined_texts(*parts)
 
     def _fault(self, rows: Rows, column: PlanColumn) -> Element | None:
         """
@@ -195,6 +196,12 @@ class SheetStatements:
             inner = inner.limit(sa.literal_column(str(self.plan.at_most)))
         return sa.select(sa.func.count().label("rows")).select_from(inner.subquery("counted"))
 
+    def _counted(self, where: Element) -> Element:
+        """
+        An aggregate: how many rows meet `where`.
+        """
+        return self.dialect.filtered(sa.func.count(), where)
+
     def _is_filled(self, cell: Cell) -> bool:
         """
         Whether no row of the file has NULL here: the database says so, or a step of the filter drops it. Empty texts
@@ -230,13 +237,13 @@ class SheetStatements:
                 value = value.op("*")(sa.cast(literal(factor), sa.Numeric))
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
             if decimals is None and (isinstance(column.cell, Computed) or factor is not None):
-                value = sa.func.trim_scale(value)
+                value = dialect.trimmed_number(value)
             return dialect.number_text(value, found, decimals, even=show.rounding == "half_even")
         # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.
         return self._paper(value, column.cell)
 
     def _paper(self, value: Element, cell: Cell) -> Element:
-        dialect, found = DIALECTS[self.plan.catalogue.dialect], cell.field
+        dialect, found = self.dialect, cell.field
         if found.stored in ("numeric", "float"):
             return dialect.number_text(dialect.exact(value, found), found, None, even=False)
         return dialect.paper(value, found)

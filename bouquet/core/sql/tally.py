@@ -71,7 +71,7 @@ class TallyStatements(SheetStatements):
         def empty(name: str, ways: Sequence[tuple[Relation, ...]], *where: Element) -> Counted:
             for k, way in enumerate(ways):
                 found = sa.and_(*so_far, scope.missing(way), *where)
-                counts.append(sa.func.count().filter(found).label(f"{name}{k}"))
+                counts.append(self._counted(found).label(f"{name}{k}"))
             return tuple((way, f"{name}{k}") for k, way in enumerate(ways))
 
         so_far: list[Element] = []
@@ -79,10 +79,10 @@ class TallyStatements(SheetStatements):
         for n, step in enumerate(s for s in self.plan.steps if s.side == "parent"):
             blank, holds = self._lost_blank(scope, step), scope.holds(step.predicate)
             if blank is not None:
-                counts.append(sa.func.count().filter(sa.and_(*so_far, blank)).label(f"b{n}"))
+                counts.append(self._counted(sa.and_(*so_far, blank)).label(f"b{n}"))
             lost = empty(f"e{n}_", self._lost_by(step), _not(holds))
             so_far.append(holds)
-            counts.append(sa.func.count().filter(sa.and_(*so_far)).label(f"n{n}"))
+            counts.append(self._counted(sa.and_(*so_far)).label(f"n{n}"))
             blank_name = f"b{n}" if blank is not None else None
             steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost))
         if len(steps) > 1:
@@ -138,7 +138,7 @@ class TallyStatements(SheetStatements):
         steps.append(TallyStep("group", None, "all_groups"))
         for n, step in enumerate(later):
             holds = sa.and_(*(groups.c[f"h{k}"] for k in range(n + 1)))
-            counts.append(sa.func.count().filter(holds).label(f"g{n}"))
+            counts.append(self._counted(holds).label(f"g{n}"))
             steps.append(TallyStep("filter", step, f"g{n}"))
         second = sa.select(*counts).select_from(groups).subquery("groups")
         return sa.select(first, second).select_from(first.join(second, sa.true())), steps
@@ -162,46 +162,46 @@ class TallyStatements(SheetStatements):
             if blank is not None:
                 inner.append((f"pb{n}", scope.dialect.some(blank)))
         so_far: list[Element] = [child]
-        inner.append(("c0", sa.func.count().filter(child)))
+        inner.append(("c0", self._counted(child)))
         for n, step in enumerate(children, 1):
             blank = self._lost_blank(scope, step)
             if blank is not None:
-                inner.append((f"cb{n}", sa.func.count().filter(sa.and_(*so_far, blank))))
+                inner.append((f"cb{n}", self._counted(sa.and_(*so_far, blank))))
             holds_here = scope.holds(step.predicate)
             for k, way in enumerate(self._lost_by(step)):
                 lost = sa.and_(*so_far, scope.missing(way), _not(holds_here))
-                inner.append((f"ce{n}_{k}", sa.func.count().filter(lost)))
+                inner.append((f"ce{n}_{k}", self._counted(lost)))
             so_far.append(holds_here)
-            inner.append((f"c{n}", sa.func.count().filter(sa.and_(*so_far))))
+            inner.append((f"c{n}", self._counted(sa.and_(*so_far))))
         opened = tuple(r.name for r in plan.opened[: scope.first_many + 1])
         shown = self._relations_used(shown=True)
         of_children = [w for w in shown if tuple(r.name for r in w)[: len(opened)] == opened]
         of_records = [w for w in shown if w not in of_children]
         inner += [(f"ea{k}", scope.dialect.some(scope.missing(w))) for k, w in enumerate(of_records)]
         for k, way in enumerate(of_children):
-            inner.append((f"ec{k}", sa.func.count().filter(sa.and_(*so_far, scope.missing(way)))))
+            inner.append((f"ec{k}", self._counted(sa.and_(*so_far, scope.missing(way)))))
         keys = [scope.column(k) for k in plan.key]
         made = sa.select(*(e.label(name) for name, e in inner)).select_from(scope.from_clause(keep=True))
         per = made.group_by(*keys).subquery("per_record")
         counts: list[Element] = [sa.func.count().label("all_records")]
         steps = [TallyStep("all", None, "all_records", empty=tuple((w, f"ea{k}") for k, w in enumerate(of_records)))]
-        counts += [sa.func.count().filter(per.c[f"ea{k}"]).label(f"ea{k}") for k in range(len(of_records))]
+        counts += [self._counted(per.c[f"ea{k}"]).label(f"ea{k}") for k in range(len(of_records))]
         holds: list[Element] = []
         for n, step in enumerate(parents):
             blank_name = f"b{n}" if f"pb{n}" in per.c else None
             if blank_name:
-                counts.append(sa.func.count().filter(sa.and_(*holds, per.c[f"pb{n}"])).label(blank_name))
+                counts.append(self._counted(sa.and_(*holds, per.c[f"pb{n}"])).label(blank_name))
             lost_parents = tuple((w, f"pe{n}_{k}") for k, w in enumerate(self._lost_by(step)))
             for _, name in lost_parents:
-                counts.append(sa.func.count().filter(sa.and_(*holds, per.c[name])).label(name))
+                counts.append(self._counted(sa.and_(*holds, per.c[name])).label(name))
             holds.append(per.c[f"p{n}"])
-            counts.append(sa.func.count().filter(sa.and_(*holds)).label(f"n{n}"))
+            counts.append(self._counted(sa.and_(*holds)).label(f"n{n}"))
             steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost_parents))
         zero: Element = sa.literal_column("0")
         one: Element = sa.literal_column("1")
 
         def counted(found: Element) -> Element:
-            total = Scope.filtered(sa.func.sum(found), *holds)
+            total = scope.dialect.filtered(sa.func.sum(found), *holds)
             return sa.cast(sa.func.coalesce(total, zero), sa.BigInteger)
 
         for n in range(len(children) + 1):
@@ -209,7 +209,7 @@ class TallyStatements(SheetStatements):
             counts.append(
                 counted(sa.case((rows > zero, rows), else_=one) if plan.keeps_childless else rows).label(f"r{n}")
             )
-            counts.append(sa.func.count().filter(sa.and_(*holds, rows == zero)).label(f"w{n}"))
+            counts.append(self._counted(sa.and_(*holds, rows == zero)).label(f"w{n}"))
             blank_name = f"rb{n}" if f"cb{n}" in per.c else None
             if blank_name:
                 counts.append(counted(per.c[f"cb{n}"]).label(blank_name))

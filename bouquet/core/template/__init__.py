@@ -5,45 +5,26 @@ The template document: its models, and reading it.
 from bouquet.core.template.along import child_template, folder_formula, folder_of
 from bouquet.core.template.bundle import BUNDLE, Bundle, is_bundle, read_bundle, whole_template
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
-from bouquet.core.template.document import (
-    FORMAT,
+from bouquet.core.template.document import FORMAT, Ask, Order, Template, document_schema, read_document
+from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
+from bouquet.core.template.narrowed import narrowed, only_records, with_windows
+from bouquet.core.template.output import Attachments, ChildFile, Csv, Output, Reader, Split, Xlsx
+from bouquet.core.template.part import Part
+from bouquet.core.template.values import (
     HEADING_LENGTH,
-    AllOf,
-    AnyOf,
-    Ask,
-    Attachments,
     By,
-    ChildFile,
     Column,
-    Condition,
     Constant,
-    Csv,
     FieldValue,
     Fold,
     FoldOrder,
     FoldValue,
-    FormulaTest,
     FormulaValue,
-    Has,
-    Narrowing,
-    NoneOf,
-    Order,
-    Output,
     PerChild,
     PerGroup,
     PerRecord,
-    Picks,
-    Reader,
     Show,
-    Split,
-    Template,
-    Window,
-    Xlsx,
-    document_schema,
-    read_document,
 )
-from bouquet.core.template.narrowed import narrowed, only_records, with_windows
-from bouquet.core.template.part import Part
 
 __all__ = [
     "BUNDLE",

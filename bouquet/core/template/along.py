@@ -5,15 +5,9 @@ What goes along with the sheet of a template: files of its records' children, an
 from __future__ import annotations
 
 from bouquet.core.catalogue import Kind, RecordType, Walk
-from bouquet.core.template.document import (
-    ChildFile,
-    Column,
-    FieldValue,
-    FormulaValue,
-    Output,
-    PerChild,
-    Template,
-)
+from bouquet.core.template.document import Template
+from bouquet.core.template.output import ChildFile, Output
+from bouquet.core.template.values import Column, FieldValue, FormulaValue, PerChild
 
 __all__ = ["child_template", "folder_formula", "folder_of"]
 

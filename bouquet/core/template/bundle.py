@@ -13,8 +13,10 @@ from pydantic import Field, ValidationError
 
 from bouquet.core.catalogue import Kind, RecordType
 from bouquet.core.errors import DocumentError, Problem
-from bouquet.core.template.document import Column, FieldValue, Output, Template, read_document
+from bouquet.core.template.document import Template, read_document
+from bouquet.core.template.output import Output
 from bouquet.core.template.part import Part
+from bouquet.core.template.values import Column, FieldValue
 
 __all__ = ["BUNDLE", "Bundle", "is_bundle", "read_bundle", "whole_template"]
 

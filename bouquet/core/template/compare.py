@@ -11,8 +11,9 @@ from typing import Any, Literal, TypeAlias
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan.model import Context
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck
-from bouquet.core.template.document import Column, Template
+from bouquet.core.template.document import Template
 from bouquet.core.template.sentence import Part, Sentence, words
+from bouquet.core.template.values import Column
 
 __all__ = ["Change", "compare_templates"]
 

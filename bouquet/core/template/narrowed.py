@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 
 from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import PlanError, Problem
-from bouquet.core.template.document import AllOf, AnyOf, Condition, Narrowing, NoneOf, Template, Window
+from bouquet.core.template.document import Template
+from bouquet.core.template.filter import AllOf, AnyOf, Condition, Narrowing, NoneOf, Window
 
 __all__ = ["narrowed", "only_records", "with_windows"]
 

@@ -16,25 +16,10 @@ from pydantic import ValidationError
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
 from bouquet.core.plan.ground import answer_to
 from bouquet.core.plan.model import Context
-from bouquet.core.template.document import (
-    AllOf,
-    AnyOf,
-    By,
-    Condition,
-    FieldValue,
-    FoldValue,
-    FormulaTest,
-    Has,
-    Narrowing,
-    NoneOf,
-    Order,
-    PerChild,
-    PerGroup,
-    Picks,
-    Template,
-    Window,
-)
+from bouquet.core.template.document import Order, Template
+from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
 from bouquet.core.template.part import Scalar
+from bouquet.core.template.values import By, FieldValue, FoldValue, PerChild, PerGroup
 from bouquet.core.values import read_value, say_value
 from bouquet.core.windows import resolve_window, span_words, window_words
 

@@ -1,38 +1,45 @@
 """
-What databases say differently. A new one is a class here and a line in `DIALECTS`.
+PostgreSQL.
 """
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from collections.abc import Sequence
 from typing import Any, ClassVar
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql, sqlite
+from sqlalchemy.dialects import postgresql
+from sqlalchemy.dialects.postgresql import aggregate_order_by
 
-from bouquet.core.catalogue import Field
+from bouquet.core.catalogue import Field, Kind
+from bouquet.core.sql.dialects.base import Element
+from bouquet.core.sql.dialects.displayed import dated_text, number_text
+from bouquet.core.sql.dialects.standard import StandardSql
 from bouquet.core.sql.literals import literal
+from bouquet.core.template import Show
 from bouquet.core.values import Value
 
-__all__ = ["COLLATION", "DIALECTS", "Dialect", "Sqlite", "render"]
-
-Element = sa.ColumnElement[Any]
+__all__ = ["COLLATION", "Postgresql"]
 
 #: The order of the root of the Unicode collation, as shipped by every PostgreSQL built with ICU.
 COLLATION = "und-x-icu"
 
 #: Texts that can be read as numbers and dates, where people keep these as texts.
 _NUMBER = r"^\s*[+-]?(\d{1,40}(\.\d{1,40})?)\s*$"
+
 _WHOLE = r"^\s*[+-]?\d{1,18}\s*$"
+
 _DAY = r"^\s*\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])\s*$"
+
 _YES = ("true", "yes", "y", "1", "t")
+
 _NO = ("false", "no", "n", "0", "f")
 
 
-class Dialect:
+class Postgresql(StandardSql):
     """
-    PostgreSQL.
+    PostgreSQL 12 and later, built with ICU.
     """
 
     name: ClassVar[str] = "postgresql"
@@ -40,12 +47,6 @@ class Dialect:
     def __init__(self) -> None:
         # `named` parameters, so that per cent signs in literals are not doubled.
         self.engine_dialect: Any = postgresql.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
-
-    def render(self, statement: sa.ClauseElement) -> str:
-        """
-        The statement's text, with every value a literal.
-        """
-        return str(statement.compile(dialect=self.engine_dialect, compile_kwargs={"literal_binds": True}))
 
     def literal(self, value: Value, stored: str | None = None) -> Element:
         """
@@ -190,106 +191,69 @@ class Dialect:
         """
         return sa.cast(value, sa.Text) if found.stored == "other" else value
 
+    def trimmed_number(self, value: Element) -> Element:
+        return sa.func.trim_scale(value)
 
-#: What values of a stored type become in Python, where the driver gives texts and numbers only.
-_PYTHON: dict[str, Any] = {
-    "integer": sa.Integer(),
-    "boolean": sa.Boolean(),
-    "date": sa.Date(),
-    "timestamp": sa.DateTime(),
-    "timestamptz": sa.DateTime(timezone=True),
-    "time": sa.Time(),
-    "bytes": sa.LargeBinary(),
-}
+    def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
+        moment = kind is Kind.MOMENT
+        if unit in ("minute", "hour"):
+            if unit == "minute" and count != 1:
+                origin = sa.cast(literal("2000-01-03 00:00:00+00"), postgresql.TIMESTAMP(timezone=moment))
+                return sa.func.date_bin(_interval(f"{count} minutes"), value, origin)
+            return sa.func.date_trunc(literal(unit), value, *([literal(zone.key)] if moment else []))
+        day = self.local(value, zone) if moment else value
+        return sa.cast(day, sa.Date) if unit == "day" else sa.cast(sa.func.date_trunc(literal(unit), day), sa.Date)
 
+    def series(self, first: Element, last: Element, unit: str, count: int) -> Element:
+        length = {"quarter": "3 months"}.get(unit, f"{count} {unit}")
+        return sa.func.generate_series(first, last, _interval(length))
 
-class Sqlite(Dialect):
-    """
-    SQLite, with the functions that `bouquet.sources.alchemy` gives it. Moments are texts in UTC.
-    """
+    def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
+        return statement.ext(postgresql.distinct_on(*keys)).order_by(*keys, *order)
 
-    name: ClassVar[str] = "sqlite"
+    def listed(self, value: Element, order: Sequence[Element]) -> Element:
+        return sa.func.array_agg(aggregate_order_by(value, *order))
 
-    def __init__(self) -> None:
-        self.engine_dialect = sqlite.dialect(paramstyle="named")
+    def different(self, value: Element) -> Element:
+        return sa.func.array_agg(aggregate_order_by(sa.distinct(value), value))
 
-    def literal(self, value: Value, stored: str | None = None) -> Element:
-        if isinstance(value, bool):
-            return sa.literal_column(str(int(value)))
-        if isinstance(value, datetime):
-            utc = value.astimezone(UTC).replace(tzinfo=None) if value.tzinfo else value
-            return literal(utc.isoformat(sep=" ", timespec="seconds"))
-        if isinstance(value, int | str) or not hasattr(value, "isoformat"):
-            return literal(value, stored)
-        return literal(value.isoformat())
+    def nth(self, values: Element, n: int) -> Element:
+        return sa.type_coerce(values, postgresql.ARRAY(sa.Text))[sa.literal_column(str(n))]
 
-    def trimmed(self, text: Element, white: str) -> Element:
-        return sa.func.trim(text, literal(white))
+    def different_in_order(self, values: Element, blanks: Element, *, backwards: bool, blanks_first: bool) -> Element:
+        met = sa.func.unnest(values, blanks).table_valued("value", "blank", with_ordinality="place", name="met")
+        met = met.render_derived()
+        each = sa.select(
+            met.c.value.label("value"),
+            sa.func.bool_and(met.c.blank).label("blank"),
+            sa.func.min(met.c.place).label("place"),
+        ).group_by(met.c.value)
+        found = each.subquery("different")
+        place = found.c.place.desc() if backwards else found.c.place.asc()
+        ordered = [found.c.blank.desc() if blanks_first else found.c.blank.asc(), place]
+        return sa.select(self.listed(found.c.value, ordered)).select_from(found).scalar_subquery()
 
-    def lowered(self, text: Element) -> Element:
-        return sa.func.bouquet_lower(text)
-
-    def collated(self, text: Element) -> Element:
-        return sa.collate(text, "bouquet")
-
-    def by_digits(self, text: Element, digits: int) -> Element:
-        return sa.func.bouquet_digits(text)
-
-    def blanks(self, directed: Any, descending: bool, first: bool) -> Element:
-        return directed.nulls_first() if first else directed.nulls_last()  # type: ignore[no-any-return]
-
-    def is_true(self, value: Element) -> Element:
-        return value == sa.literal_column("1")
-
-    def is_false(self, value: Element) -> Element:
-        return value == sa.literal_column("0")
-
-    def some(self, value: Element) -> Element:
-        return sa.func.max(value)
-
-    def every(self, value: Element) -> Element:
-        return sa.func.min(value)
-
-    def total(self, how: str, value: Element, found: Field) -> Element:
-        scale: Element = sa.literal_column(
-            str(found.scale if found.stored == "numeric" and found.scale is not None else -1)
+    def listed_text(self, values: Element, separator: str, at_most: int | None) -> Element:
+        array, between = sa.type_coerce(values, postgresql.ARRAY(sa.Text)), literal(separator)
+        if at_most is None:
+            return sa.func.array_to_string(array, between)
+        more = sa.func.cardinality(array) - sa.literal_column(str(at_most))
+        head = sa.func.array_to_string(array[sa.literal_column("1") : sa.literal_column(str(at_most))], between)
+        tail = sa.case(
+            (more > sa.literal_column("0"), sa.func.concat(between, literal("+"), more, literal(" more"))),
+            else_=literal(""),
         )
-        return sa.func.bouquet_sum(value, scale) if how == "sum" else sa.func.bouquet_mean(value, scale)
+        return self.joined_texts(head, tail)
 
-    def divided(self, total: Element, count: Element) -> Element:
-        return sa.func.bouquet_divided(total, count)
+    def joined(self, text: Element, separator: str, order: Sequence[Element]) -> Element:
+        return sa.func.string_agg(text, aggregate_order_by(literal(separator), *order))
 
-    def read_text(self, text: Element, stored: str) -> Element:
-        return sa.func.bouquet_read(text, literal(stored)) if stored != "text" else text
+    def shown_number(self, value: Element, found: Field, show: Show) -> Element:
+        return number_text(value, found, show, self)
 
-    def local(self, moment: Element, zone: ZoneInfo) -> Element:
-        return moment
-
-    def exact(self, value: Element, found: Field) -> Element:
-        return value
-
-    def paper(self, value: Element, found: Field) -> Element:
-        kind = _PYTHON.get(found.stored, sa.Text())
-        return sa.type_coerce(sa.cast(value, sa.Text) if found.stored == "other" else value, kind)
-
-    def number_text(self, value: Element, found: Field, decimals: int | None, *, even: bool) -> Element:
-        """
-        SQLite keeps decimals as binary numbers; the declared scale brings back the digits that were entered.
-        """
-        scale = found.scale if found.stored == "numeric" else None
-        return sa.func.bouquet_number(
-            value,
-            sa.literal_column("-1" if scale is None else str(scale)),
-            sa.literal_column("-1" if decimals is None else str(decimals)),
-            sa.literal_column(str(int(even))),
-        )
+    def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
+        return dated_text(value, found, show, self, zone)
 
 
-DIALECTS: dict[str, Dialect] = {d.name: d for d in (Dialect(), Sqlite())}
-
-
-def render(statement: sa.ClauseElement, dialect: str = "postgresql") -> str:
-    """
-    The statement's text, with every value a literal.
-    """
-    return DIALECTS[dialect].render(statement)
+def _interval(length: str) -> Element:
+    return sa.cast(literal(length), postgresql.INTERVAL())

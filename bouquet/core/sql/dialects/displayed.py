@@ -1,5 +1,5 @@
 """
-Values as displayed, in SQL: what several of them joined in one cell read like.
+Values as displayed, in PostgreSQL: what several of them joined in one cell read like.
 
 The same forms as `core.shaping` gives to whole columns; a test holds the two together.
 """
@@ -14,7 +14,7 @@ from sqlalchemy.dialects import postgresql
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.patterns import parse_date_pattern
-from bouquet.core.sql.dialects import Dialect, Element
+from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 
@@ -31,13 +31,6 @@ _MACHINE = {
 }
 
 
-def _joined(parts: list[Element]) -> Element:
-    whole = parts[0]
-    for part in parts[1:]:
-        whole = whole.op("||", return_type=sa.Text())(part)
-    return whole
-
-
 def number_text(value: Element, found: Field, show: Show, dialect: Dialect, *, trimmed: bool = False) -> Element:
     """
     A number with its factor, decimals, marks, grouping, prefix and suffix. `trimmed` leaves needless zeros out where
@@ -51,7 +44,7 @@ def number_text(value: Element, found: Field, show: Show, dialect: Dialect, *, t
     decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
     text = dialect.number_text(sa.cast(exact, sa.Numeric), found, decimals, even=show.rounding == "half_even")
     if show.decimals and decimals is None:
-        text = _joined([text, literal("." + "0" * show.decimals)])
+        text = dialect.joined_texts(text, literal("." + "0" * show.decimals))
     mark = show.decimal_mark or "."
     if show.grouping:
         whole = sa.func.split_part(text, literal("."), sa.literal_column("1"))
@@ -59,11 +52,11 @@ def number_text(value: Element, found: Field, show: Show, dialect: Dialect, *, t
             whole, literal(r"(\d)(?=(\d{3})+$)"), literal("\\1" + show.grouping), literal("g")
         )
         rest = sa.func.regexp_replace(text, literal(r"^[^.]*"), literal(""))
-        text = _joined([grouped, sa.func.replace(rest, literal("."), literal(mark))])
+        text = dialect.joined_texts(grouped, sa.func.replace(rest, literal("."), literal(mark)))
     elif mark != ".":
         text = sa.func.replace(text, literal("."), literal(mark))
     if show.prefix or show.suffix:
-        text = _joined([literal(show.prefix), text, literal(show.suffix)])
+        text = dialect.joined_texts(literal(show.prefix), text, literal(show.suffix))
     return text
 
 
@@ -85,7 +78,7 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
             pieces.append(sa.func.to_char(local, literal(code)))
         if not show.date and not n and kind is not Kind.DATE:
             pieces.append(_fraction(local))
-    return _joined(pieces)
+    return dialect.joined_texts(*pieces)
 
 
 def _fraction(local: Element) -> Element:
@@ -104,4 +97,4 @@ def _offset(value: Element, local: Element, zone: ZoneInfo, dialect: Dialect) ->
     nothing = sa.cast(literal("0"), postgresql.INTERVAL())
     size = sa.func.greatest(ahead, nothing.op("-", return_type=postgresql.INTERVAL())(ahead))
     sign = sa.case((ahead < nothing, literal("-")), else_=literal("+"))
-    return _joined([sign, sa.func.to_char(size, literal("HH24:MI"))])
+    return dialect.joined_texts(sign, sa.func.to_char(size, literal("HH24:MI")))

@@ -1,0 +1,264 @@
+"""
+What columns hold: fields, folds, formulas and constants, and what formulas refer to.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from bouquet.core import formula
+from bouquet.core.catalogue import Field, Kind, Route
+from bouquet.core.errors import WayOut, nearest
+from bouquet.core.plan.filters import Filters
+from bouquet.core.plan.folds import Folds
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.grouping import Grouping
+from bouquet.core.plan.model import (
+    Cell,
+    Computed,
+    Fixed,
+    Folded,
+    Predicate,
+    Read,
+)
+from bouquet.core.template import (
+    Column,
+    Constant,
+    FieldValue,
+    Fold,
+    FoldValue,
+    FormulaValue,
+    Narrowing,
+    PerGroup,
+)
+from bouquet.core.values import read_value
+
+__all__ = ["Cells"]
+
+_FORMULA_KINDS = {
+    formula.Type.NUMBER: (Kind.DECIMAL, "numeric"),
+    formula.Type.TEXT: (Kind.TEXT, "text"),
+    formula.Type.YES_NO: (Kind.BOOLEAN, "boolean"),
+    formula.Type.DATE: (Kind.DATE, "date"),
+    formula.Type.MOMENT: (Kind.TIMESTAMP, "timestamp"),
+    formula.Type.TIME: (Kind.TIME, "time"),
+}
+
+
+class Cells:
+    """
+    The cells of a template's columns, each made once, with problems at their places.
+    """
+
+    def __init__(self, ground: Ground, grouping: Grouping) -> None:
+        self.ground, self.template, self.start = ground, ground.template, ground.start
+        self.catalogue, self.context, self.grouping = ground.catalogue, ground.context, grouping
+        self._cells: dict[int, Cell | None] = {}
+        self._under_way: list[int] = []
+
+    def cell(self, n: int) -> Cell | None:
+        """
+        What column `n` holds; None with a problem. Columns that refer to each other in a ring are a problem.
+        """
+        if n not in self._cells:
+            self._under_way.append(n)
+            self._cells[n] = self._make_cell(self.template.columns[n], f"columns[{n}].value")
+            self._under_way.pop()
+        return self._cells[n]
+
+    def _make_cell(self, column: Column, place: str) -> Cell | None:
+        value = column.value
+        match value:
+            case Constant():
+                return Fixed(value.constant)
+            case FieldValue():
+                return self._by_cell(value, place) if self.ground.grouped else self._read(value, place)
+            case FoldValue():
+                # Prefix and suffix that the column states go round the cell, not round each value in it.
+                show = column.show.model_copy(update={"prefix": "", "suffix": ""})
+                return self.fold(value.fold, f"{place}.fold", show, place)
+            case FormulaValue():
+                return self.formula(value.formula, f"{place}.formula")
+
+    def _read(self, value: FieldValue, place: str) -> Cell | None:
+        if value.step is not None:
+            message = "Steps of time are for rows that stand for groups."
+            self.ground.problem("no_groups", message, f"{place}.step")
+            return None
+        route = self.ground.route(value.field, f"{place}.field", self.ground.ways_out_of_cell(value.field, place))
+        if route is None:
+            return None
+        if route.field.kind is Kind.FILE:
+            message = f"{route.field.label} is a file, and a sheet cannot carry files. Take its name or a link instead."
+            self.ground.problem("file_in_sheet", message, f"{place}.field", ways_out=self._names_beside(route, place))
+            return None
+        self._note_retired(route, place)
+        return Read(route)
+
+    def _names_beside(self, route: Route, place: str) -> tuple[WayOut, ...]:
+        """
+        Fields beside a file that could stand for it: those whose name speaks of a name or a link.
+        """
+        end = self.catalogue.record_types[route.relations[-1].target] if route.relations else self.start
+        prefix = ".".join((*route.way, ""))
+        named = [f for f in end.fields if f.kind.is_text and any(w in f.name.lower() for w in ("name", "link", "url"))]
+        return tuple(WayOut("field", f"{f.label} instead", f"{place}.field", prefix + f.name) for f in named[:3])
+
+    def _note_retired(self, route: Route, place: str) -> None:
+        retired = route.field.retired
+        if retired is None:
+            return
+        ways: tuple[WayOut, ...] = ()
+        instead = ""
+        if retired.substitute:
+            path = ".".join((*route.way, retired.substitute))
+            end = self.catalogue.record_types[route.relations[-1].target] if route.relations else self.start
+            known = end.field_named(retired.substitute)
+            label = known.label if known else retired.substitute
+            instead = f" Take {label} instead."
+            ways = (WayOut("substitute", f"Take {label}", f"{place}.field", path),)
+        message = f"{route.field.label} is retired: {retired.reason}{instead}"
+        self.ground.note("retired_field", message, f"{place}.field", ways_out=ways)
+
+    def _by_cell(self, value: FieldValue, place: str) -> Cell | None:
+        found = self.grouping.cell_of(value.field, value.step)
+        if found is not None:
+            return found
+        before = len(self.ground.problems)
+        route = self.ground.route(value.field, f"{place}.field", self.ground.ways_out_of_cell(value.field, place))
+        if route is None or len(self.ground.problems) > before or not isinstance(self.template.rows, PerGroup):
+            return None
+        by = [b.model_dump(mode="json", exclude_defaults=True) for b in self.template.rows.by]
+        how = "sum" if route.field.kind.is_number else "greatest" if route.field.kind.is_dated else "count_distinct"
+        said = {"sum": "Add it up", "greatest": "Its latest", "count_distinct": "How many different"}[how]
+        ways = (
+            WayOut("group_by", "Group by it, too", "rows.by", [*by, {"path": value.field}]),
+            WayOut("fold", said, place, {"fold": {"path": value.field, "how": how}}),
+        )
+        message = f"A group has many values of {route.field.label.lower()}; group by it, or fold it."
+        self.ground.problem("not_grouped", message, f"{place}.field", ways_out=ways)
+        return None
+
+    def fold(self, fold: Fold, place: str, show: Any = None, cure: str = "") -> Folded | None:
+        return Folds(self.ground, self._where_of_fold).resolve(fold, place, show, cure=cure)
+
+    def _where_of_fold(self, inner: Ground, node: Narrowing, place: str) -> Predicate | None:
+        """
+        The predicate of a fold's own filter: it sees the folded records and nothing else.
+        """
+
+        def no_column(name: str, at: str) -> Cell | None:
+            inner.problem("no_column_here", "The filter of a fold cannot refer to columns of the sheet.", at)
+            return None
+
+        def no_formula(text: str, at: str) -> Computed | None:
+            return self._checked(inner, text, at, columns=False)
+
+        def deeper(fold: Fold, at: str) -> Folded | None:
+            return Folds(inner, self._where_of_fold).resolve(fold, at)
+
+        return Filters(inner, no_column, no_formula, deeper).predicate(node, place)
+
+    def formula(self, text: str, place: str) -> Computed | None:
+        return self._checked(self.ground, text, place, columns=True)
+
+    def formula_of(self, text: str, place: str, cell: Cell) -> Computed | None:
+        """
+        A formula of one cell, whatever that is called in it.
+        """
+        return self._checked(self.ground, text, place, columns=False, cell=cell)
+
+    def _checked(
+        self, ground: Ground, text: str, place: str, *, columns: bool, cell: Cell | None = None
+    ) -> Computed | None:
+        def find(name: str) -> Cell:
+            return cell if cell is not None else self._target(ground, name, columns=columns)
+
+        try:
+            tree = formula.check(text, find, self.context.as_of, ground.zone)
+        except formula.FormulaError as error:
+            ground.problem("formula", f"{error} (character {error.at + 1})", place, at=error.at)
+            return None
+        size = formula.size_of(tree, lambda t: t.size if isinstance(t, Computed) else 1)
+        if size > formula.LARGEST:
+            message = (
+                f"This formula comes to {size:,} parts once the columns it refers to are put in; at most "
+                f"{formula.LARGEST:,} can be computed. Refer to fewer columns, or fold them into one."
+            )
+            ground.problem("large_formula", message, place, at=0)
+            return None
+        kind, stored = _FORMULA_KINDS[tree.type]
+        personal = any(t.field.personal for t in formula.references_of(tree))
+        made = Field(name="", column="", kind=kind, stored=stored, label="The formula", personal=personal)
+        return Computed(tree, made, size)
+
+    def _target(self, ground: Ground, name: str, *, columns: bool) -> Cell:
+        """
+        What `{name}` in a formula leads to. Raises ValueError with a sentence.
+        """
+        if name.startswith("ask."):
+            return self._answer(name.removeprefix("ask."))
+        opened = tuple(r.name for r in ground.opened)
+        found = self.catalogue.route(ground.start, name, "", opened=opened)
+        grouped = columns and ground.grouped
+        if isinstance(found, Route) and not grouped:
+            return Read(found)
+        if grouped and (cell := self.grouping.cell_of(name, None)) is not None:
+            return cell
+        for n, column in enumerate(self.template.columns if columns else ()):
+            if name.casefold() in (column.heading.strip().casefold(), column.id.casefold()):
+                return self._column_target(n, name)
+        if isinstance(found, Route):
+            msg = f"A group has many values of “{name}”; fold it in a column, and refer to that by its heading."
+            raise ValueError(msg)
+        headings = [c.heading for c in self.template.columns] if columns else []
+        if found.code == "many_in_cell":
+            raise ValueError(found.message + " Fold it in a column of its own, and refer to that by its heading.")
+        candidates = found.candidates or nearest(name, headings)
+        hint = f" Did you mean {' or '.join(candidates)}?" if candidates else ""
+        msg = f"There is no field or column “{name}”.{hint}"
+        raise ValueError(msg)
+
+    def _column_target(self, n: int, name: str) -> Cell:
+        if n in self._under_way:
+            msg = f"The column “{name}” refers back to this one; columns cannot go round in a ring."
+            raise ValueError(msg)
+        cell = self.cell(n)
+        if cell is None:
+            msg = f"The column “{name}” has a problem of its own."
+            raise ValueError(msg)
+        return cell
+
+    def _answer(self, name: str) -> Cell:
+        ask = next((a for a in self.template.asks if a.name == name), None)
+        if ask is None:
+            msg = f"The template asks nothing called “{name}”."
+            raise ValueError(msg)
+        kinds = {"number": (Kind.DECIMAL, "numeric"), "date": (Kind.DATE, "date"), "yes_no": (Kind.BOOLEAN, "boolean")}
+        if ask.kind in ("choices", "window"):
+            msg = f"“{ask.label}” asks for more than one value; a formula cannot read it."
+            raise ValueError(msg)
+        kind, stored = kinds.get(ask.kind, (Kind.TEXT, "text"))
+        known = Field(name=name, column="", kind=kind, stored=stored, label=ask.label)
+        given = self.ground.answer(ask)
+        return Fixed(None if given is None else read_value(given, known, self.ground.zone), known)
+
+    def column_named(self, name: str, place: str) -> Cell | None:
+        n = next((n for n, c in enumerate(self.template.columns) if c.id == name), None)
+        if n is None:
+            self.ground.problem("unknown_column", f"There is no column “{name}”.", place)
+            return None
+        if isinstance(self.template.columns[n].value, Constant):
+            self.ground.problem("constant", "A constant is the same in every row.", place)
+            return None
+        return self.cell(n)
+
+    def at_path(self, path: str, place: str) -> Cell | None:
+        if self.ground.grouped:
+            found = self.grouping.cell_of(path, None)
+            if found is None:
+                message = f"Rows stand for groups; “{path}” is none of the values they are grouped by."
+                self.ground.problem("not_grouped", message, place)
+            return found
+        route = self.ground.route(path, place)
+        return Read(route) if route else None

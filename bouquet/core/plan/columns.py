@@ -1,0 +1,151 @@
+"""
+Columns of the sheet: their headings, cells, and how they show.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import replace
+
+from bouquet.core import formula
+from bouquet.core.catalogue import RecordType, Relation, Route
+from bouquet.core.patterns import PatternError, parse_date_pattern
+from bouquet.core.plan.cells import Cells
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.model import (
+    Cell,
+    Computed,
+    Fixed,
+    Folded,
+    PlanColumn,
+    Read,
+    Stepped,
+)
+from bouquet.core.plan.style import shown
+from bouquet.core.template import (
+    HEADING_LENGTH,
+    Column,
+    FoldValue,
+)
+
+__all__ = ["Columns"]
+
+
+class Columns:
+    """
+    The columns of a template as the plan has them; a column with a problem is left out.
+    """
+
+    def __init__(self, ground: Ground, cells: Cells) -> None:
+        self.ground, self.template, self.start = ground, ground.template, ground.start
+        self.catalogue, self.cells = ground.catalogue, cells
+
+    def resolve(self) -> tuple[PlanColumn, ...]:
+        if not self.template.columns:
+            self.ground.problem("empty_sheet", "The sheet has no columns yet. Add at least one field.", "columns")
+        self._check_headings()
+        return tuple(c for n, column in enumerate(self.template.columns) for c in self._column(column, n))
+
+    def _check_headings(self) -> None:
+        problem = self.ground.problem
+        headings = Counter(c.heading.strip().casefold() for c in self.template.columns)
+        ids = Counter(c.id for c in self.template.columns)
+        for n, column in enumerate(self.template.columns):
+            place, heading = f"columns[{n}].heading", column.heading.strip()
+            if not heading:
+                problem("no_heading", f"Column {n + 1} has no heading.", place)
+            elif headings[heading.casefold()] > 1:
+                problem("same_heading", f"More than one column is headed “{heading}”.", place)
+            if len(heading) > HEADING_LENGTH:
+                problem(
+                    "long_heading", f"This heading has {len(heading)} characters; at most {HEADING_LENGTH} fit.", place
+                )
+            if "\x00" in heading:
+                problem("unreadable", "This heading holds a character that no file can carry.", place)
+            if ids[column.id] > 1:
+                problem("same_id", f"More than one column has the id “{column.id}”.", f"columns[{n}].id")
+
+    def _column(self, column: Column, n: int) -> Iterator[PlanColumn]:
+        place = f"columns[{n}]"
+        cell = self.cells.cell(n)
+        if cell is None:
+            return
+        if column.show.date is not None:
+            try:
+                parse_date_pattern(column.show.date)
+            except PatternError as error:
+                self.ground.problem("date_pattern", str(error), f"{place}.show.date")
+                return
+        if column.show.grouping and column.show.grouping == (column.show.decimal_mark or "."):
+            message = "The decimal mark and the grouping mark are the same."
+            self.ground.problem("same_marks", message, f"{place}.show.grouping")
+        show = shown(column.show, cell.field, self.template.output)
+        if isinstance(cell, Read) and cell.route.aspect:
+            show = show.model_copy(update={"choice": cell.route.aspect})
+            cell = Read(replace(cell.route, aspect=""))
+        numbers = 1
+        if isinstance(cell, Folded) and cell.how == "spread" and isinstance(column.value, FoldValue):
+            numbers = column.value.fold.columns
+        once_by = self._shared_by(cell, column, place)
+        heading = column.heading.strip()
+        for number in range(1, numbers + 1):
+            yield PlanColumn(
+                id=column.id,
+                heading=f"{heading} {number}" if numbers > 1 else heading,
+                cell=replace(cell, number=number) if isinstance(cell, Folded) and numbers > 1 else cell,
+                show=show,
+                blank=column.blank,
+                number=number,
+                total=column.total,
+                once_by=once_by,
+                link=self._link(column, cell, place),
+                width=column.width,
+            )
+
+    def _link(self, column: Column, cell: Cell, place: str) -> str | None:
+        if not column.show.link:
+            return None
+        end = self._record_of(cell)
+        if end is None or end.link is None:
+            message = "The catalogue knows no page of this record to link to."
+            self.ground.problem("no_link", message, f"{place}.show.link")
+            return None
+        return end.link
+
+    def _record_of(self, cell: Cell) -> RecordType | None:
+        if not isinstance(cell, Read):
+            return None
+        relations = cell.route.relations
+        return self.catalogue.record_types[relations[-1].target] if relations else self.start
+
+    def _shared_by(self, cell: Cell, column: Column, place: str) -> tuple[Route, ...]:
+        """
+        The key of the record a number belongs to, where several rows share that record.
+        """
+        if self.ground.grouped or not cell.field.kind.is_number or isinstance(cell, Fixed):
+            return ()
+        ways = {tuple(r.name for r in relations): relations for relations in self._owners(cell)}
+        own = tuple(r.name for r in self.ground.opened)
+        if own in ways or len(ways) != 1:
+            return ()
+        relations = next(iter(ways.values()))
+        owner = self.catalogue.record_types[relations[-1].target] if relations else self.start
+        rows = self.catalogue.record_types[self.ground.opened[-1].target] if self.ground.opened else self.start
+        if isinstance(cell, Read):
+            message = (
+                f"{cell.field.label} repeats on each of the {owner.label}’s {rows.plural}; its total over rows is not "
+                f"the total over {owner.plural}. Totals count each {owner.label} once."
+            )
+            self.ground.note("repeats", message, f"{place}.value.field")
+        return self.catalogue.key_of(owner, relations)
+
+    def _owners(self, cell: Cell) -> Iterator[tuple[Relation, ...]]:
+        if isinstance(cell, Read | Stepped):
+            yield cell.route.relations
+        elif isinstance(cell, Folded):
+            yield cell.anchor
+        elif isinstance(cell, Computed):
+            for target in formula.references_of(cell.tree):
+                if not isinstance(target, Fixed):
+                    yield from self._owners(target)  # type: ignore[arg-type]

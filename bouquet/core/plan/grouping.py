@@ -1,0 +1,124 @@
+"""
+What rows stand for where they are groups: the values that groups are made by.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from bouquet.core.catalogue import Kind, Route
+from bouquet.core.errors import WayOut
+from bouquet.core.plan.filters import Filters
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.model import (
+    Comparison,
+    GroupBy,
+    Read,
+    Stepped,
+)
+from bouquet.core.template import (
+    AllOf,
+    AnyOf,
+    By,
+    Narrowing,
+    PerGroup,
+)
+from bouquet.core.windows import Span
+
+__all__ = ["Grouping"]
+
+_CLOCK_STEPS = ("minute", "hour")
+_MINUTES = (1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30)
+
+
+class Grouping:
+    """
+    The row rule of a template whose rows stand for groups. `by` is empty where they do not.
+    """
+
+    def __init__(self, ground: Ground) -> None:
+        self.ground, self.template = ground, ground.template
+        self.by = self._by()
+
+    def _by(self) -> tuple[GroupBy, ...]:
+        rows = self.template.rows
+        if not isinstance(rows, PerGroup):
+            return ()
+        found = [self._group_by(b, f"rows.by[{n}]") for n, b in enumerate(rows.by)]
+        filling = [n for n, b in enumerate(rows.by) if b.fill_gaps]
+        if len(filling) > 1:
+            message = "Gaps can be filled in one time step only."
+            self.ground.problem("two_gaps", message, f"rows.by[{filling[1]}].fill_gaps")
+        return tuple(g for g in found if g)
+
+    def _group_by(self, by: By, place: str) -> GroupBy | None:
+        ways = (WayOut("records", "Start from these records instead"),)
+        route = self.ground.route(by.path, f"{place}.path", ways)
+        if route is None:
+            return None
+        if route.field.kind is Kind.FILE:
+            self.ground.problem(
+                "file_in_sheet", f"{route.field.label} is a file; it cannot make groups.", f"{place}.path"
+            )
+            return None
+        if by.step is None:
+            if by.fill_gaps:
+                message = "Only steps of time have gaps to fill; say which step."
+                self.ground.problem("no_step", message, f"{place}.fill_gaps")
+            return GroupBy(Read(route))
+        cell = self._stepped(route, by, place)
+        return GroupBy(cell, by.fill_gaps, self._span_of(route) if by.fill_gaps else None) if cell else None
+
+    def _stepped(self, route: Route, by: By, place: str) -> Stepped | None:
+        found = route.typed
+        if not found.kind.is_dated or (found.kind is Kind.DATE and by.step in _CLOCK_STEPS):
+            message = f"{found.label} cannot be cut into steps of a {by.step}."
+            self.ground.problem("wrong_step", message, f"{place}.step")
+            return None
+        if by.count != 1 and (by.step != "minute" or by.count not in _MINUTES):
+            message = f"Steps of {by.count} {by.step}s are not known; minutes come in {', '.join(map(str, _MINUTES))}."
+            self.ground.problem("wrong_step", message, f"{place}.count")
+            return None
+        label = f"{found.label}, by {by.step}"
+        if by.step not in _CLOCK_STEPS:
+            found = replace(found, kind=Kind.DATE, stored="date")
+        stepped = replace(found, label=label, json_key=None, attribute=None)
+        return Stepped(route, str(by.step), by.count, stepped)
+
+    def _span_of(self, route: Route) -> Span | None:
+        """
+        The window that the filter sets on a field for every row.
+        """
+        filters = Filters(self.ground, lambda *_: None, lambda *_: None, lambda *_: None)
+        for part, place in _met_by_every_row(self.template.filter, "filter"):
+            if getattr(part, "path", None) == route.path and getattr(part, "is_", "") in ("in_window", "between"):
+                before = len(self.ground.problems)
+                found = filters.predicate(part, place)
+                del self.ground.problems[before:]
+                if isinstance(found, Comparison):
+                    return found.span
+        return None
+
+    def cell_of(self, path: str, step: str | None) -> Read | Stepped | None:
+        """
+        What groups are made by at a path, in steps of `step`; None where they are not.
+        """
+        cells = [b.cell for b in self.by if b.cell.route.path == path]
+        if step is not None:
+            return next((c for c in cells if isinstance(c, Stepped) and c.unit == step), None)
+        return next((c for c in cells if isinstance(c, Read)), cells[0] if cells else None)
+
+
+def _met_by_every_row(node: Narrowing, place: str) -> Iterator[tuple[Narrowing, str]]:
+    """
+    The narrowings that every row must meet, with their places, wherever they stand in groups.
+    """
+    if isinstance(node, AllOf):
+        for n, part in enumerate(node.all):
+            yield from _met_by_every_row(part, f"{place}.all[{n}]")
+    elif isinstance(node, AnyOf):
+        if len(node.any) == 1:
+            yield from _met_by_every_row(node.any[0], f"{place}.any[0]")
+    else:
+        yield node, place

@@ -1,0 +1,62 @@
+"""
+What becomes of rows in files: parts, lines of groups, names.
+"""
+
+from __future__ import annotations
+
+from bouquet.core.naming import check_pattern
+from bouquet.core.plan.cells import Cells
+from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.model import (
+    Cell,
+    PlanColumn,
+)
+from bouquet.core.template import (
+    Constant,
+)
+
+__all__ = ["Outputs"]
+
+
+class Outputs:
+    """
+    What a template says of its files.
+    """
+
+    def __init__(self, ground: Ground, cells: Cells) -> None:
+        self.ground, self.template, self.cells = ground, ground.template, cells
+
+    def split(self) -> Cell | None:
+        split = self.template.output.split
+        if split is None or split.by is None:
+            return None
+        column = next((n for n, c in enumerate(self.template.columns) if c.id == split.by), None)
+        if column is not None and not isinstance(self.template.columns[column].value, Constant):
+            return self.cells.cell(column)
+        return self.cells.at_path(split.by, "output.split.by")
+
+    def reader_groups(self, columns: tuple[PlanColumn, ...]) -> tuple[int, ...]:
+        output = self.template.output
+        if output.style != "reader":
+            return ()
+        found = []
+        for n, wanted in enumerate(output.reader.groups):
+            at = next((k for k, c in enumerate(columns) if c.id == wanted and not c.is_constant), None)
+            if at is None:
+                message = f"There is no column “{wanted}” to group the lines by."
+                self.ground.problem("unknown_column", message, f"output.reader.groups[{n}]")
+            else:
+                found.append(at)
+        return tuple(found)
+
+    def check(self) -> None:
+        output = self.template.output
+        by = output.split.by if output.split else None
+        for message in check_pattern(output.name, asks=[a.name for a in self.template.asks], value=by):
+            self.ground.problem("name_pattern", message, "output.name")
+        if output.split and output.split.megabytes is not None and output.format == "xlsx":
+            message = "The size of a spreadsheet is only known when it is done; split it by rows or by a value."
+            self.ground.problem("split_size", message, "output.split.megabytes")
+        if output.style == "reader" and output.format == "jsonl":
+            message = "JSON Lines are for programs; choose the machine style, or another format for people."
+            self.ground.problem("reader_format", message, "output.style")

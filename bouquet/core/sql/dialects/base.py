@@ -1,0 +1,252 @@
+"""
+What every database says in its own way. The base says nothing: what a dialect does not define, it cannot do.
+"""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from typing import Any, ClassVar, NoReturn
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Field, Kind
+from bouquet.core.errors import BouquetError
+from bouquet.core.template import Show
+from bouquet.core.values import Value
+
+__all__ = ["Dialect", "Element", "LacksError"]
+
+Element = sa.ColumnElement[Any]
+
+
+class LacksError(BouquetError):
+    """
+    A statement needs what its dialect does not define. `core.plan.demands` says so while a template is designed.
+    """
+
+    code = "dialect"
+
+
+class Dialect(ABC):
+    """
+    How one kind of database says what statements are made of.
+
+    Abstract methods every dialect defines. The others are capabilities; one that lacks some names them in
+    `core.plan.demands.LACKS`.
+    """
+
+    name: ClassVar[str]
+    #: SQLAlchemy's dialect, by which statements become text.
+    engine_dialect: Any
+
+    def render(self, statement: sa.ClauseElement) -> str:
+        """
+        The statement's text, with every value a literal.
+        """
+        return str(statement.compile(dialect=self.engine_dialect, compile_kwargs={"literal_binds": True}))
+
+    @abstractmethod
+    def literal(self, value: Value, stored: str | None = None) -> Element:
+        """
+        A value as it is compared with a field that is stored so.
+        """
+
+    @abstractmethod
+    def trimmed(self, text: Element, white: str) -> Element:
+        """
+        A text without what surrounds it.
+        """
+
+    @abstractmethod
+    def lowered(self, text: Element) -> Element:
+        """
+        A text in lower case.
+        """
+
+    @abstractmethod
+    def collated(self, text: Element) -> Element:
+        """
+        A text to be ordered as people order.
+        """
+
+    @abstractmethod
+    def by_digits(self, text: Element, digits: int) -> Element:
+        """
+        A code with its runs of digits filled up, so that T-9 comes before T-10.
+        """
+
+    @abstractmethod
+    def blanks(self, directed: Any, descending: bool, first: bool) -> Element:
+        """
+        An order with its blanks first or last. The database puts NULL last when ascending and first when
+        descending; where that is wanted it is not mentioned, so that an index on the column can give the order.
+        """
+
+    @abstractmethod
+    def is_true(self, value: Element) -> Element:
+        """
+        Whether a yes-no is yes; a blank is not.
+        """
+
+    @abstractmethod
+    def is_false(self, value: Element) -> Element:
+        """
+        Whether a yes-no is no; a blank is not.
+        """
+
+    @abstractmethod
+    def some(self, value: Element) -> Element:
+        """
+        An aggregate: whether any value is true.
+        """
+
+    @abstractmethod
+    def every(self, value: Element) -> Element:
+        """
+        An aggregate: whether all values are true.
+        """
+
+    @abstractmethod
+    def total(self, how: str, value: Element, found: Field) -> Element:
+        """
+        The exact `sum` or `avg` of numbers.
+        """
+
+    @abstractmethod
+    def divided(self, total: Element, count: Element) -> Element:
+        """
+        The exact quotient, NULL where there is nothing to divide by.
+        """
+
+    @abstractmethod
+    def local(self, moment: Element, zone: ZoneInfo) -> Element:
+        """
+        A moment on a zone's wall clock.
+        """
+
+    @abstractmethod
+    def exact(self, value: Element, found: Field) -> Element:
+        """
+        A number as an exact decimal. A float goes through the shortest text that reads back as the same number, so
+        that no digits are invented.
+        """
+
+    @abstractmethod
+    def number_text(self, value: Element, found: Field, decimals: int | None, *, even: bool) -> Element:
+        """
+        An exact number as its text, rounded half away from zero, as people do, or half to even.
+        """
+
+    @abstractmethod
+    def read_text(self, text: Element, stored: str) -> Element:
+        """
+        A text as what it says, NULL where it says none.
+        """
+
+    @abstractmethod
+    def read_as(self, value: Element, how: str) -> Element:
+        """
+        A column of a type of the database's own as what its field's `stored` says; see `Field.read_as`.
+        """
+
+    @abstractmethod
+    def paper(self, value: Element, found: Field) -> Element:
+        """
+        A value on its way out, where the driver needs help.
+        """
+
+    @abstractmethod
+    def filtered(self, aggregate: Any, *where: Element | None) -> Element:
+        """
+        An aggregate over the records that meet all of `where`.
+        """
+
+    def json_text(self, column: Element, key: str) -> Element:
+        """
+        What is kept under a key of a JSON column, as text.
+        """
+        self._lacks("json_text")
+
+    @abstractmethod
+    def joined_texts(self, *texts: Element) -> Element:
+        """
+        Texts one after the other; NULL where one is.
+        """
+
+    def trimmed_number(self, value: Element) -> Element:
+        """
+        An exact number without needless zeros.
+        """
+        self._lacks("trimmed_number")
+
+    def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
+        """
+        The beginning of the step of time that a value lies in, on the wall clock of `zone`.
+        """
+        self._lacks("step")
+
+    def series(self, first: Element, last: Element, unit: str, count: int) -> Element:
+        """
+        A set of rows: every step from `first` to `last`.
+        """
+        self._lacks("series")
+
+    def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
+        """
+        The first row, by `order`, of each combination of `keys`.
+        """
+        self._lacks("one_of_each")
+
+    def listed(self, value: Element, order: Sequence[Element]) -> Element:
+        """
+        An aggregate: the values as a list, in order.
+        """
+        self._lacks("listed")
+
+    def different(self, value: Element) -> Element:
+        """
+        An aggregate: the different values as a list, in their own order.
+        """
+        self._lacks("different")
+
+    def nth(self, values: Element, n: int) -> Element:
+        """
+        The n-th value of a list, from 1; NULL where there are fewer.
+        """
+        self._lacks("nth")
+
+    def different_in_order(self, values: Element, blanks: Element, *, backwards: bool, blanks_first: bool) -> Element:
+        """
+        The different ones of listed values, each where it first stands; `blanks` says which stand as blanks do.
+        """
+        self._lacks("different_in_order")
+
+    def listed_text(self, values: Element, separator: str, at_most: int | None) -> Element:
+        """
+        Listed texts joined in one, the first `at_most` and how many more there are.
+        """
+        self._lacks("listed_text")
+
+    def joined(self, text: Element, separator: str, order: Sequence[Element]) -> Element:
+        """
+        An aggregate: texts joined in order.
+        """
+        self._lacks("joined")
+
+    def shown_number(self, value: Element, found: Field, show: Show) -> Element:
+        """
+        A number as a column shows it.
+        """
+        self._lacks("shown_number")
+
+    def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
+        """
+        A date, moment or time as a column shows it.
+        """
+        self._lacks("shown_date")
+
+    def _lacks(self, what: str) -> NoReturn:
+        msg = f"{self.name} cannot say “{what}”."
+        raise LacksError(msg)

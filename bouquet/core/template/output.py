@@ -1,0 +1,153 @@
+"""
+What becomes of rows in files: format, style, names, parts, companions.
+"""
+
+from __future__ import annotations
+
+import functools
+from decimal import Decimal
+from typing import Literal
+
+import babel.localedata
+from pydantic import Field, field_validator, model_validator
+
+from bouquet.core.template.part import Part
+from bouquet.core.template.values import HEADING_LENGTH
+
+__all__ = ["Attachments", "ChildFile", "Csv", "Output", "Reader", "Split", "Xlsx"]
+
+
+@functools.cache
+def _locales() -> frozenset[str]:
+    return frozenset(name.casefold() for name in babel.localedata.locale_identifiers())
+
+
+class Csv(Part):
+    """
+    Options of a CSV file (RFC 4180).
+    """
+
+    separator: str = Field(",", min_length=1, max_length=1)
+    line_end: Literal["CRLF", "LF"] = "CRLF"
+    encoding: Literal["utf-8", "utf-8-sig", "utf-16", "windows-1252", "iso-8859-1"] = "utf-8"
+    unencodable: Literal["stop", "replace"] = "stop"
+    quoting: Literal["as_needed", "text", "everything"] = "as_needed"
+    heading_row: Literal["headings", "names", "both", "none"] = "headings"
+
+    @field_validator("separator")
+    @classmethod
+    def _no_clash(cls, value: str) -> str:
+        if value in '"\r\n' or ord(value) > 127 or (ord(value) < 32 and value != "\t"):
+            msg = "A separator is one plain character other than a quotation mark or a line break."
+            raise ValueError(msg)
+        return value
+
+
+class Xlsx(Part):
+    """
+    Options of a spreadsheet file (ISO/IEC 29500).
+    """
+
+    sheet: str = Field("", max_length=31)
+    title: str = ""
+    subject: str = ""
+    author: str = ""
+    keywords: str = ""
+    about_sheet: bool = False
+    findings_sheet: bool = False
+
+
+class Reader(Part):
+    """
+    What a file in reader's style carries besides its rows: lines of title above the headings, a heading line for
+    each group of rows that agree in the columns `groups`, and totals of the columns that ask for one.
+    """
+
+    title: bool = True
+    groups: tuple[str, ...] = Field((), max_length=4, description="Ids of columns, outermost first")
+    subtotals: bool = True
+    grand_total: bool = True
+
+
+class Split(Part):
+    """
+    One file becomes several: by a number of rows, by size, or by the value of a field; one of the three.
+
+    Split by a value, each part may also be a sheet of one spreadsheet.
+    """
+
+    rows: int | None = Field(None, ge=1)
+    megabytes: Decimal | None = Field(None, gt=0, le=100_000, description="Millions of bytes")
+    by: str | None = Field(None, min_length=1)
+    into: Literal["files", "sheets"] = "files"
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Split:
+        if sum(way is not None for way in (self.rows, self.megabytes, self.by)) != 1:
+            msg = "A file is split by rows, by megabytes or by a value, one of the three."
+            raise ValueError(msg)
+        if self.into == "sheets" and self.by is None:
+            msg = "Only a split by value can go into sheets."
+            raise ValueError(msg)
+        return self
+
+
+class ChildFile(Part):
+    """
+    A companion CSV of the records at the end of `path`, each with the key of the record it belongs to.
+
+    `columns` are paths that start at these records; their everyday fields, where none are given.
+    """
+
+    path: str = Field(min_length=1)
+    columns: tuple[str, ...] = Field((), max_length=200)
+
+
+class Attachments(Part):
+    """
+    Files kept in the records, put into the archive: `path` leads to a field that holds a file, such as
+    `photographs.picture`. Each record has a folder of its own there, below `folder`; a column with the heading
+    `heading` names it.
+    """
+
+    path: str = Field(min_length=1)
+    folder: str = Field("attachments", pattern=r"^[A-Za-z0-9][A-Za-z0-9_-]{0,39}$")
+    heading: str = Field("Attachments", max_length=HEADING_LENGTH)
+
+
+class Output(Part):
+    """
+    The file a run makes, unless the person who runs it asks for another format.
+
+    `style` `machine` is for programs: ISO dates, plain numbers, nothing but headings and rows. `reader` is for
+    people: dates and numbers as the `locale` writes them, titles, groups, totals.
+    `guard_formulas`: whether texts that a spreadsheet would run are guarded; not given, reader's style does.
+    `dictionary`: how what the columns mean goes along; as a sheet, a companion CSV, or CSV on the Web metadata.
+    `companions`: what else goes along, as files: the findings as CSV, the slip as JSON, and `children` as CSV.
+    `archive`: all of a run's files once more in one zip; `attachments` always make one.
+    `keep_days`: days until the files expire; the house's own rule where it is not given.
+    """
+
+    format: Literal["csv", "xlsx", "jsonl"] = "csv"
+    name: str = Field("{template}_{as_of:%Y-%m-%d}", min_length=1, max_length=200)
+    style: Literal["machine", "reader"] = "machine"
+    locale: str = Field("en_GB", max_length=20)
+    reader: Reader = Reader()
+    guard_formulas: bool | None = None
+    split: Split | None = None
+    dictionary: tuple[Literal["sheet", "csv", "csvw"], ...] = ()
+    companions: tuple[Literal["findings", "slip"], ...] = ()
+    children: tuple[ChildFile, ...] = Field((), max_length=10)
+    attachments: Attachments | None = None
+    archive: bool = False
+    keep_days: int | None = Field(None, ge=1, le=36_500)
+    csv: Csv = Csv()
+    xlsx: Xlsx = Xlsx()
+
+    @field_validator("locale")
+    @classmethod
+    def _known_locale(cls, value: str) -> str:
+        if value.casefold() not in _locales():
+            msg = f"“{value}” is not a locale, such as en_GB or de_DE."
+            raise ValueError(msg)
+        return value

@@ -1,0 +1,218 @@
+"""
+What rows stand for, and what stands in the columns of the sheet.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Annotated, Any, Literal, TypeAlias
+
+from pydantic import Discriminator, Field, Tag
+
+from bouquet.core.template.filter import Narrowing, Unit
+from bouquet.core.template.part import Part
+
+__all__ = [
+    "HEADING_LENGTH",
+    "By",
+    "Column",
+    "Constant",
+    "FieldValue",
+    "Fold",
+    "FoldOrder",
+    "FoldValue",
+    "FormulaValue",
+    "How",
+    "PerChild",
+    "PerGroup",
+    "PerRecord",
+    "Show",
+    "Value",
+]
+
+
+class PerRecord(Part):
+    """
+    One row per record of the type.
+    """
+
+    per: Literal["record"] = "record"
+
+
+class PerChild(Part):
+    """
+    One row per record at the end of a path that leads to many; fields of the records above repeat.
+
+    `parents_without` says what becomes of a record with no child that passes: a row with blank child cells, or none.
+    """
+
+    per: Literal["child"]
+    path: str = Field(min_length=1)
+    parents_without: Literal["keep", "leave_out"] = "leave_out"
+
+
+class By(Part):
+    """
+    One value of a grouping; a dated one may be cut into steps of time, in the template's zone.
+
+    `count` is only for minutes: 1, 2, 3, 4, 5, 6, 10, 12, 15, 20 or 30 of them.
+    `fill_gaps` adds a row for each step of the window in which nothing happened.
+    """
+
+    path: str = Field(min_length=1)
+    step: Unit | None = None
+    count: int = Field(1, ge=1, le=30)
+    fill_gaps: bool = False
+
+
+class PerGroup(Part):
+    """
+    One row per distinct combination of the `by` values.
+    """
+
+    per: Literal["group"]
+    by: tuple[By, ...] = Field(min_length=1, max_length=12)
+
+
+class FieldValue(Part):
+    """
+    The value of a field, by its path from the record type outward. In groups it is one of the `by` values; `step`
+    tells two steps of the same field apart.
+    """
+
+    field: str = Field(min_length=1)
+    step: Unit | None = None
+
+
+class Constant(Part):
+    """
+    The same text in every row.
+    """
+
+    constant: str
+
+
+class FoldOrder(Part):
+    """
+    One level of the order in which a fold meets its records; the path starts at these records.
+    """
+
+    path: str = Field(min_length=1)
+    direction: Literal["ascending", "descending"] = "ascending"
+    blanks: Literal["first", "last"] = "last"
+
+
+How: TypeAlias = Literal[
+    "count",
+    "count_distinct",
+    "sum",
+    "mean",
+    "least",
+    "greatest",
+    "first",
+    "latest",
+    "joined",
+    "spread",
+    "any",
+    "all",
+    "none",
+]
+
+
+class Fold(Part):
+    """
+    How many records become one cell.
+
+    `path` leads through at least one relation to many, and, but for `count`, on to a field. In groups a path through
+    no such relation folds the group's own records; then an empty path counts them.
+    Paths in `where` and `order` start at the folded records.
+    """
+
+    path: str = ""
+    how: How
+    where: Narrowing | None = None
+    order: tuple[FoldOrder, ...] = ()
+    separator: str = Field("; ", max_length=20)
+    distinct: bool = False
+    at_most: int | None = Field(None, ge=1, le=1000)
+    #: Columns of a spread.
+    columns: int = Field(3, ge=1, le=60)
+
+
+class FoldValue(Part):
+    """
+    The value of a fold.
+    """
+
+    fold: Fold
+
+
+class FormulaValue(Part):
+    """
+    The value of a formula; see `bouquet.core.formula`.
+    """
+
+    formula: str = Field(min_length=1, max_length=4000)
+
+
+class Show(Part):
+    """
+    How a column's values stand on paper. What is not given follows the machine style.
+    """
+
+    date: str | None = Field(None, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
+    decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")
+    rounding: Literal["half_away", "half_even"] = "half_away"
+    factor: Decimal | None = Field(
+        None, gt=0, lt=10**15, decimal_places=15, description="Multiplied with the number, e.g. 100 for m to cm"
+    )
+    decimal_mark: Literal[".", ","] | None = None
+    grouping: Literal["", " ", "\u00a0", "\u202f", ",", ".", "'", "’"] | None = None
+    prefix: str = Field("", max_length=40)
+    suffix: str = Field("", max_length=40)
+    choice: Literal["label", "code"] = "label"
+    yes: str | None = None
+    no: str | None = None
+    case: Literal["as_is", "upper", "lower"] = "as_is"
+    trim: bool = False
+    first: int | None = Field(None, ge=1, le=32_767, description="Only the first so many characters")
+    pad: int | None = Field(None, ge=1, le=255, description="Filled up to so many characters")
+    pad_with: str = Field("0", min_length=1, max_length=1)
+    pad_side: Literal["left", "right"] = "left"
+    link: bool = Field(False, description="In spreadsheets, a link to the record's page")
+
+
+def _value_tag(value: Any) -> str:
+    keys = value.keys() if isinstance(value, Mapping) else type(value).model_fields if isinstance(value, Part) else ()
+    return next((f"<{k}>" for k in ("fold", "formula", "constant") if k in keys), "<field>")
+
+
+Value: TypeAlias = Annotated[
+    Annotated[FieldValue, Tag("<field>")]
+    | Annotated[Constant, Tag("<constant>")]
+    | Annotated[FoldValue, Tag("<fold>")]
+    | Annotated[FormulaValue, Tag("<formula>")],
+    Discriminator(_value_tag),
+]
+
+
+#: Characters. The most that a spreadsheet's cell shows of a heading without trouble, and then some.
+HEADING_LENGTH = 255
+
+
+class Column(Part):
+    """
+    One place in the sheet.
+    """
+
+    id: str = Field(min_length=1, max_length=40)
+    heading: str
+    value: Value
+    show: Show = Show()
+    blank: str = ""
+    width: int | None = Field(None, ge=4, le=120, description="Characters, on the bench and in spreadsheets")
+    total: Literal["sum", "mean", "count", "least", "greatest"] | None = Field(
+        None, description="What the subtotals and the total of a reader's file say of this column"
+    )
+    editable: bool = Field(False, description="Whether its cells may be given back changed")
