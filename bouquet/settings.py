@@ -22,7 +22,7 @@ class Settings(BaseSettings):
     All settings, with their defaults. Addresses of databases hold passwords and are never shown.
     """
 
-    model_config = SettingsConfigDict(env_prefix="BOUQUET_", extra="ignore")
+    model_config = SettingsConfigDict(env_ignore_empty=True, env_prefix="BOUQUET_", extra="ignore")
 
     #: libpq URL of Bouquet's own database.
     store_url: SecretStr

@@ -21,12 +21,16 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import sqlalchemy as sa
 
+from bouquet.demo.cluster import Cluster
+from bouquet.demo.demo import seed_people
 from bouquet.runs import Queue, Services, ask_for_run, execute, sweep_files
 from bouquet.sources import Source
+from bouquet.store import Store
 from bouquet.store import runs as ledger
-from bouquet.store.models import Run
+from bouquet.store.models import Person, Run
 from tests.conftest import CATALOGUE, NOW
 from tests.runs.test_runs import LARGE, server, wait_for
 
@@ -185,20 +189,50 @@ def test_a_clock_that_is_moved(services: Services, people: dict[str, Any]) -> No
     assert run.finished_at == NOW - timedelta(days=400)
 
 
-def test_the_database_is_restarted_in_the_middle(
-    services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path, cluster: Any
-) -> None:
-    """Store, queue and source go away at once while a real worker writes; it waits, and finishes what it began."""
-    queue = Queue(services)
-    with queue.opened():
-        ids = [ask_for_run(services, LARGE, person=people["ines"], via="hand").id for _ in range(6)]
-        for run_id in ids:
-            queue.put(run_id)
-    with server(services, marrowby, tmp_path):
-        wait_for(lambda: any(r.status == "running" for r in runs_of(services, ids)))
-        cluster.stop()
-        cluster.start()
-        long_ago(services, [r.id for r in runs_of(services, ids) if r.status in ("asked", "running")])
-        wait_for(lambda: all(r.status == "ready" for r in runs_of(services, ids)), 120)
+@contextmanager
+def apart(tmp_path: Path) -> Iterator[tuple[Cluster, Services, str]]:
+    """A cluster that nobody else uses, with a store and half a million records in it."""
+    made = Cluster(tmp_path / "cluster")
+    made.start()
+    try:
+        made.ensure_role("bouquet", "test-only")
+        for name in ("store", "items"):
+            made.ensure_database(name, "bouquet")
+        address = made.url("items", "bouquet", "test-only")
+        with psycopg.connect(address, autocommit=True) as connection:
+            connection.execute("CREATE TABLE item (id integer PRIMARY KEY, name text)")
+            connection.execute("INSERT INTO item SELECT n, 'item ' || n FROM generate_series(1, 500000) n")
+        store, source = Store(made.url("store", "bouquet", "test-only")), Source("items", address)
+        services = Services(store, source, tmp_path / "files", tmp_path / "outgoing", clock=lambda: NOW)
+        store.migrate()
+        seed_people(services)
+        yield made, services, address
+        services.ledger.close()
+        services.storage.close()
+        source.close()
+        store.close()
+    finally:
+        made.destroy()
 
-    assert_proven(services, runs_of(services, ids))
+
+def test_the_database_is_restarted_in_the_middle(tmp_path: Path) -> None:
+    """Store, queue and source go away at once while a real worker writes; it waits, and finishes what it began."""
+    columns = [{"id": f, "heading": f, "value": {"field": f}} for f in ("id", "name")]
+    items = {"name": "Items", "records": "item", "columns": columns}
+    with apart(tmp_path) as (cluster, services, address):
+        queue = Queue(services)
+        queue.install()
+        with services.store.session() as session:
+            person = session.scalars(sa.select(Person)).first()
+        with queue.opened():
+            ids = [ask_for_run(services, items, person=person, via="hand").id for _ in range(6)]
+            for run_id in ids:
+                queue.put(run_id)
+        with server(services, address, tmp_path, catalogue=""):
+            wait_for(lambda: any(r.status == "running" for r in runs_of(services, ids)))
+            assert cluster.stop()
+            cluster.start()
+            long_ago(services, [r.id for r in runs_of(services, ids) if r.status in ("asked", "running")])
+            wait_for(lambda: all(r.status == "ready" for r in runs_of(services, ids)), 120)
+
+        assert_proven(services, runs_of(services, ids))

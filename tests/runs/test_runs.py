@@ -259,12 +259,14 @@ def test_a_worker_killed_at_any_stage_is_followed_by_another(
 
 
 @contextmanager
-def server(services: Services, marrowby: str, tmp_path: Path) -> Iterator[subprocess.Popen[bytes]]:
+def server(
+    services: Services, source: str, tmp_path: Path, catalogue: str = str(CATALOGUE)
+) -> Iterator[subprocess.Popen[bytes]]:
     environment = {
         **os.environ,
         "BOUQUET_STORE_URL": services.store.url,
-        "BOUQUET_SOURCE_URL": marrowby,
-        "BOUQUET_SOURCE_CATALOGUE": str(CATALOGUE),
+        "BOUQUET_SOURCE_URL": source,
+        "BOUQUET_SOURCE_CATALOGUE": catalogue,
         "BOUQUET_FILES": str(services.files),
         "BOUQUET_OUTGOING": str(services.outgoing),
         "BOUQUET_ENV_FILE": str(tmp_path / "none"),
