@@ -4,35 +4,37 @@ The plan: what a template comes to against one catalogue at one moment.
 
 from bouquet.core.plan.keys import propose_key
 from bouquet.core.plan.model import (
-    Among,
     Attached,
-    Cell,
-    Comparison,
-    Computed,
     Context,
     FileCheck,
-    Fixed,
-    Folded,
-    Group,
     GroupBy,
-    Having,
-    Listed,
-    Permitted,
     Picked,
     Plan,
     PlanColumn,
+    RowCheck,
+    Step,
+)
+from bouquet.core.plan.nodes import (
+    Among,
+    Cell,
+    Comparison,
+    Computed,
+    Fixed,
+    Folded,
+    Group,
+    Having,
+    Listed,
+    Permitted,
     PlanOrder,
     Predicate,
     Read,
-    RowCheck,
-    Scope,
-    Step,
     Stepped,
     Test,
     relations_of,
     routes_of,
 )
 from bouquet.core.plan.resolve import OPERATORS, Resolution, resolve
+from bouquet.core.rights import Scope
 
 __all__ = [
     "OPERATORS",

@@ -13,14 +13,7 @@ from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.folds import Folds
 from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.grouping import Grouping
-from bouquet.core.plan.model import (
-    Cell,
-    Computed,
-    Fixed,
-    Folded,
-    Predicate,
-    Read,
-)
+from bouquet.core.plan.nodes import Cell, Computed, Fixed, Folded, Predicate, Read
 from bouquet.core.template import (
     Column,
     Constant,

@@ -10,19 +10,8 @@ from typing import Any
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import (
-    Cell,
-    Comparison,
-    Computed,
-    FileCheck,
-    Fixed,
-    Group,
-    Listed,
-    PlanColumn,
-    Predicate,
-    RowCheck,
-    Test,
-)
+from bouquet.core.plan.model import FileCheck, PlanColumn, RowCheck
+from bouquet.core.plan.nodes import Cell, Comparison, Computed, Fixed, Group, Listed, Predicate, Test
 from bouquet.core.template import Check, ColumnCheck
 from bouquet.core.template import FileCheck as FileCheckPart
 from bouquet.core.template import RowCheck as RowCheckPart

@@ -13,15 +13,8 @@ from bouquet.core.catalogue import RecordType, Relation, Route
 from bouquet.core.patterns import PatternError, parse_date_pattern
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import (
-    Cell,
-    Computed,
-    Fixed,
-    Folded,
-    PlanColumn,
-    Read,
-    Stepped,
-)
+from bouquet.core.plan.model import PlanColumn
+from bouquet.core.plan.nodes import Cell, Computed, Fixed, Folded, Read, Stepped
 from bouquet.core.plan.style import shown
 from bouquet.core.template import (
     HEADING_LENGTH,

@@ -15,17 +15,7 @@ from pydantic import ValidationError
 from bouquet.core.catalogue import Kind, Walk
 from bouquet.core.errors import WayOut
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import (
-    Among,
-    Cell,
-    Comparison,
-    Computed,
-    Group,
-    Having,
-    Predicate,
-    Read,
-    Test,
-)
+from bouquet.core.plan.nodes import Among, Cell, Comparison, Computed, Group, Having, Predicate, Read, Test
 from bouquet.core.template import (
     AllOf,
     AnyOf,

@@ -10,7 +10,7 @@ from dataclasses import replace
 from bouquet.core.catalogue import Field, Kind, RecordType, Route, Walk
 from bouquet.core.errors import WayOut
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import Folded, Group, PlanOrder, Predicate, Read
+from bouquet.core.plan.nodes import Folded, Group, PlanOrder, Predicate, Read
 from bouquet.core.plan.style import shown
 from bouquet.core.template import Fold, FoldValue, Narrowing, Show
 

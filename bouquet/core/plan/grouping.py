@@ -11,12 +11,8 @@ from bouquet.core.catalogue import Kind, Route
 from bouquet.core.errors import WayOut
 from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import (
-    Comparison,
-    GroupBy,
-    Read,
-    Stepped,
-)
+from bouquet.core.plan.model import GroupBy
+from bouquet.core.plan.nodes import Comparison, Read, Stepped
 from bouquet.core.template import (
     AllOf,
     AnyOf,

@@ -5,7 +5,8 @@ By which columns the rows of a sheet are told apart.
 from __future__ import annotations
 
 from bouquet.core.catalogue import Kind, Route
-from bouquet.core.plan.model import Plan, Read
+from bouquet.core.plan.model import Plan
+from bouquet.core.plan.nodes import Read
 
 __all__ = ["propose_key"]
 

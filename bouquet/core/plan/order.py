@@ -9,11 +9,7 @@ from dataclasses import replace
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import (
-    Cell,
-    PlanOrder,
-    Read,
-)
+from bouquet.core.plan.nodes import Cell, PlanOrder, Read
 from bouquet.core.template import (
     Constant,
     Order,

@@ -7,10 +7,8 @@ from __future__ import annotations
 from bouquet.core.naming import check_pattern
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.ground import Ground
-from bouquet.core.plan.model import (
-    Cell,
-    PlanColumn,
-)
+from bouquet.core.plan.model import PlanColumn
+from bouquet.core.plan.nodes import Cell
 from bouquet.core.template import (
     Constant,
 )

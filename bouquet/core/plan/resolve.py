@@ -18,18 +18,8 @@ from bouquet.core.plan.demands import check_demands
 from bouquet.core.plan.filters import OPERATORS, Filters
 from bouquet.core.plan.ground import Ground, answer_to, opened_by
 from bouquet.core.plan.grouping import Grouping
-from bouquet.core.plan.model import (
-    Cell,
-    Computed,
-    Context,
-    Folded,
-    Permitted,
-    Plan,
-    Predicate,
-    Read,
-    Step,
-    routes_of,
-)
+from bouquet.core.plan.model import Context, Plan, Step
+from bouquet.core.plan.nodes import Cell, Computed, Folded, Permitted, Predicate, Read, routes_of
 from bouquet.core.plan.order import Orders
 from bouquet.core.plan.output import Outputs
 from bouquet.core.rights import Rights

@@ -1,0 +1,17 @@
+"""
+The command line: the same services as the web.
+
+What only some commands need (the web server, the demonstration) is imported by them, so that a run holds no more memory
+than it uses.
+"""
+
+# isort: off
+# Commands stand in the help in the order in which they are imported here.
+from bouquet.cli import runs
+from bouquet.cli import looking
+from bouquet.cli import house
+
+# isort: on
+from bouquet.cli.common import app
+
+__all__ = ["app", "house", "looking", "runs"]

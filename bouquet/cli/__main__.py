@@ -1,0 +1,7 @@
+"""
+`python -m bouquet.cli`.
+"""
+
+from bouquet.cli import app
+
+app()

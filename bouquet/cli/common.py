@@ -1,0 +1,168 @@
+"""
+What the groups of commands share: services, documents, answers, and how failures are told.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import Annotated, Any, NoReturn
+from zoneinfo import ZoneInfo
+
+import sqlalchemy.exc
+import typer
+from pydantic import ValidationError
+
+from bouquet.core.catalogue import RecordType
+from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateError, nearest
+from bouquet.core.plan import Plan, resolve
+from bouquet.core.template import Template, read_document
+from bouquet.core.template.sentence import Sentence
+from bouquet.logs import configure_logs
+from bouquet.runs import (
+    Services,
+)
+from bouquet.settings import settings
+from bouquet.store import NotFound
+from bouquet.store import templates as shelf
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
+
+
+schema_app = typer.Typer(no_args_is_help=True, help="Schemas that Bouquet publishes.")
+app.add_typer(schema_app, name="schema")
+
+
+@app.callback()
+def entrance() -> None:
+    """
+    Export templates over your own records: designed on real rows, run on demand or by the calendar, with proof.
+    """
+    configure_logs()
+
+
+@contextmanager
+def open_services() -> Iterator[Services]:
+    try:
+        services = Services.from_settings(settings())
+    except ValidationError as error:
+        missing = ", ".join(f"BOUQUET_{e['loc'][0]}".upper() for e in error.errors())
+        fail(f"Settings are missing: {missing}. “make demo” makes a set to try; docs/reference/settings.md lists them.")
+    try:
+        yield services
+    except TemplateError as error:
+        for problem in error.problems:
+            typer.echo(f"{problem.place or 'template'}: {problem.message}", err=True)
+        raise typer.Exit(1) from error
+    except BouquetError as error:
+        fail(str(error))
+    except sqlalchemy.exc.OperationalError:
+        fail("Bouquet's own database cannot be reached. Is it running?")
+    finally:
+        services.close()
+
+
+def fail(message: str) -> NoReturn:
+    typer.echo(message, err=True)
+    raise typer.Exit(1)
+
+
+def moment_of(text: str | None, zone: str) -> datetime | None:
+    if text is None:
+        return None
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError as error:
+        msg = f"“{text}” is not a moment, such as 2026-11-22 or 2026-11-22T06:00"
+        raise typer.BadParameter(msg, param_hint="--as-of") from error
+    return moment if moment.tzinfo else moment.replace(tzinfo=ZoneInfo(zone))
+
+
+def document_of(services: Services, named: str) -> tuple[dict[str, Any], int | None, int | None]:
+    """
+    A document from a file or from the library, with the template's number and version where it has them.
+    """
+    path = Path(named)
+    if path.suffix == ".json" or path.is_file():
+        try:
+            return json.loads(path.read_text(encoding="utf-8")), None, None
+        except OSError as error:
+            raise NotFound(f"There is no file “{named}” that can be read.") from error
+        except ValueError as error:
+            raise DocumentError([Problem(code="not_json", message=f"{named} is not JSON: {error}")]) from error
+    with services.store.session() as session:
+        record = shelf.find_template(session, named)
+        if record is None:
+            raise NotFound(f"There is neither a template called “{named}” nor a file of that name.")
+        saved = shelf.latest_version(session, record.id)
+        return (saved.document, record.id, saved.number) if saved else (record.draft, record.id, None)
+
+
+def record_type_of(services: Services, name: str) -> RecordType:
+    types = services.source.catalogue().record_types
+    if name not in types:
+        candidates = nearest(name, list(types))
+        hint = f" Did you mean {' or '.join(candidates)}?" if candidates else ""
+        fail(f"There is no record type “{name}”.{hint}")
+    return types[name]
+
+
+@dataclass(frozen=True)
+class Planned:
+    plan: Plan
+    words: dict[str, str]
+    sentence: str
+
+
+def planned(services: Services, named: str, as_of: str | None, answer: list[str] | None) -> Planned:
+    document, template_id, _ = document_of(services, named)
+    read = read_document(document)
+    answers = answers_of(read, answer) if answer else None
+    context = services.context(moment_of(as_of, read.zone), answers=answers, template_id=template_id)
+    catalogue = services.source.catalogue()
+    plan = resolve(read, catalogue, context).require()
+    sentence = Sentence(read, catalogue, context)
+    return Planned(plan, dict(sentence.steps()), sentence.text())
+
+
+AsOf = Annotated[str | None, typer.Option(help="The moment windows count from; now if not given.")]
+
+
+Answer = Annotated[list[str] | None, typer.Option(help="An answer to an ask: name=value; may be given again.")]
+
+
+AsJson = Annotated[bool, typer.Option("--json", help="Print JSON.")]
+
+
+TemplateName = Annotated[str, typer.Argument(help="A saved template's name, or a template document's file.")]
+
+
+RecordTypeName = Annotated[str, typer.Argument(help="A record type, such as tree.")]
+
+
+def answers_of(template: Template, given: list[str]) -> dict[str, Any]:
+    """
+    Answers as they were typed. Several values of a choice stand between commas; a window is a JSON object, or a kind of
+    window in words such as `previous month`.
+    """
+    kinds = {a.name: a.kind for a in template.asks}
+    found: dict[str, Any] = {}
+    for entry in given:
+        name, mark, text = entry.partition("=")
+        if not mark:
+            raise typer.BadParameter(f"“{entry}” is not name=value", param_hint="--answer")
+        kind = kinds.get(name)
+        if kind == "choices":
+            found[name] = [v.strip() for v in text.split(",") if v.strip()]
+        elif kind == "yes_no":
+            found[name] = text.strip().lower() in ("yes", "true", "1", "y")
+        elif kind == "window":
+            type_, _, unit = text.partition(" ")
+            found[name] = json.loads(text) if text.startswith("{") else {"type": type_, "unit": unit or "day"}
+        else:
+            found[name] = text
+    return found

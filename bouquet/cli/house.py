@@ -1,0 +1,221 @@
+"""
+Keeping the house: serving, workers, people, tokens, the demonstration.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import signal
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import typer
+
+from bouquet.cli.common import (
+    app,
+    fail,
+    open_services,
+)
+from bouquet.core.errors import BouquetError
+from bouquet.runs import (
+    Queue,
+    Services,
+)
+from bouquet.settings import settings
+from bouquet.store import NotFound, people
+
+
+@app.command()
+def migrate() -> None:
+    """
+    Bring Bouquet's own database to the newest version.
+    """
+    with open_services() as services:
+        services.store.migrate()
+        Queue(services).install()
+
+
+@app.command()
+def token(
+    email: Annotated[str, typer.Argument(help="Whom programs act for with it.")],
+    name: Annotated[str, typer.Option(help="What it is for.")],
+    may_run: Annotated[bool, typer.Option("--run", help="It may ask for runs, too, not only read.")] = False,
+    days: Annotated[int, typer.Option(min=1, max=730)] = 90,
+) -> None:
+    """
+    Make a token for a program, and print it; it is shown this once.
+    """
+    with open_services() as services, services.store.session() as session:
+        found = people.find_person(session, email)
+        if found is None:
+            raise NotFound(f"Nobody here has the address “{email}”.")
+        acts = ["look", "run"] if may_run else ["look"]
+        secret, _ = people.add_token(session, found.id, name, acts, services.clock(), days)
+    typer.echo(secret)
+
+
+@app.command()
+def person(
+    email: str,
+    name: Annotated[str, typer.Option(help="The name shown to others.")],
+    role: Annotated[list[str], typer.Option(help="designer, runner, keeper or auditor; may be given again.")],
+    scope: Annotated[
+        str | None,
+        typer.Option(
+            help="What they may see: RECORDTYPE.FIELD=VALUE,VALUE, such as ward.code=03,07; “all” for everything."
+        ),
+    ] = None,
+    password_stdin: Annotated[
+        bool, typer.Option("--password-stdin", help="Read the password from standard input instead of asking for it.")
+    ] = False,
+) -> None:
+    """
+    Add a person who can sign in, or give a known one a new name, roles and password. Asks for the password.
+    """
+    unknown = set(role) - {"designer", "runner", "keeper", "auditor"}
+    if unknown:
+        raise typer.BadParameter(f"There is no role {', '.join(sorted(unknown))}.", param_hint="--role")
+    if password_stdin:
+        password = sys.stdin.readline().rstrip("\r\n")
+    else:
+        password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
+    if len(password) < people.SHORTEST_PASSWORD:
+        raise typer.BadParameter(f"A password has at least {people.SHORTEST_PASSWORD} characters.")
+    with open_services() as services, services.store.session() as session:
+        limits: Any = "as it is" if scope is None else _scope(services, scope)
+        people.put_person(session, email=email, name=name, roles=role, password=password, scope=limits)
+
+
+def _scope(services: Services, text: str) -> Any:
+    """
+    A scope as it was typed, checked against the catalogue. Without one, everything may be seen.
+    """
+    if text.strip().lower() == "all":
+        return None
+    where, mark, values = text.partition("=")
+    records, _, field = where.strip().partition(".")
+    known = services.source.catalogue().record_types.get(records)
+    if not mark or known is None or known.field_named(field) is None:
+        raise typer.BadParameter(f"“{text}” names no field of a record type", param_hint="--scope")
+    return {"records": records, "field": field, "values": [v.strip() for v in values.split(",") if v.strip()]}
+
+
+@app.command()
+def serve(
+    private: Annotated[
+        bool,
+        typer.Option("--private", help="Keep Bouquet's own database in a private PostgreSQL below FOLDER."),
+    ] = False,
+    folder: Annotated[Path, typer.Option(help="Where the private database lies.")] = Path(".house"),
+) -> None:
+    """
+    Serve the web interface, with one worker inside. A house without people waits for its first keeper.
+    """
+    from bouquet.web import serve as serve_web
+
+    with _private_store(folder) if private else nullcontext(), open_services() as services:
+        serve_web(services, settings())
+
+
+@contextmanager
+def _private_store(folder: Path) -> Iterator[None]:
+    """
+    A cluster for the store alone, running while it is served.
+    """
+    from bouquet.demo.cluster import Cluster, ClusterError
+
+    cluster = Cluster(folder.resolve() / "cluster")
+    try:
+        cluster.start()
+        # The store's role has a password of its own, made from the superuser's.
+        password = hashlib.sha256(f"store {cluster.password}".encode()).hexdigest()
+        cluster.ensure_role("bouquet", password)
+        cluster.ensure_database("bouquet", "bouquet")
+    except ClusterError as error:
+        fail(str(error))
+    os.environ["BOUQUET_STORE_URL"] = cluster.url("bouquet", "bouquet", password)
+    try:
+        yield
+    finally:
+        cluster.stop()
+
+
+@app.command()
+def worker(concurrency: Annotated[int, typer.Option(help="Runs at the same time.")] = 2) -> None:
+    """
+    Work off runs, beside a server here or elsewhere.
+    """
+    from bouquet.rounds import work
+
+    with open_services() as services:
+        work(services, concurrency=concurrency)
+
+
+@app.command()
+def demo(
+    folder: Annotated[Path, typer.Option(help="Where the demonstration keeps its things.")] = Path(".demo"),
+    scale: Annotated[int, typer.Option(min=1, max=25, help="1 makes about 48,000 trees.")] = 1,
+    frontend: Annotated[Path, typer.Option(help="The built front end.")] = Path("frontend/dist"),
+    only_prepare: Annotated[bool, typer.Option(help="Set everything up, and stop before serving.")] = False,
+) -> None:
+    """
+    Set up Marrowby and everything around it, and serve it.
+    """
+    from bouquet.demo.demo import PEOPLE, Demo
+    from bouquet.web import bound_socket
+    from bouquet.web import serve as serve_web
+
+    demonstration = Demo(folder, say=typer.echo)
+    try:
+        made = demonstration.prepare(scale=scale, frontend=frontend if frontend.exists() else None)
+    except BouquetError as error:
+        fail(str(error))
+    if only_prepare:
+        return
+    try:
+        listening = bound_socket(made)
+    except OSError as error:
+        demonstration.cluster.stop()
+        fail(f"Port {made.port} was taken in the meantime ({error.strerror}). Start it again.")
+    typer.echo(f"\nBouquet is at http://{made.host}:{made.port}\n\nSign in as one of:")
+    for name, email, roles, password in PEOPLE:
+        typer.echo(f"  {name:<16} {', '.join(roles):<9} {email:<26} password: {password}")
+    typer.echo("\nCtrl+C stops it; “make demo” starts it again with everything kept.")
+    sys.stdout.flush()
+    # The server raises the signal that ended it once more; leaving in order stops the cluster, too.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+    services = Services.from_settings(made)
+    try:
+        serve_web(services, made, listening)
+    finally:
+        services.close()
+        demonstration.cluster.stop()
+
+
+@app.command()
+def cluster(
+    act: Annotated[Literal["start", "stop", "status", "destroy"], typer.Argument()],
+    folder: Annotated[Path, typer.Option(help="The demonstration's folder.")] = Path(".demo"),
+) -> None:
+    """
+    Start, stop or remove the demonstration's private database cluster, or say whether it runs (1 when not).
+    """
+    from bouquet.demo.cluster import Cluster
+
+    private = Cluster(folder / "cluster")
+    if act == "status":
+        typer.echo("running" if private.running() else "stopped")
+        raise typer.Exit(0 if private.running() else 1)
+    try:
+        if act == "stop" and not private.stop():
+            fail("The cluster is in use by another process; it was left running.")
+        elif act == "start":
+            private.start()
+        elif act == "destroy":
+            private.destroy()
+    except BouquetError as error:
+        fail(str(error))

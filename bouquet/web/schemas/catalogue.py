@@ -1,0 +1,164 @@
+"""
+Record types, fields and what they hold.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel
+
+__all__ = [
+    "Bar",
+    "ChoiceOut",
+    "FieldFacts",
+    "FieldGroup",
+    "FieldOut",
+    "FunctionOut",
+    "GuessOut",
+    "ManyOut",
+    "RecordTypeFields",
+    "RecordTypeOut",
+    "TopValue",
+]
+
+
+class GuessOut(BaseModel):
+    """
+    What was guessed of a record type or a field, and why. Nobody has said it.
+    """
+
+    what: str
+    why: str
+
+
+class RecordTypeOut(BaseModel):
+    """
+    A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields. `by_row` says that
+    nothing tells its records apart but all their fields together.
+    """
+
+    name: str
+    label: str
+    plural: str
+    meaning: str
+    rows: int | None
+    key: list[str]
+    title: str | None
+    link: str | None
+    by_row: bool = False
+    guesses: list[GuessOut] = []
+
+
+class ChoiceOut(BaseModel):
+    code: str
+    label: str
+
+
+class FieldOut(BaseModel):
+    """
+    A field as the shelf shows it. `fill` is the share of rows that are not blank; `exact` whether all were seen.
+    """
+
+    path: str
+    label: str
+    column: str
+    kind: str
+    meaning: str
+    unit: str
+    everyday: bool
+    personal: bool
+    retired: str | None
+    substitute: str | None
+    synonyms: list[str]
+    choices: list[ChoiceOut]
+    operators: list[str]
+    example: str | None
+    fill: float | None
+    exact: bool
+    guesses: list[GuessOut] = []
+
+
+class FieldGroup(BaseModel):
+    """
+    The fields of one record that a row leads to. `path` is empty for the row's own record.
+    """
+
+    path: str
+    label: str
+    note: str
+    records: str
+    fields: list[FieldOut]
+
+
+class ManyOut(BaseModel):
+    """
+    A way to many records: its path, the record type at its end, what one and several of these are called, and the
+    names of its fields that hold files.
+    """
+
+    path: str
+    label: str
+    records: str
+    one: str
+    plural: str
+    files: list[str]
+
+
+class RecordTypeFields(BaseModel):
+    """
+    Everything that can stand in a template of one record type.
+    """
+
+    record_type: RecordTypeOut
+    groups: list[FieldGroup]
+    many: list[ManyOut]
+    proposed: list[dict[str, Any]]
+
+
+class TopValue(BaseModel):
+    value: str
+    count: int
+
+
+class Bar(BaseModel):
+    """
+    One bar of a histogram: from `least` up to `greatest`.
+    """
+
+    least: str
+    greatest: str
+    count: int
+
+
+class FieldFacts(BaseModel):
+    """
+    A field's values at a glance. `seen` is the number of rows looked at; `exact` whether these were all. Values of
+    personal fields are not shown.
+    """
+
+    field: str
+    label: str
+    rows: int
+    seen: int
+    exact: bool
+    fill: float
+    distinct: int
+    distinct_exact: bool
+    least: str | None
+    greatest: str | None
+    top: list[TopValue]
+    histogram: list[Bar]
+    personal: bool
+
+
+class FunctionOut(BaseModel):
+    """
+    A function or operator of formulas.
+    """
+
+    name: str
+    group: str
+    calls: list[str]
+    meaning: str
+    example: list[str]

@@ -1,0 +1,65 @@
+"""
+People, their session and what they like.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from bouquet.store.people import LONGEST_EMAIL, SHORTEST_PASSWORD
+
+__all__ = [
+    "NewPassword",
+    "PersonOut",
+    "Preferences",
+    "Session",
+    "SignInRequest",
+]
+
+
+class PersonOut(BaseModel):
+    """
+    A person, and what they may do: `look`, `run`, `design`, `keep`.
+    """
+
+    id: int
+    name: str
+    email: str
+    roles: list[str]
+    may: list[str]
+
+
+class NewPassword(BaseModel):
+    current: str = Field(max_length=1_000)
+    new: str = Field(
+        min_length=SHORTEST_PASSWORD, max_length=1_000, description=f"At least {SHORTEST_PASSWORD} characters"
+    )
+
+
+class SignInRequest(BaseModel):
+    email: str = Field(max_length=LONGEST_EMAIL)
+    password: str = Field(max_length=1_000)
+
+
+class Preferences(BaseModel):
+    """
+    How a person likes the interface. A locale of "" is the browser's. `hints_seen` are the hints put away.
+    """
+
+    theme: Literal["light", "dark", "system"] = "light"
+    locale: str = Field("", max_length=20, pattern=r"^([A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*)?$")
+    hints: bool = True
+    hints_seen: list[str] = Field([], max_length=100)
+
+
+class Session(BaseModel):
+    """
+    Who is signed in, and where: the source and whether it is practice or live.
+    """
+
+    person: PersonOut
+    source: str
+    environment: str
+    preferences: Preferences

@@ -1,0 +1,90 @@
+"""
+Records as people browse them: views, saved lists, uses, and what was removed.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+__all__ = [
+    "NewPicks",
+    "NewView",
+    "PicksOut",
+    "RecordUse",
+    "RecordUses",
+    "RemovedOut",
+    "ViewOut",
+]
+
+
+class RecordUse(BaseModel):
+    """
+    A template of a record's type: whether the record is in its rows, and the step that stopped it otherwise.
+    """
+
+    template_id: int
+    name: str
+    is_in: bool | None
+    stopped_by: str
+
+
+class RecordUses(BaseModel):
+    """
+    Where a record is used: the saved lists that hold it, and the templates of its type.
+    """
+
+    picks: list[str]
+    templates: list[RecordUse]
+
+
+class RemovedOut(BaseModel):
+    """
+    Something removed that can be brought back at `/templates/{id}/restore`, `/rounds/{id}/restore`,
+    `/picks/removed/{id}/restore` or `/records/views/{id}/restore`. A round is called as its template.
+    """
+
+    kind: Literal["template", "round", "picks", "view"]
+    id: int
+    name: str
+    owner: str
+    removed_at: datetime
+
+
+class PicksOut(BaseModel):
+    name: str
+    records: str
+    size: int
+    changed_at: datetime
+
+
+class NewPicks(BaseModel):
+    """
+    A hand-picked list: the records' keys, each a list of texts, or those of all rows of a document.
+    """
+
+    records: str = Field(max_length=100)
+    keys: list[list[str]] = Field([], max_length=50_000)
+    document: dict[str, Any] | None = None
+
+
+class NewView(BaseModel):
+    """
+    A way of looking at the records of a type, to be saved: a template document's columns, filter and order.
+    """
+
+    name: str = Field(min_length=1, max_length=120)
+    document: dict[str, Any]
+    shared: bool = False
+
+
+class ViewOut(BaseModel):
+    id: int
+    name: str
+    records: str
+    document: dict[str, Any]
+    shared: bool
+    owner: str
+    mine: bool

@@ -1,0 +1,167 @@
+"""
+Templates, their versions, and what they ask.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel, Field
+
+from bouquet.web.schemas.catalogue import ChoiceOut
+from bouquet.web.schemas.runs import RunOut
+
+__all__ = [
+    "ChangeOut",
+    "NewTemplate",
+    "PeriodOut",
+    "PinChange",
+    "QuestionOut",
+    "Questions",
+    "SaveRequest",
+    "TemplateChange",
+    "TemplateOut",
+    "TemplateRow",
+    "VersionDocument",
+    "VersionOut",
+]
+
+
+class NewTemplate(BaseModel):
+    """
+    Start from a record type (with its everyday fields, or with nothing), or from a document; `free_name` takes the next
+    free name where the document's is taken.
+    """
+
+    records: str | None = None
+    everyday: bool = True
+    document: dict[str, Any] | None = None
+    free_name: bool = False
+
+
+class TemplateOut(BaseModel):
+    """
+    A template with its draft. `revision` goes back in `If-Match` with the next change.
+    """
+
+    id: int
+    name: str
+    document: dict[str, Any]
+    revision: int
+    version: int
+    changed: bool
+    changed_at: datetime
+    owner: str
+    saved_at: datetime | None
+    labels: list[str]
+    standing: Literal["own", "shared", "house"]
+    used_by: list[str]
+
+
+class TemplateChange(BaseModel):
+    """
+    Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard.
+    """
+
+    labels: list[str] | None = Field(None, max_length=20)
+    standing: Literal["own", "shared", "house"] | None = None
+
+
+class PinChange(BaseModel):
+    pinned: bool
+
+
+class VersionDocument(BaseModel):
+    number: int
+    document: dict[str, Any]
+
+
+class ChangeOut(BaseModel):
+    """
+    One difference between two versions; before and after in words.
+    """
+
+    act: Literal["added", "gone", "moved", "changed"]
+    what: str
+    before: str
+    after: str
+
+
+class QuestionOut(BaseModel):
+    """
+    An ask as a runner meets it: with the choices it has, and the answer this person gave last, else the default.
+    """
+
+    name: str
+    label: str
+    kind: Literal["choices", "text", "number", "date", "yes_no", "window"]
+    required: bool
+    choices: list[ChoiceOut]
+    answer: Any
+
+
+class PeriodOut(BaseModel):
+    """
+    A window of the template that can be another for this once.
+    """
+
+    place: str
+    words: str
+    window: dict[str, Any]
+
+
+class Questions(BaseModel):
+    """
+    What a runner needs to run a template. `personal` are the headings of columns with personal data.
+    """
+
+    id: int
+    name: str
+    about: str
+    version: int
+    document: dict[str, Any]
+    asks: list[QuestionOut]
+    periods: list[PeriodOut]
+    format: Literal["csv", "xlsx", "jsonl"]
+    personal: list[str]
+
+
+class TemplateRow(BaseModel):
+    """
+    A template in the library.
+    """
+
+    id: int
+    name: str
+    sentence: str
+    records: str
+    records_label: str
+    version: int
+    owner: str
+    mine: bool
+    format: str
+    changed_at: datetime
+    last_run: RunOut | None
+    rows: list[int]
+    next_at: datetime | None
+    next_words: str
+    next_to: str
+    labels: list[str]
+    standing: Literal["own", "shared", "house"]
+    pinned: bool
+    asks: int
+    fields: str
+    broken: str
+    personal: bool
+
+
+class VersionOut(BaseModel):
+    number: int
+    note: str
+    saved_by: str
+    saved_at: datetime
+
+
+class SaveRequest(BaseModel):
+    note: str = Field("", max_length=500)
