@@ -21,7 +21,7 @@ from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateError, nearest
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from bouquet.logs import configure_logs
 from bouquet.runs import (
     Services,

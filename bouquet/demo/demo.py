@@ -21,7 +21,7 @@ import psycopg
 import sqlalchemy as sa
 
 from bouquet.core.template import read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from bouquet.demo.cluster import Cluster, port_is_free
 from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.rounds import rhythm_of, tick_rounds

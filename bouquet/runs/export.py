@@ -31,7 +31,7 @@ from bouquet.core.shaping import ReaderLines, TextShaper, Totalled, title_lines,
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import Severity, Show, Template
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
 from bouquet.runs.archive import attachments_of, write_archive
 from bouquet.runs.pen import Part, Pen, prefetched
@@ -204,7 +204,17 @@ class Export:
         lines = ReaderLines.count(self.plan, totals)
         into_sheets = self._into_sheets()
         whole = announced + lines
-        pen = Pen(self, parts, totals, into_sheets=into_sheets, whole=whole)
+        pen = Pen(
+            self.plan,
+            parts,
+            totals,
+            takes_lines=self._takes_lines,
+            into_sheets=into_sheets,
+            whole=whole,
+            name=self.file_name,
+            open_writer=self._open_writer,
+            note=self.notes.update,
+        )
         try:
             with ThreadPoolExecutor(1, thread_name_prefix="totals") as adding:
                 added: Future[None] | None = None
@@ -233,6 +243,10 @@ class Export:
         if self.plan.row_checks:
             self.found.add(frame)
         self.digests.setdefault(path, Digest(path)).follow()
+
+    @property
+    def _takes_lines(self) -> bool:
+        return self.plan.output.style == "reader" and self.writer_class.takes_lines
 
     def _into_sheets(self) -> bool:
         split = self.plan.output.split
@@ -267,7 +281,7 @@ class Export:
         """
         What the lines of totals say, read from the same snapshot.
         """
-        if self.plan.output.style != "reader" or not self.writer_class.takes_lines:
+        if not self._takes_lines:
             return [{}]
         by_value = self.plan.split is not None
         levels: list[dict[tuple[Any, ...], dict[int, str | None]]] = []
@@ -311,10 +325,11 @@ class Export:
         )
         return file_name(plan.output.name, facts, self.writer_class.extension)
 
-    def open_writer(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int) -> Writer:
+    def _open_writer(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer:
         """
         Begin a file beside its place.
         """
+        titled = self.totals.rows if titled is None else titled
         writer = self.writer_class(
             self.plan,
             self.folder / f".{name}.part",

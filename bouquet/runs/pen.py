@@ -6,19 +6,17 @@ from __future__ import annotations
 
 import queue
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeVar
+from typing import Any, Protocol, TypeVar
 
 import polars as pl
 
 from bouquet.core.naming import with_suffix
+from bouquet.core.plan import Plan
 from bouquet.core.shaping import Line, ReaderLines, Totalled
 from bouquet.core.writers import SheetFacts, Writer
-
-if TYPE_CHECKING:
-    from bouquet.runs.export import Export
 
 __all__ = ["Part", "Pen", "prefetched"]
 
@@ -82,14 +80,46 @@ def prefetched(source: Iterator[T]) -> Iterator[T]:
         thread.join()
 
 
+class OpensWriter(Protocol):
+    """
+    Begins the file `name` for so many lines; `titled` are the rows that its title speaks of, None for all so far.
+    """
+
+    def __call__(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer: ...
+
+
 class Pen:
     """
     Puts rows and lines into files, one after the other, as the split asks.
+
+    Args:
+        plan: What the rows are of.
+        parts: The parts of the split, one where there is none.
+        totals: What the lines of totals say.
+        takes_lines: Whether lines of headings and totals stand between rows.
+        into_sheets: Whether parts become sheets of one file.
+        whole: Lines of all parts together.
+        name: The name of a file, of its rows, the number of its part and the value it is split by.
+        open_writer: Begins a file.
+        note: Takes what a finished file has to say.
     """
 
-    def __init__(self, export: Export, parts: list[Part], totals: Totalled, *, into_sheets: bool, whole: int) -> None:
-        self.export, self.plan, self.parts, self.totals = export, export.plan, parts, totals
-        self.into_sheets, self.whole = into_sheets, whole
+    def __init__(
+        self,
+        plan: Plan,
+        parts: list[Part],
+        totals: Totalled,
+        *,
+        takes_lines: bool,
+        into_sheets: bool,
+        whole: int,
+        name: Callable[[int, int | None, str | None], str],
+        open_writer: OpensWriter,
+        note: Callable[[Mapping[str, int]], None],
+    ) -> None:
+        self.plan, self.parts, self.totals = plan, parts, totals
+        self.takes_lines, self.into_sheets, self.whole = takes_lines, into_sheets, whole
+        self.name_of, self.open_writer, self.note = name, open_writer, note
         self.at, self.rows, self.written, self.names = -1, 0, 0, set[str]()
         self.writer: Writer | None = None
         self.several = len(parts) > 1 or parts[0].rows is None or parts[0].value is not None
@@ -170,12 +200,11 @@ class Pen:
         self.at += 1
         self.rows = 0
         part = self.parts[min(self.at, len(self.parts) - 1)]
-        takes = self.plan.output.style == "reader" and self.export.writer_class.takes_lines
-        if takes and (self.plan.split is not None or self.at == 0):
+        if self.takes_lines and (self.plan.split is not None or self.at == 0):
             self.lines: ReaderLines | None = ReaderLines(
                 self.plan, self.totals, (part.key,) if self.plan.split is not None else ()
             )
-        elif not takes:
+        elif not self.takes_lines:
             self.lines = None
         if self.into_sheets:
             if self.at == 0:
@@ -197,27 +226,25 @@ class Pen:
 
     def _open(self, lines: int, sheets: Sequence[SheetFacts], number: int | None, value: str | None) -> None:
         part = self.parts[min(self.at, len(self.parts) - 1)]
-        titled = self.export.totals.rows if part.rows is None else part.rows
-        if sheets:
-            titled = sum(p.rows or 0 for p in self.parts)
-        name = self.export.file_name(part.rows or 0, number, value)
+        titled = sum(p.rows or 0 for p in self.parts) if sheets else part.rows
+        name = self.name_of(part.rows or 0, number, value)
         stem, n = name, 1
         while name.casefold() in self.names:
             n += 1
             name = with_suffix(stem, n)
         self.names.add(name.casefold())
         self.name = name
-        self.writer = self.export.open_writer(name, lines, sheets, titled)
+        self.writer = self.open_writer(name, lines, sheets, titled)
 
     def _close(self) -> tuple[str, Path, int]:
         assert self.writer is not None
         self.writer.close()
-        self.export.notes.update(self.writer.facts.notes)
+        self.note(self.writer.facts.notes)
         return self.name, self.writer.path, self.writer.facts.rows
 
     def abandon(self) -> None:
         """
-        Let go of the file under way.
+        Close the file under way and remove it.
         """
         if self.writer is not None:
             self.writer.abandon()

@@ -20,7 +20,7 @@ from bouquet.core.plan import Context, PlanColumn, Read, resolve
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.example import date_patterns, format_by_example
 from bouquet.core.template import Show, Window, narrowed, only_records, read_document, with_windows
-from bouquet.core.template.compare import compare_templates
+from bouquet.core.wording.changes import compare_templates
 
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 

@@ -15,7 +15,7 @@ from bouquet.core.formula import FormulaError, formulas_document, parse
 from bouquet.core.plan import Context, Picked, Resolution, resolve
 from bouquet.core.sql import Statements, render
 from bouquet.core.template import read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from tests.core.conftest import NOW
 
 Resolve = Callable[..., Resolution]

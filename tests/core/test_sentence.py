@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan import Context
 from bouquet.core.template import read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from tests.core.conftest import NOW
 
 CONTEXT = Context(as_of=NOW)

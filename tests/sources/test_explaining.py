@@ -15,7 +15,7 @@ from bouquet.core.plan import Context, Plan, Scope, resolve
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import Trace, count_tally, left_out, trace
 from bouquet.sources import Finding, Source
 from tests.conftest import NOW

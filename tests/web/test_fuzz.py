@@ -14,7 +14,7 @@ from bouquet.core.errors import DocumentError
 from bouquet.core.plan import OPERATORS, Context, resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import count_tally
 from bouquet.sources import Source
 from tests.conftest import NOW

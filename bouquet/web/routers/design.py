@@ -35,8 +35,8 @@ from bouquet.core.template import (
     only_records,
     read_document,
 )
-from bouquet.core.template.sentence import Sentence
 from bouquet.core.windows import resolve_window, span_words, window_words
+from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS
 from bouquet.runs import Services, Traced, count_tally, left_out, trace
 from bouquet.runs import Trace as TraceFound

@@ -10,7 +10,7 @@ from fastapi import APIRouter, Depends, Query
 
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import Services, trace
 from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store import NotFound, views

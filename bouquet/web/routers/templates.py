@@ -16,8 +16,8 @@ from bouquet.core.guessing import propose_columns, propose_order
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import resolve
 from bouquet.core.template import FORMAT, read_document
-from bouquet.core.template.compare import compare_templates
-from bouquet.core.template.sentence import Sentence
+from bouquet.core.wording.changes import compare_templates
+from bouquet.core.wording.sentence import Sentence
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
 from bouquet.store import NotFound, views

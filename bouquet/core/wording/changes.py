@@ -12,8 +12,8 @@ from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan.model import Context
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck
 from bouquet.core.template.document import Template
-from bouquet.core.template.sentence import Part, Sentence, words
 from bouquet.core.template.values import Column
+from bouquet.core.wording.sentence import Part, Sentence, words
 
 __all__ = ["Change", "compare_templates"]
 
