@@ -4,31 +4,20 @@ Looking at a template under design: its sentence, its sheet, its tally. Nothing 
 
 from __future__ import annotations
 
-import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
-from dataclasses import replace
+from dataclasses import asdict
 from datetime import UTC, datetime, tzinfo
-from typing import Any, TypeAlias
+from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
 
-import polars as pl
 from fastapi import APIRouter, Depends
 from pydantic import ValidationError
 
-from bouquet.core.checks import Findings
-from bouquet.core.dictionary import column_words
+from bouquet import designing
 from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.formula import FUNCTIONS, GROUPS
-from bouquet.core.naming import NameFacts, file_name
-from bouquet.core.plan import Context, Plan, PlanColumn, Resolution, resolve
-from bouquet.core.shaping import TextShaper, to_frame
-from bouquet.core.slip import Totals
-from bouquet.core.sql import OBJECTS, Statements
+from bouquet.core.plan import Context, Plan, resolve
 from bouquet.core.template import (
-    Column,
-    FoldValue,
     Template,
     Window,
     narrowed,
@@ -37,11 +26,10 @@ from bouquet.core.template import (
 )
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.wording.sentence import Sentence
-from bouquet.core.writers import WRITERS
+from bouquet.designing import Counting, SeenRows, expected_name, first_rows, sheet_columns
 from bouquet.runs import Services, Traced, count_tally, left_out, trace
 from bouquet.runs import Trace as TraceFound
-from bouquet.runs.export import window_of
-from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
+from bouquet.sources import INTERACTIVE_TIMEOUT
 from bouquet.store import NotFound
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
@@ -57,7 +45,6 @@ from bouquet.web.schemas import (
     Look,
     LookRequest,
     Mark,
-    ObjectedRow,
     PartOut,
     ProblemOut,
     RecordName,
@@ -74,41 +61,8 @@ from bouquet.web.schemas import (
 
 router = APIRouter(route_class=ExactRoute, prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
 
-#: Characters of a cell that go to the screen; the file holds all of them.
-CELL_SHOWN = 300
 
-#: Rows shown of those that a check objects to.
-OBJECTED = 5
-
-
-class _Counting:
-    """
-    The counts under way, by bench, so that a newer one can stop an older one's query.
-    """
-
-    def __init__(self) -> None:
-        self._running: dict[str, Snapshot] = {}
-        self._lock = threading.Lock()
-
-    @contextmanager
-    def only(self, bench: str, snapshot: Snapshot) -> Iterator[None]:
-        if not bench:
-            yield
-            return
-        with self._lock:
-            older = self._running.get(bench)
-            self._running[bench] = snapshot
-        if older is not None:
-            older.cancel()
-        try:
-            yield
-        finally:
-            with self._lock:
-                if self._running.get(bench) is snapshot:
-                    del self._running[bench]
-
-
-_counting = _Counting()
+_counting = Counting()
 
 
 @router.post("/look", response_model=Look)
@@ -124,26 +78,23 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
     catalogue = services.source.catalogue()
     context = context_of(services, person, body)
     resolution = resolve(narrowed_to(services, template, body.only), catalogue, context)
-    rows: list[list[str | None]] = []
-    keys: list[list[str | None]] = []
-    marks: list[Mark] = []
-    more = False
-    if resolution.partial is not None and resolution.partial.columns:
-        rows, keys, marks, more = _rows(services, resolution.partial, body)
-        rows = _spread(template, resolution.partial, rows)
-        marks = _spread_marks(template, resolution.partial, marks)
+    seen = SeenRows([], [], [], more=False)
+    plan = resolution.partial
+    if plan is not None and plan.columns:
+        with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+            seen = first_rows(snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys)
     sentence = Sentence(template, catalogue, context)
     return Look(
         sentence=[PartOut(text=p.text, role=p.role, place=p.place, note=p.note) for p in sentence.parts()],
-        columns=_columns(template, resolution),
-        rows=rows,
-        keys=keys,
-        marks=marks,
-        more=more,
-        file_name=_file_name(template, resolution),
+        columns=[ColumnOut(**asdict(c)) for c in sheet_columns(template, resolution)],
+        rows=seen.rows,
+        keys=seen.keys,
+        marks=[Mark(**asdict(m)) for m in seen.marks],
+        more=seen.more,
+        file_name=expected_name(template, resolution),
         problems=[ProblemOut(**p) for p in pointers(resolution.problems)],
         notes=[ProblemOut(**p) for p in pointers(resolution.notes)],
-        personal=list(resolution.partial.personal) if resolution.partial is not None else [],
+        personal=list(plan.personal) if plan is not None else [],
         milliseconds=_since(began),
     )
 
@@ -310,49 +261,6 @@ def _unreadable(error: DocumentError, began: float) -> Look:
     )
 
 
-Texts: TypeAlias = list[list[str | None]]
-
-
-def _rows(services: Services, plan: Plan, body: LookRequest) -> tuple[Texts, Texts, list[Mark], bool]:
-    statements = Statements(plan)
-    statement = statements.rows(limit=body.limit + 1, offset=body.offset, keys=body.keys, checks=bool(plan.row_checks))
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
-        frame = to_frame(snapshot.table(statement))
-        marks = _marks(snapshot, statements, frame.head(body.limit), body.offset)
-    guard = plan.guards_formulas and plan.output.format == "csv"
-    text = TextShaper(plan.columns, plan.zone.key, guard=guard).shape(frame)
-    rows = [[None if v is None else v[:CELL_SHOWN] for v in row] for row in text.head(body.limit).rows()]
-    named = [f"k{n}" for n in range(len(plan.row_key))] if body.keys and not plan.by else []
-    keys = [list(k) for k in frame.head(body.limit).select(named).rows()] if named else []
-    return rows, keys, marks, frame.height > body.limit
-
-
-def _marks(snapshot: Snapshot, statements: Statements, frame: pl.DataFrame, offset: int) -> list[Mark]:
-    """
-    What checks object to among the rows that are shown.
-    """
-    found = []
-    for n, check in enumerate(statements.plan.row_checks):
-        if check.objects is not None:
-            rows = frame[f"{OBJECTS}{n}"].cast(pl.Boolean).arg_true().to_list()
-        else:
-            values = frame[f"c{check.column}"]
-            known = values.drop_nulls().unique().to_list()
-            again = snapshot.table(statements.repeated(n, known))["value"].to_pylist() if known else []
-            rows = values.is_in(pl.Series(again, dtype=values.dtype)).fill_null(False).arg_true().to_list()
-        found += [Mark(row=offset + r, column=check.column, words=check.words, severity=check.severity) for r in rows]
-    return found
-
-
-def _spread_marks(template: Template, plan: Plan, marks: list[Mark]) -> list[Mark]:
-    """
-    Marks at the positions that columns have in the sheet, where unsound ones have a place, too.
-    """
-    places = [at for c in template.columns for at in _places(plan, c.id)]
-    position = {at: n for n, at in enumerate(places) if at is not None}
-    return [m.model_copy(update={"column": position.get(m.column)}) if m.column is not None else m for m in marks]
-
-
 @router.post("/checks", response_model=CheckCounts)
 def count_checks(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
     """
@@ -361,156 +269,9 @@ def count_checks(body: LookRequest, services: TheServices, person: CurrentPerson
     """
     began = time.perf_counter()
     plan, _ = sound_plan(services, person, body, body.only)
-    statements = Statements(plan)
     with (
         services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
         _counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
     ):
-        counts = snapshot.row(statements.objections())
-        checks = [
-            _check_count(snapshot, statements, n, int(counts[f"{OBJECTS}{n}"])) for n in range(len(plan.row_checks))
-        ]
-        checks += _whole_counts(snapshot, statements, int(counts["rows"]))
-    order = {f"checks[{n}]": n for n in range(len(read_document(body.document).checks))}
-    checks.sort(key=lambda c: order.get(c.place, 0))
-    return CheckCounts(rows=int(counts["rows"]), checks=checks, milliseconds=_since(began))
-
-
-def _check_count(snapshot: Snapshot, statements: Statements, n: int, count: int) -> CheckCount:
-    check = statements.plan.row_checks[n]
-    rows = snapshot.rows(statements.objected(n, limit=OBJECTED)) if count else []
-    found = [
-        ObjectedRow(
-            key=[str(r[k]) for k in sorted(r) if k.startswith("k")],
-            value=None if r["v0"] is None or check.column is None else str(r["v0"])[:CELL_SHOWN],
-        )
-        for r in rows
-    ]
-    return CheckCount(
-        place=check.place,
-        words=check.words,
-        severity=check.severity,
-        whole=False,
-        objections=count,
-        saw="",
-        rows=found,
-    )
-
-
-def _whole_counts(snapshot: Snapshot, statements: Statements, rows: int) -> list[CheckCount]:
-    """
-    The checks of the file as a whole; those that need totals of columns are judged by the run.
-    """
-    plan = statements.plan
-    totals = Totals(plan)
-    totals.rows = rows
-    known = [c for c in plan.file_checks if c.part.file not in ("total", "full")]
-    found = Findings(replace(plan, file_checks=tuple(known)))
-    found.finish(totals)
-    said = {known[n].place: saw for n, saw in found.whole.items()}
-    return [
-        CheckCount(
-            place=c.place,
-            words=c.words,
-            severity=c.severity,
-            whole=True,
-            objections=int(c.place in said),
-            saw=said.get(c.place, "" if c in known else "judged when it runs"),
-            rows=[],
-        )
-        for c in plan.file_checks
-    ]
-
-
-def _spread(template: Template, plan: Plan, rows: list[list[str | None]]) -> list[list[str | None]]:
-    """
-    Rows with a blank cell for each column of the template that is not sound.
-    """
-    places = [at for c in template.columns for at in _places(plan, c.id)]
-    return [[row[at] if at is not None else None for at in places] for row in rows]
-
-
-def _places(plan: Plan | None, id: str) -> list[int | None]:
-    """
-    Where a column of the template stands in the plan; a spread stands in several places, an unsound one in none.
-    """
-    found: list[int | None] = [n for n, c in enumerate(plan.columns) if c.id == id] if plan is not None else []
-    return found or [None]
-
-
-def _columns(template: Template, resolution: Resolution) -> list[ColumnOut]:
-    plan = resolution.partial
-    found = []
-    for column in template.columns:
-        for at in _places(plan, column.id):
-            planned = plan.columns[at] if plan is not None and at is not None else None
-            repeats = _repeats(plan, planned)
-            found.append(_column(column.id, column.heading, planned, column, repeats=repeats))
-    return found
-
-
-def _repeats(plan: Plan | None, column: PlanColumn | None) -> bool:
-    """
-    Whether a column's value belongs to a record above the one that rows stand for.
-    """
-    if plan is None or column is None or not plan.opened or column.route is None:
-        return False
-    opened = tuple(r.name for r in plan.opened)
-    return column.route.way[: len(opened)] != opened
-
-
-def _column(id: str, heading: str, planned: PlanColumn | None, column: Column, *, repeats: bool) -> ColumnOut:
-    return ColumnOut(
-        id=id,
-        heading=planned.heading if planned else heading,
-        number=planned.number if planned else 1,
-        trail=column_words(planned.cell) if planned else _written(column),
-        shown=_shown(planned) if planned else "",
-        kind=planned.kind if planned else "text",
-        sound=planned is not None,
-        repeats=repeats,
-    )
-
-
-def _written(column: Column) -> str:
-    """
-    Where an unsound column says it comes from.
-    """
-    value = column.value
-    if isinstance(value, FoldValue):
-        return f"{value.fold.how.replace('_', ' ')} {value.fold.path}".strip()
-    return getattr(value, "field", None) or getattr(value, "formula", None) or "constant"
-
-
-def _shown(column: PlanColumn) -> str:
-    show, parts = column.show, []
-    if show.date:
-        parts.append(show.date)
-    if show.decimals is not None:
-        parts.append(
-            "whole number" if show.decimals == 0 else f"{show.decimals} decimal{'s' if show.decimals > 1 else ''}"
-        )
-    if show.choice == "code":
-        parts.append("code")
-    if show.case != "as_is":
-        parts.append(f"{show.case} case")
-    return " · ".join(parts)
-
-
-def _file_name(template: Template, resolution: Resolution) -> str:
-    plan = resolution.partial
-    if plan is None or any(p.place == "output.name" for p in resolution.problems):
-        return ""
-    split = template.output.split
-    several = split is not None and not (split.into == "sheets" and template.output.format == "xlsx")
-    facts = NameFacts(
-        template=template.name,
-        records=plan.row_type.name,
-        as_of=plan.context.as_of.astimezone(plan.zone),
-        window_start=window_of(plan)[0],
-        window_end=window_of(plan)[1],
-        answers=dict(plan.answers),
-        value="…" if plan.split is not None and several else None,
-        part=1 if several else None,
-    )
-    return file_name(template.output.name, facts, WRITERS[template.output.format].extension)
+        rows, checks = designing.count_checks(snapshot, plan)
+    return CheckCounts(rows=rows, checks=[CheckCount(**asdict(c)) for c in checks], milliseconds=_since(began))

@@ -1,0 +1,21 @@
+"""
+Help while a template is designed: looking at its rows, counting what its checks object to. Nothing is kept.
+"""
+
+from bouquet.designing.checking import Counted, Objected, count_checks
+from bouquet.designing.counting import Counting
+from bouquet.designing.looking import CELL_SHOWN, Mark, SeenRows, SheetColumn, expected_name, first_rows, sheet_columns
+
+__all__ = [
+    "CELL_SHOWN",
+    "Counted",
+    "Counting",
+    "Mark",
+    "Objected",
+    "SeenRows",
+    "SheetColumn",
+    "count_checks",
+    "expected_name",
+    "first_rows",
+    "sheet_columns",
+]

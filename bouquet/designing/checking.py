@@ -1,0 +1,103 @@
+"""
+What checks would object to if the template ran now.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+from bouquet.core.checks import Findings
+from bouquet.core.plan import Plan
+from bouquet.core.slip import Totals
+from bouquet.core.sql import OBJECTS, Statements
+from bouquet.core.template import Severity
+from bouquet.designing.looking import CELL_SHOWN
+from bouquet.sources import Snapshot
+
+__all__ = ["Counted", "Objected", "count_checks"]
+
+#: Rows shown of those that a check objects to.
+OBJECTED = 5
+
+
+@dataclass(frozen=True)
+class Objected:
+    """
+    A row that a check objects to: the key of its record, and the value.
+    """
+
+    key: list[str]
+    value: str | None
+
+
+@dataclass(frozen=True)
+class Counted:
+    """
+    One check: how many rows it objects to, with some of them; or, where `whole`, whether it objects to the file, and
+    what it saw.
+    """
+
+    place: str
+    words: str
+    severity: Severity
+    whole: bool
+    objections: int
+    saw: str = ""
+    rows: list[Objected] = field(default_factory=list)
+
+
+def count_checks(snapshot: Snapshot, plan: Plan) -> tuple[int, list[Counted]]:
+    """
+    (rows, checks in the order of the template).
+    """
+    statements = Statements(plan)
+    counts = snapshot.row(statements.objections())
+    checks = [_check_count(snapshot, statements, n, int(counts[f"{OBJECTS}{n}"])) for n in range(len(plan.row_checks))]
+    checks += _whole_counts(statements, int(counts["rows"]))
+    return int(counts["rows"]), sorted(checks, key=lambda c: int(c.place.partition("[")[2].rstrip("]") or 0))
+
+
+def _check_count(snapshot: Snapshot, statements: Statements, n: int, count: int) -> Counted:
+    check = statements.plan.row_checks[n]
+    rows = snapshot.rows(statements.objected(n, limit=OBJECTED)) if count else []
+    found = [
+        Objected(
+            key=[str(r[k]) for k in sorted(r) if k.startswith("k")],
+            value=None if r["v0"] is None or check.column is None else str(r["v0"])[:CELL_SHOWN],
+        )
+        for r in rows
+    ]
+    return Counted(
+        place=check.place,
+        words=check.words,
+        severity=check.severity,
+        whole=False,
+        objections=count,
+        saw="",
+        rows=found,
+    )
+
+
+def _whole_counts(statements: Statements, rows: int) -> list[Counted]:
+    """
+    The checks of the file as a whole; those that need totals of columns are judged by the run.
+    """
+    plan = statements.plan
+    totals = Totals(plan)
+    totals.rows = rows
+    known = [c for c in plan.file_checks if c.part.file not in ("total", "full")]
+    found = Findings(replace(plan, file_checks=tuple(known)))
+    found.finish(totals)
+    said = {known[n].place: saw for n, saw in found.whole.items()}
+    return [
+        Counted(
+            place=c.place,
+            words=c.words,
+            severity=c.severity,
+            whole=True,
+            objections=int(c.place in said),
+            saw=said.get(c.place, "" if c in known else "judged when it runs"),
+            rows=[],
+        )
+        for c in plan.file_checks
+    ]

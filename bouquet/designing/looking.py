@@ -1,0 +1,213 @@
+"""
+Looking at a template under design: the first rows as its file will show them, through the same plan as a run.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TypeAlias
+
+import polars as pl
+
+from bouquet.core.dictionary import column_words
+from bouquet.core.naming import NameFacts, file_name
+from bouquet.core.plan import Plan, PlanColumn, Resolution
+from bouquet.core.shaping import TextShaper, to_frame
+from bouquet.core.sql import OBJECTS, Statements
+from bouquet.core.template import Column, FoldValue, Severity, Template
+from bouquet.core.writers import WRITERS
+from bouquet.runs.export import window_of
+from bouquet.sources import Snapshot
+
+__all__ = ["CELL_SHOWN", "Mark", "SeenRows", "SheetColumn", "expected_name", "first_rows", "sheet_columns"]
+
+#: Characters of a cell that go to the screen; the file holds all of them.
+CELL_SHOWN = 300
+
+Texts: TypeAlias = list[list[str | None]]
+
+
+@dataclass(frozen=True)
+class Mark:
+    """
+    A cell, or a whole row, that a check objects to. `row` counts from the first of all rows.
+    """
+
+    row: int
+    column: int | None
+    words: str
+    severity: Severity
+
+
+@dataclass(frozen=True)
+class SeenRows:
+    """
+    Rows of the sheet: a text per column, None for blank; their keys where rows are no groups; what checks object to;
+    and whether more follow.
+    """
+
+    rows: Texts
+    keys: Texts
+    marks: list[Mark]
+    more: bool
+
+
+@dataclass(frozen=True)
+class SheetColumn:
+    """
+    A column of the sheet as it is looked at. `trail` says where its values come from, `shown` how they are written,
+    `repeats` that a value belongs to a record above the one that rows stand for.
+    """
+
+    id: str
+    heading: str
+    number: int
+    trail: str
+    shown: str
+    kind: str
+    sound: bool
+    repeats: bool
+
+
+def first_rows(
+    snapshot: Snapshot, template: Template, plan: Plan, *, limit: int, offset: int = 0, keys: bool = False
+) -> SeenRows:
+    """
+    Some rows of the file, with a blank cell for each column of the template that is not sound.
+    """
+    statements = Statements(plan)
+    statement = statements.rows(limit=limit + 1, offset=offset, keys=keys, checks=bool(plan.row_checks))
+    frame = to_frame(snapshot.table(statement))
+    marks = _marks(snapshot, statements, frame.head(limit), offset)
+    guard = plan.guards_formulas and plan.output.format == "csv"
+    text = TextShaper(plan.columns, plan.zone.key, guard=guard).shape(frame)
+    rows = [[None if v is None else v[:CELL_SHOWN] for v in row] for row in text.head(limit).rows()]
+    named = [f"k{n}" for n in range(len(plan.row_key))] if keys and not plan.by else []
+    found = [list(k) for k in frame.head(limit).select(named).rows()] if named else []
+    return SeenRows(_spread(template, plan, rows), found, _spread_marks(template, plan, marks), frame.height > limit)
+
+
+def _marks(snapshot: Snapshot, statements: Statements, frame: pl.DataFrame, offset: int) -> list[Mark]:
+    """
+    What checks object to among the rows that are shown.
+    """
+    found = []
+    for n, check in enumerate(statements.plan.row_checks):
+        if check.objects is not None:
+            rows = frame[f"{OBJECTS}{n}"].cast(pl.Boolean).arg_true().to_list()
+        else:
+            values = frame[f"c{check.column}"]
+            known = values.drop_nulls().unique().to_list()
+            again = snapshot.table(statements.repeated(n, known))["value"].to_pylist() if known else []
+            rows = values.is_in(pl.Series(again, dtype=values.dtype)).fill_null(False).arg_true().to_list()
+        found += [Mark(row=offset + r, column=check.column, words=check.words, severity=check.severity) for r in rows]
+    return found
+
+
+def _spread_marks(template: Template, plan: Plan, marks: list[Mark]) -> list[Mark]:
+    """
+    Marks at the positions that columns have in the sheet, where unsound ones have a place, too.
+    """
+    places = [at for c in template.columns for at in _places(plan, c.id)]
+    position = {at: n for n, at in enumerate(places) if at is not None}
+    return [replace(m, column=position.get(m.column)) if m.column is not None else m for m in marks]
+
+
+def _spread(template: Template, plan: Plan, rows: list[list[str | None]]) -> list[list[str | None]]:
+    """
+    Rows with a blank cell for each column of the template that is not sound.
+    """
+    places = [at for c in template.columns for at in _places(plan, c.id)]
+    return [[row[at] if at is not None else None for at in places] for row in rows]
+
+
+def _places(plan: Plan | None, id: str) -> list[int | None]:
+    """
+    Where a column of the template stands in the plan; a spread stands in several places, an unsound one in none.
+    """
+    found: list[int | None] = [n for n, c in enumerate(plan.columns) if c.id == id] if plan is not None else []
+    return found or [None]
+
+
+def sheet_columns(template: Template, resolution: Resolution) -> list[SheetColumn]:
+    """
+    The columns of the template as they are looked at, unsound ones, too.
+    """
+    plan = resolution.partial
+    found = []
+    for column in template.columns:
+        for at in _places(plan, column.id):
+            planned = plan.columns[at] if plan is not None and at is not None else None
+            repeats = _repeats(plan, planned)
+            found.append(_column(column.id, column.heading, planned, column, repeats=repeats))
+    return found
+
+
+def _repeats(plan: Plan | None, column: PlanColumn | None) -> bool:
+    """
+    Whether a column's value belongs to a record above the one that rows stand for.
+    """
+    if plan is None or column is None or not plan.opened or column.route is None:
+        return False
+    opened = tuple(r.name for r in plan.opened)
+    return column.route.way[: len(opened)] != opened
+
+
+def _column(id: str, heading: str, planned: PlanColumn | None, column: Column, *, repeats: bool) -> SheetColumn:
+    return SheetColumn(
+        id=id,
+        heading=planned.heading if planned else heading,
+        number=planned.number if planned else 1,
+        trail=column_words(planned.cell) if planned else _written(column),
+        shown=_shown(planned) if planned else "",
+        kind=planned.kind if planned else "text",
+        sound=planned is not None,
+        repeats=repeats,
+    )
+
+
+def _written(column: Column) -> str:
+    """
+    Where an unsound column says it comes from.
+    """
+    value = column.value
+    if isinstance(value, FoldValue):
+        return f"{value.fold.how.replace('_', ' ')} {value.fold.path}".strip()
+    return getattr(value, "field", None) or getattr(value, "formula", None) or "constant"
+
+
+def _shown(column: PlanColumn) -> str:
+    show, parts = column.show, []
+    if show.date:
+        parts.append(show.date)
+    if show.decimals is not None:
+        parts.append(
+            "whole number" if show.decimals == 0 else f"{show.decimals} decimal{'s' if show.decimals > 1 else ''}"
+        )
+    if show.choice == "code":
+        parts.append("code")
+    if show.case != "as_is":
+        parts.append(f"{show.case} case")
+    return " · ".join(parts)
+
+
+def expected_name(template: Template, resolution: Resolution) -> str:
+    """
+    The name that a file of the template would have now; empty where its pattern is not sound.
+    """
+    plan = resolution.partial
+    if plan is None or any(p.place == "output.name" for p in resolution.problems):
+        return ""
+    split = template.output.split
+    several = split is not None and not (split.into == "sheets" and template.output.format == "xlsx")
+    facts = NameFacts(
+        template=template.name,
+        records=plan.row_type.name,
+        as_of=plan.context.as_of.astimezone(plan.zone),
+        window_start=window_of(plan)[0],
+        window_end=window_of(plan)[1],
+        answers=dict(plan.answers),
+        value="…" if plan.split is not None and several else None,
+        part=1 if several else None,
+    )
+    return file_name(template.output.name, facts, WRITERS[template.output.format].extension)
