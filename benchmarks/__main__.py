@@ -15,7 +15,7 @@ from typing import Any
 
 from benchmarks.browser import browse
 from benchmarks.engine import compile_wide, finding, folds, tallies
-from benchmarks.ground import Ground, Measured, measure_apart, plan_of, source_of, wide_document
+from benchmarks.ground import Measured, ResolutionContext, measure_apart, plan_of, source_of, wide_document
 from benchmarks.runs import archives, comparing, many_runs
 
 ROWS, FEWER, MORE = 1_000_000, 100_000, 5_000_000
@@ -118,7 +118,7 @@ def files(url: str, say: Callable[..., None]) -> None:
     )
 
 
-def looks(ground: Ground, say: Callable[..., None]) -> None:
+def looks(ground: ResolutionContext, say: Callable[..., None]) -> None:
     """
     Preview of fifty rows and tally through the API, from request to answer, after one warm-up each.
     """
@@ -154,7 +154,7 @@ def looks(ground: Ground, say: Callable[..., None]) -> None:
     )
 
 
-def engine(ground: Ground, say: Callable[..., None]) -> None:
+def engine(ground: ResolutionContext, say: Callable[..., None]) -> None:
     """
     Folds against SQL by hand, the tally against one pass, compiling, finding by a value.
     """
@@ -190,7 +190,7 @@ def engine(ground: Ground, say: Callable[..., None]) -> None:
         say(f"Find by a value, trees and neighbours: {what} ({text})", f"{whole:.1f} s for all", "", told, "1 s")
 
 
-def bench_in_browser(ground: Ground, say: Callable[..., None]) -> None:
+def bench_in_browser(ground: ResolutionContext, say: Callable[..., None]) -> None:
     """
     How long a person waits on the bench, in a real browser.
     """
@@ -237,7 +237,7 @@ def main() -> None:
     """
     Measure everything, print it, and write the document.
     """
-    ground = Ground()
+    ground = ResolutionContext()
     ground.prepare()
     lines: list[tuple[Any, ...]] = []
 

@@ -19,7 +19,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
-from benchmarks.ground import FOLDER, Ground
+from benchmarks.ground import FOLDER, ResolutionContext
 from bouquet.demo.cluster import port_is_free
 from bouquet.demo.demo import PEOPLE, seed_people
 from bouquet.runs import Queue, Services
@@ -67,7 +67,7 @@ class Browsing:
 
 
 @contextmanager
-def served(ground: Ground) -> Iterator[str]:
+def served(ground: ResolutionContext) -> Iterator[str]:
     """
     The address of a Bouquet over the benchmarks' source, with a store of its own.
     """
@@ -112,7 +112,7 @@ def served(ground: Ground) -> Iterator[str]:
         server.wait(30)
 
 
-def browse(ground: Ground) -> Browsing:
+def browse(ground: ResolutionContext) -> Browsing:
     """
     Sixty columns over 1.2 million trees: columns chosen, moved and renamed, chips and tabs opened, the shelf searched.
     """

@@ -17,7 +17,7 @@ from typing import Any
 
 import polars as pl
 
-from benchmarks.ground import FOLDER, Ground, measure_apart, plan_of, source_of, wide_document
+from benchmarks.ground import FOLDER, ResolutionContext, measure_apart, plan_of, source_of, wide_document
 from bouquet.core.sql import Statements
 from bouquet.demo.demo import seed_people
 from bouquet.runs import Export, Queue, Services, ask_for_run, execute
@@ -42,7 +42,7 @@ LONGEST = 180
 
 
 @contextmanager
-def services_on(ground: Ground) -> Iterator[Services]:
+def services_on(ground: ResolutionContext) -> Iterator[Services]:
     """
     Services on a store of their own in the benchmarks' cluster, by the real clock.
     """
@@ -60,7 +60,7 @@ def services_on(ground: Ground) -> Iterator[Services]:
         made.close()
 
 
-def many_runs(ground: Ground, say: Callable[..., None]) -> None:
+def many_runs(ground: ResolutionContext, say: Callable[..., None]) -> None:
     """
     Two hundred small runs queued at once, two workers; and what one run costs beside its query and its bytes.
     """

@@ -101,7 +101,7 @@ class Change:
 @dataclass
 class GivenBack:
     """
-    What came of a file given back. `rows` were in it; `same` of these nothing differs; `left_out` rows of the run are
+    Result for a file given back. `rows` were in it; `same` of these nothing differs; `left_out` rows of the run are
     not in it, which means nothing; `taken` cells hold already at the source what was given back.
     """
 

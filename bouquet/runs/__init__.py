@@ -10,9 +10,9 @@ from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.givenback import check_file, recognise
-from bouquet.runs.keeping import Swept, expire_files, sweep_files
 from bouquet.runs.outgoing import checked_folder
 from bouquet.runs.queue import Queue
+from bouquet.runs.retention import Swept, expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.runs.tallying import count_tally
 from bouquet.runs.tracing import Trace, Traced, left_out, trace

@@ -34,7 +34,7 @@ from bouquet.core.template import Severity, Show, Template
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
 from bouquet.runs.archive import attachments_of, write_archive
-from bouquet.runs.pen import Part, Pen, prefetched
+from bouquet.runs.split_writer import Part, SplitWriter, prefetched
 from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
 
@@ -204,7 +204,7 @@ class Export:
         lines = ReaderLines.count(self.plan, totals)
         into_sheets = self._into_sheets()
         whole = announced + lines
-        pen = Pen(
+        pen = SplitWriter(
             self.plan,
             parts,
             totals,

@@ -64,7 +64,7 @@ class Recognised:
 @dataclass(frozen=True)
 class Checked:
     """
-    What came of a file given back, with the lists of changes that were kept.
+    Result of checking a file given back, with the lists of changes that were kept.
     """
 
     result: GivenBack

@@ -22,7 +22,7 @@ from sqlalchemy.exc import DBAPIError
 
 from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.executor import ATTEMPTS, execute
-from bouquet.runs.keeping import expire_files, sweep_files
+from bouquet.runs.retention import expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.sources import SourceDown
 from bouquet.store import care, comparisons

@@ -1,7 +1,7 @@
 """
 Reading a source through SQLAlchemy with server-side cursors: slower than the Arrow driver, the same results.
 
-Proven with SQLite. What a dialect cannot do is said while a template is designed (`core.plan.demands`).
+Proven with SQLite. What a dialect cannot do is said while a template is designed (`core.plan.capabilities`).
 """
 
 from __future__ import annotations

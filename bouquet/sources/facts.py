@@ -14,7 +14,7 @@ from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Route
 from bouquet.core.plan import Read
 from bouquet.core.rights import Rights
 from bouquet.core.sql import DIALECTS
-from bouquet.core.sql.scope import Maker, Scope
+from bouquet.core.sql.scope import Scope, StatementContext
 from bouquet.sources.base import Snapshot
 from bouquet.sources.profile import SAMPLE_ROWS
 
@@ -120,8 +120,8 @@ class _Facts:
         The field's values, of all records or of a sample, and whether each is filled.
         """
         dialect = DIALECTS[self.catalogue.dialect]
-        maker = Maker(self.catalogue, _UTC, dialect, rights=self.rights)
-        scope = Scope(maker, self.record_type)
+        context = StatementContext(self.catalogue, _UTC, dialect, rights=self.rights)
+        scope = Scope(context, self.record_type)
         cell = Read(Route((), self.found))
         value, blank = scope.value(cell), scope.blank(cell)
         whole: Any = scope.from_clause()

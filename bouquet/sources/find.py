@@ -21,7 +21,7 @@ from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation,
 from bouquet.core.plan import Read
 from bouquet.core.rights import Rights
 from bouquet.core.sql import DIALECTS, WHITE, escape_like, literal
-from bouquet.core.sql.scope import Maker, Scope
+from bouquet.core.sql.scope import Scope, StatementContext
 from bouquet.sources.base import Snapshot
 from bouquet.sources.errors import SourceCancelled, SourceTimeout
 
@@ -249,7 +249,9 @@ class _Search:
     # Searching
 
     def _piece(self, table: _Table) -> None:
-        scope = Scope(Maker(self.catalogue, ZoneInfo("UTC"), self.dialect, rights=self.rights), table.record_type)
+        scope = Scope(
+            StatementContext(self.catalogue, ZoneInfo("UTC"), self.dialect, rights=self.rights), table.record_type
+        )
         outputs: list[Any] = []
         for n, f in enumerate(table.fields):
             value = scope.value(Read(Route((), f)))

@@ -13,7 +13,7 @@ import sqlalchemy as sa
 from bouquet.core.catalogue import Kind, RecordType
 from bouquet.core.rights import Rights
 from bouquet.core.sql import DIALECTS, WHITE, literal
-from bouquet.core.sql.scope import Maker, Scope
+from bouquet.core.sql.scope import Scope, StatementContext
 from bouquet.sources.base import Snapshot
 
 __all__ = ["FieldProfile", "profile_record_type"]
@@ -48,7 +48,9 @@ def profile_record_type(
     )
     sampled = (record_type.rows_estimate or 0) > SAMPLE_ROWS * 2 and record_type.paged
     if rights is not None:
-        scope = Scope(Maker(rights.catalogue, ZoneInfo("UTC"), DIALECTS[dialect], rights=rights), record_type)
+        scope = Scope(
+            StatementContext(rights.catalogue, ZoneInfo("UTC"), DIALECTS[dialect], rights=rights), record_type
+        )
         columns_of = dict.fromkeys(f.column for f in record_type.fields if f.attribute is None)
         theirs = sa.select(*(scope.base.c[c] for c in columns_of))
         permitted = scope.permitted(scope.base, record_type)

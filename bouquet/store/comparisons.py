@@ -55,7 +55,7 @@ def finish(
     session: Session, comparison_id: int, status: str, result: dict[str, Any], file: RunFile | None = None
 ) -> ComparisonRecord:
     """
-    Enter what came of it. Where another worker was first, its result stands.
+    Enter the result. Where another worker was first, its result stands.
     """
     found = session.get(ComparisonRecord, comparison_id, with_for_update=True, populate_existing=True)
     if found is None:

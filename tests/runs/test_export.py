@@ -15,7 +15,7 @@ from bouquet.core.errors import CountMismatch, EncodingProblem
 from bouquet.core.plan import Plan
 from bouquet.core.template import read_document
 from bouquet.runs import Export, export
-from bouquet.runs.pen import prefetched
+from bouquet.runs.split_writer import prefetched
 from bouquet.sources import Source
 
 DOCUMENT = {

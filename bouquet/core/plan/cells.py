@@ -11,9 +11,9 @@ from bouquet.core.catalogue import Field, Kind, Route
 from bouquet.core.errors import WayOut, nearest
 from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.folds import Folds
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.grouping import Grouping
 from bouquet.core.plan.nodes import Cell, Computed, Fixed, Folded, Predicate, Read
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     Column,
     Constant,
@@ -43,9 +43,9 @@ class Cells:
     The cells of a template's columns, each made once, with problems at their places.
     """
 
-    def __init__(self, ground: Ground, grouping: Grouping) -> None:
-        self.ground, self.template, self.start = ground, ground.template, ground.start
-        self.catalogue, self.context, self.grouping = ground.catalogue, ground.context, grouping
+    def __init__(self, state: ResolutionContext, grouping: Grouping) -> None:
+        self.state, self.template, self.start = state, state.template, state.start
+        self.catalogue, self.context, self.grouping = state.catalogue, state.context, grouping
         self._cells: dict[int, Cell | None] = {}
         self._under_way: list[int] = []
 
@@ -65,7 +65,7 @@ class Cells:
             case Constant():
                 return Fixed(value.constant)
             case FieldValue():
-                return self._by_cell(value, place) if self.ground.grouped else self._read(value, place)
+                return self._by_cell(value, place) if self.state.grouped else self._read(value, place)
             case FoldValue():
                 # Prefix and suffix that the column states go round the cell, not round each value in it.
                 show = column.show.model_copy(update={"prefix": "", "suffix": ""})
@@ -76,14 +76,14 @@ class Cells:
     def _read(self, value: FieldValue, place: str) -> Cell | None:
         if value.step is not None:
             message = "Steps of time are for rows that stand for groups."
-            self.ground.problem("no_groups", message, f"{place}.step")
+            self.state.problem("no_groups", message, f"{place}.step")
             return None
-        route = self.ground.route(value.field, f"{place}.field", self.ground.ways_out_of_cell(value.field, place))
+        route = self.state.route(value.field, f"{place}.field", self.state.ways_out_of_cell(value.field, place))
         if route is None:
             return None
         if route.field.kind is Kind.FILE:
             message = f"{route.field.label} is a file, and a sheet cannot carry files. Take its name or a link instead."
-            self.ground.problem("file_in_sheet", message, f"{place}.field", ways_out=self._names_beside(route, place))
+            self.state.problem("file_in_sheet", message, f"{place}.field", ways_out=self._names_beside(route, place))
             return None
         self._note_retired(route, place)
         return Read(route)
@@ -111,15 +111,15 @@ class Cells:
             instead = f" Take {label} instead."
             ways = (WayOut("substitute", f"Take {label}", f"{place}.field", path),)
         message = f"{route.field.label} is retired: {retired.reason}{instead}"
-        self.ground.note("retired_field", message, f"{place}.field", ways_out=ways)
+        self.state.note("retired_field", message, f"{place}.field", ways_out=ways)
 
     def _by_cell(self, value: FieldValue, place: str) -> Cell | None:
         found = self.grouping.cell_of(value.field, value.step)
         if found is not None:
             return found
-        before = len(self.ground.problems)
-        route = self.ground.route(value.field, f"{place}.field", self.ground.ways_out_of_cell(value.field, place))
-        if route is None or len(self.ground.problems) > before or not isinstance(self.template.rows, PerGroup):
+        before = len(self.state.problems)
+        route = self.state.route(value.field, f"{place}.field", self.state.ways_out_of_cell(value.field, place))
+        if route is None or len(self.state.problems) > before or not isinstance(self.template.rows, PerGroup):
             return None
         by = [b.model_dump(mode="json", exclude_defaults=True) for b in self.template.rows.by]
         how = "sum" if route.field.kind.is_number else "greatest" if route.field.kind.is_dated else "count_distinct"
@@ -129,13 +129,13 @@ class Cells:
             WayOut("fold", said, place, {"fold": {"path": value.field, "how": how}}),
         )
         message = f"A group has many values of {route.field.label.lower()}; group by it, or fold it."
-        self.ground.problem("not_grouped", message, f"{place}.field", ways_out=ways)
+        self.state.problem("not_grouped", message, f"{place}.field", ways_out=ways)
         return None
 
     def fold(self, fold: Fold, place: str, show: Any = None, cure: str = "") -> Folded | None:
-        return Folds(self.ground, self._where_of_fold).resolve(fold, place, show, cure=cure)
+        return Folds(self.state, self._where_of_fold).resolve(fold, place, show, cure=cure)
 
-    def _where_of_fold(self, inner: Ground, node: Narrowing, place: str) -> Predicate | None:
+    def _where_of_fold(self, inner: ResolutionContext, node: Narrowing, place: str) -> Predicate | None:
         """
         The predicate of a fold's own filter: it sees the folded records and nothing else.
         """
@@ -153,24 +153,24 @@ class Cells:
         return Filters(inner, no_column, no_formula, deeper).predicate(node, place)
 
     def formula(self, text: str, place: str) -> Computed | None:
-        return self._checked(self.ground, text, place, columns=True)
+        return self._checked(self.state, text, place, columns=True)
 
     def formula_of(self, text: str, place: str, cell: Cell) -> Computed | None:
         """
         A formula of one cell, whatever that is called in it.
         """
-        return self._checked(self.ground, text, place, columns=False, cell=cell)
+        return self._checked(self.state, text, place, columns=False, cell=cell)
 
     def _checked(
-        self, ground: Ground, text: str, place: str, *, columns: bool, cell: Cell | None = None
+        self, state: ResolutionContext, text: str, place: str, *, columns: bool, cell: Cell | None = None
     ) -> Computed | None:
         def find(name: str) -> Cell:
-            return cell if cell is not None else self._target(ground, name, columns=columns)
+            return cell if cell is not None else self._target(state, name, columns=columns)
 
         try:
-            tree = formula.check(text, find, self.context.as_of, ground.zone)
+            tree = formula.check(text, find, self.context.as_of, state.zone)
         except formula.FormulaError as error:
-            ground.problem("formula", f"{error} (character {error.at + 1})", place, at=error.at)
+            state.problem("formula", f"{error} (character {error.at + 1})", place, at=error.at)
             return None
         size = formula.size_of(tree, lambda t: t.size if isinstance(t, Computed) else 1)
         if size > formula.LARGEST:
@@ -178,22 +178,22 @@ class Cells:
                 f"This formula comes to {size:,} parts once the columns it refers to are put in; at most "
                 f"{formula.LARGEST:,} can be computed. Refer to fewer columns, or fold them into one."
             )
-            ground.problem("large_formula", message, place, at=0)
+            state.problem("large_formula", message, place, at=0)
             return None
         kind, stored = _FORMULA_KINDS[tree.type]
         personal = any(t.field.personal for t in formula.references_of(tree))
         made = Field(name="", column="", kind=kind, stored=stored, label="The formula", personal=personal)
         return Computed(tree, made, size)
 
-    def _target(self, ground: Ground, name: str, *, columns: bool) -> Cell:
+    def _target(self, state: ResolutionContext, name: str, *, columns: bool) -> Cell:
         """
         What `{name}` in a formula leads to. Raises ValueError with a sentence.
         """
         if name.startswith("ask."):
             return self._answer(name.removeprefix("ask."))
-        opened = tuple(r.name for r in ground.opened)
-        found = self.catalogue.route(ground.start, name, "", opened=opened)
-        grouped = columns and ground.grouped
+        opened = tuple(r.name for r in state.opened)
+        found = self.catalogue.route(state.start, name, "", opened=opened)
+        grouped = columns and state.grouped
         if isinstance(found, Route) and not grouped:
             return Read(found)
         if grouped and (cell := self.grouping.cell_of(name, None)) is not None:
@@ -233,25 +233,25 @@ class Cells:
             raise ValueError(msg)
         kind, stored = kinds.get(ask.kind, (Kind.TEXT, "text"))
         known = Field(name=name, column="", kind=kind, stored=stored, label=ask.label)
-        given = self.ground.answer(ask)
-        return Fixed(None if given is None else read_value(given, known, self.ground.zone), known)
+        given = self.state.answer(ask)
+        return Fixed(None if given is None else read_value(given, known, self.state.zone), known)
 
     def column_named(self, name: str, place: str) -> Cell | None:
         n = next((n for n, c in enumerate(self.template.columns) if c.id == name), None)
         if n is None:
-            self.ground.problem("unknown_column", f"There is no column “{name}”.", place)
+            self.state.problem("unknown_column", f"There is no column “{name}”.", place)
             return None
         if isinstance(self.template.columns[n].value, Constant):
-            self.ground.problem("constant", "A constant is the same in every row.", place)
+            self.state.problem("constant", "A constant is the same in every row.", place)
             return None
         return self.cell(n)
 
     def at_path(self, path: str, place: str) -> Cell | None:
-        if self.ground.grouped:
+        if self.state.grouped:
             found = self.grouping.cell_of(path, None)
             if found is None:
                 message = f"Rows stand for groups; “{path}” is none of the values they are grouped by."
-                self.ground.problem("not_grouped", message, place)
+                self.state.problem("not_grouped", message, place)
             return found
-        route = self.ground.route(path, place)
+        route = self.state.route(path, place)
         return Read(route) if route else None

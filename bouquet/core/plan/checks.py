@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.model import FileCheck, PlanColumn, RowCheck
 from bouquet.core.plan.nodes import Cell, Comparison, Computed, Fixed, Group, Listed, Predicate, Test
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import Check, ColumnCheck
 from bouquet.core.template import FileCheck as FileCheckPart
 from bouquet.core.template import RowCheck as RowCheckPart
@@ -26,7 +26,7 @@ NAMED = 4
 @dataclass
 class Checks:
     """
-    Resolves checks on one ground.
+    Resolves checks on one state.
 
     Args:
         columns: The plan's columns.
@@ -34,7 +34,7 @@ class Checks:
         formula_of: The same of a formula in which a reference stands for one cell.
     """
 
-    ground: Ground
+    state: ResolutionContext
     columns: Sequence[PlanColumn]
     formula: Callable[[str, str], Computed | None]
     formula_of: Callable[[str, str, Cell], Computed | None]
@@ -61,12 +61,12 @@ class Checks:
         Positions of a column; a spread stands in several.
         """
         found = [n for n, c in enumerate(self.columns) if c.id == id]
-        if not found and any(c.id == id for c in self.ground.template.columns):
-            self.ground.problem("unsound_column", "The column to check has a problem of its own.", place)
+        if not found and any(c.id == id for c in self.state.template.columns):
+            self.state.problem("unsound_column", "The column to check has a problem of its own.", place)
         elif not found:
-            self.ground.problem("unknown_column", f"There is no column “{id or ''}” to check.", place)
+            self.state.problem("unknown_column", f"There is no column “{id or ''}” to check.", place)
         elif isinstance(self.columns[found[0]].cell, Fixed):
-            self.ground.problem("constant", "A constant is the same in every row; there is nothing to check.", place)
+            self.state.problem("constant", "A constant is the same in every row; there is nothing to check.", place)
             return []
         return found
 
@@ -78,7 +78,7 @@ class Checks:
             return
         if cell.field.kind is not Kind.BOOLEAN:
             message = "This formula says whether a row is right, so it must come to yes or no, as a comparison does."
-            self.ground.problem("not_a_test", message, f"{place}.formula", at=0)
+            self.state.problem("not_a_test", message, f"{place}.formula", at=0)
             return
         objects = Group("none", (Test(cell=cell, place=place),), place)
         words = check.say.strip() or f"{check.formula} must hold"
@@ -86,10 +86,10 @@ class Checks:
 
     def _of_column(self, check: ColumnCheck, place: str) -> Iterator[RowCheck]:
         for n in self._named(check.column, f"{place}.column"):
-            before = len(self.ground.problems)
+            before = len(self.state.problems)
             column = self.columns[n]
             made = getattr(self, f"_{check.must}")(check, column, place)
-            if len(self.ground.problems) > before:
+            if len(self.state.problems) > before:
                 return
             words, met = made
             objects: Predicate | None = None
@@ -119,7 +119,7 @@ class Checks:
             return "", None
         bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
         if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
-            self.ground.problem("no_value", "Say how many letters it may have.", f"{place}.least")
+            self.state.problem("no_value", "Say how many letters it may have.", f"{place}.least")
             return "", None
         if len(bounds) == 2 and self._is_turned(int(str(bounds[0][0])), int(str(bounds[1][0])), place):
             return "", None
@@ -134,7 +134,7 @@ class Checks:
         if least <= greatest:
             return False
         message = f"The range ends ({greatest}) before it begins ({least}); nothing can lie in it."
-        self.ground.problem("turned_range", message, f"{place}.greatest")
+        self.state.problem("turned_range", message, f"{place}.greatest")
         return True
 
     def _between(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
@@ -151,7 +151,7 @@ class Checks:
                 bounds.append(value)
                 parts.append(_compare(column, operator, (value,), place))
         if check.least is None and check.greatest is None:
-            self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+            self.state.problem("no_value", "Say from what, or up to what.", f"{place}.least")
         if len(bounds) == 2:
             self._is_turned(bounds[0], bounds[1], place)
         return f"must be {_span(*said)}", Group("all", tuple(parts), place)
@@ -160,14 +160,14 @@ class Checks:
         if not self._is(column.kind.is_text, column, "a pattern", f"{place}.must"):
             return "", None
         if check.pattern is None:
-            self.ground.problem("no_value", "Say what it must look like.", f"{place}.pattern")
+            self.state.problem("no_value", "Say what it must look like.", f"{place}.pattern")
             return "", None
         return f"must look like {check.pattern}", _compare(column, "matches", (check.pattern,), place, exact=True)
 
     def _one_of(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         values = [self._value(v, column, f"{place}.values[{n}]") for n, v in enumerate(check.values or ())]
         if not values:
-            self.ground.problem("no_value", "Say which values it may have.", f"{place}.values")
+            self.state.problem("no_value", "Say which values it may have.", f"{place}.values")
         known = tuple(v for v in values if v is not None)
         said = [say_value(v, column.field) for v in known]
         more = f" or {len(said) - NAMED} others" if len(said) > NAMED else ""
@@ -183,7 +183,7 @@ class Checks:
     def _against_now(self, column: PlanColumn, operator: str, place: str) -> Predicate | None:
         if not self._is(column.kind.is_dated, column, "dates", f"{place}.must"):
             return None
-        now = self.ground.context.as_of.astimezone(self.ground.zone)
+        now = self.state.context.as_of.astimezone(self.state.zone)
         value: Value = now
         if column.kind is Kind.DATE:
             value = now.date()
@@ -192,16 +192,16 @@ class Checks:
         return _compare(column, operator, (value,), place)
 
     def _listed(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        types = self.ground.catalogue.record_types
+        types = self.state.catalogue.record_types
         records, _, name = (check.listed_in or "").partition(".")
         found = types[records].field_named(name) if records in types else None
         if found is None:
             message = "Name the list as a record type and its field, such as species.code."
-            self.ground.problem("no_list", message, f"{place}.listed_in")
+            self.state.problem("no_list", message, f"{place}.listed_in")
             return "", None
         if not (found.kind.is_text and column.kind.is_text) and found.stored != column.field.stored:
             message = f"{column.heading} and the {found.label.lower()} of a {types[records].label} are not of one kind."
-            self.ground.problem("wrong_kind", message, f"{place}.listed_in")
+            self.state.problem("wrong_kind", message, f"{place}.listed_in")
             return "", None
         listed = Listed(cell=column.cell, record_type=types[records], listed=found, place=place)
         return f"must be the {found.label.lower()} of a {types[records].label}", listed
@@ -209,7 +209,7 @@ class Checks:
     def _is(self, fits: bool, column: PlanColumn, what: str, place: str) -> bool:
         if not fits:
             message = f"{column.heading} does not hold {what}; this check is not for it."
-            self.ground.problem("wrong_kind", message, place)
+            self.state.problem("wrong_kind", message, place)
         return fits
 
     def _test(self, formula: str, column: PlanColumn, place: str) -> Predicate | None:
@@ -220,15 +220,15 @@ class Checks:
         if given is None:
             return None
         try:
-            return read_value(given, column.field, self.ground.zone)
+            return read_value(given, column.field, self.state.zone)
         except ValueError as error:
-            self.ground.problem("wrong_value", str(error), place)
+            self.state.problem("wrong_value", str(error), place)
             return None
 
     # The file
 
     def _of_file(self, check: FileCheckPart, place: str) -> Iterator[FileCheck]:
-        before = len(self.ground.problems)
+        before = len(self.state.problems)
         at: int | None = None
         if check.file in ("total", "full"):
             found = self._named(check.column, f"{place}.column")
@@ -238,14 +238,14 @@ class Checks:
             if check.file == "total":
                 self._is(self.columns[at].kind.is_number, self.columns[at], "numbers", f"{place}.column")
         if check.file in ("rows", "total") and check.least is None and check.greatest is None:
-            self.ground.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+            self.state.problem("no_value", "Say from what, or up to what.", f"{place}.least")
         if check.least is not None and check.greatest is not None:
             self._is_turned(check.least, check.greatest, place)
         if check.file in ("usual", "full") and check.percent is None:
-            self.ground.problem("no_value", "Say how many percent.", f"{place}.percent")
+            self.state.problem("no_value", "Say how many percent.", f"{place}.percent")
         if check.file == "headings" and not check.headings:
-            self.ground.problem("no_value", "Say which headings the file must have.", f"{place}.headings")
-        if len(self.ground.problems) == before:
+            self.state.problem("no_value", "Say which headings the file must have.", f"{place}.headings")
+        if len(self.state.problems) == before:
             heading = self.columns[at].heading if at is not None else ""
             yield FileCheck(
                 place=place, words=_file_words(check, heading), severity=check.severity, column=at, part=check

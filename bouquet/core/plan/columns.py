@@ -12,9 +12,9 @@ from bouquet.core import formula
 from bouquet.core.catalogue import RecordType, Relation, Route
 from bouquet.core.patterns import PatternError, parse_date_pattern
 from bouquet.core.plan.cells import Cells
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.model import PlanColumn
 from bouquet.core.plan.nodes import Cell, Computed, Fixed, Folded, Read, Stepped
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.plan.style import shown
 from bouquet.core.template import (
     HEADING_LENGTH,
@@ -30,18 +30,18 @@ class Columns:
     The columns of a template as the plan has them; a column with a problem is left out.
     """
 
-    def __init__(self, ground: Ground, cells: Cells) -> None:
-        self.ground, self.template, self.start = ground, ground.template, ground.start
-        self.catalogue, self.cells = ground.catalogue, cells
+    def __init__(self, state: ResolutionContext, cells: Cells) -> None:
+        self.state, self.template, self.start = state, state.template, state.start
+        self.catalogue, self.cells = state.catalogue, cells
 
     def resolve(self) -> tuple[PlanColumn, ...]:
         if not self.template.columns:
-            self.ground.problem("empty_sheet", "The sheet has no columns yet. Add at least one field.", "columns")
+            self.state.problem("empty_sheet", "The sheet has no columns yet. Add at least one field.", "columns")
         self._check_headings()
         return tuple(c for n, column in enumerate(self.template.columns) for c in self._column(column, n))
 
     def _check_headings(self) -> None:
-        problem = self.ground.problem
+        problem = self.state.problem
         headings = Counter(c.heading.strip().casefold() for c in self.template.columns)
         ids = Counter(c.id for c in self.template.columns)
         for n, column in enumerate(self.template.columns):
@@ -68,11 +68,11 @@ class Columns:
             try:
                 parse_date_pattern(column.show.date)
             except PatternError as error:
-                self.ground.problem("date_pattern", str(error), f"{place}.show.date")
+                self.state.problem("date_pattern", str(error), f"{place}.show.date")
                 return
         if column.show.grouping and column.show.grouping == (column.show.decimal_mark or "."):
             message = "The decimal mark and the grouping mark are the same."
-            self.ground.problem("same_marks", message, f"{place}.show.grouping")
+            self.state.problem("same_marks", message, f"{place}.show.grouping")
         show = shown(column.show, cell.field, self.template.output)
         if isinstance(cell, Read) and cell.route.aspect:
             show = show.model_copy(update={"choice": cell.route.aspect})
@@ -102,7 +102,7 @@ class Columns:
         end = self._record_of(cell)
         if end is None or end.link is None:
             message = "The catalogue knows no page of this record to link to."
-            self.ground.problem("no_link", message, f"{place}.show.link")
+            self.state.problem("no_link", message, f"{place}.show.link")
             return None
         return end.link
 
@@ -116,21 +116,21 @@ class Columns:
         """
         The key of the record a number belongs to, where several rows share that record.
         """
-        if self.ground.grouped or not cell.field.kind.is_number or isinstance(cell, Fixed):
+        if self.state.grouped or not cell.field.kind.is_number or isinstance(cell, Fixed):
             return ()
         ways = {tuple(r.name for r in relations): relations for relations in self._owners(cell)}
-        own = tuple(r.name for r in self.ground.opened)
+        own = tuple(r.name for r in self.state.opened)
         if own in ways or len(ways) != 1:
             return ()
         relations = next(iter(ways.values()))
         owner = self.catalogue.record_types[relations[-1].target] if relations else self.start
-        rows = self.catalogue.record_types[self.ground.opened[-1].target] if self.ground.opened else self.start
+        rows = self.catalogue.record_types[self.state.opened[-1].target] if self.state.opened else self.start
         if isinstance(cell, Read):
             message = (
                 f"{cell.field.label} repeats on each of the {owner.label}’s {rows.plural}; its total over rows is not "
                 f"the total over {owner.plural}. Totals count each {owner.label} once."
             )
-            self.ground.note("repeats", message, f"{place}.value.field")
+            self.state.note("repeats", message, f"{place}.value.field")
         return self.catalogue.key_of(owner, relations)
 
     def _owners(self, cell: Cell) -> Iterator[tuple[Relation, ...]]:

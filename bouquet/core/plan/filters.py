@@ -14,8 +14,8 @@ from pydantic import ValidationError
 
 from bouquet.core.catalogue import Kind, Walk
 from bouquet.core.errors import WayOut
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.nodes import Among, Cell, Comparison, Computed, Group, Having, Predicate, Read, Test
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     AllOf,
     AnyOf,
@@ -65,7 +65,7 @@ MOST_PICKS = 50_000
 
 class Filters:
     """
-    Resolves narrowings on one ground.
+    Resolves narrowings on one state.
 
     Args:
         column: Finds the cell of a column by its id, or None with a problem.
@@ -75,12 +75,12 @@ class Filters:
 
     def __init__(
         self,
-        ground: Ground,
+        state: ResolutionContext,
         column: Callable[[str, str], Cell | None],
         formula: Callable[[str, str], Computed | None],
         fold: Callable[[Fold, str], Any],
     ) -> None:
-        self.ground, self.column, self.formula, self.fold = ground, column, formula, fold
+        self.state, self.column, self.formula, self.fold = state, column, formula, fold
 
     def steps(self, root: Narrowing, place: str = "filter") -> tuple[Predicate, ...]:
         """
@@ -118,18 +118,18 @@ class Filters:
         return Group(how, kept, place)  # type: ignore[arg-type]
 
     def _having(self, node: Has, place: str) -> Having | None:
-        walk = self.ground.walk(node.path, f"{place}.path")
+        walk = self.state.walk(node.path, f"{place}.path")
         if walk is None:
             return None
         if walk.field is not None:
             message = f"“{node.path}” leads to a value, not to records that there are any or none of."
-            self.ground.problem("not_children", message, f"{place}.path")
+            self.state.problem("not_children", message, f"{place}.path")
             return None
         if walk.many is None:
             message = (
                 f"“{node.path}” leads to one record; whether it is there is told by a field of it that is not blank."
             )
-            self.ground.problem("nothing_to_fold", message, f"{place}.path")
+            self.state.problem("nothing_to_fold", message, f"{place}.path")
             return None
         fold = self.fold(Fold(path=node.path, how="count", where=node.where), place)
         least = None if node.has == "none" else node.count if node.has == "at_least" else 1
@@ -141,37 +141,37 @@ class Filters:
             return None
         if cell.field.kind is not Kind.BOOLEAN:
             message = "This formula narrows the records, so it must come to yes or no, as a comparison does."
-            self.ground.problem("not_a_test", message, f"{place}.formula", at=0)
+            self.state.problem("not_a_test", message, f"{place}.formula", at=0)
             return None
         return Test(cell=cell, place=place)
 
     def _among(self, node: Picks, place: str) -> Among | None:
-        ground = self.ground
-        picked = ground.context.picks.get(node.picks)
+        state = self.state
+        picked = state.context.picks.get(node.picks)
         if picked is None:
-            ground.problem("unknown_picks", f"There is no saved list “{node.picks}”.", f"{place}.picks")
+            state.problem("unknown_picks", f"There is no saved list “{node.picks}”.", f"{place}.picks")
             return None
-        end = ground.catalogue.record_types[ground.opened[-1].target] if ground.opened else ground.start
-        relations = ground.opened
-        if picked.records == ground.start.name:
-            end, relations = ground.start, ()
+        end = state.catalogue.record_types[state.opened[-1].target] if state.opened else state.start
+        relations = state.opened
+        if picked.records == state.start.name:
+            end, relations = state.start, ()
         if picked.records != end.name:
             message = f"“{node.picks}” is a list of {picked.records} records, and these are {end.plural}."
-            ground.problem("wrong_picks", message, f"{place}.picks")
+            state.problem("wrong_picks", message, f"{place}.picks")
             return None
         if len(picked.keys) > MOST_PICKS:
             message = (
                 f"“{node.picks}” holds {len(picked.keys):,} records; at most {MOST_PICKS:,} can be picked by hand."
             )
-            ground.problem("many_picks", message, f"{place}.picks")
+            state.problem("many_picks", message, f"{place}.picks")
             return None
-        key = ground.catalogue.key_of(end, relations)
+        key = state.catalogue.key_of(end, relations)
         try:
             keys = tuple(
                 tuple(_key_value(k, r.field.stored) for k, r in zip(saved, key, strict=True)) for saved in picked.keys
             )
         except ValueError:
-            ground.problem("wrong_picks", f"“{node.picks}” holds keys that cannot be read.", f"{place}.picks")
+            state.problem("wrong_picks", f"“{node.picks}” holds keys that cannot be read.", f"{place}.picks")
             return None
         return Among(key=key, keys=keys, name=node.picks, place=place)
 
@@ -181,18 +181,18 @@ class Filters:
         if node.column is not None:
             return self.column(node.column, f"{place}.column")
         assert node.path is not None
-        route = self.ground.route(node.path, f"{place}.path", self._ways_out(node, place))
+        route = self.state.route(node.path, f"{place}.path", self._ways_out(node, place))
         return Read(route) if route else None
 
     def _ways_out(self, node: Condition, place: str) -> tuple[WayOut, ...]:
-        walk = self.ground.catalogue.walk(self.ground.start, node.path or "", place)
+        walk = self.state.catalogue.walk(self.state.start, node.path or "", place)
         if not isinstance(walk, Walk) or walk.many is None:
             return ()
-        many, label = self.ground.to_many(walk)
+        many, label = self.state.to_many(walk)
         rest = (node.path or "")[len(many) + 1 :]
         where = {**node.model_dump(mode="json", by_alias=True, exclude_defaults=True), "path": rest}
         has = {"path": many, "has": "any", "where": where}
-        return (WayOut("has", f"Any of the {label} meets it", place, has), *self.ground.opening(walk))
+        return (WayOut("has", f"Any of the {label} meets it", place, has), *self.state.opening(walk))
 
     def _comparison(self, node: Condition, place: str) -> Comparison | None:
         cell = self._cell(node, place)
@@ -202,18 +202,18 @@ class Filters:
         if operator not in OPERATORS[kind]:
             known = ", ".join(o.replace("_", " ") for o in OPERATORS[kind])
             message = f"{label} cannot be compared by “{operator.replace('_', ' ')}”; it knows: {known}."
-            self.ground.problem("wrong_comparison", message, f"{place}.is")
+            self.state.problem("wrong_comparison", message, f"{place}.is")
             return None
-        before = len(self.ground.problems)
+        before = len(self.state.problems)
         asked = self._asked(node, place) if node.ask is not None else node
-        if asked is None or len(self.ground.problems) > before:
+        if asked is None or len(self.state.problems) > before:
             return None
         span = self._span(asked, self._window_place(node, place)) if operator == "in_window" else None
         values = self._values(asked, cell, place)
-        if len(self.ground.problems) > before:
+        if len(self.state.problems) > before:
             return None
         compared, values, span = self._whole_days(asked, kind, values, span, place)
-        if len(self.ground.problems) > before:
+        if len(self.state.problems) > before:
             return None
         return Comparison(cell=cell, operator=compared, values=values, span=span, exact=node.exact, place=place)
 
@@ -221,15 +221,15 @@ class Filters:
         """
         The condition with the answer in the place of its question; None where it narrows nothing.
         """
-        ask = self.ground.ask(node.ask or "", f"{place}.ask")
+        ask = self.state.ask(node.ask or "", f"{place}.ask")
         if ask is None:
             return None
         if not _suits(ask, node.is_):
             kind, verb = ask.kind.replace("_", " "), node.is_.replace("_", " ")
             message = f"An answer of the kind “{kind}” cannot be used with “{verb}”."
-            self.ground.problem("wrong_ask", message, f"{place}.ask")
+            self.state.problem("wrong_ask", message, f"{place}.ask")
             return None
-        answer = self.ground.answer(ask)
+        answer = self.state.answer(ask)
         if answer is None:
             return None
         try:
@@ -242,7 +242,7 @@ class Filters:
                 raise ValueError
         except (ValidationError, ValueError):
             message = f"The answer to “{ask.label}” cannot be read."
-            self.ground.problem("wrong_answer", message, f"asks[{self.ground.template.asks.index(ask)}]")
+            self.state.problem("wrong_answer", message, f"asks[{self.state.template.asks.index(ask)}]")
             return None
         return node.model_copy(update={"value": answer, "ask": None})
 
@@ -259,9 +259,9 @@ class Filters:
         if operator == "between":
             window = Window(type="between", first=raw[0], last=raw[1])
             try:
-                return "in_window", (), resolve_window(window, self.ground.context.as_of, self.ground.zone)
+                return "in_window", (), resolve_window(window, self.state.context.as_of, self.state.zone)
             except ValueError as error:
-                self.ground.problem("wrong_value", str(error), f"{place}.values")
+                self.state.problem("wrong_value", str(error), f"{place}.values")
         if operator == "after" and isinstance(values[0], datetime):
             return "at_least", (values[0] + timedelta(days=1),), None
         return operator, values, span
@@ -270,26 +270,26 @@ class Filters:
         """
         Where a window stands that has something wrong: in the filter, or in the answer to the question.
         """
-        asks = self.ground.template.asks
+        asks = self.state.template.asks
         n = next((n for n, a in enumerate(asks) if a.name == node.ask), None)
         return f"{place}.window" if n is None else f"asks[{n}]"
 
     def _span(self, node: Condition, place: str) -> Span | None:
         if node.window is None:
-            self.ground.problem("no_window", "Say which days are meant.", place)
+            self.state.problem("no_window", "Say which days are meant.", place)
             return None
-        context = self.ground.context
+        context = self.state.context
         try:
             return resolve_window(
                 node.window,
                 context.as_of,
-                self.ground.zone,
+                self.state.zone,
                 year_start=context.year_start,
                 last_run_at=context.last_run_at,
             )
         except (ValueError, OverflowError) as error:
             said = "This window reaches beyond the calendar." if isinstance(error, OverflowError) else str(error)
-            self.ground.problem("bad_window", said, place)
+            self.state.problem("bad_window", said, place)
             return None
 
     def _values(self, node: Condition, cell: Cell, place: str) -> tuple[Value, ...]:
@@ -301,18 +301,18 @@ class Filters:
         where = f"{place}.values" if several else f"{place}.value"
         wanted = {"between": "two values"}.get(operator, "at least one value" if several else "a value")
         if not raw or (operator == "between" and len(raw) != 2):
-            self.ground.problem("no_value", f"{cell.field.label} {operator.replace('_', ' ')} needs {wanted}.", where)
+            self.state.problem("no_value", f"{cell.field.label} {operator.replace('_', ' ')} needs {wanted}.", where)
             return ()
         values: list[Value] = []
         for n, item in enumerate(raw):
             try:
-                values.append(read_value(item, cell.field, self.ground.zone))
+                values.append(read_value(item, cell.field, self.state.zone))
             except ValueError as error:
-                self.ground.problem("wrong_value", str(error), f"{where}[{n}]" if several else where)
+                self.state.problem("wrong_value", str(error), f"{where}[{n}]" if several else where)
         if operator == "between" and len(values) == 2 and values[1] < values[0]:  # type: ignore[operator]
             first, last = (say_value(v, cell.field) for v in values)
             message = f"{cell.field.label} ends ({last}) before it begins ({first}); give the lesser value first."
-            self.ground.problem("turned_range", message, where)
+            self.state.problem("turned_range", message, where)
         return tuple(values)
 
 

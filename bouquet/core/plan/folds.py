@@ -9,8 +9,8 @@ from dataclasses import replace
 
 from bouquet.core.catalogue import Field, Kind, RecordType, Route, Walk
 from bouquet.core.errors import WayOut
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.nodes import Folded, Group, PlanOrder, Predicate, Read
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.plan.style import shown
 from bouquet.core.template import Fold, FoldValue, Narrowing, Show
 
@@ -39,8 +39,8 @@ _WORDS = {
     "none": "none",
 }
 
-#: Makes the predicate of a fold's own filter: the ground of the folded records, the narrowing, its place.
-Where = Callable[[Ground, Narrowing, str], "Predicate | None"]
+#: Makes the predicate of a fold's own filter: the state of the folded records, the narrowing, its place.
+Where = Callable[[ResolutionContext, Narrowing, str], "Predicate | None"]
 
 
 def fold_words(how: str) -> str:
@@ -52,50 +52,50 @@ def fold_words(how: str) -> str:
 
 class Folds:
     """
-    Resolves folds on one ground.
+    Resolves folds on one state.
     """
 
-    def __init__(self, ground: Ground, where: Where) -> None:
-        self.ground, self.where = ground, where
+    def __init__(self, state: ResolutionContext, where: Where) -> None:
+        self.state, self.where = state, where
 
     def resolve(self, fold: Fold, place: str, show: Show | None = None, *, cure: str = "") -> Folded | None:
         """
         A fold at its place, or None with a problem. `cure` is the place a way out would edit.
         """
-        ground = self.ground
-        walk = ground.walk(fold.path, f"{place}.path")
+        state = self.state
+        walk = state.walk(fold.path, f"{place}.path")
         if walk is None:
             return None
-        opened = tuple(r.name for r in ground.opened)
+        opened = tuple(r.name for r in state.opened)
         names = tuple(r.name for r in walk.relations)
         many = [n for n, r in enumerate(walk.relations) if r.many]
         # Where the path leads just to what the row rule opened, all of the parent's records are meant.
         free = [n for n in many if names[: n + 1] != opened[: n + 1]] or many
-        if not free and not ground.grouped:
+        if not free and not state.grouped:
             ways = (
                 (WayOut("field", "Take the value itself", cure, {"field": fold.path}),) if cure and walk.field else ()
             )
             message = f"“{fold.path}” is one value per row as it is; there is nothing to fold."
-            ground.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
+            state.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
             return None
         if free:
             anchor, chain = walk.relations[: free[0]], walk.relations[free[0] : free[-1] + 1]
-            record_type, rest = ground.catalogue.record_types[chain[-1].target], walk.relations[free[-1] + 1 :]
+            record_type, rest = state.catalogue.record_types[chain[-1].target], walk.relations[free[-1] + 1 :]
         else:
-            anchor, chain, record_type, rest = (), (), ground.start, walk.relations
+            anchor, chain, record_type, rest = (), (), state.start, walk.relations
         choice = walk.field is not None and walk.field.kind is Kind.CHOICE
-        if free and ground.grouped and (fold.how not in _OF_GROUPS or (choice and fold.how in _ORDERED)):
+        if free and state.grouped and (fold.how not in _OF_GROUPS or (choice and fold.how in _ORDERED)):
             label = chain[-1].label.lower()
             message = (
-                f"A group has many {ground.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” "
+                f"A group has many {state.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” "
                 f"cannot be put together from these. Start from {label} instead."
             )
-            ground.problem("fold_in_group", message, f"{place}.how")
+            state.problem("fold_in_group", message, f"{place}.how")
             return None
         value = Route(rest, walk.field, walk.aspect) if walk.field else None
         if not self._sound(fold, value, place):
             return None
-        inner = ground.at(record_type)
+        inner = state.at(record_type)
         order = [self._order(inner, o.path, o, f"{place}.order[{n}]") for n, o in enumerate(fold.order)]
         if fold.how in ("first", "latest") and not order:
             dated = tuple(f.name for f in record_type.fields if f.kind.is_dated)
@@ -104,7 +104,7 @@ class Folds:
                 for d in dated[:3]
             )
             message = f"Say in which order one of the {record_type.plural} is the {fold.how}."
-            ground.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
+            state.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
             return None
         where = self.where(inner, fold.where, f"{place}.where") if fold.where is not None else None
         if isinstance(where, Group) and not where.parts:
@@ -122,7 +122,7 @@ class Folds:
             separator=fold.separator,
             distinct=fold.distinct,
             at_most=fold.at_most,
-            show=shown(show or Show(), value.typed, ground.template.output) if value else Show(),
+            show=shown(show or Show(), value.typed, state.template.output) if value else Show(),
             field=self._field(fold, value, record_type),
             keeps_places=fold.how == "spread" and self._shares_places(fold, place),
         )
@@ -132,7 +132,7 @@ class Folds:
         Whether another spread of the template is over the same records in the same order. Notes, of the later of two
         columns side by side, that it is not.
         """
-        columns = self.ground.template.columns
+        columns = self.state.template.columns
         own = next((n for n, c in enumerate(columns) if isinstance(c.value, FoldValue) and c.value.fold is fold), None)
         if own is None or fold.distinct:
             return False
@@ -148,17 +148,17 @@ class Folds:
                     f"“{columns[own].heading}” and “{column.heading}” are spread over the same records in different "
                     "orders or with different filters: values of one number are not of one record."
                 )
-                self.ground.note("spreads_differ", message, f"{place}.order")
+                self.state.note("spreads_differ", message, f"{place}.order")
         return shares
 
     def _relation(self, fold: Fold) -> str | None:
         """
         The path to the records that a fold is over.
         """
-        walk = self.ground.catalogue.walk(self.ground.start, fold.path, "")
-        return self.ground.to_many(walk)[0] if isinstance(walk, Walk) and walk.many is not None else None
+        walk = self.state.catalogue.walk(self.state.start, fold.path, "")
+        return self.state.to_many(walk)[0] if isinstance(walk, Walk) and walk.many is not None else None
 
-    def _order(self, inner: Ground, path: str, level: object, place: str) -> PlanOrder | None:
+    def _order(self, inner: ResolutionContext, path: str, level: object, place: str) -> PlanOrder | None:
         route = inner.route(path, f"{place}.path")
         if route is None:
             return None
@@ -169,17 +169,17 @@ class Folds:
         """
         Whether the kind of value can be folded that way.
         """
-        ground, how = self.ground, fold.how
+        state, how = self.state, fold.how
         if value is None:
             if how == "count":
                 return True
             message = f"“{fold.path or 'the group'}” are records; name the field of them that is folded."
-            ground.problem("no_field", message, f"{place}.path")
+            state.problem("no_field", message, f"{place}.path")
             return False
         kind, label = value.typed.kind, value.field.label
         if kind is Kind.FILE and how != "count":
             message = f"{label} is a file, and a cell cannot carry files. Count them, or take their names."
-            ground.problem("file_in_sheet", message, f"{place}.path")
+            state.problem("file_in_sheet", message, f"{place}.path")
             return False
         wanted = ""
         if how in _NUMBERS and not kind.is_number:
@@ -190,7 +190,7 @@ class Folds:
             wanted = "yes-no fields"
         if wanted:
             message = f"“{how}” folds {wanted}, and {label} is of the kind {kind}."
-            ground.problem("wrong_fold", message, f"{place}.how")
+            state.problem("wrong_fold", message, f"{place}.how")
             return False
         return True
 

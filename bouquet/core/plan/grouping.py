@@ -10,9 +10,9 @@ from dataclasses import replace
 from bouquet.core.catalogue import Kind, Route
 from bouquet.core.errors import WayOut
 from bouquet.core.plan.filters import Filters
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.model import GroupBy
 from bouquet.core.plan.nodes import Comparison, Read, Stepped
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     AllOf,
     AnyOf,
@@ -33,8 +33,8 @@ class Grouping:
     The row rule of a template whose rows stand for groups. `by` is empty where they do not.
     """
 
-    def __init__(self, ground: Ground) -> None:
-        self.ground, self.template = ground, ground.template
+    def __init__(self, state: ResolutionContext) -> None:
+        self.state, self.template = state, state.template
         self.by = self._by()
 
     def _by(self) -> tuple[GroupBy, ...]:
@@ -45,23 +45,23 @@ class Grouping:
         filling = [n for n, b in enumerate(rows.by) if b.fill_gaps]
         if len(filling) > 1:
             message = "Gaps can be filled in one time step only."
-            self.ground.problem("two_gaps", message, f"rows.by[{filling[1]}].fill_gaps")
+            self.state.problem("two_gaps", message, f"rows.by[{filling[1]}].fill_gaps")
         return tuple(g for g in found if g)
 
     def _group_by(self, by: By, place: str) -> GroupBy | None:
         ways = (WayOut("records", "Start from these records instead"),)
-        route = self.ground.route(by.path, f"{place}.path", ways)
+        route = self.state.route(by.path, f"{place}.path", ways)
         if route is None:
             return None
         if route.field.kind is Kind.FILE:
-            self.ground.problem(
+            self.state.problem(
                 "file_in_sheet", f"{route.field.label} is a file; it cannot make groups.", f"{place}.path"
             )
             return None
         if by.step is None:
             if by.fill_gaps:
                 message = "Only steps of time have gaps to fill; say which step."
-                self.ground.problem("no_step", message, f"{place}.fill_gaps")
+                self.state.problem("no_step", message, f"{place}.fill_gaps")
             return GroupBy(Read(route))
         cell = self._stepped(route, by, place)
         return GroupBy(cell, by.fill_gaps, self._span_of(route) if by.fill_gaps else None) if cell else None
@@ -70,11 +70,11 @@ class Grouping:
         found = route.typed
         if not found.kind.is_dated or (found.kind is Kind.DATE and by.step in _CLOCK_STEPS):
             message = f"{found.label} cannot be cut into steps of a {by.step}."
-            self.ground.problem("wrong_step", message, f"{place}.step")
+            self.state.problem("wrong_step", message, f"{place}.step")
             return None
         if by.count != 1 and (by.step != "minute" or by.count not in _MINUTES):
             message = f"Steps of {by.count} {by.step}s are not known; minutes come in {', '.join(map(str, _MINUTES))}."
-            self.ground.problem("wrong_step", message, f"{place}.count")
+            self.state.problem("wrong_step", message, f"{place}.count")
             return None
         label = f"{found.label}, by {by.step}"
         if by.step not in _CLOCK_STEPS:
@@ -86,12 +86,12 @@ class Grouping:
         """
         The window that the filter sets on a field for every row.
         """
-        filters = Filters(self.ground, lambda *_: None, lambda *_: None, lambda *_: None)
+        filters = Filters(self.state, lambda *_: None, lambda *_: None, lambda *_: None)
         for part, place in _met_by_every_row(self.template.filter, "filter"):
             if getattr(part, "path", None) == route.path and getattr(part, "is_", "") in ("in_window", "between"):
-                before = len(self.ground.problems)
+                before = len(self.state.problems)
                 found = filters.predicate(part, place)
-                del self.ground.problems[before:]
+                del self.state.problems[before:]
                 if isinstance(found, Comparison):
                     return found.span
         return None

@@ -8,8 +8,8 @@ from dataclasses import replace
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan.cells import Cells
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.nodes import Cell, PlanOrder, Read
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     Constant,
     Order,
@@ -23,8 +23,8 @@ class Orders:
     The levels of a template's order, what it needs before them, and what tells equal rows apart after them.
     """
 
-    def __init__(self, ground: Ground, cells: Cells) -> None:
-        self.ground, self.template, self.cells = ground, ground.template, cells
+    def __init__(self, state: ResolutionContext, cells: Cells) -> None:
+        self.state, self.template, self.cells = state, state.template, cells
 
     def resolve(self, before: list[Cell], keys: list[Cell]) -> tuple[PlanOrder, ...]:
         named = [(o, self._order_level(o, f"order[{n}]")) for n, o in enumerate(self.template.order)]
@@ -40,7 +40,7 @@ class Orders:
 
     def _order_level(self, level: Order, place: str) -> PlanOrder | None:
         if (level.column is None) == (level.path is None):
-            self.ground.problem("order_source", "Order by a column or by a field, one of the two.", place)
+            self.state.problem("order_source", "Order by a column or by a field, one of the two.", place)
             return None
         cell: Cell | None
         by_label = True
@@ -48,14 +48,14 @@ class Orders:
             column = next((c for c in self.template.columns if c.id == level.column), None)
             if column is None:
                 message = f"There is no column “{level.column}” to order by."
-                self.ground.problem("unknown_column", message, f"{place}.column")
+                self.state.problem("unknown_column", message, f"{place}.column")
                 return None
             if isinstance(column.value, Constant):
-                self.ground.problem("constant_order", "A constant has no order.", f"{place}.column")
+                self.state.problem("constant_order", "A constant has no order.", f"{place}.column")
                 return None
             cell, by_label = self.cells.cell(self.template.columns.index(column)), column.show.choice == "label"
             if cell is None:
-                self.ground.problem(
+                self.state.problem(
                     "unsound_order", "The column to order by has a problem of its own.", f"{place}.column"
                 )
         else:

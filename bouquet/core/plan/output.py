@@ -6,9 +6,9 @@ from __future__ import annotations
 
 from bouquet.core.naming import check_pattern
 from bouquet.core.plan.cells import Cells
-from bouquet.core.plan.ground import Ground
 from bouquet.core.plan.model import PlanColumn
 from bouquet.core.plan.nodes import Cell
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     Constant,
 )
@@ -21,8 +21,8 @@ class Outputs:
     What a template says of its files.
     """
 
-    def __init__(self, ground: Ground, cells: Cells) -> None:
-        self.ground, self.template, self.cells = ground, ground.template, cells
+    def __init__(self, state: ResolutionContext, cells: Cells) -> None:
+        self.state, self.template, self.cells = state, state.template, cells
 
     def split(self) -> Cell | None:
         split = self.template.output.split
@@ -42,7 +42,7 @@ class Outputs:
             at = next((k for k, c in enumerate(columns) if c.id == wanted and not c.is_constant), None)
             if at is None:
                 message = f"There is no column “{wanted}” to group the lines by."
-                self.ground.problem("unknown_column", message, f"output.reader.groups[{n}]")
+                self.state.problem("unknown_column", message, f"output.reader.groups[{n}]")
             else:
                 found.append(at)
         return tuple(found)
@@ -51,10 +51,10 @@ class Outputs:
         output = self.template.output
         by = output.split.by if output.split else None
         for message in check_pattern(output.name, asks=[a.name for a in self.template.asks], value=by):
-            self.ground.problem("name_pattern", message, "output.name")
+            self.state.problem("name_pattern", message, "output.name")
         if output.split and output.split.megabytes is not None and output.format == "xlsx":
             message = "The size of a spreadsheet is only known when it is done; split it by rows or by a value."
-            self.ground.problem("split_size", message, "output.split.megabytes")
+            self.state.problem("split_size", message, "output.split.megabytes")
         if output.style == "reader" and output.format == "jsonl":
             message = "JSON Lines are for programs; choose the machine style, or another format for people."
-            self.ground.problem("reader_format", message, "output.style")
+            self.state.problem("reader_format", message, "output.style")

@@ -10,18 +10,18 @@ from typing import Any
 from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError, Problem, nearest
-from bouquet.core.plan.along import Along
+from bouquet.core.plan.capabilities import check_capabilities
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.checks import Checks
 from bouquet.core.plan.columns import Columns
-from bouquet.core.plan.demands import check_demands
+from bouquet.core.plan.companions import Companions
 from bouquet.core.plan.filters import OPERATORS, Filters
-from bouquet.core.plan.ground import Ground, answer_to, opened_by
 from bouquet.core.plan.grouping import Grouping
 from bouquet.core.plan.model import Context, Plan, Step
 from bouquet.core.plan.nodes import Cell, Computed, Folded, Permitted, Predicate, Read, routes_of
 from bouquet.core.plan.order import Orders
 from bouquet.core.plan.output import Outputs
+from bouquet.core.plan.state import ResolutionContext, answer_to, opened_by
 from bouquet.core.rights import Rights
 from bouquet.core.template import (
     Column,
@@ -37,7 +37,7 @@ __all__ = ["OPERATORS", "Resolution", "resolve"]
 @dataclass
 class Resolution:
     """
-    What came of resolving: the plan when it can be run, and all problems met.
+    Result of resolving: the plan when it can be run, and all problems met.
 
     `partial` is there when row rule, filter and order are sound: a plan of the columns that are sound, for looking
     while designing. `notes` do not stop a run; they are worth a look.
@@ -73,9 +73,9 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
         value = folder_formula(attached.folder, record_type.key)
         link = Column(id="attachments", heading=attached.heading, value=value)
         template = template.model_copy(update={"columns": (*template.columns, link)})
-    ground = Ground(template, catalogue, record_type, context)
-    ground.opened = opened_by(ground)
-    return _Resolver(ground).resolve()
+    state = ResolutionContext(template, catalogue, record_type, context)
+    state.opened = opened_by(state)
+    return _Resolver(state).resolve()
 
 
 #: Parts of a document whose problems leave nothing to look at.
@@ -83,30 +83,30 @@ _NEEDED = ("records", "rows", "filter", "order", "asks", "output.split", "output
 
 
 class _Resolver:
-    def __init__(self, ground: Ground) -> None:
-        self.ground, self.template, self.start = ground, ground.template, ground.start
-        self.catalogue, self.context = ground.catalogue, ground.context
-        self.grouping = Grouping(ground)
-        self.cells = Cells(ground, self.grouping)
+    def __init__(self, state: ResolutionContext) -> None:
+        self.state, self.template, self.start = state, state.template, state.start
+        self.catalogue, self.context = state.catalogue, state.context
+        self.grouping = Grouping(state)
+        self.cells = Cells(state, self.grouping)
 
     def resolve(self) -> Resolution:
-        ground, template, opened = self.ground, self.template, self.ground.opened
+        state, template, opened = self.state, self.template, self.state.opened
         row_type = self.catalogue.record_types[opened[-1].target] if opened else self.start
-        columns = Columns(ground, self.cells).resolve()
+        columns = Columns(state, self.cells).resolve()
         steps = self._steps()
         key = self.catalogue.key_of(self.start)
         row_key = self.catalogue.key_of(row_type, opened) if opened else key
-        outputs = Outputs(ground, self.cells)
+        outputs = Outputs(state, self.cells)
         split = outputs.split()
         groups = outputs.reader_groups(columns)
         ends: list[Cell] = [b.cell for b in self.grouping.by] or [Read(k) for k in dict.fromkeys((*key, *row_key))]
-        order = Orders(ground, self.cells).resolve([c for c in (split,) if c] + [columns[n].cell for n in groups], ends)
+        order = Orders(state, self.cells).resolve([c for c in (split,) if c] + [columns[n].cell for n in groups], ends)
         outputs.check()
-        row_checks, file_checks = Checks(ground, columns, self.cells.formula, self.cells.formula_of).resolve(
+        row_checks, file_checks = Checks(state, columns, self.cells.formula, self.cells.formula_of).resolve(
             template.checks
         )
-        check_demands(ground)
-        along = Along(ground, resolve)
+        check_capabilities(state)
+        companions = Companions(state, resolve)
         plan = Plan(
             catalogue=self.catalogue,
             record_type=self.start,
@@ -122,19 +122,19 @@ class _Resolver:
             at_most=template.at_most,
             split=split,
             groups=groups,
-            zone=ground.zone,
+            zone=state.zone,
             context=self.context,
             output=template.output,
             name=template.name,
             answers=self._answers(),
             row_checks=row_checks,
             file_checks=file_checks,
-            children=along.children(),
-            attached=along.attached(),
+            children=companions.children(),
+            attached=companions.attached(),
         )
-        problems = ground.problems
+        problems = state.problems
         sound = not any(p.place.startswith(_NEEDED) for p in problems)
-        return Resolution(None if problems else plan, problems, plan if sound else None, ground.notes)
+        return Resolution(None if problems else plan, problems, plan if sound else None, state.notes)
 
     def _answers(self) -> tuple[tuple[str, str], ...]:
         """
@@ -148,12 +148,12 @@ class _Resolver:
         return tuple(found)
 
     def _steps(self) -> tuple[Step, ...]:
-        filters = Filters(self.ground, self.cells.column_named, self.cells.formula, self.cells.fold)
+        filters = Filters(self.state, self.cells.column_named, self.cells.formula, self.cells.fold)
         steps = [Step(p, self._side(p)) for p in filters.steps(self.template.filter)]
         if any(s.side == "child" for s in steps) and any(b.fill_gaps for b in self.grouping.by):
             n = next(n for n, b in enumerate(self.grouping.by) if b.fill_gaps)
             message = "Gaps cannot be filled where groups are narrowed: a gap could not be told from a group left out."
-            self.ground.problem("gaps_and_groups", message, f"rows.by[{n}].fill_gaps")
+            self.state.problem("gaps_and_groups", message, f"rows.by[{n}].fill_gaps")
         hidden = self._scope()
         parents = [s for s in steps if s.side == "parent"]
         return (*hidden, *parents, *(s for s in steps if s.side == "child"))
@@ -162,10 +162,10 @@ class _Resolver:
         """
         Whether a predicate narrows records, or what became rows of them: children, or groups.
         """
-        if self.ground.grouped:
+        if self.state.grouped:
             return "child" if _folds_group(predicate) else "parent"
-        opened = tuple(r.name for r in self.ground.opened)
-        first = next((n for n, r in enumerate(self.ground.opened) if r.many), 0) + 1
+        opened = tuple(r.name for r in self.state.opened)
+        first = next((n for n, r in enumerate(self.state.opened) if r.many), 0) + 1
         inside = opened and any(r.way[:first] == opened[:first] for r in routes_of(predicate))
         return "child" if inside else "parent"
 
@@ -178,7 +178,7 @@ class _Resolver:
             return []
         if not Rights(self.catalogue, scope).ways(self.start):
             message = f"Your rights leave nothing of the {self.start.plural}; ask an administrator for more."
-            self.ground.problem("closed", message, "records")
+            self.state.problem("closed", message, "records")
             return []
         return [Step(Permitted(), hidden=True)]
 

@@ -67,7 +67,7 @@ def holds(scope: Scope, predicate: Predicate) -> Element:
 
 def _having(scope: Scope, predicate: Having) -> Element:
     cell, least = predicate.fold, predicate.least
-    if not scope.maker.exists or (least or 1) > 1 or not cell.chain:
+    if not scope.context.exists or (least or 1) > 1 or not cell.chain:
         count = scope.fold(cell)
         return count >= sa.literal_column(str(least)) if least else count == sa.literal_column("0")
     inner, chain, link, where = folded_records(scope, cell)

@@ -81,7 +81,7 @@ def fold(scope: Scope, cell: Folded) -> Element:
 
 
 def _fold_of_record(scope: Scope, cell: Folded) -> Element:
-    if scope.maker.many:
+    if scope.context.many:
         return _without_none(cell, _joined_fold(scope, cell))
     inner, chain, link, where = folded_records(scope, cell)
     aggregate = _AGGREGATES[cell.how](inner, cell, None)
@@ -103,14 +103,16 @@ def folded_records(
     """
     anchor = anchor_of(scope, cell)
     inner = scope.of(cell.record_type)
-    types = scope.maker.catalogue.record_types
-    tables = [bare(types[r.target], scope.maker.table_name()) for r in cell.chain[:-1]] + [inner.base]
+    types = scope.context.catalogue.record_types
+    tables = [bare(types[r.target], scope.context.table_name()) for r in cell.chain[:-1]] + [inner.base]
     chain = tables[0]
     for before, here, relation, led in zip(tables, tables[1:], cell.chain[1:], cell.chain, strict=False):
         chain = chain.join(here, scope._led_to(before, here, types[led.target], relation))
     link = tuple((anchor.c[own], tables[0].c[theirs]) for own, theirs in cell.chain[0].pairs)
     where = inner.holds(cell.where) if cell.where is not None else None
-    if scope.maker.rights is not None and not scope.maker.rights.follows(scope._type_at(cell.anchor), cell.chain[0]):
+    if scope.context.rights is not None and not scope.context.rights.follows(
+        scope._type_at(cell.anchor), cell.chain[0]
+    ):
         permitted = scope.permitted(tables[0], types[cell.chain[0].target])
         where = permitted if where is None else where if permitted is None else sa.and_(where, permitted)
     return inner, chain, link, where
@@ -124,7 +126,7 @@ def _joined_fold(scope: Scope, cell: Folded) -> Element:
     if key not in scope.fold_joins:
         inner, chain, link, where = folded_records(scope, cell)
         picks = fold_order(inner, cell, latest=cell.how == "latest") if picking else None
-        made = FoldJoin(scope.maker.fold_name(), inner, chain, link, where, picks)
+        made = FoldJoin(scope.context.fold_name(), inner, chain, link, where, picks)
         scope.fold_joins[key] = made
         scope.joins.append(Join(made.joined, None, scope._is_child(way)))
     join = scope.fold_joins[key]
@@ -155,7 +157,7 @@ def fold_order(scope: Scope, cell: Folded, *, latest: bool = False) -> list[Elem
     for level in levels:
         if level.cell.field.stored == "text" and level.cell.field.kind is not Kind.CHOICE:
             parts += scope.ordering(replace(level, exact=True))
-    for key in scope.maker.catalogue.key_of(scope.record_type):
+    for key in scope.context.catalogue.key_of(scope.record_type):
         value = scope.column(key)
         parts.append(value.desc() if latest else value.asc())
     return parts
@@ -172,7 +174,7 @@ def paper_text(scope: Scope, cell: Folded) -> Element:
     if found.kind is Kind.BOOLEAN:
         return sa.case((value, literal(show.yes or "true")), (sa.not_(value), literal(show.no or "false")))
     if found.kind.is_dated or found.kind is Kind.TIME:
-        return scope.dialect.shown_date(value, found, show, scope.maker.zone)
+        return scope.dialect.shown_date(value, found, show, scope.context.zone)
     if found.kind.is_number:
         return scope.dialect.shown_number(value, found, show)
     return value if found.stored == "text" else sa.cast(value, sa.Text)

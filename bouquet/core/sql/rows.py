@@ -27,7 +27,7 @@ from bouquet.core.plan import (
 )
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
-from bouquet.core.sql.scope import Element, Maker, Scope
+from bouquet.core.sql.scope import Element, Scope, StatementContext
 
 __all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
 
@@ -46,9 +46,11 @@ class Rows:
 
     def __init__(self, plan: Plan, *, many: bool, exists: bool = True) -> None:
         self.plan = plan
-        maker = Maker(plan.catalogue, plan.zone, DIALECTS[plan.catalogue.dialect], many=many, exists=exists)
-        maker.rights = plan.rights
-        self.scope = Scope(maker, plan.record_type, plan.opened, grouped=bool(plan.by))
+        context = StatementContext(
+            plan.catalogue, plan.zone, DIALECTS[plan.catalogue.dialect], many=many, exists=exists
+        )
+        context.rights = plan.rights
+        self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by))
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
         self.inner: list[tuple[str, Element]] = []
 

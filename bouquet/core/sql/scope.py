@@ -36,13 +36,13 @@ from bouquet.core.sql.literals import literal
 from bouquet.core.sql.ordering import ordering
 from bouquet.core.values import WHITE
 
-__all__ = ["Maker", "Scope"]
+__all__ = ["Scope", "StatementContext"]
 
 Element = sa.ColumnElement[Any]
 
 
 @dataclass
-class Maker:
+class StatementContext:
     """
     What all scopes of one statement share.
 
@@ -77,10 +77,15 @@ class Scope:
     """
 
     def __init__(
-        self, maker: Maker, record_type: RecordType, opened: tuple[Relation, ...] = (), *, grouped: bool = False
+        self,
+        context: StatementContext,
+        record_type: RecordType,
+        opened: tuple[Relation, ...] = (),
+        *,
+        grouped: bool = False,
     ) -> None:
-        self.maker, self.record_type, self.opened, self.grouped = maker, record_type, opened, grouped
-        self.dialect: Dialect = maker.dialect
+        self.context, self.record_type, self.opened, self.grouped = context, record_type, opened, grouped
+        self.dialect: Dialect = context.dialect
         self.aliases: dict[tuple[str, ...], sa.FromClause] = {}
         self.joins: list[Join] = []
         self.fold_joins: dict[Any, FoldJoin] = {}
@@ -98,7 +103,7 @@ class Scope:
             names += [own for f in record_type.fields if f.attribute for own, _ in f.attribute.pairs]
             columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in dict.fromkeys(names)]
             table = sa.table(record_type.table, *columns, schema=record_type.schema)
-            self.aliases[way] = table.alias(self.maker.table_name())
+            self.aliases[way] = table.alias(self.context.table_name())
         return self.aliases[way]
 
     def _open(self) -> None:
@@ -111,7 +116,7 @@ class Scope:
         here = self.joined(self.opened[: self.first_many])
         for n in range(self.first_many, len(self.opened)):
             relation, way = self.opened[n], tuple(r.name for r in self.opened[: n + 1])
-            target = self._table_at(way, self.maker.catalogue.record_types[relation.target])
+            target = self._table_at(way, self.context.catalogue.record_types[relation.target])
             holder = self._type_at(self.opened[:n])
             self.chain.append((target, self._led_to(here, target, holder, relation)))
             here = target
@@ -129,30 +134,30 @@ class Scope:
         for relation in relations:
             way = (*way, relation.name)
             if way not in self.aliases:
-                target = self._table_at(way, self.maker.catalogue.record_types[relation.target])
+                target = self._table_at(way, self.context.catalogue.record_types[relation.target])
                 link = self._led_to(here, target, holder, relation)
                 self.joins.append(Join(target, link, self._is_child(way)))
-            here, holder = self.aliases[way], self.maker.catalogue.record_types[relation.target]
+            here, holder = self.aliases[way], self.context.catalogue.record_types[relation.target]
         return here
 
     def _type_at(self, relations: tuple[Relation, ...]) -> RecordType:
-        return self.maker.catalogue.record_types[relations[-1].target] if relations else self.record_type
+        return self.context.catalogue.record_types[relations[-1].target] if relations else self.record_type
 
     def _led_to(self, here: sa.FromClause, there: sa.FromClause, holder: RecordType, relation: Relation) -> Element:
         """
         The link of a relation; what may not be seen is not there.
         """
-        link, rights = linked(here, there, relation), self.maker.rights
+        link, rights = linked(here, there, relation), self.context.rights
         if rights is None or rights.follows(holder, relation):
             return link
-        permitted = self.permitted(there, self.maker.catalogue.record_types[relation.target])
+        permitted = self.permitted(there, self.context.catalogue.record_types[relation.target])
         return link if permitted is None else sa.and_(link, permitted)
 
     def permitted(self, table: sa.FromClause, record_type: RecordType) -> Element | None:
         """
         Whether a record in `table` is one that the person may see; None where all are.
         """
-        rights = self.maker.rights
+        rights = self.context.rights
         if rights is None:
             return None
         ways, field = rights.ways(record_type), rights.field
@@ -167,8 +172,8 @@ class Scope:
         """
         Whether a way leads from a record to one of the values of a field.
         """
-        types = self.maker.catalogue.record_types
-        tables = [bare(types[r.target], self.maker.table_name()) for r in way]
+        types = self.context.catalogue.record_types
+        tables = [bare(types[r.target], self.context.table_name()) for r in way]
         chain = tables[0]
         for before, there, relation in zip(tables, tables[1:], way[1:], strict=False):
             chain = chain.join(there, linked(before, there, relation))
@@ -215,8 +220,8 @@ class Scope:
         """
         A column that every child has and a missing child has not.
         """
-        end = self.maker.catalogue.record_types[self.opened[-1].target]
-        return self.column(self.maker.catalogue.key_of(end, self.opened)[0])
+        end = self.context.catalogue.record_types[self.opened[-1].target]
+        return self.column(self.context.catalogue.key_of(end, self.opened)[0])
 
     def column(self, route: Route) -> Element:
         """
@@ -245,7 +250,7 @@ class Scope:
         if way not in self.aliases:
             names = [attribute.name_column, attribute.value_column, *(theirs for _, theirs in attribute.pairs)]
             columns: list[sa.ColumnClause[Any]] = [sa.column(n) for n in dict.fromkeys(names)]
-            target = sa.table(attribute.table, *columns).alias(self.maker.table_name())
+            target = sa.table(attribute.table, *columns).alias(self.context.table_name())
             on = [table.c[own] == target.c[theirs] for own, theirs in attribute.pairs]
             on.append(target.c[attribute.name_column] == literal(attribute.name))
             self.aliases[way] = target
@@ -315,7 +320,7 @@ class Scope:
             if found.kind is Kind.CHOICE:
                 value = self.label_of(value, found)
             elif found.kind is Kind.MOMENT:
-                value = self.dialect.local(value, self.maker.zone)
+                value = self.dialect.local(value, self.context.zone)
             elif kind is formula.Type.NUMBER:
                 value = sa.cast(self.dialect.exact(value, found), sa.Numeric)
             elif kind is formula.Type.TEXT and found.stored != "text":
@@ -328,7 +333,7 @@ class Scope:
         """
         The beginning of the step of time that a value lies in, on the template's wall clock.
         """
-        return self.dialect.step(value, cell.unit, cell.count, cell.route.typed.kind, self.maker.zone)
+        return self.dialect.step(value, cell.unit, cell.count, cell.route.typed.kind, self.context.zone)
 
     def blank(self, cell: Cell) -> Element:
         """
@@ -345,7 +350,7 @@ class Scope:
         """
         last, parent = way[-1], self.joined(way[:-1])
         own: list[Element] = [parent.c[column] for column, _ in last.pairs]
-        if last.declared and self.maker.rights is None:
+        if last.declared and self.context.rights is None:
             nowhere = sa.or_(*(c.is_(None) for c in own))
         else:
             target = self.joined(way)
@@ -360,7 +365,7 @@ class Scope:
         """
         A scope of other records in the same statement.
         """
-        return Scope(self.maker, record_type)
+        return Scope(self.context, record_type)
 
     def holds(self, predicate: Predicate) -> Element:
         """

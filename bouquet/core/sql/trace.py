@@ -128,7 +128,7 @@ class TraceStatements(SheetStatements):
         value, found = scope.value(cell), cell.field
         if found.kind is Kind.CHOICE:
             return scope.label_of(value, found)
-        return scope.dialect.local(value, scope.maker.zone) if found.kind is Kind.MOMENT else value
+        return scope.dialect.local(value, scope.context.zone) if found.kind is Kind.MOMENT else value
 
     def keys_of(self, title: str, *, child: bool = False, limit: int = 5) -> sa.Select[Any] | None:
         """
@@ -138,7 +138,7 @@ class TraceStatements(SheetStatements):
         found = record_type.field_named(record_type.title or "")
         if found is None:
             return None
-        scope = Scope(Rows(self.plan, many=False).scope.maker, record_type)
+        scope = Scope(Rows(self.plan, many=False).scope.context, record_type)
         table = scope.base
         outputs: list[Element] = [
             sa.cast(table.c[k.field.column], sa.Text).label(f"k{n}")

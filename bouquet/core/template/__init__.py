@@ -2,9 +2,9 @@
 The template document: its models, and reading it.
 """
 
-from bouquet.core.template.along import child_template, folder_formula, folder_of
 from bouquet.core.template.bundle import BUNDLE, Bundle, is_bundle, read_bundle, whole_template
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
+from bouquet.core.template.companions import child_template, folder_formula, folder_of
 from bouquet.core.template.document import FORMAT, Ask, Order, Template, document_schema, read_document
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
 from bouquet.core.template.narrowed import narrowed, only_records, with_windows

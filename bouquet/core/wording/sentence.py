@@ -14,8 +14,8 @@ from zoneinfo import ZoneInfo
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
-from bouquet.core.plan.ground import answer_to
 from bouquet.core.plan.model import Context
+from bouquet.core.plan.state import answer_to
 from bouquet.core.template.document import Order, Template
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
 from bouquet.core.template.part import Scalar

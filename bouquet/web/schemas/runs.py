@@ -235,7 +235,7 @@ class EditableOut(BaseModel):
 
 class GivenBackOut(BaseModel):
     """
-    What came of a file given back. `listed` holds the first changes of each state; `files` are lists of them all,
+    Result of checking a file given back. `listed` holds the first changes of each state; `files` are lists of them all,
     among the run's files.
     """
 

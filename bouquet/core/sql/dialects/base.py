@@ -23,7 +23,7 @@ Element = sa.ColumnElement[Any]
 
 class LacksError(BouquetError):
     """
-    A statement needs what its dialect does not define. `core.plan.demands` says so while a template is designed.
+    A statement needs what its dialect does not define. `core.plan.capabilities` says so while a template is designed.
     """
 
     code = "dialect"
@@ -34,7 +34,7 @@ class Dialect(ABC):
     How one kind of database says what statements are made of.
 
     Abstract methods every dialect defines. The others are capabilities; one that lacks some names them in
-    `core.plan.demands.LACKS`.
+    `core.plan.capabilities.LACKS`.
     """
 
     name: ClassVar[str]

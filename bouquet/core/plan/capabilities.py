@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from bouquet.core.plan.ground import Ground
+from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     AllOf,
     AnyOf,
@@ -21,7 +21,7 @@ from bouquet.core.template import (
     RowCheck,
 )
 
-__all__ = ["CAPABILITIES", "LACKS", "check_demands"]
+__all__ = ["CAPABILITIES", "LACKS", "check_capabilities"]
 
 #: Everything that a dialect may lack, and what is said of it.
 CAPABILITIES: dict[str, str] = {
@@ -41,19 +41,19 @@ LACKS: dict[str, frozenset[str]] = {
 }
 
 
-def check_demands(ground: Ground) -> None:
+def check_capabilities(state: ResolutionContext) -> None:
     """
     Note a problem, at its place, for everything that the source's dialect lacks.
     """
-    lacks = LACKS.get(ground.catalogue.dialect, frozenset(CAPABILITIES))
-    for demand, place in _demands(ground) if lacks else ():
+    lacks = LACKS.get(state.catalogue.dialect, frozenset(CAPABILITIES))
+    for demand, place in _needed_capabilities(state) if lacks else ():
         if demand in lacks:
-            message = f"In {ground.catalogue.title}, a {ground.catalogue.dialect} source, {CAPABILITIES[demand]}."
-            ground.problem("dialect", message, place)
+            message = f"In {state.catalogue.title}, a {state.catalogue.dialect} source, {CAPABILITIES[demand]}."
+            state.problem("dialect", message, place)
 
 
-def _demands(ground: Ground) -> Iterator[tuple[str, str]]:
-    template = ground.template
+def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
+    template = state.template
     if isinstance(template.rows, PerGroup):
         yield from (("step", f"rows.by[{n}].step") for n, b in enumerate(template.rows.by) if b.step is not None)
     for n, column in enumerate(template.columns):

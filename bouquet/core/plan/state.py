@@ -13,7 +13,7 @@ from bouquet.core.errors import Problem, WayOut, nearest
 from bouquet.core.plan.model import Context
 from bouquet.core.template import Ask, PerChild, PerGroup, PerRecord, Template
 
-__all__ = ["Ground", "answer_to"]
+__all__ = ["ResolutionContext", "answer_to"]
 
 
 def answer_to(template: Template, context: Context, name: str) -> Any:
@@ -26,7 +26,7 @@ def answer_to(template: Template, context: Context, name: str) -> Any:
 
 
 @dataclass
-class Ground:
+class ResolutionContext:
     """
     Collects problems, and follows paths from one record type with the relations that the row rule opened.
     """
@@ -42,11 +42,11 @@ class Ground:
     def __post_init__(self) -> None:
         self.zone = ZoneInfo(self.template.zone)
 
-    def at(self, start: RecordType) -> Ground:
+    def at(self, start: RecordType) -> ResolutionContext:
         """
-        The same ground, seen from the records that a fold gathers.
+        The same state, seen from the records that a fold gathers.
         """
-        return Ground(self.template, self.catalogue, start, self.context, (), self.problems, self.notes)
+        return ResolutionContext(self.template, self.catalogue, start, self.context, (), self.problems, self.notes)
 
     @property
     def grouped(self) -> bool:
@@ -140,18 +140,18 @@ class Ground:
         return None
 
 
-def opened_by(ground: Ground) -> tuple[Relation, ...]:
+def opened_by(state: ResolutionContext) -> tuple[Relation, ...]:
     """
     The relations that the row rule opens, or none with a problem.
     """
-    rows = ground.template.rows
+    rows = state.template.rows
     if not isinstance(rows, PerChild):
         return ()
-    walk = ground.walk(rows.path, "rows.path")
+    walk = state.walk(rows.path, "rows.path")
     if walk is None:
         return ()
     if walk.field is not None or not walk.relations or not walk.relations[-1].many:
         message = f"“{rows.path}” does not lead to many records; each row can only stand for one of many."
-        ground.problem("not_children", message, "rows.path")
+        state.problem("not_children", message, "rows.path")
         return ()
     return walk.relations

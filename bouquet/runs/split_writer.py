@@ -18,7 +18,7 @@ from bouquet.core.plan import Plan
 from bouquet.core.shaping import Line, ReaderLines, Totalled
 from bouquet.core.writers import SheetFacts, Writer
 
-__all__ = ["Part", "Pen", "prefetched"]
+__all__ = ["Part", "SplitWriter", "prefetched"]
 
 T = TypeVar("T")
 
@@ -88,7 +88,7 @@ class OpensWriter(Protocol):
     def __call__(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer: ...
 
 
-class Pen:
+class SplitWriter:
     """
     Puts rows and lines into files, one after the other, as the split asks.
 
