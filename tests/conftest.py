@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
+import psycopg.sql
 import pytest
 from argon2 import PasswordHasher
 from hypothesis import settings
@@ -37,6 +38,8 @@ UNTIL = date(2026, 11, 22)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 FOLDER = Path(__file__).parent.parent / ".demo" / "test"
 MARROWBY = "marrowby_v1"
+#: What tells this session of tests from earlier ones.
+SESSION = os.environ.get("PYTEST_XDIST_TESTRUNUID", f"alone{os.getpid()}")
 #: What tells the databases of this test process from those of others that run beside it.
 PROCESS = os.environ.get("PYTEST_XDIST_WORKER", "").replace("gw", "_")
 CATALOGUE = Path(str(files("bouquet.demo.marrowby") / "catalogue.toml"))
@@ -60,6 +63,16 @@ class OwnCluster(Cluster):
     def own(self, name: str) -> str:
         return name if name in {"postgres", MARROWBY} else name + PROCESS
 
+    def copy_database(self, original: str, name: str) -> None:
+        """
+        A database of this process with everything that `original` holds. Nobody may be connected with that.
+        """
+        self.drop_database(name)
+        with one_at_a_time(), psycopg.connect(self.url(), autocommit=True) as connection:
+            copied = psycopg.sql.SQL("CREATE DATABASE {} OWNER bouquet TEMPLATE {}")
+            names = psycopg.sql.Identifier(self.own(name)), psycopg.sql.Identifier(original)
+            connection.execute(copied.format(*names))
+
     def url(self, database: str = "postgres", role: str = "postgres", password: str | None = None) -> str:
         return super().url(self.own(database), role, password)
 
@@ -73,18 +86,18 @@ class OwnCluster(Cluster):
 
 
 @contextmanager
-def one_at_a_time() -> Iterator[None]:
+def one_at_a_time(name: str = "tests.lock") -> Iterator[None]:
     """
-    What changes the whole cluster is done by one test process at a time.
+    What changes the whole cluster, or is made once for all, is done by one test process at a time.
     """
     FOLDER.mkdir(parents=True, exist_ok=True)
-    with (FOLDER / "tests.lock").open("w") as lock:
+    with (FOLDER / name).open("w") as lock:
         fcntl.flock(lock, fcntl.LOCK_EX)
         yield
 
 
 @pytest.fixture(scope="session")
-def cluster() -> Iterator[Cluster]:
+def cluster() -> Iterator[OwnCluster]:
     """
     The tests' own cluster; its data is kept between sessions.
     """

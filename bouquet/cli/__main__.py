@@ -4,4 +4,5 @@
 
 from bouquet.cli import app
 
-app()
+if __name__ == "__main__":
+    app()

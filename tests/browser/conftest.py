@@ -23,7 +23,7 @@ from bouquet.demo.demo import seed_people, seed_templates
 from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
-from tests.conftest import CATALOGUE, PROCESS
+from tests.conftest import CATALOGUE, FOLDER, PROCESS, SESSION, OwnCluster, one_at_a_time
 
 # A busy machine is slow; what never comes still fails.
 expect.set_options(timeout=15_000)
@@ -48,34 +48,56 @@ class House:
     stop: Callable[[], None]
 
 
+def seeded_house(cluster: OwnCluster, source: Source) -> Path:
+    """
+    The folder of a house with people, templates and past runs, made once for all test processes of one session; its
+    database is called as the folder.
+    """
+    folder = FOLDER / f"house_{SESSION}"
+    with one_at_a_time("house.lock"):
+        if not (folder / "whole").exists():
+            for older in FOLDER.glob("house_*"):
+                shutil.rmtree(older)
+                Cluster.drop_database(cluster, older.name)
+            Cluster.ensure_database(cluster, folder.name, "bouquet")
+            url = Cluster.url(cluster, folder.name, "bouquet", "test-only")
+            services = Services(Store(url), source, folder / "files", folder / "outgoing")
+            services.store.migrate()
+            Queue(services).install()
+            seed_people(services)
+            seed_templates(services)
+            services.ledger.close()
+            services.store.close()
+            (folder / "whole").touch()
+    return folder
+
+
 @pytest.fixture(scope="session")
-def house(cluster: Cluster, marrowby: str, source: Source, tmp_path_factory: pytest.TempPathFactory) -> Iterator[House]:
+def house(
+    cluster: OwnCluster, marrowby: str, source: Source, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[House]:
     """Bouquet with the demonstration's people and templates, on a store of its own."""
     if not (FRONTEND / "index.html").exists():
         pytest.fail("the front end is not built: run “make test”, or “npm run build” in frontend/")
     folder = tmp_path_factory.mktemp("house")
-    cluster.drop_database("bouquet_house")
-    cluster.ensure_database("bouquet_house", "bouquet")
-    services = Services(
-        Store(cluster.url("bouquet_house", "bouquet", "test-only")), source, folder / "files", folder / "outgoing"
-    )
-    services.store.migrate()
-    Queue(services).install()
-    seed_people(services)
-    seed_templates(services)
+    seeded = seeded_house(cluster, source)
+    cluster.copy_database(seeded.name, "bouquet_house")
+    files, outgoing = folder / "files", folder / "outgoing"
+    shutil.copytree(seeded / "files", files)
+    shutil.copytree(seeded / "outgoing", outgoing)
+    store_url = cluster.url("bouquet_house", "bouquet", "test-only")
     port = next(p for p in range(8_310 + 30 * int(PROCESS.strip("_") or 0), 8_500) if port_is_free(p))
     environment = {
         **os.environ,
-        "BOUQUET_STORE_URL": services.store.url,
+        "BOUQUET_STORE_URL": store_url,
         "BOUQUET_SOURCE_URL": marrowby,
         "BOUQUET_SOURCE_CATALOGUE": str(CATALOGUE),
-        "BOUQUET_FILES": str(services.files),
-        "BOUQUET_OUTGOING": str(services.outgoing),
+        "BOUQUET_FILES": str(files),
+        "BOUQUET_OUTGOING": str(outgoing),
         "BOUQUET_FRONTEND": str(FRONTEND),
         "BOUQUET_PORT": str(port),
         "BOUQUET_ENV_FILE": str(folder / "none"),
     }
-    services.store.close()
     address = f"http://127.0.0.1:{port}"
     processes: list[subprocess.Popen[bytes]] = []
 
@@ -97,7 +119,7 @@ def house(cluster: Cluster, marrowby: str, source: Source, tmp_path_factory: pyt
         processes[-1].wait(20)
 
     start()
-    yield House(address, folder / "outgoing", services.store.url, start, stop)
+    yield House(address, outgoing, store_url, start, stop)
     stop()
 
 

@@ -26,7 +26,7 @@ from bouquet.core.errors import EncodingProblem
 from bouquet.core.plan import Plan, Resolution
 from bouquet.core.shaping import to_frame
 from bouquet.core.slip import Totals
-from bouquet.core.writers import WRITERS, xlsx
+from bouquet.core.writers import WRITERS, xlsx, xlsx_cells
 
 Resolve = Callable[..., Resolution]
 ANYTHING = st.text(st.characters(exclude_characters="\x00", exclude_categories=["Cs"]), max_size=12)
@@ -346,4 +346,4 @@ def test_a_slice_of_a_batch_is_read_from_its_own_place() -> None:
 
 def test_io_is_binary_safe() -> None:
     """The seam between pieces of a sheet's rows cannot survive escaping."""
-    assert io.BytesIO(xlsx._escape_controls("\x1f").encode()).getvalue() == b"_x001F_"
+    assert io.BytesIO(xlsx_cells._escape_controls("\x1f").encode()).getvalue() == b"_x001F_"

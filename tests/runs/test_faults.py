@@ -41,7 +41,7 @@ SMALL: dict[str, Any] = {
 }
 
 #: Seconds that kills go on at most, and how many there are; `make faults` has many more.
-LONGEST, KILLS = 240, 8
+LONGEST, KILLS = 240, 5
 MANY = 60
 
 
