@@ -52,7 +52,7 @@ def token(
     with open_services() as services, services.store.session() as session:
         found = people.find_person(session, email)
         if found is None:
-            raise NotFound(f"Nobody here has the address “{email}”.")
+            raise NotFound(f"There is no account with the address “{email}”.")
         acts = ["look", "run"] if may_run else ["look"]
         secret, _ = people.add_token(session, found.id, name, acts, services.clock(), days)
     typer.echo(secret)

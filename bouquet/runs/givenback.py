@@ -94,7 +94,7 @@ def recognise(services: Services, path: Path, name: str, run_id: int | None = No
                 own = {c["heading"] for c in (run.slip or {}).get("columns", ())}
                 if own and len(headings & own) >= max(1, len(own) // 2):
                     return Recognised(run, by)
-    raise RunFailed(f"“{name}” is like no file of a run here. Say which run it comes from.")
+    raise RunFailed(f"“{name}” does not come from any run we know. Say which run it comes from.")
 
 
 def check_file(services: Services, run: Run, path: Path, name: str, person: Person) -> Checked:

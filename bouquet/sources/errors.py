@@ -73,7 +73,7 @@ class SourceChanged(SourceError):
 
 class SourceRefused(SourceError):
     """
-    Bouquet's role may not read this in the source. A keeper of that database can grant it.
+    Bouquet's role may not read this in the source. An administrator of that database can grant it.
     """
 
     code = "source_refused"

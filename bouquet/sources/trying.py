@@ -26,9 +26,9 @@ PORT = 5432
 #: SQLSTATE of a refused sign-in → what to do about it (PostgreSQL, appendix A).
 _REFUSED = {
     "28P01": "The password is wrong for this role.",
-    "28000": "The server does not let this role in from here; its keeper adds a line to pg_hba.conf, or the role.",
+    "28000": "The server does not let this role in from here; its administrator adds it to pg_hba.conf.",
     "3D000": "There is no database of this name on the server.",
-    "53300": "The server has no connection left; its keeper raises max_connections, or ends some.",
+    "53300": "The server has no connection left; its administrator raises max_connections, or ends some.",
     "57P03": "The server is starting; try again in a moment.",
 }
 

@@ -29,6 +29,7 @@ __all__ = [
     "find_person",
     "is_nobody",
     "keeper_ids",
+    "keeper_names",
     "list_tokens",
     "note_try",
     "person_of_token",
@@ -145,6 +146,14 @@ def keeper_ids(session: Session) -> list[int]:
     The people who administer the house.
     """
     return [p.id for p in session.scalars(sa.select(Person)) if "keeper" in p.roles]
+
+
+def keeper_names(session: Session, at_most: int = 3) -> list[str]:
+    """
+    The names of some administrators, who can grant rights.
+    """
+    found = sa.select(Person.name, Person.roles).order_by(Person.id)
+    return [name for name, roles in session.execute(found).tuples() if "keeper" in roles][:at_most]
 
 
 def find_person(session: Session, email: str) -> Person | None:

@@ -44,7 +44,7 @@ ROLE_ACTS: dict[str, frozenset[Act]] = {
     "keeper": frozenset({"look", "run", "design", "keep"}),
 }
 
-_NEEDED = {"run": "run templates", "design": "design templates", "keep": "keep the house"}
+_NEEDED = {"run": "run templates", "design": "design templates", "keep": "administer Bouquet"}
 
 
 def get_services(request: Request) -> Services:
@@ -115,14 +115,16 @@ def may(person: Person, act: Act) -> bool:
     return allowed and any(act in ROLE_ACTS.get(role, frozenset()) for role in person.roles)
 
 
-def needs(act: Act) -> Callable[[Person], Person]:
+def needs(act: Act) -> Callable[[Person, Services], Person]:
     """
     A dependency that refuses with 403 who may not `act`, and says who can grant it.
     """
 
-    def check(person: CurrentPerson) -> Person:
+    def check(person: CurrentPerson, services: TheServices) -> Person:
         if not may(person, act):
-            message = f"You may not {_NEEDED.get(act, 'look here')}. A keeper can grant it."
+            with services.store.session() as session:
+                who = ", ".join(people.keeper_names(session))
+            message = f"You may not {_NEEDED.get(act, 'look here')}. Ask an administrator{f': {who}' if who else ''}."
             if person.by_token is not None:
                 message = f"This token may not {_NEEDED.get(act, 'look here')}."
             raise Refused(403, "not_allowed", message)

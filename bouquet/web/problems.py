@@ -127,7 +127,8 @@ def _bad_request(_request: Request, error: Exception) -> JSONResponse:
     errors = [
         {"code": e["type"], "message": e["msg"], "place": ".".join(str(s) for s in e["loc"])} for e in error.errors()
     ]
-    return _answer(422, "request", "Not understood", "The request is not as it should be.", errors=errors)
+    detail = "Some of what was sent cannot be read; see the places below."
+    return _answer(422, "request", "Not understood", detail, errors=errors)
 
 
 def _http_error(_request: Request, error: Exception) -> JSONResponse:

@@ -55,7 +55,7 @@ async def _serve(services: Services, settings: Settings, bound: socket.socket) -
         if people.is_nobody(session):
             host, port = bound.getsockname()[:2]
             address = f"http://{f'[{host}]' if ':' in host else host}:{port}/?start={app.state.first_code}"
-            print(f"Nobody is here yet. The first keeper opens {address}", flush=True)
+            print(f"Nobody is here yet. The first administrator opens {address}", flush=True)
     config = uvicorn.Config(
         app, host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3
     )

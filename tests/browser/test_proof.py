@@ -57,7 +57,7 @@ def test_a_check_is_set_tints_holds_and_is_released(page: Page, query: Query) ->
     expect(page.locator(".sheet td.objected.grave").first).to_have_attribute("title", "Girth (cm) must be filled")
     run_and_open(page)
 
-    expect(page.locator(".strip")).to_contain_text("held for a look")
+    expect(page.locator(".strip")).to_contain_text("waiting for review")
     spoken = page.locator(".spoken")
     expect(spoken).to_contain_text("Girth (cm) must be filled")
     expect(spoken).to_contain_text(f"{blank:,} of")

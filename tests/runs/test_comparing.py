@@ -242,7 +242,7 @@ def test_an_untouched_file_and_a_strange_one(ground: Any, people: dict[str, Any]
 
     assert known.by.startswith("by its content")
     assert (checked.result.changes, checked.files) == ([], ())
-    with pytest.raises(RunFailed, match="like no file of a run"):
+    with pytest.raises(RunFailed, match="does not come from any run"):
         recognise(services, strange, "strange.csv")
     with pytest.raises(RunFailed, match="not in the file"):
         check_file(services, made, strange, "strange.csv", people["ines"])

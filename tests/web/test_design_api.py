@@ -151,7 +151,7 @@ def test_a_template_of_ones_own_is_nobody_elses(client: TestClient, sign_in: Sig
     assert client.patch(f"/api/v1/templates/{id}", json={"standing": "own"}).json()["standing"] == "own"
     refused = client.patch(f"/api/v1/templates/{id}", json={"standing": "house"})
     assert refused.status_code == 403
-    assert "keeper" in refused.json()["detail"]
+    assert "administrator" in refused.json()["detail"]
     sign_in("tobin")
     assert id not in [t["id"] for t in client.get("/api/v1/templates").json()]
     assert client.get(f"/api/v1/templates/{id}").status_code == 404

@@ -216,7 +216,7 @@ _add("LEN", "Text", "(text) -> number", "How many characters.", lambda t: sa.cas
 _add("LOWER", "Text", "(text) -> text", "In small letters.", lambda t: F.lower(t), example=('LOWER("Oak")', "oak"))
 _add("UPPER", "Text", "(text) -> text", "In capital letters.", lambda t: F.upper(t), example=('UPPER("Oak")', "OAK"))
 _add("PROPER", "Text", "(text) -> text", "Each word with a capital letter.", lambda t: F.initcap(t), example=('PROPER("common oak")', "Common Oak"))
-_add("TRIM", "Text", "(text) -> text", "Without blanks around it, and with single blanks inside.", lambda t: F.btrim(F.regexp_replace(t, txt(" +"), txt(" "), txt("g")), txt(" ")), example=('TRIM("  a   b ")', "a b"))
+_add("TRIM", "Text", "(text) -> text", "Without spaces around it, and with single spaces inside.", lambda t: F.btrim(F.regexp_replace(t, txt(" +"), txt(" "), txt("g")), txt(" ")), example=('TRIM("  a   b ")', "a b"))
 _add("CLEAN", "Text", "(text) -> text", "Without characters that cannot be printed.", lambda t: F.regexp_replace(t, txt(r"[\x01-\x1f\x7f]"), txt(""), txt("g")), example=('CLEAN("oak")', "oak"))
 _add("SUBSTITUTE", "Text", "(text; text; text) -> text", "With each occurrence of the second text replaced by the third.", lambda t, a, b: case((relation(a, "=", txt("")), t), otherwise=F.replace(t, a, b)), example=('SUBSTITUTE("1-2-3"; "-"; "/")', "1/2/3"))
 _add("REPLACE", "Text", "(text; number; number; text) -> text", "With so many characters from a position replaced.", lambda t, s, n, new: joined(F.substr(t, num(1), op(whole(s, 1, 32_767), "-", num(1))), new, F.substr(t, op(whole(s, 1, 32_767), "+", whole(n, 0, 32_767)))), fault=lambda t, s, n, new: sa.or_(relation(s, "<", num(1)), relation(n, "<", num(0))), clamps=True, example=('REPLACE("abcd"; 2; 2; "X")', "aXd"))

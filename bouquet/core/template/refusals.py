@@ -83,10 +83,10 @@ def _place_of(location: tuple[int | str, ...]) -> str:
 _WORDS = {
     "extra_forbidden": "This key is not known here.",
     "missing": "This is missing.",
-    "string_type": "A text is expected here.",
-    "int_parsing": "A whole number is expected here.",
-    "union_tag_invalid": "A condition or a group (all, any, none) is expected here.",
-    "union_tag_not_found": "A “per” is expected here: record, child or group.",
+    "string_type": "Type a text here.",
+    "int_parsing": "Type a whole number here.",
+    "union_tag_invalid": "Put a condition or a group (all, any, none) here.",
+    "union_tag_not_found": "Say what a row stands for with “per”: record, child or group.",
 }
 
 

@@ -431,7 +431,7 @@ def cancel_run(run_id: Id, services: TheServices, person: Runner) -> Any:
     with services.store.session() as session:
         run = ledger.see_run(session, run_id, person)
         if run.person_id != person.id and "keeper" not in person.roles:
-            raise Refused(403, "not_allowed", f"Only {run.asked_by} or a keeper can cancel this run.")
+            raise Refused(403, "not_allowed", f"Only {run.asked_by} or an administrator can cancel this run.")
         return run_out(ledger.request_cancel(session, run_id, services.clock()), person)
 
 

@@ -69,7 +69,7 @@ def add_first_keeper(body: FirstKeeper, request: Request, response: Response, se
     with services.store.session() as session:
         added = people.add_first(session, email=body.email.strip(), name=body.name.strip(), password=body.password)
     if not added:
-        raise Refused(409, "not_first", "The house has people already. Sign in, or ask its keeper.")
+        raise Refused(409, "not_first", "The house has people already. Sign in, or ask an administrator.")
     hours = state.settings.session_hours
     with services.store.session() as session:
         found = people.sign_in(session, body.email.strip(), body.password, services.clock(), hours)

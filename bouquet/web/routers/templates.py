@@ -131,7 +131,8 @@ def change_template(
         keeper = may(person, "keep")
         if body.standing is not None and body.standing != record.standing:
             if not keeper and (record.owner_id != person.id or "house" in (body.standing, record.standing)):
-                who = "a keeper" if "house" in (body.standing, record.standing) else f"{record.owner.name} or a keeper"
+                house = "house" in (body.standing, record.standing)
+                who = "an administrator" if house else f"{record.owner.name} or an administrator"
                 raise Refused(403, "not_allowed", f"Only {who} can change for whom this template is.")
             record.standing = body.standing
         if body.labels is not None:

@@ -1864,7 +1864,7 @@ export interface components {
         };
         /**
          * GivenBackOut
-         * @description What came of a file given back. `listed` holds the first changes of each state; `files` are lists of them all,
+         * @description Result of checking a file given back. `listed` holds the first changes of each state; `files` are lists of them all,
          *     among the run's files.
          */
         GivenBackOut: {

@@ -50,15 +50,15 @@ export const COLUMN_CHECKS: [ColumnMust, Kind[], string][] = [
   ["whole", ["number"], "must be a whole number"],
   ["one_of", ["any"], "must be one of"],
   ["matches", ["text"], "must look like a pattern"],
-  ["length", ["text"], "must have so many letters"],
-  ["listed", ["text", "number"], "must stand in a list of records"],
+  ["length", ["text"], "must have a length of"],
+  ["listed", ["text", "number"], "must be in a saved list"],
   ["not_future", ["date"], "must not lie in the future"],
   ["not_past", ["date"], "must not lie in the past"],
 ];
 
 export const FILE_CHECKS: [FileMust, string][] = [
   ["not_empty", "must not be empty"],
-  ["rows", "must have so many rows"],
+  ["rows", "must have a number of rows"],
   ["usual", "must have about as many rows as usual"],
   ["total", "must have a column’s total within bounds"],
   ["full", "must have a column so full"],

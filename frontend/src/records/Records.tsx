@@ -285,7 +285,7 @@ function Browse({
           </div>
         ))}
         {look.isSuccess && rows.length === 0 && (
-          <div className="nothing slab">No record fits. Lift a narrowing, or search for less.</div>
+          <div className="nothing slab">No matches. Remove a condition, or search for less.</div>
         )}
         {rows.length > 0 && (
           <Grid
@@ -333,7 +333,12 @@ function Browse({
           <Button variant="light" onClick={() => setDialog("try")}>
             Try on one
           </Button>
-          <button type="button" className="btn" aria-label="Pick none" onClick={() => setPicked(new Map())}>
+          <button
+            type="button"
+            className="btn"
+            aria-label="Clear selection"
+            onClick={() => setPicked(new Map())}
+          >
             <Icon name="x" />
           </button>
         </div>

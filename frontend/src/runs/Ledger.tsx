@@ -155,7 +155,7 @@ export function Ledger() {
             <option value="run">runs themselves</option>
           </Choice>
           <Choice label="Checks" name="found" params={params} set={set} any="checks: all">
-            <option value="yes">checks spoke up</option>
+            <option value="yes">a check failed</option>
             <option value="no">checks were content</option>
           </Choice>
           <Choice label="Personal data" name="personal" params={params} set={set} any="personal data: all">

@@ -24,7 +24,7 @@ export function RunNews({ run }: { run: Run }) {
     return (
       <span role="status">
         <Link to={`/runs/${run.id}`}>
-          <Icon name="pause" /> Run {run.id} is held for a look: a check objects
+          <Icon name="pause" /> Run {run.id} is waiting for review: a check failed
         </Link>
       </span>
     );

@@ -231,7 +231,7 @@ function Decide({ act, run, onClose }: { act: "release" | "discard"; run: Run; o
 function Noted({ slip }: { slip: Slip }) {
   return (
     <section className="slab">
-      <h2>Worth a look</h2>
+      <h2>Notes</h2>
       {slip.findings.map((f) => (
         <div key={f.what}>
           <b className="mono">{count(f.count)}</b> {f.what}

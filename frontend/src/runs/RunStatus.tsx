@@ -4,7 +4,7 @@ import { Icon, count } from "../shared";
 export const STATUS_WORDS: Record<Run["status"], string> = {
   asked: "waiting for its turn",
   running: "under way",
-  held: "held for a look",
+  held: "waiting for review",
   releasing: "going out",
   ready: "ready",
   failed: "failed",

@@ -35,7 +35,7 @@ function stagesOf(run: Run): Stage[] {
   const checked = !asked
     ? "nothing to check"
     : spoke
-      ? `${spoke} of ${plural(asked, "check")} ${spoke === 1 ? "speaks" : "speak"} up`
+      ? `${spoke} of ${plural(asked, "check")} failed`
       : `${plural(asked, "check")} content`;
   return [
     { label: "Asked for", detail: clock(run.asked_at), state: "done" },

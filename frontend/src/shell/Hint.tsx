@@ -14,7 +14,7 @@ export function Hint({ name, children }: { name: string; children: ReactNode }) 
           Got it
         </button>
         <button type="button" className="btn-link-plain soft" onClick={() => change({ hints: false })}>
-          no hints
+          Turn hints off
         </button>
       </div>
     </div>

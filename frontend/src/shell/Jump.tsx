@@ -61,7 +61,7 @@ export function Jump({ onClose }: { onClose: () => void }) {
           label="Template, place or number of a run"
           placeholder="Template, place or number of a run"
           find={find}
-          none="Nothing here is called that."
+          none="No matches"
           onPick={(target) => {
             onClose();
             void go(target.to);

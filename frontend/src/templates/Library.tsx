@@ -174,9 +174,9 @@ function Sieve({
       {entry("shared", "Shared with all")}
       {entry("house", "House standard")}
       {entry("planned", "With a round")}
-      <h2>Needs a look</h2>
+      <h2>To look after</h2>
       {entry("broken", "Broken")}
-      {entry("held", "Held for a look")}
+      {entry("held", "Waiting for review")}
       {entry("failed", "Last run failed")}
       {entry("unsaved", "Never saved")}
       <h2>Records</h2>
@@ -461,10 +461,10 @@ function Labels({ template, onClose }: { template: TemplateRow; onClose: () => v
       <Form.Group controlId="label-standing">
         <Form.Label>For whom</Form.Label>
         <Form.Select value={standing} onChange={(e) => setStanding(e.target.value as typeof standing)}>
-          <option value="own">only {template.mine ? "me" : template.owner}, and keepers</option>
+          <option value="own">only {template.mine ? "me" : template.owner}, and administrators</option>
           <option value="shared">shared with all</option>
           <option value="house" disabled={!mayKeep && standing !== "house"}>
-            house standard{mayKeep ? "" : " (a keeper can make it so)"}
+            house standard{mayKeep ? "" : " (an administrator can make it so)"}
           </option>
         </Form.Select>
       </Form.Group>

@@ -156,7 +156,9 @@ function Asking({ known }: { known: Questions }) {
           <Button type="submit" size="lg" disabled={!may || start.isPending}>
             <Icon name="play" /> Get the file
           </Button>
-          {!mayRun && <p className="soft mt-2">You may look, not run. A keeper can grant it.</p>}
+          {!mayRun && (
+            <p className="soft mt-2">You may look at templates but not run them. Ask an administrator.</p>
+          )}
           {run && (
             <div className="mt-3">
               <RunNews run={run} />

@@ -86,7 +86,7 @@ export function Along({ document, ways, output, problems, set }: Props) {
         )}
         <Form.Check
           id="archive"
-          label="everything once more in one zip"
+          label="also as one zip"
           checked={(output.archive ?? false) || output.attachments != null}
           disabled={output.attachments != null}
           onChange={(e) => set({ archive: e.target.checked || undefined })}

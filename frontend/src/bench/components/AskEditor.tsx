@@ -64,7 +64,7 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
           Ask no longer
         </Button>
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Lift this narrowing
+          Remove
         </Button>
       </div>
     </>

@@ -58,7 +58,7 @@ export function ChecksTab(props: Props) {
           onCure={onCure}
         />
       ))}
-      {notes.length > 0 && <h3>Worth a look</h3>}
+      {notes.length > 0 && <h3>Notes</h3>}
       {notes.map((p) => (
         <Finding
           key={p.place + p.message}

@@ -63,7 +63,7 @@ export function ConditionEditor(props: Props) {
           </Button>
         )}
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Lift this narrowing
+          Remove
         </Button>
       </div>
     </>
@@ -174,7 +174,7 @@ export function ValueEditor({
       {["text", "identifier", "other"].includes(field.kind) && (
         <Form.Check
           id="exact"
-          label="capital letters and blanks around it count"
+          label="match case and spaces exactly"
           checked={condition.exact ?? false}
           onChange={(e) => onChange({ ...condition, exact: e.target.checked || undefined })}
         />

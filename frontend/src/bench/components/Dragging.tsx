@@ -73,7 +73,7 @@ export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children
             o ? `Over column ${columns.indexOf(String(o.id)) + 1} of ${columns.length}.` : "Over no column.",
           onDragEnd: ({ over: o }) =>
             o ? `Put down as column ${columns.indexOf(String(o.id)) + 1}.` : "Put back.",
-          onDragCancel: () => "Put back where it was.",
+          onDragCancel: () => "Back in its place.",
         },
       }}
     >

@@ -32,7 +32,7 @@ export function FieldPicker({ groups, onPick }: Props) {
       placeholder="Which field?"
       find={find}
       onPick={({ field, group }) => onPick(field, group)}
-      none="No field is called that."
+      none="No matches"
     />
   );
 }

@@ -65,7 +65,7 @@ export function HasEditor({ has, start, zone, onChange, onRemove }: Props) {
       />
       <div className="editor-end">
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Lift this narrowing
+          Remove
         </Button>
       </div>
     </>

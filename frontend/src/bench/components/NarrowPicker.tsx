@@ -111,7 +111,7 @@ export function NarrowPicker({ document, start, groups, fieldOf, onPick }: Props
       find={find}
       onText={setText}
       onPick={(choice) => onPick(choice.node, choice.whole)}
-      none="No field is called that, and no value was found yet."
+      none="No field of that name, and no value found yet"
     />
   );
 }

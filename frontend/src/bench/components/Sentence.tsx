@@ -132,7 +132,7 @@ export function Sentence(props: Props) {
           />
           <div className="editor-end">
             <Button variant="quiet" size="sm" className="text-danger" onClick={() => lift(place)}>
-              Lift this narrowing
+              Remove
             </Button>
           </div>
         </>
@@ -333,7 +333,7 @@ function PicksEditor({ name, onRemove }: { name: string; onRemove: () => void })
       <p className="mb-0">Only the records of the saved list “{name}”. It is kept in Records.</p>
       <div className="editor-end">
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Lift this narrowing
+          Remove
         </Button>
       </div>
     </>

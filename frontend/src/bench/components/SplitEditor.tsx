@@ -13,8 +13,8 @@ interface Props {
 
 const WAYS = {
   none: "one file",
-  rows: "a new file after so many rows",
-  megabytes: "a new file after so many megabytes",
+  rows: "a new file after a number of rows",
+  megabytes: "a new file after a number of megabytes",
   by: "one for each value of a field",
 } as const;
 

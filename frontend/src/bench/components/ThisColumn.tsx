@@ -346,7 +346,7 @@ function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (par
           </Form.Group>
           <Form.Check
             id="show-trim"
-            label="without blanks around it"
+            label="trim spaces"
             checked={show.trim ?? false}
             onChange={(e) => set({ trim: e.target.checked || undefined })}
           />

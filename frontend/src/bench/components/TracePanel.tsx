@@ -126,7 +126,7 @@ function Answer({
       </Path>
       {found.data.children.length > 0 && (
         <section aria-label="Its rows">
-          <h3>Its rows, as they could be</h3>
+          <h3>Possible rows</h3>
           {found.data.children.map((child) => (
             <details key={child.key.join()} className="child-trace">
               <summary>
@@ -251,7 +251,7 @@ function Cures({
         </Button>
       )}
       <Button variant="quiet" size="sm" onClick={() => onEdit(replaceNode(document, place, null))}>
-        Lift this narrowing
+        Remove
       </Button>
     </>
   );
