@@ -13,7 +13,6 @@ from bouquet.core.plan import (
     PlanColumn,
 )
 from bouquet.core.sql.dialects import DIALECTS
-from bouquet.core.sql.literals import literal
 from bouquet.core.sql.rows import OBJECTS, Rows
 from bouquet.core.sql.scope import Element
 from bouquet.core.sql.sheet import SheetStatements
@@ -62,7 +61,9 @@ class CheckStatements(SheetStatements):
         column = self.plan.columns[at]
         rows = Rows(self.plan, many=True)
         found = rows.select([("value", self._output(rows, column))]).subquery("values")
-        wanted = found.c.value.in_([literal(v, None if isinstance(v, str) else column.field.stored) for v in values])
+        wanted = found.c.value.in_(
+            [self.dialect.literal(v, None if isinstance(v, str) else column.field.stored) for v in values]
+        )
         counted = sa.select(found.c.value).where(wanted).group_by(found.c.value)
         return counted.having(sa.func.count() > sa.literal_column("1"))
 

@@ -204,8 +204,9 @@ def _extreme(name: str, *, greatest: bool) -> _Aggregate:
         if cell.field.kind is Kind.CHOICE:
             level = PlanOrder(Read(cell.value), greatest, False)
             value = folded_value(scope, cell)
-            gathered = scope.dialect.listed(value, scope.ordering(level))
-            return scope.dialect.nth(scope.dialect.filtered(gathered, where, sa.not_(scope.blank(Read(cell.value)))), 1)
+            filled = sa.not_(scope.blank(Read(cell.value)))
+            gathered = scope.dialect.listed(value, scope.ordering(level), where, filled)
+            return scope.dialect.nth(gathered, 1, cell.value.field)
         return scope.dialect.filtered(getattr(sa.func, name)(folded_value(scope, cell)), where)
 
     return make
@@ -220,8 +221,9 @@ def _numeric(name: str) -> _Aggregate:
 
 
 def _picked(scope: Scope, cell: Folded, where: Element | None, *, latest: bool) -> Element:
-    gathered = scope.dialect.listed(folded_value(scope, cell), fold_order(scope, cell, latest=latest))
-    return scope.dialect.nth(scope.dialect.filtered(gathered, where), 1)
+    assert cell.value is not None
+    order = fold_order(scope, cell, latest=latest)
+    return scope.dialect.nth(scope.dialect.listed(folded_value(scope, cell), order, where), 1, cell.value.field)
 
 
 def _gathered(scope: Scope, cell: Folded, where: Element | None, value: Element) -> Element:
@@ -235,8 +237,8 @@ def _gathered(scope: Scope, cell: Folded, where: Element | None, value: Element)
     if cell.distinct:
         text = cell.field.stored == "text" or cell.how == "joined"
         ordered = scope.dialect.collated(value) if text else value
-        return scope.dialect.filtered(scope.dialect.different(ordered), where, filled)
-    return scope.dialect.filtered(scope.dialect.listed(value, fold_order(scope, cell)), where, filled)
+        return scope.dialect.different(ordered, where, filled)
+    return scope.dialect.listed(value, fold_order(scope, cell), where, filled)
 
 
 def _distinct_in_order(
@@ -249,24 +251,24 @@ def _distinct_in_order(
     upwards = tuple(replace(o, descending=o.descending != backwards, blanks_first=False) for o in cell.order)
     order = fold_order(scope, replace(cell, order=upwards))
     blank = scope.blank(cell.order[0].cell)
-    values, blanks = (
-        scope.dialect.filtered(scope.dialect.listed(made, order), where, filled) for made in (value, blank)
-    )
+    values, blanks = (scope.dialect.listed(made, order, where, filled) for made in (value, blank))
     return scope.dialect.different_in_order(values, blanks, backwards=backwards, blanks_first=blanks_first)
 
 
 def _joined(scope: Scope, cell: Folded, where: Element | None) -> Element:
     if cell.at_most is None and not cell.distinct:
         assert cell.value is not None
-        joined = scope.dialect.joined(paper_text(scope, cell), cell.separator, fold_order(scope, cell))
-        return scope.dialect.filtered(joined, where, sa.not_(scope.blank(Read(cell.value))))
+        order, filled = fold_order(scope, cell), sa.not_(scope.blank(Read(cell.value)))
+        return scope.dialect.joined(paper_text(scope, cell), cell.separator, order, where, filled)
     return scope.dialect.listed_text(
         _gathered(scope, cell, where, paper_text(scope, cell)), cell.separator, cell.at_most
     )
 
 
 def _spread(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    return scope.dialect.nth(_gathered(scope, cell, where, folded_value(scope, cell)), cell.number)
+    assert cell.value is not None
+    gathered = _gathered(scope, cell, where, folded_value(scope, cell))
+    return scope.dialect.nth(gathered, cell.number, cell.value.field)
 
 
 def _every(scope: Scope, cell: Folded, where: Element | None) -> Element:

@@ -35,7 +35,7 @@ def ordering(scope: Scope, order: PlanOrder, value: Element | None = None, *, fi
     value = scope.value(order.cell) if value is None else value
     if found.kind is Kind.CHOICE and found.choices and order.by_label:
         if found.choices_ordered:
-            return _directed(scope, rank_of(value, found), order, filled=filled) + _directed(
+            return _directed(scope, rank_of(scope, value, found), order, filled=filled) + _directed(
                 scope, sa.cast(value, sa.Text), order, filled=filled
             )
         value = _sorted_text(scope, scope.label_of(value, found), exact=True)
@@ -49,18 +49,16 @@ def ordering(scope: Scope, order: PlanOrder, value: Element | None = None, *, fi
 
 
 def _directed(scope: Scope, value: Element, order: PlanOrder, *, filled: bool) -> list[Element]:
-    directed: Element = value.desc() if order.descending else value.asc()
-    if not filled:
-        directed = scope.dialect.blanks(directed, order.descending, order.blanks_first)
-    return [directed]
+    return scope.dialect.directed(value, descending=order.descending, blanks_first=order.blanks_first, filled=filled)
 
 
-def rank_of(value: Element, found: Field) -> Element:
+def rank_of(scope: Scope, value: Element, found: Field) -> Element:
     """
     The place of a choice in the catalogue's order, from 0; unknown codes come after all known ones.
     """
     ranks: list[tuple[Element, Element]] = [
-        (value == literal(code_value(c.code, found)), sa.literal_column(str(n))) for n, c in enumerate(found.choices)
+        (value == scope.dialect.literal(code_value(c.code, found)), sa.literal_column(str(n)))
+        for n, c in enumerate(found.choices)
     ]
     unknown: Element = sa.literal_column(str(len(found.choices)))
     nothing: tuple[Element, Element] = (value.is_(None), sa.null())

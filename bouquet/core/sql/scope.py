@@ -240,7 +240,7 @@ class Scope:
         elif found.json_key is not None:
             text = self.dialect.json_text(table.c[found.column], found.json_key)
         else:
-            return self.dialect.read_as(table.c[found.column], found.read_as), None
+            return self.dialect.read_column(table.c[found.column], found), None
         return self.dialect.read_text(text, found.stored), text
 
     def _attribute(self, route: Route, table: sa.FromClause) -> Element:
@@ -273,7 +273,7 @@ class Scope:
             case Computed():
                 return self.computed(cell)[0]
             case Fixed():
-                return literal(cell.value) if cell.value is not None else sa.null()
+                return self.dialect.literal(cell.value) if cell.value is not None else sa.null()
 
     def _read(self, cell: Read) -> Element:
         value = self.column(cell.route)
@@ -281,12 +281,11 @@ class Scope:
             return self.label_of(value, cell.route.field)
         return value
 
-    @staticmethod
-    def label_of(value: Element, found: Field) -> Element:
+    def label_of(self, value: Element, found: Field) -> Element:
         """
         A choice's label; an unknown code stands for itself.
         """
-        labels = [(value == literal(code_value(c.code, found)), literal(c.label)) for c in found.choices]
+        labels = [(value == self.dialect.literal(code_value(c.code, found)), literal(c.label)) for c in found.choices]
         return sa.case(*labels, else_=sa.cast(value, sa.Text)) if labels else sa.cast(value, sa.Text)
 
     def fault(self, cell: Cell) -> Element | None:

@@ -234,7 +234,7 @@ class SheetStatements:
         if number and (factor is not None or found.stored != "integer"):
             value = dialect.exact(value, found)
             if factor is not None:
-                value = value.op("*")(sa.cast(literal(factor), sa.Numeric))
+                value = dialect.scaled(value, factor)
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
             if decimals is None and (isinstance(column.cell, Computed) or factor is not None):
                 value = dialect.trimmed_number(value)

@@ -10,6 +10,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Route
+from bouquet.core.plan import PlanColumn
 from bouquet.core.sql.rows import SPLIT, Rows
 from bouquet.core.sql.scope import Element
 from bouquet.core.sql.sheet import SheetStatements
@@ -79,6 +80,13 @@ class TotalStatements(SheetStatements):
         outputs = outputs or [sa.func.count().label("rows")]
         return sa.select(*outputs).select_from(inner).group_by(*(inner.c[n] for n in names))
 
+    def _number(self, value: Element, column: PlanColumn) -> Element:
+        """
+        What a column writes, as a number again.
+        """
+        show = column.show
+        return self.dialect.number(value, show.decimals if show.decimals is not None else column.field.scale)
+
     def _numbered(
         self, columns: list[int], groups: Sequence[int] = (), once_by: Sequence[Route] = (), *, by_split: bool = False
     ) -> sa.Select[Any]:
@@ -98,7 +106,7 @@ class TotalStatements(SheetStatements):
         for n in columns:
             column = plan.columns[n]
             value = self._output(rows, column)
-            outputs.append((f"n{n}", sa.cast(value, sa.Numeric) if column.kind.is_number else value))
+            outputs.append((f"n{n}", self._number(value, column) if column.kind.is_number else value))
         if not outputs and plan.split is not None:
             outputs.append((SPLIT, self._paper(rows.gathered(plan.split), plan.split)))
             outputs.append(("at", sa.func.row_number().over(order_by=order)))

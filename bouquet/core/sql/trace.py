@@ -68,6 +68,13 @@ class TraceStatements(SheetStatements):
         statement = sa.select(*(e.label(name) for name, e in outputs))
         return statement.select_from(scope.from_clause(keep=not child)).where(*found).limit(1), steps
 
+    def _keyed(self, scope: Scope, key: Sequence[Value]) -> list[Element]:
+        """
+        What leaves of the records of the plan the one with a key.
+        """
+        pairs = zip(self.plan.key, key, strict=True)
+        return [scope.column(r) == self.dialect.literal(v, r.field.stored) for r, v in pairs]
+
     @staticmethod
     def _theirs(scope: Scope, record_type: RecordType) -> list[Element]:
         """
@@ -156,7 +163,9 @@ class TraceStatements(SheetStatements):
         scope = Rows(self.plan, many=False).scope
         keys = self.plan.row_key
         outputs: list[Element] = [sa.cast(scope.column(k), sa.Text).label(f"k{n}") for n, k in enumerate(keys)]
-        found = [scope.column(r) == literal(v, r.field.stored) for r, v in zip(self.plan.key, key, strict=True)]
+        found = [
+            scope.column(r) == self.dialect.literal(v, r.field.stored) for r, v in zip(self.plan.key, key, strict=True)
+        ]
         found += self._theirs(scope, self.plan.record_type)
         statement = sa.select(*outputs).select_from(scope.from_clause()).where(*found)
         statement = statement.order_by(*(scope.column(k).asc() for k in keys))
@@ -173,7 +182,7 @@ class TraceStatements(SheetStatements):
         outputs += [(f"k{n}", rows.scope.column(r)) for n, r in enumerate(plan.row_key)]
         ranked = rows.select(outputs).subquery("ranked")
         found = [
-            ranked.c[f"k{n}"] == literal(v, r.field.stored)
+            ranked.c[f"k{n}"] == self.dialect.literal(v, r.field.stored)
             for n, (r, v) in enumerate(zip(plan.row_key, key, strict=True))
         ]
         return sa.select(ranked.c.position).where(*found)

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
+from decimal import Decimal
 from typing import Any, ClassVar, NoReturn
 from zoneinfo import ZoneInfo
 
@@ -78,10 +79,9 @@ class Dialect(ABC):
         """
 
     @abstractmethod
-    def blanks(self, directed: Any, descending: bool, first: bool) -> Element:
+    def directed(self, value: Element, *, descending: bool, blanks_first: bool, filled: bool) -> list[Element]:
         """
-        An order with its blanks first or last. The database puts NULL last when ascending and first when
-        descending; where that is wanted it is not mentioned, so that an index on the column can give the order.
+        An order with its blanks first or last; `filled` says that there are none.
         """
 
     @abstractmethod
@@ -175,6 +175,24 @@ class Dialect(ABC):
         Texts one after the other; NULL where one is.
         """
 
+    def scaled(self, value: Element, factor: Decimal) -> Element:
+        """
+        An exact number multiplied.
+        """
+        self._lacks("scaled")
+
+    @abstractmethod
+    def number(self, text: Element, places: int | None = None) -> Element:
+        """
+        A text of digits as the exact number, of so many digits after the point where that is known.
+        """
+
+    def read_column(self, value: Element, found: Field) -> Element:
+        """
+        A column as its field is read.
+        """
+        return self.read_as(value, found.read_as)
+
     def trimmed_number(self, value: Element) -> Element:
         """
         An exact number without needless zeros.
@@ -199,21 +217,21 @@ class Dialect(ABC):
         """
         self._lacks("one_of_each")
 
-    def listed(self, value: Element, order: Sequence[Element]) -> Element:
+    def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
         """
-        An aggregate: the values as a list, in order.
+        An aggregate: the values that meet `where` as a list, in order.
         """
         self._lacks("listed")
 
-    def different(self, value: Element) -> Element:
+    def different(self, value: Element, *where: Element | None) -> Element:
         """
-        An aggregate: the different values as a list, in their own order.
+        An aggregate: the different values that meet `where` as a list, in their own order.
         """
         self._lacks("different")
 
-    def nth(self, values: Element, n: int) -> Element:
+    def nth(self, values: Element, n: int, found: Field) -> Element:
         """
-        The n-th value of a list, from 1; NULL where there are fewer.
+        The n-th value of a list, from 1, of a field's kind; NULL where there are fewer.
         """
         self._lacks("nth")
 
@@ -229,9 +247,9 @@ class Dialect(ABC):
         """
         self._lacks("listed_text")
 
-    def joined(self, text: Element, separator: str, order: Sequence[Element]) -> Element:
+    def joined(self, text: Element, separator: str, order: Sequence[Element], *where: Element | None) -> Element:
         """
-        An aggregate: texts joined in order.
+        An aggregate: the texts that meet `where` joined in order.
         """
         self._lacks("joined")
 

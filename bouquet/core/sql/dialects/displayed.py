@@ -38,7 +38,7 @@ def number_text(value: Element, found: Field, show: Show, dialect: Dialect, *, t
     """
     exact = dialect.exact(value, found)
     if show.factor is not None:
-        exact = exact.op("*")(sa.cast(literal(show.factor), sa.Numeric))
+        exact = dialect.scaled(exact, show.factor)
     if show.decimals is None and (trimmed or show.factor is not None):
         exact = sa.func.trim_scale(exact)
     decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None

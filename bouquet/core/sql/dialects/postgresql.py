@@ -5,6 +5,7 @@ PostgreSQL.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from decimal import Decimal
 from typing import Any, ClassVar
 from zoneinfo import ZoneInfo
 
@@ -76,14 +77,15 @@ class Postgresql(StandardSql):
         filled = sa.func.regexp_replace(text, literal(r"(\d+)"), literal("0" * digits + r"\1"), literal("g"))
         return sa.func.regexp_replace(filled, literal(rf"\d*(\d{{{digits}}})"), literal(r"\1"), literal("g"))
 
-    def blanks(self, directed: Any, descending: bool, first: bool) -> Element:
+    def directed(self, value: Element, *, descending: bool, blanks_first: bool, filled: bool) -> list[Element]:
         """
-        An order with its blanks first or last. The database puts NULL last when ascending and first when descending;
-        where that is wanted it is not mentioned, so that an index on the column can give the order.
+        The database puts NULL last when ascending and first when descending; where that is wanted it is not mentioned,
+        so that an index on the column can give the order.
         """
-        if descending == first:
-            return directed  # type: ignore[no-any-return]
-        return directed.nulls_first() if first else directed.nulls_last()  # type: ignore[no-any-return]
+        directed: Element = value.desc() if descending else value.asc()
+        if filled or descending == blanks_first:
+            return [directed]
+        return [directed.nulls_first() if blanks_first else directed.nulls_last()]
 
     def is_true(self, value: Element) -> Element:
         return value.is_(sa.true())
@@ -191,6 +193,12 @@ class Postgresql(StandardSql):
         """
         return sa.cast(value, sa.Text) if found.stored == "other" else value
 
+    def scaled(self, value: Element, factor: Decimal) -> Element:
+        return value.op("*")(sa.cast(literal(factor), sa.Numeric))
+
+    def number(self, text: Element, places: int | None = None) -> Element:
+        return sa.cast(text, sa.Numeric)
+
     def trimmed_number(self, value: Element) -> Element:
         return sa.func.trim_scale(value)
 
@@ -211,13 +219,13 @@ class Postgresql(StandardSql):
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         return statement.ext(postgresql.distinct_on(*keys)).order_by(*keys, *order)
 
-    def listed(self, value: Element, order: Sequence[Element]) -> Element:
-        return sa.func.array_agg(aggregate_order_by(value, *order))
+    def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
+        return self.filtered(sa.func.array_agg(aggregate_order_by(value, *order)), *where)
 
-    def different(self, value: Element) -> Element:
-        return sa.func.array_agg(aggregate_order_by(sa.distinct(value), value))
+    def different(self, value: Element, *where: Element | None) -> Element:
+        return self.filtered(sa.func.array_agg(aggregate_order_by(sa.distinct(value), value)), *where)
 
-    def nth(self, values: Element, n: int) -> Element:
+    def nth(self, values: Element, n: int, found: Field) -> Element:
         return sa.type_coerce(values, postgresql.ARRAY(sa.Text))[sa.literal_column(str(n))]
 
     def different_in_order(self, values: Element, blanks: Element, *, backwards: bool, blanks_first: bool) -> Element:
@@ -245,8 +253,8 @@ class Postgresql(StandardSql):
         )
         return self.joined_texts(head, tail)
 
-    def joined(self, text: Element, separator: str, order: Sequence[Element]) -> Element:
-        return sa.func.string_agg(text, aggregate_order_by(literal(separator), *order))
+    def joined(self, text: Element, separator: str, order: Sequence[Element], *where: Element | None) -> Element:
+        return self.filtered(sa.func.string_agg(text, aggregate_order_by(literal(separator), *order)), *where)
 
     def shown_number(self, value: Element, found: Field, show: Show) -> Element:
         return number_text(value, found, show, self)

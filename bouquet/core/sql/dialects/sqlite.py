@@ -63,8 +63,14 @@ class Sqlite(StandardSql):
     def by_digits(self, text: Element, digits: int) -> Element:
         return sa.func.bouquet_digits(text)
 
-    def blanks(self, directed: Any, descending: bool, first: bool) -> Element:
-        return directed.nulls_first() if first else directed.nulls_last()  # type: ignore[no-any-return]
+    def directed(self, value: Element, *, descending: bool, blanks_first: bool, filled: bool) -> list[Element]:
+        directed: Element = value.desc() if descending else value.asc()
+        if filled:
+            return [directed]
+        return [directed.nulls_first() if blanks_first else directed.nulls_last()]
+
+    def number(self, text: Element, places: int | None = None) -> Element:
+        return sa.cast(text, sa.Numeric)
 
     def is_true(self, value: Element) -> Element:
         return value == sa.literal_column("1")

@@ -1,0 +1,347 @@
+"""
+MariaDB and MySQL, with the session that `bouquet.sources.alchemy` gives them: UTC, ANSI quotes, `||` joins texts,
+backslashes are letters, and texts compare by their code points.
+"""
+
+from __future__ import annotations
+
+import functools
+import itertools
+import re
+from collections.abc import Sequence
+from datetime import UTC, date, datetime, time
+from decimal import Decimal
+from typing import Any, ClassVar
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+from sqlalchemy.dialects import mysql
+from sqlalchemy.ext.compiler import compiles
+from sqlalchemy.sql.elements import Grouping
+
+from bouquet.core.catalogue import Field, Kind
+from bouquet.core.sql.dialects.base import Dialect, Element
+from bouquet.core.sql.literals import literal
+from bouquet.core.values import Value
+
+__all__ = ["Mariadb", "Mysql"]
+
+#: How texts compare: by their code points, white space at the end included.
+EXACTLY = "utf8mb4_nopad_bin"
+
+#: Digits after the point that a decimal of MariaDB can have (https://mariadb.com/kb/en/decimal/).
+PLACES = 30
+
+_NUMBER = r"^[ \t\r\n]*[+-]?[0-9]{1,35}(\.[0-9]{1,30})?[ \t\r\n]*$"
+_WHOLE = r"^[ \t\r\n]*[+-]?[0-9]{1,18}[ \t\r\n]*$"
+_DAY = r"^[ \t\r\n]*[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])[ \t\r\n]*$"
+_YES = ("true", "yes", "y", "1", "t")
+_NO = ("false", "no", "n", "0", "f")
+
+#: The seconds since 1970 between which a zone's changes of the clock are known to a statement: 1990 to 2041.
+_CLOCK_FROM, _CLOCK_UNTIL = 631_152_000, 2_240_524_800
+
+_PYTHON: dict[str, Any] = {
+    "integer": sa.Integer(),
+    "boolean": sa.Boolean(),
+    "date": sa.Date(),
+    "timestamp": sa.DateTime(),
+    "timestamptz": sa.DateTime(timezone=True),
+    "time": sa.Time(),
+    "bytes": sa.LargeBinary(),
+}
+
+
+def _plain(number: int | str) -> Element:
+    return sa.literal_column(str(number))
+
+
+def _all(where: Sequence[Element | None]) -> Element:
+    known = [w for w in where if w is not None]
+    return sa.and_(*known) if known else sa.true()
+
+
+class _Shifted(sa.ColumnElement[Any]):
+    """
+    A date or moment and an interval.
+    """
+
+    inherit_cache = False
+
+    def __init__(self, value: Element, sign: str, amount: Element, unit: str, type_: Any = None) -> None:
+        self.value, self.sign, self.amount, self.unit = value, sign, amount, unit
+        self.type = type_ or sa.DateTime()
+
+
+@compiles(_Shifted)
+def _compile_shifted(element: _Shifted, compiler: Any, **options: Any) -> str:
+    value, amount = (compiler.process(part, **options) for part in (element.value, element.amount))
+    return f"({value} {element.sign} INTERVAL ({amount}) {element.unit})"
+
+
+@functools.cache
+def _offsets(zone: str) -> list[tuple[datetime, int]]:
+    """
+    (from when, seconds ahead of UTC) of a zone's clock, one entry a change.
+    """
+    clock = ZoneInfo(zone)
+
+    def ahead(at: float) -> int:
+        offset = datetime.fromtimestamp(at, clock).utcoffset()
+        return int(offset.total_seconds()) if offset is not None else 0
+
+    found: list[tuple[datetime, int]] = []
+    day = 86_400
+    for at in range(_CLOCK_FROM, _CLOCK_UNTIL, day):
+        if found and found[-1][1] == ahead(at):
+            continue
+        before, after = at - day, at
+        while found and after - before > 1:
+            middle = (before + after) // 2
+            before, after = (before, middle) if ahead(middle) == ahead(at) else (middle, after)
+        found.append((datetime.fromtimestamp(after, UTC), ahead(at)))
+    return found
+
+
+class Mariadb(Dialect):
+    """
+    MariaDB 10.6 and later.
+    """
+
+    name: ClassVar[str] = "mariadb"
+    #: The root of the Unicode collation, accents and case told apart (texts are folded before).
+    collation: ClassVar[str] = "utf8mb4_uca1400_nopad_as_cs"
+    exactly: ClassVar[str] = EXACTLY
+
+    def __init__(self) -> None:
+        self.engine_dialect = mysql.dialect(paramstyle="named")
+
+    def literal(self, value: Value, stored: str | None = None) -> Element:
+        if isinstance(value, bool):
+            return _plain(int(value))
+        if isinstance(value, int | Decimal):
+            return _plain(f"{value:f}" if isinstance(value, Decimal) else value)
+        if isinstance(value, datetime):
+            utc = value.astimezone(UTC).replace(tzinfo=None) if value.tzinfo else value
+            return sa.cast(literal(utc.isoformat(sep=" ")), mysql.DATETIME(fsp=6))
+        if isinstance(value, date):
+            return sa.cast(literal(value.isoformat()), sa.Date)
+        if isinstance(value, time):
+            return sa.cast(literal(value.isoformat()), mysql.TIME(fsp=6))
+        return literal(value)
+
+    # Texts
+
+    def trimmed(self, text: Element, white: str) -> Element:
+        around = "[" + re.escape(white).replace("\\ ", " ") + "]+"
+        return sa.func.regexp_replace(text, literal(rf"\A{around}|{around}\z"), literal(""))
+
+    def lowered(self, text: Element) -> Element:
+        return sa.func.lower(text)
+
+    def collated(self, text: Element) -> Element:
+        return sa.collate(text, self.collation)
+
+    def by_digits(self, text: Element, digits: int) -> Element:
+        filled = sa.func.regexp_replace(text, literal(r"([0-9]+)"), literal("0" * digits + r"\1"))
+        return sa.func.regexp_replace(filled, literal(rf"[0-9]*([0-9]{{{digits}}})"), literal(r"\1"))
+
+    def joined_texts(self, *texts: Element) -> Element:
+        return sa.func.concat(*texts) if len(texts) > 1 else texts[0]
+
+    def json_text(self, column: Element, key: str) -> Element:
+        path = '$."' + key.replace("\\", "\\\\").replace('"', '\\"') + '"'
+        return self._exactly(sa.func.json_unquote(sa.func.json_extract(column, literal(path))))
+
+    def _exactly(self, text: Element) -> Element:
+        return sa.collate(sa.cast(text, sa.Text), self.exactly)
+
+    def read_text(self, text: Element, stored: str) -> Element:
+        if stored == "numeric":
+            return sa.case((text.regexp_match(_NUMBER), self.number(text)))
+        if stored == "integer":
+            return sa.case((text.regexp_match(_WHOLE), sa.cast(sa.func.trim(text), sa.BigInteger)))
+        if stored == "boolean":
+            word = sa.func.lower(sa.func.trim(text))
+            yes, no = (word.in_([literal(w) for w in words]) for words in (_YES, _NO))
+            return sa.case((yes, _plain(1)), (no, _plain(0)))
+        if stored == "date":
+            return sa.case((text.regexp_match(_DAY), sa.cast(sa.func.trim(text), sa.Date)))
+        return text
+
+    def read_as(self, value: Element, how: str) -> Element:
+        return self._exactly(value) if how == "text" else value
+
+    def read_column(self, value: Element, found: Field) -> Element:
+        if found.stored == "text" and not found.read_as:
+            return sa.collate(sa.func.convert(value.op("USING")(sa.literal_column("utf8mb4"))), self.exactly)
+        return self.read_as(value, found.read_as)
+
+    # Order and truth
+
+    def directed(self, value: Element, *, descending: bool, blanks_first: bool, filled: bool) -> list[Element]:
+        directed = value.desc() if descending else value.asc()
+        # NULL is the least of all values here.
+        if filled or descending != blanks_first:
+            return [directed]
+        nothing = value.is_(None)
+        return [nothing.desc() if blanks_first else nothing.asc(), directed]
+
+    def is_true(self, value: Element) -> Element:
+        return value.is_(sa.true())
+
+    def is_false(self, value: Element) -> Element:
+        return value.is_(sa.false())
+
+    def some(self, value: Element) -> Element:
+        return sa.func.max(value)
+
+    def every(self, value: Element) -> Element:
+        return sa.func.min(value)
+
+    def filtered(self, aggregate: Any, *where: Element | None) -> Element:
+        """
+        There is no FILTER: what does not meet the conditions becomes NULL, which aggregates pass over.
+        """
+        known = [w for w in where if w is not None]
+        if not known:
+            return aggregate
+        met = sa.and_(*known)
+        given = list(aggregate.clauses)
+        first = given[0] if given else None
+        if first is None or str(first) == "*":
+            return sa.func.count(sa.case((met, _plain(1))))
+        if isinstance(first, sa.UnaryExpression) and aggregate.name == "count":
+            return sa.func.count(sa.distinct(sa.case((met, first.element))))
+        return type(aggregate)(sa.case((met, first)), *given[1:])  # type: ignore[no-any-return]
+
+    # Numbers
+
+    def total(self, how: str, value: Element, found: Field) -> Element:
+        exact = self.exact(value, found)
+        if how == "sum":
+            return sa.func.sum(exact)
+        # The mean of decimals has four digits more than they have, which is fewer than we show.
+        return sa.func.avg(sa.cast(exact, sa.Numeric(65, PLACES)))
+
+    def divided(self, total: Element, count: Element) -> Element:
+        wide = sa.cast(total, sa.Numeric(65, PLACES - 4))
+        return wide.op("/", return_type=sa.Numeric())(sa.func.nullif(count, _plain(0)))
+
+    def exact(self, value: Element, found: Field) -> Element:
+        return sa.cast(value, sa.Numeric(65, PLACES)) if found.stored == "float" else value
+
+    def number(self, text: Element, places: int | None = None) -> Element:
+        return sa.cast(text, sa.Numeric(65, PLACES if places is None else places))
+
+    def number_text(self, value: Element, found: Field, decimals: int | None, *, even: bool) -> Element:
+        if decimals is None:
+            text: Element = sa.cast(value, sa.Text)
+            if found.stored == "float" or (found.scale is None and found.stored == "numeric"):
+                text = self.trimmed_number(value)
+            return text
+        places = _plain(decimals)
+        if even:
+            scale = _plain("1" + "0" * decimals)
+            shifted = value.op("*")(scale)
+            half = sa.func.abs(shifted - sa.func.truncate(shifted, _plain(0))) == sa.literal_column("0.5")
+            to_even = sa.func.round(shifted.op("/")(_plain(2)), _plain(0)).op("*")(_plain(2)).op("/")(scale)
+            value = sa.case((half, to_even), else_=value)
+        return sa.cast(sa.cast(sa.func.round(value, places), sa.Numeric(65, decimals)), sa.Text)
+
+    def trimmed_number(self, value: Element) -> Element:
+        text = sa.cast(value, sa.Text)
+        bare = sa.func.regexp_replace(text, literal(r"0+\z"), literal(""))
+        bare = sa.func.regexp_replace(bare, literal(r"\.\z"), literal(""))
+        return sa.case((text.contains("."), bare), else_=text)
+
+    def scaled(self, value: Element, factor: Decimal) -> Element:
+        return value.op("*")(self.literal(factor))
+
+    # Moments
+
+    def local(self, moment: Element, zone: ZoneInfo) -> Element:
+        """
+        By the zone's changes themselves: a server knows zones by name only where its tables were filled.
+        """
+        if zone.key == "UTC":
+            return moment
+        offsets = _offsets(zone.key)
+        whens = [
+            (moment < self.literal(after), _Shifted(moment, "+", _plain(offset), "SECOND"))
+            for (_, offset), (after, _) in itertools.pairwise(offsets)
+        ]
+        last = _Shifted(moment, "+", _plain(offsets[-1][1]), "SECOND")
+        return sa.case(*whens, else_=last) if whens else last
+
+    def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
+        local = self.local(value, zone) if kind is Kind.MOMENT else value
+        if unit in ("minute", "hour"):
+            minutes: Element = sa.func.minute(local)
+            if unit == "minute":
+                minutes = minutes.op("%")(_plain(count))
+            seconds = minutes.op("*")(_plain(60)).op("+")(sa.func.second(local))
+            whole = sa.cast(sa.func.date_format(value, literal("%Y-%m-%d %H:%i:%s")), sa.DateTime)
+            return _Shifted(whole, "-", seconds, "SECOND")
+        day = sa.cast(local, sa.Date)
+        if unit == "day":
+            return day
+        if unit == "week":
+            return _Shifted(day, "-", sa.func.weekday(day), "DAY", sa.Date())
+        if unit == "month":
+            return _Shifted(day, "-", sa.func.dayofmonth(day).op("-")(_plain(1)), "DAY", sa.Date())
+        first = _Shifted(day, "-", sa.func.dayofyear(day).op("-")(_plain(1)), "DAY", sa.Date())
+        if unit == "year":
+            return first
+        months = Grouping(sa.func.quarter(day).op("-")(_plain(1))).op("*")(_plain(3))
+        return _Shifted(first, "+", months, "MONTH", sa.Date())
+
+    # Many records as one value
+
+    def joined(self, text: Element, separator: str, order: Sequence[Element], *where: Element | None) -> Element:
+        made: Any = sa.func.aggregate_strings(sa.case((_all(where), text)), separator)
+        return made.aggregate_order_by(*order)  # type: ignore[no-any-return]
+
+    def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
+        """
+        A JSON array. What does not meet the conditions stands at its end, as null.
+        """
+        met = _all(where)
+        made: Any = sa.func.json_arrayagg(sa.case((met, value)))
+        return made.aggregate_order_by(met.desc(), *order)  # type: ignore[no-any-return]
+
+    def nth(self, values: Element, n: int, found: Field) -> Element:
+        text = sa.func.json_value(values, literal(f"$[{n - 1}]"))
+        if found.stored == "numeric":
+            return self.number(text, found.scale)
+        if found.stored == "text":
+            return self._exactly(text)
+        kind: Any = {
+            "integer": sa.BigInteger(),
+            "boolean": sa.BigInteger(),
+            "date": sa.Date(),
+            "timestamp": mysql.DATETIME(fsp=6),
+            "timestamptz": mysql.DATETIME(fsp=6),
+            "time": mysql.TIME(fsp=6),
+        }.get(found.stored, sa.Text())
+        return sa.cast(text, kind)
+
+    def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
+        place = sa.func.row_number().over(partition_by=keys, order_by=order)
+        ranked = statement.add_columns(place.label("place_of_row")).subquery("ranked")
+        kept = [c for c in ranked.c if c.name != "place_of_row"]
+        return sa.select(*kept).where(ranked.c.place_of_row == _plain(1))
+
+    def paper(self, value: Element, found: Field) -> Element:
+        kind = _PYTHON.get(found.stored, sa.Text())
+        return sa.type_coerce(sa.cast(value, sa.Text) if found.stored == "other" else value, kind)
+
+
+class Mysql(Mariadb):
+    """
+    MySQL 8: the same but for the names of its collations.
+    """
+
+    name: ClassVar[str] = "mysql"
+    collation: ClassVar[str] = "utf8mb4_0900_as_cs"
+    exactly: ClassVar[str] = "utf8mb4_0900_bin"
