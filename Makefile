@@ -14,7 +14,7 @@ serve: ## An empty house: your own database in BOUQUET_SOURCE_URL, Bouquet's own
 test: lint ## All checks and tests
 	@scripts/bootstrap.sh browser
 	cd frontend && npm run --silent test
-	python -m pytest -n 3 --dist loadfile --durations 25
+	python -m pytest -n 2 --dist loadfile --durations 25
 
 lint: ## Format, lint, types, import contract
 	@scripts/bootstrap.sh

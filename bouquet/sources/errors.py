@@ -94,6 +94,16 @@ def _error_for(state: str, message: str) -> type[SourceError]:
     return SourceError
 
 
+#: Error numbers of MariaDB and MySQL (https://mariadb.com/kb/en/mariadb-error-code-reference/).
+_MYSQL: dict[int, type[SourceError]] = {
+    **dict.fromkeys((1040, 1053, 1203, 2002, 2003, 2006, 2013, 2055), SourceDown),
+    **dict.fromkeys((1044, 1045, 1142, 1143, 1227, 1370), SourceRefused),
+    **dict.fromkeys((1049, 1051, 1054, 1146, 1356), SourceChanged),
+    **dict.fromkeys((1969, 3024), SourceTimeout),
+    1317: SourceCancelled,
+}
+
+
 @contextmanager
 def renamed_errors(title: str) -> Iterator[None]:
     """
@@ -105,7 +115,9 @@ def renamed_errors(title: str) -> Iterator[None]:
         # Once rows are flowing, the driver's errors come through Arrow as OSError, without their code.
         cause = error.orig if isinstance(error, sqlalchemy.exc.DBAPIError) else error
         state = getattr(cause, "sqlstate", None) or ""
-        kind = _error_for(str(state), str(error))
+        number = cause.args[0] if cause is not None and cause.args else None
+        known = _MYSQL.get(number) if isinstance(number, int) else None
+        kind = known or _error_for(str(state), str(error))
         said = " ".join((kind.__doc__ or "").split())
         detail = str(cause).splitlines()[0] if kind is SourceError else ""
         raise kind(f"{title}: {said} {detail}".strip()) from error

@@ -76,6 +76,7 @@ class _Facts:
         self, snapshot: Snapshot, catalogue: Catalogue, record_type: RecordType, found: Field, rights: Rights | None
     ) -> None:
         self.snapshot, self.catalogue, self.record_type, self.found = snapshot, catalogue, record_type, found
+        self.dialect = DIALECTS[catalogue.dialect]
         self.rights = rights
         self.estimate = record_type.rows_estimate or 0
         self.exact = self.estimate <= EXACT_ROWS
@@ -84,11 +85,11 @@ class _Facts:
     def facts(self) -> FieldFacts:
         values, filled = self._values()
         count = sa.func.count()
-        outputs: list[Any] = [count.label("n"), count.filter(filled).label("filled")]
+        outputs: list[Any] = [count.label("n"), self.dialect.filtered(count, filled).label("filled")]
         ordered = self.found.kind.is_number or self.found.kind.is_dated or self.found.kind is Kind.TIME
         if self.found.kind is not Kind.FILE:
             text = sa.cast(values.c.v, sa.Text)
-            outputs.append(sa.func.count(sa.distinct(text)).filter(filled).label("different"))
+            outputs.append(self.dialect.filtered(sa.func.count(sa.distinct(text)), filled).label("different"))
         if ordered and not self.hidden:
             outputs += [sa.cast(getattr(sa.func, f)(values.c.v), sa.Text).label(f) for f in ("min", "max")]
         row = self.snapshot.row(sa.select(*outputs).select_from(values))
@@ -119,8 +120,7 @@ class _Facts:
         """
         The field's values, of all records or of a sample, and whether each is filled.
         """
-        dialect = DIALECTS[self.catalogue.dialect]
-        context = StatementContext(self.catalogue, _UTC, dialect, rights=self.rights)
+        context = StatementContext(self.catalogue, _UTC, self.dialect, rights=self.rights)
         scope = Scope(context, self.record_type)
         cell = Read(Route((), self.found))
         value, blank = scope.value(cell), scope.blank(cell)

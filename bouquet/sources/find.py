@@ -256,9 +256,9 @@ class _Search:
         for n, f in enumerate(table.fields):
             value = scope.value(Read(Route((), f)))
             holds = self._holds(f, value)
-            outputs.append(sa.func.count().filter(holds).label(f"n{n}"))
+            outputs.append(self.dialect.filtered(sa.func.count(), holds).label(f"n{n}"))
             shown = sa.func.substr(sa.cast(value, sa.Text), sa.literal_column("1"), sa.literal_column("80"))
-            outputs.append(sa.func.min(shown).filter(holds).label(f"v{n}"))
+            outputs.append(self.dialect.filtered(sa.func.min(shown), holds).label(f"v{n}"))
         statement = sa.select(*outputs).select_from(scope.from_clause())
         permitted = scope.permitted(scope.base, table.record_type)
         if permitted is not None:

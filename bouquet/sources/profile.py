@@ -76,10 +76,10 @@ def profile_record_type(
         filled: Any = value.is_not(None)
         if field.stored == "text" or field.is_custom:
             filled = sa.and_(filled, DIALECTS[dialect].trimmed(value, WHITE) != literal(""))
-        columns.append(sa.func.count().filter(filled).label(f"f{n}"))
+        columns.append(DIALECTS[dialect].filtered(sa.func.count(), filled).label(f"f{n}"))
         if not field.personal and field.kind is not Kind.FILE:
             # The middle of the values seen is more telling than the least or the greatest.
-            columns.append(_middle(text, dialect).filter(filled).label(f"e{n}"))
+            columns.append(DIALECTS[dialect].filtered(_middle(text, dialect), filled).label(f"e{n}"))
     row = snapshot.row(sa.select(*columns).select_from(table))
     found = {
         field.name: FieldProfile(

@@ -5,6 +5,7 @@ The catalogue of a source: reflected from the database, with the curated documen
 from __future__ import annotations
 
 import hashlib
+import itertools
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator
@@ -18,6 +19,7 @@ from sqlalchemy.engine.interfaces import ReflectedColumn
 from bouquet.core.catalogue import Attribute, Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
 from bouquet.sources.errors import renamed_errors
 from bouquet.sources.guesses import TableGuesses, briefly, guess_tables, guessed_relations
+from bouquet.sources.mysql import dialect_of
 from bouquet.sources.overlay import AttributeOverlay, FieldOverlay, Overlay, OverlayError, RecordTypeOverlay
 from bouquet.sources.tables import Foreign, read_tables
 
@@ -40,6 +42,9 @@ _CUSTOM_STORED = {
 }
 
 _NOTHING = FieldOverlay()
+
+#: Values of a column of codes that are looked at, and columns.
+CODES_SAMPLE, MOST_CODES = 1_000, 200
 
 #: Rows in which keys of a JSON column are looked for, and fields that are made of one column or attribute table.
 CUSTOM_SAMPLE, MOST_CUSTOM = 4_000, 200
@@ -79,6 +84,13 @@ def reflect_catalogue(
         return read.catalogue()
 
 
+def _digits_vary(values: Iterable[str | None]) -> bool:
+    """
+    Whether runs of digits in these codes differ in length.
+    """
+    return len({tuple(map(len, re.findall(r"\d+", v))) for v in values if v and re.search(r"\d", v)}) > 1
+
+
 class _Reflection:
     def __init__(self, connection: sa.Connection, name: str, overlay: Overlay, memory: Memory, *, strict: bool) -> None:
         self.strict, self.memory = strict, memory
@@ -100,7 +112,7 @@ class _Reflection:
             source=self.name,
             title=self.overlay.title,
             environment=self.overlay.environment,
-            dialect=self.connection.dialect.name,
+            dialect=dialect_of(self.connection),
             record_types={t.name: t for t in types},
         )
 
@@ -157,9 +169,9 @@ class _Reflection:
                     found[table, row[1]] = known
         return found
 
-    def _codes(self) -> Iterator[str]:
+    def _codes(self) -> Iterator[tuple[str, str]]:
         """
-        Text columns that hold codes.
+        Text columns that hold codes, with their tables.
         """
         for name, table in self.tables.items():
             fields = self._curated(name).fields
@@ -168,14 +180,15 @@ class _Reflection:
                     continue
                 curated = fields.get(column["name"])
                 if name not in self.overlay.tables or (curated is not None and curated.kind is Kind.IDENTIFIER):
-                    yield column["name"]
+                    yield name, column["name"]
 
     def _varying_codes(self) -> set[tuple[str, str]]:
         """
-        Text columns whose runs of digits differ in length, by the values that the database keeps as statistics.
+        Text columns whose runs of digits differ in length, by the values that the database keeps as statistics; where
+        it keeps none, by some of its values.
         """
         if self.connection.dialect.name != "postgresql":
-            return set()
+            return {at for at in itertools.islice(self._codes(), MOST_CODES) if _digits_vary(self._some_values(*at))}
         found = self.connection.execute(
             sa.text(
                 "SELECT schemaname, tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
@@ -183,14 +196,21 @@ class _Reflection:
                 " WHERE attname = ANY(:codes) AND schemaname NOT LIKE 'pg\\_%' AND schemaname <> 'information_schema'"
                 " AND array_ndims(histogram_bounds::text::text[]) = 1"
             ),
-            {"codes": sorted(set(self._codes()))},
+            {"codes": sorted({column for _, column in self._codes()})},
         )
         default = self.connection.dialect.default_schema_name
         return {
             (row.tablename if row.schemaname == default else f"{row.schemaname}.{row.tablename}", row.attname)
             for row in found
-            if len({tuple(map(len, re.findall(r"\d+", v))) for v in row.seen if v and re.search(r"\d", v)}) > 1
+            if _digits_vary(row.seen)
         }
+
+    def _some_values(self, table: str, name: str) -> list[str]:
+        column: Any = sa.column(name)
+        known = self.tables[table]
+        sample = sa.select(column).select_from(sa.table(known.name, column, schema=known.schema))
+        found = self.connection.execute(sample.where(column.is_not(None)).limit(CODES_SAMPLE)).scalars()
+        return [str(v) for v in found]
 
     # Fields that are no columns
 

@@ -15,7 +15,7 @@ from functools import cached_property
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql
+from sqlalchemy.dialects import mysql, postgresql
 from sqlalchemy.engine.interfaces import ReflectedColumn
 
 from bouquet.core.catalogue import Kind
@@ -141,12 +141,12 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
                 tables,
                 lambda name, schema=schema: (schema, name) in (seen or ()) or seen is None,
             )
-    if connection.dialect.name == "sqlite":
+    if connection.dialect.name != "postgresql":
         until = time.monotonic() + STRAYS_TIME
         for table in tables.values():
             if time.monotonic() < until:
                 for column in _strays(connection, table):
-                    table.stored[column] = Stored("text", Kind.TEXT, "text")
+                    table.stored[column] = _strayed(connection, table.stored[column])
     for (schema, name), (rows, paged) in (seen or {}).items():
         known = tables.get(name if schema == default else f"{schema}.{name}")
         if known is not None:
@@ -176,6 +176,8 @@ def _read_schema(
     unique: dict[Any, Any] = dict(inspector.get_multi_unique_constraints(**everything))
     indexes: dict[Any, Any] = dict(inspector.get_multi_indexes(**everything))
     comments = _comments(inspector, everything)
+    if inspector.dialect.name in ("mysql", "mariadb"):
+        columns, keys, foreign, unique, indexes = (_plain_names(d) for d in (columns, keys, foreign, unique, indexes))
     for (_, name), found in columns.items():
         if not seen(name):
             continue
@@ -196,6 +198,17 @@ def _read_schema(
                 Foreign(tuple(zip(f["constrained_columns"], f["referred_columns"], strict=True)), target)
             )
         tables[name if schema is None else f"{schema}.{name}"] = table
+
+
+def _plain_names(read: Any) -> Any:
+    """
+    What was read of MariaDB's tables, with names as they are: the reader leaves back quotes in them doubled.
+    """
+    if isinstance(read, Mapping):
+        return {key: _plain_names(value) for key, value in read.items()}
+    if isinstance(read, list):
+        return [_plain_names(value) for value in read]
+    return read.replace("``", "`") if isinstance(read, str) else read
 
 
 def _comments(inspector: sa.Inspector, everything: Mapping[str, Any]) -> dict[Any, str]:
@@ -228,6 +241,15 @@ def _seen_by_role(connection: sa.Connection) -> dict[tuple[str, str], tuple[int,
     return {(row.nspname, row.relname): (-1 if row.rows is None else row.rows, row.paged) for row in found}
 
 
+def _strayed(connection: sa.Connection, declared: Stored) -> Stored:
+    """
+    What a column is read as that holds values which are none of its type.
+    """
+    if connection.dialect.name != "sqlite" and declared.stored == "boolean":
+        return Stored("integer", Kind.INTEGER)
+    return Stored("text", Kind.TEXT, "text")
+
+
 #: Of a column of this stored type, SQLite's condition for a value that is none of it.
 _STRAY = {
     "integer": "typeof({c}) NOT IN ('integer', 'null')",
@@ -239,18 +261,45 @@ _STRAY = {
 }
 
 
+#: The same of MariaDB and MySQL, where a yes-no is a small number, and a time of day may be any length of time.
+_STRAY_MYSQL = {
+    "boolean": "{c} NOT IN (0, 1)",
+    "time": "{c} < '00:00:00' OR {c} >= '24:00:00'",
+}
+
+
 def _strays(connection: sa.Connection, table: Table) -> list[str]:
     """
     Columns with values that are not what the column was declared as: SQLite keeps whatever it is given
-    (https://sqlite.org/flexibletypegood.html). They are read as texts.
+    (https://sqlite.org/flexibletypegood.html). They are read as texts; small numbers of MariaDB as such.
     """
     quoted = connection.dialect.identifier_preparer.quote
-    asked = {name: _STRAY[s.stored] for name, s in table.stored.items() if s.stored in _STRAY and not s.read_as}
+    known = _STRAY if connection.dialect.name == "sqlite" else _STRAY_MYSQL
+    asked = {name: known[s.stored] for name, s in table.stored.items() if s.stored in known and not s.read_as}
     if not asked:
         return []
     cells = ", ".join(f"max({condition.format(c=quoted(name))})" for name, condition in asked.items())
     row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
     return [name for name, stray in zip(asked, row, strict=True) if stray]
+
+
+def _mysql_stored(column_type: Any) -> Stored | None:
+    """
+    Types of MariaDB and MySQL that are not what their name says elsewhere; None where they are.
+    """
+    if isinstance(column_type, mysql.TINYINT) and column_type.display_width == 1:
+        return Stored("boolean", Kind.BOOLEAN)
+    if isinstance(column_type, mysql.BIGINT) and column_type.unsigned:
+        return Stored("numeric", Kind.INTEGER, scale=0)
+    if isinstance(column_type, mysql.BIT):
+        return Stored("integer", Kind.INTEGER, "bits")
+    if isinstance(column_type, mysql.YEAR):
+        return Stored("integer", Kind.INTEGER)
+    if isinstance(column_type, mysql.TIMESTAMP):
+        return Stored("timestamptz", Kind.MOMENT)
+    if isinstance(column_type, mysql.SET):
+        return Stored("text", Kind.TEXT)
+    return None
 
 
 def _open_columns(connection: sa.Connection) -> dict[tuple[str, str], set[str]]:
@@ -280,6 +329,10 @@ def stored_as(column_type: Any) -> Stored:
     """
     if isinstance(column_type, postgresql.DOMAIN):
         return stored_as(column_type.data_type)
+    if column_type.__class__.__module__.startswith("sqlalchemy.dialects.mysql"):
+        own = _mysql_stored(column_type)
+        if own is not None:
+            return own
     if isinstance(column_type, sa.Enum):
         return Stored("text", Kind.CHOICE, "text", choices=tuple(column_type.enums))
     if isinstance(column_type, sa.DateTime):

@@ -153,7 +153,7 @@ def keeper_names(session: Session, at_most: int = 3) -> list[str]:
     The names of some administrators, who can grant rights.
     """
     found = sa.select(Person.name, Person.roles).order_by(Person.id)
-    return [name for name, roles in session.execute(found).tuples() if "keeper" in roles][:at_most]
+    return [name for name, roles in session.execute(found) if "keeper" in roles][:at_most]
 
 
 def find_person(session: Session, email: str) -> Person | None:

@@ -26,7 +26,7 @@ from bouquet.store import Store
 from tests.conftest import CATALOGUE, FOLDER, PROCESS, SESSION, OwnCluster, one_at_a_time
 
 # A busy machine is slow; what never comes still fails.
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=30_000)
 
 FRONTEND = Path(__file__).parents[2] / "frontend" / "dist"
 ARGUMENTS = [
@@ -138,7 +138,7 @@ def page(browser: Browser, house: House) -> Iterator[Page]:
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="Europe/London", accept_downloads=True
     )
-    context.set_default_timeout(15_000)
+    context.set_default_timeout(30_000)
     made = context.new_page()
     errors: list[str] = []
     made.on("pageerror", lambda error: errors.append(str(error)))

@@ -33,7 +33,7 @@ def shelf(page: Page, tab: str) -> None:
 def run_and_open(page: Page) -> None:
     saved(page)
     page.get_by_role("button", name="Run", exact=True).click()
-    page.locator(".outcome").get_by_role("link", name=re.compile("is ready|is held")).click()
+    page.locator(".outcome").get_by_role("link", name=re.compile("is ready|is waiting for review")).click()
     page.get_by_text("Rows, step by step").wait_for()
 
 

@@ -28,12 +28,11 @@ REFUSED = [
     if any(w in str(d) for w in ("'formula'", "'step'", "'factor'", "'joined'", "'latest'", "'spread'"))
 ]
 
-#: What reads photographs (not copied) or keys of JSON, or orders codes and labels: differences that the reference lists.
+#: What reads photographs (not copied) or keys of JSON: differences that the reference lists.
 DIFFERENT = {
     "one row per child, parents without kept",
     "JSON as its text",
     "keys of a JSON column as fields",
-    "codes by the value of their digits",
 }
 
 

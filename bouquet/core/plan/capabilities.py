@@ -32,11 +32,15 @@ CAPABILITIES: dict[str, str] = {
     "formula": "formulas cannot be computed",
     "factor": "numbers cannot be multiplied on their way",
     "step": "there are no steps of time",
+    "gaps": "gaps between steps of time cannot be filled",
+    "joined list": "joined values cannot be made distinct or cut short",
 }
 
 #: What each dialect lacks. One that is not listed here lacks everything.
 LACKS: dict[str, frozenset[str]] = {
     "postgresql": frozenset(),
+    "mariadb": frozenset({"formula", "gaps", "joined list"}),
+    "mysql": frozenset({"formula", "gaps", "joined list", "fold spread", "fold first", "fold latest"}),
     "sqlite": frozenset(CAPABILITIES),
 }
 
@@ -56,6 +60,7 @@ def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
     template = state.template
     if isinstance(template.rows, PerGroup):
         yield from (("step", f"rows.by[{n}].step") for n, b in enumerate(template.rows.by) if b.step is not None)
+        yield from (("gaps", f"rows.by[{n}].fill_gaps") for n, b in enumerate(template.rows.by) if b.fill_gaps)
     for n, column in enumerate(template.columns):
         place = f"columns[{n}]"
         if column.show.factor is not None:
@@ -64,6 +69,8 @@ def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
             yield "formula", f"{place}.value.formula"
         elif isinstance(column.value, FoldValue):
             yield f"fold {column.value.fold.how}", f"{place}.value.fold.how"
+            if column.value.fold.how == "joined" and (column.value.fold.distinct or column.value.fold.at_most):
+                yield "joined list", f"{place}.value.fold"
             if column.value.fold.where is not None:
                 yield from _of_narrowing(column.value.fold.where, f"{place}.value.fold.where")
     for n, check in enumerate(template.checks):

@@ -1,5 +1,5 @@
 """
-MariaDB and MySQL, with the session that `bouquet.sources.alchemy` gives them: UTC, ANSI quotes, `||` joins texts,
+MariaDB and MySQL, with the session that `bouquet.sources.alchemy` gives them: UTC, `||` joins texts,
 backslashes are letters, and texts compare by their code points.
 """
 
@@ -170,6 +170,8 @@ class Mariadb(Dialect):
         return text
 
     def read_as(self, value: Element, how: str) -> Element:
+        if how == "bits":
+            return sa.type_coerce(value, sa.BigInteger()).op("+")(_plain(0))
         return self._exactly(value) if how == "text" else value
 
     def read_column(self, value: Element, found: Field) -> Element:
@@ -205,20 +207,20 @@ class Mariadb(Dialect):
         """
         known = [w for w in where if w is not None]
         if not known:
-            return aggregate
+            return aggregate  # type: ignore[no-any-return]
         met = sa.and_(*known)
         given = list(aggregate.clauses)
         first = given[0] if given else None
-        if first is None or str(first) == "*":
-            return sa.func.count(sa.case((met, _plain(1))))
         if isinstance(first, sa.UnaryExpression) and aggregate.name == "count":
             return sa.func.count(sa.distinct(sa.case((met, first.element))))
+        if first is None or (isinstance(first, sa.ColumnClause) and first.name == "*"):
+            return sa.func.count(sa.case((met, _plain(1))))
         return type(aggregate)(sa.case((met, first)), *given[1:])  # type: ignore[no-any-return]
 
     # Numbers
 
     def total(self, how: str, value: Element, found: Field) -> Element:
-        exact = self.exact(value, found)
+        exact = sa.cast(value, sa.Numeric(65, PLACES)) if found.stored == "float" else value
         if how == "sum":
             return sa.func.sum(exact)
         # The mean of decimals has four digits more than they have, which is fewer than we show.
@@ -229,7 +231,14 @@ class Mariadb(Dialect):
         return wide.op("/", return_type=sa.Numeric())(sa.func.nullif(count, _plain(0)))
 
     def exact(self, value: Element, found: Field) -> Element:
-        return sa.cast(value, sa.Numeric(65, PLACES)) if found.stored == "float" else value
+        """
+        A decimal as it is. A float by its shortest digits, and as a text with an exponent where no decimal can hold it.
+        """
+        if found.stored != "float":
+            return value
+        size = sa.func.abs(value)
+        fits = sa.or_(size == _plain(0), sa.and_(size < sa.literal_column("1e34"), size > sa.literal_column("1e-13")))
+        return sa.case((fits, sa.cast(value, sa.Numeric(65, PLACES))), else_=sa.cast(value, sa.Text))
 
     def number(self, text: Element, places: int | None = None) -> Element:
         return sa.cast(text, sa.Numeric(65, PLACES if places is None else places))
@@ -247,13 +256,17 @@ class Mariadb(Dialect):
             half = sa.func.abs(shifted - sa.func.truncate(shifted, _plain(0))) == sa.literal_column("0.5")
             to_even = sa.func.round(shifted.op("/")(_plain(2)), _plain(0)).op("*")(_plain(2)).op("/")(scale)
             value = sa.case((half, to_even), else_=value)
-        return sa.cast(sa.cast(sa.func.round(value, places), sa.Numeric(65, decimals)), sa.Text)
+        text = sa.cast(sa.cast(sa.func.round(value, places), sa.Numeric(65, decimals)), sa.Text)
+        if found.stored == "float":
+            plain = sa.cast(value, sa.Text)
+            text = sa.case((plain.contains("e"), plain), else_=text)
+        return text
 
     def trimmed_number(self, value: Element) -> Element:
         text = sa.cast(value, sa.Text)
         bare = sa.func.regexp_replace(text, literal(r"0+\z"), literal(""))
         bare = sa.func.regexp_replace(bare, literal(r"\.\z"), literal(""))
-        return sa.case((text.contains("."), bare), else_=text)
+        return sa.case((sa.and_(text.contains("."), sa.not_(text.contains("e"))), bare), else_=text)
 
     def scaled(self, value: Element, factor: Decimal) -> Element:
         return value.op("*")(self.literal(factor))

@@ -1,0 +1,97 @@
+"""
+Sessions of MariaDB and MySQL: read only, in UTC, on one consistent snapshot.
+"""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Any
+
+import pymysql.converters
+import sqlalchemy as sa
+from pymysql.constants import FIELD_TYPE
+
+__all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "prepare", "set_timeout"]
+
+#: Bytes that values joined in one cell may come to.
+LONGEST_JOINED = 1_073_741_824
+
+
+def engine_url(url: str) -> sa.URL:
+    """
+    The address as SQLAlchemy takes it, with the driver that we bring.
+    """
+    made = sa.make_url(url)
+    return made.set(drivername=f"{made.get_backend_name()}+pymysql").update_query_dict({"charset": "utf8mb4"})
+
+
+def connect_arguments() -> dict[str, Any]:
+    """
+    What the driver is told. A zero date (`0000-00-00`) is how these databases write that there is none.
+    """
+    dates = {
+        FIELD_TYPE.DATE: _no_zero(pymysql.converters.convert_date, date),
+        FIELD_TYPE.DATETIME: _no_zero(pymysql.converters.convert_datetime, datetime),
+        FIELD_TYPE.TIMESTAMP: _no_zero(pymysql.converters.convert_datetime, datetime),
+        FIELD_TYPE.TIME: _no_zero(pymysql.converters.convert_timedelta, timedelta),
+    }
+    return {"connect_timeout": 5, "conv": {**pymysql.converters.conversions, **dates}}
+
+
+def _no_zero(convert: Any, kind: type) -> Any:
+    def read(text: Any) -> Any:
+        found = convert(text)
+        return found if isinstance(found, kind) else None
+
+    return read
+
+
+def prepare(engine: sa.Engine) -> None:
+    """
+    Give every session of an engine its settings.
+    """
+
+    def settle(connection: Any, _record: Any) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SET SESSION sql_mode = 'PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES', time_zone = '+00:00', "
+                f"group_concat_max_len = {LONGEST_JOINED}"
+            )
+            cursor.execute("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+            cursor.execute("SELECT VERSION()")
+            collation = "utf8mb4_nopad_bin" if "MariaDB" in cursor.fetchone()[0] else "utf8mb4_0900_bin"
+            cursor.execute(f"SET collation_connection = {collation}")
+
+    def begin(connection: sa.Connection) -> None:
+        connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
+
+    sa.event.listen(engine, "connect", settle)
+    sa.event.listen(engine, "begin", begin)
+
+
+def dialect_of(connection: sa.Connection) -> str:
+    """
+    The name of what answers, whatever the address calls it.
+    """
+    name = connection.dialect.name
+    if name in ("mysql", "mariadb"):
+        return "mariadb" if getattr(connection.dialect, "is_mariadb", False) else "mysql"
+    return name
+
+
+def set_timeout(connection: sa.Connection, milliseconds: int) -> None:
+    """
+    Bound every statement of a session.
+    """
+    if dialect_of(connection) == "mariadb":
+        connection.exec_driver_sql(f"SET SESSION max_statement_time = {milliseconds / 1000}")
+    else:
+        connection.exec_driver_sql(f"SET SESSION max_execution_time = {milliseconds}")
+
+
+def cancel_query(engine: sa.Engine, thread: int) -> None:
+    """
+    Stop what another session of ours runs just now.
+    """
+    with engine.connect() as connection:
+        connection.exec_driver_sql(f"KILL QUERY {int(thread)}")

@@ -1,0 +1,148 @@
+"""
+The second way to a source, on a real MariaDB server: the same templates on a copy of Marrowby give the same bytes.
+"""
+
+from __future__ import annotations
+
+import csv
+import threading
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pymysql
+import pytest
+import sqlalchemy as sa
+
+from bouquet.core.plan import Context, resolve
+from bouquet.core.template import read_document
+from bouquet.demo.marrowby.copy import copy_to_mariadb
+from bouquet.runs import Export, trace
+from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout
+from tests.conftest import CATALOGUE, NOW, UNTIL
+from tests.sources.mariadb import mariadb_server
+from tests.sources.test_sqlite import ALL, exported
+
+#: What reads photographs (not copied) or keys of JSON (a text there): differences that the reference lists.
+DIFFERENT = {"one row per child, parents without kept", "keys of a JSON column as fields"}
+
+NAMES = sorted(n for n in ALL if "picks" not in str(ALL[n]) and n not in DIFFERENT)
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[str]:
+    with mariadb_server() as url:
+        copy_to_mariadb(url, until=UNTIL)
+        yield url
+
+
+@pytest.fixture(scope="session")
+def copy(server: str) -> Iterator[Source]:
+    made = Source("copy", server.replace("owner", "reader"), CATALOGUE)
+    yield made
+    made.close()
+
+
+def address(url: str) -> dict[str, Any]:
+    made = sa.make_url(url)
+    return {
+        "host": made.host, "port": made.port, "user": made.username, "password": made.password,
+        "database": made.database, "charset": "utf8mb4",
+    }  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_the_same_template_gives_the_same_bytes(source: Source, copy: Source, tmp_path: Path, name: str) -> None:
+    """Byte by byte, and the tally number by number; what cannot be done is refused at its place."""
+    document, _, *rest = ALL[name]
+    answers = rest[0] if rest else {}
+    template = read_document({"name": "Test", **document})
+    problems = resolve(template, copy.catalogue(), Context(as_of=NOW, answers=answers)).problems
+    if problems:
+        assert {p.code for p in problems} == {"dialect"}
+        assert all(p.place for p in problems)
+        pytest.skip(problems[0].message)
+
+    assert exported(copy, document, answers, tmp_path / "a") == exported(source, document, answers, tmp_path / "b")
+
+
+def test_trace_profile_find_and_facts_work_there_too(source: Source, copy: Source) -> None:
+    """Explaining a record, and looking at fields, does not depend on the driver."""
+    columns = [{"id": "k", "heading": "K", "value": {"field": "tag"}}]
+    narrowed = {"all": [{"path": "status", "is": "is", "value": "S"}]}
+    template = read_document({"name": "T", "records": "tree", "columns": columns, "filter": narrowed})
+    traces = []
+    for one in (source, copy):
+        plan = resolve(template, one.catalogue(), Context(as_of=NOW)).require()
+        with one.reader.snapshot() as snapshot:
+            traces.append(trace(snapshot, plan, {}, ["MB-00012"]))
+    *_, found = copy.find("tree", "Quay", seconds=30)
+
+    assert traces[0] == traces[1]
+    assert copy.facts("tree", "status").top == source.facts("tree", "status").top
+    assert ("site.ward.name", 1) in {(h.path, h.count) for h in found.hits}
+    assert copy.profile("tree")["tag"].fill == 1.0
+
+
+def test_interactive_work_is_bounded_and_can_be_stopped(copy: Source) -> None:
+    """A statement that takes too long is named as that, one that somebody stops as that."""
+    slow = sa.text("SELECT SLEEP(30) AS i").columns(i=sa.Integer)
+    with copy.reader.snapshot(timeout_ms=500) as snapshot, pytest.raises(SourceTimeout):
+        snapshot.table(slow)
+    with copy.reader.snapshot() as snapshot:
+        threading.Timer(0.5, snapshot.cancel).start()
+        with pytest.raises(SourceCancelled):
+            snapshot.table(slow)
+
+
+def test_nothing_can_be_written_and_one_moment_is_read(server: str, copy: Source) -> None:
+    """Not even by a role that may; and what others write meanwhile is not seen."""
+    with (
+        Source("owner", server).reader.snapshot() as snapshot,
+        pymysql.connect(**address(server)) as other,
+        other.cursor() as cursor,
+    ):
+        count = sa.select(sa.func.count().label("n")).select_from(sa.table("crew"))
+        before = snapshot.row(count)["n"]
+        cursor.execute("INSERT INTO crew VALUES (999, 'C999', 'Late crew', NULL)")
+        other.commit()
+        try:
+            assert snapshot.row(count)["n"] == before
+            with pytest.raises(SourceError):
+                snapshot.row(sa.text("DELETE FROM crew").columns(n=sa.Integer))
+        finally:
+            cursor.execute("DELETE FROM crew WHERE c_id = 999")
+            other.commit()
+
+
+def test_odd_values_come_out_as_they_are(server: str, tmp_path: Path) -> None:
+    """Zero dates are blank, small numbers are yes-no only where they are, bits and years are numbers, texts keep case."""
+    with pymysql.connect(**address(server)) as connection, connection.cursor() as cursor:
+        cursor.execute("SET sql_mode = ''")
+        cursor.execute("DROP TABLE IF EXISTS `odd one`")
+        cursor.execute(
+            "CREATE TABLE `odd one` (id int PRIMARY KEY, `Sel``ect` varchar(20) CHARACTER SET latin1, d date, stars tinyint(1),"
+            " done tinyint(1), b bit(4), y year, big bigint unsigned, t time, e enum('a', 'B'), f double)"
+        )
+        cursor.execute(
+            "INSERT INTO `odd one` VALUES (1, 'Ä', '0000-00-00', 5, 1, b'101', 1999, 18446744073709551615, '26:00:00', 'B', 0.1),"
+            " (2, 'ä', '2026-02-28', 0, 0, NULL, NULL, 0, '-01:00:00', 'a', 1e300), (3, 'a ', NULL, NULL, NULL, b'0', 2155, NULL,"
+            " NULL, NULL, -0.5)"
+        )
+        connection.commit()
+    source = Source("odd", server.replace("owner", "reader"))
+    found = next(r for r in source.catalogue().record_types.values() if r.table == "odd one")
+    names = {f.column: f.name for f in found.fields}
+    columns = [{"id": f"c{n}", "heading": c, "value": {"field": f}} for n, (c, f) in enumerate(names.items())]
+    template = read_document({"name": "Odd", "records": found.name, "columns": columns})
+    plan = resolve(template, source.catalogue(), Context(as_of=NOW)).require()
+    with source.reader.snapshot() as snapshot:
+        done = Export(template, plan, "csv", tmp_path).write(snapshot, {})
+    with done.path.open(newline="", encoding="utf-8") as file:
+        rows = list(csv.reader(file))[1:]
+
+    assert rows == [
+        ["1", "Ä", "", "5", "true", "5", "1999", "18446744073709551615", "26:00:00", "B", "0.1"],
+        ["2", "ä", "2026-02-28", "0", "false", "", "", "0", "-01:00:00", "a", "1e300"],
+        ["3", "a ", "", "", "", "0", "2155", "", "", "", "-0.5"],
+    ]
