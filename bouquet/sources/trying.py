@@ -4,6 +4,7 @@ Trying a source step by step: what happened, and what to do where something is w
 
 from __future__ import annotations
 
+import re
 import socket
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -14,6 +15,7 @@ import psycopg
 import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
+from bouquet.sources import mysql
 from bouquet.sources.tables import read_tables
 
 __all__ = ["Step", "try_source"]
@@ -21,7 +23,7 @@ __all__ = ["Step", "try_source"]
 #: Seconds until an address that does not answer is given up.
 WAIT = 3
 
-PORT = 5432
+PORT, MYSQL_PORT = 5432, 3306
 
 #: SQLSTATE of a refused sign-in → what to do about it (PostgreSQL, appendix A).
 _REFUSED = {
@@ -30,6 +32,14 @@ _REFUSED = {
     "3D000": "There is no database of this name on the server.",
     "53300": "The server has no connection left; its administrator raises max_connections, or ends some.",
     "57P03": "The server is starting; try again in a moment.",
+}
+
+#: The same of MariaDB and MySQL, by error number.
+_REFUSED_MYSQL = {
+    1045: "The name or the password is wrong, or the server does not let this role in from here.",
+    1044: "This role may not use this database.",
+    1049: "There is no database of this name on the server.",
+    1040: "The server has no connection left; its administrator raises max_connections, or ends some.",
 }
 
 _WRITES = """
@@ -90,23 +100,57 @@ def _try_file(url: sa.URL) -> Iterator[Step]:
 
 
 def _try_server(url: sa.URL) -> Iterator[Step]:
-    host, port = url.host or str(url.query.get("host", "127.0.0.1")), url.port or PORT
-    several = host.startswith("/") or "," in host
+    mysql_like = url.get_backend_name() in ("mysql", "mariadb")
+    host = url.host or str(url.query.get("host", "127.0.0.1"))
+    reached = _reach(host, url.port or (MYSQL_PORT if mysql_like else PORT))
+    yield reached
+    if reached.mark != "wrong":
+        yield from _try_mysql(url) if mysql_like else _try_postgres(url, host)
+
+
+def _reach(host: str, port: int) -> Step:
     try:
         # A socket in the file system, and several machines in turn, are left to the driver.
-        if not several:
+        if not host.startswith("/") and "," not in host:
             socket.create_connection((host, port), timeout=WAIT).close()
     except socket.gaierror:
-        yield Step("reachable", "wrong", f"No machine is called {host}.")
-        return
+        return Step("reachable", "wrong", f"No machine is called {host}.")
     except ConnectionRefusedError:
-        yield Step("reachable", "wrong", f"{host} is there, but no database listens at port {port}.")
-        return
+        return Step("reachable", "wrong", f"{host} is there, but no database listens at port {port}.")
     except OSError:
         said = f"{host} does not answer at port {port} within {WAIT} seconds; a firewall may stand between."
-        yield Step("reachable", "wrong", said)
+        return Step("reachable", "wrong", said)
+    return Step("reachable", "good", f"{host} answers at port {port}.")
+
+
+def _try_mysql(url: sa.URL) -> Iterator[Step]:
+    engine = sa.create_engine(mysql.engine_url(str(url.render_as_string(hide_password=False))), poolclass=sa.NullPool)
+    try:
+        connection = engine.connect()
+    except sa.exc.DBAPIError as error:
+        number = error.orig.args[0] if error.orig is not None and error.orig.args else 0
+        yield Step("signed in", "wrong", _REFUSED_MYSQL.get(number, "The server refused the connection."))
         return
-    yield Step("reachable", "good", f"{host} answers at port {port}.")
+    with connection:
+        yield Step("signed in", "good", f"as {url.username}, to {url.database}")
+        cipher = connection.exec_driver_sql("SHOW STATUS LIKE 'Ssl_cipher'").one()[1]
+        local = url.host in ("127.0.0.1", "::1", "localhost", None)
+        if cipher:
+            yield Step("encrypted", "good", str(cipher))
+        else:
+            said = "The connection is not encrypted" + ("; it does not leave this machine." if local else ".")
+            yield Step("encrypted", "good" if local else "care", said)
+        grants = " ".join(row[0] for row in connection.exec_driver_sql("SHOW GRANTS"))
+        if re.search(r"\b(ALL PRIVILEGES|INSERT|UPDATE|DELETE|DROP|CREATE|ALTER)\b", grants):
+            said = "This role may change data. Bouquet never does; a role that can only read is safer."
+            yield Step("can only read", "care", said)
+        else:
+            yield Step("can only read", "good", "This role cannot change anything.")
+        yield Step("state", "good", f"{connection.exec_driver_sql('SELECT VERSION()').scalar()}.")
+        yield _seen(connection)
+
+
+def _try_postgres(url: sa.URL, host: str) -> Iterator[Step]:
     try:
         connection = psycopg.connect(_plain(url), connect_timeout=2 * WAIT)
     except psycopg.Error as error:

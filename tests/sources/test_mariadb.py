@@ -18,7 +18,7 @@ from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.marrowby.copy import copy_to_mariadb
 from bouquet.runs import Export, trace
-from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout
+from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout, try_source
 from tests.conftest import CATALOGUE, NOW, UNTIL
 from tests.sources.mariadb import mariadb_server
 from tests.sources.test_sqlite import ALL, exported
@@ -146,3 +146,14 @@ def test_odd_values_come_out_as_they_are(server: str, tmp_path: Path) -> None:
         ["2", "ä", "2026-02-28", "0", "false", "", "", "0", "-01:00:00", "a", "1e300"],
         ["3", "a ", "", "", "", "0", "2155", "", "", "", "-0.5"],
     ]
+
+
+def test_it_can_be_tried(server: str) -> None:
+    """Step by step, and what is wrong is said."""
+    steps = {s.name: (s.mark, s.says) for s in try_source(server.replace("owner", "reader"))}
+    wrong = [(s.name, s.mark) for s in try_source(server.replace("test-only", "wrong"))][-1]
+
+    assert steps["can only read"] == ("good", "This role cannot change anything.")
+    assert steps["what is seen"][1].startswith("2")
+    assert {s.name: s.mark for s in try_source(server)}["can only read"] == "care"
+    assert wrong == ("signed in", "wrong")
