@@ -224,9 +224,7 @@ def _add(services: Services, session: Any, document: dict[str, Any], owner: Pers
 def _daily_round(services: Services, records: list[TemplateRecord], owner: Person, days: int) -> Round:
     found = Round(
         template_id=records[0].id,
-        beat="weekdays",
-        day=0,
-        at=time(6, 0),
+        rhythm={"every": "week", "weekdays": [0, 1, 2, 3, 4], "times": ["06:00"]},
         zone=ZONE.key,
         folder="canopy-register",
         format="xlsx",

@@ -7,7 +7,7 @@ impossible, however many workers tick. A late run covers the day it was planned 
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
@@ -17,21 +17,25 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
-from bouquet.core.recurrence import Rhythm
+from bouquet.core.recurrence import NO_DAYS_OFF, DaysOff, Rhythm, read_rhythm
 from bouquet.runs import Queue, Services
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound, care
 from bouquet.store import templates as shelf
+from bouquet.store.house import days_off
 from bouquet.store.models import Notice, Occurrence, Person, Round, Run
 
 __all__ = [
     "CATCH_UP",
+    "NEVER",
     "get_round",
     "list_rounds",
     "remove_round",
     "rhythm_of",
     "rhythm_words",
+    "run_now",
     "set_paused",
+    "skip_next",
     "tick_rounds",
 ]
 
@@ -41,11 +45,15 @@ log = structlog.get_logger()
 CATCH_UP = 7
 
 
-def rhythm_of(round_: Round) -> Rhythm:
+#: When a round is planned next whose rhythm has ended.
+NEVER = datetime(9999, 1, 1, tzinfo=UTC)
+
+
+def rhythm_of(round_: Round, off: DaysOff = NO_DAYS_OFF) -> Rhythm:
     """
-    The rhythm of a round.
+    The rhythm of a round, with the house's days off.
     """
-    return Rhythm(beat=round_.beat, at=round_.at, zone=ZoneInfo(round_.zone), day=round_.day)  # type: ignore[arg-type]
+    return Rhythm(read_rhythm(round_.rhythm), ZoneInfo(round_.zone), off)
 
 
 def rhythm_words(round_: Round) -> str:
@@ -54,8 +62,8 @@ def rhythm_words(round_: Round) -> str:
     """
     try:
         return rhythm_of(round_).words()
-    except (KeyError, ValueError, OSError):
-        return f"a rhythm that cannot be understood ({round_.beat}, {round_.zone})"
+    except (KeyError, ValueError, OSError, BouquetError):
+        return f"a rhythm that cannot be understood ({round_.zone})"
 
 
 def list_rounds(session: Session) -> list[Round]:
@@ -83,10 +91,40 @@ def set_paused(session: Session, round_id: int, paused: bool, now: datetime) -> 
     """
     found = get_round(session, round_id)
     if found.paused and not paused:
-        found.next_at = next(rhythm_of(found).after(now))
+        found.next_at = next(rhythm_of(found, days_off(session)).after(now), NEVER)
     found.paused = paused
     session.flush()
     return found
+
+
+def skip_next(session: Session, round_id: int, by: Person, now: datetime) -> Round:
+    """
+    Leave the next planned moment out; the round says by whom. Raises NotFound.
+    """
+    found = get_round(session, round_id)
+    if found.next_at < NEVER:
+        session.execute(
+            insert(Occurrence)
+            .values(round_id=found.id, planned_at=found.next_at, note=f"skipped by {by.name}")
+            .on_conflict_do_nothing()
+        )
+        found.next_at = next(rhythm_of(found, days_off(session)).after(max(found.next_at, now)), NEVER)
+    session.flush()
+    return found
+
+
+def run_now(services: Services, session: Session, round_id: int, now: datetime) -> Run:
+    """
+    Enter an occurrence of its own, as of now, beside the planned ones. Raises NotFound.
+    """
+    found = get_round(session, round_id)
+    run = _enter_run(services, session, found, now)
+    session.execute(
+        insert(Occurrence)
+        .values(round_id=found.id, planned_at=now, note="run by hand", run_id=run.id)
+        .on_conflict_do_nothing()
+    )
+    return run
 
 
 def remove_round(session: Session, round_id: int, now: datetime) -> None:
@@ -131,10 +169,10 @@ def _tick(services: Services, session: Session, round_id: int, now: datetime) ->
         return []
     missed = []
     moment = found.next_at
-    following = rhythm_of(found).after(found.next_at)
+    following = rhythm_of(found, days_off(session)).after(found.next_at)
     while moment <= now:
         missed.append(moment)
-        moment = next(following)
+        moment = next(following, NEVER)
     found.next_at = moment
     asked = []
     for n, planned in enumerate(missed):

@@ -4,7 +4,7 @@ Bouquet's own records.
 
 from __future__ import annotations
 
-from datetime import datetime, time
+from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
@@ -179,9 +179,8 @@ class Round(Base):
 
     id: Mapped[int] = mapped_column(primary_key=True)
     template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id"))
-    beat: Mapped[str]
-    day: Mapped[int] = mapped_column(default=0)
-    at: Mapped[time]
+    #: When it runs; see `bouquet.core.recurrence.RhythmDocument`.
+    rhythm: Mapped[Document]
     zone: Mapped[str]
     folder: Mapped[str]
     format: Mapped[str]
@@ -194,6 +193,18 @@ class Round(Base):
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     deleted_at: Mapped[datetime | None]
     template: Mapped[TemplateRecord] = relationship(lazy="joined")
+
+
+class HouseFact(Base):
+    """
+    Something that is true of the whole house, by its name.
+    """
+
+    __tablename__ = "house"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[Document]
+    changed_at: Mapped[datetime]
 
 
 class Run(Base):

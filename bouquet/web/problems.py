@@ -17,6 +17,7 @@ from starlette.exceptions import HTTPException
 
 from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.reading import Unreadable
+from bouquet.core.recurrence import DaysOffError
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.runs import FolderError, RunFailed
 from bouquet.sources import SourceCancelled, SourceChanged, SourceDown, SourceRefused, SourceTimeout
@@ -38,6 +39,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (LostUpdate, 412),
     (TemplateError, 422),
     (FolderError, 422),
+    (DaysOffError, 422),
     (RunFailed, 422),
     (Unreadable, 422),
     (BadSpreadsheet, 422),

@@ -51,7 +51,7 @@ def add_rounds(services: Services, person: Person) -> dict[str, int]:
         shelf.save_version(session, template.id, "", person, now())
         for mode in MODES:
             found = Round(
-                template_id=template.id, beat="daily", day=0, at=now().time(), zone="UTC", folder=mode, format="csv",
+                template_id=template.id, rhythm={"times": ["06:00"]}, zone="UTC", folder=mode, format="csv",
                 mode=mode, next_at=now() + timedelta(days=30), created_by=person.id, paused=True, deleted_at=None,
             )  # fmt: skip
             session.add(found)

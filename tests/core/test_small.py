@@ -6,18 +6,16 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from datetime import UTC, datetime, time
+from datetime import datetime
 from zoneinfo import ZoneInfo
 
 import pytest
-from dateutil.rrule import rrulestr
 from hypothesis import given
 from hypothesis import strategies as st
 
 import bouquet
 from bouquet.core.naming import NameFacts, check_pattern, file_name, safe_name, with_suffix
 from bouquet.core.patterns import PatternError, parse_date_pattern
-from bouquet.core.recurrence import Rhythm
 
 LONDON = ZoneInfo("Europe/London")
 
@@ -51,50 +49,6 @@ def test_a_name_follows_its_pattern_and_its_format() -> None:
 def test_a_pattern_that_cannot_be_filled_is_refused(pattern: str) -> None:
     """Unknown parts, dates and lone braces are named."""
     assert check_pattern(pattern)
-
-
-def test_a_rhythm_keeps_the_wall_clock_when_the_clocks_change() -> None:
-    """06:00 in London is 05:00Z until 25 October 2026, and 06:00Z after."""
-    rhythm = Rhythm(beat="daily", at=time(6), zone=LONDON)
-
-    assert [m.hour for m in rhythm.next(datetime(2026, 10, 23, tzinfo=UTC), 4)] == [5, 5, 6, 6]
-
-
-def test_a_skipped_and_a_doubled_hour_run_once() -> None:
-    """01:30 on 29 March 2026 does not exist and on 25 October comes twice: one run a day either way."""
-    rhythm = Rhythm(beat="daily", at=time(1, 30), zone=LONDON)
-
-    spring = rhythm.next(datetime(2026, 3, 28, 12, tzinfo=UTC), 2)
-    assert [m.isoformat() for m in spring] == ["2026-03-29T01:30:00+00:00", "2026-03-30T00:30:00+00:00"]
-    assert [m.day for m in rhythm.next(datetime(2026, 10, 24, 12, tzinfo=UTC), 2)] == [25, 26]
-
-
-@given(
-    st.datetimes(datetime(2020, 1, 1), datetime(2040, 1, 1), timezones=st.just(UTC)),
-    st.times(),
-    st.sampled_from(["daily", "weekdays", "weekly"]),
-    st.integers(0, 6),
-)
-def test_rhythms_agree_with_their_recurrence_rule(moment: datetime, at: time, beat: str, day: int) -> None:
-    """Against RFC 5545 rules written by hand: the same local days, always later than asked."""
-    at = at.replace(second=0, microsecond=0)
-    rhythm = Rhythm(beat=beat, at=at, zone=ZoneInfo("Asia/Tokyo"), day=day)  # type: ignore[arg-type]
-    found = rhythm.next(moment, 3)
-    names = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"]
-    days = {"daily": "", "weekdays": ";BYDAY=MO,TU,WE,TH,FR", "weekly": f";BYDAY={names[day]}"}
-    start = moment.astimezone(rhythm.zone).replace(tzinfo=None)
-    rule = rrulestr(
-        f"FREQ=DAILY;BYHOUR={at.hour};BYMINUTE={at.minute};BYSECOND=0{days[beat]}",
-        dtstart=start.replace(hour=0, minute=0, second=0, microsecond=0),
-    )
-    expected = []
-    for local in rule:
-        if local > start:
-            expected.append(local)
-        if len(expected) == 3:
-            break
-
-    assert [m.astimezone(rhythm.zone).replace(tzinfo=None) for m in found] == expected
 
 
 @pytest.mark.parametrize(

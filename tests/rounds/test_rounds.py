@@ -5,7 +5,7 @@ Rounds: once per planned moment, covering the day that was planned.
 from __future__ import annotations
 
 import csv
-from datetime import UTC, datetime, time, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -48,8 +48,7 @@ def round_id(services: Services, people: dict[str, Any]) -> int:
         shelf.save_version(session, record.id, "", people["ines"], NOW)
         made = Round(
             template_id=record.id,
-            beat="daily",
-            at=time(6),
+            rhythm={"times": ["06:00"]},
             zone="Europe/London",
             folder="register/daily",
             format="csv",

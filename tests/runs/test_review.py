@@ -176,9 +176,7 @@ def add_round(
         shelf.save_version(session, record.id, "", person, NOW)
         found = Round(
             template_id=record.id,
-            beat="daily",
-            day=0,
-            at=NOW.time(),
+            rhythm={"times": [f"{NOW:%H:%M}"]},
             zone="UTC",
             folder="wards-out",
             format=format,

@@ -4,28 +4,48 @@ Rounds: templates set to run by the calendar.
 
 from __future__ import annotations
 
-from datetime import time
+from datetime import datetime, timedelta
 from typing import Annotated, Any
 from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Depends, Query
 from sqlalchemy.orm import Session
 
-from bouquet.core.errors import PlanError
+from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.plan import resolve
-from bouquet.core.recurrence import Rhythm
+from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import read_document
-from bouquet.rounds import get_round, list_rounds, remove_round, rhythm_of, rhythm_words, set_paused
+from bouquet.rounds import (
+    NEVER,
+    get_round,
+    list_rounds,
+    remove_round,
+    rhythm_of,
+    rhythm_words,
+    run_now,
+    set_paused,
+    skip_next,
+)
 from bouquet.runs import Services, appendable, checked_folder, no_purpose
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store.house import days_off, put_days_off
 from bouquet.store.models import Person, Round, TemplateRecord
-from bouquet.web.access import CurrentPerson, Id, TheServices, may_see, needs, visible
+from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, may_see, needs, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
-from bouquet.web.schemas.runs import NewRound, Planned, RoundChange, RoundOut
+from bouquet.web.schemas.runs import (
+    DaysOffOut,
+    DaysOffPart,
+    NewRound,
+    OwnDay,
+    Planned,
+    RoundChange,
+    RoundOut,
+    RunOut,
+)
 
 router = APIRouter(route_class=ExactRoute, prefix="/rounds", tags=["rounds"], dependencies=[Depends(needs("look"))])
 
@@ -48,12 +68,48 @@ def list_all(services: TheServices, person: CurrentPerson, ahead: Annotated[int,
         return [_out(services, session, r, person, ahead) for r in rounds]
 
 
+@router.get("/days-off", response_model=DaysOffOut)
+def get_days_off(services: TheServices, person: CurrentPerson) -> Any:
+    """
+    The days on which the house does not work.
+    """
+    with services.store.session() as session:
+        return _days_off_out(days_off(session), services)
+
+
+@router.put("/days-off", response_model=DaysOffOut)
+def set_days_off(body: DaysOffPart, services: TheServices, person: Annotated[Person, Depends(needs("keep"))]) -> Any:
+    """
+    Say which days the house does not work; rounds that mind them follow at their next moment.
+    """
+    if len(set(body.weekend)) == 7:
+        raise Refused(422, "no_working_day", "At least one day of the week is worked.")
+    off = DaysOff(body.country, body.region, {d.day: d.name for d in body.days}, frozenset(body.weekend))
+    with services.store.session() as session:
+        put_days_off(session, off, services.clock())
+    return _days_off_out(off, services)
+
+
+def _days_off_out(off: DaysOff, services: Services) -> DaysOffOut:
+    today = services.clock().date()
+    days = [today + timedelta(days=n) for n in range(366)]
+    named = [OwnDay(day=d, name=off.name_of(d) or "") for d in days if off.is_off(d) and d.weekday() not in off.weekend]
+    return DaysOffOut(
+        weekend=sorted(off.weekend),
+        country=off.country,
+        region=off.region,
+        days=[OwnDay(day=d, name=n) for d, n in sorted(off.own.items())],
+        next=named[:12],
+    )
+
+
 @router.post("/preview", response_model=Planned)
 def preview(body: NewRound, services: TheServices, person: CurrentPerson) -> Any:
     """
     The next planned moments of a rhythm, before it is set. Nothing is kept.
     """
-    rhythm = _rhythm(body)
+    with services.store.session() as session:
+        rhythm = _rhythm(body, days_off(session))
     checked_folder(body.folder)
     return Planned(words=rhythm.words(), next=rhythm.next(services.clock(), AHEAD))
 
@@ -63,9 +119,9 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
     """
     Set a template to run by the calendar. It needs a saved version, since a round runs what was saved.
     """
-    rhythm = _rhythm(body)
     checked_folder(body.folder)
     with services.store.session() as session:
+        rhythm = _rhythm(body, days_off(session))
         record = visible(session, person, body.template_id)
         if record.version == 0:
             raise Refused(422, "not_saved", f"“{record.name}” has no saved version yet. Save it first.")
@@ -79,14 +135,12 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
         found = Round(
             purpose=body.purpose.strip(),
             template_id=record.id,
-            beat=body.beat,
-            day=body.day,
-            at=rhythm.at,
+            rhythm=rhythm.document.model_dump(mode="json", exclude_defaults=True),
             zone=body.zone,
             folder=body.folder.strip(),
             format=body.format,
             mode=body.mode,
-            next_at=rhythm.next(services.clock(), 1)[0],
+            next_at=_first(rhythm, services.clock()),
             created_by=person.id,
             deleted_at=None,
         )
@@ -105,6 +159,32 @@ def change(round_id: Id, body: RoundChange, services: TheServices, person: Desig
         _check_owner(_seen_round(session, round_id, person), person)
         found = set_paused(session, round_id, body.paused, services.clock())
         return _out(services, session, found, person, AHEAD)
+
+
+@router.post("/{round_id}/skip", response_model=RoundOut)
+def skip(round_id: Id, services: TheServices, person: Designer) -> Any:
+    """
+    Leave the next planned moment out.
+    """
+    with services.store.session() as session:
+        _check_owner(_seen_round(session, round_id, person), person)
+        found = skip_next(session, round_id, person, services.clock())
+        return _out(services, session, found, person, AHEAD)
+
+
+@router.post("/{round_id}/run", response_model=RunOut, status_code=202)
+def run_by_hand(round_id: Id, services: TheServices, queue: TheQueue, person: Designer) -> Any:
+    """
+    Run a round now, as an occurrence of its own.
+    """
+    with services.store.session() as session:
+        _check_owner(_seen_round(session, round_id, person), person)
+        run = run_now(services, session, round_id, services.clock())
+        run_id, status = run.id, run.status
+    if status == "asked":
+        queue.put(run_id)
+    with services.store.session() as session:
+        return run_out(ledger.get_run(session, run_id), person)
 
 
 @router.delete("/{round_id}", status_code=204)
@@ -157,16 +237,32 @@ def _check_owner(found: Round, person: Person) -> None:
         raise Refused(403, "not_allowed", "Only who set this round, or an administrator, changes it.")
 
 
-def _rhythm(body: NewRound) -> Rhythm:
+def _rhythm(body: NewRound, off: DaysOff) -> Rhythm:
     if body.zone not in available_timezones():
         raise Refused(422, "unknown_zone", f"“{body.zone}” is not a time zone, such as Europe/London.")
-    return Rhythm(beat=body.beat, at=time.fromisoformat(body.at), zone=ZoneInfo(body.zone), day=body.day)
+    document = body.rhythm
+    if document is None:
+        short: dict[str, dict[str, Any]] = {
+            "daily": {"every": "day"},
+            "weekdays": {"every": "week", "weekdays": [0, 1, 2, 3, 4]},
+            "weekly": {"every": "week", "weekdays": [body.day]},
+        }
+        document = read_rhythm({**short[body.beat], "times": [body.at]})
+    return Rhythm(document, ZoneInfo(body.zone), off)
+
+
+def _first(rhythm: Rhythm, now: datetime) -> datetime:
+    found = next(rhythm.after(now), None)
+    if found is None:
+        raise Refused(422, "never", "This never comes to a moment from now on. Choose other days.")
+    return found
 
 
 def _out(services: Services, session: Any, found: Round, person: Person, ahead: int) -> RoundOut:
     try:
-        upcoming = [] if found.paused else [found.next_at, *rhythm_of(found).next(found.next_at, ahead - 1)]
-    except (KeyError, ValueError, OSError):
+        planned = rhythm_of(found, days_off(session)).next(found.next_at, ahead - 1) if found.next_at < NEVER else []
+        upcoming = [] if found.paused or found.next_at >= NEVER else [found.next_at, *planned]
+    except (KeyError, ValueError, OSError, BouquetError):
         # A zone that is none any more: the round says so, and the others are still listed.
         upcoming = []
     runs = ledger.list_runs(session, ledger.RunFilter(round_id=found.id), at_most=BEHIND)
@@ -175,7 +271,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         template_id=found.template_id,
         template=found.template.name,
         words=rhythm_words(found),
-        beat=found.beat,
+        rhythm=found.rhythm,
         zone=found.zone,
         folder=found.folder,
         format=found.format,

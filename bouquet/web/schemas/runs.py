@@ -4,10 +4,12 @@ Runs and rounds as they go over the wire.
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BaseModel, Field
+
+from bouquet.core.recurrence import RhythmDocument
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -284,14 +286,15 @@ class TokenOut(BaseModel):
 
 class NewRound(BaseModel):
     """
-    A template set to run by the calendar. `day` is the day of a weekly round, 0 for Monday; `at` is `HH:MM`; `mode` is
-    what becomes of an earlier file of the same name in the folder.
+    A template set to run by the calendar: when, as a `rhythm`, or, in short, `beat` with `at` (`HH:MM`) and, for a
+    weekly round, `day` (0 for Monday). `mode` is what becomes of an earlier file of the same name in the folder.
     """
 
     template_id: int = Field(ge=0, lt=2**63)
-    beat: Literal["daily", "weekdays", "weekly"]
+    rhythm: RhythmDocument | None = None
+    beat: Literal["daily", "weekdays", "weekly"] = "daily"
     day: int = Field(0, ge=0, le=6)
-    at: str = Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
+    at: str = Field("06:00", pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
     zone: str = Field("Europe/London", max_length=60)
     folder: str = Field(min_length=1, max_length=200)
     format: Literal["csv", "xlsx", "jsonl"] = "csv"
@@ -308,7 +311,7 @@ class RoundOut(BaseModel):
     template_id: int
     template: str
     words: str
-    beat: str
+    rhythm: dict[str, Any]
     zone: str
     folder: str
     format: str
@@ -316,6 +319,31 @@ class RoundOut(BaseModel):
     paused: bool
     next: list[datetime]
     runs: list[RunOut]
+
+
+class OwnDay(BaseModel):
+    day: date
+    name: str = Field("", max_length=100)
+
+
+class DaysOffPart(BaseModel):
+    """
+    The days on which the house does not work: of the week (0 is Monday), public holidays of a country and its region,
+    and days of its own.
+    """
+
+    weekend: list[Annotated[int, Field(ge=0, le=6)]] = Field([5, 6], max_length=7)
+    country: str = Field("", max_length=2)
+    region: str = Field("", max_length=6)
+    days: list[OwnDay] = Field([], max_length=2_000)
+
+
+class DaysOffOut(DaysOffPart):
+    """
+    The same, with the next days off but weekends, and why they are.
+    """
+
+    next: list[OwnDay]
 
 
 class Planned(BaseModel):

@@ -642,6 +642,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rounds/days-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Days Off
+         * @description The days on which the house does not work.
+         */
+        get: operations["get_days_off"];
+        /**
+         * Set Days Off
+         * @description Say which days the house does not work; rounds that mind them follow at their next moment.
+         */
+        put: operations["set_days_off"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds/preview": {
         parameters: {
             query?: never;
@@ -700,6 +724,46 @@ export interface paths {
          * @description Bring back a removed round; it is paused until it is let go on.
          */
         post: operations["restore"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{round_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run By Hand
+         * @description Run a round now, as an occurrence of its own.
+         */
+        post: operations["run_by_hand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{round_id}/skip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Skip
+         * @description Leave the next planned moment out.
+         */
+        post: operations["skip"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1626,6 +1690,67 @@ export interface components {
              */
             status: "asked" | "ready" | "failed";
         };
+        /**
+         * DaysOffOut
+         * @description The same, with the next days off but weekends, and why they are.
+         */
+        DaysOffOut: {
+            /**
+             * Country
+             * @default
+             */
+            country: string;
+            /**
+             * Days
+             * @default []
+             */
+            days: components["schemas"]["OwnDay"][];
+            /** Next */
+            next: components["schemas"]["OwnDay"][];
+            /**
+             * Region
+             * @default
+             */
+            region: string;
+            /**
+             * Weekend
+             * @default [
+             *       5,
+             *       6
+             *     ]
+             */
+            weekend: number[];
+        };
+        /**
+         * DaysOffPart
+         * @description The days on which the house does not work: of the week (0 is Monday), public holidays of a country and its region,
+         *     and days of its own.
+         */
+        DaysOffPart: {
+            /**
+             * Country
+             * @default
+             */
+            country: string;
+            /**
+             * Days
+             * @default []
+             */
+            days: components["schemas"]["OwnDay"][];
+            /**
+             * Region
+             * @default
+             */
+            region: string;
+            /**
+             * Weekend
+             * @default [
+             *       5,
+             *       6
+             *     ]
+             */
+            weekend: number[];
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** After */
@@ -2163,14 +2288,18 @@ export interface components {
         };
         /**
          * NewRound
-         * @description A template set to run by the calendar. `day` is the day of a weekly round, 0 for Monday; `at` is `HH:MM`; `mode` is
-         *     what becomes of an earlier file of the same name in the folder.
+         * @description A template set to run by the calendar: when, as a `rhythm`, or, in short, `beat` with `at` (`HH:MM`) and, for a
+         *     weekly round, `day` (0 for Monday). `mode` is what becomes of an earlier file of the same name in the folder.
          */
         NewRound: {
-            /** At */
+            /**
+             * At
+             * @default 06:00
+             */
             at: string;
             /**
              * Beat
+             * @default daily
              * @enum {string}
              */
             beat: "daily" | "weekdays" | "weekly";
@@ -2199,6 +2328,7 @@ export interface components {
              * @default
              */
             purpose: string;
+            rhythm?: components["schemas"]["RhythmDocument"] | null;
             /** Template Id */
             template_id: number;
             /**
@@ -2349,6 +2479,19 @@ export interface components {
             text: string;
         };
         /**
+         * Nth
+         * @description The nth such weekday of a month; -1 is the last. 0 is Monday.
+         */
+        Nth: {
+            /**
+             * N
+             * @enum {integer}
+             */
+            n: 1 | 2 | 3 | 4 | 5 | -1;
+            /** Weekday */
+            weekday: number;
+        };
+        /**
          * ObjectedRow
          * @description A row that a check objects to: the key of its record, and the value.
          */
@@ -2357,6 +2500,37 @@ export interface components {
             key: string[];
             /** Value */
             value: string | null;
+        };
+        /**
+         * Often
+         * @description Every so many minutes between two times of a day, both included.
+         */
+        Often: {
+            /**
+             * First
+             * @default 00:00
+             */
+            first: string;
+            /**
+             * Last
+             * @default 23:59
+             */
+            last: string;
+            /** Minutes */
+            minutes: number;
+        };
+        /** OwnDay */
+        OwnDay: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
         };
         /**
          * PartOut
@@ -2705,6 +2879,82 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /**
+         * RhythmDocument
+         * @description Days, and times on these days.
+         *
+         *     `every` says which days: each `day`; each `working_day`; on `weekdays` of every `interval`th `week`; of every
+         *     `interval`th `month` the `month_days` (-1 is the last), the `nth` weekdays or the `nth_working_day`s (-1 is the
+         *     last); each `year` in `months` on the same; listed `dates`; or the days of a recurrence `rule` (RFC 5545).
+         *     `times` are times of day, or `often` says how often between two times. `day_off` says what becomes of a day on which
+         *     the house does not work.
+         */
+        RhythmDocument: {
+            /**
+             * Dates
+             * @default []
+             */
+            dates: string[];
+            /**
+             * Day Off
+             * @default run
+             * @enum {string}
+             */
+            day_off: "run" | "leave_out" | "next" | "previous";
+            /**
+             * Every
+             * @default day
+             * @enum {string}
+             */
+            every: "day" | "working_day" | "week" | "month" | "year" | "dates" | "rule";
+            /**
+             * Interval
+             * @default 1
+             */
+            interval: number;
+            /**
+             * Month Days
+             * @default []
+             */
+            month_days: number[];
+            /**
+             * Months
+             * @default []
+             */
+            months: number[];
+            /**
+             * Nth
+             * @default []
+             */
+            nth: components["schemas"]["Nth"][];
+            /**
+             * Nth Working Day
+             * @default []
+             */
+            nth_working_day: number[];
+            often?: components["schemas"]["Often"] | null;
+            /**
+             * Rule
+             * @default
+             */
+            rule: string;
+            /**
+             * Start
+             * Format: date
+             * @default 2024-01-01
+             */
+            start: string;
+            /**
+             * Times
+             * @default []
+             */
+            times: string[];
+            /**
+             * Weekdays
+             * @default []
+             */
+            weekdays: number[];
+        };
         /** RoundChange */
         RoundChange: {
             /** Paused */
@@ -2712,8 +2962,6 @@ export interface components {
         };
         /** RoundOut */
         RoundOut: {
-            /** Beat */
-            beat: string;
             /** Folder */
             folder: string;
             /** Format */
@@ -2726,6 +2974,10 @@ export interface components {
             next: string[];
             /** Paused */
             paused: boolean;
+            /** Rhythm */
+            rhythm: {
+                [key: string]: unknown;
+            };
             /** Runs */
             runs: components["schemas"]["RunOut"][];
             /** Template */
@@ -4295,6 +4547,59 @@ export interface operations {
             };
         };
     };
+    get_days_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaysOffOut"];
+                };
+            };
+        };
+    };
+    set_days_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DaysOffPart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaysOffOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     preview: {
         parameters: {
             query?: never;
@@ -4393,6 +4698,68 @@ export interface operations {
         };
     };
     restore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    run_by_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    skip: {
         parameters: {
             query?: never;
             header?: never;
