@@ -86,7 +86,11 @@ def read_header(text: str) -> Header:
     if counts[mark] == 0:
         # One name a line; a single line is a single name.
         return Header(tuple(line.strip().strip('"') for line in lines), (), None)
-    rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=mark))
+    try:
+        rows = list(csv.reader(io.StringIO("\n".join(lines)), delimiter=mark))
+    except csv.Error:
+        # A cell without end: what a person pasted is taken line by line.
+        rows = [line.split(mark) for line in lines]
     names = tuple(n.strip() for n in rows[0])
     samples = tuple(tuple(c.strip() for c in row[: len(names)]) for row in rows[1:6])
     return Header(names, samples, mark)

@@ -5,7 +5,6 @@ Reading back files that runs made, or that people made of them, as texts, batch 
 from __future__ import annotations
 
 import csv
-import io
 import itertools
 import json
 from collections.abc import Iterable, Iterator, Sequence
@@ -23,7 +22,7 @@ from bouquet.core.errors import BouquetError
 from bouquet.core.sheets import cell_text, read_rows
 from bouquet.core.template import Csv
 
-__all__ = ["FileRows", "Unreadable", "first_headings"]
+__all__ = ["FileRows", "Unreadable", "first_cells", "first_headings"]
 
 #: Bytes of a CSV parsed at a time, and rows of other formats.
 BLOCK, ROWS = 1 << 20, 20_000
@@ -43,6 +42,17 @@ class Unreadable(BouquetError):
     """
 
     code = "unreadable"
+
+
+def first_cells(lines: Iterable[str], separator: str, above: int = 0) -> list[str]:
+    """
+    The cells of a CSV's row below so many others; none where it has none, or where no row can be read from it: a line
+    break inside a line, or a cell without end.
+    """
+    try:
+        return next(itertools.islice(csv.reader(lines, delimiter=separator), above, None), [])
+    except csv.Error:
+        return []
 
 
 @dataclass(frozen=True)
@@ -115,8 +125,7 @@ class FileRows:
 
     def _names(self, path: Path, above: int) -> list[str]:
         with path.open(encoding=self._python_encoding(), newline="") as file:
-            rows = csv.reader(file, delimiter=self.csv.separator)
-            return next(itertools.islice(rows, above, None), [])
+            return first_cells(file, self.csv.separator, above)
 
     def _python_encoding(self) -> str:
         return "utf-8-sig" if self.csv.encoding in ("utf-8", "utf-8-sig") else self.csv.encoding
@@ -127,8 +136,7 @@ class FileRows:
         """
         with path.open(encoding=self._python_encoding(), newline="") as file:
             for n, line in enumerate(itertools.islice(file, TITLES)):
-                cells = next(csv.reader(io.StringIO(line), delimiter=self.csv.separator), [])
-                if tuple(cells) == self.headings:
+                if tuple(first_cells([line], self.csv.separator)) == self.headings:
                     return n
         return 0
 

@@ -19,7 +19,7 @@ import polars as pl
 
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import Plan, Read, resolve
-from bouquet.core.reading import FileRows, Unreadable, first_headings
+from bouquet.core.reading import FileRows, Unreadable, first_cells, first_headings
 from bouquet.core.roundtrip import CHANGE_HEADINGS, Editable, GivenBack, check_given_back, editable_columns
 from bouquet.core.slip import Digest
 from bouquet.core.spreadsheets import Room, check_spreadsheet
@@ -168,7 +168,7 @@ def _reading(path: Path, name: str, known: tuple[str, ...] = ()) -> FileRows:
     if name.endswith(".jsonl") or text.lstrip("\ufeff").startswith("{"):
         return FileRows((path,), "jsonl", known)
     text = text.lstrip("\ufeff")
-    heads = {mark: next(csv.reader(io.StringIO(text), delimiter=mark), []) for mark in SEPARATORS}
+    heads = {mark: first_cells(io.StringIO(text, newline=""), mark) for mark in SEPARATORS}
     mark = max(heads, key=lambda m: (len(set(heads[m]) & set(known)), len(heads[m])))
     headings = heads[mark]
     if not headings or len(set(headings)) < len(headings):

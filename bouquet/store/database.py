@@ -70,9 +70,9 @@ class Store:
         """
         return not sa.inspect(self.engine).has_table("people")
 
-    def migrate(self) -> None:
+    def migrate(self, revision: str = "head") -> None:
         """
-        Bring the tables to the newest version.
+        Bring the tables to a version, the newest unless told otherwise.
         """
         # Only here: a run needs no migrations.
         from alembic import command
@@ -82,10 +82,10 @@ class Store:
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, revision)
 
     def close(self) -> None:
         """
-        Let go of connections.
+        Close all connections.
         """
         self.engine.dispose()

@@ -272,7 +272,7 @@ def test_a_round_fires_and_survives_a_restart(page: Page, house: House, query: Q
     page.get_by_role("link", name="Rounds").click()
     page.get_by_role("button", name="New round").click()
     page.get_by_label("Template").select_option(label="Work orders closed this week")
-    page.get_by_label("When").select_option("daily")
+    page.get_by_label("When").select_option("day")
     minute = page.evaluate(
         "new Date(Date.now() + 180000).toLocaleTimeString('en-GB', {hour: '2-digit', minute: '2-digit', timeZone: 'Europe/London'})"
     )

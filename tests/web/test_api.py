@@ -274,3 +274,48 @@ def test_answers_carry_safe_headers(ines: TestClient) -> None:
     assert "default-src 'self'" in answer.headers["content-security-policy"]
     assert answer.headers["cache-control"] == "no-store"
     assert answer.headers["x-content-type-options"] == "nosniff"
+
+
+def test_a_round_of_any_rhythm_minds_the_days_off(ines: TestClient, client: TestClient) -> None:
+    """Set by an administrator; what a month's last working day is follows at once. What is no rhythm is said at its place.
+    (Saint Andrew is kept on 30 November in Scotland.)
+    """
+    made = make(ines)
+    rhythm = {"every": "month", "nth_working_day": [-1], "times": ["18:00"]}
+    body = {"template_id": made["id"], "rhythm": rhythm, "folder": "desk"}
+    before = ines.post(f"{V}/rounds/preview", json=body).json()
+    assert before["words"] == "on the last working day of each month at 18:00"
+    assert before["next"][:2] == ["2026-11-30T18:00:00Z", "2026-12-31T18:00:00Z"]
+    own = {"country": "GB", "region": "SCT", "days": [{"day": "2026-12-31", "name": "Hogmanay"}]}
+    assert ines.put(f"{V}/rounds/days-off", json=own).status_code == 403
+    wrong = ines.post(f"{V}/rounds/preview", json={**body, "rhythm": {"every": "week", "times": ["18:00"]}}).json()
+    assert "at least one day of the week" in wrong["errors"][0]["message"]
+    marta = enter(client, "marta", "oak-before-ash")
+    assert marta.put(f"{V}/rounds/days-off", json={"country": "XX"}).json()["type"] == "/problems/days_off"
+    said = marta.put(f"{V}/rounds/days-off", json=own).json()
+    after = marta.post(f"{V}/rounds/preview", json=body).json()
+
+    assert after["next"][:2] == ["2026-11-27T18:00:00Z", "2026-12-30T18:00:00Z"]
+    assert {"day": "2026-12-31", "name": "Hogmanay"} in said["next"]
+
+
+def test_a_round_is_skipped_and_run_by_hand(ines: TestClient) -> None:
+    """The next moment is left out; a run by hand is as of now and belongs to the round; one that ended plans nothing."""
+    made = make(ines)
+    ines.post(f"{V}/templates/{made['id']}/versions", json={}, headers={"If-Match": '"1"'})
+    rhythm = {"every": "dates", "dates": ["2026-12-01", "2026-12-02"], "times": ["09:00"]}
+    added = ines.post(f"{V}/rounds", json={"template_id": made["id"], "rhythm": rhythm, "folder": "desk"}).json()
+    address = f"{V}/rounds/{added['id']}"
+    skipped = ines.post(f"{address}/skip").json()
+    run = ines.post(f"{address}/run").json()
+    ended = ines.post(f"{address}/skip").json()
+    past = {**rhythm, "dates": ["2020-01-01"]}
+
+    assert (added["next"], skipped["next"]) == (
+        ["2026-12-01T09:00:00Z", "2026-12-02T09:00:00Z"],
+        ["2026-12-02T09:00:00Z"],
+    )
+    assert (run["via"], run["as_of"][:10]) == ("round", "2026-11-23")
+    assert ended["next"] == []
+    refused = ines.post(f"{V}/rounds", json={"template_id": made["id"], "rhythm": past, "folder": "desk"})
+    assert refused.json()["type"] == "/problems/never"

@@ -31,6 +31,8 @@ export type {
   RecordTypeFields,
   RecordUses,
   RemovedInfo,
+  DaysOffInfo,
+  Rhythm,
   RoundInfo,
   Run,
   RunPage,

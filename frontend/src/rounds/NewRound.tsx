@@ -4,8 +4,9 @@ import { Button, Form, Modal } from "react-bootstrap";
 import { ApiError, answer, api } from "../api";
 import type { NewRound as Draft } from "../api";
 import { Trouble, fullMoment, useDebounced } from "../shared";
+import { DayOff, RhythmEditor } from "./RhythmEditor";
+import { KINDS } from "./rhythm";
 
-const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const ZONES = [...new Set(["Europe/London", OWN_ZONE, ...Intl.supportedValuesOf("timeZone")])];
 
@@ -25,9 +26,10 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
   });
   const [draft, setDraft] = useState<Draft>({
     template_id: template ? Number(template) : 0,
-    beat: "weekdays",
+    beat: "daily",
     day: 0,
     at: "06:00",
+    rhythm: { ...KINDS.weekdays!.start, times: ["06:00"] } as Draft["rhythm"],
     zone: "Europe/London",
     folder: "",
     format: "csv",
@@ -40,7 +42,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
     queryKey: ["rounds", "preview", asked],
     queryFn: () => answer(api.POST("/api/v1/rounds/preview", { body: asked })),
     placeholderData: keepPreviousData,
-    enabled: /^\d\d:\d\d$/.test(asked.at),
+    retry: false,
   });
   const add = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/rounds", { body: draft })),
@@ -88,48 +90,24 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 ))}
               </Form.Select>
             </Form.Group>
+            <RhythmEditor
+              rhythm={draft.rhythm ?? {}}
+              onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
+            />
             <div className="d-flex gap-2">
-              <Form.Group controlId="round-beat" className="flex-fill">
-                <Form.Label>When</Form.Label>
-                <Form.Select
-                  value={draft.beat}
-                  onChange={(e) => change({ beat: e.target.value as Draft["beat"] })}
-                >
-                  <option value="daily">every day</option>
-                  <option value="weekdays">every weekday</option>
-                  <option value="weekly">every week</option>
+              <DayOff
+                rhythm={draft.rhythm ?? {}}
+                onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
+              />
+              <Form.Group controlId="round-zone" className="flex-fill">
+                <Form.Label>On the clock of</Form.Label>
+                <Form.Select value={draft.zone} onChange={(e) => change({ zone: e.target.value })}>
+                  {ZONES.map((zone) => (
+                    <option key={zone}>{zone}</option>
+                  ))}
                 </Form.Select>
               </Form.Group>
-              {draft.beat === "weekly" && (
-                <Form.Group controlId="round-day" className="flex-fill">
-                  <Form.Label>On</Form.Label>
-                  <Form.Select value={draft.day} onChange={(e) => change({ day: Number(e.target.value) })}>
-                    {DAYS.map((day, n) => (
-                      <option key={day} value={n}>
-                        {day}
-                      </option>
-                    ))}
-                  </Form.Select>
-                </Form.Group>
-              )}
-              <Form.Group controlId="round-at">
-                <Form.Label>At</Form.Label>
-                <Form.Control
-                  type="time"
-                  required
-                  value={draft.at}
-                  onChange={(e) => change({ at: e.target.value })}
-                />
-              </Form.Group>
             </div>
-            <Form.Group controlId="round-zone">
-              <Form.Label>On the clock of</Form.Label>
-              <Form.Select value={draft.zone} onChange={(e) => change({ zone: e.target.value })}>
-                {ZONES.map((zone) => (
-                  <option key={zone}>{zone}</option>
-                ))}
-              </Form.Select>
-            </Form.Group>
             <div className="d-flex gap-2">
               <Form.Group controlId="round-folder" className="flex-fill">
                 <Form.Label>Folder for the files</Form.Label>
@@ -184,6 +162,13 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
           </div>
           <div className="slab" aria-live="polite">
             <h2>The next five</h2>
+            {planned.data && !planned.error && <div className="soft small mb-1">{planned.data.words}</div>}
+            {planned.error && !folderTrouble && (
+              <div className="field-trouble">{rhythmTrouble(planned.error)}</div>
+            )}
+            {planned.data?.next.length === 0 && (
+              <div className="field-trouble">It never comes to a moment.</div>
+            )}
             {planned.data?.next.map((at) => (
               <div key={at} className="mono small py-1">
                 {inZone(at, draft.zone)}
@@ -219,4 +204,10 @@ function inZone(at: string, zone: string): string {
     minute: "2-digit",
     timeZoneName: "short",
   }).format(new Date(at));
+}
+
+/** What is wrong with a rhythm, in the server's words for its first problem. */
+function rhythmTrouble(error: Error): string {
+  const said = error instanceof ApiError ? error.problem.errors?.[0]?.message : undefined;
+  return (said ?? error.message).replace(/^Value error, /, "");
 }

@@ -6,6 +6,7 @@ import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { useMay } from "../shell";
 import { Confirm, Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
+import { DaysOff } from "./DaysOff";
 import { NewRound } from "./NewRound";
 
 /** Days on the board: these before today, and the rest from today on. */
@@ -26,6 +27,8 @@ function boardDays(): Date[] {
 export function Rounds() {
   const [params, setParams] = useSearchParams();
   const mayDesign = useMay("design");
+  const mayKeep = useMay("keep");
+  const [daysOff, setDaysOff] = useState(false);
   const [creating, setCreating] = useState(params.has("new"));
   const rounds = useQuery({
     queryKey: ["rounds"],
@@ -49,6 +52,11 @@ export function Rounds() {
           {next[0] && ` · next ${inWords(next[0].at)}`}
         </span>
         <span className="fill" />
+        {mayKeep && (
+          <Button variant="quiet" onClick={() => setDaysOff(true)}>
+            Days off…
+          </Button>
+        )}
         {mayDesign && (
           <Button onClick={() => setCreating(true)}>
             <Icon name="plus" /> New round
@@ -92,6 +100,7 @@ export function Rounds() {
           </div>
         )}
       </main>
+      {daysOff && <DaysOff onClose={() => setDaysOff(false)} />}
       {creating && <NewRound template={params.get("new")} onClose={close} />}
     </>
   );
@@ -203,6 +212,14 @@ function RoundMenu({ round }: { round: RoundInfo }) {
       answer(api.PATCH("/api/v1/rounds/{round_id}", { params: path, body: { paused: !round.paused } })),
     onSuccess: renew,
   });
+  const runNow = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/run", { params: path })),
+    onSuccess: renew,
+  });
+  const skip = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/skip", { params: path })),
+    onSuccess: renew,
+  });
   const remove = useMutation({
     mutationFn: () => answer(api.DELETE("/api/v1/rounds/{round_id}", { params: path })),
     onSuccess: () => {
@@ -218,6 +235,14 @@ function RoundMenu({ round }: { round: RoundInfo }) {
           ⋮
         </Dropdown.Toggle>
         <Dropdown.Menu>
+          <Dropdown.Item as="button" onClick={() => runNow.mutate()}>
+            Run now
+          </Dropdown.Item>
+          {round.next[0] && (
+            <Dropdown.Item as="button" onClick={() => skip.mutate()}>
+              Skip the next ({shortMoment(round.next[0])})
+            </Dropdown.Item>
+          )}
           <Dropdown.Item as="button" onClick={() => pause.mutate()}>
             {round.paused ? "Let it go on" : "Pause"}
           </Dropdown.Item>
@@ -226,6 +251,7 @@ function RoundMenu({ round }: { round: RoundInfo }) {
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
+      <Trouble error={runNow.error ?? skip.error ?? pause.error} />
       {removing && (
         <Confirm
           title="Remove this round?"

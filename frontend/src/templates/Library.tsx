@@ -330,7 +330,10 @@ function More({ template }: { template: TemplateRow }) {
   const path = { params: { path: { template_id: template.id } } };
   const copy = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/templates/{template_id}/copy", path)),
-    onSuccess: (made) => go(`/templates/${made.id}`),
+    onSuccess: (made) => {
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      void go(`/templates/${made.id}`);
+    },
   });
   const remove = useMutation({
     mutationFn: () => answer(api.DELETE("/api/v1/templates/{template_id}", path)),

@@ -1,0 +1,42 @@
+import type { Rhythm } from "../api";
+
+export const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+export const MONTHS = Array.from({ length: 12 }, (_, n) =>
+  new Date(2024, n, 1).toLocaleDateString("en-GB", { month: "long" }),
+);
+
+/** What people say a rhythm is, each with the document it starts from. */
+export const KINDS: Record<string, { words: string; start: Rhythm }> = {
+  weekdays: { words: "Monday to Friday", start: { every: "week", weekdays: [0, 1, 2, 3, 4] } },
+  day: { words: "every day", start: { every: "day" } },
+  working_day: { words: "every working day", start: { every: "working_day" } },
+  week: { words: "on days of the week", start: { every: "week", weekdays: [0] } },
+  month_days: { words: "on days of the month", start: { every: "month", month_days: [1] } },
+  nth: {
+    words: "on the first, second … such weekday",
+    start: { every: "month", nth: [{ n: 1, weekday: 0 }] },
+  },
+  nth_working_day: { words: "on working days of the month", start: { every: "month", nth_working_day: [1] } },
+  dates: { words: "on dates of a list", start: { every: "dates", dates: [] } },
+  rule: { words: "by a recurrence rule", start: { every: "rule", rule: "FREQ=MONTHLY;BYDAY=-1FR" } },
+};
+
+/** The rhythm with other days; times and days off stay. */
+export function withKind(rhythm: Rhythm, kind: string): Rhythm {
+  const { times, often, day_off } = rhythm;
+  return { ...KINDS[kind]!.start, times, often, day_off };
+}
+
+/** Numbers typed with commas between them; -1 is the last. Null where something else was typed. */
+export function readNumbers(text: string): number[] | null {
+  const parts = text
+    .split(/[,\s]+/)
+    .map((p) => p.trim().toLowerCase())
+    .filter(Boolean);
+  const numbers = parts.map((p) => (p === "last" ? -1 : /^-?\d{1,2}$/.test(p) ? Number(p) : NaN));
+  return numbers.some(Number.isNaN) ? null : numbers;
+}
+
+export function writeNumbers(numbers: readonly number[]): string {
+  return numbers.map((n) => (n === -1 ? "last" : String(n))).join(", ");
+}
