@@ -22,6 +22,7 @@ from bouquet.store import people as folk
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from tests.conftest import CATALOGUE, NOW
+from tests.runs.post_office import post_office
 
 DOCUMENT = {
     "format": "bouquet-template/1",
@@ -395,3 +396,15 @@ def test_tokens_and_templates_by_command_line(shell: Any, services: Services) ->
 
     assert shell("templates").output == "Wards\n    One row per ward; every row.\n"
     assert shell("token", "nobody@marrowby.example", "--name", "x").exit_code == 1
+
+
+def test_mail_can_be_tried(shell: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    """To a real server; without one the setting is named."""
+    assert "BOUQUET_SMTP_URL" in shell("mail", "a@town.example").output
+    with post_office() as (office, url):
+        monkeypatch.setenv("BOUQUET_SMTP_URL", url)
+        monkeypatch.setenv("BOUQUET_MAIL_FROM", "bouquet@town.example")
+        settings.cache_clear()
+        done = shell("mail", "a@town.example")
+
+    assert (done.exit_code, [to for to, _ in office.mails]) == (0, ["a@town.example"])

@@ -10,6 +10,7 @@ import signal
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, nullcontext
+from email.message import EmailMessage
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
@@ -24,6 +25,7 @@ from bouquet.core.errors import BouquetError
 from bouquet.runs import (
     Queue,
     Services,
+    checked_address,
 )
 from bouquet.settings import settings
 from bouquet.store import NotFound, people
@@ -142,6 +144,23 @@ def _private_store(folder: Path) -> Iterator[None]:
         yield
     finally:
         cluster.stop()
+
+
+@app.command("mail")
+def try_mail(address: Annotated[str, typer.Argument(help="Who gets the mail.")]) -> None:
+    """
+    Send a mail to try the house's mail server, and say what it said.
+    """
+    with open_services() as services:
+        if services.mail is None:
+            fail("Mail is not set up: BOUQUET_SMTP_URL is missing; docs/reference/settings.md says more.")
+        message = EmailMessage()
+        message["From"], message["To"] = services.mail.sender, checked_address(address)
+        message["Subject"] = "Bouquet can send mail"
+        message["Auto-Submitted"] = "auto-generated"
+        message.set_content("This mail was sent by “bouquet mail”, to try the server.")
+        services.mail.send(message)
+    typer.echo(f"{services.mail.host} took the mail to {address}.")
 
 
 @app.command()

@@ -10,6 +10,7 @@ from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.givenback import check_file, recognise
+from bouquet.runs.mail_server import MailError, MailServer, checked_address
 from bouquet.runs.outgoing import checked_folder
 from bouquet.runs.queue import Queue
 from bouquet.runs.retention import Swept, expire_files, sweep_files
@@ -23,6 +24,8 @@ __all__ = [
     "Export",
     "Exported",
     "FolderError",
+    "MailError",
+    "MailServer",
     "Queue",
     "RunCancelled",
     "RunFailed",
@@ -35,6 +38,7 @@ __all__ = [
     "ask_for_run",
     "carry_out_comparison",
     "check_file",
+    "checked_address",
     "checked_folder",
     "count_tally",
     "execute",

@@ -24,6 +24,7 @@ from bouquet.core.plan import Plan
 from bouquet.core.template import Template
 from bouquet.core.writers import WRITERS
 from bouquet.runs.errors import FolderError
+from bouquet.runs.mailing import mail_files
 from bouquet.runs.outgoing import Place, checked_folder, opened_place
 from bouquet.runs.services import Services
 from bouquet.store.models import LATER, Appending, Delivery, Round, Run, RunFile
@@ -65,7 +66,7 @@ def deliver(
 
     The places are entered in the ledger first, and a name that must be new is taken there by one run only; so a
     repeated delivery goes on where the last one stopped, and adds its rows only once. Where there is an archive, only
-    that goes out. Raises WriteError and FolderError.
+    that goes out; afterwards the files are mailed. Raises WriteError, FolderError and MailError.
     """
     assert run.round_id is not None
     archive = [f for f in files if f.role == "archive"]
@@ -86,6 +87,7 @@ def deliver(
                 _replace(services.outgoing, made, entry)
         with services.store.session() as session:
             session.get_one(Delivery, entry.id).done = True
+    mail_files(services, run, going)
 
 
 def _reserved(services: Services, run: Run, going: Sequence[RunFile]) -> list[Delivery]:
@@ -93,7 +95,8 @@ def _reserved(services: Services, run: Run, going: Sequence[RunFile]) -> list[De
     The places of a run's files: those entered before, or new ones.
     """
     with services.store.session() as session:
-        known = session.scalars(sa.select(Delivery).where(Delivery.run_id == run.id).order_by(Delivery.position)).all()
+        placed = sa.select(Delivery).where(Delivery.run_id == run.id, Delivery.mode != "mail")
+        known = session.scalars(placed.order_by(Delivery.position)).all()
         if known:
             return list(known)
         round_ = session.get_one(Round, run.round_id)

@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from bouquet.core.plan import Context, Picked, Scope
+from bouquet.runs.mail_server import MailServer
 from bouquet.runs.storage import FileStore
 from bouquet.settings import Settings
 from bouquet.sources import LEDGER, LedgerSource, Source
@@ -27,6 +28,13 @@ USUAL = 100
 
 def _now() -> datetime:
     return datetime.now(UTC)
+
+
+def _mail_server(settings: Settings) -> MailServer | None:
+    if settings.smtp_url is None:
+        return None
+    url, most = settings.smtp_url.get_secret_value(), settings.mail_megabytes * 1_000_000
+    return MailServer.at(url, settings.mail_from, address=settings.public_url, most_bytes=most)
 
 
 class _SavedPicks(Mapping[str, Picked]):
@@ -67,6 +75,8 @@ class Services:
     keep_days: int = 90
     #: What the file store wants to know besides its URL.
     files_options: Mapping[str, Any] = field(default_factory=dict, repr=False)
+    #: Where mail is handed over; None where none is sent.
+    mail: MailServer | None = None
     clock: Callable[[], datetime] = field(default=_now)
 
     def __post_init__(self) -> None:
@@ -83,6 +93,7 @@ class Services:
             year_start=settings.year_start,
             keep_days=settings.keep_days,
             files_options=json.loads(settings.files_options.get_secret_value()),
+            mail=_mail_server(settings),
         )
 
     def source_of(self, name: str) -> Source | LedgerSource:

@@ -182,6 +182,8 @@ class Round(Base):
     #: When it runs; see `bouquet.core.recurrence.RhythmDocument`.
     rhythm: Mapped[Document]
     zone: Mapped[str]
+    #: Addresses that its files are sent to.
+    mail_to: Mapped[list[str]] = mapped_column(sa.JSON, default=list, server_default="[]")
     folder: Mapped[str]
     format: Mapped[str]
     #: What becomes of an earlier file of the same name there: `new` leaves it, `replace`, `append`.

@@ -19,7 +19,7 @@ from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.reading import Unreadable
 from bouquet.core.recurrence import DaysOffError
 from bouquet.core.spreadsheets import BadSpreadsheet
-from bouquet.runs import FolderError, RunFailed
+from bouquet.runs import FolderError, MailError, RunFailed
 from bouquet.sources import SourceCancelled, SourceChanged, SourceDown, SourceRefused, SourceTimeout
 from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries
 
@@ -40,6 +40,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (TemplateError, 422),
     (FolderError, 422),
     (DaysOffError, 422),
+    (MailError, 422),
     (RunFailed, 422),
     (Unreadable, 422),
     (BadSpreadsheet, 422),

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from bouquet.runs import Services, execute
+from bouquet.runs import MailServer, Services, execute
 from bouquet.sources import Source
 from tests.conftest import CATALOGUE
 
@@ -319,3 +319,17 @@ def test_a_round_is_skipped_and_run_by_hand(ines: TestClient) -> None:
     assert ended["next"] == []
     refused = ines.post(f"{V}/rounds", json={"template_id": made["id"], "rhythm": past, "folder": "desk"})
     assert refused.json()["type"] == "/problems/never"
+
+
+def test_a_round_that_mails_needs_a_server_and_addresses(ines: TestClient, services: Services) -> None:
+    """Without one, or with what is no address, it is refused when it is set, not at night."""
+    made = make(ines)
+    ines.post(f"{V}/templates/{made['id']}/versions", json={}, headers={"If-Match": '"1"'})
+    body = {"template_id": made["id"], "rhythm": {"times": ["06:00"]}, "folder": "desk", "mail_to": ["a@town.example"]}
+    assert ines.post(f"{V}/rounds", json=body).json()["type"] == "/problems/no_mail"
+    services.mail = MailServer.at("smtp://127.0.0.1:1", "bouquet@town.example")
+    wrong = ines.post(f"{V}/rounds", json={**body, "mail_to": ["a@town.example, b@town.example"]})
+    assert (wrong.status_code, wrong.json()["type"]) == (422, "/problems/mail")
+    twice = {**body, "mail_to": ["a@town.example", " a@town.example", ""]}
+
+    assert ines.post(f"{V}/rounds", json=twice).json()["mail_to"] == ["a@town.example"]

@@ -26,7 +26,7 @@ from bouquet.rounds import (
     set_paused,
     skip_next,
 )
-from bouquet.runs import Services, appendable, checked_folder, no_purpose
+from bouquet.runs import Services, appendable, checked_address, checked_folder, no_purpose
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
@@ -137,6 +137,7 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
             template_id=record.id,
             rhythm=rhythm.document.model_dump(mode="json", exclude_defaults=True),
             zone=body.zone,
+            mail_to=_mailed_to(services, body),
             folder=body.folder.strip(),
             format=body.format,
             mode=body.mode,
@@ -251,6 +252,13 @@ def _rhythm(body: NewRound, off: DaysOff) -> Rhythm:
     return Rhythm(document, ZoneInfo(body.zone), off)
 
 
+def _mailed_to(services: Services, body: NewRound) -> list[str]:
+    addresses = list(dict.fromkeys(checked_address(a) for a in body.mail_to if a.strip()))
+    if addresses and services.mail is None:
+        raise Refused(422, "no_mail", "Mail is not set up here; an administrator sets BOUQUET_SMTP_URL.")
+    return addresses
+
+
 def _first(rhythm: Rhythm, now: datetime) -> datetime:
     found = next(rhythm.after(now), None)
     if found is None:
@@ -272,6 +280,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         template=found.template.name,
         words=rhythm_words(found),
         rhythm=found.rhythm,
+        mail_to=found.mail_to,
         zone=found.zone,
         folder=found.folder,
         format=found.format,

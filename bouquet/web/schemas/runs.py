@@ -300,6 +300,7 @@ class NewRound(BaseModel):
     format: Literal["csv", "xlsx", "jsonl"] = "csv"
     mode: Literal["new", "replace", "append"] = "new"
     purpose: str = Field("", max_length=400, description="What personal data is taken out for, where there is any")
+    mail_to: list[Annotated[str, Field(max_length=254)]] = Field([], max_length=50, description="Who gets it by mail")
 
 
 class RoundChange(BaseModel):
@@ -312,6 +313,7 @@ class RoundOut(BaseModel):
     template: str
     words: str
     rhythm: dict[str, Any]
+    mail_to: list[str]
     zone: str
     folder: str
     format: str

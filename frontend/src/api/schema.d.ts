@@ -2317,6 +2317,12 @@ export interface components {
              */
             format: "csv" | "xlsx" | "jsonl";
             /**
+             * Mail To
+             * @description Who gets it by mail
+             * @default []
+             */
+            mail_to: string[];
+            /**
              * Mode
              * @default new
              * @enum {string}
@@ -2968,6 +2974,8 @@ export interface components {
             format: string;
             /** Id */
             id: number;
+            /** Mail To */
+            mail_to: string[];
             /** Mode */
             mode: string;
             /** Next */

@@ -35,9 +35,11 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
     format: "csv",
     mode: "new",
     purpose: "",
+    mail_to: [],
   });
+  const [mailTo, setMailTo] = useState("");
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
-  const asked = useDebounced({ ...draft, folder: draft.folder || "-" }, 150);
+  const asked = useDebounced({ ...draft, folder: draft.folder || "-", mail_to: [] }, 150);
   const planned = useQuery({
     queryKey: ["rounds", "preview", asked],
     queryFn: () => answer(api.POST("/api/v1/rounds/preview", { body: asked })),
@@ -132,6 +134,18 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 </Form.Select>
               </Form.Group>
             </div>
+            <Form.Group controlId="round-mail">
+              <Form.Label>By mail, too, to</Form.Label>
+              <Form.Control
+                placeholder="auditor@regulator.example, canopy@town.example"
+                value={mailTo}
+                onChange={(e) => {
+                  setMailTo(e.target.value);
+                  change({ mail_to: e.target.value.split(/[\s,;]+/).filter(Boolean) });
+                }}
+              />
+              <Form.Text>Addresses with commas between them; each gets the file once.</Form.Text>
+            </Form.Group>
             {templates.data?.find((t) => t.id === draft.template_id)?.personal && (
               <Form.Group controlId="round-purpose">
                 <Form.Label>It holds personal data. What is it for?</Form.Label>

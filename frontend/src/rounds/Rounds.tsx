@@ -163,7 +163,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
               </Link>
               <div className="soft small one-line">
                 {round.words}
-                {round.paused ? " · paused" : ""} · {round.folder}
+                {round.paused ? " · paused" : ""} · {[round.folder, ...round.mail_to].join(", ")}
               </div>
             </td>
             {days.map((day) => (

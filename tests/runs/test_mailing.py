@@ -1,0 +1,173 @@
+"""
+A round's files by mail, to a real server: each person's once, whole, and nobody's lost when another's is refused.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from bouquet.runs import MailError, MailServer, Services, checked_address, execute
+from bouquet.runs import mail_server as module
+from bouquet.store import runs as ledger
+from bouquet.store.models import Round, Run
+from tests.conftest import NOW
+from tests.runs.post_office import PostOffice, post_office
+from tests.runs.test_review import WARDS, add_round, get, ticked
+
+A, B = "auditor@regulator.example", "canopy@town.example"
+
+
+@pytest.fixture
+def office(monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[PostOffice, MailServer]]:
+    monkeypatch.setattr(module, "PAUSES", (0.0, 0.0))
+    with post_office() as (made, url):
+        yield made, MailServer.at(url, "bouquet@marrowby.example", address="https://bouquet.example/")
+
+
+def mailed(services: Services, person: Any, to: list[str], document: dict[str, Any] = WARDS) -> tuple[Run, int]:
+    """A due round that sends to these addresses, carried out."""
+    _, round_id = add_round(services, person, document)
+    with services.store.session() as session:
+        session.get_one(Round, round_id).mail_to = to
+    (run_id,) = ticked(services)
+    execute(services, run_id)
+    return get(services, run_id), run_id
+
+
+def test_everybody_gets_the_file_once(
+    services: Services, people: dict[str, Any], office: tuple[PostOffice, MailServer]
+) -> None:
+    """The same bytes as in the folder, with the sentence, a link, and an identity of its own; never a second time."""
+    made, server = office
+    run, run_id = mailed(replace(services, mail=server), people["ines"], [A, B])
+    execute(replace(services, mail=server), run_id)
+    (first, mail), (second, _) = made.mails
+    (attached,) = mail.iter_attachments()
+    body = mail.get_body(("plain",))
+    assert body is not None
+
+    assert (run.status, first, second) == ("ready", A, B)
+    assert run.delivered_to == ["wards-out/wards.csv", A, B]
+    assert attached.get_content().replace("\r\n", "\n") == (services.outgoing / "wards-out" / "wards.csv").read_text()
+    assert attached.get_filename() == "wards.csv"
+    assert "One row per ward" in body.get_content()
+    assert f"https://bouquet.example/runs/{run_id}" in body.get_content()
+    assert (mail["Subject"], mail["From"]) == ("Wards: 12 rows, as of 2026-11-23 09:00 UTC", "bouquet@marrowby.example")
+    assert mail["Auto-Submitted"] == "auto-generated"
+    assert len({m["Message-ID"] for _, m in made.mails}) == 2
+
+
+def test_one_refused_keeps_nobody_else_waiting(
+    services: Services, people: dict[str, Any], office: tuple[PostOffice, MailServer]
+) -> None:
+    """The run waits with the server's words; let go again, only the one who has nothing gets a mail."""
+    made, server = office
+    made.replies[A] = ["550 5.1.1 nobody here"]
+    house = replace(services, mail=server)
+    run, run_id = mailed(house, people["ines"], [A, B])
+    assert (run.status, (run.error or {})["code"]) == ("held", "mail")
+    assert "550 5.1.1 nobody here" in (run.error or {})["message"]
+    assert [address for address, _ in made.mails] == [B]
+    with services.store.session() as session:
+        ledger.release_run(session, run_id, "Ines", "address corrected there", NOW)
+    execute(house, run_id)
+
+    assert [address for address, _ in made.mails] == [B, A]
+    assert get(services, run_id).status == "ready"
+
+
+def test_a_server_that_asks_for_patience_is_tried_again(
+    services: Services, people: dict[str, Any], office: tuple[PostOffice, MailServer]
+) -> None:
+    """Twice; a refusal for good is not."""
+    made, server = office
+    made.replies[A] = ["450 later", "451 later"]
+    run, _ = mailed(replace(services, mail=server), people["ines"], [A])
+
+    assert (run.status, made.tried[A]) == ("ready", 3)
+
+
+def test_a_large_file_is_linked(
+    services: Services, people: dict[str, Any], office: tuple[PostOffice, MailServer]
+) -> None:
+    """Beyond the limit nothing is attached, and the mail says where it is."""
+    made, server = office
+    mailed(replace(services, mail=replace(server, most_bytes=10)), people["ines"], [A])
+    mail = made.mails[0][1]
+    body = mail.get_body(("plain",))
+    assert body is not None
+
+    assert list(mail.iter_attachments()) == []
+    assert "too large for a mail" in body.get_content()
+
+
+def test_a_name_cannot_write_the_head_of_a_mail(
+    services: Services, people: dict[str, Any], office: tuple[PostOffice, MailServer]
+) -> None:
+    """A line break in a template's name stays in the subject; letters of any script arrive."""
+    made, server = office
+    document = {**WARDS, "name": "Wärds\r\nBcc: everybody@town.example 🌳"}
+    mailed(replace(services, mail=server), people["ines"], [A], document)
+    mail = made.mails[0][1]
+
+    assert mail["Bcc"] is None
+    assert mail["Subject"].startswith("Wärds Bcc: everybody@town.example 🌳: 12 rows")
+
+
+def test_without_a_server_the_run_waits_and_says_so(services: Services, people: dict[str, Any]) -> None:
+    """The file is in its folder all the same."""
+    run, _ = mailed(services, people["ines"], [A])
+
+    assert (run.status, (run.error or {})["code"]) == ("held", "mail")
+    assert (services.outgoing / "wards-out" / "wards.csv").exists()
+
+
+@pytest.mark.filterwarnings("ignore:Requiring AUTH while not requiring TLS")
+def test_a_server_may_want_a_password() -> None:
+    """The right one is taken; a wrong one is said, and never shown."""
+    with post_office("s3cret") as (_, url):
+        good = MailServer.at(url.replace("//", "//house:s3cret@"), "bouquet@marrowby.example")
+        bad = MailServer.at(url.replace("//", "//house:wr%40ng@"), "bouquet@marrowby.example")
+        message = module.EmailMessage()
+        message["From"], message["To"] = good.sender, A
+        message.set_content("hello")
+        good.send(message)
+        with pytest.raises(MailError, match="535"):
+            bad.send(message)
+
+    assert bad.password == "wr@ng"
+    assert "s3cret" not in repr(good)
+
+
+@pytest.mark.parametrize(
+    "address",
+    [
+        "",
+        "x",
+        "a@b",
+        "a b@c.example",
+        "a@c.example, b@c.example",
+        "a@c.example\nBcc: x",
+        "<a@c.example>",
+        "@c.example",
+        "a@" + "x" * 260 + ".example",
+    ],
+)
+def test_what_is_no_address_is_refused(address: str) -> None:
+    """One address each, without names, lists or line breaks."""
+    with pytest.raises(MailError):
+        checked_address(address)
+
+
+def test_a_mail_server_has_an_address_of_a_known_kind() -> None:
+    """Ports as registered; anything else is refused in words."""
+    found = [MailServer.at(f"{kind}://mail.example", "b@c.example") for kind in ("smtp", "smtp+starttls", "smtps")]
+
+    assert [(s.port, s.secure) for s in found] == [(25, "offered"), (587, "starttls"), (465, "tls")]
+    for wrong in ("http://mail.example", "mail.example", "smtp://"):
+        with pytest.raises(MailError):
+            MailServer.at(wrong, "b@c.example")
