@@ -122,6 +122,7 @@ def put_preferences(session: Session, person: Person, changes: dict[str, Any]) -
     """
     Change single preferences; the rest stays.
     """
-    known = session.get_one(Person, person.id)
+    # Two changes at once are made one after the other, or the later would undo the earlier.
+    known = session.get_one(Person, person.id, with_for_update=True)
     known.preferences = {**known.preferences, **changes}
     return known.preferences

@@ -454,7 +454,8 @@ def test_likes_are_kept(page: Page) -> None:
     page.get_by_role("link", name="Trees missing register fields").click()
     page.get_by_role("button", name="Got it").click()
     page.get_by_role("button", name="Ines Harrow").click()
-    page.get_by_label("Light", exact=True).select_option("dark")
+    with page.expect_response("**/session/preferences"):
+        page.get_by_label("Light", exact=True).select_option("dark")
     with page.expect_response("**/session/preferences"):
         page.get_by_label("Dates and numbers on screen").select_option("de-DE")
     expect(page.locator("html")).to_have_attribute("data-bs-theme", "dark")

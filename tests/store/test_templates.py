@@ -4,15 +4,18 @@ Templates in the store: names, drafts, versions, people.
 
 from __future__ import annotations
 
+import threading
+import time
 from datetime import timedelta
 from typing import Any
 
 import pytest
 
 from bouquet.runs import Services
-from bouquet.store import LostUpdate, NameTaken, NotFound
+from bouquet.store import LostUpdate, NameTaken, NotFound, views
 from bouquet.store import people as folk
 from bouquet.store import templates as shelf
+from bouquet.store.models import Person
 from tests.conftest import NOW
 
 DOCUMENT = {"format": "bouquet-template/1", "name": "Trees", "records": "tree"}
@@ -93,3 +96,25 @@ def test_signing_in_takes_address_and_password(services: Services) -> None:
         folk.sign_out(session, token)
         assert folk.signed_in(session, token, NOW) is None
         assert all("damson" not in p.password_hash for p in session.scalars(select(Person)))
+
+
+def test_two_preferences_changed_at_once_are_both_kept(services: Services, people: dict[str, Any]) -> None:
+    """The second waits for the first instead of undoing it."""
+    ines, begun = people["ines"], threading.Event()
+
+    def change_locale() -> None:
+        begun.set()
+        with services.store.session() as session:
+            views.put_preferences(session, ines, {"locale": "de-DE"})
+
+    other = threading.Thread(target=change_locale)
+    with services.store.session() as session:
+        views.put_preferences(session, ines, {"theme": "dark"})
+        other.start()
+        begun.wait()
+        time.sleep(0.3)
+    other.join()
+    with services.store.session() as session:
+        kept = session.get_one(Person, ines.id).preferences
+
+    assert kept == {"theme": "dark", "locale": "de-DE"}
