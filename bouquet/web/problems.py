@@ -19,6 +19,7 @@ from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.reading import Unreadable
 from bouquet.core.recurrence import DaysOffError
 from bouquet.core.spreadsheets import BadSpreadsheet
+from bouquet.core.sql import LacksError
 from bouquet.runs import FolderError, MailError, RunFailed
 from bouquet.sources import SourceCancelled, SourceChanged, SourceDown, SourceRefused, SourceTimeout
 from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries
@@ -41,6 +42,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (FolderError, 422),
     (DaysOffError, 422),
     (MailError, 422),
+    (LacksError, 422),
     (RunFailed, 422),
     (Unreadable, 422),
     (BadSpreadsheet, 422),

@@ -157,3 +157,48 @@ def test_it_can_be_tried(server: str) -> None:
     assert steps["what is seen"][1].startswith("2")
     assert {s.name: s.mark for s in try_source(server)}["can only read"] == "care"
     assert wrong == ("signed in", "wrong")
+
+
+SHOWN = [
+    ("cost", {"decimals": 1, "grouping": "’", "decimal_mark": ",", "prefix": "£"}),
+    ("cost", {}),
+    ("cost", {"factor": "100"}),
+    ("count", {"grouping": ",", "suffix": " pcs"}),
+    ("received_on", {"date": "EEE d MMMM yy"}),
+    ("received_on", {}),
+]
+
+
+@pytest.mark.parametrize(("field", "show"), SHOWN)
+def test_joined_values_read_as_in_postgresql(
+    source: Source, copy: Source, tmp_path: Path, field: str, show: dict[str, Any]
+) -> None:
+    """Numbers and dates inside a cell, with every way to show them."""
+    types = source.catalogue().record_types
+    stock = next(r for r in types.values() if r.table == "sapling_stock")
+    species = next(r for r in types.values() if r.table == "species")
+    way = next(r.name for r in species.relations if r.target == stock.name)
+    path = next(
+        f.name for f in stock.fields if f.column == {"cost": "ss_cost", "count": "ss_count"}.get(field, "ss_in")
+    )
+    fold = {"path": f"{way}.{path}", "how": "joined", "order": [{"path": stock.key[0]}]}
+    document = {
+        "records": species.name,
+        "columns": [{"id": "a", "heading": "A", "value": {"fold": fold}, "show": show}],
+    }
+
+    assert exported(copy, document, {}, tmp_path / "a") == exported(source, document, {}, tmp_path / "b")
+
+
+def test_joined_moments_read_as_in_postgresql(source: Source, copy: Source, tmp_path: Path) -> None:
+    """On the template's clock, summer and winter, with its offset."""
+    types = source.catalogue().record_types
+    probe = next(r for r in types.values() if r.table == "probe")
+    many = next(r for r in probe.relations if r.many)
+    at = next(f.name for f in types[many.target].fields if f.column == "pr_at")
+    fold = {"path": f"{many.name}.{at}", "how": "joined", "order": [{"path": at}]}
+    shows: list[dict[str, Any]] = [{}, {"date": "dd/MM/yyyy h:mm a"}]
+    columns = [{"id": f"c{n}", "heading": f"H{n}", "value": {"fold": fold}, "show": s} for n, s in enumerate(shows)]
+    document = {"records": probe.name, "columns": columns}
+
+    assert exported(copy, document, {}, tmp_path / "a") == exported(source, document, {}, tmp_path / "b")

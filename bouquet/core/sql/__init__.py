@@ -3,7 +3,7 @@ From a plan to SQL.
 """
 
 from bouquet.core.sql.comparisons import escape_like
-from bouquet.core.sql.dialects import COLLATION, DIALECTS, render
+from bouquet.core.sql.dialects import COLLATION, DIALECTS, LacksError, render
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.rows import OBJECTS, PAGE, TITLE, TOUCHED
 from bouquet.core.sql.statements import Statements
@@ -21,6 +21,7 @@ __all__ = [
     "WHITE",
     "Answered",
     "Counted",
+    "LacksError",
     "Statements",
     "TallyStep",
     "escape_like",

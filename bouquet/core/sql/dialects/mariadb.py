@@ -21,7 +21,9 @@ from sqlalchemy.sql.elements import Grouping
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.sql.dialects.base import Dialect, Element
+from bouquet.core.sql.dialects.mariadb_displayed import dated_text, number_text
 from bouquet.core.sql.literals import literal
+from bouquet.core.template import Show
 from bouquet.core.values import Value
 
 __all__ = ["Mariadb", "Mysql"]
@@ -105,7 +107,7 @@ def _offsets(zone: str) -> list[tuple[datetime, int]]:
 
 class Mariadb(Dialect):
     """
-    MariaDB 10.6 and later.
+    MariaDB 10.10 and later, which has the collations of Unicode 14.
     """
 
     name: ClassVar[str] = "mariadb"
@@ -338,6 +340,12 @@ class Mariadb(Dialect):
             "time": mysql.TIME(fsp=6),
         }.get(found.stored, sa.Text())
         return sa.cast(text, kind)
+
+    def shown_number(self, value: Element, found: Field, show: Show) -> Element:
+        return number_text(value, found, show, self)
+
+    def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
+        return dated_text(value, found, show, self, zone)
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         place = sa.func.row_number().over(partition_by=keys, order_by=order)

@@ -1,0 +1,111 @@
+"""
+Values as displayed, in MariaDB: what several of them joined in one cell read like.
+
+The same forms as `displayed` gives in PostgreSQL; a test holds the two together.
+"""
+
+from __future__ import annotations
+
+import re
+from zoneinfo import ZoneInfo
+
+import sqlalchemy as sa
+
+from bouquet.core.catalogue import Field, Kind
+from bouquet.core.patterns import parse_date_pattern
+from bouquet.core.sql.dialects.base import Dialect, Element
+from bouquet.core.sql.literals import literal
+from bouquet.core.template import Show
+
+__all__ = ["dated_text", "number_text"]
+
+#: Codes of `strftime` as `DATE_FORMAT` writes them; those that are not here are the same.
+_CODES = {
+    "%M": "%i", "%S": "%s", "%B": "%M", "%A": "%W", "%-d": "%e", "%-m": "%c", "%-H": "%k", "%-I": "%l", "%I": "%h",
+}  # fmt: skip
+
+#: What stands for the clock's offset in a pattern.
+_OFFSET = "%:z"
+
+_MACHINE = {
+    Kind.DATE: "%Y-%m-%d",
+    Kind.TIMESTAMP: "%Y-%m-%dT%H:%i:%s",
+    Kind.MOMENT: f"%Y-%m-%dT%H:%i:%s{_OFFSET}",
+    Kind.TIME: "%H:%i:%s",
+}
+
+
+def number_text(value: Element, found: Field, show: Show, dialect: Dialect) -> Element:
+    """
+    A number with its factor, decimals, marks, grouping, prefix and suffix.
+    """
+    exact = dialect.exact(value, found)
+    if show.factor is not None:
+        exact = dialect.scaled(exact, show.factor)
+        if show.decimals is None:
+            exact = dialect.trimmed_number(exact)
+    decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
+    text = dialect.number_text(exact, found, decimals, even=show.rounding == "half_even")
+    if show.decimals and decimals is None:
+        text = dialect.joined_texts(text, literal("." + "0" * show.decimals))
+    mark = show.decimal_mark or "."
+    if show.grouping:
+        whole = sa.func.substring_index(text, literal("."), sa.literal_column("1"))
+        groups = r"([0-9])(?=([0-9]{3})+\z)"
+        grouped = sa.func.regexp_replace(whole, literal(groups), literal("\\1" + show.grouping))
+        rest = sa.func.regexp_replace(text, literal(r"\A[^.]*"), literal(""))
+        text = dialect.joined_texts(grouped, sa.func.replace(rest, literal("."), literal(mark)))
+    elif mark != ".":
+        text = sa.func.replace(text, literal("."), literal(mark))
+    if show.prefix or show.suffix:
+        text = dialect.joined_texts(literal(show.prefix), text, literal(show.suffix))
+    return text
+
+
+def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone: ZoneInfo) -> Element:
+    """
+    A date, moment or time by the column's pattern, or as ISO 8601: a fraction of a second only where there is one, a
+    moment with the offset of the template's clock.
+    """
+    kind = found.kind
+    local = dialect.local(value, zone) if kind is Kind.MOMENT else value
+    pattern = _mariadb_codes(parse_date_pattern(show.date).strftime) if show.date else _MACHINE[kind]
+    pieces: list[Element] = []
+    for n, code in enumerate(pattern.split(_OFFSET)):
+        if n:
+            pieces.append(_offset(value, local) if kind is Kind.MOMENT else literal(""))
+        if code:
+            written = sa.func.time_format if kind is Kind.TIME else sa.func.date_format
+            pieces.append(written(local, literal(code)))
+        if not show.date and not n and kind is not Kind.DATE:
+            pieces.append(_fraction(local))
+    return dialect.joined_texts(*pieces)
+
+
+def _mariadb_codes(strftime: str) -> str:
+    return re.sub(r"%-?[A-Za-z%]", lambda m: _CODES.get(m.group(0), m.group(0)), strftime)
+
+
+def _fraction(local: Element) -> Element:
+    micros = sa.func.microsecond(local)
+    six = sa.func.lpad(micros, sa.literal_column("6"), literal("0"))
+    none: Element = sa.literal_column("0")
+    whole = micros.op("%")(sa.literal_column("1000")) == none
+    three = sa.func.left(six, sa.literal_column("3"))
+    return sa.case(
+        (micros == none, literal("")),
+        (whole, sa.func.concat(literal("."), three)),
+        else_=sa.func.concat(literal("."), six),
+    )
+
+
+def _offset(value: Element, local: Element) -> Element:
+    minutes = sa.func.timestampdiff(sa.literal_column("MINUTE"), value, local)
+    size: Element = sa.func.abs(minutes)
+    sixty: Element = sa.literal_column("60")
+    parts = [
+        sa.func.lpad(part, sa.literal_column("2"), literal("0"))
+        for part in (size.op("DIV")(sixty), size.op("%")(sixty))
+    ]
+    sign = sa.case((minutes < sa.literal_column("0"), literal("-")), else_=literal("+"))
+    return sa.func.concat(sign, parts[0], literal(":"), parts[1])
