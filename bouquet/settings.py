@@ -46,6 +46,8 @@ class Settings(BaseSettings):
     mail_from: str = ""
     #: Megabytes of attachments that a mail carries; larger files are linked.
     mail_megabytes: int = 20
+    #: Domains that mail may go to, separated by commas; the sender's own where none is named, anywhere for “*”.
+    mail_domains: str = ""
     #: The address under which browsers reach Bouquet, for links in mails, such as https://bouquet.example.
     public_url: str = ""
     #: The built front end; without it only the API is served.

@@ -47,6 +47,7 @@ class MailServer:
         sender: The address that mails come from.
         address: Under which browsers reach Bouquet, for links; empty where none is known.
         most_bytes: Of attachments; larger files are linked.
+        domains: That mail may go to; None for any.
     """
 
     host: str
@@ -57,6 +58,7 @@ class MailServer:
     password: str = field(default="", repr=False)
     address: str = ""
     most_bytes: int = 20_000_000
+    domains: frozenset[str] | None = None
 
     @classmethod
     def at(cls, url: str, sender: str, **more: Any) -> MailServer:
@@ -74,6 +76,17 @@ class MailServer:
         secure, port = known[parts.scheme]
         user, password = unquote(parts.username or ""), unquote(parts.password or "")
         return cls(parts.hostname, parts.port or port, secure, checked_address(sender), user, password, **more)
+
+    def check_recipient(self, address: str) -> str:
+        """
+        An address that mail may go to, as it stands on a mail. Raises MailError.
+        """
+        plain = checked_address(address)
+        domain = plain.rpartition("@")[2].lower()
+        if self.domains is not None and domain not in self.domains:
+            allowed = ", ".join(sorted(self.domains))
+            raise MailError(f"Mail from here goes to {allowed} only, not to {domain}. An administrator can allow it.")
+        return plain
 
     def send(self, message: EmailMessage) -> None:
         """

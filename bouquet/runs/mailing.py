@@ -50,6 +50,11 @@ def mail_files(services: Services, run: Run, files: Sequence[RunFile]) -> None:
         raise MailError("Mail is not set up here, so nothing was sent; an administrator sets BOUQUET_SMTP_URL.")
     refused: list[str] = []
     for entry in waiting:
+        try:
+            services.mail.check_recipient(entry.target)
+        except MailError as error:
+            refused.append(str(error))
+            continue
         with ExitStack() as stack:
             paths = [(f, stack.enter_context(services.storage.fetched(f.path))) for f in files]
             message = _message(services.mail, run, paths, entry.target, owner, services.clock())

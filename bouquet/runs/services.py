@@ -34,7 +34,10 @@ def _mail_server(settings: Settings) -> MailServer | None:
     if settings.smtp_url is None:
         return None
     url, most = settings.smtp_url.get_secret_value(), settings.mail_megabytes * 1_000_000
-    return MailServer.at(url, settings.mail_from, address=settings.public_url, most_bytes=most)
+    own = settings.mail_from.rpartition("@")[2]
+    named = {d.strip().lower() for d in (settings.mail_domains or own).split(",") if d.strip()}
+    domains = None if "*" in named else frozenset(named)
+    return MailServer.at(url, settings.mail_from, address=settings.public_url, most_bytes=most, domains=domains)
 
 
 class _SavedPicks(Mapping[str, Picked]):

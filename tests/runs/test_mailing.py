@@ -171,3 +171,13 @@ def test_a_mail_server_has_an_address_of_a_known_kind() -> None:
     for wrong in ("http://mail.example", "mail.example", "smtp://"):
         with pytest.raises(MailError):
             MailServer.at(wrong, "b@c.example")
+
+
+def test_mail_leaves_for_known_domains_only(services: Services, people: dict[str, Any]) -> None:
+    """Where a house names them, also for a round that was set before; others get theirs."""
+    with post_office() as (office, url):
+        server = MailServer.at(url, "bouquet@town.example", domains=frozenset({"town.example"}))
+        run, _ = mailed(replace(services, mail=server), people["ines"], [A, B])
+
+    assert [address for address, _ in office.mails] == [B]
+    assert (run.status, "only, not to regulator.example" in (run.error or {})["message"]) == ("held", True)

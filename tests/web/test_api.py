@@ -327,7 +327,9 @@ def test_a_round_that_mails_needs_a_server_and_addresses(ines: TestClient, servi
     ines.post(f"{V}/templates/{made['id']}/versions", json={}, headers={"If-Match": '"1"'})
     body = {"template_id": made["id"], "rhythm": {"times": ["06:00"]}, "folder": "desk", "mail_to": ["a@town.example"]}
     assert ines.post(f"{V}/rounds", json=body).json()["type"] == "/problems/no_mail"
-    services.mail = MailServer.at("smtp://127.0.0.1:1", "bouquet@town.example")
+    services.mail = MailServer.at("smtp://127.0.0.1:1", "b@town.example", domains=frozenset({"town.example"}))
+    elsewhere = ines.post(f"{V}/rounds", json={**body, "mail_to": ["a@elsewhere.example"]})
+    assert (elsewhere.status_code, "town.example only" in elsewhere.json()["detail"]) == (422, True)
     wrong = ines.post(f"{V}/rounds", json={**body, "mail_to": ["a@town.example, b@town.example"]})
     assert (wrong.status_code, wrong.json()["type"]) == (422, "/problems/mail")
     twice = {**body, "mail_to": ["a@town.example", " a@town.example", ""]}

@@ -26,7 +26,7 @@ from bouquet.rounds import (
     set_paused,
     skip_next,
 )
-from bouquet.runs import Services, appendable, checked_address, checked_folder, no_purpose
+from bouquet.runs import Services, appendable, checked_folder, no_purpose
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
@@ -253,10 +253,10 @@ def _rhythm(body: NewRound, off: DaysOff) -> Rhythm:
 
 
 def _mailed_to(services: Services, body: NewRound) -> list[str]:
-    addresses = list(dict.fromkeys(checked_address(a) for a in body.mail_to if a.strip()))
-    if addresses and services.mail is None:
+    wanted = [a for a in body.mail_to if a.strip()]
+    if wanted and services.mail is None:
         raise Refused(422, "no_mail", "Mail is not set up here; an administrator sets BOUQUET_SMTP_URL.")
-    return addresses
+    return list(dict.fromkeys(services.mail.check_recipient(a) for a in wanted)) if services.mail else []
 
 
 def _first(rhythm: Rhythm, now: datetime) -> datetime:

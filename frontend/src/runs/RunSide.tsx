@@ -75,12 +75,18 @@ export function Files({ run }: { run: Run }) {
           </a>
         </div>
       )}
-      {run.delivered_to.length > 0 && (
-        <div className="soft small">
-          put into <span className="mono">{run.delivered_to.join(", ")}</span>
-        </div>
-      )}
+      <Delivered words="put into" places={run.delivered_to.filter((p) => !p.includes("@"))} />
+      <Delivered words="sent by mail to" places={run.delivered_to.filter((p) => p.includes("@"))} />
     </section>
+  );
+}
+
+function Delivered({ words, places }: { words: string; places: string[] }) {
+  if (places.length === 0) return null;
+  return (
+    <div className="soft small">
+      {words} <span className="mono">{places.join(", ")}</span>
+    </div>
   );
 }
 

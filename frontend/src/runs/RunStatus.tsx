@@ -15,7 +15,7 @@ export const STATUS_WORDS: Record<Run["status"], string> = {
 /** A run's status as a word on a tag; while it runs, with the rows so far. */
 export function RunStatus({ run }: { run: Run }) {
   const word =
-    run.status === "ready" && run.delivered_to.length ? "ready, in its folder" : STATUS_WORDS[run.status];
+    run.status === "ready" && run.delivered_to.length ? "ready, delivered" : STATUS_WORDS[run.status];
   const rows = run.status === "running" && run.rows_announced ? ` · ${count(run.rows_written)}` : "";
   return (
     <span className={`tag ${run.status}`}>

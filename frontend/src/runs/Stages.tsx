@@ -66,7 +66,7 @@ function lastStage(run: Run, bad: boolean): Stage {
   const at = run.finished_at ? clock(run.finished_at) : "";
   if (bad) return { label: run.status === "failed" ? "Failed" : "Cancelled", detail: at, state: "bad" };
   if (run.status === "discarded") return { label: "Discarded", detail: run.reviewed_by ?? "", state: "bad" };
-  const label = run.delivered_to.length ? "In its folder" : run.via === "round" ? "Delivered" : "Ready";
+  const label = run.delivered_to.length || run.via === "round" ? "Delivered" : "Ready";
   if (run.status === "ready") return { label, detail: at, state: "done" };
   return { label, detail: "waiting", state: run.status === "releasing" ? "now" : "wait" };
 }
