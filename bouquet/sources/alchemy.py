@@ -12,9 +12,10 @@ import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from decimal import ROUND_HALF_EVEN, ROUND_HALF_UP, Decimal
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pyarrow as pa
 import sqlalchemy as sa
@@ -197,6 +198,9 @@ def _equip(connection: Any, _record: Any) -> None:
         ("bouquet_number", 4, _number_text),
         ("bouquet_divided", 2, _divided),
         ("bouquet_read", 2, _read_text),
+        ("bouquet_scaled", 2, _scaled),
+        ("bouquet_trimmed", 1, _trimmed),
+        ("bouquet_step", 4, _step),
     ):
         connection.create_function(name, count, function, deterministic=True)
     connection.create_aggregate("bouquet_sum", 2, _Sum)
@@ -228,6 +232,38 @@ def _number_text(value: Any, scale: int, decimals: int, even: int) -> str | None
         number = number.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_EVEN if even else ROUND_HALF_UP)
     text = f"{number:f}"
     return text.removesuffix(".0") if isinstance(value, float) and scale < 0 and decimals < 0 else text
+
+
+def _scaled(value: Any, factor: str) -> str | None:
+    return None if value is None else f"{_exact(value, -1) * Decimal(factor):f}"
+
+
+def _trimmed(value: Any) -> str | None:
+    if value is None:
+        return None
+    text = f"{_exact(value, -1):f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _step(value: str | None, unit: str, count: int, zone: str) -> str | None:
+    """
+    The beginning of a step of time: a date for steps of days and longer, else a moment, in UTC where there is a `zone`.
+    """
+    if value is None:
+        return None
+    moment = datetime.fromisoformat(value)
+    local = moment.replace(tzinfo=UTC).astimezone(ZoneInfo(zone)) if zone else moment
+    if unit in ("minute", "hour"):
+        minute = local.minute - local.minute % count if unit == "minute" else 0
+        begun = moment - timedelta(minutes=local.minute - minute, seconds=local.second, microseconds=local.microsecond)
+        return begun.isoformat(sep=" ", timespec="seconds")
+    day = local.date()
+    if unit == "week":
+        day -= timedelta(days=day.weekday())
+    elif unit != "day":
+        month = {"month": day.month, "quarter": day.month - (day.month - 1) % 3, "year": 1}[unit]
+        day = day.replace(month=month, day=1)
+    return day.isoformat()
 
 
 def _divided(total: Any, count: Any) -> str | None:

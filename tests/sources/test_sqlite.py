@@ -23,9 +23,7 @@ ALL = {**PLAIN, **ENGINE}
 
 #: Templates that a SQLite source says it cannot do, by what they need.
 REFUSED = [
-    n
-    for n, (d, *_) in ALL.items()
-    if any(w in str(d) for w in ("'formula'", "'step'", "'factor'", "'joined'", "'latest'", "'spread'"))
+    n for n, (d, *_) in ALL.items() if any(w in str(d) for w in ("'formula'", "'fill_gaps'", "'joined'", "'spread'"))
 ]
 
 #: What reads photographs (not copied) or keys of JSON: differences that the reference lists.

@@ -26,8 +26,7 @@ __all__ = ["CAPABILITIES", "LACKS", "check_capabilities"]
 #: Everything that a dialect may lack, and what is said of it.
 CAPABILITIES: dict[str, str] = {
     "fold joined": "values cannot be joined in one cell",
-    "fold first": "the first of many cannot be told",
-    "fold latest": "the latest of many cannot be told",
+    "picked in groups": "the first and the latest of a group cannot be told",
     "fold spread": "values cannot be spread over columns",
     "formula": "formulas cannot be computed",
     "factor": "numbers cannot be multiplied on their way",
@@ -40,8 +39,8 @@ CAPABILITIES: dict[str, str] = {
 LACKS: dict[str, frozenset[str]] = {
     "postgresql": frozenset(),
     "mariadb": frozenset({"formula", "gaps", "joined list"}),
-    "mysql": frozenset({"formula", "gaps", "joined list", "fold spread", "fold first", "fold latest"}),
-    "sqlite": frozenset(CAPABILITIES),
+    "mysql": frozenset({"formula", "gaps", "joined list", "fold spread", "picked in groups"}),
+    "sqlite": frozenset({"formula", "gaps", "joined list", "fold joined", "fold spread", "picked in groups"}),
 }
 
 
@@ -69,6 +68,8 @@ def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
             yield "formula", f"{place}.value.formula"
         elif isinstance(column.value, FoldValue):
             yield f"fold {column.value.fold.how}", f"{place}.value.fold.how"
+            if column.value.fold.how in ("first", "latest") and isinstance(template.rows, PerGroup):
+                yield "picked in groups", f"{place}.value.fold.how"
             if column.value.fold.how == "joined" and (column.value.fold.distinct or column.value.fold.at_most):
                 yield "joined list", f"{place}.value.fold"
             if column.value.fold.where is not None:

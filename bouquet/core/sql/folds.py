@@ -81,7 +81,7 @@ def fold(scope: Scope, cell: Folded) -> Element:
 
 
 def _fold_of_record(scope: Scope, cell: Folded) -> Element:
-    if scope.context.many:
+    if scope.context.many or scope.dialect.always_joins:
         return _without_none(cell, _joined_fold(scope, cell))
     inner, chain, link, where = folded_records(scope, cell)
     aggregate = _AGGREGATES[cell.how](inner, cell, None)

@@ -234,7 +234,8 @@ class SheetStatements:
         if number and (factor is not None or found.stored != "integer"):
             value = dialect.exact(value, found)
             if factor is not None:
-                value = dialect.scaled(value, factor)
+                # What is multiplied has digits of its own.
+                value, found = dialect.scaled(value, factor), replace(found, scale=None)
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
             if decimals is None and (isinstance(column.cell, Computed) or factor is not None):
                 value = dialect.trimmed_number(value)

@@ -41,6 +41,8 @@ class Dialect(ABC):
     name: ClassVar[str]
     #: SQLAlchemy's dialect, by which statements become text.
     engine_dialect: Any
+    #: Whether folds of related records are always joined: without lists, one of many is picked by its place only.
+    always_joins: ClassVar[bool] = False
 
     def render(self, statement: sa.ClauseElement) -> str:
         """

@@ -22,6 +22,7 @@ from sqlalchemy.sql.elements import Grouping
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.dialects.mariadb_displayed import dated_text, number_text
+from bouquet.core.sql.dialects.standard import first_of_each
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 from bouquet.core.values import Value
@@ -348,10 +349,7 @@ class Mariadb(Dialect):
         return dated_text(value, found, show, self, zone)
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
-        place = sa.func.row_number().over(partition_by=keys, order_by=order)
-        ranked = statement.add_columns(place.label("place_of_row")).subquery("ranked")
-        kept = [c for c in ranked.c if c.name != "place_of_row"]
-        return sa.select(*kept).where(ranked.c.place_of_row == _plain(1))
+        return first_of_each(statement, keys, order)
 
     def paper(self, value: Element, found: Field) -> Element:
         kind = _PYTHON.get(found.stored, sa.Text())
@@ -364,5 +362,6 @@ class Mysql(Mariadb):
     """
 
     name: ClassVar[str] = "mysql"
+    always_joins: ClassVar[bool] = True
     collation: ClassVar[str] = "utf8mb4_0900_as_cs"
     exactly: ClassVar[str] = "utf8mb4_0900_bin"

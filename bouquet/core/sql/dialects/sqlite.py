@@ -5,15 +5,16 @@ SQLite.
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from decimal import Decimal
 from typing import Any, ClassVar
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
 from sqlalchemy.dialects import sqlite
 
-from bouquet.core.catalogue import Field
+from bouquet.core.catalogue import Field, Kind
 from bouquet.core.sql.dialects.base import Element
-from bouquet.core.sql.dialects.standard import StandardSql
+from bouquet.core.sql.dialects.standard import StandardSql, first_of_each
 from bouquet.core.sql.literals import literal
 from bouquet.core.values import Value
 
@@ -37,6 +38,7 @@ class Sqlite(StandardSql):
     """
 
     name: ClassVar[str] = "sqlite"
+    always_joins: ClassVar[bool] = True
 
     def __init__(self) -> None:
         self.engine_dialect = sqlite.dialect(paramstyle="named")
@@ -95,6 +97,19 @@ class Sqlite(StandardSql):
 
     def read_text(self, text: Element, stored: str) -> Element:
         return sa.func.bouquet_read(text, literal(stored)) if stored != "text" else text
+
+    def scaled(self, value: Element, factor: Decimal) -> Element:
+        return sa.func.bouquet_scaled(value, literal(str(factor)))
+
+    def trimmed_number(self, value: Element) -> Element:
+        return sa.func.bouquet_trimmed(value)
+
+    def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
+        clock = zone.key if kind is Kind.MOMENT else ""
+        return sa.func.bouquet_step(value, literal(unit), sa.literal_column(str(count)), literal(clock))
+
+    def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
+        return first_of_each(statement, keys, order)
 
     def local(self, moment: Element, zone: ZoneInfo) -> Element:
         return moment

@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 
-__all__ = ["StandardSql"]
+__all__ = ["StandardSql", "first_of_each"]
 
 
 class StandardSql(Dialect):
@@ -32,3 +32,13 @@ class StandardSql(Dialect):
         for text in texts[1:]:
             whole = whole.op("||", return_type=sa.Text())(text)
         return whole
+
+
+def first_of_each(statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
+    """
+    The first row, by `order`, of each combination of `keys`, found by its place among them.
+    """
+    place = sa.func.row_number().over(partition_by=keys, order_by=order)
+    ranked = statement.add_columns(place.label("place_of_row")).subquery("ranked")
+    kept = [c for c in ranked.c if c.name != "place_of_row"]
+    return sa.select(*kept).where(ranked.c.place_of_row == sa.literal_column("1"))
