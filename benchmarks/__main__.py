@@ -14,8 +14,8 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.browser import browse
+from benchmarks.database import BenchDatabase, Measured, measure_apart, plan_of, source_of, wide_document
 from benchmarks.engine import compile_wide, finding, folds, tallies
-from benchmarks.ground import Measured, ResolutionContext, measure_apart, plan_of, source_of, wide_document
 from benchmarks.runs import archives, comparing, many_runs
 
 ROWS, FEWER, MORE = 1_000_000, 100_000, 5_000_000
@@ -118,11 +118,11 @@ def files(url: str, say: Callable[..., None]) -> None:
     )
 
 
-def looks(ground: ResolutionContext, say: Callable[..., None]) -> None:
+def looks(database: BenchDatabase, say: Callable[..., None]) -> None:
     """
     Preview of fifty rows and tally through the API, from request to answer, after one warm-up each.
     """
-    with ground.client() as client:
+    with database.client() as client:
 
         def post(what: str, document: dict[str, Any]) -> None:
             client.post(f"/api/v1/design/{what}", json={"document": document, "limit": 50}).raise_for_status()
@@ -154,14 +154,14 @@ def looks(ground: ResolutionContext, say: Callable[..., None]) -> None:
     )
 
 
-def engine(ground: ResolutionContext, say: Callable[..., None]) -> None:
+def engine(database: BenchDatabase, say: Callable[..., None]) -> None:
     """
     Folds against SQL by hand, the tally against one pass, compiling, finding by a value.
     """
-    source = ground.source()
-    tried = folds(ground.url, source)[1]
+    source = database.source()
+    tried = folds(database.url, source)[1]
     best = min(tried, key=lambda way: tried[way])
-    rounds = [folds(ground.url, source, [best]) for _ in range(3)]
+    rounds = [folds(database.url, source, [best]) for _ in range(3)]
     ratio = median([ours / by_hand[best] for ours, by_hand in rounds])
     say(
         f"1,000,000 trees with count, latest and joined of their inspections; best SQL by hand: {best}",
@@ -170,7 +170,7 @@ def engine(ground: ResolutionContext, say: Callable[..., None]) -> None:
         f"{ratio:.2f} × the best",
         "1.5 × the best",
     )
-    counted = [tallies(ground.url, source) for _ in range(ROUNDS)]
+    counted = [tallies(database.url, source) for _ in range(ROUNDS)]
     say(
         "Tally of five steps, 1.2 million trees",
         f"{median([a for a, _ in counted]):.2f} s",
@@ -190,11 +190,11 @@ def engine(ground: ResolutionContext, say: Callable[..., None]) -> None:
         say(f"Find by a value, trees and neighbours: {what} ({text})", f"{whole:.1f} s for all", "", told, "1 s")
 
 
-def bench_in_browser(ground: ResolutionContext, say: Callable[..., None]) -> None:
+def bench_in_browser(database: BenchDatabase, say: Callable[..., None]) -> None:
     """
     How long a person waits on the bench, in a real browser.
     """
-    found = browse(ground)
+    found = browse(database)
     say(
         f"Bench of 60 columns, 1.2 million trees: an interaction until the next paint, of {len(found.waits)}",
         f"{median(found.waits):.0f} ms",
@@ -237,8 +237,8 @@ def main() -> None:
     """
     Measure everything, print it, and write the document.
     """
-    ground = ResolutionContext()
-    ground.prepare()
+    database = BenchDatabase()
+    database.prepare()
     lines: list[tuple[Any, ...]] = []
 
     def say(*cells: str) -> None:
@@ -246,17 +246,17 @@ def main() -> None:
         print(" | ".join(cells), flush=True)
 
     try:
-        plan_of(source_of(ground.url), wide_document(1))
-        files(ground.url, say)
-        many_rows(ground.url, say)
-        looks(ground, say)
-        engine(ground, say)
-        many_runs(ground, say)
-        comparing(ground.url, say)
+        plan_of(source_of(database.url), wide_document(1))
+        files(database.url, say)
+        many_rows(database.url, say)
+        looks(database, say)
+        engine(database, say)
+        many_runs(database, say)
+        comparing(database.url, say)
         archives(say)
-        bench_in_browser(ground, say)
+        bench_in_browser(database, say)
     finally:
-        ground.cluster.stop()
+        database.cluster.stop()
     head = ("what", "time", "peak memory", "measured", "asked")
     table = "\n".join(f"| {' | '.join(row)} |" for row in (head, ("---",) * 5, *lines))
     DOCUMENT.write_text(

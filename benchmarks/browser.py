@@ -19,7 +19,7 @@ from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
-from benchmarks.ground import FOLDER, ResolutionContext
+from benchmarks.database import FOLDER, BenchDatabase
 from bouquet.demo.cluster import port_is_free
 from bouquet.demo.demo import PEOPLE, seed_people
 from bouquet.runs import Queue, Services
@@ -67,15 +67,15 @@ class Browsing:
 
 
 @contextmanager
-def served(ground: ResolutionContext) -> Iterator[str]:
+def served(database: BenchDatabase) -> Iterator[str]:
     """
     The address of a Bouquet over the benchmarks' source, with a store of its own.
     """
-    ground.cluster.ensure_role("bouquet", "bench-only")
-    ground.cluster.drop_database("bouquet")
-    ground.cluster.ensure_database("bouquet", "bouquet")
-    store = Store(ground.cluster.url("bouquet", "bouquet", "bench-only"))
-    services = Services(store, ground.source(), FOLDER / "files", FOLDER / "outgoing")
+    database.cluster.ensure_role("bouquet", "bench-only")
+    database.cluster.drop_database("bouquet")
+    database.cluster.ensure_database("bouquet", "bouquet")
+    store = Store(database.cluster.url("bouquet", "bouquet", "bench-only"))
+    services = Services(store, database.source(), FOLDER / "files", FOLDER / "outgoing")
     store.migrate()
     Queue(services).install()
     seed_people(services)
@@ -84,7 +84,7 @@ def served(ground: ResolutionContext) -> Iterator[str]:
     environment = {
         **os.environ,
         "BOUQUET_STORE_URL": store.url,
-        "BOUQUET_SOURCE_URL": ground.url,
+        "BOUQUET_SOURCE_URL": database.url,
         "BOUQUET_SOURCE_CATALOGUE": str(files("bouquet.demo.marrowby") / "catalogue.toml"),
         "BOUQUET_FILES": str(FOLDER / "files"),
         "BOUQUET_OUTGOING": str(FOLDER / "outgoing"),
@@ -112,13 +112,13 @@ def served(ground: ResolutionContext) -> Iterator[str]:
         server.wait(30)
 
 
-def browse(ground: ResolutionContext) -> Browsing:
+def browse(database: BenchDatabase) -> Browsing:
     """
     Sixty columns over 1.2 million trees: columns chosen, moved and renamed, chips and tabs opened, the shelf searched.
     """
     from playwright.sync_api import sync_playwright
 
-    with served(ground) as address, sync_playwright() as playwright:
+    with served(database) as address, sync_playwright() as playwright:
         browser = playwright.chromium.launch(
             executable_path=shutil.which("chromium") or "/usr/bin/chromium", args=ARGUMENTS
         )

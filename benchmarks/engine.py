@@ -10,7 +10,7 @@ from typing import Any
 
 import psycopg
 
-from benchmarks.ground import plan_of
+from benchmarks.database import plan_of
 from bouquet.core.plan import resolve
 from bouquet.core.plan.model import Context
 from bouquet.core.sql import Statements, render
@@ -183,7 +183,7 @@ def compile_wide(source: Source) -> float:
 
 
 def _now() -> Any:
-    from benchmarks.ground import AS_OF
+    from benchmarks.database import AS_OF
 
     return AS_OF
 

@@ -17,7 +17,7 @@ from typing import Any
 
 import polars as pl
 
-from benchmarks.ground import FOLDER, ResolutionContext, measure_apart, plan_of, source_of, wide_document
+from benchmarks.database import FOLDER, BenchDatabase, measure_apart, plan_of, source_of, wide_document
 from bouquet.core.sql import Statements
 from bouquet.demo.demo import seed_people
 from bouquet.runs import Export, Queue, Services, ask_for_run, execute
@@ -42,15 +42,15 @@ LONGEST = 180
 
 
 @contextmanager
-def services_on(ground: ResolutionContext) -> Iterator[Services]:
+def services_on(database: BenchDatabase) -> Iterator[Services]:
     """
     Services on a store of their own in the benchmarks' cluster, by the real clock.
     """
-    ground.cluster.ensure_role("bouquet", "bench-only")
-    ground.cluster.drop_database("bouquet_runs")
-    ground.cluster.ensure_database("bouquet_runs", "bouquet")
-    store = Store(ground.cluster.url("bouquet_runs", "bouquet", "bench-only"))
-    made = Services(store, ground.source(), FOLDER / "runs", FOLDER / "outgoing")
+    database.cluster.ensure_role("bouquet", "bench-only")
+    database.cluster.drop_database("bouquet_runs")
+    database.cluster.ensure_database("bouquet_runs", "bouquet")
+    store = Store(database.cluster.url("bouquet_runs", "bouquet", "bench-only"))
+    made = Services(store, database.source(), FOLDER / "runs", FOLDER / "outgoing")
     store.migrate()
     Queue(made).install()
     seed_people(made)
@@ -60,17 +60,17 @@ def services_on(ground: ResolutionContext) -> Iterator[Services]:
         made.close()
 
 
-def many_runs(ground: ResolutionContext, say: Callable[..., None]) -> None:
+def many_runs(database: BenchDatabase, say: Callable[..., None]) -> None:
     """
     Two hundred small runs queued at once, two workers; and what one run costs beside its query and its bytes.
     """
-    with services_on(ground) as services:
+    with services_on(database) as services:
         queue = Queue(services)
         with queue.opened():
             ids = [ask_for_run(services, SMALL, person=None, via="hand").id for _ in range(RUNS)]
             for run_id in ids:
                 queue.put(run_id)
-        with _workers(services, ground.url):
+        with _workers(services, database.url):
             _wait(services, ids)
         with services.store.session() as session:
             runs = [ledger.get_run(session, run_id) for run_id in ids]

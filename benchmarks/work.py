@@ -16,7 +16,7 @@ from typing import Any
 import psycopg
 import xlsxwriter
 
-from benchmarks.ground import AS_OF, measured, plan_of, source_of, wide_document
+from benchmarks.database import AS_OF, measured, plan_of, source_of, wide_document
 from bouquet.core.compare import compare_rows
 from bouquet.core.reading import FileRows
 from bouquet.core.sql import Statements, render

@@ -26,7 +26,7 @@ from bouquet.demo.cluster import Cluster
 from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.sources import Source
 
-__all__ = ["AS_OF", "Measured", "ResolutionContext", "measure_apart", "wide_document"]
+__all__ = ["AS_OF", "BenchDatabase", "Measured", "measure_apart", "wide_document"]
 
 SCALE = 25
 UNTIL = date(2026, 11, 22)
@@ -44,7 +44,7 @@ class Measured:
     megabytes: float
 
 
-class ResolutionContext:
+class BenchDatabase:
     """
     The benchmarks' own cluster, filled once.
     """
