@@ -205,7 +205,7 @@ def _plain_names(read: Any) -> Any:
     What was read of MariaDB's tables, with names as they are: the reader leaves back quotes in them doubled.
     """
     if isinstance(read, Mapping):
-        return {key: _plain_names(value) for key, value in read.items()}
+        return {k: v if k in ("comment", "default") else _plain_names(v) for k, v in read.items()}
     if isinstance(read, list):
         return [_plain_names(value) for value in read]
     return read.replace("``", "`") if isinstance(read, str) else read

@@ -5,12 +5,18 @@ Resolving a template: the plan, or every problem at its place.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import pytest
 
+from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError
-from bouquet.core.plan import Resolution
+from bouquet.core.plan import Context, Resolution, resolve
+from bouquet.core.plan.capabilities import LACKS
+from bouquet.core.sql import DIALECTS
+from bouquet.core.template import read_document
+from tests.core.conftest import NOW
 
 Resolve = Callable[..., Resolution]
 
@@ -159,3 +165,15 @@ def test_between_two_days_takes_in_all_of_the_last(resolved: Resolve) -> None:
 def test_an_empty_group_narrows_nothing(resolved: Resolve) -> None:
     """Empty groups, also nested ones, are no steps."""
     assert resolved("tag", filter={"all": [{"any": []}, {"none": [{"all": []}]}]}).require().steps == ()
+
+
+def test_a_dialect_that_nobody_listed_lacks_everything(catalogue: Catalogue) -> None:
+    """What it lacks is said at its place; and every dialect there is has its line."""
+    columns = [{"id": "a", "heading": "A", "value": {"formula": '{tag} & "x"'}}]
+    template = read_document({"name": "T", "records": "tree", "columns": columns})
+    unknown = replace(catalogue, dialect="toy")
+    problems = {p.place for p in resolve(template, unknown, Context(as_of=NOW)).problems if p.code == "dialect"}
+
+    assert problems == {"columns[0].value.formula"}
+    assert resolve(template, catalogue, Context(as_of=NOW)).problems == []
+    assert set(LACKS) == set(DIALECTS)

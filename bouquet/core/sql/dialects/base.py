@@ -14,6 +14,7 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.errors import BouquetError
+from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 from bouquet.core.values import Value
 
@@ -257,9 +258,31 @@ class Dialect(ABC):
 
     def shown_number(self, value: Element, found: Field, show: Show) -> Element:
         """
-        A number as a column shows it.
+        A number as a column shows it: with its factor, decimals, marks, grouping, prefix and suffix.
         """
-        self._lacks("shown_number")
+        exact = self.exact(value, found)
+        if show.factor is not None:
+            exact = self.scaled(exact, show.factor)
+            if show.decimals is None:
+                exact = self.trimmed_number(exact)
+        decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
+        text = self.number_text(exact, found, decimals, even=show.rounding == "half_even")
+        if show.decimals and decimals is None:
+            text = self.joined_texts(text, literal("." + "0" * show.decimals))
+        mark = show.decimal_mark or "."
+        if show.grouping:
+            text = self.grouped(text, show.grouping, mark)
+        elif mark != ".":
+            text = sa.func.replace(text, literal("."), literal(mark))
+        if show.prefix or show.suffix:
+            text = self.joined_texts(literal(show.prefix), text, literal(show.suffix))
+        return text
+
+    def grouped(self, text: Element, grouping: str, mark: str) -> Element:
+        """
+        Digits with a mark between thousands, and a decimal mark.
+        """
+        self._lacks("grouped")
 
     def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
         """

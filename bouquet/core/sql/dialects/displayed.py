@@ -18,7 +18,7 @@ from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 
-__all__ = ["dated_text", "number_text"]
+__all__ = ["dated_text"]
 
 #: What `to_char` writes for the clock's offset; it would be that of the session, not of the template's zone.
 _OFFSET = "TZH:TZM"
@@ -29,35 +29,6 @@ _MACHINE = {
     Kind.MOMENT: f'YYYY-MM-DD"T"HH24:MI:SS{_OFFSET}',
     Kind.TIME: "HH24:MI:SS",
 }
-
-
-def number_text(value: Element, found: Field, show: Show, dialect: Dialect, *, trimmed: bool = False) -> Element:
-    """
-    A number with its factor, decimals, marks, grouping, prefix and suffix. `trimmed` leaves needless zeros out where
-    no decimals are asked for.
-    """
-    exact = dialect.exact(value, found)
-    if show.factor is not None:
-        exact = dialect.scaled(exact, show.factor)
-    if show.decimals is None and (trimmed or show.factor is not None):
-        exact = sa.func.trim_scale(exact)
-    decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
-    text = dialect.number_text(sa.cast(exact, sa.Numeric), found, decimals, even=show.rounding == "half_even")
-    if show.decimals and decimals is None:
-        text = dialect.joined_texts(text, literal("." + "0" * show.decimals))
-    mark = show.decimal_mark or "."
-    if show.grouping:
-        whole = sa.func.split_part(text, literal("."), sa.literal_column("1"))
-        grouped = sa.func.regexp_replace(
-            whole, literal(r"(\d)(?=(\d{3})+$)"), literal("\\1" + show.grouping), literal("g")
-        )
-        rest = sa.func.regexp_replace(text, literal(r"^[^.]*"), literal(""))
-        text = dialect.joined_texts(grouped, sa.func.replace(rest, literal("."), literal(mark)))
-    elif mark != ".":
-        text = sa.func.replace(text, literal("."), literal(mark))
-    if show.prefix or show.suffix:
-        text = dialect.joined_texts(literal(show.prefix), text, literal(show.suffix))
-    return text
 
 
 def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone: ZoneInfo) -> Element:

@@ -21,8 +21,8 @@ from sqlalchemy.sql.elements import Grouping
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.sql.dialects.base import Dialect, Element
-from bouquet.core.sql.dialects.mariadb_displayed import dated_text, number_text
-from bouquet.core.sql.dialects.standard import first_of_each
+from bouquet.core.sql.dialects.mariadb_displayed import dated_text
+from bouquet.core.sql.dialects.standard import PYTHON_TYPES, first_of_each
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 from bouquet.core.values import Value
@@ -43,16 +43,6 @@ _NO = ("false", "no", "n", "0", "f")
 
 #: The seconds since 1970 between which a zone's changes of the clock are known to a statement: 1990 to 2041.
 _CLOCK_FROM, _CLOCK_UNTIL = 631_152_000, 2_240_524_800
-
-_PYTHON: dict[str, Any] = {
-    "integer": sa.Integer(),
-    "boolean": sa.Boolean(),
-    "date": sa.Date(),
-    "timestamp": sa.DateTime(),
-    "timestamptz": sa.DateTime(timezone=True),
-    "time": sa.Time(),
-    "bytes": sa.LargeBinary(),
-}
 
 
 def _plain(number: int | str) -> Element:
@@ -342,8 +332,11 @@ class Mariadb(Dialect):
         }.get(found.stored, sa.Text())
         return sa.cast(text, kind)
 
-    def shown_number(self, value: Element, found: Field, show: Show) -> Element:
-        return number_text(value, found, show, self)
+    def grouped(self, text: Element, grouping: str, mark: str) -> Element:
+        whole = sa.func.substring_index(text, literal("."), sa.literal_column("1"))
+        marked = sa.func.regexp_replace(whole, literal(r"([0-9])(?=([0-9]{3})+\z)"), literal("\\1" + grouping))
+        rest = sa.func.regexp_replace(text, literal(r"\A[^.]*"), literal(""))
+        return self.joined_texts(marked, sa.func.replace(rest, literal("."), literal(mark)))
 
     def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
         return dated_text(value, found, show, self, zone)
@@ -352,7 +345,7 @@ class Mariadb(Dialect):
         return first_of_each(statement, keys, order)
 
     def paper(self, value: Element, found: Field) -> Element:
-        kind = _PYTHON.get(found.stored, sa.Text())
+        kind = PYTHON_TYPES.get(found.stored, sa.Text())
         return sa.type_coerce(sa.cast(value, sa.Text) if found.stored == "other" else value, kind)
 
 

@@ -17,7 +17,7 @@ from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 
-__all__ = ["dated_text", "number_text"]
+__all__ = ["dated_text"]
 
 #: Codes of `strftime` as `DATE_FORMAT` writes them; those that are not here are the same.
 _CODES = {
@@ -33,33 +33,6 @@ _MACHINE = {
     Kind.MOMENT: f"%Y-%m-%dT%H:%i:%s{_OFFSET}",
     Kind.TIME: "%H:%i:%s",
 }
-
-
-def number_text(value: Element, found: Field, show: Show, dialect: Dialect) -> Element:
-    """
-    A number with its factor, decimals, marks, grouping, prefix and suffix.
-    """
-    exact = dialect.exact(value, found)
-    if show.factor is not None:
-        exact = dialect.scaled(exact, show.factor)
-        if show.decimals is None:
-            exact = dialect.trimmed_number(exact)
-    decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
-    text = dialect.number_text(exact, found, decimals, even=show.rounding == "half_even")
-    if show.decimals and decimals is None:
-        text = dialect.joined_texts(text, literal("." + "0" * show.decimals))
-    mark = show.decimal_mark or "."
-    if show.grouping:
-        whole = sa.func.substring_index(text, literal("."), sa.literal_column("1"))
-        groups = r"([0-9])(?=([0-9]{3})+\z)"
-        grouped = sa.func.regexp_replace(whole, literal(groups), literal("\\1" + show.grouping))
-        rest = sa.func.regexp_replace(text, literal(r"\A[^.]*"), literal(""))
-        text = dialect.joined_texts(grouped, sa.func.replace(rest, literal("."), literal(mark)))
-    elif mark != ".":
-        text = sa.func.replace(text, literal("."), literal(mark))
-    if show.prefix or show.suffix:
-        text = dialect.joined_texts(literal(show.prefix), text, literal(show.suffix))
-    return text
 
 
 def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone: ZoneInfo) -> Element:

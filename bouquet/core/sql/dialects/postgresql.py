@@ -15,7 +15,7 @@ from sqlalchemy.dialects.postgresql import aggregate_order_by
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.sql.dialects.base import Element
-from bouquet.core.sql.dialects.displayed import dated_text, number_text
+from bouquet.core.sql.dialects.displayed import dated_text
 from bouquet.core.sql.dialects.standard import StandardSql
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
@@ -256,8 +256,11 @@ class Postgresql(StandardSql):
     def joined(self, text: Element, separator: str, order: Sequence[Element], *where: Element | None) -> Element:
         return self.filtered(sa.func.string_agg(text, aggregate_order_by(literal(separator), *order)), *where)
 
-    def shown_number(self, value: Element, found: Field, show: Show) -> Element:
-        return number_text(value, found, show, self)
+    def grouped(self, text: Element, grouping: str, mark: str) -> Element:
+        whole = sa.func.split_part(text, literal("."), sa.literal_column("1"))
+        marked = sa.func.regexp_replace(whole, literal(r"(\d)(?=(\d{3})+$)"), literal("\\1" + grouping), literal("g"))
+        rest = sa.func.regexp_replace(text, literal(r"^[^.]*"), literal(""))
+        return self.joined_texts(marked, sa.func.replace(rest, literal("."), literal(mark)))
 
     def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
         return dated_text(value, found, show, self, zone)

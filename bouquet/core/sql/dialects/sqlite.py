@@ -14,22 +14,11 @@ from sqlalchemy.dialects import sqlite
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.sql.dialects.base import Element
-from bouquet.core.sql.dialects.standard import StandardSql, first_of_each
+from bouquet.core.sql.dialects.standard import PYTHON_TYPES, StandardSql, first_of_each
 from bouquet.core.sql.literals import literal
 from bouquet.core.values import Value
 
 __all__ = ["Sqlite"]
-
-#: What values of a stored type become in Python, where the driver gives texts and numbers only.
-_PYTHON: dict[str, Any] = {
-    "integer": sa.Integer(),
-    "boolean": sa.Boolean(),
-    "date": sa.Date(),
-    "timestamp": sa.DateTime(),
-    "timestamptz": sa.DateTime(timezone=True),
-    "time": sa.Time(),
-    "bytes": sa.LargeBinary(),
-}
 
 
 class Sqlite(StandardSql):
@@ -118,7 +107,7 @@ class Sqlite(StandardSql):
         return value
 
     def paper(self, value: Element, found: Field) -> Element:
-        kind = _PYTHON.get(found.stored, sa.Text())
+        kind = PYTHON_TYPES.get(found.stored, sa.Text())
         return sa.type_coerce(sa.cast(value, sa.Text) if found.stored == "other" else value, kind)
 
     def number_text(self, value: Element, found: Field, decimals: int | None, *, even: bool) -> Element:

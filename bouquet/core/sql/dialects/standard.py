@@ -11,7 +11,18 @@ import sqlalchemy as sa
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 
-__all__ = ["StandardSql", "first_of_each"]
+__all__ = ["PYTHON_TYPES", "StandardSql", "first_of_each"]
+
+#: What values of a stored type become in Python, where the driver gives texts and numbers only.
+PYTHON_TYPES: dict[str, Any] = {
+    "integer": sa.Integer(),
+    "boolean": sa.Boolean(),
+    "date": sa.Date(),
+    "timestamp": sa.DateTime(),
+    "timestamptz": sa.DateTime(timezone=True),
+    "time": sa.Time(),
+    "bytes": sa.LargeBinary(),
+}
 
 
 class StandardSql(Dialect):
