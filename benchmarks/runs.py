@@ -84,14 +84,14 @@ def many_runs(database: BenchDatabase, say: Callable[..., None]) -> None:
 
 def _overhead(services: Services, say: Callable[..., None]) -> None:
     whole, bare = [], []
-    _, plan = plan_of(services.source, SMALL)
+    _, plan = plan_of(services.sources.get(), SMALL)
     for _ in range(30):
         run_id = ask_for_run(services, SMALL, person=None, via="hand").id
         began = time.perf_counter()
         execute(services, run_id)
         whole.append(time.perf_counter() - began)
         began = time.perf_counter()
-        with services.source.reader.snapshot(pooled=True) as snapshot:
+        with services.sources.get().reader.snapshot(pooled=True) as snapshot:
             snapshot.table(Statements(plan).rows())
         bare.append(time.perf_counter() - began)
     over = statistics.median(whole) - statistics.median(bare)

@@ -26,10 +26,13 @@ class Settings(BaseSettings):
 
     #: libpq URL of Bouquet's own database.
     store_url: SecretStr
-    #: libpq URL of the source, with a role that can only read.
-    source_url: SecretStr
+    #: libpq URL of the source, with a role that can only read; other sources are kept in the store.
+    source_url: SecretStr | None = None
     #: The name templates and runs know the source by.
     source_name: str = "source"
+    #: The key by which the addresses of further sources are kept encrypted; “bouquet key” prints one. Several stand
+    #: between commas, the newest first.
+    secret_key: SecretStr = SecretStr("")
     #: The curated catalogue (TOML), if there is one.
     source_catalogue: Path | None = None
     #: Where the files that runs make are kept: a folder, or an fsspec URL such as sftp://host/path.

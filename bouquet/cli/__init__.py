@@ -9,9 +9,10 @@ than it uses.
 # Commands stand in the help in the order in which they are imported here.
 from bouquet.cli import runs
 from bouquet.cli import looking
+from bouquet.cli import sources
 from bouquet.cli import house
 
 # isort: on
 from bouquet.cli.common import app
 
-__all__ = ["app", "house", "looking", "runs"]
+__all__ = ["app", "house", "looking", "runs", "sources"]

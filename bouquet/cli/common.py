@@ -7,6 +7,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -27,6 +28,7 @@ from bouquet.runs import (
     Services,
 )
 from bouquet.settings import settings
+from bouquet.sources import Source
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
 
@@ -37,12 +39,38 @@ schema_app = typer.Typer(no_args_is_help=True, help="Schemas that Bouquet publis
 app.add_typer(schema_app, name="schema")
 
 
+#: The source that commands speak of, as `--source` named it.
+_chosen: ContextVar[str | None] = ContextVar("source", default=None)
+
+
 @app.callback()
-def entrance() -> None:
+def entrance(
+    source: Annotated[
+        str | None, typer.Option(help="Which source is meant, where the house has several; its first if not given.")
+    ] = None,
+) -> None:
     """
     Export templates over your own records: designed on real rows, run on demand or by the calendar, with proof.
     """
     configure_logs()
+    _chosen.set(source)
+
+
+def chosen_source(services: Services) -> Source:
+    """
+    The source that `--source` named, by its name or title, or the house's first. Ends with a message where there is
+    none.
+    """
+    wanted = _chosen.get()
+    if wanted is None:
+        return services.sources.get(services.sources.default)
+    known = services.sources.listed()
+    if wanted in known:
+        return services.sources.get(wanted)
+    fixed = services.sources.fixed
+    if fixed is None or fixed.name.lower() != wanted.lower():
+        fail(f"There is no source “{wanted}”. “bouquet source list” shows them.")
+    return services.sources.get()
 
 
 @contextmanager
@@ -82,14 +110,27 @@ def moment_of(text: str | None, zone: str) -> datetime | None:
     return moment if moment.tzinfo else moment.replace(tzinfo=ZoneInfo(zone))
 
 
-def document_of(services: Services, named: str) -> tuple[dict[str, Any], int | None, int | None]:
+@dataclass(frozen=True)
+class Named:
+    """
+    What a command was given: a document, the template and version it is of, if it is one, and the source it reads.
+    """
+
+    document: dict[str, Any]
+    template_id: int | None
+    version: int | None
+    source: Source
+
+
+def document_of(services: Services, named: str) -> Named:
     """
     A document from a file or from the library, with the template's number and version where it has them.
     """
     path = Path(named)
     if path.suffix == ".json" or path.is_file():
         try:
-            return json.loads(path.read_text(encoding="utf-8")), None, None
+            document = json.loads(path.read_text(encoding="utf-8"))
+            return Named(document, None, None, chosen_source(services))
         except OSError as error:
             raise NotFound(f"There is no file “{named}” that can be read.") from error
         except ValueError as error:
@@ -99,11 +140,14 @@ def document_of(services: Services, named: str) -> tuple[dict[str, Any], int | N
         if record is None:
             raise NotFound(f"There is neither a template called “{named}” nor a file of that name.")
         saved = shelf.latest_version(session, record.id)
-        return (saved.document, record.id, saved.number) if saved else (record.draft, record.id, None)
+        source = services.sources.get(record.source)
+        if saved is None:
+            return Named(record.draft, record.id, None, source)
+        return Named(saved.document, record.id, saved.number, source)
 
 
 def record_type_of(services: Services, name: str) -> RecordType:
-    types = services.source.catalogue().record_types
+    types = chosen_source(services).catalogue().record_types
     if name not in types:
         candidates = nearest(name, list(types))
         hint = f" Did you mean {' or '.join(candidates)}?" if candidates else ""
@@ -116,17 +160,19 @@ class Planned:
     plan: Plan
     words: dict[str, str]
     sentence: str
+    source: Source
 
 
 def planned(services: Services, named: str, as_of: str | None, answer: list[str] | None) -> Planned:
-    document, template_id, _ = document_of(services, named)
-    read = read_document(document)
+    found = document_of(services, named)
+    read, source = read_document(found.document), found.source
     answers = answers_of(read, answer) if answer else None
-    context = services.context(moment_of(as_of, read.zone), answers=answers, template_id=template_id)
-    catalogue = services.source.catalogue()
+    moment = moment_of(as_of, read.zone)
+    context = services.context(moment, answers=answers, template_id=found.template_id, source=source.key)
+    catalogue = source.catalogue()
     plan = resolve(read, catalogue, context).require()
     sentence = Sentence(read, catalogue, context)
-    return Planned(plan, dict(sentence.steps()), sentence.text())
+    return Planned(plan, dict(sentence.steps()), sentence.text(), source)
 
 
 AsOf = Annotated[str | None, typer.Option(help="The moment windows count from; now if not given.")]

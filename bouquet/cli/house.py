@@ -18,6 +18,7 @@ import typer
 
 from bouquet.cli.common import (
     app,
+    chosen_source,
     fail,
     open_services,
 )
@@ -100,10 +101,12 @@ def _scope(services: Services, text: str) -> Any:
         return None
     where, mark, values = text.partition("=")
     records, _, field = where.strip().partition(".")
-    known = services.source.catalogue().record_types.get(records)
+    source = chosen_source(services)
+    known = source.catalogue().record_types.get(records)
     if not mark or known is None or known.field_named(field) is None:
         raise typer.BadParameter(f"“{text}” names no field of a record type", param_hint="--scope")
-    return {"records": records, "field": field, "values": [v.strip() for v in values.split(",") if v.strip()]}
+    scope = {"records": records, "field": field, "values": [v.strip() for v in values.split(",") if v.strip()]}
+    return {**scope, "source": source.key} if source.key else scope
 
 
 @app.command()

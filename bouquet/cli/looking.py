@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from pydantic import ValidationError
 
 from bouquet.cli.common import (
     Answer,
@@ -20,6 +19,7 @@ from bouquet.cli.common import (
     RecordTypeName,
     TemplateName,
     app,
+    chosen_source,
     fail,
     open_services,
     planned,
@@ -33,8 +33,7 @@ from bouquet.runs import (
     count_tally,
 )
 from bouquet.runs import trace as trace_record
-from bouquet.settings import settings
-from bouquet.sources import overlay_of, try_source, write_overlay
+from bouquet.sources import overlay_of, write_overlay
 
 
 @app.command()
@@ -44,7 +43,7 @@ def explain(template: TemplateName, as_of: AsOf = None, answer: Answer = None, a
     """
     with open_services() as services:
         made = planned(services, template, as_of, answer)
-        with services.source.reader.snapshot() as snapshot:
+        with made.source.reader.snapshot() as snapshot:
             tally = count_tally(snapshot, made.plan, made.words)
     if as_json:
         typer.echo(json.dumps({"sentence": made.sentence, "tally": tally}, indent=2, ensure_ascii=False))
@@ -73,7 +72,7 @@ def trace(
     """
     with open_services() as services:
         made = planned(services, template, as_of, answer)
-        with services.source.reader.snapshot() as snapshot:
+        with made.source.reader.snapshot() as snapshot:
             found = trace_record(snapshot, made.plan, made.words, key)
     if found.record is None:
         fail(f"There is no {made.plan.record_type.label} “{' '.join(key)}”.")
@@ -109,7 +108,8 @@ def profile(
         known = record_type_of(services, record_type)
         names = field or [f.name for f in known.fields]
         try:
-            found = [services.source.facts(known.name, name) for name in names]
+            source = chosen_source(services)
+            found = [source.facts(known.name, name) for name in names]
         except KeyError as error:
             fail(f"{known.label.capitalize()} has no field “{error.args[0]}”.")
     if as_json:
@@ -140,7 +140,7 @@ def find(
     finding = None
     with open_services() as services:
         known = record_type_of(services, record_type)
-        for finding in services.source.find(known.name, value, seconds=seconds):
+        for finding in chosen_source(services).find(known.name, value, seconds=seconds):
             if not as_json and sys.stderr.isatty():
                 typer.echo(f"\r{finding.searched:.0%} searched, {len(finding.hits)} fields", nl=False, err=True)
     assert finding is not None
@@ -155,28 +155,6 @@ def find(
         typer.echo(f"not searched: {name}")
 
 
-@app.command("try")
-def try_address(
-    url: Annotated[
-        str | None, typer.Argument(help="The source's address; BOUQUET_SOURCE_URL where none is given.")
-    ] = None,
-) -> None:
-    """
-    Try a source step by step: reachable, signed in, encrypted, can only read, what is seen. Changes nothing there.
-    """
-    if url is None:
-        try:
-            url = settings().source_url.get_secret_value()
-        except ValidationError:
-            fail("Give an address, or set BOUQUET_SOURCE_URL.")
-    marks = {"good": "✓", "care": "!", "wrong": "✗"}
-    last = None
-    for last in try_source(url):
-        typer.echo(f"{marks[last.mark]} {last.name}: {last.says}")
-    if last is None or last.mark == "wrong":
-        raise typer.Exit(1)
-
-
 @app.command()
 def catalogue(
     out: Annotated[Path | None, typer.Option(help="The file to write; standard output where none is given.")] = None,
@@ -187,7 +165,7 @@ def catalogue(
     Point BOUQUET_SOURCE_CATALOGUE to the file, and it is what people see.
     """
     with open_services() as services:
-        text = write_overlay(overlay_of(services.source.catalogue()))
+        text = write_overlay(overlay_of(chosen_source(services).catalogue()))
     if out is None:
         typer.echo(text, nl=False)
         return

@@ -18,7 +18,9 @@ import typer
 from bouquet.cli.common import (
     answers_of,
     app,
+    chosen_source,
     document_of,
+    fail,
     moment_of,
     open_services,
     record_type_of,
@@ -62,20 +64,21 @@ def run(
     Run a template once, put its file into a folder, and print its slip.
     """
     with open_services() as services:
-        document, template_id, version = document_of(services, template)
-        read = read_document(document)
+        found = document_of(services, template)
+        read = read_document(found.document)
         asked = ask_for_run(
             services,
-            document,
+            found.document,
             person=None,
             asked_by=f"{getpass.getuser()}, by command line",
             via="command line",
             format=format,
             as_of=moment_of(as_of, read.zone),
-            template_id=template_id,
-            version=version,
+            template_id=found.template_id,
+            version=found.version,
             answers=answers_of(read, answer or []),
             purpose=purpose,
+            source=found.source.key,
             asks_purpose=True,
         )
         done = _finished(services, asked.id)
@@ -126,8 +129,12 @@ def bundle(
     Run several templates and whole record types on one snapshot, into one archive with one slip.
     """
     with open_services() as services:
-        types = services.source.catalogue().record_types
-        parts = [document_of(services, t)[0] for t in template or ()]
+        found = [document_of(services, t) for t in template or ()]
+        source = found[0].source if found and not (records or everything) else chosen_source(services)
+        if any(f.source is not source for f in found):
+            fail("These templates read different sources. A bundle is of one, so that its files agree.")
+        types = source.catalogue().record_types
+        parts = [f.document for f in found]
         wanted = list(types) if everything else records or ()
         parts += [whole_template(record_type_of(services, r)).as_document() for r in wanted]
         asked = ask_for_run(
@@ -138,6 +145,7 @@ def bundle(
             via="command line",
             format=format,
             purpose=purpose,
+            source=source.key,
             asks_purpose=True,
         )
         done = _finished(services, asked.id)

@@ -16,7 +16,7 @@ from typing import TypeAlias
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Relation
 
-__all__ = ["Rights", "Scope"]
+__all__ = ["NOTHING", "Rights", "Scope"]
 
 #: How much longer than a way to one record a way to many counts.
 MANY = 1_000
@@ -38,6 +38,10 @@ class Scope:
     records: str
     field: str
     values: tuple[str, ...]
+
+
+#: A right that leaves nothing: it speaks of no record type, and so closes all.
+NOTHING = Scope("", "", ())
 
 
 class Rights:

@@ -165,7 +165,7 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
             )
             execute(services, run.id)
             _backdate(services, run.id)
-        tick_rounds(replace(services, clock=partial(_same, as_of)), inline)
+        tick_rounds(replace(services, source=services.sources.fixed, clock=partial(_same, as_of)), inline)
     _widen_billing(services, ines)
 
 
@@ -181,7 +181,7 @@ def _widen_billing(services: Services, ines: Person) -> None:
         document["filter"]["all"][1]["window"] = {"type": "last", "count": 3, "unit": "month"}
         document["output"] = {"name": "billing_{window_end:%Y-%m}", "split": {"by": "c3"}}
         template = read_document(document)
-        sentence = Sentence(template, services.source.catalogue(), services.context()).text()
+        sentence = Sentence(template, services.sources.get().catalogue(), services.context()).text()
         revision = record.draft_revision
         shelf.change_draft(session, record.id, template.as_document(), sentence, revision, ines, services.clock())
         shelf.save_version(session, record.id, "three months, a file a contractor", ines, services.clock())
@@ -215,7 +215,7 @@ def _documents() -> list[dict[str, Any]]:
 
 def _add(services: Services, session: Any, document: dict[str, Any], owner: Person) -> TemplateRecord:
     template = read_document(document)
-    sentence = Sentence(template, services.source.catalogue(), services.context()).text()
+    sentence = Sentence(template, services.sources.get().catalogue(), services.context()).text()
     record = shelf.add_template(session, template.as_document(), sentence, owner, services.clock())
     shelf.save_version(session, record.id, "as first agreed", owner, services.clock())
     return record

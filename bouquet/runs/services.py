@@ -5,20 +5,23 @@ What every way into Bouquet shares: the store, the sources, the clock, the folde
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import InitVar, dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from bouquet.core.plan import Context, Picked, Scope
+from bouquet.core.rights import NOTHING
 from bouquet.runs.mail_server import MailServer
 from bouquet.runs.storage import FileStore
 from bouquet.settings import Settings
-from bouquet.sources import LEDGER, LedgerSource, Source
-from bouquet.store import Store
+from bouquet.sources import LEDGER, Kept, LedgerSource, Overlay, Source, Sources
+from bouquet.store import Store, curating
 from bouquet.store import runs as ledger
+from bouquet.store import sources as kept_sources
 from bouquet.store.picks import find_picks, list_picks
+from bouquet.store.secrets import Vault
 
 __all__ = ["Services"]
 
@@ -42,35 +45,64 @@ def _mail_server(settings: Settings) -> MailServer | None:
 
 class _SavedPicks(Mapping[str, Picked]):
     """
-    The saved lists of the store, read when a template names one.
+    The saved lists of a source that the store keeps, read when a template names one.
     """
 
-    def __init__(self, store: Store) -> None:
-        self._store = store
+    def __init__(self, store: Store, source: str) -> None:
+        self._store, self._source = store, source
 
     def __getitem__(self, name: str) -> Picked:
         with self._store.session() as session:
             found = find_picks(session, name)
-            if found is None:
+            if found is None or found.source != self._source:
                 raise KeyError(name)
             return Picked(found.records, tuple(tuple(k) for k in found.keys))
 
     def __iter__(self) -> Iterator[str]:
         with self._store.session() as session:
-            return iter([p.name for p in list_picks(session)])
+            return iter([p.name for p in list_picks(session, source=self._source)])
 
     def __len__(self) -> int:
         return len(list(iter(self)))
+
+
+class _KeptInStore:
+    """
+    The sources that the store keeps.
+    """
+
+    def __init__(self, store: Store, vault: Vault) -> None:
+        self._store, self._vault = store, vault
+
+    def listed(self) -> Sequence[Kept]:
+        with self._store.session() as session:
+            numbers = curating.numbers_in_use(session)
+            found = [
+                Kept(s.name, s.environment, s.revision, numbers.get(s.name, 0))
+                for s in kept_sources.list_sources(session)
+            ]
+        return [Kept("", curated=numbers.get("", 0)), *found]
+
+    def address(self, key: str) -> str:
+        with self._store.session() as session:
+            sealed = kept_sources.find_source(session, key).address
+        return self._vault.open(sealed)
+
+    def overlay(self, key: str, number: int) -> Overlay:
+        with self._store.session() as session:
+            return Overlay.model_validate(curating.get_version(session, key, number).document)
 
 
 @dataclass
 class Services:
     """
     The parts that web, command line and workers work with. `clock` gives the moment, in UTC.
+
+    `source` is the one in the settings, if there is one; all of them are in `sources`.
     """
 
     store: Store
-    source: Source
+    source: InitVar[Source | None]
     files: Path | str
     outgoing: Path
     year_start: int = 4
@@ -81,16 +113,23 @@ class Services:
     #: Where mail is handed over; None where none is sent.
     mail: MailServer | None = None
     clock: Callable[[], datetime] = field(default=_now)
+    #: What addresses of sources are kept with.
+    vault: Vault = field(default_factory=Vault, repr=False)
 
-    def __post_init__(self) -> None:
+    def __post_init__(self, source: Source | None) -> None:
         self.storage = FileStore(self.files, self.files_options)
-        self.ledger = LedgerSource(self.store.url, self.source.environment)
+        self.sources = Sources(source, _KeptInStore(self.store, self.vault))
+        self.ledger = LedgerSource(self.store.url, source.environment if source is not None else "live")
 
     @classmethod
     def from_settings(cls, settings: Settings) -> Services:
+        source = None
+        if settings.source_url is not None:
+            source = Source(settings.source_name, settings.source_url.get_secret_value(), settings.source_catalogue)
         return cls(
             store=Store(settings.store_url.get_secret_value()),
-            source=Source(settings.source_name, settings.source_url.get_secret_value(), settings.source_catalogue),
+            source=source,
+            vault=Vault(settings.secret_key.get_secret_value()),
             files=settings.files,
             outgoing=settings.outgoing,
             year_start=settings.year_start,
@@ -101,9 +140,9 @@ class Services:
 
     def source_of(self, name: str) -> Source | LedgerSource:
         """
-        The source that a run reads: the application's, or the built-in one.
+        The source that a run reads, by name. Raises NoSource where it is not there any more.
         """
-        return self.ledger if name == LEDGER else self.source
+        return self.ledger if name == LEDGER else self.sources.get(name)
 
     def context(
         self,
@@ -120,8 +159,8 @@ class Services:
 
         Args:
             answers: To the template's asks; None while designing.
-            scope: What the asking person's rights leave of the application's source, as the store keeps it.
-            source: The built-in source that is read, if it is one: a scope does not speak of that.
+            scope: What the asking person's rights leave, as the store keeps it.
+            source: The source that is read. A scope does not speak of the built-in one.
             template_id: The template whose earlier runs count, and `run_id` the run they are earlier than.
         """
         last, count, usual = None, 0, []
@@ -133,25 +172,30 @@ class Services:
             as_of=as_of or self.clock(),
             year_start=self.year_start,
             answers=answers,
-            picks=_SavedPicks(self.store),
-            scope=self.scope_of(scope) if not source else None,
+            picks=_SavedPicks(self.store, source),
+            scope=self.scope_of(scope, source),
             last_run_at=last,
             sequence=count + 1,
             usual=tuple(usual),
         )
 
     @staticmethod
-    def scope_of(kept: Mapping[str, Any] | None) -> Scope | None:
+    def scope_of(kept: Mapping[str, Any] | None, source: str = "") -> Scope | None:
         """
-        A person's scope, from how the store keeps it.
+        What a person's rights leave of a source, from how the store keeps it. A right speaks of one source, and leaves
+        nothing of the others.
         """
-        return Scope(kept["records"], kept["field"], tuple(kept["values"])) if kept else None
+        if not kept or source == LEDGER:
+            return None
+        if kept.get("source", "") != source:
+            return NOTHING
+        return Scope(kept["records"], kept["field"], tuple(kept["values"]))
 
     def close(self) -> None:
         """
-        Let go of all connections.
+        Close all connections.
         """
-        self.source.close()
+        self.sources.close()
         self.ledger.close()
         self.storage.close()
         self.store.close()

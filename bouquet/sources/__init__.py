@@ -3,14 +3,23 @@ Reading other people's databases.
 """
 
 from bouquet.sources.base import Reader, Snapshot
-from bouquet.sources.errors import SourceCancelled, SourceChanged, SourceDown, SourceError, SourceRefused, SourceTimeout
+from bouquet.sources.errors import (
+    NoSource,
+    SourceCancelled,
+    SourceChanged,
+    SourceDown,
+    SourceError,
+    SourceRefused,
+    SourceTimeout,
+)
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import Finding, Found, find_value
 from bouquet.sources.ledger import LEDGER, LedgerSource
-from bouquet.sources.overlay import OverlayError, overlay_of, read_overlay, write_overlay
+from bouquet.sources.overlay import Overlay, OverlayError, overlay_of, read_overlay, write_overlay
 from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile
 from bouquet.sources.reflect import reflect_catalogue
+from bouquet.sources.registry import Kept, KeptSources, Sources
 from bouquet.sources.source import INTERACTIVE_TIMEOUT, Source
 from bouquet.sources.trying import Step, try_source
 
@@ -21,7 +30,11 @@ __all__ = [
     "FieldProfile",
     "Finding",
     "Found",
+    "Kept",
+    "KeptSources",
     "LedgerSource",
+    "NoSource",
+    "Overlay",
     "OverlayError",
     "PostgresReader",
     "Reader",
@@ -33,6 +46,7 @@ __all__ = [
     "SourceError",
     "SourceRefused",
     "SourceTimeout",
+    "Sources",
     "Step",
     "field_facts",
     "find_value",

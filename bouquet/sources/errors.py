@@ -6,7 +6,8 @@ What can go wrong with a source. The drivers' errors are renamed once, here.
     ├── SourceTimeout      it took longer than interactive work may
     ├── SourceCancelled    somebody stopped the query
     ├── SourceChanged      a table or column that was there is there no longer
-    └── SourceRefused      the role may not read this
+    ├── SourceRefused      the role may not read this
+    └── NoSource           there is no source of this name, or none at all
 """
 
 from __future__ import annotations
@@ -21,6 +22,7 @@ import sqlalchemy.exc
 from bouquet.core.errors import BouquetError
 
 __all__ = [
+    "NoSource",
     "SourceCancelled",
     "SourceChanged",
     "SourceDown",
@@ -37,6 +39,14 @@ class SourceError(BouquetError):
     """
 
     code = "source"
+
+
+class NoSource(SourceError):
+    """
+    There is no such source here.
+    """
+
+    code = "no_source"
 
 
 class SourceDown(SourceError):

@@ -8,6 +8,7 @@ import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Literal
 
 import sqlalchemy as sa
 
@@ -19,7 +20,7 @@ from bouquet.sources.errors import SourceDown
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import TIME as FIND_TIME
 from bouquet.sources.find import Finding, find_value
-from bouquet.sources.overlay import read_overlay
+from bouquet.sources.overlay import Overlay, read_overlay
 from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile, profile_record_type
 from bouquet.sources.reflect import Memory, reflect_catalogue
@@ -44,16 +45,22 @@ class Source:
     One database that Bouquet reads and never writes.
 
     Args:
-        name: The name templates and runs know it by.
+        name: What people call it, unless the curated catalogue has a title for it.
         url: Of a role that can only read: libpq's for PostgreSQL, SQLAlchemy's for others.
-        overlay: The curated catalogue, if there is one.
+        overlay: The file of the curated catalogue, if there is one.
+        key: What templates and runs know it by; empty for the one in the settings.
+        environment: `live` or `practice`, unless the curated catalogue says.
     """
 
-    def __init__(self, name: str, url: str, overlay: Path | None = None) -> None:
-        self.name = name
+    def __init__(
+        self, name: str, url: str, overlay: Path | None = None, *, key: str = "", environment: str = "live"
+    ) -> None:
+        self.name, self.key, self.url = name, key, url
         self._overlay = read_overlay(overlay) if overlay else None
         self.title = self._overlay.title if self._overlay else name
-        self.environment = self._overlay.environment if self._overlay else "live"
+        self.environment = self._overlay.environment if self._overlay else environment
+        #: The number of the curated version laid over it; 0 for the file's, or none.
+        self.curated = 0
         self.reader: Reader
         if sa.make_url(url).get_backend_name() == "postgresql":
             self.reader = PostgresReader(url, self.title)
@@ -77,13 +84,13 @@ class Source:
         with self._lock:
             known = self._catalogue
             if known is None or fresh or time.monotonic() - known[0] > CATALOGUE_AGE:
+                # A file of the settings that names what is not there is a mistake; elsewhere the source changed.
+                strict = known is None and not self.key and not self.curated
                 try:
-                    known = (
-                        time.monotonic(),
-                        reflect_catalogue(
-                            self._engine, self.name, self._overlay, strict=known is None, memory=self._memory
-                        ),
+                    found = reflect_catalogue(
+                        self._engine, self.name, self._overlay, strict=strict, memory=self._memory
                     )
+                    known = (time.monotonic(), found)
                 except SourceDown:
                     if known is None or fresh:
                         raise
@@ -91,6 +98,46 @@ class Source:
                     known = (time.monotonic() - CATALOGUE_AGE + RETRY_AGE, known[1])
                 self._catalogue = known
             return known[1]
+
+    def lay(self, overlay: Overlay, number: int) -> None:
+        """
+        Lay a curated catalogue over it, version `number`, instead of the one there was.
+        """
+        with self._lock:
+            self._overlay, self.curated = overlay, number
+            self.title, self.environment = overlay.title, overlay.environment
+            self._catalogue = None
+            self._profiles.clear()
+
+    def catalogue_with(self, overlay: Overlay) -> Catalogue:
+        """
+        The catalogue as it would be with another curated one. Raises SourceDown.
+        """
+        return reflect_catalogue(self._engine, self.name, overlay, strict=False, memory=Memory())
+
+    def uncurated(self) -> Catalogue:
+        """
+        The catalogue as the database and guesses alone say it. Raises SourceDown.
+        """
+        return self.catalogue_with(Overlay(title=self.title, environment=self._environment()))
+
+    @property
+    def overlay(self) -> Overlay | None:
+        """
+        The curated catalogue that is laid over it.
+        """
+        return self._overlay
+
+    def _environment(self) -> Literal["practice", "live"]:
+        return "practice" if self.environment == "practice" else "live"
+
+    def forget(self) -> None:
+        """
+        Read the catalogue again when it is next asked for.
+        """
+        with self._lock:
+            if self._catalogue is not None:
+                self._catalogue = (time.monotonic() - CATALOGUE_AGE - 1, self._catalogue[1])
 
     def profile(self, record_type: str, scope: Scope | None = None) -> dict[str, FieldProfile]:
         """

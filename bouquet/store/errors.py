@@ -3,7 +3,7 @@ What can go wrong with Bouquet's own records.
 
     StoreError
     ├── NotFound       there is no such thing, or no longer
-    ├── NameTaken      another template has this name
+    ├── NameTaken      another thing of its kind has this name
     ├── NotPossible    as it stands now, this cannot be done with it
     ├── NotYours       it is somebody else's
     ├── OutOfScope     it holds records that the person may not see
@@ -74,14 +74,14 @@ class TooManyTries(StoreError):
 
 class NameTaken(StoreError):
     """
-    Another template has this name already.
+    Something else has this name already.
     """
 
     code = "name_taken"
 
-    def __init__(self, name: str) -> None:
+    def __init__(self, name: str, what: str = "template") -> None:
         self.name = name
-        super().__init__(f"There is already a template called “{name}”. Choose another name.")
+        super().__init__(f"There is already a {what} called “{name}”. Choose another name.")
 
 
 class LostUpdate(StoreError):
@@ -91,6 +91,6 @@ class LostUpdate(StoreError):
 
     code = "lost_update"
 
-    def __init__(self, by: str, at: datetime, revision: int) -> None:
+    def __init__(self, by: str, at: datetime, revision: int, what: str = "template") -> None:
         self.by, self.at, self.revision = by, at, revision
-        super().__init__(f"{by} changed this template in the meantime, so your change was not saved over theirs.")
+        super().__init__(f"{by} changed this {what} in the meantime, so your change was not saved over theirs.")

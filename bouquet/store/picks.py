@@ -17,11 +17,12 @@ from bouquet.store.models import Person, Picks
 __all__ = ["find_picks", "list_picks", "put_picks", "remove_picks", "restore_picks"]
 
 
-def list_picks(session: Session, records: str | None = None) -> Sequence[Picks]:
+def list_picks(session: Session, records: str | None = None, *, source: str = "") -> Sequence[Picks]:
     """
-    All saved lists, or those of one record type, by name.
+    All saved lists of a source, or those of one record type, by name.
     """
-    query = sa.select(Picks).where(Picks.deleted_at.is_(None)).order_by(sa.func.lower(Picks.name))
+    query = sa.select(Picks).where(Picks.deleted_at.is_(None), Picks.source == source)
+    query = query.order_by(sa.func.lower(Picks.name))
     return session.scalars(query if records is None else query.where(Picks.records == records)).all()
 
 
@@ -34,18 +35,26 @@ def find_picks(session: Session, name: str) -> Picks | None:
 
 
 def put_picks(
-    session: Session, *, name: str, records: str, keys: Sequence[Sequence[str]], owner: Person, now: datetime
+    session: Session,
+    *,
+    name: str,
+    records: str,
+    keys: Sequence[Sequence[str]],
+    owner: Person,
+    now: datetime,
+    source: str = "",
 ) -> Picks:
     """
     Save a list under a name; an earlier one of that name is replaced. `keys` are the records' keys as texts.
 
-    Raises NotYours where the earlier one is somebody else's, unless the person is a keeper.
+    Raises NotYours where the earlier one is somebody else's, unless the person is a keeper, and NotPossible where it is
+    of another source.
     """
     picks = find_picks(session, name)
     if picks is None:
         try:
             with session.begin_nested():
-                picks = Picks(name=name, owner_id=owner.id, records=records, keys=[], changed_at=now, deleted_at=None)
+                picks = Picks(name=name, source=source, owner_id=owner.id, records=records, keys=[], changed_at=now)
                 session.add(picks)
         except IntegrityError:
             # Saved twice at once: the other one was first.
@@ -53,6 +62,8 @@ def put_picks(
             if picks is None:
                 raise
     _check_owner(picks, owner)
+    if picks.source != source:
+        raise NotPossible(f"The list “{name}” is of another source. Save this one under another name.")
     unique = list(dict.fromkeys(tuple(map(str, k)) for k in keys))
     picks.records, picks.keys, picks.changed_at = records, [list(k) for k in unique], now
     session.flush()

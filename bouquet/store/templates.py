@@ -71,12 +71,13 @@ def free_name(session: Session, name: str) -> str:
 
 
 def add_template(
-    session: Session, document: dict[str, Any], sentence: str, owner: Person, now: datetime
+    session: Session, document: dict[str, Any], sentence: str, owner: Person, now: datetime, *, source: str = ""
 ) -> TemplateRecord:
     """
-    A new template with this draft. Raises NameTaken.
+    A new template of a source with this draft. Raises NameTaken.
     """
     record = TemplateRecord(
+        source=source,
         name=document["name"],
         owner_id=owner.id,
         draft=document,

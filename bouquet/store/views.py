@@ -19,24 +19,35 @@ from bouquet.store.models import Person, Pin, View
 __all__ = ["list_views", "pins_of", "put_pin", "put_preferences", "put_view", "remove_view", "restore_view"]
 
 
-def list_views(session: Session, person: Person, records: str) -> Sequence[View]:
+def list_views(session: Session, person: Person, records: str, source: str = "") -> Sequence[View]:
     """
-    The views of a record type that a person may use, their own first.
+    The views of a record type of a source that a person may use, their own first.
     """
     query = sa.select(View).where(
-        View.records == records, View.deleted_at.is_(None), sa.or_(View.owner_id == person.id, View.shared)
+        View.source == source,
+        View.records == records,
+        View.deleted_at.is_(None),
+        sa.or_(View.owner_id == person.id, View.shared),
     )
     return session.scalars(query.order_by(View.owner_id != person.id, sa.func.lower(View.name))).all()
 
 
 def put_view(
-    session: Session, *, name: str, document: dict[str, Any], shared: bool, owner: Person, now: datetime
+    session: Session,
+    *,
+    name: str,
+    document: dict[str, Any],
+    shared: bool,
+    owner: Person,
+    now: datetime,
+    source: str = "",
 ) -> View:
     """
     Save a view under a name; an earlier one of its owner's with that name is replaced.
     """
     query = sa.select(View).where(
         View.owner_id == owner.id,
+        View.source == source,
         View.records == document["records"],
         View.deleted_at.is_(None),
         sa.func.lower(View.name) == name.lower(),
@@ -47,6 +58,7 @@ def put_view(
             with session.begin_nested():
                 view = View(
                     name=name,
+                    source=source,
                     records=document["records"],
                     owner_id=owner.id,
                     owner=session.get_one(Person, owner.id),
@@ -79,6 +91,7 @@ def restore_view(session: Session, view_id: int, owner: Person) -> View:
     view = _own_view(session, view_id, owner, removed=True)
     taken = sa.select(View.id).where(
         View.owner_id == owner.id,
+        View.source == view.source,
         View.records == view.records,
         View.deleted_at.is_(None),
         sa.func.lower(View.name) == view.name.lower(),

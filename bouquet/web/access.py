@@ -1,22 +1,23 @@
 """
-Who is asking, and may they? Every route behind the sign-in asks here.
-
-Rights so far follow from roles alone; scopes and grants will be decided in `may`.
+Who is asking, and of which source? Every route behind the sign-in asks here; `bouquet.rights` decides what they may.
 """
 
 from __future__ import annotations
 
 import base64
 from collections.abc import Callable
-from typing import Annotated, Any, Literal, TypeAlias
+from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Request
 from sqlalchemy.orm import Session
 
+from bouquet.designing import SourceView
+from bouquet.rights import Act, may
 from bouquet.runs import Queue, Services
 from bouquet.store import NotFound, people
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, TemplateRecord
+from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.problems import Refused
 
 __all__ = [
@@ -25,24 +26,14 @@ __all__ = [
     "Id",
     "TheQueue",
     "TheServices",
+    "TheView",
     "WholeNumber",
-    "may",
-    "may_see",
     "needs",
+    "view_of",
     "visible",
 ]
 
 COOKIE = "bouquet_session"
-
-Act: TypeAlias = Literal["look", "run", "design", "keep"]
-
-#: The acts each role may do.
-ROLE_ACTS: dict[str, frozenset[Act]] = {
-    "auditor": frozenset({"look"}),
-    "runner": frozenset({"look", "run"}),
-    "designer": frozenset({"look", "run", "design"}),
-    "keeper": frozenset({"look", "run", "design", "keep"}),
-}
 
 _NEEDED = {"run": "run templates", "design": "design templates", "keep": "administer Bouquet"}
 
@@ -107,12 +98,26 @@ def _secret_of(request: Request) -> str | None:
 CurrentPerson = Annotated[Person, Depends(current_person)]
 
 
-def may(person: Person, act: Act) -> bool:
+def view_of(services: Services, person: Person, source: str) -> SourceView:
     """
-    Whether a person may do this.
+    A source as a person may see it. Raises NoSource.
     """
-    allowed = person.by_token is None or act in person.by_token
-    return allowed and any(act in ROLE_ACTS.get(role, frozenset()) for role in person.roles)
+    return SourceView.of(services, person, source)
+
+
+def _asked_view(
+    services: TheServices,
+    person: CurrentPerson,
+    source: Annotated[
+        str, Query(max_length=LONGEST_NAME, description="The source that is meant; the house's first if not given.")
+    ] = "",
+) -> SourceView:
+    own = person.scope.get("source", "") if person.scope is not None else services.sources.default
+    return view_of(services, person, source or own)
+
+
+#: The source that a request is about, as its person may see it.
+TheView = Annotated[SourceView, Depends(_asked_view)]
 
 
 def needs(act: Act) -> Callable[[Person, Services], Person]:
@@ -141,21 +146,12 @@ def person_facts(person: Person) -> dict[str, Any]:
     return {"id": person.id, "name": person.name, "email": person.email, "roles": person.roles, "may": acts}
 
 
-def may_see(person: Person, record: TemplateRecord) -> bool:
-    """
-    Whether a template is a person's to use: shared, or their own, or they keep the house or read all.
-    """
-    return (
-        record.standing != "own" or record.owner_id == person.id or not {"keeper", "auditor"}.isdisjoint(person.roles)
-    )
-
-
 def visible(session: Session, person: Person, template_id: int) -> TemplateRecord:
     """
     A template that a person may use. Raises NotFound, also for one that is somebody's own.
     """
     record = shelf.get_template(session, template_id)
-    if not may_see(person, record):
+    if not may(person, "look", record):
         msg = "There is no such template, or it was removed."
         raise NotFound(msg)
     return record

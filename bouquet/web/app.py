@@ -30,6 +30,7 @@ from bouquet.web.routers import (
     design,
     files,
     helping,
+    ledger,
     news,
     picks,
     records,
@@ -37,6 +38,7 @@ from bouquet.web.routers import (
     rounds,
     runs,
     session,
+    sources,
     starting,
     templates,
     tokens,
@@ -89,6 +91,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     parts = (
         session,
         starting,
+        sources,
         tokens,
         catalogue,
         design,
@@ -96,6 +99,8 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         picks,
         templates,
         records,
+        # Before the runs themselves: its addresses would read as a run's number.
+        ledger,
         runs,
         comparing,
         files,

@@ -4,7 +4,6 @@ Errors as problem details (RFC 9457): a stable type, a sentence a person can act
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Sequence
 from typing import Any
 
@@ -21,8 +20,17 @@ from bouquet.core.recurrence import DaysOffError
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.core.sql import LacksError
 from bouquet.runs import FolderError, MailError, RunFailed
-from bouquet.sources import SourceCancelled, SourceChanged, SourceDown, SourceRefused, SourceTimeout
+from bouquet.sources import (
+    NoSource,
+    OverlayError,
+    SourceCancelled,
+    SourceChanged,
+    SourceDown,
+    SourceRefused,
+    SourceTimeout,
+)
 from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries
+from bouquet.store.secrets import NoKey, WrongKey
 
 __all__ = ["Refused", "add_problem_handlers", "pointers"]
 
@@ -37,6 +45,10 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (OutOfScope, 403),
     (TooManyTries, 429),
     (SourceChanged, 409),
+    (NoSource, 404),
+    (NoKey, 409),
+    (WrongKey, 409),
+    (OverlayError, 422),
     (LostUpdate, 412),
     (TemplateError, 422),
     (FolderError, 422),
@@ -116,8 +128,7 @@ def _own_error(request: Request, error: Exception) -> JSONResponse:
         more |= {"changed_by": error.by, "changed_at": error.at.isoformat(), "revision": error.revision}
     if isinstance(error, SourceChanged):
         # What is known of the source is older than it; the next look names what is missing.
-        with contextlib.suppress(BouquetError):
-            request.app.state.services.source.catalogue(fresh=True)
+        request.app.state.services.sources.forget_catalogues()
     if status == 500:
         log.error("request_failed", error=str(error))
     title = " ".join((type(error).__doc__ or "Error").split()).split(".")[0]

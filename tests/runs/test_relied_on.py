@@ -361,9 +361,9 @@ def test_what_is_known_is_served_while_the_source_is_away(
     monkeypatch.setattr("bouquet.sources.source.reflect_catalogue", away)
     monkeypatch.setattr("bouquet.sources.source.CATALOGUE_AGE", -1)
 
-    assert "ward" in services.source.catalogue().record_types
+    assert "ward" in services.sources.get().catalogue().record_types
     with pytest.raises(SourceDown):
-        services.source.catalogue(fresh=True)
+        services.sources.get().catalogue(fresh=True)
 
 
 def test_one_broken_round_does_not_stop_the_others(services: Services, people: dict[str, Any]) -> None:

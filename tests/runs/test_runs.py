@@ -149,9 +149,9 @@ def test_a_full_disk_leaves_no_half_file(services: Services, people: dict[str, A
 def test_a_source_that_is_away_is_tried_again_and_then_given_up(services: Services, people: dict[str, Any]) -> None:
     """While trying may help, the run stays open; in the end it fails with the reason."""
     run_id = ask(services, people["ines"])
-    known = services.source.catalogue()
-    services.source = Source("marrowby", "postgresql://nobody@127.0.0.1:1/nowhere", CATALOGUE)
-    services.source.catalogue = lambda **_: known  # type: ignore[method-assign]
+    known = services.sources.get().catalogue()
+    services.sources.fixed = Source("marrowby", "postgresql://nobody@127.0.0.1:1/nowhere", CATALOGUE)
+    services.sources.fixed.catalogue = lambda **_: known  # type: ignore[method-assign]
     for _ in range(3):
         with pytest.raises(SourceDown):
             execute(services, run_id)

@@ -235,9 +235,9 @@ def test_rounds_are_shown_before_they_are_set(ines: TestClient) -> None:
 def test_a_source_that_is_down_keeps_the_draft(ines: TestClient, services: Services) -> None:
     """Looking says so in words; the draft can still be kept."""
     made = make(ines)
-    known = services.source.catalogue()
-    services.source = Source("marrowby", "postgresql://nobody@127.0.0.1:1/nowhere", CATALOGUE)
-    services.source.catalogue = lambda **_: known  # type: ignore[method-assign]
+    known = services.sources.get().catalogue()
+    services.sources.fixed = Source("marrowby", "postgresql://nobody@127.0.0.1:1/nowhere", CATALOGUE)
+    services.sources.fixed.catalogue = lambda **_: known  # type: ignore[method-assign]
     looked = ines.post(f"{V}/design/look", json={"document": DOCUMENT})
     kept = ines.put(
         f"{V}/templates/{made['id']}/draft", json={**made["document"], "about": "kept"}, headers={"If-Match": '"1"'}

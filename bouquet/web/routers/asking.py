@@ -8,13 +8,10 @@ from collections.abc import Iterator
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue, RecordType, Walk
-from bouquet.core.plan import resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import AllOf, AnyOf, Ask, Column, Condition, FieldValue, Has, Narrowing, NoneOf, Template
 from bouquet.core.windows import window_words
-from bouquet.runs import Services
-from bouquet.sources import INTERACTIVE_TIMEOUT
-from bouquet.store.models import Person
+from bouquet.designing import SourceView
 from bouquet.web.schemas import ChoiceOut, PeriodOut, QuestionOut, Questions
 
 __all__ = ["conditions", "questions_of"]
@@ -44,8 +41,7 @@ def conditions(node: Narrowing, place: str = "filter") -> Iterator[tuple[str, Co
 
 
 def questions_of(
-    services: Services,
-    person: Person,
+    view: SourceView,
     template_id: int,
     template: Template,
     name: str,
@@ -56,10 +52,10 @@ def questions_of(
     """
     What a person is asked before a run: `mine` are the answers they gave last, `format` the one they took.
     """
-    catalogue = services.source.catalogue()
+    catalogue = view.catalogue
     start = catalogue.record_types.get(template.records)
     asked = list(conditions(template.filter))
-    plan = resolve(template, catalogue, services.context(scope=person.scope)).partial
+    plan = view.resolve(template).partial
     return Questions(
         id=template_id,
         name=name,
@@ -72,7 +68,7 @@ def questions_of(
                 label=a.label,
                 kind=a.kind,
                 required=a.required,
-                choices=_choices(services, person, catalogue, start, a, [c for _, c in asked if c.ask == a.name]),
+                choices=_choices(view, catalogue, start, a, [c for _, c in asked if c.ask == a.name]),
                 answer=mine.get(a.name, a.default),
             )
             for a in template.asks
@@ -92,8 +88,7 @@ def questions_of(
 
 
 def _choices(
-    services: Services,
-    person: Person,
+    view: SourceView,
     catalogue: Catalogue,
     start: RecordType | None,
     ask: Ask,
@@ -114,10 +109,10 @@ def _choices(
     # All values there are of the field in records they may see, as long as a person can still look through them.
     column = Column(id="value", heading="value", value=FieldValue(field=walk.field.name))
     listing = Template(name="values", records=walk.end.name, columns=(column,))
-    plan = resolve(listing, catalogue, services.context(scope=person.scope)).plan
+    plan = view.resolve(listing).plan
     if plan is None:
         return []
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    with view.snapshot() as snapshot:
         counted = snapshot.rows(Statements(plan).per_value(plan.columns[0].cell, limit=MOST_CHOICES + 1))
     if len(counted) > MOST_CHOICES:
         return []

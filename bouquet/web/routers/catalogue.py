@@ -14,11 +14,10 @@ from fastapi.responses import StreamingResponse
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.plan import OPERATORS
-from bouquet.core.rights import Rights
-from bouquet.runs import Services
+from bouquet.designing import SourceView
 from bouquet.store import NotFound
 from bouquet.store.models import Person
-from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.access import TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import (
     Bar,
@@ -57,35 +56,30 @@ def _record_type(record_type: RecordType, person: Person) -> RecordTypeOut:
 
 
 @router.get("", response_model=list[RecordTypeOut])
-def list_record_types(services: TheServices, person: CurrentPerson) -> Any:
+def list_record_types(view: TheView) -> Any:
     """
     The record types of the source that I may see, the largest first.
     """
-    catalogue, scope = services.source.catalogue(), services.scope_of(person.scope)
-    rights = Rights(catalogue, scope) if scope else None
-    types = [t for t in catalogue.record_types.values() if rights is None or rights.ways(t)]
-    return [_record_type(t, person) for t in sorted(types, key=lambda t: -(t.rows_estimate or 0))]
+    rights = view.rights
+    types = [t for t in view.catalogue.record_types.values() if rights is None or rights.ways(t)]
+    return [_record_type(t, view.person) for t in sorted(types, key=lambda t: -(t.rows_estimate or 0))]
 
 
 @router.get("/{name}", response_model=RecordTypeFields)
-def get_record_type(name: str, services: TheServices, person: CurrentPerson) -> Any:
+def get_record_type(name: str, view: TheView) -> Any:
     """
     The fields that can stand in a template of a record type: its own, and those of the records it leads to.
     """
-    catalogue = services.source.catalogue()
-    start = catalogue.record_types.get(name)
-    if start is None:
-        msg = f"There is no record type “{name}”."
-        raise NotFound(msg)
+    catalogue, start = view.catalogue, view.record_type(name)
     groups = []
     for way, here in walk_to_one(catalogue, start):
         path = ".".join(r.name for r in way)
         label = " › ".join(r.label for r in way) or here.label.capitalize()
         note = "repeats where shared" if way else "one row each"
-        fields = [_field(services, person, here, f, path) for f in here.fields]
+        fields = [_field(view, here, f, path) for f in here.fields]
         groups.append(FieldGroup(path=path, label=label, note=note, records=here.name, fields=fields))
     return RecordTypeFields(
-        record_type=_record_type(start, person),
+        record_type=_record_type(start, view.person),
         groups=groups,
         many=list(_many(catalogue, start)),
         proposed=[dict(p) for p in start.proposed],
@@ -123,12 +117,12 @@ def _many(catalogue: Catalogue, start: RecordType) -> Iterator[ManyOut]:
 
 
 @router.get("/{name}/facts/{field}", response_model=FieldFacts)
-def get_facts(name: str, field: str, services: TheServices, person: CurrentPerson) -> Any:
+def get_facts(name: str, field: str, view: TheView) -> Any:
     """
     A field's values at a glance: distinct, least, greatest, the most frequent, a histogram.
     """
     try:
-        facts = services.source.facts(name, field, services.scope_of(person.scope))
+        facts = view.source.facts(name, field, view.scope)
     except KeyError as error:
         msg = f"There is no field “{name}.{field}”."
         raise NotFound(msg) from error
@@ -152,29 +146,26 @@ def get_facts(name: str, field: str, services: TheServices, person: CurrentPerso
 @router.get("/{name}/find", response_class=StreamingResponse)
 def find(
     name: str,
-    services: TheServices,
-    person: CurrentPerson,
+    view: TheView,
     value: Annotated[str, Query(min_length=1, max_length=200)],
 ) -> StreamingResponse:
     """
     Server-sent events: `finding` with the fields that hold a value, so far, and how much was searched; the last one
     says that it is done, and what was not searched.
     """
-    if name not in services.source.catalogue().record_types:
-        msg = f"There is no record type “{name}”."
-        raise NotFound(msg)
+    view.record_type(name)
     return StreamingResponse(
         (
             f"event: finding\ndata: {json.dumps(asdict(f), ensure_ascii=False)}\n\n"
-            for f in services.source.find(name, value, scope=services.scope_of(person.scope))
+            for f in view.source.find(name, value, scope=view.scope)
         ),
         media_type="text/event-stream",
         headers={"Cache-Control": "no-store"},
     )
 
 
-def _field(services: Services, person: Person, record_type: RecordType, field: Field, path: str) -> FieldOut:
-    profile = services.source.profile(record_type.name, services.scope_of(person.scope)).get(field.name)
+def _field(view: SourceView, record_type: RecordType, field: Field, path: str) -> FieldOut:
+    profile = view.source.profile(record_type.name, view.scope).get(field.name)
     return FieldOut(
         path=f"{path}.{field.name}" if path else field.name,
         label=field.label,

@@ -25,14 +25,11 @@ from bouquet.core.template import (
     read_document,
 )
 from bouquet.core.windows import resolve_window, span_words, window_words
-from bouquet.core.wording.sentence import Sentence
-from bouquet.designing import Counting, SeenRows, expected_name, first_rows, sheet_columns
-from bouquet.runs import Services, Traced, count_tally, left_out, trace
+from bouquet.designing import Counting, SeenRows, SourceView, expected_name, first_rows, sheet_columns
 from bouquet.runs import Trace as TraceFound
-from bouquet.sources import INTERACTIVE_TIMEOUT
+from bouquet.runs import Traced, count_tally, left_out, trace
 from bouquet.store import NotFound
-from bouquet.store.models import Person
-from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.access import TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import pointers
 from bouquet.web.schemas import (
@@ -66,7 +63,7 @@ _counting = Counting()
 
 
 @router.post("/look", response_model=Look)
-def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+def look(body: LookRequest, view: TheView) -> Any:
     """
     The sentence and the first rows, through the same plan as a run. Problems come with what can be shown all the same.
     """
@@ -75,15 +72,14 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
         template = read_document(body.document)
     except DocumentError as error:
         return _unreadable(error, began)
-    catalogue = services.source.catalogue()
-    context = context_of(services, person, body)
-    resolution = resolve(narrowed_to(services, template, body.only), catalogue, context)
+    context = context_of(view, body)
+    resolution = resolve(narrowed_to(view, template, body.only), view.catalogue, context)
     seen = SeenRows([], [], [], more=False)
     plan = resolution.partial
     if plan is not None and plan.columns:
-        with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        with view.snapshot() as snapshot:
             seen = first_rows(snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys)
-    sentence = Sentence(template, catalogue, context)
+    sentence = view.sentence(template, context)
     return Look(
         sentence=[PartOut(text=p.text, role=p.role, place=p.place, note=p.note) for p in sentence.parts()],
         columns=[ColumnOut(**asdict(c)) for c in sheet_columns(template, resolution)],
@@ -99,46 +95,44 @@ def look(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any
     )
 
 
-def narrowed_to(services: Services, template: Template, keys: list[list[str]] | None) -> Template:
+def narrowed_to(view: SourceView, template: Template, keys: list[list[str]] | None) -> Template:
     """
     The template limited to the records with these keys, for this once; as it is where there are none given.
     """
-    record_type = services.source.catalogue().record_types.get(template.records)
+    record_type = view.catalogue.record_types.get(template.records)
     if keys is None or record_type is None:
         return template
     return narrowed(template, only_records(record_type, keys))
 
 
-def context_of(services: Services, person: Person, body: UnderDesign) -> Context:
+def context_of(view: SourceView, body: UnderDesign) -> Context:
     """
     The context of a document under design.
     """
-    return services.context(answers=body.answers, scope=person.scope, template_id=body.template_id)
+    return view.context(answers=body.answers, template_id=body.template_id)
 
 
-def sound_plan(
-    services: Services, person: Person, body: UnderDesign, only: list[list[str]] | None = None
-) -> tuple[Plan, dict[str, str]]:
+def sound_plan(view: SourceView, body: UnderDesign, only: list[list[str]] | None = None) -> tuple[Plan, dict[str, str]]:
     """
     The plan of a document whose filter is sound, and the words of its steps. Raises PlanError otherwise.
     """
-    template = narrowed_to(services, read_document(body.document), only)
-    context = context_of(services, person, body)
-    resolution = resolve(template, services.source.catalogue(), context)
+    template = narrowed_to(view, read_document(body.document), only)
+    context = context_of(view, body)
+    resolution = resolve(template, view.catalogue, context)
     if resolution.partial is None:
         raise PlanError(resolution.problems)
-    return resolution.partial, dict(Sentence(template, services.source.catalogue(), context).steps())
+    return resolution.partial, dict(view.sentence(template, context).steps())
 
 
 @router.post("/tally", response_model=Tally)
-def tally(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+def tally(body: LookRequest, view: TheView) -> Any:
     """
     How many records each step of the filter leaves. A newer count of the same bench stops this one.
     """
     began = time.perf_counter()
-    plan, words = sound_plan(services, person, body, body.only)
+    plan, words = sound_plan(view, body, body.only)
     with (
-        services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
+        view.snapshot() as snapshot,
         _counting.only(body.bench, snapshot),
     ):
         steps = count_tally(snapshot, plan, words)
@@ -146,13 +140,13 @@ def tally(body: LookRequest, services: TheServices, person: CurrentPerson) -> An
 
 
 @router.post("/trace", response_model=Trace)
-def trace_record(body: TraceRequest, services: TheServices, person: CurrentPerson) -> Any:
+def trace_record(body: TraceRequest, view: TheView) -> Any:
     """
     Why a record is in, or out: each step with the values it saw. A record that rights hide is as if it were not there.
     """
     began = time.perf_counter()
-    plan, words = sound_plan(services, person, body)
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    plan, words = sound_plan(view, body)
+    with view.snapshot() as snapshot:
         found = trace(snapshot, plan, words, body.key)
     record = found.record
     if record is not None and any(s.place == "scope" and not s.passed for s in record.steps):
@@ -185,13 +179,13 @@ def _traced(record: Traced) -> TracedOut:
 
 
 @router.post("/left-out", response_model=LeftOut)
-def show_left_out(body: LeftOutRequest, services: TheServices, person: CurrentPerson) -> Any:
+def show_left_out(body: LeftOutRequest, view: TheView) -> Any:
     """
     The first records that one step was the first to stop.
     """
-    plan, _ = sound_plan(services, person, body)
+    plan, _ = sound_plan(view, body)
     try:
-        with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+        with view.snapshot() as snapshot:
             records, more = left_out(snapshot, plan, body.place, body.limit)
     except KeyError as error:
         msg = f"The filter has no step “{body.place}”."
@@ -262,15 +256,15 @@ def _unreadable(error: DocumentError, began: float) -> Look:
 
 
 @router.post("/checks", response_model=CheckCounts)
-def count_checks(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+def count_checks(body: LookRequest, view: TheView) -> Any:
     """
     How many rows each check objects to as they are now, with some of them. A newer count of the same bench stops this
     one.
     """
     began = time.perf_counter()
-    plan, _ = sound_plan(services, person, body, body.only)
+    plan, _ = sound_plan(view, body, body.only)
     with (
-        services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
+        view.snapshot() as snapshot,
         _counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
     ):
         rows, checks = designing.count_checks(snapshot, plan)

@@ -15,20 +15,19 @@ from fastapi import APIRouter, Body, Depends
 
 from bouquet.core.errors import PlanError, Problem
 from bouquet.core.matching import Candidate, match_headings, read_header
-from bouquet.core.plan import Plan, PlanColumn, Read, Resolution, resolve
+from bouquet.core.plan import Plan, PlanColumn, Read, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.shaping.example import format_by_example
 from bouquet.core.sql import Statements
 from bouquet.core.template import HEADING_LENGTH, Column, FieldValue, Show, Template, read_document
-from bouquet.runs import Export, Services
+from bouquet.designing import SourceView
+from bouquet.runs import Export
 from bouquet.runs.sheets import first_rows
-from bouquet.sources import INTERACTIVE_TIMEOUT, Snapshot
+from bouquet.sources import Snapshot
 from bouquet.store import NotFound
-from bouquet.store.models import Person
-from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.access import TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
-from bouquet.web.routers.design import context_of
 from bouquet.web.schemas import (
     CandidateOut,
     ExampleOut,
@@ -59,7 +58,7 @@ SAMPLE_SIZE = 20_000_000
 
 
 @router.post("/per-value", response_model=list[ValueCount])
-def per_value(body: PerValueRequest, services: TheServices, person: CurrentPerson) -> Any:
+def per_value(body: PerValueRequest, view: TheView) -> Any:
     """
     How many rows have each value of a field, most first: the counts per unit.
     """
@@ -67,12 +66,12 @@ def per_value(body: PerValueRequest, services: TheServices, person: CurrentPerso
     # The template's own columns stay: its filter may speak of them.
     unit = Column(id=UNIT, heading=UNIT, value=_field(body.path))
     counted = template.model_copy(update={"columns": (*template.columns, unit)})
-    resolution = _resolved(services, person, counted, body)
+    resolution = _resolved(view, counted, body)
     plan = resolution.partial
     cells = [c.cell for c in plan.columns if c.id == UNIT] if plan is not None else []
     if plan is None or not cells:
         raise PlanError(resolution.problems)
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    with view.snapshot() as snapshot:
         found = snapshot.rows(Statements(plan).per_value(cells[0]))
     return [ValueCount(value=r["value"], rows=r["rows"]) for r in found]
 
@@ -81,13 +80,12 @@ def _field(path: str) -> FieldValue:
     return FieldValue(field=path)
 
 
-def _resolved(services: Services, person: Person, template: Template, body: UnderDesign | None = None) -> Resolution:
-    context = context_of(services, person, body) if body is not None else services.context(scope=person.scope)
-    return resolve(template, services.source.catalogue(), context)
+def _resolved(view: SourceView, template: Template, body: UnderDesign) -> Resolution:
+    return view.resolve(template, answers=body.answers, template_id=body.template_id)
 
 
 @router.post("/format", response_model=ExampleOut)
-def work_out_format(body: ExampleRequest, services: TheServices, person: CurrentPerson) -> Any:
+def work_out_format(body: ExampleRequest, view: TheView) -> Any:
     """
     The formats under which one cell reads as a person typed it, and how other cells then read. None when there is none.
     """
@@ -96,7 +94,7 @@ def work_out_format(body: ExampleRequest, services: TheServices, person: Current
     if not chosen:
         msg = f"The sheet has no column “{body.column}”."
         raise NotFound(msg)
-    found = _cells(services, person, template, chosen[0], Show(), body)
+    found = _cells(view, template, chosen[0], Show(), body)
     if found is None or found[1].is_empty() or found[1][0] is None:
         return ExampleOut(shows=[], others=[])
     column, values, _ = found
@@ -105,7 +103,7 @@ def work_out_format(body: ExampleRequest, services: TheServices, person: Current
         value = Decimal(str(value))
     shows, others = [], []
     for show in format_by_example(_local(value, template), body.text, column.field):
-        tried = _cells(services, person, template, chosen[0], show, body)
+        tried = _cells(view, template, chosen[0], show, body)
         texts = tried[2] if tried is not None else [None]
         # Only what the plan itself writes like that is offered.
         if texts[0] == body.text:
@@ -115,18 +113,18 @@ def work_out_format(body: ExampleRequest, services: TheServices, person: Current
 
 
 def _cells(
-    services: Services, person: Person, template: Template, chosen: Column, show: Show, body: ExampleRequest
+    view: SourceView, template: Template, chosen: Column, show: Show, body: ExampleRequest
 ) -> tuple[PlanColumn, pl.Series, list[str | None]] | None:
     """
     One column alone under a format, from a row on: as planned, its values, and its texts. None where it is not sound.
     """
     shown = chosen.model_copy(update={"show": show, "blank": ""})
     columns = tuple(shown if c.id == chosen.id else c for c in template.columns)
-    plan = _resolved(services, person, template.model_copy(update={"columns": columns}), body).partial
+    plan = _resolved(view, template.model_copy(update={"columns": columns}), body).partial
     at = next((n for n, c in enumerate(plan.columns) if c.id == chosen.id), None) if plan is not None else None
     if plan is None or at is None or plan.columns[at].is_constant:
         return None
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    with view.snapshot() as snapshot:
         frame = to_frame(snapshot.table(Statements(plan).rows(limit=OTHERS + 1, offset=body.row)))
     texts = TextShaper(plan.columns, plan.zone.key).shape(frame).to_series(at).to_list()
     return plan.columns[at], frame.get_column(f"c{at}"), texts
@@ -137,7 +135,7 @@ def _local(value: Any, template: Template) -> Any:
 
 
 @router.post("/first-lines", response_model=FirstLines)
-def first_lines(body: LookRequest, services: TheServices, person: CurrentPerson) -> Any:
+def first_lines(body: LookRequest, view: TheView) -> Any:
     """
     The first lines of a text file as they will be, written by the writer that writes the file.
     """
@@ -147,10 +145,10 @@ def first_lines(body: LookRequest, services: TheServices, person: CurrentPerson)
     sample = template.model_copy(update={"output": output, "at_most": at_most})
     if sample.output.format == "xlsx":
         return FirstLines(text="")
-    plan = _resolved(services, person, sample, body).require()
+    plan = _resolved(view, sample, body).require()
     with (
         tempfile.TemporaryDirectory() as folder,
-        services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
+        view.snapshot() as snapshot,
     ):
         return FirstLines(text=_written(snapshot, sample, plan, Path(folder)))
 
@@ -164,15 +162,11 @@ def _written(snapshot: Snapshot, template: Template, plan: Plan, folder: Path) -
 
 
 @router.post("/match", response_model=Matches)
-def match(body: MatchRequest, services: TheServices, person: CurrentPerson) -> Any:
+def match(body: MatchRequest, view: TheView) -> Any:
     """
     Hold a header row against the fields of a record type: scored, with reasons, nothing taken without a person's eye.
     """
-    catalogue = services.source.catalogue()
-    record_type = catalogue.record_types.get(body.records)
-    if record_type is None:
-        msg = f"There is no record type “{body.records}”."
-        raise NotFound(msg)
+    catalogue, record_type = view.catalogue, view.record_type(body.records)
     header = read_header(body.text)
     if len(header.names) > 400:
         message = f"This header row has {len(header.names)} names; up to 400 can be matched."
@@ -184,10 +178,10 @@ def match(body: MatchRequest, services: TheServices, person: CurrentPerson) -> A
     examples = {
         (name, field): profile.example
         for name in {record_type.name, *(r.target for r in record_type.relations if not r.many)}
-        for field, profile in services.source.profile(name, services.scope_of(person.scope)).items()
+        for field, profile in view.source.profile(name, view.scope).items()
     }
     found = match_headings(header, catalogue, record_type, examples)
-    values = _first_values(services, person, body.records, [c for m in found for c in m.candidates])
+    values = _first_values(view, body.records, [c for m in found for c in m.candidates])
     return Matches(
         separator=header.separator,
         samples=len(header.samples),
@@ -196,15 +190,15 @@ def match(body: MatchRequest, services: TheServices, person: CurrentPerson) -> A
                 heading=m.heading,
                 samples=list(m.samples),
                 confidence=m.confidence,
-                candidates=[_candidate(services, body.records, c, values.get((c.path, c.show))) for c in m.candidates],
+                candidates=[_candidate(view, body.records, c, values.get((c.path, c.show))) for c in m.candidates],
             )
             for m in found
         ],
     )
 
 
-def _candidate(services: Services, records: str, candidate: Candidate, value: str | None) -> CandidateOut:
-    catalogue = services.source.catalogue()
+def _candidate(view: SourceView, records: str, candidate: Candidate, value: str | None) -> CandidateOut:
+    catalogue = view.catalogue
     route = catalogue.route(catalogue.record_types[records], candidate.path, "")
     retired = None if isinstance(route, Problem) or route.field.retired is None else route.field.retired.reason
     return CandidateOut(
@@ -218,9 +212,7 @@ def _candidate(services: Services, records: str, candidate: Candidate, value: st
     )
 
 
-def _first_values(
-    services: Services, person: Person, records: str, candidates: list[Candidate]
-) -> dict[tuple[str, Show], str | None]:
+def _first_values(view: SourceView, records: str, candidates: list[Candidate]) -> dict[tuple[str, Show], str | None]:
     """
     The first value of each candidate among the first records, as it would be written; blanks where all are blank.
     """
@@ -229,10 +221,10 @@ def _first_values(
         Column(id=f"c{n}", heading=f"c{n}", value=_field(path), show=show) for n, (path, show) in enumerate(wanted)
     )
     template = Template(name="match", records=records, columns=columns)
-    plan = _resolved(services, person, template).partial
+    plan = view.resolve(template).partial
     if plan is None or not plan.columns:
         return {}
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    with view.snapshot() as snapshot:
         frame = to_frame(snapshot.table(Statements(plan).rows(limit=60)))
     text = TextShaper(plan.columns, plan.zone.key).shape(frame)
     found: dict[tuple[str, Show], str | None] = {}

@@ -9,15 +9,12 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Path
 
 from bouquet.core.errors import PlanError, Problem
-from bouquet.core.plan import resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
-from bouquet.runs import Services
-from bouquet.sources import INTERACTIVE_TIMEOUT
-from bouquet.store import NotFound
+from bouquet.designing import SourceView
 from bouquet.store import picks as lists
 from bouquet.store.models import Person, Picks
-from bouquet.web.access import Id, TheServices, needs
+from bouquet.web.access import Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import NewPicks, PicksOut
 
@@ -35,29 +32,35 @@ def _out(picks: Picks) -> PicksOut:
 
 
 @router.get("", response_model=list[PicksOut])
-def list_picks(services: TheServices, records: str | None = None) -> Any:
+def list_picks(view: TheView, services: TheServices, records: str | None = None) -> Any:
     """
     All saved lists, or those of one record type.
     """
     with services.store.session() as session:
-        return [_out(p) for p in lists.list_picks(session, records)]
+        return [_out(p) for p in lists.list_picks(session, records, source=view.key)]
 
 
 @router.put("/{name}", response_model=PicksOut)
-def put_picks(name: Name, body: NewPicks, services: TheServices, person: Designer) -> Any:
+def put_picks(name: Name, body: NewPicks, view: TheView, services: TheServices, person: Designer) -> Any:
     """
     Save a list; an earlier one of that name is replaced.
     """
-    if body.records not in services.source.catalogue().record_types:
-        msg = f"There is no record type “{body.records}”."
-        raise NotFound(msg)
-    keys = body.keys if body.document is None else _keys_of(services, person, body)
+    view.record_type(body.records)
+    keys = body.keys if body.document is None else _keys_of(view, body)
     with services.store.session() as session:
-        saved = lists.put_picks(session, name=name, records=body.records, keys=keys, owner=person, now=services.clock())
+        saved = lists.put_picks(
+            session,
+            name=name,
+            source=view.key,
+            records=body.records,
+            keys=keys,
+            owner=person,
+            now=services.clock(),
+        )
         return _out(saved)
 
 
-def _keys_of(services: Services, person: Person, body: NewPicks) -> list[list[str]]:
+def _keys_of(view: SourceView, body: NewPicks) -> list[list[str]]:
     """
     The keys of all records that a document narrows to.
     """
@@ -65,10 +68,10 @@ def _keys_of(services: Services, person: Person, body: NewPicks) -> list[list[st
     if template.records != body.records:
         message = f"The list is of {body.records}, the document of {template.records}."
         raise PlanError([Problem(code="wrong_records", message=message, place="document.records")])
-    resolution = resolve(template, services.source.catalogue(), services.context(scope=person.scope))
+    resolution = view.resolve(template)
     if resolution.partial is None:
         raise PlanError(resolution.problems)
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    with view.snapshot() as snapshot:
         statement = Statements(resolution.partial).all_keys().limit(MOST + 1)
         found = [[str(v) for v in row.values()] for row in snapshot.rows(statement)]
     if len(found) > MOST:

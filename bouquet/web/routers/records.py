@@ -10,14 +10,14 @@ from fastapi import APIRouter, Depends, Query
 
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
-from bouquet.core.wording.sentence import Sentence
-from bouquet.runs import Services, trace
-from bouquet.sources import INTERACTIVE_TIMEOUT
-from bouquet.store import NotFound, views
+from bouquet.designing import SourceView
+from bouquet.rights import may
+from bouquet.runs import trace
 from bouquet.store import picks as lists
 from bouquet.store import templates as shelf
+from bouquet.store import views
 from bouquet.store.models import Person, View
-from bouquet.web.access import CurrentPerson, Id, TheServices, may_see, needs
+from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut
 
@@ -37,33 +37,32 @@ def _out(view: View, person: Person) -> ViewOut:
 
 
 @router.get("/{name}/views", response_model=list[ViewOut])
-def list_views(name: str, services: TheServices, person: CurrentPerson) -> Any:
+def list_views(name: str, view: TheView, services: TheServices, person: CurrentPerson) -> Any:
     """
     The saved views of a record type that I may use, mine first.
     """
     with services.store.session() as session:
-        return [_out(v, person) for v in views.list_views(session, person, name)]
+        return [_out(v, person) for v in views.list_views(session, person, name, view.key)]
 
 
 @router.put("/{name}/views", response_model=ViewOut)
-def put_view(name: str, body: NewView, services: TheServices, person: CurrentPerson) -> Any:
+def put_view(name: str, body: NewView, view: TheView, services: TheServices, person: CurrentPerson) -> Any:
     """
     Save a view; an earlier one of mine with that name is replaced.
     """
     template = read_document({**body.document, "name": body.name, "records": name})
-    if name not in services.source.catalogue().record_types:
-        msg = f"There is no record type “{name}”."
-        raise NotFound(msg)
+    view.record_type(name)
     with services.store.session() as session:
-        view = views.put_view(
+        saved = views.put_view(
             session,
             name=body.name.strip(),
             document=template.as_document(),
             shared=body.shared,
             owner=person,
             now=services.clock(),
+            source=view.key,
         )
-        return _out(view, person)
+        return _out(saved, person)
 
 
 @router.delete("/views/{view_id}", status_code=204)
@@ -86,31 +85,33 @@ def restore_view(view_id: Id, services: TheServices, person: CurrentPerson) -> A
 
 @router.get("/{name}/uses", response_model=RecordUses)
 def get_uses(
-    name: str, services: TheServices, person: CurrentPerson, key: Annotated[list[str], Query(max_length=8)]
+    name: str,
+    view: TheView,
+    services: TheServices,
+    person: CurrentPerson,
+    key: Annotated[list[str], Query(max_length=8)],
 ) -> Any:
     """
     Where one record is used: saved lists that hold it, and for each template of its type whether it is in, or why not.
     """
     with services.store.session() as session:
-        held = [p.name for p in lists.list_picks(session, name) if list(key) in p.keys]
+        held = [p.name for p in lists.list_picks(session, name, source=view.key) if list(key) in p.keys]
         templates = [
             (t.id, t.name, t.draft)
             for t in shelf.list_templates(session)
-            if t.draft.get("records") == name and may_see(person, t)
+            if t.draft.get("records") == name and t.source == view.key and may(person, "look", t)
         ]
-    return RecordUses(picks=held, templates=[_use(services, person, *t, key) for t in templates])
+    return RecordUses(picks=held, templates=[_use(view, *t, key) for t in templates])
 
 
-def _use(
-    services: Services, person: Person, template_id: Id, name: str, document: dict[str, Any], key: list[str]
-) -> RecordUse:
-    catalogue, context = services.source.catalogue(), services.context(scope=person.scope, template_id=template_id)
+def _use(view: SourceView, template_id: Id, name: str, document: dict[str, Any], key: list[str]) -> RecordUse:
+    context = view.context(template_id=template_id)
     template = read_document(document)
-    plan = resolve(template, catalogue, context).partial
+    plan = resolve(template, view.catalogue, context).partial
     if plan is None:
         return RecordUse(template_id=template_id, name=name, is_in=None, stopped_by="")
-    words = dict(Sentence(template, catalogue, context).steps())
-    with services.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+    words = dict(view.sentence(template, context).steps())
+    with view.snapshot() as snapshot:
         found = trace(snapshot, plan, words, key).record
     stopped = found.steps[found.stopped_by].words if found is not None and found.stopped_by is not None else ""
     return RecordUse(template_id=template_id, name=name, is_in=found.is_in if found else None, stopped_by=stopped)

@@ -12,9 +12,9 @@ from fastapi import APIRouter, Depends, Query
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError
-from bouquet.core.plan import resolve
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import read_document
+from bouquet.rights import may
 from bouquet.rounds import (
     NEVER,
     get_round,
@@ -32,7 +32,7 @@ from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off, put_days_off
 from bouquet.store.models import Person, Round, TemplateRecord
-from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, may_see, needs, visible
+from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
@@ -64,7 +64,7 @@ def list_all(services: TheServices, person: CurrentPerson, ahead: Annotated[int,
     All rounds, each with its next planned moments and its last runs.
     """
     with services.store.session() as session:
-        rounds = [r for r in list_rounds(session) if may_see(person, r.template)]
+        rounds = [r for r in list_rounds(session) if may(person, "look", r)]
         return [_out(services, session, r, person, ahead) for r in rounds]
 
 
@@ -205,7 +205,7 @@ def restore(round_id: Id, services: TheServices, person: Designer) -> Any:
     """
     with services.store.session() as session:
         found = session.get(Round, round_id)
-        if found is None or found.deleted_at is None or not may_see(person, found.template):
+        if found is None or found.deleted_at is None or not may(person, "look", found):
             msg = "There is no such removed round."
             raise NotFound(msg)
         _check_owner(found, person)
@@ -218,7 +218,7 @@ def _seen_round(session: Session, round_id: int, person: Person) -> Round:
     A round of a template that a person may see. Raises NotFound.
     """
     found = get_round(session, round_id)
-    if not may_see(person, found.template):
+    if not may(person, "look", found):
         msg = "There is no such round, or it was removed."
         raise NotFound(msg)
     return found
@@ -228,8 +228,7 @@ def _personal(services: Services, person: Person, record: TemplateRecord) -> tup
     """
     The columns with personal data that a template has.
     """
-    context = services.context(scope=person.scope)
-    plan = resolve(read_document(record.draft), services.source.catalogue(), context).partial
+    plan = view_of(services, person, record.source).resolve(read_document(record.draft)).partial
     return plan.personal if plan is not None else ()
 
 

@@ -4,23 +4,17 @@ Runs: asking for them, the ledger, what a person decides about them.
 
 from __future__ import annotations
 
-from datetime import datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Header, Query
 from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
-from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import PlanError, Problem
 from bouquet.core.template import (
     BUNDLE,
-    Column,
-    FieldValue,
     Narrowing,
-    Output,
     Picks,
-    Template,
     Window,
     narrowed,
     only_records,
@@ -28,13 +22,14 @@ from bouquet.core.template import (
     whole_template,
     with_windows,
 )
+from bouquet.designing import SourceView
+from bouquet.rights import may
 from bouquet.runs import Services, ask_for_run
-from bouquet.sources import LEDGER
 from bouquet.store import OutOfScope, comparisons, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import LATER, Person, Run
-from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, WholeNumber, may, needs, visible
+from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, TheView, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas.runs import (
@@ -46,9 +41,6 @@ from bouquet.web.schemas.runs import (
     Review,
     RunFileOut,
     RunOut,
-    RunPage,
-    RunTotals,
-    Status,
 )
 
 router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
@@ -114,6 +106,7 @@ def may_review(run: Run, person: Person) -> bool:
 def add_run(
     body: NewRun,
     services: TheServices,
+    view: TheView,
     queue: TheQueue,
     person: Runner,
     idempotency_key: Annotated[str | None, Header(alias="Idempotency-Key", max_length=100)] = None,
@@ -131,13 +124,14 @@ def add_run(
     if body.again is not None and body.as_it == "was":
         run = _again(services, person, body.again, via, common)
     elif body.bundle is not None:
-        run = ask_for_run(services, _bundle(services, person, body.bundle), via=via, format=body.format, **common)
+        bundle, source = _bundle(services, view, body.bundle)
+        run = ask_for_run(services, bundle, via=via, format=body.format, source=source, **common)
     else:
         if body.again is not None:
             with services.store.session() as session:
                 body = body.model_copy(update={"template_id": _seen(session, person, body.again).template_id})
-        document, version = _what_to_run(services, person, body)
-        limited = _limited(services, document, body)
+        document, version, source = _what_to_run(services, view, body)
+        limited = _limited(view_of(services, person, source), document, body)
         run = ask_for_run(
             services,
             limited,
@@ -146,6 +140,7 @@ def add_run(
             template_id=body.template_id,
             version=version if limited == document else None,
             answers=body.answers,
+            source=source,
             **common,
         )
     if run.status == "asked":
@@ -173,8 +168,6 @@ def _again(services: Services, person: Person, run_id: Id, via: str, common: dic
     """
     with services.store.session() as session:
         run = _seen(session, person, run_id)
-    if run.source:
-        common = {**common, "source": run.source}
     return ask_for_run(
         services,
         run.document,
@@ -184,16 +177,19 @@ def _again(services: Services, person: Person, run_id: Id, via: str, common: dic
         template_id=run.template_id,
         version=run.version,
         answers=run.answers,
+        source=run.source,
         # What somebody else said that it was for is no answer of theirs.
         **{**common, "purpose": common["purpose"] or (run.purpose if run.person_id == person.id else "")},
     )
 
 
-def _bundle(services: Services, person: Person, wanted: NewBundle) -> dict[str, Any]:
+def _bundle(services: Services, view: SourceView, wanted: NewBundle) -> tuple[dict[str, Any], str]:
     """
-    The document of a bundle: the templates' saved versions, and a template for each whole record type.
+    The document of a bundle: the templates' saved versions, and a template for each whole record type; and the one
+    source that all of them read.
     """
-    types = services.source.catalogue().record_types
+    person, sources = view.person, set()
+    types = view.catalogue.record_types
     names = list(types) if wanted.everything else wanted.records
     unknown = [n for n in names if n not in types]
     if unknown:
@@ -203,29 +199,34 @@ def _bundle(services: Services, person: Person, wanted: NewBundle) -> dict[str, 
     with services.store.session() as session:
         for template_id in wanted.templates:
             record = visible(session, person, template_id)
+            sources.add(record.source)
             saved = shelf.latest_version(session, record.id)
             parts.append(saved.document if saved else record.draft)
     parts += [whole_template(types[n]).as_document() for n in names]
-    return {"format": BUNDLE, "name": wanted.name, "parts": parts}
+    sources |= {view.key} if names or not sources else set()
+    if len(sources) > 1:
+        message = "These templates read different sources. A bundle is of one, so that its files agree."
+        raise PlanError([Problem(code="several_sources", message=message, place="bundle.templates")])
+    return {"format": BUNDLE, "name": wanted.name, "parts": parts}, sources.pop()
 
 
-def _what_to_run(services: Services, person: Person, body: NewRun) -> tuple[dict[str, Any], int | None]:
+def _what_to_run(services: Services, view: SourceView, body: NewRun) -> tuple[dict[str, Any], int | None, str]:
     """
-    The document asked for, and the number of its version, if it is one.
+    The document asked for, the number of its version, if it is one, and the source it reads.
     """
     if body.template_id is None:
         if body.document is None:
             raise Refused(422, "nothing_to_run", "Say which template, or which document, is to be run.")
-        return body.document, None
+        return body.document, None, view.key
     with services.store.session() as session:
-        record = visible(session, person, body.template_id)
+        record = visible(session, view.person, body.template_id)
         saved = shelf.latest_version(session, record.id)
     draft = body.use == "draft" or saved is None
     document = record.draft if draft or saved is None else saved.document
-    return document, saved.number if saved and saved.document == document else None
+    return document, saved.number if saved and saved.document == document else None, record.source
 
 
-def _limited(services: Services, document: dict[str, Any], body: NewRun) -> dict[str, Any]:
+def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[str, Any]:
     """
     The document with what is asked for this once: single records, a saved list, what a person sees, other windows.
     """
@@ -240,7 +241,7 @@ def _limited(services: Services, document: dict[str, Any], body: NewRun) -> dict
                 raise PlanError([Problem(code="bad_window", message=message, place=f"windows.{place}")]) from error
         template = with_windows(template, read)
     others: list[Narrowing] = []
-    record_type = services.source.catalogue().record_types.get(template.records)
+    record_type = view.catalogue.record_types.get(template.records)
     if body.only is not None and record_type is not None:
         others.append(only_records(record_type, body.only))
     if body.picks is not None:
@@ -249,140 +250,6 @@ def _limited(services: Services, document: dict[str, Any], body: NewRun) -> dict
         also = read_document({"name": "also", "records": template.records, "filter": body.also})
         others.append(also.filter)
     return narrowed(template, *others).as_document() if others or body.windows else document
-
-
-# The ledger
-
-#: Runs that the ledger's export holds for who may not see all of them.
-MOST_EXPORTED = 20_000
-
-
-def wanted_runs(
-    person: CurrentPerson,
-    template_id: WholeNumber | None = None,
-    status: Status | None = None,
-    search: Annotated[str | None, Query(max_length=100)] = None,
-    records: Annotated[str | None, Query(max_length=100)] = None,
-    asked_by: Annotated[str | None, Query(max_length=100)] = None,
-    since: datetime | None = None,
-    until: datetime | None = None,
-    found: Literal["yes", "no"] | None = None,
-    personal: Literal["yes", "no"] | None = None,
-) -> ledger.RunFilter:
-    """
-    The ledger's filter, as it stands in an address.
-    """
-    return ledger.RunFilter(
-        template_id=template_id,
-        status=status,
-        search=search,
-        records=records,
-        asked_by=asked_by,
-        since=since,
-        until=until,
-        found=found,
-        personal=personal,
-        seen_by=person,
-    )
-
-
-Wanted = Annotated[ledger.RunFilter, Depends(wanted_runs)]
-
-
-@router.get("/runs", response_model=RunPage)
-def list_runs(
-    services: TheServices,
-    person: CurrentPerson,
-    wanted: Wanted,
-    before: WholeNumber | None = None,
-    at_most: Annotated[int, Query(ge=1, le=200)] = 50,
-) -> Any:
-    """
-    The ledger, newest first. `before` is the cursor of the page before.
-    """
-    with services.store.session() as session:
-        out = [run_out(r, person) for r in ledger.list_runs(session, wanted, before=before, at_most=at_most)]
-    return RunPage(runs=out, next=out[-1].id if len(out) == at_most else None)
-
-
-@router.get("/runs/totals", response_model=RunTotals)
-def run_totals(services: TheServices, person: CurrentPerson, wanted: Wanted) -> Any:
-    """
-    What the runs that fit come to.
-    """
-    with services.store.session() as session:
-        return ledger.total_runs(session, wanted)
-
-
-@router.post("/runs/export", response_model=RunOut, status_code=202)
-def export_runs(services: TheServices, queue: TheQueue, person: Runner, wanted: Wanted) -> Any:
-    """
-    Ask for a CSV of the runs that fit and that I may see: a run like any other, of the built-in source.
-    """
-    run_type = services.ledger.catalogue().record_types["run"]
-    run = ask_for_run(
-        services,
-        _ledger_template(run_type, wanted, _shown_numbers(services, person, wanted)).as_document(),
-        person=person,
-        via=ledger.ONCE,
-        purpose="the ledger",
-        source=LEDGER,
-    )
-    queue.put(run.id)
-    return run_out(run, person)
-
-
-def _shown_numbers(services: Services, person: Person, wanted: ledger.RunFilter) -> list[int] | None:
-    """
-    The numbers of the runs that fit and that a person may see; None for who may see all of them.
-    """
-    if person.scope is None and not {"keeper", "auditor"}.isdisjoint(person.roles):
-        return None
-    with services.store.session() as session:
-        return [r.id for r in ledger.list_runs(session, wanted, at_most=MOST_EXPORTED)]
-
-
-def _ledger_template(run_type: RecordType, wanted: ledger.RunFilter, seen: list[int] | None) -> Template:
-    """
-    A template over the ledger with the same limits as a list of it.
-    """
-    whole = whole_template(run_type)
-    parts: list[dict[str, Any]] = []
-    if seen is not None:
-        parts.append({"path": "id", "is": "one_of", "values": seen or [0]})
-    if wanted.search:
-        text = [{"path": p, "is": "contains", "value": wanted.search.strip()} for p in ("template", "asked_by")]
-        parts.append({"any": text})
-    if wanted.asked_by:
-        parts.append({"path": "asked_by", "is": "contains", "value": wanted.asked_by.strip()})
-    for path, value in (
-        ("template_id", wanted.template_id),
-        ("status", wanted.status),
-        ("records", wanted.records),
-    ):
-        if value is not None:
-            parts.append({"path": path, "is": "is", "value": value})
-    if wanted.since is not None:
-        parts.append({"path": "asked_at", "is": "at_least", "value": wanted.since.isoformat()})
-    if wanted.until is not None:
-        parts.append({"path": "asked_at", "is": "before", "value": wanted.until.isoformat()})
-    for path, given in (("objections", wanted.found), ("personal", wanted.personal)):
-        if given is not None:
-            parts.append({"path": path, "is": "greater_than" if given == "yes" else "is", "value": 0})
-    return read_document(
-        {
-            "name": "Ledger of runs",
-            "records": "run",
-            "columns": [
-                Column(id=c.id, heading=c.heading, value=c.value).model_dump(mode="json", exclude_defaults=True)
-                for c in whole.columns
-                if isinstance(c.value, FieldValue) and c.value.field != "template_id"
-            ],
-            "filter": {"all": parts},
-            "order": [{"path": "id", "direction": "descending"}],
-            "output": Output(name="runs_{as_of:%Y-%m-%d}").model_dump(mode="json", exclude_defaults=True),
-        }
-    )
 
 
 @router.get("/runs/{run_id}", response_model=RunOut)

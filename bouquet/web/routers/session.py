@@ -4,11 +4,14 @@ Signing in and out.
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import Any
 
 import structlog
 from fastapi import APIRouter, Request, Response
 
+from bouquet.core.errors import BouquetError
+from bouquet.rights import sees_source
 from bouquet.store import people, views
 from bouquet.web.access import COOKIE, CurrentPerson, TheServices, person_facts
 from bouquet.web.bodies import ExactRoute
@@ -21,11 +24,18 @@ router = APIRouter(route_class=ExactRoute, prefix="/session", tags=["session"])
 
 
 def session_facts(services: TheServices, person: Any) -> dict[str, Any]:
-    source = services.source
+    keys = [k for k in services.sources.listed() if sees_source(person, k)]
+    sources = []
+    for key in keys:
+        with suppress(BouquetError):
+            source = services.sources.get(key)
+            sources.append({"key": key, "title": source.title, "environment": source.environment})
+    first = sources[0] if sources else {"title": "", "environment": "live"}
     return {
         "person": person_facts(person),
-        "source": source.title,
-        "environment": source.environment,
+        "source": first["title"],
+        "environment": first["environment"],
+        "sources": sources,
         "preferences": person.preferences or {},
     }
 

@@ -5,26 +5,30 @@ Templates: the library, drafts, versions.
 from __future__ import annotations
 
 import json
+from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Header, Response
 from sqlalchemy.orm import Session
 
-from bouquet.core.errors import Problem, TemplateError
+from bouquet.core.catalogue import Catalogue
+from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.guessing import propose_columns, propose_order
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import resolve
 from bouquet.core.template import FORMAT, read_document
 from bouquet.core.wording.changes import compare_templates
 from bouquet.core.wording.sentence import Sentence
+from bouquet.designing import SourceView
+from bouquet.rights import may, may_change
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
-from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store import views
 from bouquet.store.models import Person, TemplateRecord
-from bouquet.web.access import CurrentPerson, Id, TheServices, WholeNumber, may, may_see, needs, visible
+from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, WholeNumber, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.asking import questions_of
@@ -55,21 +59,24 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
     """
     The library: every template with its sentence, its last run, its last row counts and its next planned moment.
     """
-    types = services.source.catalogue().record_types
     with services.store.session() as session:
-        records = [r for r in shelf.list_templates(session) if may_see(person, r)]
+        records = [r for r in shelf.list_templates(session) if may(person, "look", r)]
+        sources = {r.source: _Read.of(services, r.source) for r in records}
         ids = [r.id for r in records]
         last, rows = ledger.last_runs(session, ids, person), ledger.last_rows(session, ids, person=person)
         planned = {r.template_id: r for r in reversed(list_rounds(session)) if not r.paused}
         pins = views.pins_of(session, person)
-        known = {r.id: _known(services, r) for r in records}
+        several = len(services.sources.listed()) > 1
+        known = {r.id: _known(services, r, sources[r.source]) for r in records}
         return [
             TemplateRow(
                 id=r.id,
                 name=r.name,
                 sentence=r.sentence,
                 records=r.draft.get("records", ""),
-                records_label=t.plural.capitalize() if (t := types.get(r.draft.get("records", ""))) else "",
+                records_label=sources[r.source].label_of(r.draft.get("records", "")),
+                source=r.source,
+                source_title=sources[r.source].title if several else "",
                 version=r.version,
                 owner=r.owner.name,
                 mine=r.owner_id == person.id,
@@ -93,7 +100,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
 
 
 @router.post("", response_model=TemplateOut, status_code=201)
-def add_template(body: NewTemplate, services: TheServices, person: Designer, response: Response) -> Any:
+def add_template(body: NewTemplate, view: TheView, services: TheServices, person: Designer, response: Response) -> Any:
     """
     A new template, as a draft.
     """
@@ -103,9 +110,9 @@ def add_template(body: NewTemplate, services: TheServices, person: Designer, res
             if body.free_name:
                 document = {**document, "name": shelf.free_name(session, str(document.get("name", "")).strip()[:110])}
         else:
-            document = _first_draft(services, session, body.records or "", everyday=body.everyday)
-        document, sentence = _readable(services, document)
-        record = shelf.add_template(session, document, sentence, person, services.clock())
+            document = _first_draft(view, session, body.records or "", everyday=body.everyday)
+        document, sentence = _readable(services, document, view.key)
+        record = shelf.add_template(session, document, sentence, person, services.clock(), source=view.key)
         return _answer(session, record, response)
 
 
@@ -178,13 +185,15 @@ def get_questions(
         pin = views.pins_of(session, person).get(template_id)
         mine = dict(pin.answers) if pin else {}
         format = pin.format if pin else None
+        source = record.source
         document, name, version = (
             (saved.document if saved and use == "saved" else record.draft),
             record.name,
             record.version,
         )
     template = read_document(document)
-    return questions_of(services, person, template_id, template, name, version, mine, format)
+    view = view_of(services, person, source)
+    return questions_of(view, template_id, template, name, version, mine, format)
 
 
 @router.put("/{template_id}/draft", response_model=TemplateOut)
@@ -200,10 +209,9 @@ def change_draft(
     Keep the draft as it stands, also with problems. `If-Match` names the revision it started from; 412 when another
     change came first.
     """
-    document, sentence = _readable(services, document)
     with services.store.session() as session:
         revision = _revision(if_match)
-        visible(session, person, template_id)
+        document, sentence = _readable(services, document, visible(session, person, template_id).source)
         record = shelf.change_draft(session, template_id, document, sentence, revision, person, services.clock())
         return _answer(session, record, response)
 
@@ -225,7 +233,8 @@ def save_version(
         if record.draft_revision != _revision(if_match):
             raise Refused(412, "lost_update", "The draft was changed in the meantime. Look at it again, then save.")
         template = read_document(record.draft)
-        resolve(template, services.source.catalogue(), services.context()).require()
+        context = services.context(source=record.source)
+        resolve(template, services.sources.get(record.source).catalogue(), context).require()
         shelf.save_version(session, template_id, body.note, person, services.clock())
         return _answer(session, record, response)
 
@@ -264,7 +273,9 @@ def compare(
         record = visible(session, person, template_id)
         one = shelf.get_version(session, template_id, before).document
         other = record.draft if after is None else shelf.get_version(session, template_id, after).document
-    found = compare_templates(read_document(one), read_document(other), services.source.catalogue(), services.context())
+        source = record.source
+    catalogue, context = services.sources.get(source).catalogue(), services.context(source=source)
+    found = compare_templates(read_document(one), read_document(other), catalogue, context)
     return [ChangeOut(act=c.act, what=c.what, before=c.before, after=c.after) for c in found]
 
 
@@ -276,7 +287,8 @@ def copy_template(template_id: Id, services: TheServices, person: Designer, resp
     with services.store.session() as session:
         original = visible(session, person, template_id)
         document = {**original.draft, "name": shelf.free_name(session, f"{original.name}, copy")}
-        record = shelf.add_template(session, document, original.sentence, person, services.clock())
+        now = services.clock()
+        record = shelf.add_template(session, document, original.sentence, person, now, source=original.source)
         return _answer(session, record, response)
 
 
@@ -307,7 +319,7 @@ def _check_owner(record: TemplateRecord, person: Person) -> None:
     """
     What is somebody's own is theirs and the keeper's; the house's standard is the keeper's.
     """
-    if may(person, "keep") or (record.owner_id == person.id and record.standing != "house"):
+    if may_change(person, record):
         return
     who = "an administrator" if record.standing == "house" else f"{record.owner.name} or an administrator"
     raise Refused(403, "not_allowed", f"Only {who} can remove this template or bring it back.")
@@ -335,6 +347,7 @@ def _answer(session: Session, record: TemplateRecord, response: Response) -> Tem
         saved_at=saved.saved_at if saved else None,
         labels=record.labels,
         standing=record.standing,
+        source=record.source,
         used_by=[f"{rhythm_words(r)}, into {r.folder}" for r in list_rounds(session) if r.template_id == record.id],
     )
 
@@ -343,19 +356,47 @@ def _answer(session: Session, record: TemplateRecord, response: Response) -> Tem
 _said: dict[tuple[int, int, str], tuple[str, str, bool]] = {}
 
 
-def _known(services: Services, record: TemplateRecord) -> tuple[str, str, bool]:
+@dataclass(frozen=True)
+class _Read:
+    """
+    What is known of a source just now; no catalogue where it cannot be read, with the reason.
+    """
+
+    title: str
+    catalogue: Catalogue | None
+    trouble: str = ""
+
+    @classmethod
+    def of(cls, services: Services, key: str) -> _Read:
+        title = key
+        try:
+            source = services.sources.get(key)
+            title = source.title
+            return cls(title, source.catalogue())
+        except BouquetError as error:
+            # One source that is away never takes the whole list with it.
+            return cls(title, None, str(error))
+
+    def label_of(self, records: str) -> str:
+        found = self.catalogue.record_types.get(records) if self.catalogue is not None else None
+        return found.plural.capitalize() if found is not None else ""
+
+
+def _known(services: Services, record: TemplateRecord, source: _Read) -> tuple[str, str, bool]:
     """
     The headings and paths of a draft's columns as one text to search in, what is broken about it, if anything, and
     whether it holds personal data.
     """
-    catalogue = services.source.catalogue()
+    catalogue = source.catalogue
+    if catalogue is None:
+        return ("", source.trouble, False)
     key = (record.id, record.draft_revision, catalogue.digest)
     if key not in _said:
         if len(_said) > 5_000:
             _said.clear()
         try:
             template = read_document(record.draft)
-            resolution = resolve(template, catalogue, services.context())
+            resolution = resolve(template, catalogue, services.context(source=record.source))
         except TemplateError as error:
             # One bad entry never takes the list away.
             _said[key] = ("", str(error), False)
@@ -371,7 +412,7 @@ def _known(services: Services, record: TemplateRecord) -> tuple[str, str, bool]:
 _DRIFT = frozenset({"unknown_field", "unknown_relation", "unknown_records", "unknown_record_type"})
 
 
-def _readable(services: Services, document: dict[str, Any]) -> tuple[dict[str, Any], str]:
+def _readable(services: Services, document: dict[str, Any], source: str) -> tuple[dict[str, Any], str]:
     """
     The document in its plain form, and its sentence. Only the shape must be right; problems of meaning may stay.
     """
@@ -379,19 +420,15 @@ def _readable(services: Services, document: dict[str, Any]) -> tuple[dict[str, A
     name = template.name.strip()
     if not name:
         raise TemplateError([Problem(code="no_name", message="A template needs a name.", place="name")])
-    sentence = Sentence(template, services.source.catalogue(), services.context()).text()
+    sentence = Sentence(template, services.sources.get(source).catalogue(), services.context(source=source)).text()
     return {**template.as_document(), "name": name}, sentence
 
 
-def _first_draft(services: Services, session: Session, records: str, *, everyday: bool) -> dict[str, Any]:
+def _first_draft(view: SourceView, session: Session, records: str, *, everyday: bool) -> dict[str, Any]:
     """
     A first draft: wide open but for what the catalogue proposes in plain view; a free name that says what it holds.
     """
-    catalogue = services.source.catalogue()
-    record_type = catalogue.record_types.get(records)
-    if record_type is None:
-        msg = f"There is no record type “{records}”."
-        raise NotFound(msg)
+    catalogue, record_type = view.catalogue, view.record_type(records)
     columns = propose_columns(catalogue, record_type) if everyday else []
     order = propose_order(record_type, columns)
     return {

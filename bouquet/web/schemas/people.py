@@ -54,12 +54,23 @@ class Preferences(BaseModel):
     hints_seen: list[str] = Field([], max_length=100)
 
 
+class SourceName(BaseModel):
+    """
+    A source that a person may see; requests name it by its `key`.
+    """
+
+    key: str
+    title: str
+    environment: str
+
+
 class Session(BaseModel):
     """
-    Who is signed in, and where: the source and whether it is practice or live.
+    Who is signed in, and where: the first source, whether it is practice or live, and all that they may see.
     """
 
     person: PersonOut
     source: str
     environment: str
+    sources: list[SourceName]
     preferences: Preferences

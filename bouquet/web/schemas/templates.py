@@ -56,6 +56,7 @@ class TemplateOut(BaseModel):
     saved_at: datetime | None
     labels: list[str]
     standing: Literal["own", "shared", "house"]
+    source: str = Field(description="The key of the source that it reads.")
     used_by: list[str]
 
 
@@ -135,6 +136,8 @@ class TemplateRow(BaseModel):
     id: int
     name: str
     sentence: str
+    source: str = Field(description="The key of the source that it reads.")
+    source_title: str = Field(description="The source's title where the house has several, else empty.")
     records: str
     records_label: str
     version: int

@@ -1,0 +1,107 @@
+"""
+One source as one person may see it: what every look, count and proposal goes through.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from typing import Any
+
+from bouquet.core.catalogue import Catalogue, RecordType
+from bouquet.core.plan import Context, Resolution, resolve
+from bouquet.core.rights import Rights, Scope
+from bouquet.core.template import Template
+from bouquet.core.wording.sentence import Sentence
+from bouquet.rights import sees_source
+from bouquet.runs import Services
+from bouquet.sources import INTERACTIVE_TIMEOUT, NoSource, Snapshot, Source
+from bouquet.store import NotFound
+from bouquet.store.models import Person
+
+__all__ = ["SourceView"]
+
+
+@dataclass(frozen=True)
+class SourceView:
+    """
+    A source, and the person who looks at it.
+    """
+
+    services: Services
+    person: Person
+    source: Source
+
+    @classmethod
+    def of(cls, services: Services, person: Person, key: str) -> SourceView:
+        """
+        The view of a source by what templates know it by. Raises NoSource, also for one that the person may not see.
+        """
+        if not sees_source(person, key):
+            raise NoSource(f"There is no source “{key}” here, or it was removed.")
+        return cls(services, person, services.sources.get(key))
+
+    @property
+    def key(self) -> str:
+        """
+        What templates know the source by.
+        """
+        return self.source.key
+
+    @property
+    def catalogue(self) -> Catalogue:
+        """
+        Its catalogue as it is known.
+        """
+        return self.source.catalogue()
+
+    @property
+    def scope(self) -> Scope | None:
+        """
+        What the person's rights leave of it; None for all.
+        """
+        return self.services.scope_of(self.person.scope, self.key)
+
+    @property
+    def rights(self) -> Rights | None:
+        """
+        The person's rights laid on its catalogue; None for all.
+        """
+        return Rights(self.catalogue, self.scope) if self.scope is not None else None
+
+    def record_type(self, name: str) -> RecordType:
+        """
+        One of its record types. Raises NotFound.
+        """
+        found = self.catalogue.record_types.get(name)
+        if found is None:
+            msg = f"There is no record type “{name}”."
+            raise NotFound(msg)
+        return found
+
+    def context(self, *, answers: Mapping[str, Any] | None = None, template_id: int | None = None) -> Context:
+        """
+        The context of a look by this person, as of now.
+        """
+        return self.services.context(answers=answers, scope=self.person.scope, source=self.key, template_id=template_id)
+
+    def resolve(
+        self, template: Template, *, answers: Mapping[str, Any] | None = None, template_id: int | None = None
+    ) -> Resolution:
+        """
+        A template resolved for this person.
+        """
+        return resolve(template, self.catalogue, self.context(answers=answers, template_id=template_id))
+
+    def sentence(self, template: Template, context: Context | None = None) -> Sentence:
+        """
+        A template's sentence, in the words of its catalogue.
+        """
+        return Sentence(template, self.catalogue, context or self.context())
+
+    def snapshot(self) -> AbstractContextManager[Snapshot]:
+        """
+        A snapshot for interactive work.
+        """
+        return self.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True)

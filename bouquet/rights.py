@@ -1,0 +1,64 @@
+"""
+What people may do, decided in one place: every way into Bouquet asks here.
+
+Rights so far follow from roles, from who something belongs to, and from the scope a person has (`core.rights`): that
+leaves of one source only the records of their part, and of all other sources nothing.
+"""
+
+from __future__ import annotations
+
+from typing import Literal, TypeAlias
+
+from bouquet.sources import LEDGER
+from bouquet.store.models import Person, Round, TemplateRecord
+
+__all__ = ["Act", "Thing", "may", "may_change", "sees_source"]
+
+Act: TypeAlias = Literal["look", "run", "design", "keep"]
+
+#: What a right can be asked about besides an act.
+Thing: TypeAlias = TemplateRecord | Round
+
+#: The acts each role may do.
+ROLE_ACTS: dict[str, frozenset[Act]] = {
+    "auditor": frozenset({"look"}),
+    "runner": frozenset({"look", "run"}),
+    "designer": frozenset({"look", "run", "design"}),
+    "keeper": frozenset({"look", "run", "design", "keep"}),
+}
+
+#: Roles that see what is somebody's own.
+_SEES_ALL = frozenset({"keeper", "auditor"})
+
+
+def may(person: Person, act: Act, thing: Thing | None = None) -> bool:
+    """
+    Whether a person may do this at all, or with a certain thing. What one may not look at, one may do nothing with.
+    """
+    allowed = person.by_token is None or act in person.by_token
+    if not allowed or not any(act in ROLE_ACTS.get(role, frozenset()) for role in person.roles):
+        return False
+    if thing is None:
+        return True
+    template = thing.template if isinstance(thing, Round) else thing
+    return sees_source(person, template.source) and _sees(person, template)
+
+
+def may_change(person: Person, template: TemplateRecord) -> bool:
+    """
+    Whether a person may share, remove or bring back a template: its owner and the keepers; the house's standard is the
+    keepers'.
+    """
+    return may(person, "keep") or (template.owner_id == person.id and template.standing != "house")
+
+
+def sees_source(person: Person, source: str) -> bool:
+    """
+    Whether anything of a source is theirs to see.
+    """
+    return person.scope is None or source == LEDGER or person.scope.get("source", "") == source
+
+
+def _sees(person: Person, template: TemplateRecord) -> bool:
+    own = template.standing != "own" or template.owner_id == person.id
+    return own or not _SEES_ALL.isdisjoint(person.roles)

@@ -1,0 +1,90 @@
+"""
+Sources that the house keeps; templates, views, lists say which they are of; states that are none are refused
+"""
+
+from typing import Any
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0008"
+down_revision = "0007"
+branch_labels = None
+depends_on = None
+
+_WITH_SOURCE = ("templates", "picks", "views")
+
+#: (table, column) → the values there are.
+_STATES = {
+    ("runs", "status"): ("asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"),
+    ("templates", "standing"): ("own", "shared", "house"),
+    ("rounds", "mode"): ("new", "replace", "append"),
+    ("comparisons", "status"): ("asked", "ready", "failed"),
+}
+
+#: Columns that are looked things up by, and had no index.
+_INDEXED = (("runs", "round_id"), ("runs", "person_id"), ("notices", "run_id"), ("occurrences", "run_id"))
+
+
+def upgrade() -> None:
+    op.create_table(
+        "sources",
+        sa.Column("id", sa.BigInteger(), nullable=False),
+        sa.Column("name", sa.Text(), nullable=False),
+        sa.Column("address", sa.Text(), nullable=False),
+        sa.Column("environment", sa.Text(), nullable=False, server_default="live"),
+        sa.Column("revision", sa.BigInteger(), nullable=False, server_default="1"),
+        sa.Column("added_by", sa.BigInteger(), nullable=True),
+        sa.Column("added_at", sa.DateTime(timezone=True), nullable=False),
+        sa.Column("deleted_at", sa.DateTime(timezone=True), nullable=True),
+        sa.CheckConstraint("environment IN ('live', 'practice')", name="ck_sources_environment"),
+        sa.ForeignKeyConstraint(["added_by"], ["people.id"], name="fk_sources_added_by_people"),
+        sa.PrimaryKeyConstraint("id", name="pk_sources"),
+    )
+    present = sa.text("deleted_at IS NULL")
+    op.create_index("uq_sources_name", "sources", [sa.text("lower(name)")], unique=True, postgresql_where=present)
+    op.create_table(
+        "curated_drafts",
+        sa.Column("source", sa.Text(), nullable=False),
+        sa.Column("document", sa.JSON(), nullable=False),
+        sa.Column("revision", sa.BigInteger(), nullable=False),
+        sa.Column("changed_by", sa.BigInteger(), nullable=True),
+        sa.Column("changed_at", sa.DateTime(timezone=True), nullable=False),
+        sa.ForeignKeyConstraint(["changed_by"], ["people.id"], name="fk_curated_drafts_changed_by_people"),
+        sa.PrimaryKeyConstraint("source", name="pk_curated_drafts"),
+    )
+    op.create_table(
+        "curated_versions",
+        sa.Column("source", sa.Text(), nullable=False),
+        sa.Column("number", sa.BigInteger(), nullable=False),
+        sa.Column("document", sa.JSON(), nullable=False),
+        sa.Column("note", sa.Text(), nullable=False, server_default=""),
+        sa.Column("saved_by", sa.BigInteger(), nullable=True),
+        sa.Column("saved_at", sa.DateTime(timezone=True), nullable=False),
+        sa.ForeignKeyConstraint(["saved_by"], ["people.id"], name="fk_curated_versions_saved_by_people"),
+        sa.PrimaryKeyConstraint("source", "number", name="pk_curated_versions"),
+    )
+    for table in _WITH_SOURCE:
+        op.add_column(table, sa.Column("source", sa.Text(), nullable=False, server_default=""))
+    op.drop_index("uq_views_name", "views")
+    columns: list[Any] = ["owner_id", "source", "records", sa.text("lower(name)")]
+    op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=present)
+    for (table, column), values in _STATES.items():
+        listed = ", ".join(f"'{v}'" for v in values)
+        op.create_check_constraint(f"ck_{table}_{column}", table, f"{column} IN ({listed})")
+    for table, column in _INDEXED:
+        op.create_index(f"ix_{table}_{column}", table, [column])
+
+
+def downgrade() -> None:
+    for table, column in _INDEXED:
+        op.drop_index(f"ix_{table}_{column}", table)
+    for table, column in _STATES:
+        op.drop_constraint(f"ck_{table}_{column}", table)
+    op.drop_index("uq_views_name", "views")
+    columns: list[Any] = ["owner_id", "records", sa.text("lower(name)")]
+    op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=sa.text("deleted_at IS NULL"))
+    for table in _WITH_SOURCE:
+        op.drop_column(table, "source")
+    for table in ("curated_versions", "curated_drafts", "sources"):
+        op.drop_table(table)

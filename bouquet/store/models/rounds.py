@@ -1,0 +1,80 @@
+"""
+Rounds, their occurrences, and the work by the clock.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import sqlalchemy as sa
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from bouquet.store.models.base import Base, Document
+from bouquet.store.models.templates import TemplateRecord
+
+__all__ = ["Care", "HouseFact", "Occurrence", "Round"]
+
+
+class Round(Base):
+    """
+    A template set to run by the calendar.
+    """
+
+    __tablename__ = "rounds"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id"))
+    #: When it runs; see `bouquet.core.recurrence.RhythmDocument`.
+    rhythm: Mapped[Document]
+    zone: Mapped[str]
+    #: Addresses that its files are sent to.
+    mail_to: Mapped[list[str]] = mapped_column(sa.JSON, default=list, server_default="[]")
+    folder: Mapped[str]
+    format: Mapped[str]
+    #: What becomes of an earlier file of the same name there: `new` leaves it, `replace`, `append`.
+    mode: Mapped[str] = mapped_column(default="new", server_default="new")
+    #: What its owner said that personal data is taken out for.
+    purpose: Mapped[str] = mapped_column(default="", server_default="")
+    paused: Mapped[bool] = mapped_column(default=False)
+    next_at: Mapped[datetime]
+    created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    deleted_at: Mapped[datetime | None]
+    template: Mapped[TemplateRecord] = relationship(lazy="joined")
+
+
+class Occurrence(Base):
+    """
+    One planned moment of a round. The key makes a double impossible.
+    """
+
+    __tablename__ = "occurrences"
+
+    round_id: Mapped[int] = mapped_column(sa.ForeignKey("rounds.id", ondelete="CASCADE"), primary_key=True)
+    planned_at: Mapped[datetime] = mapped_column(primary_key=True)
+    run_id: Mapped[int | None] = mapped_column(sa.ForeignKey("runs.id"), index=True)
+    note: Mapped[str] = mapped_column(default="")
+
+
+class HouseFact(Base):
+    """
+    Something that is true of the whole house, by its name.
+    """
+
+    __tablename__ = "house"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[Document]
+    changed_at: Mapped[datetime]
+
+
+class Care(Base):
+    """
+    Work that workers do by the clock: when it last went well, and how it last failed.
+    """
+
+    __tablename__ = "care"
+
+    name: Mapped[str] = mapped_column(primary_key=True)
+    done_at: Mapped[datetime | None]
+    failed_at: Mapped[datetime | None]
+    error: Mapped[str] = mapped_column(default="", server_default="")

@@ -1,0 +1,75 @@
+"""
+Secrets of others that the house keeps, such as the addresses of sources: encrypted, with a key from the settings.
+
+Fernet (AES-128 in CBC with HMAC-SHA-256, by `cryptography`). Several keys may be given, the newest first: what an older
+one sealed is still opened, and is sealed with the newest when it is next kept.
+"""
+
+from __future__ import annotations
+
+from cryptography.fernet import Fernet, InvalidToken, MultiFernet
+
+from bouquet.store.errors import StoreError
+
+__all__ = ["NoKey", "Vault", "WrongKey", "new_key"]
+
+
+class NoKey(StoreError):
+    """
+    Nothing secret can be kept here.
+    """
+
+    code = "no_key"
+
+
+class WrongKey(StoreError):
+    """
+    This was kept with another key.
+    """
+
+    code = "wrong_key"
+
+
+def new_key() -> str:
+    """
+    A new key, as text for the settings.
+    """
+    return Fernet.generate_key().decode()
+
+
+class Vault:
+    """
+    Seals and opens texts.
+
+    Args:
+        keys: One key, or several between commas, the newest first; empty where none is set. Raises NoKey where one is
+            no key.
+    """
+
+    def __init__(self, keys: str = "") -> None:
+        named = [k.strip() for k in keys.split(",") if k.strip()]
+        try:
+            self._keys = MultiFernet([Fernet(k) for k in named]) if named else None
+        except ValueError as error:
+            raise NoKey("BOUQUET_SECRET_KEY is no key; “bouquet key” prints one.") from error
+
+    def seal(self, text: str) -> str:
+        """
+        A text as it can be kept. Raises NoKey.
+        """
+        return self._require().encrypt(text.encode()).decode()
+
+    def open(self, sealed: str) -> str:
+        """
+        A sealed text again. Raises NoKey, and WrongKey where none of the keys sealed it.
+        """
+        try:
+            return self._require().decrypt(sealed.encode()).decode()
+        except InvalidToken as error:
+            raise WrongKey("This was kept with a key that is not in BOUQUET_SECRET_KEY any more.") from error
+
+    def _require(self) -> MultiFernet:
+        if self._keys is None:
+            message = "Addresses of sources are kept encrypted. Set BOUQUET_SECRET_KEY; “bouquet key” prints a key."
+            raise NoKey(message)
+        return self._keys

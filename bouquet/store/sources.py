@@ -1,0 +1,93 @@
+"""
+Sources that the house keeps beside the one in the settings.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+import sqlalchemy as sa
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from bouquet.store.errors import NameTaken, NotFound, NotPossible
+from bouquet.store.models import SourceRecord, TemplateRecord
+
+__all__ = ["LONGEST_NAME", "add_source", "change_source", "find_source", "list_sources", "remove_source", "used_by"]
+
+#: Characters of a source's name.
+LONGEST_NAME = 60
+
+
+def list_sources(session: Session) -> Sequence[SourceRecord]:
+    """
+    The sources that are kept, the first added first.
+    """
+    return session.scalars(
+        sa.select(SourceRecord).where(SourceRecord.deleted_at.is_(None)).order_by(SourceRecord.id)
+    ).all()
+
+
+def find_source(session: Session, name: str, *, lock: bool = False) -> SourceRecord:
+    """
+    A source by its name, whatever the case. Raises NotFound.
+    """
+    query = sa.select(SourceRecord).where(
+        SourceRecord.deleted_at.is_(None), sa.func.lower(SourceRecord.name) == name.lower()
+    )
+    found = session.scalars(query.with_for_update() if lock else query).first()
+    if found is None:
+        raise NotFound(f"There is no source “{name}” that is kept here.")
+    return found
+
+
+def add_source(
+    session: Session, *, name: str, sealed: str, environment: str, person_id: int | None, now: datetime
+) -> SourceRecord:
+    """
+    Keep a source. `sealed` is its address, encrypted. Raises NameTaken.
+    """
+    record = SourceRecord(
+        name=name, address=sealed, environment=environment, revision=1, added_by=person_id, added_at=now
+    )
+    try:
+        with session.begin_nested():
+            session.add(record)
+    except IntegrityError as error:
+        raise NameTaken(name, "source") from error
+    return record
+
+
+def change_source(
+    session: Session, name: str, *, sealed: str | None = None, environment: str | None = None
+) -> SourceRecord:
+    """
+    Give a source another address or say whether it is live. Raises NotFound.
+    """
+    record = find_source(session, name, lock=True)
+    record.address = sealed if sealed is not None else record.address
+    record.environment = environment if environment is not None else record.environment
+    record.revision += 1
+    return record
+
+
+def used_by(session: Session, name: str) -> list[str]:
+    """
+    The names of the templates that read a source.
+    """
+    query = sa.select(TemplateRecord.name).where(TemplateRecord.source == name, TemplateRecord.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(sa.func.lower(TemplateRecord.name))))
+
+
+def remove_source(session: Session, name: str, now: datetime) -> SourceRecord:
+    """
+    Forget a source's address. Raises NotFound, and NotPossible while templates read it.
+    """
+    record = find_source(session, name, lock=True)
+    users = used_by(session, record.name)
+    if users:
+        more = f" and {len(users) - 3} more" if len(users) > 3 else ""
+        raise NotPossible(f"Templates read this source: {', '.join(users[:3])}{more}. Remove or move them first.")
+    record.deleted_at, record.address = now, ""
+    return record
