@@ -7,7 +7,7 @@ demo: ## Install what is missing, set Marrowby up, and serve it
 	@scripts/bootstrap.sh
 	@bouquet demo
 
-serve: ## An empty house: your own database in BOUQUET_SOURCE_URL, Bouquet's own in a private cluster below .house
+serve: ## An empty house: Bouquet's own database in a private cluster below .house; sources are added in the browser
 	@scripts/bootstrap.sh
 	@BOUQUET_FRONTEND=$${BOUQUET_FRONTEND:-frontend/dist} bouquet serve --private
 

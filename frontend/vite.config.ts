@@ -1,5 +1,5 @@
 import react from "@vitejs/plugin-react";
-import { defineConfig } from "vite";
+import { defineConfig } from "vitest/config";
 
 export default defineConfig({
   plugins: [react()],
@@ -7,4 +7,5 @@ export default defineConfig({
   // Nothing is inlined: the page's policy loads from its own address only.
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 700 },
   server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
+  test: { environment: "jsdom" },
 });

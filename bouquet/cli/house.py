@@ -4,6 +4,7 @@ Keeping the house: serving, workers, people, tokens, the demonstration.
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import os
 import signal
@@ -143,6 +144,9 @@ def _private_store(folder: Path) -> Iterator[None]:
     except ClusterError as error:
         fail(str(error))
     os.environ["BOUQUET_STORE_URL"] = cluster.url("bouquet", "bouquet", password)
+    # Whoever can read the cluster's files can read the key; one that is set goes before.
+    key = base64.urlsafe_b64encode(hashlib.sha256(f"sources {cluster.password}".encode()).digest()).decode()
+    os.environ.setdefault("BOUQUET_SECRET_KEY", key)
     try:
         yield
     finally:

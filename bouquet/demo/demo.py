@@ -30,6 +30,7 @@ from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.store import templates as shelf
 from bouquet.store.models import Notice, Person, Round, Run, TemplateRecord
+from bouquet.store.secrets import new_key
 
 __all__ = ["PEOPLE", "Demo", "seed_people", "seed_templates"]
 
@@ -116,6 +117,7 @@ class Demo:
             "source_url": self.cluster.url(marrowby, "marrowby_reader", passwords["marrowby_reader"]),
             "source_name": "marrowby",
             "source_catalogue": Path(str(files("bouquet.demo.marrowby") / "catalogue.toml")),
+            "secret_key": _key_in(self.folder / "secret.key"),
             "files": self.folder / "files",
             "outgoing": self.folder / "outgoing",
             "port": port,
@@ -125,6 +127,16 @@ class Demo:
         self.env_file.touch(mode=0o600)
         self.env_file.write_text("".join(f"BOUQUET_{k.upper()}={v}\n" for k, v in values.items()))
         return Settings(_env_file=self.env_file)
+
+
+def _key_in(path: Path) -> str:
+    """
+    The key that a file holds, made when it is first asked for.
+    """
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(new_key())
+    return path.read_text().strip()
 
 
 def seed_people(services: Services) -> None:

@@ -2,6 +2,7 @@ import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-quer
 import { Suspense, lazy } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { ApiError, answer, api } from "./api";
+import type { Session } from "./api";
 import { Shell } from "./shell";
 import { FirstStart, SignIn } from "./signin";
 import { Library } from "./templates";
@@ -17,6 +18,8 @@ const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.Ru
 const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })));
 const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
 const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
+
+const SourcesPlace = lazy(() => import("./setup").then((m) => ({ default: m.SourcesPlace })));
 
 const client = new QueryClient({
   defaultOptions: {
@@ -34,6 +37,11 @@ export function App() {
       <Door />
     </QueryClientProvider>
   );
+}
+
+/** The library; in a house that reads nothing yet, whoever keeps it says what. */
+function firstPlace({ person, sources }: Session): string {
+  return sources.length === 0 && person.may.includes("keep") ? "/set-up/sources" : "/templates";
 }
 
 /** Everything is behind the sign-in. */
@@ -69,7 +77,9 @@ function Door() {
             <Route path="/runs/given-back" element={<GivenBack />} />
             <Route path="/runs/:id" element={<RunPage />} />
             <Route path="/rounds" element={<Rounds />} />
-            <Route path="*" element={<Navigate to="/templates" replace />} />
+            <Route path="/set-up/sources" element={<SourcesPlace />} />
+            <Route path="/set-up" element={<Navigate to="/set-up/sources" replace />} />
+            <Route path="*" element={<Navigate to={firstPlace(session.data)} replace />} />
           </Routes>
         </Suspense>
       </Shell>

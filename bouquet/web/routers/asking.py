@@ -61,6 +61,7 @@ def questions_of(
         name=name,
         about=template.about,
         version=version,
+        source=view.key,
         document=template.as_document(),
         asks=[
             QuestionOut(

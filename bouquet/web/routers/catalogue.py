@@ -4,13 +4,12 @@ Record types and their fields.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query
-from fastapi.responses import StreamingResponse
+from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.plan import OPERATORS
@@ -143,25 +142,25 @@ def get_facts(name: str, field: str, view: TheView) -> Any:
     )
 
 
-@router.get("/{name}/find", response_class=StreamingResponse)
+def _known_type(name: str, view: TheView) -> RecordType:
+    """
+    A record type of the source. Raises NotFound, before anything is streamed.
+    """
+    return view.record_type(name)
+
+
+@router.get("/{name}/find", response_class=EventSourceResponse)
 def find(
-    name: str,
+    start: Annotated[RecordType, Depends(_known_type)],
     view: TheView,
     value: Annotated[str, Query(min_length=1, max_length=200)],
-) -> StreamingResponse:
+) -> Iterator[ServerSentEvent]:
     """
     Server-sent events: `finding` with the fields that hold a value, so far, and how much was searched; the last one
     says that it is done, and what was not searched.
     """
-    view.record_type(name)
-    return StreamingResponse(
-        (
-            f"event: finding\ndata: {json.dumps(asdict(f), ensure_ascii=False)}\n\n"
-            for f in view.source.find(name, value, scope=view.scope)
-        ),
-        media_type="text/event-stream",
-        headers={"Cache-Control": "no-store"},
-    )
+    for found in view.source.find(start.name, value, scope=view.scope):
+        yield ServerSentEvent(event="finding", data=asdict(found))
 
 
 def _field(view: SourceView, record_type: RecordType, field: Field, path: str) -> FieldOut:

@@ -5,13 +5,12 @@ What is new for a person: notices, and the progress of their runs.
 from __future__ import annotations
 
 import asyncio
-import json
 from collections.abc import AsyncIterator
 from typing import Any
 
 import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Request
-from fastapi.responses import StreamingResponse
+from fastapi.sse import EventSourceResponse, ServerSentEvent
 from sqlalchemy.orm import Session
 from starlette.concurrency import run_in_threadpool
 
@@ -66,21 +65,15 @@ def read_notices(services: TheServices, person: CurrentPerson) -> None:
         ledger.read_notices(session, person.id, services.clock())
 
 
-@router.get("/events", response_class=StreamingResponse)
-async def listen(request: Request, services: TheServices, person: CurrentPerson) -> StreamingResponse:
+@router.get("/events", response_class=EventSourceResponse)
+async def listen(request: Request, services: TheServices, person: CurrentPerson) -> AsyncIterator[ServerSentEvent]:
     """
     Server-sent events: `run` with a run of mine whenever it has come further, `notice` with the number unread.
     """
-    return StreamingResponse(
-        _events(request, services, person), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
-    )
-
-
-async def _events(request: Request, services: Services, person: Person) -> AsyncIterator[str]:
     seen: dict[int, str] = {}
     unread = -1
     quiet = 0.0
-    yield "retry: 2000\n\n"
+    yield ServerSentEvent(retry=2000, comment="listening")
     while not await request.is_disconnected() and not request.app.state.stopping:
         try:
             runs, count = await run_in_threadpool(_news, services, person)
@@ -93,14 +86,14 @@ async def _events(request: Request, services: Services, person: Person) -> Async
             if seen.get(run.id) != text:
                 seen[run.id] = text
                 sent = True
-                yield f"event: run\ndata: {text}\n\n"
+                yield ServerSentEvent(event="run", raw_data=text)
         if count != unread:
             unread, sent = count, True
-            yield f"event: notice\ndata: {json.dumps({'unread': count})}\n\n"
+            yield ServerSentEvent(event="notice", data={"unread": count})
         quiet = 0.0 if sent else quiet + LISTEN_EVERY
         if quiet >= KEEP_ALIVE:
             quiet = 0.0
-            yield ": still here\n\n"
+            yield ServerSentEvent(comment="still here")
         await asyncio.sleep(LISTEN_EVERY)
 
 

@@ -4,7 +4,6 @@ The sources of the house, for who administers it: listed, tried, added, changed,
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from dataclasses import asdict
 from typing import Annotated, Any
@@ -12,7 +11,7 @@ from typing import Annotated, Any
 import sqlalchemy as sa
 import structlog
 from fastapi import APIRouter, Depends, Path
-from fastapi.responses import StreamingResponse
+from fastapi.sse import EventSourceResponse
 
 from bouquet.core.errors import BouquetError
 from bouquet.runs import Services
@@ -22,7 +21,7 @@ from bouquet.store.models import Person
 from bouquet.web.access import TheServices, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
-from bouquet.web.schemas.sources import Address, NewSource, SourceChange, SourceOut
+from bouquet.web.schemas.sources import Address, NewSource, SourceChange, SourceOut, StepOut
 
 log = structlog.get_logger()
 
@@ -41,17 +40,13 @@ def list_sources(services: TheServices, person: Keeper) -> Any:
     return [_out(services, key) for key in services.sources.listed()]
 
 
-@router.post("/try", response_class=StreamingResponse)
-def try_address(body: Address, person: Keeper) -> StreamingResponse:
+@router.post("/try", response_class=EventSourceResponse)
+def try_address(body: Address, person: Keeper) -> Iterator[StepOut]:
     """
-    Server-sent events: a `step` for each that was tried, as it is done. Nothing is kept, nothing changed there.
+    Server-sent events: each step that was tried, as it is done. Nothing is kept, nothing changed there.
     """
-
-    def steps() -> Iterator[str]:
-        for step in try_source(body.address.get_secret_value()):
-            yield f"event: step\ndata: {json.dumps(asdict(step), ensure_ascii=False)}\n\n"
-
-    return StreamingResponse(steps(), media_type="text/event-stream", headers={"Cache-Control": "no-store"})
+    for step in try_source(body.address.get_secret_value().strip()):
+        yield StepOut(**asdict(step))
 
 
 @router.post("", response_model=SourceOut, status_code=201)

@@ -121,6 +121,7 @@ class Questions(BaseModel):
     name: str
     about: str
     version: int
+    source: str = Field(description="The key of the source that it reads.")
     document: dict[str, Any]
     asks: list[QuestionOut]
     periods: list[PeriodOut]

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
+import { aboutSource } from "./source";
 
 type Schemas = components["schemas"];
 export type Session = Schemas["Session"];
@@ -29,6 +30,8 @@ export type RunTotals = Schemas["RunTotals"];
 export type Rhythm = Partial<Schemas["RhythmDocument"]>;
 export type DaysOffInfo = Schemas["DaysOffOut"];
 export type RemovedInfo = Schemas["RemovedOut"];
+export type SourceInfo = Schemas["SourceOut"];
+export type SourceStep = Schemas["StepOut"];
 export type TokenInfo = Schemas["TokenOut"];
 export type GivenBackInfo = Schemas["GivenBackOut"];
 export type Expected = Schemas["Expected"];
@@ -78,6 +81,12 @@ export class ApiError extends Error {
 }
 
 export const api = createClient<paths>({ baseUrl: "/" });
+api.use({
+  onRequest({ request }) {
+    const address = aboutSource(request.url);
+    return address === request.url ? undefined : new Request(address, request);
+  },
+});
 
 const UNREACHED: ProblemDetails = {
   type: "/problems/unreached",

@@ -1,4 +1,5 @@
 export { ApiError, answer, api, archiveAddress, fileAddress, giveBack, newestAddress } from "./client";
+export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
 export type {
   Candidate,
   Change,
@@ -43,6 +44,8 @@ export type {
   Tally,
   TemplateInfo,
   TemplateRow,
+  SourceInfo,
+  SourceStep,
   TokenInfo,
   Trace,
   Traced,

@@ -1159,7 +1159,7 @@ export interface paths {
         put?: never;
         /**
          * Try Address
-         * @description Server-sent events: a `step` for each that was tried, as it is done. Nothing is kept, nothing changed there.
+         * @description Server-sent events: each step that was tried, as it is done. Nothing is kept, nothing changed there.
          */
         post: operations["try_address"];
         delete?: never;
@@ -2873,6 +2873,11 @@ export interface components {
             periods: components["schemas"]["PeriodOut"][];
             /** Personal */
             personal: string[];
+            /**
+             * Source
+             * @description The key of the source that it reads.
+             */
+            source: string;
             /** Version */
             version: number;
         };
@@ -3351,6 +3356,22 @@ export interface components {
              * @description Kind of database, host and database name; no role, no password.
              */
             where: string;
+        };
+        /**
+         * StepOut
+         * @description One step of trying a source. `mark`: `good`, `care` where it works and something should be changed, `wrong` where it
+         *     ends.
+         */
+        StepOut: {
+            /**
+             * Mark
+             * @enum {string}
+             */
+            mark: "good" | "care" | "wrong";
+            /** Name */
+            name: string;
+            /** Says */
+            says: string;
         };
         /**
          * Tally
@@ -4178,7 +4199,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/event-stream": unknown;
+                };
             };
         };
     };
@@ -4545,7 +4568,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/event-stream": unknown;
+                };
             };
             /** @description Validation Error */
             422: {
@@ -5764,7 +5789,9 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/event-stream": unknown;
+                };
             };
             /** @description Validation Error */
             422: {

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useReducer, useRef, useState } from "react";
 import { Button } from "react-bootstrap";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, useSourceOf } from "../api";
 import type { FieldGroup, FieldInfo, Problem, RecordType, TemplateInfo, WayOut } from "../api";
 import { RunDialog, useStartRun } from "../runs";
 
@@ -26,7 +26,7 @@ import { valueCondition } from "./components/NarrowPicker";
 import { Title } from "./components/Title";
 import { ExamplesDialog, KeysDialog, SaveDialog } from "./components/dialogs";
 import type { Examples } from "./components/dialogs";
-import { Hint, useMay, useShell } from "../shell";
+import { Hint, useCurrentSource, useMay, useShell } from "../shell";
 import { headingOf } from "./defaults";
 import { useFields } from "./hooks/useFields";
 import { useBenchKeys } from "./hooks/useBenchKeys";
@@ -56,6 +56,7 @@ export function Bench() {
     staleTime: Infinity,
     gcTime: 0,
   });
+  useSourceOf(template.data?.source);
   if (!template.data) {
     return (
       <main className="body">
@@ -67,7 +68,8 @@ export function Bench() {
 }
 
 function Workplace({ loaded }: { loaded: TemplateInfo }) {
-  const { session, news } = useShell();
+  const { news } = useShell();
+  const source = useCurrentSource();
   const client = useQueryClient();
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
@@ -236,7 +238,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           {template.version ? `version ${template.version}` : "never saved"}
           {keptWords(keeping, template)}
         </span>
-        {session.environment === "practice" && (
+        {source?.environment === "practice" && (
           <span className="tag practice">
             <Icon name="cone" /> practice data
           </span>
@@ -328,7 +330,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         counting={tally.isFetching}
         columns={columns.length}
         rowBytes={rowBytes}
-        source={session.source}
+        source={source?.title ?? ""}
         onLeftOut={(place) => setTracing({ leftOut: place })}
         onLeaveOut={(node) => dispatch({ type: "addNarrowing", node })}
         perUnit={columns.length > 0 && <PerUnit document={document} templateId={loaded.id} groups={groups} />}

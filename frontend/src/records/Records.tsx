@@ -18,7 +18,7 @@ import { useFields } from "../bench/hooks/useFields";
 import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { Purpose, RunNews, useStartRun } from "../runs";
-import { Hint, useMay, useShell } from "../shell";
+import { Hint, useCurrentSource, useMay, useShell } from "../shell";
 import { FormDialog, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { everydayView, onScreen, searched } from "./view";
@@ -88,7 +88,8 @@ function Browse({
   view: ViewInfo | undefined;
   views: ViewInfo[];
 }) {
-  const { session, news } = useShell();
+  const { news } = useShell();
+  const source = useCurrentSource();
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
   const go = useNavigate();
@@ -192,9 +193,9 @@ function Browse({
     <>
       <div className="strip">
         <h1>Records</h1>
-        {session.environment === "practice" && (
+        {source?.environment === "practice" && (
           <span className="tag practice">
-            <Icon name="cone" /> practice data · {session.source}
+            <Icon name="cone" /> practice data · {source.title}
           </span>
         )}
         <span className="fill" />

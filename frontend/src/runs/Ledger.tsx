@@ -2,7 +2,7 @@ import { useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
-import { answer, api, archiveAddress, fileAddress } from "../api";
+import { LEDGER, answer, api, archiveAddress, fileAddress } from "../api";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
 import {
@@ -305,7 +305,7 @@ function FileOf({ run }: { run: Run }) {
 
 function whatOf(run: Run): string {
   if (run.bundle) return "several in one";
-  if (run.source) return "the ledger itself";
+  if (run.source === LEDGER) return "the ledger itself";
   return run.version ? `version ${run.version}` : "unsaved draft or document";
 }
 

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Dropdown, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
-import { answer, api } from "../api";
+import { LEDGER, answer, api, useSourceOf } from "../api";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
 import { FormDialog, Icon, Trouble, count } from "../shared";
@@ -40,6 +40,7 @@ export function RunPage() {
         }),
       ),
   });
+  useSourceOf(known.data && known.data.source !== LEDGER ? known.data.source : undefined);
   if (!known.data) {
     return (
       <main className="body">
@@ -130,7 +131,7 @@ export function RunPage() {
 
 function what(run: Run): string {
   if (run.bundle) return "a bundle";
-  if (run.source) return "of the ledger";
+  if (run.source === LEDGER) return "of the ledger";
   return run.version ? `version ${run.version}` : "unsaved draft or document";
 }
 

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
+import { LEDGER } from "../api";
 import type { Run } from "../api";
 import { Icon, capital, count, plural } from "../shared";
 import { SEVERITIES, slipOf } from "./slip";
@@ -69,7 +70,7 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
             {shown.map((f, n) => (
               <tr key={n}>
                 <td className="mono">
-                  {f.key.length > 0 && rowsOf && !run.source ? (
+                  {f.key.length > 0 && rowsOf && run.source !== LEDGER ? (
                     <Link to={`/records/${rowsOf}/${f.key.map(encodeURIComponent).join("/")}`}>
                       {f.title ?? f.key.join(", ")}
                     </Link>

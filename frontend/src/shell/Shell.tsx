@@ -11,6 +11,7 @@ import { Jump } from "./Jump";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
 import { Password } from "./Password";
+import { SourceSwitch } from "./SourceSwitch";
 import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
 
@@ -21,9 +22,12 @@ const PLACES = [
   { to: "/records", label: "Records" },
 ] as const;
 
+const SET_UP = { to: "/set-up", label: "Set-up" } as const;
+
 /** The desk with its dividers, around every place. */
 export function Shell({ session, children }: { session: Session; children: ReactNode }) {
   const news = useNews();
+  const places = session.person.may.includes("keep") ? [...PLACES, SET_UP] : PLACES;
   const client = useQueryClient();
   const [jumping, setJumping] = useState(false);
   const [tokens, setTokens] = useState(false);
@@ -70,7 +74,7 @@ export function Shell({ session, children }: { session: Session; children: React
             <img src="/bouquet.svg" alt="" /> Bouquet
           </Link>
           <nav aria-label="Places" className="d-flex">
-            {PLACES.map((place) => (
+            {places.map((place) => (
               <NavLink key={place.to} to={place.to} className="divider">
                 {place.label}
                 {place.to === "/runs" && active > 0 && (
@@ -82,6 +86,7 @@ export function Shell({ session, children }: { session: Session; children: React
             ))}
           </nav>
           <div className="desk-right">
+            <SourceSwitch />
             <button type="button" className="jump" onClick={() => setJumping(true)}>
               <Icon name="search" /> Jump to anything <kbd>Ctrl K</kbd>
             </button>

@@ -1,4 +1,5 @@
 import { createContext, useContext } from "react";
+import { useSource } from "../api";
 import type { Session } from "../api";
 import type { News } from "./useNews";
 
@@ -15,6 +16,13 @@ export function useShell(): ShellFacts {
   const facts = useContext(ShellContext);
   if (!facts) throw new Error("useShell is called outside the shell");
   return facts;
+}
+
+/** The source that this tab is about; the house's first where its own is not there. */
+export function useCurrentSource(): Session["sources"][number] | undefined {
+  const { session } = useShell();
+  const key = useSource();
+  return session.sources.find((s) => s.key === key) ?? session.sources[0];
 }
 
 /** Whether the person signed in may do this. */

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, useSourceOf } from "../api";
 import type { Questions } from "../api";
 import { AnswerForm, PeriodInput, Purpose, RunNews, allAnswered, useStartRun, Expected } from "../runs";
 import type { Answers } from "../runs";
@@ -38,6 +38,7 @@ function Asking({ known }: { known: Questions }) {
   const [answers, setAnswers] = useState<Answers>(() =>
     Object.fromEntries(known.asks.map((q) => [q.name, q.answer])),
   );
+  useSourceOf(known.source);
   const [windows, setWindows] = useState<Record<string, Window>>({});
   const [format, setFormat] = useState(known.format);
   const [purpose, setPurpose] = useState("");

@@ -1,4 +1,5 @@
 import { useEffect, useState } from "react";
+import { aboutSource } from "../../api";
 import type { RecordTypeFields } from "../../api";
 import { openedPaths } from "../rows";
 import type { Document } from "../types";
@@ -40,7 +41,9 @@ export function useFind(records: string, text: string): Finding & { failed: bool
   useEffect(() => {
     if (wanted.length < LEAST) return;
     const source = new EventSource(
-      `/api/v1/record-types/${encodeURIComponent(records)}/find?value=${encodeURIComponent(wanted)}`,
+      aboutSource(
+        `/api/v1/record-types/${encodeURIComponent(records)}/find?value=${encodeURIComponent(wanted)}`,
+      ),
     );
     source.addEventListener("finding", (event) => {
       const found = JSON.parse(event.data) as Finding;

@@ -1,0 +1,134 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button } from "react-bootstrap";
+import { useNavigate } from "react-router";
+import { answer, api, turnTo } from "../api";
+import type { SourceInfo } from "../api";
+import { Confirm, Icon, Trouble, plural } from "../shared";
+import { SourceForm } from "./SourceForm";
+
+/** The databases that this house reads. */
+export function Sources() {
+  const go = useNavigate();
+  const [adding, setAdding] = useState(false);
+  const sources = useQuery({
+    queryKey: ["sources"],
+    queryFn: () => answer(api.GET("/api/v1/sources")),
+    staleTime: 0,
+  });
+  const none = sources.data?.length === 0;
+  return (
+    <>
+      <Trouble error={sources.error} />
+      {none && (
+        <p className="soft">
+          No database is read yet. Say where yours is; a role that can only read is all that is needed.
+        </p>
+      )}
+      {sources.data && sources.data.length > 0 && (
+        <table className="board">
+          <thead>
+            <tr>
+              <th>Source</th>
+              <th>Where</th>
+              <th>Data</th>
+              <th className="num">Record types</th>
+              <th>Templates</th>
+              <th>
+                <span className="visually-hidden">Actions</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {sources.data.map((source) => (
+              <SourceRow key={source.key} source={source} />
+            ))}
+          </tbody>
+        </table>
+      )}
+      {adding || none ? (
+        <>
+          <h2 className="h6 mt-3">A new source</h2>
+          <SourceForm onDone={() => void go("/set-up/catalogue")} />
+        </>
+      ) : (
+        <Button variant="quiet" className="mt-3" onClick={() => setAdding(true)}>
+          <Icon name="plus" /> Add a source
+        </Button>
+      )}
+    </>
+  );
+}
+
+function SourceRow({ source }: { source: SourceInfo }) {
+  const client = useQueryClient();
+  const go = useNavigate();
+  const [act, setAct] = useState<"remove" | "address" | null>(null);
+  const remove = useMutation({
+    mutationFn: () =>
+      answer(api.DELETE("/api/v1/sources/{name}", { params: { path: { name: source.key } } })),
+    onSuccess: () => {
+      turnTo(client, "");
+      void client.invalidateQueries({ queryKey: ["sources"] });
+      void client.invalidateQueries({ queryKey: ["session"] });
+    },
+  });
+  const kept = source.kept === "store";
+  return (
+    <>
+      <tr>
+        <td className="name">
+          {source.title}
+          {source.trouble && <div className="text-danger">{source.trouble}</div>}
+        </td>
+        <td>
+          <span className="mono">{source.where}</span>
+          {!kept && <div className="soft">given in the settings</div>}
+        </td>
+        <td>{source.environment === "practice" ? "practice" : "live"}</td>
+        <td className="num">{source.record_types ?? "–"}</td>
+        <td>{source.templates.length === 0 ? "none" : plural(source.templates.length, "template")}</td>
+        <td className="text-end text-nowrap">
+          <Button
+            variant="quiet"
+            onClick={() => {
+              turnTo(client, source.key);
+              void go("/set-up/catalogue");
+            }}
+          >
+            Catalogue
+          </Button>{" "}
+          {kept && (
+            <>
+              <Button variant="quiet" onClick={() => setAct(act === "address" ? null : "address")}>
+                Change address
+              </Button>{" "}
+              <Button variant="quiet" onClick={() => setAct("remove")}>
+                Remove
+              </Button>
+            </>
+          )}
+        </td>
+      </tr>
+      {act === "address" && (
+        <tr>
+          <td colSpan={6}>
+            <SourceForm name={source.key} onDone={() => setAct(null)} />
+          </td>
+        </tr>
+      )}
+      {act === "remove" && (
+        <Confirm
+          title={`Remove ${source.title}?`}
+          act="Remove"
+          busy={remove.isPending}
+          error={remove.error}
+          onAct={() => remove.mutate()}
+          onClose={() => setAct(null)}
+        >
+          Bouquet forgets its address. The database itself is not touched.
+        </Confirm>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,11 @@
+import { SetUp } from "./SetUp";
+import { Sources } from "./Sources";
+
+/** Set-up › Sources. */
+export function SourcesPlace() {
+  return (
+    <SetUp>
+      <Sources />
+    </SetUp>
+  );
+}

@@ -1,0 +1,39 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { Dropdown } from "react-bootstrap";
+import { useLocation, useNavigate } from "react-router";
+import { turnTo } from "../api";
+import { useCurrentSource, useShell } from "./context";
+
+/** Which of several sources this tab is about. One source needs no mention. */
+export function SourceSwitch() {
+  const { session } = useShell();
+  const current = useCurrentSource();
+  const client = useQueryClient();
+  const go = useNavigate();
+  const { pathname } = useLocation();
+  if (session.sources.length < 2) return null;
+  return (
+    <Dropdown>
+      <Dropdown.Toggle variant="link" bsPrefix="btn" className="source-switch" aria-label="Source">
+        {current?.title}
+      </Dropdown.Toggle>
+      <Dropdown.Menu>
+        {session.sources.map((source) => (
+          <Dropdown.Item
+            key={source.key}
+            as="button"
+            active={source.key === current?.key}
+            onClick={() => {
+              turnTo(client, source.key);
+              // A record or a template is of one source; what is of each stays where it is.
+              if (pathname.startsWith("/records")) void go("/records");
+              else if (!pathname.startsWith("/set-up")) void go("/templates");
+            }}
+          >
+            {source.title} {source.environment === "practice" && <span className="soft">practice</span>}
+          </Dropdown.Item>
+        ))}
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
