@@ -17,6 +17,7 @@ import psycopg
 import psycopg.sql
 import pytest
 from argon2 import PasswordHasher
+from cryptography.fernet import Fernet
 from hypothesis import settings
 
 from bouquet.core.plan import Context, Plan, resolve
@@ -29,6 +30,7 @@ from bouquet.sources import Source
 from bouquet.store import Store
 from bouquet.store import people as people_store
 from bouquet.store.models import Base
+from bouquet.store.secrets import Vault
 
 # How long an example takes depends on the machine, and is no matter of right or wrong.
 settings.register_profile("bouquet", deadline=None)
@@ -174,7 +176,14 @@ def services(store_url: str, source: Source, tmp_path: Path) -> Iterator[Service
     Services on an empty store with the four people, at the tests' moment.
     """
     store = Store(store_url)
-    made = Services(store, source, tmp_path / "files", tmp_path / "outgoing", clock=lambda: NOW)
+    made = Services(
+        store,
+        source,
+        tmp_path / "files",
+        tmp_path / "outgoing",
+        clock=lambda: NOW,
+        vault=Vault(Fernet.generate_key().decode()),
+    )
     store.migrate()
     Queue(made).install()
     with store.session() as session:

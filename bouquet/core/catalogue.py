@@ -136,6 +136,8 @@ class Field:
     #: How the database's own type becomes what `stored` says: `text` and `numeric` by a cast, `list` from an array, its
     #: entries with commas between them; nothing where it is that already.
     read_as: str = ""
+    #: Whether the column holds text that is read as what `stored` says; what cannot be read is blank, and a finding.
+    typed_text: bool = False
     #: What was guessed and not said by anybody, each with the reason: (what, why).
     guesses: tuple[tuple[str, str], ...] = ()
     #: Codes whose runs of digits differ in length, so that they are ordered by the digits' value (T-9 before T-10).
@@ -147,6 +149,13 @@ class Field:
         Whether people keep it as text beside the columns, so that a value may not be what its kind says.
         """
         return self.json_key is not None or self.attribute is not None
+
+    @property
+    def is_read_from_text(self) -> bool:
+        """
+        Whether its values are kept as text and read as something else.
+        """
+        return self.typed_text or (self.is_custom and self.stored != "text")
 
     def label_of(self, code: object) -> str:
         """

@@ -14,6 +14,7 @@ Problems of a template are collected: one error carries them all.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
@@ -141,7 +142,19 @@ class CountMismatch(BouquetError):
 
 def nearest(name: str, names: Sequence[str], *, at_most: int = 3) -> tuple[str, ...]:
     """
-    Names that look like `name`, best first, ignoring case.
+    Names that look like `name`, best first, ignoring case; where none does, those that share a word with it.
     """
     folded = {n.casefold(): n for n in names}
-    return tuple(folded[m] for m in get_close_matches(name.casefold(), folded, n=at_most, cutoff=0.55))
+    close = get_close_matches(name.casefold(), folded, n=at_most, cutoff=0.55)
+    if not close:
+        words = _words(name)
+        sharing = [n for n in folded if words & _words(n)]
+        close = sorted(sharing, key=lambda n: len(_words(n) ^ words))[:at_most]
+    return tuple(folded[m] for m in close)
+
+
+def _words(name: str) -> set[str]:
+    """
+    The words of a name that are long enough to mean something.
+    """
+    return {w for w in re.split(r"[\W_]+", name.casefold()) if len(w) > 2}

@@ -24,6 +24,7 @@ from bouquet.store import NotFound, care
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
 from bouquet.store.models import Notice, Occurrence, Person, Round, Run
+from bouquet.store.rounds import get_round, list_rounds
 
 __all__ = [
     "CATCH_UP",
@@ -66,25 +67,6 @@ def rhythm_words(round_: Round) -> str:
         return f"a rhythm that cannot be understood ({round_.zone})"
 
 
-def list_rounds(session: Session) -> list[Round]:
-    """
-    All rounds, the next one first.
-    """
-    query = sa.select(Round).where(Round.deleted_at.is_(None)).order_by(Round.paused, Round.next_at)
-    return list(session.scalars(query))
-
-
-def get_round(session: Session, round_id: int) -> Round:
-    """
-    One round. Raises NotFound.
-    """
-    found = session.get(Round, round_id)
-    if found is None or found.deleted_at is not None:
-        msg = "There is no such round, or it was removed."
-        raise NotFound(msg)
-    return found
-
-
 def set_paused(session: Session, round_id: int, paused: bool, now: datetime) -> Round:
     """
     Pause a round, or let it go on from now; what it missed while paused is not made up for.
@@ -92,7 +74,7 @@ def set_paused(session: Session, round_id: int, paused: bool, now: datetime) -> 
     found = get_round(session, round_id)
     if found.paused and not paused:
         found.next_at = next(rhythm_of(found, days_off(session)).after(now), NEVER)
-    found.paused = paused
+    found.paused, found.paused_for = paused, ""
     session.flush()
     return found
 

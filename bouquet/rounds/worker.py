@@ -8,13 +8,43 @@ import asyncio
 import contextlib
 import signal
 
+import structlog
+from sqlalchemy.exc import DBAPIError
+
+from bouquet.core.errors import BouquetError
 from bouquet.rounds.calendar import tick_rounds
 from bouquet.runs import Queue, Services
+from bouquet.runs.drift import look_for_drift
+from bouquet.store import care
 
-__all__ = ["make_queue", "work"]
+__all__ = ["make_queue", "read_sources", "work"]
 
 #: Every five seconds (the sixth field) the workers look whether a round is due; each tick is done by one of them.
 TICK = "* * * * * */5"
+
+
+#: Every hour the sources are read again.
+READ = "7 * * * *"
+
+log = structlog.get_logger()
+
+
+def read_sources(services: Services) -> None:
+    """
+    Read every source again, and pause the rounds that no longer get what they ask for.
+    """
+    failures = []
+    for key in services.sources.listed():
+        try:
+            look_for_drift(services, services.sources.get(key))
+        except DBAPIError:
+            raise
+        except BouquetError as error:
+            # One source that is away keeps nobody else's from being read.
+            log.warning("source_not_read", source=key, error=str(error))
+            failures.append(f"{key or 'the source in the settings'}: {error}")
+    with services.store.session() as session:
+        care.note_care(session, "sources", failures, services.clock())
 
 
 def make_queue(services: Services) -> Queue:
@@ -23,6 +53,7 @@ def make_queue(services: Services) -> Queue:
     """
     queue = Queue(services)
     queue.add_periodic("tick_rounds", TICK, lambda: tick_rounds(services, queue))
+    queue.add_periodic("read_sources", READ, lambda: read_sources(services))
     return queue
 
 

@@ -33,6 +33,7 @@ from bouquet.sources import Snapshot, SourceCancelled, SourceChanged, SourceDown
 from bouquet.store import people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run, RunFile
+from bouquet.store.rounds import SOURCE_CHANGED
 
 __all__ = ["ATTEMPTS", "execute"]
 
@@ -163,7 +164,7 @@ def _pause_round(services: Services, run: Run, error: TemplateError) -> None:
         round_ = session.get_one(Round, run.round_id)
         if round_.paused:
             return
-        round_.paused = True
+        round_.paused, round_.paused_for = True, SOURCE_CHANGED
         text = f"{run.name} failed because its source changed, so its round is paused: {said}"
         ledger.notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, services.clock())
 

@@ -90,6 +90,9 @@ class SourceRefused(SourceError):
 
 
 def _error_for(state: str, message: str) -> type[SourceError]:
+    # A connection that was never made says why as a query would: no such database, no such role, a wrong password.
+    if "connection to server" in message or "connection failed" in message:
+        return SourceDown
     if "statement timeout" in message:
         return SourceTimeout
     if state == "57014" or "canceling statement" in message:
@@ -106,9 +109,9 @@ def _error_for(state: str, message: str) -> type[SourceError]:
 
 #: Error numbers of MariaDB and MySQL (https://mariadb.com/kb/en/mariadb-error-code-reference/).
 _MYSQL: dict[int, type[SourceError]] = {
-    **dict.fromkeys((1040, 1053, 1203, 2002, 2003, 2006, 2013, 2055), SourceDown),
-    **dict.fromkeys((1044, 1045, 1142, 1143, 1227, 1370), SourceRefused),
-    **dict.fromkeys((1049, 1051, 1054, 1146, 1356), SourceChanged),
+    **dict.fromkeys((1040, 1044, 1045, 1049, 1053, 1203, 2002, 2003, 2006, 2013, 2055), SourceDown),
+    **dict.fromkeys((1142, 1143, 1227, 1370), SourceRefused),
+    **dict.fromkeys((1051, 1054, 1146, 1356), SourceChanged),
     **dict.fromkeys((1969, 3024), SourceTimeout),
     1317: SourceCancelled,
 }

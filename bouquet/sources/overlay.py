@@ -24,8 +24,12 @@ __all__ = [
     "OverlayError",
     "RecordTypeOverlay",
     "RelationOverlay",
+    "field_overlay",
+    "kinds_of",
     "overlay_of",
+    "parse_overlay",
     "read_overlay",
+    "table_key",
     "write_overlay",
 ]
 
@@ -101,8 +105,9 @@ class RecordTypeOverlay(_Part):
     """
     What people know about one table.
 
-    `custom` is what they know about fields that are no columns: keys of its JSON columns, and names in its
-    `attributes`. Those that it does not mention are found in the data.
+    `guessed` has what is not mentioned guessed, as of a table that nobody curated; without it, fields that are not
+    mentioned keep the database's own names. `custom` is what they know about fields that are no columns: keys of its
+    JSON columns, and names in its `attributes`; those that it does not mention are found in the data.
     """
 
     name: str | None = None
@@ -112,6 +117,7 @@ class RecordTypeOverlay(_Part):
     title: str | None = None
     link: str | None = None
     touched_by: str | None = None
+    guessed: bool = False
     fields: dict[str, FieldOverlay] = {}
     custom: dict[str, FieldOverlay] = {}
     attributes: tuple[AttributeOverlay, ...] = ()
@@ -130,6 +136,18 @@ class Overlay(_Part):
     tables: dict[str, RecordTypeOverlay] = {}
 
 
+def kinds_of(stored: str, own: Kind) -> tuple[Kind, ...]:
+    """
+    The kinds that a column may be said to be of: `stored` is how the database keeps it, `own` what it is by itself. A
+    text may hold numbers, dates or yes and no; what cannot be read as such is blank then, and a finding of the run.
+    """
+    if stored == "text":
+        return (Kind.TEXT, Kind.IDENTIFIER, Kind.INTEGER, Kind.DECIMAL, Kind.DATE, Kind.BOOLEAN)
+    if stored in ("integer", "numeric"):
+        return tuple(dict.fromkeys((own, Kind.INTEGER if stored == "integer" else Kind.DECIMAL, Kind.IDENTIFIER)))
+    return (own,)
+
+
 def overlay_of(catalogue: Catalogue) -> Overlay:
     """
     A catalogue as the curated document that would give it again, guesses included: what a house begins to curate from.
@@ -137,7 +155,7 @@ def overlay_of(catalogue: Catalogue) -> Overlay:
     return Overlay(
         title=catalogue.title,
         environment="practice" if catalogue.environment == "practice" else "live",
-        tables={_table(t): _record_type(t, catalogue) for t in catalogue.record_types.values()},
+        tables={table_key(t): _record_type(t, catalogue) for t in catalogue.record_types.values()},
     )
 
 
@@ -148,7 +166,10 @@ def write_overlay(overlay: Overlay) -> str:
     return tomli_w.dumps(overlay.model_dump(mode="json", exclude_defaults=True) | {"title": overlay.title})
 
 
-def _table(record_type: RecordType) -> str:
+def table_key(record_type: RecordType) -> str:
+    """
+    How a curated catalogue speaks of a record type's table.
+    """
     return record_type.table if record_type.schema is None else f"{record_type.schema}.{record_type.table}"
 
 
@@ -162,8 +183,8 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
         title=record_type.title,
         link=record_type.link,
         touched_by=record_type.touched_by,
-        fields={f.column: _field(f) for f in record_type.fields if not f.is_custom},
-        custom={f.attribute.name if f.attribute else str(f.json_key): _field(f) for f in custom},
+        fields={f.column: field_overlay(f) for f in record_type.fields if not f.is_custom},
+        custom={f.attribute.name if f.attribute else str(f.json_key): field_overlay(f) for f in custom},
         attributes=tuple(
             AttributeOverlay(table=table, columns=dict(pairs), name=name, value=value)
             for table, pairs, name, value in dict.fromkeys(
@@ -176,7 +197,7 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
             RelationOverlay(
                 name=r.name,
                 label=r.label,
-                to=_table(catalogue.record_types[r.target]),
+                to=table_key(catalogue.record_types[r.target]),
                 columns=dict(r.pairs),
             )
             for r in record_type.relations
@@ -186,7 +207,10 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
     )
 
 
-def _field(field: Field) -> FieldOverlay:
+def field_overlay(field: Field) -> FieldOverlay:
+    """
+    A field as the curated catalogue that would give it again.
+    """
     return FieldOverlay(
         name=field.name,
         label=field.label,
@@ -204,15 +228,24 @@ def _field(field: Field) -> FieldOverlay:
 
 def read_overlay(path: Path) -> Overlay:
     """
-    Read a curated catalogue.
-
-    Raises OverlayError naming the first place that is wrong.
+    Read a curated catalogue. Raises OverlayError naming the first place that is wrong.
     """
     try:
-        return Overlay.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise OverlayError(f"{path.name} cannot be read: {error}") from error
+    return parse_overlay(text, path.name)
+
+
+def parse_overlay(text: str, name: str = "This") -> Overlay:
+    """
+    A curated catalogue from its TOML. Raises OverlayError naming the first place that is wrong.
+    """
+    try:
+        return Overlay.model_validate(tomllib.loads(text))
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(s) for s in first["loc"])
-        raise OverlayError(f"{path.name}: {place}: {first['msg']}") from error
-    except (OSError, tomllib.TOMLDecodeError) as error:
-        raise OverlayError(f"{path.name} cannot be read: {error}") from error
+        raise OverlayError(f"{name}: {place}: {first['msg']}") from error
+    except tomllib.TOMLDecodeError as error:
+        raise OverlayError(f"{name} cannot be read: {error}") from error

@@ -74,7 +74,7 @@ def profile_record_type(
         value = DIALECTS[dialect].read_as(value, field.read_as)
         text = sa.cast(value, sa.Text)
         filled: Any = value.is_not(None)
-        if field.stored == "text" or field.is_custom:
+        if field.stored == "text" or field.is_custom or field.typed_text:
             filled = sa.and_(filled, DIALECTS[dialect].trimmed(value, WHITE) != literal(""))
         columns.append(DIALECTS[dialect].filtered(sa.func.count(), filled).label(f"f{n}"))
         if not field.personal and field.kind is not Kind.FILE:

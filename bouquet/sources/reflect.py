@@ -20,7 +20,14 @@ from bouquet.core.catalogue import Attribute, Catalogue, Choice, Field, Kind, Re
 from bouquet.sources.errors import renamed_errors
 from bouquet.sources.guesses import TableGuesses, briefly, guess_tables, guessed_relations
 from bouquet.sources.mysql import dialect_of
-from bouquet.sources.overlay import AttributeOverlay, FieldOverlay, Overlay, OverlayError, RecordTypeOverlay
+from bouquet.sources.overlay import (
+    AttributeOverlay,
+    FieldOverlay,
+    Overlay,
+    OverlayError,
+    RecordTypeOverlay,
+    kinds_of,
+)
 from bouquet.sources.tables import Foreign, read_tables
 
 __all__ = ["Memory", "reflect_catalogue"]
@@ -105,7 +112,7 @@ class _Reflection:
             raise OverlayError(f"The curated catalogue names tables that are not there: {', '.join(missing)}.")
         shown = [t for t, table in self.tables.items() if t not in self.overlay.hidden and table.columns]
         self.names = self._names(shown)
-        self._guess({t for t in shown if t not in self.overlay.tables})
+        self._guess({t for t in shown if self._is_guessed(t)})
         types = [self._record_type(t) for t in shown]
         types = list(self._with_reverse(types))
         return Catalogue(
@@ -152,6 +159,13 @@ class _Reflection:
     def _curated(self, table: str) -> RecordTypeOverlay:
         return self.overlay.tables.get(table) or RecordTypeOverlay()
 
+    def _is_guessed(self, table: str) -> bool:
+        """
+        Whether what nobody said about a table is guessed.
+        """
+        curated = self.overlay.tables.get(table)
+        return curated is None or curated.guessed
+
     def _key(self, table: str) -> list[str]:
         return self.tables[table].identity()
 
@@ -179,7 +193,7 @@ class _Reflection:
                 if not isinstance(column["type"], sa.String):
                     continue
                 curated = fields.get(column["name"])
-                if name not in self.overlay.tables or (curated is not None and curated.kind is Kind.IDENTIFIER):
+                if self._is_guessed(name) or (curated is not None and curated.kind is Kind.IDENTIFIER):
                     yield name, column["name"]
 
     def _varying_codes(self) -> set[tuple[str, str]]:
@@ -392,7 +406,9 @@ class _Reflection:
         elif guess and name in guess.kinds:
             kind = guess.kinds[name].value
             guesses.append(("kind", guess.kinds[name].reason))
-        kind = curated.kind or kind
+        typed = False
+        if curated.kind is not None and curated.kind is not kind:
+            kind, stored, typed = self._said_kind(table, name, curated.kind, stored, kind)
         final = _free(curated.name or _path_name(name), taken)
         taken.add(final)
         return Field(
@@ -411,10 +427,22 @@ class _Reflection:
             choices_ordered=ordered and bool(choices),
             nullable=bool(column["nullable"]),
             digits_vary=kind is Kind.IDENTIFIER and stored == "text" and (table, name) in self.varying,
-            scale=known.scale if stored == "numeric" else None,
+            scale=known.scale if stored == "numeric" and not typed else None,
+            typed_text=typed,
             read_as=known.read_as if (table, name) not in self._declared else "",
             guesses=tuple(guesses),
         )
+
+    def _said_kind(self, table: str, column: str, said: Kind, stored: str, own: Kind) -> tuple[Kind, str, bool]:
+        """
+        (kind, stored, whether it is read from text) of a column that people say is of another kind than it seems.
+        """
+        if said not in kinds_of(stored, own) and own is not Kind.CHOICE:
+            if self.strict:
+                raise OverlayError(f"{table}.{column} is kept as {stored}, and cannot be of the kind {said}.")
+            return own, stored, False
+        typed = stored == "text" and said in _CUSTOM_STORED
+        return said, _CUSTOM_STORED[said] if typed else stored, typed
 
     def _choices(self, curated: FieldOverlay) -> tuple[Choice, ...]:
         lookup = curated.lookup
@@ -503,7 +531,9 @@ class _Reflection:
             for relation in other.relations:
                 if not relation.many:
                     leading.setdefault(relation.target, []).append((other, relation))
-        curated = {self.names[t] for t in self.overlay.tables if t in self.names}
+        curated = {self.names[t] for t in self.overlay.tables if t in self.names and not self._is_guessed(t)}
+        # A path stays what it is when people change a plural.
+        plurals = {self.names[t]: guess.plural for t, guess in self.guesses.items() if t in self.names}
         for record_type in types:
             taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
             known = {(r.target, frozenset(r.pairs)) for r in record_type.relations}
@@ -512,7 +542,8 @@ class _Reflection:
                 pairs = tuple((b, a) for a, b in relation.pairs)
                 if (other.name, frozenset(pairs)) in known:
                     continue
-                name, label = other.plural.replace(" ", "_").lower(), other.plural.capitalize()
+                plural = plurals.get(other.name, other.plural)
+                name, label = plural.replace(" ", "_").lower(), other.plural.capitalize()
                 if other.name not in curated:
                     name = _path_name(name)
                     if any(b.label == label for b in back):

@@ -73,6 +73,8 @@ class Source:
         self._catalogue: tuple[float, Catalogue] | None = None
         self._profiles: dict[tuple[str, Scope | None], dict[str, FieldProfile]] = {}
         self._memory = Memory()
+        #: Of catalogues that are only tried.
+        self._tried = Memory()
 
     def catalogue(self, *, fresh: bool = False) -> Catalogue:
         """
@@ -113,7 +115,7 @@ class Source:
         """
         The catalogue as it would be with another curated one. Raises SourceDown.
         """
-        return reflect_catalogue(self._engine, self.name, overlay, strict=False, memory=Memory())
+        return reflect_catalogue(self._engine, self.name, overlay, strict=False, memory=self._tried)
 
     def uncurated(self) -> Catalogue:
         """

@@ -41,6 +41,7 @@ __all__ = [
     "release_run",
     "report_progress",
     "request_cancel",
+    "tell",
     "total_runs",
     "visible_runs",
     "waiting_before",
@@ -380,6 +381,14 @@ def notify(session: Session, person_ids: Iterable[int | None], run_id: int, text
     for person_id in dict.fromkeys(p for p in person_ids if p is not None):
         entered = insert(Notice).values(person_id=person_id, run_id=run_id, **facts)
         session.execute(entered.on_conflict_do_update(index_elements=["person_id", "run_id"], set_=facts))
+
+
+def tell(session: Session, person_ids: Iterable[int | None], link: str, text: str, now: datetime) -> None:
+    """
+    Tell people something that is about no run; `link` is the place of the interface that it leads to.
+    """
+    for person_id in dict.fromkeys(p for p in person_ids if p is not None):
+        session.add(Notice(person_id=person_id, run_id=None, link=link, text=text, created_at=now))
 
 
 def request_cancel(session: Session, run_id: int, now: datetime) -> Run:

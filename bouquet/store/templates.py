@@ -114,16 +114,24 @@ def change_draft(
     return record
 
 
-def save_version(session: Session, template_id: int, note: str, by: Person, now: datetime) -> TemplateVersion:
+def save_version(
+    session: Session,
+    template_id: int,
+    note: str,
+    by: Person,
+    now: datetime,
+    *,
+    document: dict[str, Any] | None = None,
+) -> TemplateVersion:
     """
-    Keep the draft as a new version.
+    Keep the draft as a new version, or another document while the draft stays as it is.
     """
     record = get_template(session, template_id, lock=True)
     record.version += 1
     version = TemplateVersion(
         template_id=record.id,
         number=record.version,
-        document=record.draft,
+        document=record.draft if document is None else document,
         note=note,
         saved_by=by.id,
         saved_at=now,

@@ -27,6 +27,7 @@ from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
     catalogue,
     comparing,
+    curating,
     design,
     files,
     helping,
@@ -94,6 +95,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         sources,
         tokens,
         catalogue,
+        curating,
         design,
         helping,
         picks,

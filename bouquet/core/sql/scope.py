@@ -8,7 +8,7 @@ rule opened do.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -239,6 +239,8 @@ class Scope:
             text = self._attribute(route, table)
         elif found.json_key is not None:
             text = self.dialect.json_text(table.c[found.column], found.json_key)
+        elif found.typed_text:
+            text = self.dialect.read_column(table.c[found.column], replace(found, stored="text"))
         else:
             return self.dialect.read_column(table.c[found.column], found), None
         return self.dialect.read_text(text, found.stored), text
@@ -294,7 +296,7 @@ class Scope:
         """
         if isinstance(cell, Computed):
             return self.computed(cell)[1]
-        if isinstance(cell, Read) and cell.route.field.is_custom and cell.route.field.stored != "text":
+        if isinstance(cell, Read) and cell.route.field.is_read_from_text:
             value, text = self._stored(cell.route)
             assert text is not None
             return sa.and_(value.is_(None), self.dialect.trimmed(text, WHITE) != literal(""))

@@ -36,6 +36,8 @@ class Round(Base):
     #: What its owner said that personal data is taken out for.
     purpose: Mapped[str] = mapped_column(default="", server_default="")
     paused: Mapped[bool] = mapped_column(default=False)
+    #: Why it paused by itself; empty where a person paused it.
+    paused_for: Mapped[str] = mapped_column(default="", server_default="")
     next_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     deleted_at: Mapped[datetime | None]

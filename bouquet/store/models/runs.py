@@ -145,14 +145,15 @@ class ComparisonRecord(Base):
 
 class Notice(Base):
     """
-    Something a person should know, leading to a run.
+    Something a person should know, leading to a run, or else to the place `link` names.
     """
 
     __tablename__ = "notices"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"), index=True)
-    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    run_id: Mapped[int | None] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), index=True)
+    link: Mapped[str] = mapped_column(default="", server_default="")
     text: Mapped[str]
     created_at: Mapped[datetime]
     read_at: Mapped[datetime | None]

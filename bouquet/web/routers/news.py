@@ -41,6 +41,17 @@ def list_notices(services: TheServices, person: CurrentPerson) -> Any:
 
 
 def _notice_out(session: Session, notice: Notice) -> NoticeOut:
+    if notice.run_id is None:
+        return NoticeOut(
+            id=notice.id,
+            run_id=None,
+            link=notice.link,
+            text=notice.text,
+            created_at=notice.created_at,
+            read=notice.read_at is not None,
+            file_id=None,
+            file_name="",
+        )
     run = ledger.get_run(session, notice.run_id)
     there = [f for f in run.files if f.removed_at is None and f.role not in LATER] if run.status == "ready" else []
     # One file is led to itself; of several, the page of the run offers each and all.

@@ -24,6 +24,7 @@ from bouquet.designing import SourceView
 from bouquet.rights import may, may_change
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
+from bouquet.runs.drift import DRIFT
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store import views
@@ -401,15 +402,11 @@ def _known(services: Services, record: TemplateRecord, source: _Read) -> tuple[s
             # One bad entry never takes the list away.
             _said[key] = ("", str(error), False)
             return _said[key]
-        lost = [p.message for p in resolution.problems if p.code in _DRIFT]
+        lost = [p.message for p in resolution.problems if p.code in DRIFT]
         columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
         personal = resolution.partial is not None and bool(resolution.partial.personal)
         _said[key] = (" · ".join(columns), lost[0] if lost else "", personal)
     return _said[key]
-
-
-#: Problems that come from the source, not from the design: something that was there is no longer.
-_DRIFT = frozenset({"unknown_field", "unknown_relation", "unknown_records", "unknown_record_type"})
 
 
 def _readable(services: Services, document: dict[str, Any], source: str) -> tuple[dict[str, Any], str]:

@@ -359,11 +359,12 @@ class Planned(BaseModel):
 
 class NoticeOut(BaseModel):
     """
-    Something new about a run; with its file, where that is there to be fetched.
+    Something new: about a run, with its file, where that is there to be fetched; or about the place that `link` names.
     """
 
     id: int
-    run_id: int
+    run_id: int | None
+    link: str = Field("", description="The place of the interface that it leads to, where it is about no run.")
     text: str
     created_at: datetime
     read: bool

@@ -69,6 +69,9 @@ def upgrade() -> None:
     op.drop_index("uq_views_name", "views")
     columns: list[Any] = ["owner_id", "source", "records", sa.text("lower(name)")]
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=present)
+    op.add_column("rounds", sa.Column("paused_for", sa.Text(), nullable=False, server_default=""))
+    op.add_column("notices", sa.Column("link", sa.Text(), nullable=False, server_default=""))
+    op.alter_column("notices", "run_id", nullable=True)
     for (table, column), values in _STATES.items():
         listed = ", ".join(f"'{v}'" for v in values)
         op.create_check_constraint(f"ck_{table}_{column}", table, f"{column} IN ({listed})")
@@ -81,6 +84,10 @@ def downgrade() -> None:
         op.drop_index(f"ix_{table}_{column}", table)
     for table, column in _STATES:
         op.drop_constraint(f"ck_{table}_{column}", table)
+    op.execute("DELETE FROM notices WHERE run_id IS NULL")
+    op.alter_column("notices", "run_id", nullable=False)
+    op.drop_column("notices", "link")
+    op.drop_column("rounds", "paused_for")
     op.drop_index("uq_views_name", "views")
     columns: list[Any] = ["owner_id", "records", sa.text("lower(name)")]
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=sa.text("deleted_at IS NULL"))
