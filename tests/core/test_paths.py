@@ -103,7 +103,7 @@ def test_a_column_of_the_sheet_is_no_field(catalogue: Catalogue) -> None:
         {"id": "c2", "heading": "B", "value": {"formula": "{mark} & {Old Name} & {ask.tag} & {status}"}},
     ]
     document["output"] = {"split": {"by": "mark"}}
-    for name in ("mark", "Old name", "ask", "tag"):
+    for name in ("ask", "tag", "old name"):
         assert replace_step(document, catalogue, "tree", name, "other") == document
 
 

@@ -33,12 +33,17 @@ class Step:
     place: str
 
 
-def change_paths(document: dict[str, Any], catalogue: Catalogue, change: Change) -> dict[str, Any]:
+def change_paths(
+    document: dict[str, Any], catalogue: Catalogue, change: Change, *, gone: tuple[str, str] | None = None
+) -> dict[str, Any]:
     """
     The document with every path made anew by `change`. A document of a record type that is not there stays as it is.
+
+    `gone` is a (record type, field) that was there: what formulas called so was this field, also where a column has the
+    same heading, for a field goes before a column.
     """
     start = catalogue.record_types.get(str(document.get("records", "")))
-    return _Changing(catalogue, start, document, change).document() if start is not None else document
+    return _Changing(catalogue, start, document, change, gone).document() if start is not None else document
 
 
 def steps_of(document: dict[str, Any], catalogue: Catalogue) -> tuple[Step, ...]:
@@ -68,8 +73,8 @@ def replace_step(document: dict[str, Any], catalogue: Catalogue, records: str, o
         return ".".join(steps)
 
     # What an old relation led to is only known once it is replaced; a second time reaches what stands behind it.
-    once = change_paths(document, catalogue, replaced)
-    return change_paths(once, catalogue, replaced)
+    once = change_paths(document, catalogue, replaced, gone=(records, old))
+    return change_paths(once, catalogue, replaced, gone=(records, old))
 
 
 def _walked(catalogue: Catalogue, start: RecordType, path: str) -> Iterator[tuple[RecordType, str]]:
@@ -90,7 +95,15 @@ class _Changing:
     One document on its way to another.
     """
 
-    def __init__(self, catalogue: Catalogue, start: RecordType, document: dict[str, Any], change: Change) -> None:
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        start: RecordType,
+        document: dict[str, Any],
+        change: Change,
+        gone: tuple[str, str] | None,
+    ) -> None:
+        self.gone = gone
         self.catalogue, self.start, self.source, self.change = catalogue, start, document, change
         columns = _objects(document.get("columns"))
         self.ids = {c.get("id") for c in columns}
@@ -194,7 +207,7 @@ class _Changing:
         def reference(found: re.Match[str]) -> str:
             name = found[1].strip()
             # A field goes before a column that is called like it; an answer is neither.
-            is_field = isinstance(self.catalogue.walk(start, name, ""), Walk)
+            is_field = isinstance(self.catalogue.walk(start, name, ""), Walk) or (start.name, name) == self.gone
             if name.startswith("ask.") or (not is_field and name.casefold() in self.called):
                 return found[0]
             return f"{{{self.change(start, name, place)}}}"

@@ -62,7 +62,7 @@ def get_catalogue(view: TheView, services: TheServices) -> Any:
 
 
 @router.get("/table", response_model=CuratedType)
-def get_table(view: TheView, services: TheServices, table: Annotated[str, Query(max_length=200)]) -> Any:
+def get_catalogue_table(view: TheView, services: TheServices, table: Annotated[str, Query(max_length=200)]) -> Any:
     """
     One record type as it is being edited, by its table.
     """
@@ -76,7 +76,7 @@ def get_table(view: TheView, services: TheServices, table: Annotated[str, Query(
 
 
 @router.patch("/draft", response_model=CatalogueOut)
-def edit_draft(body: CatalogueEdits, view: TheView, services: TheServices) -> Any:
+def edit_catalogue_draft(body: CatalogueEdits, view: TheView, services: TheServices) -> Any:
     """
     Make edits on the draft; the first one begins it. 412 when somebody else edited it in the meantime.
     """
@@ -86,7 +86,7 @@ def edit_draft(body: CatalogueEdits, view: TheView, services: TheServices) -> An
 
 
 @router.put("/document", response_model=CatalogueOut)
-def put_document(body: CatalogueText, view: TheView, services: TheServices) -> Any:
+def put_catalogue_document(body: CatalogueText, view: TheView, services: TheServices) -> Any:
     """
     Take a whole catalogue (TOML) as the draft.
     """
@@ -94,7 +94,7 @@ def put_document(body: CatalogueText, view: TheView, services: TheServices) -> A
 
 
 @router.get("/document", response_class=Response)
-def get_document(view: TheView, services: TheServices) -> Response:
+def get_catalogue_document(view: TheView, services: TheServices) -> Response:
     """
     The catalogue as it is being edited, or in use, as TOML; `bouquet catalogue` prints one with all guesses.
     """
@@ -104,7 +104,7 @@ def get_document(view: TheView, services: TheServices) -> Response:
 
 
 @router.delete("/draft", status_code=204)
-def drop_draft(view: TheView, services: TheServices) -> None:
+def drop_catalogue_draft(view: TheView, services: TheServices) -> None:
     """
     Give up what is being edited; what is in use stays.
     """
@@ -134,7 +134,7 @@ def get_consequences(view: TheView, services: TheServices) -> Any:
 
 
 @router.post("/use", response_model=CatalogueOut)
-def put_into_use(body: Note, view: TheView, services: TheServices) -> Any:
+def put_catalogue_into_use(body: Note, view: TheView, services: TheServices) -> Any:
     """
     Put the draft into use, for everybody, at once.
     """
@@ -147,7 +147,7 @@ def put_into_use(body: Note, view: TheView, services: TheServices) -> Any:
 
 
 @router.get("/versions", response_model=list[CatalogueVersion])
-def list_versions(view: TheView, services: TheServices) -> Any:
+def list_catalogue_versions(view: TheView, services: TheServices) -> Any:
     """
     The catalogues that were put into use, newest first.
     """
@@ -159,7 +159,7 @@ def list_versions(view: TheView, services: TheServices) -> Any:
 
 
 @router.post("/versions/{number}/edit", response_model=CatalogueOut)
-def edit_version(number: Id, view: TheView, services: TheServices) -> Any:
+def edit_catalogue_version(number: Id, view: TheView, services: TheServices) -> Any:
     """
     Take an earlier version as the draft. Refused while something else is being edited.
     """
@@ -180,7 +180,7 @@ def get_drift(view: TheView, services: TheServices) -> Any:
 
 
 @router.post("/read", response_model=Drift)
-def read_again(view: TheView, services: TheServices) -> Any:
+def read_source_again(view: TheView, services: TheServices) -> Any:
     """
     Read the source again now. Rounds of templates that became broken are paused.
     """
@@ -189,7 +189,7 @@ def read_again(view: TheView, services: TheServices) -> Any:
 
 
 @router.post("/replace", response_model=list[ReplacedOut])
-def replace(body: Replacement, view: TheView, services: TheServices) -> Any:
+def replace_everywhere_in_templates(body: Replacement, view: TheView, services: TheServices) -> Any:
     """
     Replace what is not there any more, in every template that names it; rounds that paused for it go on.
     """

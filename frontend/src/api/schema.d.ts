@@ -4,6 +4,234 @@
  */
 
 export interface paths {
+    "/api/v1/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catalogue
+         * @description The catalogue as it is being edited, or as it is in use.
+         */
+        get: operations["get_catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/consequences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Consequences
+         * @description What putting the draft into use would change and break.
+         */
+        get: operations["get_consequences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catalogue Document
+         * @description The catalogue as it is being edited, or in use, as TOML; `bouquet catalogue` prints one with all guesses.
+         */
+        get: operations["get_catalogue_document"];
+        /**
+         * Put Catalogue Document
+         * @description Take a whole catalogue (TOML) as the draft.
+         */
+        put: operations["put_catalogue_document"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Catalogue Draft
+         * @description Give up what is being edited; what is in use stays.
+         */
+        delete: operations["drop_catalogue_draft"];
+        options?: never;
+        head?: never;
+        /**
+         * Edit Catalogue Draft
+         * @description Make edits on the draft; the first one begins it. 412 when somebody else edited it in the meantime.
+         */
+        patch: operations["edit_catalogue_draft"];
+        trace?: never;
+    };
+    "/api/v1/catalogue/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Drift
+         * @description The templates that the source, as it was last read, no longer gives what they ask for.
+         */
+        get: operations["get_drift"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Source Again
+         * @description Read the source again now. Rounds of templates that became broken are paused.
+         */
+        post: operations["read_source_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace Everywhere In Templates
+         * @description Replace what is not there any more, in every template that names it; rounds that paused for it go on.
+         */
+        post: operations["replace_everywhere_in_templates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Catalogue Table
+         * @description One record type as it is being edited, by its table.
+         */
+        get: operations["get_catalogue_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Catalogue Into Use
+         * @description Put the draft into use, for everybody, at once.
+         */
+        post: operations["put_catalogue_into_use"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Catalogue Versions
+         * @description The catalogues that were put into use, newest first.
+         */
+        get: operations["list_catalogue_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/versions/{number}/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Edit Catalogue Version
+         * @description Take an earlier version as the draft. Refused while something else is being edited.
+         */
+        post: operations["edit_catalogue_version"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/comparisons/{comparison_id}": {
         parameters: {
             query?: never;
@@ -1545,6 +1773,24 @@ export interface components {
             least: string;
         };
         /**
+         * BrokenOut
+         * @description A template that does not get what it asks for. `paused` counts its rounds that wait for it.
+         */
+        BrokenOut: {
+            /** Missing */
+            missing: components["schemas"]["MissingOut"][];
+            /** Paused */
+            paused: number;
+            /** Problems */
+            problems: string[];
+            /** Rounds */
+            rounds: number;
+            /** Template */
+            template: string;
+            /** Template Id */
+            template_id: number;
+        };
+        /**
          * CandidateOut
          * @description A field that may fill a heading; `score` from 0 to 1; `value` is the first value it would write.
          */
@@ -1565,6 +1811,104 @@ export interface components {
             trail: string;
             /** Value */
             value: string | null;
+        };
+        /**
+         * CatalogueChangeOut
+         * @description One thing that the draft changes, and the templates that use it.
+         */
+        CatalogueChangeOut: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Field */
+            field: string;
+            /** Records */
+            records: string;
+            /** Used By */
+            used_by: string[];
+            /** What */
+            what: string;
+        };
+        /**
+         * CatalogueEdits
+         * @description Edits, made one after the other on the draft of this `revision`.
+         */
+        CatalogueEdits: {
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * CatalogueOut
+         * @description The catalogue of a source as it is being edited, or as it is in use where nothing is. `revision` counts the edits of
+         *     the draft, 0 where there is none; `version` is the one in use, 0 where nobody curated it here.
+         */
+        CatalogueOut: {
+            /** Changes */
+            changes: number;
+            /** Revision */
+            revision: number;
+            /** Source */
+            source: string;
+            /** Tables */
+            tables: components["schemas"]["CatalogueTable"][];
+            /** Title */
+            title: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * CatalogueTable
+         * @description A record type at a glance. `guessed` counts its fields about which something is only guessed.
+         */
+        CatalogueTable: {
+            /** Fields */
+            fields: number;
+            /** Guessed */
+            guessed: number;
+            /** Hidden */
+            hidden: boolean;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Personal */
+            personal: number;
+            /** Plural */
+            plural: string;
+            /** Rows */
+            rows: number | null;
+            /** Table */
+            table: string;
+        };
+        /**
+         * CatalogueText
+         * @description The whole catalogue as TOML, in place of the draft of this `revision`.
+         */
+        CatalogueText: {
+            /** Revision */
+            revision: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * CatalogueVersion
+         * @description A catalogue that was put into use.
+         */
+        CatalogueVersion: {
+            /** Note */
+            note: string;
+            /** Number */
+            number: number;
+            /**
+             * Saved At
+             * Format: date-time
+             */
+            saved_at: string;
+            /** Saved By */
+            saved_by: string;
         };
         /**
          * ChangeFound
@@ -1771,6 +2115,108 @@ export interface components {
             status: "asked" | "ready" | "failed";
         };
         /**
+         * Consequences
+         * @description What putting the draft into use would change, and which templates it would break. Headings stay as they are.
+         */
+        Consequences: {
+            /** Breaks */
+            breaks: components["schemas"]["BrokenOut"][];
+            /** Changes */
+            changes: components["schemas"]["CatalogueChangeOut"][];
+        };
+        /**
+         * CuratedField
+         * @description A field with everything that is known or guessed of it. `kinds` are those that it may be said to be of.
+         */
+        CuratedField: {
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Column */
+            column: string;
+            /** Everyday */
+            everyday: boolean;
+            /** Example */
+            example: string | null;
+            /** Fill */
+            fill: number | null;
+            /** Guesses */
+            guesses: components["schemas"]["GuessOut"][];
+            kind: components["schemas"]["Kind"];
+            /** Kinds */
+            kinds: components["schemas"]["Kind"][];
+            /** Label */
+            label: string;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Personal */
+            personal: boolean;
+            /** Retired */
+            retired: string | null;
+            /** Substitute */
+            substitute: string | null;
+            /** Synonyms */
+            synonyms: string[];
+            /** Unit */
+            unit: string;
+            /**
+             * Used By
+             * @description The templates that use it.
+             */
+            used_by: string[];
+        };
+        /**
+         * CuratedRelation
+         * @description A way to other records. `made` tells that it was made by hand, and can be taken away again.
+         */
+        CuratedRelation: {
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Guess */
+            guess: string;
+            /** Label */
+            label: string;
+            /** Made */
+            made: boolean;
+            /** Many */
+            many: boolean;
+            /** Name */
+            name: string;
+            /** Target */
+            target: string;
+        };
+        /**
+         * CuratedType
+         * @description A record type with its fields and relations.
+         */
+        CuratedType: {
+            /** By Row */
+            by_row: boolean;
+            /** Fields */
+            fields: components["schemas"]["CuratedField"][];
+            /** Guesses */
+            guesses: components["schemas"]["GuessOut"][];
+            /** Label */
+            label: string;
+            /** Link */
+            link: string | null;
+            /** Meaning */
+            meaning: string;
+            /** Name */
+            name: string;
+            /** Plural */
+            plural: string;
+            /** Relations */
+            relations: components["schemas"]["CuratedRelation"][];
+            /** Table */
+            table: string;
+            /** Title */
+            title: string | null;
+        };
+        /**
          * DaysOffOut
          * @description The same, with the next days off but weekends, and why they are.
          */
@@ -1848,6 +2294,64 @@ export interface components {
             change: "added" | "gone" | "changed";
             /** Columns */
             columns: string[];
+        };
+        /**
+         * Drift
+         * @description What the source no longer gives: the templates that are broken.
+         */
+        Drift: {
+            /** Broken */
+            broken: components["schemas"]["BrokenOut"][];
+        };
+        /**
+         * Edit
+         * @description One edit of the catalogue: of a table as a whole, or of one `field` of it, by its name. What is not given stays.
+         *
+         *     `title` is the field that records are known by; `hidden` takes the record type away; `keep` keeps all guesses about
+         *     the field, or the table, as what is known. An empty `retired` brings a field back.
+         */
+        Edit: {
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            } | null;
+            /** Everyday */
+            everyday?: boolean | null;
+            /** Field */
+            field?: string | null;
+            /** Hidden */
+            hidden?: boolean | null;
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+            kind?: components["schemas"]["Kind"] | null;
+            /** Label */
+            label?: string | null;
+            /** Link */
+            link?: string | null;
+            /** Meaning */
+            meaning?: string | null;
+            /** Personal */
+            personal?: boolean | null;
+            /** Plural */
+            plural?: string | null;
+            relation?: components["schemas"]["NewRelation"] | null;
+            /** Retired */
+            retired?: string | null;
+            /** Substitute */
+            substitute?: string | null;
+            /** Synonyms */
+            synonyms?: string[] | null;
+            /** Table */
+            table: string;
+            /** Title */
+            title?: string | null;
+            /** Unit */
+            unit?: string | null;
+            /** Without Relation */
+            without_relation?: string | null;
         };
         /**
          * EditableOut
@@ -2133,6 +2637,12 @@ export interface components {
             version: string;
         };
         /**
+         * Kind
+         * @description Kinds of value, as a person would tell them apart.
+         * @enum {string}
+         */
+        Kind: "text" | "integer" | "decimal" | "boolean" | "date" | "timestamp" | "moment" | "time" | "choice" | "identifier" | "file" | "other";
+        /**
          * LeftOut
          * @description Records that a step was the first to stop.
          */
@@ -2317,6 +2827,18 @@ export interface components {
             separator: string | null;
         };
         /**
+         * MissingOut
+         * @description A name that is not there any more, with the nearest that are.
+         */
+        MissingOut: {
+            /** Candidates */
+            candidates: string[];
+            /** Name */
+            name: string;
+            /** Records */
+            records: string;
+        };
+        /**
          * NewBundle
          * @description Templates and whole record types to be run on one snapshot into one archive; `everything` takes all record types.
          */
@@ -2365,6 +2887,26 @@ export interface components {
             keys: string[][];
             /** Records */
             records: string;
+        };
+        /**
+         * NewRelation
+         * @description A way from a record type to another that the database does not declare: to the table `to`, where `columns` (own
+         *     column → column there) are equal.
+         */
+        NewRelation: {
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Label */
+            label: string;
+            /**
+             * Many
+             * @default false
+             */
+            many: boolean;
+            /** To */
+            to: string;
         };
         /**
          * NewRound
@@ -2568,8 +3110,19 @@ export interface components {
             shared: boolean;
         };
         /**
+         * Note
+         * @description What a version is about.
+         */
+        Note: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * NoticeOut
-         * @description Something new about a run; with its file, where that is there to be fetched.
+         * @description Something new: about a run, with its file, where that is there to be fetched; or about the place that `link` names.
          */
         NoticeOut: {
             /**
@@ -2583,10 +3136,16 @@ export interface components {
             file_name: string;
             /** Id */
             id: number;
+            /**
+             * Link
+             * @description The place of the interface that it leads to, where it is about no run.
+             * @default
+             */
+            link: string;
             /** Read */
             read: boolean;
             /** Run Id */
-            run_id: number;
+            run_id: number | null;
             /** Text */
             text: string;
         };
@@ -2987,6 +3546,36 @@ export interface components {
              * Format: date-time
              */
             removed_at: string;
+        };
+        /**
+         * ReplacedOut
+         * @description A template in which something was replaced: whether it is whole again, and how many rounds go on.
+         */
+        ReplacedOut: {
+            /** Resumed */
+            resumed: number;
+            /** Template */
+            template: string;
+            /** Template Id */
+            template_id: number;
+            /** Whole */
+            whole: boolean;
+        };
+        /**
+         * Replacement
+         * @description Take `new` for what is not there any more: for the field or relation `name` of `records`, or for the record type
+         *     itself where there is no name.
+         */
+        Replacement: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** New */
+            new: string;
+            /** Records */
+            records: string;
         };
         /**
          * Review
@@ -3744,6 +4333,437 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_catalogue: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_consequences: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Consequences"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_catalogue_document: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_catalogue_document: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogueText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    drop_catalogue_draft: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_catalogue_draft: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogueEdits"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_drift: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_source_again: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    replace_everywhere_in_templates: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Replacement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplacedOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_catalogue_table: {
+        parameters: {
+            query: {
+                table: string;
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CuratedType"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    put_catalogue_into_use: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Note"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_catalogue_versions: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueVersion"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    edit_catalogue_version: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_comparison: {
         parameters: {
             query?: never;
