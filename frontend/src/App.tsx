@@ -19,6 +19,7 @@ const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })
 const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
 const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
+const CataloguePlace = lazy(() => import("./setup").then((m) => ({ default: m.CataloguePlace })));
 const SourcesPlace = lazy(() => import("./setup").then((m) => ({ default: m.SourcesPlace })));
 
 const client = new QueryClient({
@@ -77,6 +78,7 @@ function Door() {
             <Route path="/runs/given-back" element={<GivenBack />} />
             <Route path="/runs/:id" element={<RunPage />} />
             <Route path="/rounds" element={<Rounds />} />
+            <Route path="/set-up/catalogue" element={<CataloguePlace />} />
             <Route path="/set-up/sources" element={<SourcesPlace />} />
             <Route path="/set-up" element={<Navigate to="/set-up/sources" replace />} />
             <Route path="*" element={<Navigate to={firstPlace(session.data)} replace />} />

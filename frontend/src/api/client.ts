@@ -30,6 +30,14 @@ export type RunTotals = Schemas["RunTotals"];
 export type Rhythm = Partial<Schemas["RhythmDocument"]>;
 export type DaysOffInfo = Schemas["DaysOffOut"];
 export type RemovedInfo = Schemas["RemovedOut"];
+export type CatalogueInfo = Schemas["CatalogueOut"];
+export type CatalogueTable = Schemas["CatalogueTable"];
+export type CatalogueEdit = Schemas["Edit"];
+export type CatalogueVersion = Schemas["CatalogueVersion"];
+export type CuratedType = Schemas["CuratedType"];
+export type CuratedField = Schemas["CuratedField"];
+export type Broken = Schemas["BrokenOut"];
+export type Missing = Schemas["MissingOut"];
 export type SourceInfo = Schemas["SourceOut"];
 export type SourceStep = Schemas["StepOut"];
 export type TokenInfo = Schemas["TokenOut"];
@@ -82,9 +90,13 @@ export class ApiError extends Error {
 
 export const api = createClient<paths>({ baseUrl: "/" });
 api.use({
-  onRequest({ request }) {
+  async onRequest({ request }) {
     const address = aboutSource(request.url);
-    return address === request.url ? undefined : new Request(address, request);
+    if (address === request.url) return undefined;
+    // A body that was given to a request is a stream by now, which browsers do not send on.
+    const body = request.body === null ? undefined : await request.blob();
+    const { method, headers, signal, credentials } = request;
+    return new Request(address, { method, headers, signal, credentials, body });
   },
 });
 

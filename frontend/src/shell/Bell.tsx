@@ -24,7 +24,11 @@ export function Bell({ unread }: { unread: number }) {
         {notices.data?.length ? (
           notices.data.map((n) => (
             <div key={n.id} className="notice">
-              <Dropdown.Item as={Link} to={n.run_id === null ? n.link : `/runs/${n.run_id}`} className="text-wrap">
+              <Dropdown.Item
+                as={Link}
+                to={n.run_id === null ? n.link : `/runs/${n.run_id}`}
+                className="text-wrap"
+              >
                 <span className={n.read ? "" : "fw-bold"}>{n.text}</span>
                 <div className="soft small">{shortMoment(n.created_at)}</div>
               </Dropdown.Item>

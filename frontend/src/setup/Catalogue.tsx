@@ -1,0 +1,156 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Dropdown } from "react-bootstrap";
+import { answer, aboutSource, api } from "../api";
+import type { CatalogueInfo, CatalogueTable } from "../api";
+import { Icon, Trouble, capital, count, plural } from "../shared";
+import { useCurrentSource } from "../shell";
+import { Drift } from "./Drift";
+import { PutIntoUse } from "./PutIntoUse";
+import { SetUp } from "./SetUp";
+import { TableSheet } from "./TableSheet";
+import { tableEdit } from "./cells";
+import { useCatalogue } from "./useCatalogue";
+
+/** Set-up › Catalogue: what the house says about its records, edited like a sheet. */
+export function Catalogue() {
+  const source = useCurrentSource();
+  const { catalogue, edit, load, giveUp } = useCatalogue();
+  const [chosen, setChosen] = useState("");
+  const [using, setUsing] = useState(false);
+  const info = catalogue.data;
+  const shown =
+    info?.tables.find((t) => t.table === chosen && !t.hidden) ?? info?.tables.find((t) => !t.hidden);
+  return (
+    <SetUp
+      note={
+        source && (
+          <span className={source.environment === "practice" ? "tag practice" : "tag"}>
+            {source.environment === "practice" && <Icon name="cone" />} {source.title}
+          </span>
+        )
+      }
+      acts={
+        info && (
+          <Acts
+            info={info}
+            onLoad={load.mutate}
+            onGiveUp={() => giveUp.mutate()}
+            onUse={() => setUsing(true)}
+          />
+        )
+      }
+    >
+      <Trouble error={catalogue.error ?? edit.error ?? load.error ?? giveUp.error} />
+      <Drift />
+      {info && (
+        <div className="catalogue">
+          <nav className="slab catalogue-tables" aria-label="Record types">
+            {info.tables.map((table) => (
+              <TableLink
+                key={table.table}
+                table={table}
+                current={table.table === shown?.table}
+                onChoose={() => setChosen(table.table)}
+                onShow={() => edit.mutate([tableEdit(table.table, { hidden: false })])}
+              />
+            ))}
+          </nav>
+          {shown && (
+            <TableSheet
+              key={shown.table}
+              table={shown.table}
+              busy={edit.isPending}
+              onEdit={(edits) => edits.length > 0 && edit.mutate(edits)}
+            />
+          )}
+        </div>
+      )}
+      {using && info && <PutIntoUse onClose={() => setUsing(false)} />}
+    </SetUp>
+  );
+}
+
+interface TableLinkProps {
+  table: CatalogueTable;
+  current: boolean;
+  onChoose: () => void;
+  onShow: () => void;
+}
+
+function TableLink({ table, current, onChoose, onShow }: TableLinkProps) {
+  if (table.hidden) {
+    return (
+      <div className="catalogue-table soft">
+        <span className="mono">{table.table}</span>
+        <Button variant="quiet" size="sm" onClick={onShow}>
+          show again
+        </Button>
+      </div>
+    );
+  }
+  return (
+    <button type="button" className="catalogue-table" aria-current={current || undefined} onClick={onChoose}>
+      <span>{capital(table.plural)}</span>
+      {table.guessed > 0 ? (
+        <span className="tag held">{count(table.guessed)} guessed</span>
+      ) : (
+        <span className="soft">known</span>
+      )}
+    </button>
+  );
+}
+
+interface ActsProps {
+  info: CatalogueInfo;
+  onLoad: (text: string) => void;
+  onGiveUp: () => void;
+  onUse: () => void;
+}
+
+function Acts({ info, onLoad, onGiveUp, onUse }: ActsProps) {
+  const client = useQueryClient();
+  const read = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/catalogue/read")),
+    onSettled: () => void client.invalidateQueries({ predicate: (q) => q.queryKey[0] !== "session" }),
+  });
+  return (
+    <>
+      <Trouble error={read.error} />
+      <Button variant="quiet" disabled={read.isPending} onClick={() => read.mutate()}>
+        <Icon name="arrowClockwise" /> Read the source again
+      </Button>
+      <Dropdown align="end">
+        <Dropdown.Toggle variant="quiet">
+          <Icon name="fileText" /> Document
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          <Dropdown.Item href={aboutSource("/api/v1/catalogue/document")} download>
+            Download as TOML
+          </Dropdown.Item>
+          <label className="dropdown-item">
+            Load a document…
+            <input
+              type="file"
+              accept=".toml"
+              className="visually-hidden"
+              onChange={(e) => {
+                const file = e.target.files?.[0];
+                if (file) void file.text().then(onLoad);
+                e.target.value = "";
+              }}
+            />
+          </label>
+          {info.revision > 0 && (
+            <Dropdown.Item as="button" onClick={onGiveUp}>
+              Give up these changes
+            </Dropdown.Item>
+          )}
+        </Dropdown.Menu>
+      </Dropdown>
+      <Button disabled={info.revision === 0} onClick={onUse}>
+        Put into use{info.changes > 0 && ` · ${plural(info.changes, "change")}`}
+      </Button>
+    </>
+  );
+}

@@ -1,0 +1,174 @@
+import { useState } from "react";
+import type { KeyboardEvent } from "react";
+import { Dropdown, Form } from "react-bootstrap";
+import type { CatalogueEdit, CuratedField } from "../api";
+import { Icon } from "../shared";
+import type { TextColumn } from "./cells";
+import { editOf, pasted } from "./cells";
+
+interface Props {
+  table: string;
+  fields: CuratedField[];
+  at: number;
+  onEdit: (edits: CatalogueEdit[]) => void;
+}
+
+/** A field as a row of the sheet: each cell is edited where it stands. */
+export function FieldRow({ table, fields, at, onEdit }: Props) {
+  const field = fields[at]!;
+  const put = (change: Partial<CatalogueEdit>) => onEdit([editOf(table, field, change)]);
+  const guessed = field.guesses.length > 0;
+  const text = (column: TextColumn, hint = "") => (
+    <TextCell
+      label={`${CAPTIONS[column]} of ${field.column}`}
+      column={column}
+      row={at}
+      hint={hint}
+      value={field[column]}
+      onChange={(value) => (column === "label" && !value ? undefined : put({ [column]: value }))}
+      onPaste={(lines) => onEdit(pasted(table, fields, at, column, lines))}
+    />
+  );
+  return (
+    <tr className={guessed ? "guessed" : undefined}>
+      <td className={field.retired !== null ? "retired" : undefined}>{text("label")}</td>
+      <td className="mono">{field.column}</td>
+      <td>
+        <Form.Select
+          size="sm"
+          aria-label={`Kind of ${field.column}`}
+          value={field.kind}
+          disabled={field.kinds.length < 2}
+          onChange={(e) => put({ kind: e.target.value as CuratedField["kind"] })}
+        >
+          {field.kinds.map((kind) => (
+            <option key={kind} value={kind}>
+              {KINDS[kind] ?? kind}
+              {kind === "choice" && `, ${field.choices.length}`}
+            </option>
+          ))}
+        </Form.Select>
+      </td>
+      <td className="unit">{text("unit")}</td>
+      <td className="meaning">{text("meaning", "no meaning yet")}</td>
+      <td className="text-center">
+        <Form.Check
+          aria-label={`${field.label} is an everyday field`}
+          checked={field.everyday}
+          onChange={(e) => put({ everyday: e.target.checked })}
+        />
+      </td>
+      <td className="text-center">
+        <Form.Check
+          aria-label={`${field.label} is personal`}
+          checked={field.personal}
+          onChange={(e) => put({ personal: e.target.checked })}
+        />
+      </td>
+      <td className="mono example">{field.example}</td>
+      <td className="num">{field.fill === null ? "" : `${Math.round(field.fill * 100)}%`}</td>
+      <td className="text-nowrap">
+        {guessed && (
+          <button
+            type="button"
+            className="btn btn-quiet btn-sm"
+            title={field.guesses.map((g) => `${g.what}: ${g.why}`).join("\n")}
+            aria-label={`Keep what is guessed of ${field.label}`}
+            onClick={() => put({ label: field.label })}
+          >
+            <Icon name="check" /> guessed
+          </button>
+        )}
+        <More field={field} onEdit={put} />
+      </td>
+    </tr>
+  );
+}
+
+const CAPTIONS: Record<TextColumn, string> = { label: "Label", unit: "Unit", meaning: "Meaning" };
+
+const KINDS: Partial<Record<CuratedField["kind"], string>> = {
+  integer: "whole number",
+  boolean: "yes or no",
+  timestamp: "date and time",
+  moment: "moment",
+  other: "other",
+};
+
+function More({ field, onEdit }: { field: CuratedField; onEdit: (change: Partial<CatalogueEdit>) => void }) {
+  const used = field.used_by.length;
+  return (
+    <Dropdown align="end" className="d-inline-block">
+      <Dropdown.Toggle variant="quiet" size="sm" aria-label={`More about ${field.label}`}>
+        …
+      </Dropdown.Toggle>
+      <Dropdown.Menu>
+        {field.retired === null ? (
+          <Dropdown.Item as="button" onClick={() => onEdit({ retired: "No longer kept up." })}>
+            Retire it: no longer offered first
+          </Dropdown.Item>
+        ) : (
+          <Dropdown.Item as="button" onClick={() => onEdit({ retired: "" })}>
+            No longer retired
+          </Dropdown.Item>
+        )}
+        <Dropdown.ItemText className="soft">
+          {used === 0
+            ? "No template uses it."
+            : `Used by ${field.used_by.slice(0, 4).join(", ")}${used > 4 ? "…" : ""}`}
+        </Dropdown.ItemText>
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
+interface CellProps {
+  label: string;
+  column: TextColumn;
+  row: number;
+  hint: string;
+  value: string;
+  onChange: (value: string) => void;
+  onPaste: (text: string) => void;
+}
+
+/** A text of the sheet: arrows and Enter go to the next row, a pasted column fills the rows below. */
+function TextCell({ label, column, row, hint, value, onChange, onPaste }: CellProps) {
+  const [text, setText] = useState(value);
+  const [known, setKnown] = useState(value);
+  if (known !== value) {
+    setKnown(value);
+    setText(value);
+  }
+  const onKeyDown = (event: KeyboardEvent<HTMLInputElement>) => {
+    const step = { ArrowDown: 1, Enter: 1, ArrowUp: -1 }[event.key];
+    if (event.key === "Escape") setText(value);
+    if (!step) return;
+    event.preventDefault();
+    const body = event.currentTarget.closest("tbody");
+    const next = body?.querySelector<HTMLInputElement>(`[data-cell="${column} ${row + step}"]`);
+    if (next) next.focus();
+    else event.currentTarget.blur();
+  };
+  return (
+    <input
+      className="sheet-cell"
+      data-cell={`${column} ${row}`}
+      aria-label={label}
+      placeholder={hint}
+      maxLength={2000}
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onKeyDown={onKeyDown}
+      onBlur={() => {
+        if (text.trim() !== value) onChange(text.trim());
+      }}
+      onPaste={(e) => {
+        const lines = e.clipboardData.getData("text");
+        if (!/\n./.test(lines)) return;
+        e.preventDefault();
+        onPaste(lines);
+      }}
+    />
+  );
+}
