@@ -5,6 +5,7 @@ Help while a template is designed: looking at its rows, counting what its checks
 from bouquet.designing.checking import Counted, Objected, count_checks
 from bouquet.designing.counting import Counting
 from bouquet.designing.looking import CELL_SHOWN, Mark, SeenRows, SheetColumn, expected_name, first_rows, sheet_columns
+from bouquet.designing.proposing import proposed_document
 from bouquet.designing.source_view import SourceView
 
 __all__ = [
@@ -19,5 +20,6 @@ __all__ = [
     "count_checks",
     "expected_name",
     "first_rows",
+    "proposed_document",
     "sheet_columns",
 ]

@@ -20,6 +20,7 @@ from bouquet.core.guessing import (
     TableFacts,
     common_prefix,
     guess_everyday,
+    guess_hidden_kind,
     guess_kind,
     guess_personal,
     guess_title,
@@ -66,6 +67,8 @@ class TableGuesses:
     labels: dict[str, str] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
     kinds: dict[str, Guess[Kind]] = field(default_factory=dict)
+    #: Kinds that texts could be read as; only offered.
+    hidden: dict[str, Guess[Kind]] = field(default_factory=dict)
     choices: dict[str, tuple[tuple[Choice, ...], str]] = field(default_factory=dict)
     deleted_at: str | None = None
     touched_by: str | None = None
@@ -240,6 +243,9 @@ class _Guesser:
         kind = guess_kind(column, prefix)
         if kind:
             made.kinds[column.name] = kind
+        hidden = guess_hidden_kind(column, prefix)
+        if hidden:
+            made.hidden[column.name] = hidden
         words = words_of(column.name, prefix)
         if column.kind.is_dated and words[0] in ("deleted", "removed") and made.deleted_at is None:
             made.deleted_at = column.name

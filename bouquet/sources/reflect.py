@@ -394,6 +394,9 @@ class _Reflection:
                 for what, found in (("everyday", guess.everyday), ("personal", guess.personal))
                 if name in found
             ]
+            if name in guess.hidden and not choices:
+                offered = guess.hidden[name]
+                guesses.append((f"could be {offered.value}", offered.reason))
             if name in guess.units:
                 guesses.append(("unit", "from its name or comment"))
         if choices:

@@ -58,7 +58,8 @@ def begin(cluster: OwnCluster, tmp_path: Path) -> Iterator[str]:
         )
     limit = time.monotonic() + 60
     while not (found := re.search(r"http://\S+start=\S+", log.read_text())):
-        assert time.monotonic() < limit and server.poll() is None, log.read_text()
+        assert time.monotonic() < limit, log.read_text()
+        assert server.poll() is None, log.read_text()
         time.sleep(0.1)
     yield found[0]
     server.terminate()

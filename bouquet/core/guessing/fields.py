@@ -11,7 +11,7 @@ from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
 from bouquet.core.guessing.words import WORDS, common_prefix, words_of
 
-__all__ = ["MOST_EVERYDAY", "guess_everyday", "guess_kind", "guess_title"]
+__all__ = ["MOST_EVERYDAY", "guess_everyday", "guess_hidden_kind", "guess_kind", "guess_title"]
 
 #: Fields that are shown every day, at most.
 MOST_EVERYDAY = 8
@@ -26,6 +26,18 @@ TELLING, ENOUGH = 5, 3
 MOSTLY_BLANK = 0.9
 
 LONG_TEXT = 120
+
+#: Values that must have been seen before a text is said to hold numbers or dates, and the share that must read so.
+HIDDEN_LEAST, HIDDEN_SHARE = 5, 0.9
+
+_LEADING_ZERO = re.compile(r"^[+-]?0\d")
+
+#: The forms that are read where a text is said to be of a kind, the narrowest first.
+_HIDDEN = (
+    (Kind.INTEGER, re.compile(r"^[+-]?\d{1,18}$"), "whole numbers"),
+    (Kind.DECIMAL, re.compile(r"^[+-]?\d{1,30}(\.\d{1,30})?$"), "numbers"),
+    (Kind.DATE, re.compile(r"^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$"), "dates"),
+)
 
 _CODE = re.compile(r"^(?=.*\d)[A-Za-z0-9][A-Za-z0-9 ./_-]*$")
 
@@ -45,6 +57,23 @@ def guess_kind(column: ColumnFacts, prefix: str = "") -> Guess[Kind] | None:
     return None
 
 
+def guess_hidden_kind(column: ColumnFacts, prefix: str = "") -> Guess[Kind] | None:
+    """
+    Whether a text column holds numbers or dates that could be read as such. It is only offered: what cannot be read
+    would be blank. Codes and telephone numbers, with their leading zeros, are none.
+    """
+    if column.kind is not Kind.TEXT or column.stored != "text" or guess_kind(column, prefix) is not None:
+        return None
+    values = [v.strip() for v in column.samples if v.strip()]
+    if len(values) < HIDDEN_LEAST or any(_LEADING_ZERO.match(v) for v in values):
+        return None
+    for kind, form, words in _HIDDEN:
+        fitting = sum(bool(form.match(v)) for v in values)
+        if fitting >= HIDDEN_SHARE * len(values):
+            return Guess(kind, f"{fitting} of {len(values)} values looked at read as {words}")
+    return None
+
+
 def guess_title(table: TableFacts, personal: Collection[str] = ()) -> Guess[str] | None:
     """
     The column that people know a record by; None where there are only dates, amounts and links.
@@ -58,7 +87,7 @@ def guess_title(table: TableFacts, personal: Collection[str] = ()) -> Guess[str]
     def first(found: list[ColumnFacts], reason: str) -> Guess[str] | None:
         return Guess(found[0].name, reason) if found else None
 
-    open_texts = [c for c in texts if c.name not in personal]
+    open_texts = [c for c in texts if c.name not in personal and guess_hidden_kind(c, prefix) is None]
     by_words = sorted(
         (c for c in open_texts if last[c.name] in TITLES),
         key=lambda c: (len(whole[c.name]) > 2, TITLES.index(last[c.name])),

@@ -13,7 +13,7 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.plan import OPERATORS
-from bouquet.designing import SourceView
+from bouquet.designing import SourceView, proposed_document
 from bouquet.store import NotFound
 from bouquet.store.models import Person
 from bouquet.web.access import TheView, needs
@@ -26,6 +26,7 @@ from bouquet.web.schemas import (
     FieldOut,
     GuessOut,
     ManyOut,
+    Proposal,
     RecordTypeFields,
     RecordTypeOut,
     TopValue,
@@ -83,6 +84,15 @@ def get_record_type(name: str, view: TheView) -> Any:
         many=list(_many(catalogue, start)),
         proposed=[dict(p) for p in start.proposed],
     )
+
+
+@router.get("/{name}/proposal", response_model=Proposal)
+def get_proposal(name: str, view: TheView) -> Any:
+    """
+    The template that a new one of this record type starts from, with its everyday fields.
+    """
+    record_type = view.record_type(name)
+    return Proposal(document=proposed_document(view.catalogue, record_type, record_type.plural.capitalize()))
 
 
 def _many(catalogue: Catalogue, start: RecordType) -> Iterator[ManyOut]:

@@ -14,13 +14,12 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError, Problem, TemplateError
-from bouquet.core.guessing import propose_columns, propose_order
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import resolve
-from bouquet.core.template import FORMAT, read_document
+from bouquet.core.template import read_document
 from bouquet.core.wording.changes import compare_templates
 from bouquet.core.wording.sentence import Sentence
-from bouquet.designing import SourceView
+from bouquet.designing import proposed_document
 from bouquet.rights import may, may_change
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
@@ -111,7 +110,9 @@ def add_template(body: NewTemplate, view: TheView, services: TheServices, person
             if body.free_name:
                 document = {**document, "name": shelf.free_name(session, str(document.get("name", "")).strip()[:110])}
         else:
-            document = _first_draft(view, session, body.records or "", everyday=body.everyday)
+            record_type = view.record_type(body.records or "")
+            name = shelf.free_name(session, record_type.plural.capitalize())
+            document = proposed_document(view.catalogue, record_type, name, everyday=body.everyday)
         document, sentence = _readable(services, document, view.key)
         record = shelf.add_template(session, document, sentence, person, services.clock(), source=view.key)
         return _answer(session, record, response)
@@ -419,20 +420,3 @@ def _readable(services: Services, document: dict[str, Any], source: str) -> tupl
         raise TemplateError([Problem(code="no_name", message="A template needs a name.", place="name")])
     sentence = Sentence(template, services.sources.get(source).catalogue(), services.context(source=source)).text()
     return {**template.as_document(), "name": name}, sentence
-
-
-def _first_draft(view: SourceView, session: Session, records: str, *, everyday: bool) -> dict[str, Any]:
-    """
-    A first draft: wide open but for what the catalogue proposes in plain view; a free name that says what it holds.
-    """
-    catalogue, record_type = view.catalogue, view.record_type(records)
-    columns = propose_columns(catalogue, record_type) if everyday else []
-    order = propose_order(record_type, columns)
-    return {
-        "format": FORMAT,
-        "name": shelf.free_name(session, record_type.plural.capitalize()),
-        "records": records,
-        "columns": columns,
-        "filter": {"all": [dict(p) for p in record_type.proposed]},
-        **({"order": order} if order else {}),
-    }

@@ -17,6 +17,7 @@ __all__ = [
     "FunctionOut",
     "GuessOut",
     "ManyOut",
+    "Proposal",
     "RecordTypeFields",
     "RecordTypeOut",
     "TopValue",
@@ -114,6 +115,14 @@ class RecordTypeFields(BaseModel):
     groups: list[FieldGroup]
     many: list[ManyOut]
     proposed: list[dict[str, Any]]
+
+
+class Proposal(BaseModel):
+    """
+    A template document to start from.
+    """
+
+    document: dict[str, Any]
 
 
 class TopValue(BaseModel):

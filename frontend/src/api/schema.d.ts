@@ -742,6 +742,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/record-types/{name}/proposal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Proposal
+         * @description The template that a new one of this record type starts from, with its everyday fields.
+         */
+        get: operations["get_proposal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/records/views/{view_id}": {
         parameters: {
             query?: never;
@@ -3386,6 +3406,16 @@ export interface components {
             ways_out: components["schemas"]["WayOutOut"][];
         };
         /**
+         * Proposal
+         * @description A template document to start from.
+         */
+        Proposal: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * QuestionOut
          * @description An ask as a runner meets it: with the choices it has, and the answer this person gave last, else the default.
          */
@@ -5590,6 +5620,40 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_proposal: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
                 };
             };
             /** @description Validation Error */

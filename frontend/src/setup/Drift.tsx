@@ -26,8 +26,10 @@ export function Drift() {
   return (
     <section className="slab drift" aria-label="What the source no longer gives">
       <h2>
-        <Icon name="exclamation" /> The source changed: {plural(broken.length, "template")} do not get what
-        they ask for
+        <Icon name="exclamation" /> The source changed:{" "}
+        {broken.length === 1
+          ? "1 template does not get what it asks for"
+          : `${broken.length} templates do not get what they ask for`}
       </h2>
       <ul>
         {[...missing].map(([key, entry]) => (

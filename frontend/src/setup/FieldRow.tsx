@@ -79,10 +79,28 @@ export function FieldRow({ table, fields, at, onEdit }: Props) {
             <Icon name="check" /> guessed
           </button>
         )}
+        {offeredKind(field) && (
+          <button
+            type="button"
+            className="btn btn-quiet btn-sm"
+            title={field.guesses.find((g) => g.what.startsWith(COULD_BE))?.why}
+            onClick={() => put({ kind: offeredKind(field) })}
+          >
+            read as {KINDS[offeredKind(field)!] ?? offeredKind(field)}
+          </button>
+        )}
         <More field={field} onEdit={put} />
       </td>
     </tr>
   );
+}
+
+const COULD_BE = "could be ";
+
+/** The kind that the values of a text could be read as. */
+function offeredKind(field: CuratedField): CuratedField["kind"] | undefined {
+  const offered = field.guesses.find((g) => g.what.startsWith(COULD_BE))?.what.slice(COULD_BE.length);
+  return field.kinds.find((kind) => kind === offered);
 }
 
 const CAPTIONS: Record<TextColumn, string> = { label: "Label", unit: "Unit", meaning: "Meaning" };
@@ -99,7 +117,7 @@ function More({ field, onEdit }: { field: CuratedField; onEdit: (change: Partial
   const used = field.used_by.length;
   return (
     <Dropdown align="end" className="d-inline-block">
-      <Dropdown.Toggle variant="quiet" size="sm" aria-label={`More about ${field.label}`}>
+      <Dropdown.Toggle variant="quiet" size="sm" bsPrefix="btn" aria-label={`More about ${field.label}`}>
         …
       </Dropdown.Toggle>
       <Dropdown.Menu>

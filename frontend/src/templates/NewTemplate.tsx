@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { Look } from "../api";
 import { Icon, Trouble, count } from "../shared";
+import { Proposed } from "./Proposed";
 
 type Start = "everyday" | "empty" | "view" | "copy" | "document";
 
@@ -80,7 +81,7 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
         ? copies.length > 0
         : records !== "" && (start !== "view" || (views.data?.length ?? 0) > 0);
   return (
-    <Modal show onHide={onClose} aria-labelledby="new-template">
+    <Modal show size="lg" onHide={onClose} aria-labelledby="new-template">
       <Form
         onSubmit={(event) => {
           event.preventDefault();
@@ -119,6 +120,7 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
             onStart={setStart}
             label={`Start with the everyday fields${chosen ? ` of ${chosen.plural}` : ""}`}
           />
+          {start === "everyday" && records !== "" && <Proposed records={records} />}
           <Way start={start} here="empty" onStart={setStart} label="Start with an empty sheet" />
           {(views.data?.length ?? 0) > 0 && (
             <Way start={start} here="view" onStart={setStart} label="Start with a saved view" />

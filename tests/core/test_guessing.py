@@ -1,0 +1,70 @@
+"""
+Guesses from names, samples and counts alone: right where they are made, and none where nothing speaks for one.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.guessing import ColumnFacts, TableFacts, guess_hidden_kind, guess_kind, guess_title
+
+
+def text(name: str, *samples: str, **more: Any) -> ColumnFacts:
+    return ColumnFacts(name=name, kind=Kind.TEXT, stored="text", samples=samples, **more)
+
+
+def table(*columns: ColumnFacts) -> TableFacts:
+    return TableFacts(name="passage", columns=columns, key=("id",), rows=100)
+
+
+@pytest.mark.parametrize(
+    ("samples", "kind"),
+    [
+        (("1", "20", "-3", "400", "5"), Kind.INTEGER),
+        (("1.50", "20", "-3.25", "400", "5"), Kind.DECIMAL),
+        (("2026-01-31", "2025-12-01", "1999-07-04", "2001-01-01", "2002-02-02"), Kind.DATE),
+        ((*map(str, range(19)), "heavy"), Kind.INTEGER),
+    ],
+)
+def test_numbers_and_dates_in_texts_are_offered(samples: tuple[str, ...], kind: Kind) -> None:
+    found = guess_hidden_kind(text("weight_text", *samples))
+    assert found is not None
+    assert found.value is kind
+    assert f"of {len(samples)} values" in found.reason
+
+
+@pytest.mark.parametrize(
+    "column",
+    [
+        text("weight", "1", "2", "3"),
+        text("weight", "1", "2", "3", "four", "5"),
+        text("phone", "0163296041", "0163296042", "0163296043", "0163296044", "0163296045"),
+        text("berth_no", "1", "2", "3", "4", "5"),
+        text("day", "31.01.2026", "01.02.2026", "02.02.2026", "03.02.2026", "04.02.2026"),
+        text("day", "2026-13-01", "2026-14-01", "2026-15-01", "2026-16-01", "2026-17-01"),
+        text("note", "", " ", "", "", ""),
+        ColumnFacts(name="n", kind=Kind.INTEGER, stored="integer", samples=("1", "2", "3", "4", "5")),
+    ],
+)
+def test_what_is_too_little_or_a_code_is_not(column: ColumnFacts) -> None:
+    assert guess_hidden_kind(column) is None
+
+
+def test_a_number_kept_as_text_is_no_name() -> None:
+    """What a record is known by is a name or a number of its own, not a measure that happens to be text."""
+    weight = text("weight_text", *map(str, range(10, 30)))
+    assert guess_title(table(weight)) is None
+    named = guess_title(table(weight, text("name", "Heron", "Tern")))
+    assert named is not None
+    assert named.value == "name"
+
+
+def test_codes_name_records() -> None:
+    codes = text("stem", "MB-01", "MB-02", "MB-03", "MB-04", "MB-05", unique=True)
+    kind = guess_kind(codes)
+    assert kind is not None
+    assert kind.value is Kind.IDENTIFIER
+    assert guess_kind(text("stem", "MB-01", "MB-02")) is None
