@@ -30,9 +30,11 @@ __all__ = [
     "Broken",
     "Missing",
     "Replaced",
+    "Replacing",
     "broken_templates",
     "look_for_drift",
     "missing_of",
+    "move_template",
     "replace_everywhere",
     "uses_of",
 ]
@@ -51,6 +53,17 @@ class Missing:
     records: str
     name: str
     candidates: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Replacing:
+    """
+    `new` in the place of a field or relation of `records`, or, with no `name`, of the record type itself.
+    """
+
+    records: str
+    name: str
+    new: str
 
 
 @dataclass(frozen=True)
@@ -187,6 +200,38 @@ def replace_everywhere(
                 resumed += 1
         done.append(Replaced(record, whole, resumed))
     return done
+
+
+def move_template(
+    services: Services, session: Session, record: TemplateRecord, target: Source, replacing: list[Replacing], by: Person
+) -> Replaced:
+    """
+    Have a template read another source, with names of it in the place of those that are not there. A template that is
+    whole there and was saved is saved again; one that is not keeps its problems, and its rounds pause.
+    """
+    catalogue = target.catalogue()
+    document = _with_all(record.draft, catalogue, replacing)
+    template = read_document(document)
+    sentence = Sentence(template, catalogue, services.context(source=target.key)).text()
+    saved, now = shelf.latest_version(session, record.id), services.clock()
+    was_saved = saved is not None and saved.document == record.draft
+    record.source = target.key
+    shelf.change_draft(session, record.id, template.as_document(), sentence, record.draft_revision, by, now)
+    whole = not resolve(template, catalogue, services.context(source=target.key)).problems
+    if saved is not None and whole:
+        mended = None if was_saved else read_document(_with_all(saved.document, catalogue, replacing)).as_document()
+        shelf.save_version(session, record.id, f"moved to {target.title}", by, now, document=mended)
+    for round_ in rounds_of(session, record.id):
+        if not whole and not round_.paused:
+            round_.paused, round_.paused_for = True, SOURCE_CHANGED
+    return Replaced(record, whole, 0)
+
+
+def _with_all(document: dict[str, Any], catalogue: Catalogue, replacing: list[Replacing]) -> dict[str, Any]:
+    # The record type first: what is missing of it is only known then.
+    for one in sorted(replacing, key=lambda r: bool(r.name)):
+        document = _replaced(document, catalogue, Missing(one.records, one.name, ()), one.new)
+    return document
 
 
 def _replaced(document: dict[str, Any], catalogue: Catalogue, missing: Missing, new: str) -> dict[str, Any]:

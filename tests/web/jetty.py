@@ -24,15 +24,15 @@ GRANT SELECT ON ALL TABLES IN SCHEMA public TO marrowby_reader;
 """
 
 
-def made_jetty(cluster: Cluster) -> str:
+def made_jetty(cluster: Cluster, name: str = "jetty_test") -> str:
     """A fresh jetty; returns its address for a role that can only read."""
-    cluster.drop_database("jetty_test")
-    cluster.ensure_database("jetty_test", "marrowby_owner")
-    change(cluster, TABLES)
-    return cluster.url("jetty_test", "marrowby_reader", "test-only")
+    cluster.drop_database(name)
+    cluster.ensure_database(name, "marrowby_owner")
+    change(cluster, TABLES, name)
+    return cluster.url(name, "marrowby_reader", "test-only")
 
 
-def change(cluster: Cluster, sql: str) -> None:
+def change(cluster: Cluster, sql: str, name: str = "jetty_test") -> None:
     """What its owner does to it."""
-    with psycopg.connect(cluster.url("jetty_test", "marrowby_owner", "test-only"), autocommit=True) as connection:
+    with psycopg.connect(cluster.url(name, "marrowby_owner", "test-only"), autocommit=True) as connection:
         connection.execute(sql)

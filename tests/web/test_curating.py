@@ -303,3 +303,31 @@ def test_a_renamed_table_is_replaced_everywhere(keeper: TestClient, cluster: Own
     assert [(m["records"], m["name"]) for m in broken[0]["missing"]] == [("boat", "")]
     done = keeper.post(f"{CATALOGUE}/replace", params=JETTY, json={"records": "boat", "new": "vessel"})
     assert [r["whole"] for r in done.json()] == [True]
+
+
+def test_a_template_is_moved_to_another_source(keeper: TestClient, cluster: OwnCluster, services: Services) -> None:
+    """What is missing there is listed with candidates; replaced, it is whole, saved again, and reads the other."""
+    twin = made_jetty(cluster, "twin_test")
+    change(
+        cluster, "ALTER TABLE boat RENAME TO vessel; ALTER TABLE vessel RENAME COLUMN built TO built_on", "twin_test"
+    )
+    keeper.post("/api/v1/sources", json={"name": "Twin", "address": twin}).raise_for_status()
+    columns = [
+        {"id": "a", "heading": "A", "value": {"field": "boat_name"}},
+        {"id": "b", "heading": "B", "value": {"field": "built"}},
+    ]
+    made = template(keeper, records="boat", columns=columns)
+    first = keeper.get(f"/api/v1/templates/{made['id']}/missing", params={"source": "Twin"}).json()["missing"]
+    assert [(m["records"], m["name"]) for m in first] == [("boat", "")]
+    replacing = [{"records": "boat", "new": "vessel"}, {"records": "vessel", "name": "built", "new": "built_on"}]
+    moved = keeper.post(f"/api/v1/templates/{made['id']}/move", json={"to": "Twin", "replacing": replacing})
+    assert (moved.status_code, moved.json()["source"], moved.json()["version"]) == (200, "Twin", 2)
+    run = keeper.post("/api/v1/runs", json={"template_id": made["id"]}).json()
+    execute(services, run["id"])
+    assert keeper.get(f"/api/v1/runs/{run['id']}").json()["slip"]["source"] == "Twin"
+
+    back = keeper.post(f"/api/v1/templates/{made['id']}/move", json={"to": "Jetty"}).json()
+    assert (back["source"], back["version"]) == ("Jetty", 2)
+    row = next(r for r in keeper.get("/api/v1/templates").json() if r["id"] == made["id"])
+    assert "vessel" in row["broken"]
+    assert keeper.post(f"/api/v1/templates/{made['id']}/move", json={"to": "Nowhere"}).status_code == 404

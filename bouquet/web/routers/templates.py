@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Header, Response
+from fastapi import APIRouter, Depends, Header, Query, Response
 from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Catalogue
@@ -23,7 +23,7 @@ from bouquet.designing import proposed_document
 from bouquet.rights import may, may_change
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
-from bouquet.runs.drift import DRIFT
+from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store import views
@@ -35,6 +35,8 @@ from bouquet.web.routers.asking import questions_of
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas import (
     ChangeOut,
+    Move,
+    Moved,
     NewTemplate,
     PinChange,
     Questions,
@@ -45,6 +47,7 @@ from bouquet.web.schemas import (
     VersionDocument,
     VersionOut,
 )
+from bouquet.web.schemas.curating import MissingOut
 
 router = APIRouter(
     route_class=ExactRoute, prefix="/templates", tags=["templates"], dependencies=[Depends(needs("look"))]
@@ -147,6 +150,35 @@ def change_template(
         if body.labels is not None:
             labels = [label for raw in body.labels if (label := " ".join(raw.split())[:40])]
             record.labels = sorted(dict.fromkeys(labels), key=str.casefold)
+        return _answer(session, record, response)
+
+
+@router.get("/{template_id}/missing", response_model=Moved)
+def get_missing_elsewhere(
+    template_id: Id, services: TheServices, person: CurrentPerson, source: Annotated[str, Query(max_length=60)]
+) -> Any:
+    """
+    What a template would not find in another source.
+    """
+    view = view_of(services, person, source)
+    with services.store.session() as session:
+        document = visible(session, person, template_id).draft
+    found = missing_of(document, view.catalogue)
+    missing = [MissingOut(records=m.records, name=m.name, candidates=list(m.candidates)) for m in found]
+    return Moved(source=view.key, missing=missing)
+
+
+@router.post("/{template_id}/move", response_model=TemplateOut)
+def move_to_source(template_id: Id, body: Move, services: TheServices, person: Designer, response: Response) -> Any:
+    """
+    Have a template read another source. Whoever may remove it may move it.
+    """
+    view = view_of(services, person, body.to)
+    with services.store.session() as session:
+        record = visible(session, person, template_id)
+        _check_owner(record, person)
+        replacing = [Replacing(r.records, r.name, r.new) for r in body.replacing]
+        move_template(services, session, record, view.source, replacing, person)
         return _answer(session, record, response)
 
 

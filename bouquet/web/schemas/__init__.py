@@ -56,6 +56,8 @@ from bouquet.web.schemas.problems import ProblemOut, WayOutOut
 from bouquet.web.schemas.records import NewPicks, NewView, PicksOut, RecordUse, RecordUses, RemovedOut, ViewOut
 from bouquet.web.schemas.templates import (
     ChangeOut,
+    Move,
+    Moved,
     NewTemplate,
     PeriodOut,
     PinChange,
@@ -95,6 +97,8 @@ __all__ = [
     "MatchRequest",
     "MatchedOut",
     "Matches",
+    "Move",
+    "Moved",
     "NewPassword",
     "NewPicks",
     "NewTemplate",

@@ -9,7 +9,9 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.schemas.catalogue import ChoiceOut
+from bouquet.web.schemas.curating import MissingOut, Replacement
 from bouquet.web.schemas.runs import RunOut
 
 __all__ = [
@@ -58,6 +60,24 @@ class TemplateOut(BaseModel):
     standing: Literal["own", "shared", "house"]
     source: str = Field(description="The key of the source that it reads.")
     used_by: list[str]
+
+
+class Move(BaseModel):
+    """
+    Have a template read the source `to`, with other names in the place of those that are not there.
+    """
+
+    to: str = Field(max_length=LONGEST_NAME, description="The key of the source.")
+    replacing: list[Replacement] = Field([], max_length=400)
+
+
+class Moved(BaseModel):
+    """
+    What a template would not find in another source; candidates are the nearest, the best first.
+    """
+
+    source: str
+    missing: list[MissingOut]
 
 
 class TemplateChange(BaseModel):
