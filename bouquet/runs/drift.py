@@ -37,6 +37,7 @@ __all__ = [
     "move_template",
     "replace_everywhere",
     "uses_of",
+    "with_replaced",
 ]
 
 #: Problems that come from the source, not from the design: something that was there is no longer.
@@ -210,7 +211,7 @@ def move_template(
     whole there and was saved is saved again; one that is not keeps its problems, and its rounds pause.
     """
     catalogue = target.catalogue()
-    document = _with_all(record.draft, catalogue, replacing)
+    document = with_replaced(record.draft, catalogue, replacing)
     template = read_document(document)
     sentence = Sentence(template, catalogue, services.context(source=target.key)).text()
     saved, now = shelf.latest_version(session, record.id), services.clock()
@@ -219,7 +220,7 @@ def move_template(
     shelf.change_draft(session, record.id, template.as_document(), sentence, record.draft_revision, by, now)
     whole = not resolve(template, catalogue, services.context(source=target.key)).problems
     if saved is not None and whole:
-        mended = None if was_saved else read_document(_with_all(saved.document, catalogue, replacing)).as_document()
+        mended = None if was_saved else read_document(with_replaced(saved.document, catalogue, replacing)).as_document()
         shelf.save_version(session, record.id, f"moved to {target.title}", by, now, document=mended)
     for round_ in rounds_of(session, record.id):
         if not whole and not round_.paused:
@@ -227,7 +228,10 @@ def move_template(
     return Replaced(record, whole, 0)
 
 
-def _with_all(document: dict[str, Any], catalogue: Catalogue, replacing: list[Replacing]) -> dict[str, Any]:
+def with_replaced(document: dict[str, Any], catalogue: Catalogue, replacing: list[Replacing]) -> dict[str, Any]:
+    """
+    A document with names of a catalogue in the place of others.
+    """
     # The record type first: what is missing of it is only known then.
     for one in sorted(replacing, key=lambda r: bool(r.name)):
         document = _replaced(document, catalogue, Missing(one.records, one.name, ()), one.new)

@@ -29,6 +29,7 @@ from bouquet.web.routers import (
     comparing,
     curating,
     design,
+    drafts,
     files,
     helping,
     ledger,
@@ -100,6 +101,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         helping,
         picks,
         templates,
+        drafts,
         records,
         # Before the runs themselves: its addresses would read as a run's number.
         ledger,

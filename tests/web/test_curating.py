@@ -317,8 +317,13 @@ def test_a_template_is_moved_to_another_source(keeper: TestClient, cluster: OwnC
         {"id": "b", "heading": "B", "value": {"field": "built"}},
     ]
     made = template(keeper, records="boat", columns=columns)
-    first = keeper.get(f"/api/v1/templates/{made['id']}/missing", params={"source": "Twin"}).json()["missing"]
+    missing = f"/api/v1/templates/{made['id']}/missing"
+    first = keeper.post(missing, json={"to": "Twin"}).json()["missing"]
     assert [(m["records"], m["name"]) for m in first] == [("boat", "")]
+    second = keeper.post(missing, json={"to": "Twin", "replacing": [{"records": "boat", "new": "vessel"}]}).json()[
+        "missing"
+    ]
+    assert [(m["records"], m["name"], m["candidates"][0]) for m in second] == [("vessel", "built", "built_on")]
     replacing = [{"records": "boat", "new": "vessel"}, {"records": "vessel", "name": "built", "new": "built_on"}]
     moved = keeper.post(f"/api/v1/templates/{made['id']}/move", json={"to": "Twin", "replacing": replacing})
     assert (moved.status_code, moved.json()["source"], moved.json()["version"]) == (200, "Twin", 2)

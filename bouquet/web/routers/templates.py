@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Header, Query, Response
+from fastapi import APIRouter, Depends, Response
 from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Catalogue
@@ -17,35 +17,30 @@ from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
-from bouquet.core.wording.changes import compare_templates
 from bouquet.core.wording.sentence import Sentence
 from bouquet.designing import proposed_document
 from bouquet.rights import may, may_change
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
-from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template
+from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template, with_replaced
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store import views
 from bouquet.store.models import Person, TemplateRecord
-from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, WholeNumber, needs, view_of, visible
+from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.asking import questions_of
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas import (
-    ChangeOut,
     Move,
     Moved,
     NewTemplate,
     PinChange,
     Questions,
-    SaveRequest,
     TemplateChange,
     TemplateOut,
     TemplateRow,
-    VersionDocument,
-    VersionOut,
 )
 from bouquet.web.schemas.curating import MissingOut
 
@@ -54,7 +49,6 @@ router = APIRouter(
 )
 
 Designer = Annotated[Person, Depends(needs("design"))]
-IfMatch = Annotated[str | None, Header(alias="If-Match")]
 
 
 @router.get("", response_model=list[TemplateRow])
@@ -116,9 +110,9 @@ def add_template(body: NewTemplate, view: TheView, services: TheServices, person
             record_type = view.record_type(body.records or "")
             name = shelf.free_name(session, record_type.plural.capitalize())
             document = proposed_document(view.catalogue, record_type, name, everyday=body.everyday)
-        document, sentence = _readable(services, document, view.key)
+        document, sentence = readable(services, document, view.key)
         record = shelf.add_template(session, document, sentence, person, services.clock(), source=view.key)
-        return _answer(session, record, response)
+        return template_answer(session, record, response)
 
 
 @router.get("/{template_id}", response_model=TemplateOut)
@@ -127,7 +121,7 @@ def get_template(template_id: Id, services: TheServices, person: CurrentPerson, 
     A template with its draft; the `ETag` is the draft's revision.
     """
     with services.store.session() as session:
-        return _answer(session, visible(session, person, template_id), response)
+        return template_answer(session, visible(session, person, template_id), response)
 
 
 @router.patch("/{template_id}", response_model=TemplateOut)
@@ -150,22 +144,24 @@ def change_template(
         if body.labels is not None:
             labels = [label for raw in body.labels if (label := " ".join(raw.split())[:40])]
             record.labels = sorted(dict.fromkeys(labels), key=str.casefold)
-        return _answer(session, record, response)
+        return template_answer(session, record, response)
 
 
-@router.get("/{template_id}/missing", response_model=Moved)
-def get_missing_elsewhere(
-    template_id: Id, services: TheServices, person: CurrentPerson, source: Annotated[str, Query(max_length=60)]
-) -> Any:
+@router.post("/{template_id}/missing", response_model=Moved)
+def look_for_missing(template_id: Id, body: Move, services: TheServices, person: Designer) -> Any:
     """
-    What a template would not find in another source.
+    What a template would not find in another source, once these names are replaced. Nothing is changed.
     """
-    view = view_of(services, person, source)
+    view = view_of(services, person, body.to)
     with services.store.session() as session:
         document = visible(session, person, template_id).draft
-    found = missing_of(document, view.catalogue)
+    found = missing_of(with_replaced(document, view.catalogue, _replacing(body)), view.catalogue)
     missing = [MissingOut(records=m.records, name=m.name, candidates=list(m.candidates)) for m in found]
     return Moved(source=view.key, missing=missing)
+
+
+def _replacing(body: Move) -> list[Replacing]:
+    return [Replacing(r.records, r.name, r.new) for r in body.replacing]
 
 
 @router.post("/{template_id}/move", response_model=TemplateOut)
@@ -177,9 +173,8 @@ def move_to_source(template_id: Id, body: Move, services: TheServices, person: D
     with services.store.session() as session:
         record = visible(session, person, template_id)
         _check_owner(record, person)
-        replacing = [Replacing(r.records, r.name, r.new) for r in body.replacing]
-        move_template(services, session, record, view.source, replacing, person)
-        return _answer(session, record, response)
+        move_template(services, session, record, view.source, _replacing(body), person)
+        return template_answer(session, record, response)
 
 
 @router.put("/{template_id}/pin", status_code=204)
@@ -230,89 +225,6 @@ def get_questions(
     return questions_of(view, template_id, template, name, version, mine, format)
 
 
-@router.put("/{template_id}/draft", response_model=TemplateOut)
-def change_draft(
-    template_id: Id,
-    document: dict[str, Any],
-    services: TheServices,
-    person: Designer,
-    response: Response,
-    if_match: IfMatch = None,
-) -> Any:
-    """
-    Keep the draft as it stands, also with problems. `If-Match` names the revision it started from; 412 when another
-    change came first.
-    """
-    with services.store.session() as session:
-        revision = _revision(if_match)
-        document, sentence = _readable(services, document, visible(session, person, template_id).source)
-        record = shelf.change_draft(session, template_id, document, sentence, revision, person, services.clock())
-        return _answer(session, record, response)
-
-
-@router.post("/{template_id}/versions", response_model=TemplateOut, status_code=201)
-def save_version(
-    template_id: Id,
-    body: SaveRequest,
-    services: TheServices,
-    person: Designer,
-    response: Response,
-    if_match: IfMatch = None,
-) -> Any:
-    """
-    Keep the draft as a new version. A draft with problems is refused, at their places, and stays a draft.
-    """
-    with services.store.session() as session:
-        record = visible(session, person, template_id)
-        if record.draft_revision != _revision(if_match):
-            raise Refused(412, "lost_update", "The draft was changed in the meantime. Look at it again, then save.")
-        template = read_document(record.draft)
-        context = services.context(source=record.source)
-        resolve(template, services.sources.get(record.source).catalogue(), context).require()
-        shelf.save_version(session, template_id, body.note, person, services.clock())
-        return _answer(session, record, response)
-
-
-@router.get("/{template_id}/versions", response_model=list[VersionOut])
-def list_versions(template_id: Id, services: TheServices, person: CurrentPerson) -> Any:
-    """
-    The saved versions, newest first.
-    """
-    with services.store.session() as session:
-        visible(session, person, template_id)
-        return [
-            VersionOut(number=v.number, note=v.note, saved_by=by, saved_at=v.saved_at)
-            for v, by in shelf.list_versions(session, template_id)
-        ]
-
-
-@router.get("/{template_id}/versions/{number}", response_model=VersionDocument)
-def get_version(template_id: Id, number: Id, services: TheServices, person: CurrentPerson) -> Any:
-    """
-    One saved version with its document.
-    """
-    with services.store.session() as session:
-        visible(session, person, template_id)
-        return VersionDocument(number=number, document=shelf.get_version(session, template_id, number).document)
-
-
-@router.get("/{template_id}/compare", response_model=list[ChangeOut])
-def compare(
-    template_id: Id, services: TheServices, person: CurrentPerson, before: WholeNumber, after: WholeNumber | None = None
-) -> Any:
-    """
-    What differs from version `before` to version `after`, or to the draft where no `after` is given; in words.
-    """
-    with services.store.session() as session:
-        record = visible(session, person, template_id)
-        one = shelf.get_version(session, template_id, before).document
-        other = record.draft if after is None else shelf.get_version(session, template_id, after).document
-        source = record.source
-    catalogue, context = services.sources.get(source).catalogue(), services.context(source=source)
-    found = compare_templates(read_document(one), read_document(other), catalogue, context)
-    return [ChangeOut(act=c.act, what=c.what, before=c.before, after=c.after) for c in found]
-
-
 @router.post("/{template_id}/copy", response_model=TemplateOut, status_code=201)
 def copy_template(template_id: Id, services: TheServices, person: Designer, response: Response) -> Any:
     """
@@ -323,7 +235,7 @@ def copy_template(template_id: Id, services: TheServices, person: Designer, resp
         document = {**original.draft, "name": shelf.free_name(session, f"{original.name}, copy")}
         now = services.clock()
         record = shelf.add_template(session, document, original.sentence, person, now, source=original.source)
-        return _answer(session, record, response)
+        return template_answer(session, record, response)
 
 
 @router.delete("/{template_id}", status_code=204)
@@ -346,7 +258,7 @@ def restore_template(template_id: Id, services: TheServices, person: Designer, r
     with services.store.session() as session:
         record = shelf.restore_template(session, template_id)
         _check_owner(record, person)
-        return _answer(session, record, response)
+        return template_answer(session, record, response)
 
 
 def _check_owner(record: TemplateRecord, person: Person) -> None:
@@ -359,14 +271,10 @@ def _check_owner(record: TemplateRecord, person: Person) -> None:
     raise Refused(403, "not_allowed", f"Only {who} can remove this template or bring it back.")
 
 
-def _revision(if_match: str | None) -> int:
-    text = (if_match or "").strip('W/" ')
-    if not (text.isascii() and text.isdigit() and len(text) < 19):
-        raise Refused(422, "no_revision", "Say in If-Match which revision this change started from.")
-    return int(text)
-
-
-def _answer(session: Session, record: TemplateRecord, response: Response) -> TemplateOut:
+def template_answer(session: Session, record: TemplateRecord, response: Response) -> TemplateOut:
+    """
+    A template as it is answered; the revision of its draft goes into the `ETag`.
+    """
     response.headers["ETag"] = f'"{record.draft_revision}"'
     saved = shelf.latest_version(session, record.id)
     return TemplateOut(
@@ -442,7 +350,7 @@ def _known(services: Services, record: TemplateRecord, source: _Read) -> tuple[s
     return _said[key]
 
 
-def _readable(services: Services, document: dict[str, Any], source: str) -> tuple[dict[str, Any], str]:
+def readable(services: Services, document: dict[str, Any], source: str) -> tuple[dict[str, Any], str]:
     """
     The document in its plain form, and its sentence. Only the shape must be right; problems of meaning may stay.
     """

@@ -1594,6 +1594,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates/{template_id}/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look For Missing
+         * @description What a template would not find in another source, once these names are replaced. Nothing is changed.
+         */
+        post: operations["look_for_missing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move To Source
+         * @description Have a template read another source. Whoever may remove it may move it.
+         */
+        post: operations["move_to_source"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates/{template_id}/newest": {
         parameters: {
             query?: never;
@@ -2857,6 +2897,32 @@ export interface components {
             name: string;
             /** Records */
             records: string;
+        };
+        /**
+         * Move
+         * @description Have a template read the source `to`, with other names in the place of those that are not there.
+         */
+        Move: {
+            /**
+             * Replacing
+             * @default []
+             */
+            replacing: components["schemas"]["Replacement"][];
+            /**
+             * To
+             * @description The key of the source.
+             */
+            to: string;
+        };
+        /**
+         * Moved
+         * @description What a template would not find in another source; candidates are the nearest, the best first.
+         */
+        Moved: {
+            /** Missing */
+            missing: components["schemas"]["MissingOut"][];
+            /** Source */
+            source: string;
         };
         /**
          * NewBundle
@@ -7259,6 +7325,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Expected"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_for_missing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    move_to_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TemplateOut"];
                 };
             };
             /** @description Validation Error */

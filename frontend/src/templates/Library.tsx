@@ -1,14 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown, Form } from "react-bootstrap";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Button, Form } from "react-bootstrap";
+import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
 import { RunStatus, useStartRun } from "../runs";
 import { useMay } from "../shell";
-import { Confirm, FormDialog, Icon, Trouble, count, plural, shortMoment } from "../shared";
+import { Icon, Trouble, count, plural, shortMoment } from "../shared";
 import { NewTemplate } from "./NewTemplate";
-import { Versions } from "./Versions";
+import { More } from "./TemplateMenu";
 
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
@@ -250,7 +250,10 @@ function Row({ template }: { template: TemplateRow }) {
         <div className="soft one-line" title={template.sentence}>
           {template.sentence}
         </div>
-        {(template.broken || template.labels.length > 0 || template.standing !== "shared") && (
+        {(template.broken ||
+          template.labels.length > 0 ||
+          template.standing !== "shared" ||
+          template.source_title) && (
           <div className="d-flex gap-2 mt-1">
             {template.broken && (
               <span className="tag failed one-line" title={template.broken}>
@@ -259,6 +262,7 @@ function Row({ template }: { template: TemplateRow }) {
             )}
             {template.standing === "house" && <span className="tag ready">house standard</span>}
             {template.standing === "own" && <span className="tag">only mine</span>}
+            {template.source_title && <span className="tag">{template.source_title}</span>}
             {template.labels.map((label) => (
               <span key={label} className="tag">
                 {label}
@@ -321,88 +325,6 @@ function Row({ template }: { template: TemplateRow }) {
   );
 }
 
-function More({ template }: { template: TemplateRow }) {
-  const go = useNavigate();
-  const client = useQueryClient();
-  const mayDesign = useMay("design");
-  const [dialog, setDialog] = useState<"remove" | "labels" | "versions" | null>(null);
-  const mayRun = useMay("run");
-  const path = { params: { path: { template_id: template.id } } };
-  const copy = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/templates/{template_id}/copy", path)),
-    onSuccess: (made) => {
-      void client.invalidateQueries({ queryKey: ["templates"] });
-      void go(`/templates/${made.id}`);
-    },
-  });
-  const remove = useMutation({
-    mutationFn: () => answer(api.DELETE("/api/v1/templates/{template_id}", path)),
-    onSuccess: () => {
-      setDialog(null);
-      void client.invalidateQueries({ queryKey: ["templates"] });
-    },
-  });
-  return (
-    <>
-      <Dropdown align="end" className="d-inline-block">
-        <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${template.name}`}>
-          ⋮
-        </Dropdown.Toggle>
-        <Dropdown.Menu>
-          <Dropdown.Item as={Link} to={`/templates/${template.id}`}>
-            Open on the bench
-          </Dropdown.Item>
-          {mayRun && (
-            <Dropdown.Item as={Link} to={`/templates/${template.id}/run`}>
-              Run with another period or format…
-            </Dropdown.Item>
-          )}
-          <Dropdown.Item as={Link} to={`/runs?template=${template.id}`}>
-            Its runs
-          </Dropdown.Item>
-          <Dropdown.Item as="button" onClick={() => setDialog("versions")}>
-            Versions…
-          </Dropdown.Item>
-          <Dropdown.Item href={`/api/v1/templates/${template.id}/document`} download>
-            Export as a document
-          </Dropdown.Item>
-          {mayDesign && (
-            <>
-              <Dropdown.Item as={Link} to={`/rounds?new=${template.id}`}>
-                Set a round…
-              </Dropdown.Item>
-              <Dropdown.Item as="button" onClick={() => copy.mutate()}>
-                Make a copy
-              </Dropdown.Item>
-              <Dropdown.Item as="button" onClick={() => setDialog("labels")}>
-                Labels, and for whom…
-              </Dropdown.Item>
-              <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
-                Remove…
-              </Dropdown.Item>
-            </>
-          )}
-        </Dropdown.Menu>
-      </Dropdown>
-      {dialog === "remove" && (
-        <Confirm
-          title={`Remove “${template.name}”?`}
-          act="Remove"
-          error={remove.error}
-          onAct={() => remove.mutate()}
-          onClose={() => setDialog(null)}
-        >
-          It leaves the library. The runs it made and their files stay in the ledger.
-        </Confirm>
-      )}
-      {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
-      {dialog === "versions" && (
-        <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
-      )}
-    </>
-  );
-}
-
 function Bars({ rows }: { rows: number[] }) {
   if (rows.length === 0) return <span className="soft">—</span>;
   const most = Math.max(...rows, 1);
@@ -415,62 +337,5 @@ function Bars({ rows }: { rows: number[] }) {
       </div>
       <div className="small soft">{plural(rows.at(-1)!, "row")}</div>
     </>
-  );
-}
-
-/** What a template is filed under, and for whom it is. */
-function Labels({ template, onClose }: { template: TemplateRow; onClose: () => void }) {
-  const client = useQueryClient();
-  const mayKeep = useMay("keep");
-  const [text, setText] = useState(template.labels.join(", "));
-  const [standing, setStanding] = useState(template.standing);
-  const save = useMutation({
-    mutationFn: () =>
-      answer(
-        api.PATCH("/api/v1/templates/{template_id}", {
-          params: { path: { template_id: template.id } },
-          body: {
-            labels: text
-              .split(",")
-              .map((l) => l.trim())
-              .filter(Boolean),
-            standing,
-          },
-        }),
-      ),
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ["templates"] });
-      onClose();
-    },
-  });
-  return (
-    <FormDialog
-      title={template.name}
-      act="Save"
-      busy={save.isPending}
-      error={save.error}
-      onAct={() => save.mutate()}
-      onClose={onClose}
-    >
-      <Form.Group controlId="label-text">
-        <Form.Label>Labels, separated by commas</Form.Label>
-        <Form.Control
-          autoFocus
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-          placeholder="month end, regulator"
-        />
-      </Form.Group>
-      <Form.Group controlId="label-standing">
-        <Form.Label>For whom</Form.Label>
-        <Form.Select value={standing} onChange={(e) => setStanding(e.target.value as typeof standing)}>
-          <option value="own">only {template.mine ? "me" : template.owner}, and administrators</option>
-          <option value="shared">shared with all</option>
-          <option value="house" disabled={!mayKeep && standing !== "house"}>
-            house standard{mayKeep ? "" : " (an administrator can make it so)"}
-          </option>
-        </Form.Select>
-      </Form.Group>
-    </FormDialog>
   );
 }

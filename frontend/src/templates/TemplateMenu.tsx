@@ -1,0 +1,101 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Dropdown } from "react-bootstrap";
+import { Link, useNavigate } from "react-router";
+import { answer, api } from "../api";
+import type { TemplateRow } from "../api";
+import { Confirm } from "../shared";
+import { useMay, useShell } from "../shell";
+import { Labels } from "./Labels";
+import { MoveDialog } from "./MoveDialog";
+import { Versions } from "./Versions";
+
+/** What else can be done with a template. */
+export function More({ template }: { template: TemplateRow }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const mayDesign = useMay("design");
+  const [dialog, setDialog] = useState<"remove" | "labels" | "versions" | "move" | null>(null);
+  const mayRun = useMay("run");
+  const { session } = useShell();
+  const path = { params: { path: { template_id: template.id } } };
+  const copy = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/templates/{template_id}/copy", path)),
+    onSuccess: (made) => {
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      void go(`/templates/${made.id}`);
+    },
+  });
+  const remove = useMutation({
+    mutationFn: () => answer(api.DELETE("/api/v1/templates/{template_id}", path)),
+    onSuccess: () => {
+      setDialog(null);
+      void client.invalidateQueries({ queryKey: ["templates"] });
+    },
+  });
+  return (
+    <>
+      <Dropdown align="end" className="d-inline-block">
+        <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${template.name}`}>
+          ⋮
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          <Dropdown.Item as={Link} to={`/templates/${template.id}`}>
+            Open on the bench
+          </Dropdown.Item>
+          {mayRun && (
+            <Dropdown.Item as={Link} to={`/templates/${template.id}/run`}>
+              Run with another period or format…
+            </Dropdown.Item>
+          )}
+          <Dropdown.Item as={Link} to={`/runs?template=${template.id}`}>
+            Its runs
+          </Dropdown.Item>
+          <Dropdown.Item as="button" onClick={() => setDialog("versions")}>
+            Versions…
+          </Dropdown.Item>
+          <Dropdown.Item href={`/api/v1/templates/${template.id}/document`} download>
+            Export as a document
+          </Dropdown.Item>
+          {mayDesign && (
+            <>
+              <Dropdown.Item as={Link} to={`/rounds?new=${template.id}`}>
+                Set a round…
+              </Dropdown.Item>
+              <Dropdown.Item as="button" onClick={() => copy.mutate()}>
+                Make a copy
+              </Dropdown.Item>
+              <Dropdown.Item as="button" onClick={() => setDialog("labels")}>
+                Labels, and for whom…
+              </Dropdown.Item>
+              {session.sources.length > 1 && (
+                <Dropdown.Item as="button" onClick={() => setDialog("move")}>
+                  Move to another source…
+                </Dropdown.Item>
+              )}
+              <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
+                Remove…
+              </Dropdown.Item>
+            </>
+          )}
+        </Dropdown.Menu>
+      </Dropdown>
+      {dialog === "remove" && (
+        <Confirm
+          title={`Remove “${template.name}”?`}
+          act="Remove"
+          error={remove.error}
+          onAct={() => remove.mutate()}
+          onClose={() => setDialog(null)}
+        >
+          It leaves the library. The runs it made and their files stay in the ledger.
+        </Confirm>
+      )}
+      {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
+      {dialog === "move" && <MoveDialog template={template} onClose={() => setDialog(null)} />}
+      {dialog === "versions" && (
+        <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
+      )}
+    </>
+  );
+}
