@@ -92,6 +92,14 @@ class _KeptInStore:
         with self._store.session() as session:
             return Overlay.model_validate(curating.get_version(session, key, number).document)
 
+    def kept_catalogue(self, key: str, digest: str) -> bytes | None:
+        with self._store.session() as session:
+            return kept_sources.kept_catalogue(session, key, digest)
+
+    def keep_catalogue(self, key: str, digest: str, body: bytes) -> None:
+        with self._store.session() as session:
+            kept_sources.keep_catalogue(session, key, digest, body, _now())
+
 
 @dataclass
 class Services:

@@ -12,7 +12,7 @@ from typing import Protocol
 
 from bouquet.sources.errors import NoSource
 from bouquet.sources.overlay import Overlay
-from bouquet.sources.source import Source
+from bouquet.sources.source import CatalogueKeeper, Source
 
 __all__ = ["Kept", "KeptSources", "NothingKept", "Sources"]
 
@@ -34,7 +34,7 @@ class Kept:
     curated: int = 0
 
 
-class KeptSources(Protocol):
+class KeptSources(CatalogueKeeper, Protocol):
     """
     Where the house keeps its sources.
     """
@@ -80,6 +80,17 @@ class NothingKept:
         Never asked for.
         """
         raise NoSource(f"There is no source “{key}”.")
+
+    def kept_catalogue(self, key: str, digest: str) -> bytes | None:
+        """
+        Nothing.
+        """
+        return None
+
+    def keep_catalogue(self, key: str, digest: str, body: bytes) -> None:
+        """
+        Not kept.
+        """
 
 
 class Sources:
@@ -129,6 +140,7 @@ class Sources:
                 if self.fixed is None:
                     raise NoSource("The source that was in the settings (BOUQUET_SOURCE_URL) is not there any more.")
                 source = self.fixed
+                source.keeper = self._kept
             elif key in self._listed:
                 source = self._opened(kept)
             else:
@@ -180,5 +192,6 @@ class Sources:
                 self._replaced.append(source)
             address = self._kept.address(kept.key)
             source = Source(kept.key, address, key=kept.key, environment=kept.environment)
+            source.keeper = self._kept
             self._open[kept.key] = (kept.revision, source)
         return source

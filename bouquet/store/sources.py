@@ -8,13 +8,24 @@ from collections.abc import Sequence
 from datetime import datetime
 
 import sqlalchemy as sa
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
-from bouquet.store.models import SourceRecord, TemplateRecord
+from bouquet.store.models import KeptCatalogue, SourceRecord, TemplateRecord
 
-__all__ = ["LONGEST_NAME", "add_source", "change_source", "find_source", "list_sources", "remove_source", "used_by"]
+__all__ = [
+    "LONGEST_NAME",
+    "add_source",
+    "change_source",
+    "find_source",
+    "keep_catalogue",
+    "kept_catalogue",
+    "list_sources",
+    "remove_source",
+    "used_by",
+]
 
 #: Characters of a source's name.
 LONGEST_NAME = 60
@@ -91,3 +102,20 @@ def remove_source(session: Session, name: str, now: datetime) -> SourceRecord:
         raise NotPossible(f"Templates read this source: {', '.join(users[:3])}{more}. Remove or move them first.")
     record.deleted_at, record.address = now, ""
     return record
+
+
+def kept_catalogue(session: Session, source: str, digest: str) -> bytes | None:
+    """
+    What was kept of a source under this digest.
+    """
+    query = sa.select(KeptCatalogue.body).where(KeptCatalogue.source == source, KeptCatalogue.digest == digest)
+    return session.scalars(query).first()
+
+
+def keep_catalogue(session: Session, source: str, digest: str, body: bytes, now: datetime) -> None:
+    """
+    Keep what was read of a source, in the place of what was kept before.
+    """
+    facts = {"digest": digest, "body": body, "read_at": now}
+    entered = insert(KeptCatalogue).values(source=source, **facts)
+    session.execute(entered.on_conflict_do_update(index_elements=["source"], set_=facts))

@@ -5,6 +5,7 @@ Several sources: kept encrypted, each template of one, and nobody sees more than
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -15,10 +16,13 @@ from fastapi.testclient import TestClient
 
 from bouquet.runs import Services
 from bouquet.runs.executor import execute
+from bouquet.runs.services import _KeptInStore
+from bouquet.sources import Source
+from bouquet.sources import source as source_module
 from bouquet.store.models import Person, SourceRecord
 from bouquet.store.secrets import NoKey, Vault, WrongKey
 from tests.conftest import OwnCluster
-from tests.web.jetty import made_jetty
+from tests.web.jetty import change, made_jetty
 
 SOURCES = "/api/v1/sources"
 SignIn = Callable[[str], TestClient]
@@ -247,3 +251,38 @@ def test_a_secret_needs_its_key() -> None:
         Vault("").seal("x")
     with pytest.raises(NoKey, match="is no key"):
         Vault("short")
+
+
+def test_a_large_source_is_read_once(services: Services, cluster: OwnCluster, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Kept between starts by the shape of its tables; a change of them is noticed, also beside."""
+    monkeypatch.setattr("bouquet.sources.shape.LARGE", 1)
+    address = made_jetty(cluster)
+    read: list[str] = []
+    reflect = source_module.reflect_catalogue
+    monkeypatch.setattr(source_module, "reflect_catalogue", lambda *a, **k: read.append("read") or reflect(*a, **k))
+
+    def started() -> Source:
+        made = Source("jetty", address, key="jetty")
+        made.keeper = _KeptInStore(services.store, services.vault)
+        return made
+
+    first = started()
+    known = first.catalogue()
+    second = started()
+    assert (second.catalogue(), len(read)) == (known, 1)
+    assert (second.catalogue(fresh=True), len(read)) == (known, 1)
+    change(cluster, "ALTER TABLE boat ADD COLUMN home text")
+    assert second.catalogue(fresh=True).record_types["boat"].field_named("home") is not None
+    third = started()
+    assert third.catalogue() == second.catalogue()
+    assert len(read) == 2
+
+    # The first one notices when what it knows is old, and nobody waits for it.
+    first.forget()
+    assert first.catalogue() is known
+    limit = time.monotonic() + 20
+    while first.catalogue().record_types["boat"].field_named("home") is None:
+        assert time.monotonic() < limit
+        time.sleep(0.02)
+    for source in (first, second, third):
+        source.close()

@@ -7,7 +7,7 @@ from bouquet.store.models.deliveries import Appending, Delivery, Download
 from bouquet.store.models.people import Person, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Occurrence, Round
 from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
-from bouquet.store.models.sources import CuratedDraft, CuratedVersion, SourceRecord
+from bouquet.store.models.sources import CuratedDraft, CuratedVersion, KeptCatalogue, SourceRecord
 from bouquet.store.models.templates import Picks, Pin, TemplateRecord, TemplateVersion, View
 
 __all__ = [
@@ -23,6 +23,7 @@ __all__ = [
     "Document",
     "Download",
     "HouseFact",
+    "KeptCatalogue",
     "Notice",
     "Occurrence",
     "Person",

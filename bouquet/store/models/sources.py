@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from bouquet.store.models.base import Base, Document
 
-__all__ = ["CuratedDraft", "CuratedVersion", "SourceRecord"]
+__all__ = ["CuratedDraft", "CuratedVersion", "KeptCatalogue", "SourceRecord"]
 
 
 class SourceRecord(Base):
@@ -39,6 +39,19 @@ class SourceRecord(Base):
             postgresql_where=sa.text("deleted_at IS NULL"),
         ),
     )
+
+
+class KeptCatalogue(Base):
+    """
+    What was read of a large source, compressed, under the digest of what it was read from.
+    """
+
+    __tablename__ = "kept_catalogues"
+
+    source: Mapped[str] = mapped_column(primary_key=True)
+    digest: Mapped[str]
+    body: Mapped[bytes]
+    read_at: Mapped[datetime]
 
 
 class CuratedDraft(Base):

@@ -64,6 +64,14 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["saved_by"], ["people.id"], name="fk_curated_versions_saved_by_people"),
         sa.PrimaryKeyConstraint("source", "number", name="pk_curated_versions"),
     )
+    op.create_table(
+        "kept_catalogues",
+        sa.Column("source", sa.Text(), nullable=False),
+        sa.Column("digest", sa.Text(), nullable=False),
+        sa.Column("body", sa.LargeBinary(), nullable=False),
+        sa.Column("read_at", sa.DateTime(timezone=True), nullable=False),
+        sa.PrimaryKeyConstraint("source", name="pk_kept_catalogues"),
+    )
     for table in _WITH_SOURCE:
         op.add_column(table, sa.Column("source", sa.Text(), nullable=False, server_default=""))
     op.drop_index("uq_views_name", "views")
@@ -93,5 +101,5 @@ def downgrade() -> None:
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=sa.text("deleted_at IS NULL"))
     for table in _WITH_SOURCE:
         op.drop_column(table, "source")
-    for table in ("curated_versions", "curated_drafts", "sources"):
+    for table in ("kept_catalogues", "curated_versions", "curated_drafts", "sources"):
         op.drop_table(table)
