@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from contextlib import AbstractContextManager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue, RecordType
@@ -16,8 +16,10 @@ from bouquet.core.template import Template
 from bouquet.core.wording.sentence import Sentence
 from bouquet.rights import sees_source
 from bouquet.runs import Services
+from bouquet.runs.remembering import left_of, wants_memory
 from bouquet.sources import INTERACTIVE_TIMEOUT, NoSource, Snapshot, Source
 from bouquet.store import NotFound
+from bouquet.store.memory import Memory
 from bouquet.store.models import Person
 
 __all__ = ["SourceView"]
@@ -93,6 +95,19 @@ class SourceView:
         A template resolved for this person.
         """
         return resolve(template, self.catalogue, self.context(answers=answers, template_id=template_id))
+
+    def resolve_remembering(
+        self, template: Template, snapshot: Snapshot, context: Context, template_id: int | None
+    ) -> Resolution:
+        """
+        A template resolved as its next run by hand would be: without what was sent before, where it wants only what is
+        new. One that is not in the library remembers nothing.
+        """
+        resolution = resolve(template, self.catalogue, context)
+        if not wants_memory(template) or template_id is None or resolution.partial is None:
+            return resolution
+        left = left_of(self.services, snapshot, template, resolution.partial, Memory(template_id))
+        return resolve(template, self.catalogue, replace(context, not_sent=left.not_sent))
 
     def sentence(self, template: Template, context: Context | None = None) -> Sentence:
         """

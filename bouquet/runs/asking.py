@@ -75,6 +75,10 @@ def ask_for_run(
     catalogue = services.source_of(source).catalogue()
     if is_bundle(document):
         bundle = _bundle_as(document, format)
+        for n, part in enumerate(bundle.parts):
+            if part.only != "everything":
+                message = f"A bundle holds everything, and “{part.name}” wants only what is new. Run it by itself."
+                raise PlanError([Problem(code="no_memory", message=message, place=f"parts[{n}].only")])
         name, records, personal = bundle.name, "", _plan_parts(bundle, catalogue, context)
         document, chosen = bundle.as_document(), ZIP
     else:
@@ -82,6 +86,9 @@ def ask_for_run(
         chosen = format or template.output.format
         plan = resolve(as_format(template, chosen), catalogue, context).require()
         _check_answers(template, answers or {})
+        if template.only != "everything" and template_id is None:
+            message = "What is new can only be told of a template in the library; add it, and run it there."
+            raise PlanError([Problem(code="no_memory", message=message, place="only")])
         name, records, personal = template.name, template.records, plan.personal
         document = template.as_document()
     if personal and not purpose and (person is not None if asks_purpose is None else asks_purpose):

@@ -28,6 +28,7 @@ from bouquet.runs.bundling import export_bundle
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export, Exported
+from bouquet.runs.remembering import hold_in_run, narrowed_plan, wants_memory
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot, SourceCancelled, SourceChanged, SourceDown
 from bouquet.store import people
@@ -250,7 +251,7 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
 
 def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Exported:
     progress = _Progress()
-    asked = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
+    asked: dict[str, Any] = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
     if run.purpose:
         asked["purpose"] = run.purpose
     reader = services.source_of(run.source).reader
@@ -258,6 +259,10 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
         if run.is_bundle:
             return export_bundle(planned.name, planned.parts, folder, snapshot, asked, progress)
         template, plan = planned.parts[0]
+        if wants_memory(template):
+            left = hold_in_run(services, snapshot, template, plan, run)
+            plan = narrowed_plan(template, plan, left)
+            asked["sent_before"] = left.known
         return Export(template, plan, run.format, folder, progress).write(snapshot, asked)
 
 

@@ -15,6 +15,7 @@ from sqlalchemy.dialects.postgresql import JSONB, insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.store import memory
 from bouquet.store.errors import NotFound, NotPossible, OutOfScope
 from bouquet.store.models import ACTIVE, LATER, Notice, Person, Run, RunFile, TemplateRecord
 
@@ -367,6 +368,10 @@ def finish_run(
     for name, value in facts.items():
         setattr(run, name, value)
     _put_files(session, run, files)
+    if status == "ready":
+        memory.advance(session, run, now)
+    elif status != "held":
+        memory.drop_pending(session, run_id)
     if notice:
         notify(session, [run.person_id], run.id, notice, now)
     session.flush()
@@ -420,6 +425,8 @@ def release_run(session: Session, run_id: int, by: str, reason: str, now: dateti
     run = _reviewed(session, run_id, ("held",), "released", by, reason, now)
     run.status = run.stage = "releasing" if run.round_id is not None else "ready"
     run.tries = 0
+    if run.status == "ready":
+        memory.advance(session, run, now)
     session.flush()
     return run
 
@@ -434,6 +441,7 @@ def discard_run(session: Session, run_id: int, by: str, reason: str, now: dateti
     run.status = run.stage = "discarded"
     for file in run.files:
         file.removed_at = file.removed_at or now
+    memory.take_back(session, run)
     session.flush()
     return run
 

@@ -33,6 +33,7 @@ from bouquet.web.routers import (
     files,
     helping,
     ledger,
+    memory,
     news,
     picks,
     records,
@@ -102,6 +103,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         picks,
         templates,
         drafts,
+        memory,
         records,
         # Before the runs themselves: its addresses would read as a run's number.
         ledger,

@@ -145,6 +145,31 @@ class Filters:
             return None
         return Test(cell=cell, place=place)
 
+    def not_sent(self) -> Predicate | None:
+        """
+        What earlier files leave, of a template that wants only what is new; None where all is.
+        """
+        state, context = self.state, self.state.context
+        if state.template.only == "everything":
+            return None
+        if state.grouped:
+            state.problem("no_memory", "A group is no record; what is new can only be told of records.", "only")
+        elif state.start.by_row:
+            message = f"Nothing tells the {state.start.plural} apart, so it is not known which were sent before."
+            state.problem("no_memory", message, "only")
+        elif state.opened and state.template.at_most is not None:
+            message = f"Where the {state.start.plural} have several rows, a limit could send a part of one."
+            state.problem("no_memory", message, "only")
+        elif context.not_sent is not None:
+            key = state.catalogue.key_of(state.start)
+            keys = tuple(
+                tuple(_key_value(k, r.field.stored) for k, r in zip(saved, key, strict=True))
+                for saved in context.not_sent.keys
+            )
+            among = Among(key=key, keys=keys, name="", place="only")
+            return Group("none", (among,), "only") if context.not_sent.but else among
+        return None
+
     def _among(self, node: Picks, place: str) -> Among | None:
         state = self.state
         picked = state.context.picks.get(node.picks)

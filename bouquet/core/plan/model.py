@@ -33,7 +33,7 @@ from bouquet.core.template import FileCheck as FileCheckPart
 from bouquet.core.template import Output, Severity, Show
 from bouquet.core.windows import Span
 
-__all__ = ["Attached", "Context", "FileCheck", "GroupBy", "Picked", "Plan", "PlanColumn", "RowCheck", "Step"]
+__all__ = ["Attached", "Context", "FileCheck", "GroupBy", "NotSent", "Picked", "Plan", "PlanColumn", "RowCheck", "Step"]
 
 
 @dataclass(frozen=True)
@@ -44,6 +44,16 @@ class Picked:
 
     records: str
     keys: tuple[tuple[str, ...], ...]
+
+
+@dataclass(frozen=True)
+class NotSent:
+    """
+    What earlier files leave of the records: only those with these keys, or, `but` for these, all. Keys are texts.
+    """
+
+    keys: tuple[tuple[str, ...], ...]
+    but: bool
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -61,6 +71,7 @@ class Context:
         sequence: The number of this run among the template's.
         usual: Rows of its last runs, the newest last.
         recipient: Who receives.
+        not_sent: What earlier files leave, where a template wants only what is new; None where that is not known.
     """
 
     as_of: datetime
@@ -72,6 +83,7 @@ class Context:
     sequence: int = 1
     usual: tuple[int, ...] = ()
     recipient: str = ""
+    not_sent: NotSent | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -156,6 +156,9 @@ class _Resolver:
             self.state.problem("gaps_and_groups", message, f"rows.by[{n}].fill_gaps")
         hidden = self._scope()
         parents = [s for s in steps if s.side == "parent"]
+        not_sent = filters.not_sent()
+        if not_sent is not None:
+            parents.append(Step(not_sent, "parent"))
         return (*hidden, *parents, *(s for s in steps if s.side == "child"))
 
     def _side(self, predicate: Predicate) -> Any:

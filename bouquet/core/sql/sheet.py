@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
 
@@ -149,6 +150,30 @@ class SheetStatements:
         bare = type(self)(replace(self.plan, columns=(), split=None))
         found = bare.rows(keys=True).subquery("found")
         return sa.select(*(c for c in found.c if c.name.startswith("k")))
+
+    def sent(self, *, cells: bool) -> sa.Select[Any]:
+        """
+        Of every row the key of the plan's record, as texts `p0`, `p1`…, and, with `cells`, all that stands in the row,
+        as texts `v0`, `v1`…, in no order; what makes a record known again. Not for groups.
+        """
+        rows = Rows(replace(self.plan, split=None), many=self.many)
+        outputs: list[tuple[str, Element]] = [
+            (f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)
+        ]
+        if cells:
+            # A row of a child says whose it is, so that a child that goes to another record is a change of both.
+            said = [self._told(rows, c) for _, c in self.plan.data_columns]
+            said += [rows.scope.column(k) for k in self.plan.row_key] if self.plan.opened else []
+            outputs += [(f"v{n}", sa.cast(v, sa.Text)) for n, v in enumerate(said)]
+        return rows.select(outputs, [])
+
+    def _told(self, rows: Rows, column: PlanColumn) -> Element:
+        """
+        What stands in a cell, whatever zone a session is in.
+        """
+        value = self._output(rows, column)
+        moment = column.field.stored == "timestamptz" and column.field.kind is Kind.MOMENT
+        return self.dialect.local(value, ZoneInfo("UTC")) if moment else value
 
     def attached(self, route: Route) -> sa.Select[Any]:
         """

@@ -8,7 +8,7 @@ Unknown keys are refused with their path; an older format is upgraded; a newer o
 from __future__ import annotations
 
 import re
-from typing import Any, Literal
+from typing import Any, Literal, TypeAlias
 from zoneinfo import available_timezones
 
 from pydantic import Field, ValidationError, field_validator
@@ -55,6 +55,10 @@ class Ask(Part):
     required: bool = True
 
 
+#: Which records a file holds: everything, what no earlier one held, or also what changed since.
+Only: TypeAlias = Literal["everything", "new", "new_or_changed"]
+
+
 class Template(Part):
     """
     A reusable export template: settings, never rows.
@@ -70,6 +74,7 @@ class Template(Part):
     asks: tuple[Ask, ...] = Field((), max_length=40)
     order: tuple[Order, ...] = ()
     at_most: int | None = Field(None, ge=1, le=10**12)
+    only: Only = "everything"
     zone: str = "Europe/London"
     checks: tuple[Check, ...] = Field((), max_length=100)
     output: Output = Output()

@@ -52,6 +52,9 @@ VERBS = {
 
 _JOINS = {"all": " and ", "any": " or ", "none": " or "}
 
+#: What a template that wants only what is new says of it.
+_NOT_SENT = {"new": "only what was not sent before", "new_or_changed": "only what is new or changed since it was sent"}
+
 #: Values named in a list before the rest is counted.
 _NAMED = 4
 
@@ -101,7 +104,8 @@ class Sentence:
         """
         (place, words) of each step of the filter that narrows.
         """
-        return [(place, self.condition(node, place)) for place, node in self._steps()]
+        known = [(place, self.condition(node, place)) for place, node in self._steps()]
+        return [*known, ("only", _NOT_SENT[self.template.only])] if self.template.only in _NOT_SENT else known
 
     def _steps(self) -> list[tuple[str, Narrowing]]:
         root = self.template.filter
@@ -115,6 +119,9 @@ class Sentence:
             yield Part(" where " if n == 0 else ", and ")
             yield from self._narrowing(node, place, self.record_type, top=True)
         yield from self._scope()
+        if self.template.only in _NOT_SENT:
+            yield Part(", and ")
+            yield Part(_NOT_SENT[self.template.only], "value", "only")
         yield from self._folds()
         yield from self._order()
         yield Part("; ")

@@ -4,6 +4,7 @@ Bouquet's own records.
 
 from bouquet.store.models.base import Base, Document
 from bouquet.store.models.deliveries import Appending, Delivery, Download
+from bouquet.store.models.memory import Remembered, Remembering
 from bouquet.store.models.people import Person, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Occurrence, Round
 from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
@@ -29,6 +30,8 @@ __all__ = [
     "Person",
     "Picks",
     "Pin",
+    "Remembered",
+    "Remembering",
     "Round",
     "Run",
     "RunFile",

@@ -28,6 +28,7 @@ from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.designing import Counting, SeenRows, SourceView, expected_name, first_rows, sheet_columns
 from bouquet.runs import Trace as TraceFound
 from bouquet.runs import Traced, count_tally, left_out, trace
+from bouquet.runs.remembering import wants_memory
 from bouquet.store import NotFound
 from bouquet.web.access import TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
@@ -73,11 +74,15 @@ def look(body: LookRequest, view: TheView) -> Any:
     except DocumentError as error:
         return _unreadable(error, began)
     context = context_of(view, body)
-    resolution = resolve(narrowed_to(view, template, body.only), view.catalogue, context)
+    template = narrowed_to(view, template, body.only)
+    resolution = resolve(template, view.catalogue, context)
     seen = SeenRows([], [], [], more=False)
     plan = resolution.partial
     if plan is not None and plan.columns:
         with view.snapshot() as snapshot:
+            if wants_memory(template):
+                resolution = view.resolve_remembering(template, snapshot, context, body.template_id)
+                plan = resolution.partial or plan
             seen = first_rows(snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys)
     sentence = view.sentence(template, context)
     return Look(
@@ -135,6 +140,10 @@ def tally(body: LookRequest, view: TheView) -> Any:
         view.snapshot() as snapshot,
         _counting.only(body.bench, snapshot),
     ):
+        template = narrowed_to(view, read_document(body.document), body.only)
+        if wants_memory(template):
+            found = view.resolve_remembering(template, snapshot, plan.context, body.template_id).partial
+            plan = found or plan
         steps = count_tally(snapshot, plan, words)
         return Tally(steps=steps, counted_at=snapshot.taken_at, milliseconds=_since(began))
 

@@ -1,5 +1,5 @@
 """
-Sources that the house keeps; templates, views, lists say which they are of; states that are none are refused
+Sources that the house keeps and what is known of them; what was sent before; states that are none are refused
 """
 
 from typing import Any
@@ -72,6 +72,28 @@ def upgrade() -> None:
         sa.Column("read_at", sa.DateTime(timezone=True), nullable=False),
         sa.PrimaryKeyConstraint("source", name="pk_kept_catalogues"),
     )
+    op.create_table(
+        "remembered",
+        sa.Column("template_id", sa.BigInteger(), nullable=False),
+        sa.Column("round_id", sa.BigInteger(), nullable=False),
+        sa.Column("key", sa.Uuid(), nullable=False),
+        sa.Column("row", sa.BigInteger(), nullable=False),
+        sa.Column("sent_at", sa.DateTime(timezone=True), nullable=False),
+        sa.Column("run_id", sa.BigInteger(), nullable=True),
+        sa.ForeignKeyConstraint(
+            ["template_id"], ["templates.id"], name="fk_remembered_template_id_templates", ondelete="CASCADE"
+        ),
+        sa.PrimaryKeyConstraint("template_id", "round_id", "key", name="pk_remembered"),
+    )
+    op.create_index("ix_remembered_run_id", "remembered", ["run_id"])
+    op.create_table(
+        "remembering",
+        sa.Column("run_id", sa.BigInteger(), nullable=False),
+        sa.Column("key", sa.Uuid(), nullable=False),
+        sa.Column("row", sa.BigInteger(), nullable=False),
+        sa.ForeignKeyConstraint(["run_id"], ["runs.id"], name="fk_remembering_run_id_runs", ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("run_id", "key", name="pk_remembering"),
+    )
     for table in _WITH_SOURCE:
         op.add_column(table, sa.Column("source", sa.Text(), nullable=False, server_default=""))
     op.drop_index("uq_views_name", "views")
@@ -101,5 +123,5 @@ def downgrade() -> None:
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=sa.text("deleted_at IS NULL"))
     for table in _WITH_SOURCE:
         op.drop_column(table, "source")
-    for table in ("kept_catalogues", "curated_versions", "curated_drafts", "sources"):
+    for table in ("remembering", "remembered", "kept_catalogues", "curated_versions", "curated_drafts", "sources"):
         op.drop_table(table)

@@ -1,0 +1,119 @@
+"""
+Only what is new: what earlier files of a template leave of its records, before a run and while it is designed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from uuid import UUID
+
+import polars as pl
+from sqlalchemy.orm import Session
+
+from bouquet.core.memory import SeenRow, key_digest, seen_rows
+from bouquet.core.plan import NotSent, Plan, resolve
+from bouquet.core.shaping import to_frame
+from bouquet.core.sql import Statements
+from bouquet.core.template import Template
+from bouquet.runs.errors import RunFailed
+from bouquet.runs.services import Services
+from bouquet.sources import Snapshot
+from bouquet.store import memory as memories
+from bouquet.store.memory import Memory
+from bouquet.store.models import Run
+
+__all__ = ["Left", "hold_in_run", "left_of", "narrowed_plan", "wants_memory"]
+
+#: Keys that a statement can name; of keys of several fields, fewer.
+MOST, MOST_COMPOSITE = 500_000, 20_000
+
+
+@dataclass(frozen=True)
+class Left:
+    """
+    What earlier files leave: the narrowing, None where all is new, and how many records are new and known.
+    """
+
+    not_sent: NotSent | None
+    new: int
+    known: int
+
+
+def wants_memory(template: Template) -> bool:
+    """
+    Whether a template wants only what is new.
+    """
+    return template.only != "everything"
+
+
+def left_of(services: Services, snapshot: Snapshot, template: Template, plan: Plan, memory: Memory) -> Left:
+    """
+    What earlier files leave of the records that a plan without memory has; nothing is kept of it.
+    """
+    with services.store.session() as session:
+        return _judged(session, snapshot, template, plan, memory)
+
+
+def hold_in_run(services: Services, snapshot: Snapshot, template: Template, plan: Plan, run: Run) -> Left:
+    """
+    The same for a run, which holds the new ones from now on: they are remembered once it is delivered.
+    """
+    assert run.template_id is not None
+    memory = Memory(run.template_id, run.round_id or 0)
+    with services.store.session() as session:
+        left = _judged(session, snapshot, template, plan, memory, run.id)
+        only = None
+        if plan.at_most is not None:
+            # What the limit cuts off is not sent, and is new the next time.
+            only = _first_keys(snapshot, narrowed_plan(template, plan, left))
+        memories.put_pending(session, run.id, run.attempt, only)
+    return left
+
+
+def _judged(
+    session: Session,
+    snapshot: Snapshot,
+    template: Template,
+    plan: Plan,
+    memory: Memory,
+    run_id: int | None = None,
+) -> Left:
+    changed = template.only == "new_or_changed"
+    most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
+    rows = _seen(snapshot, plan, cells=changed)
+    found = memories.what_is_new(session, memory, rows, changed=changed, most=most, run_id=run_id)
+    if found.keys is not None and not found.keys and found.new and found.known > most:
+        message = (
+            f"{found.new:,} records are new and {found.known:,} were sent before; a run tells {most:,} of them apart."
+        )
+        raise RunFailed(f"{message} Narrow the template, or let it send everything once.")
+    not_sent = NotSent(found.keys, found.but) if found.keys is not None else None
+    return Left(not_sent, found.new, found.known)
+
+
+def _seen(snapshot: Snapshot, plan: Plan, *, cells: bool) -> Iterator[SeenRow]:
+    whole = replace(plan, at_most=None)
+    statement = Statements(whole).sent(cells=cells)
+    frames = (to_frame(b).cast(pl.String) for b in snapshot.batches(statement))
+    return seen_rows(frames, len(plan.key), cells=cells)
+
+
+def narrowed_plan(template: Template, plan: Plan, left: Left) -> Plan:
+    """
+    The plan with what earlier files leave.
+    """
+    return resolve(template, plan.catalogue, replace(plan.context, not_sent=left.not_sent)).require()
+
+
+def _first_keys(snapshot: Snapshot, plan: Plan) -> list[UUID]:
+    """
+    The keys of the records whose rows come before the limit.
+    """
+    statement = Statements(plan).rows(keys=True)
+    names = [f"k{n}" for n in range(len(plan.key))]
+    found = []
+    for batch in snapshot.batches(statement):
+        frame = to_frame(batch).select(pl.col(names).cast(pl.String))
+        found += [key_digest("" if c is None else c for c in row) for row in frame.iter_rows()]
+    return found

@@ -1,0 +1,43 @@
+"""
+What was sent before, for templates that want only what is new.
+"""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID
+
+import sqlalchemy as sa
+from sqlalchemy.orm import Mapped, mapped_column
+
+from bouquet.store.models.base import Base
+
+__all__ = ["Remembered", "Remembering"]
+
+
+class Remembered(Base):
+    """
+    A record that a template sent: digests of its key and of its rows (`core.memory`), when, and in which run.
+    `round_id` is 0 for what was taken by hand: each round has a memory of its own.
+    """
+
+    __tablename__ = "remembered"
+
+    template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id", ondelete="CASCADE"), primary_key=True)
+    round_id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[UUID] = mapped_column(primary_key=True)
+    row: Mapped[int]
+    sent_at: Mapped[datetime]
+    run_id: Mapped[int | None] = mapped_column(index=True)
+
+
+class Remembering(Base):
+    """
+    A record that a run holds and that is yet to be remembered: once it is delivered, and only then.
+    """
+
+    __tablename__ = "remembering"
+
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[UUID] = mapped_column(primary_key=True)
+    row: Mapped[int]

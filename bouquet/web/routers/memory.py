@@ -1,0 +1,102 @@
+"""
+What a template has sent: looked at, forgotten so that it is sent again, or marked as sent.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+import structlog
+from fastapi import APIRouter, Depends
+from sqlalchemy.orm import Session
+
+from bouquet.core.memory import key_digest
+from bouquet.rights import may_change
+from bouquet.store import memory as memories
+from bouquet.store.memory import Memory
+from bouquet.store.models import Person
+from bouquet.store.rounds import get_round
+from bouquet.web.access import CurrentPerson, Id, TheServices, WholeNumber, needs, visible
+from bouquet.web.bodies import ExactRoute
+from bouquet.web.problems import Refused
+from bouquet.web.schemas.memory import MemoryAct, MemoryChanged, MemoryFound, MemoryKey, MemoryOut
+
+log = structlog.get_logger()
+
+router = APIRouter(
+    route_class=ExactRoute,
+    prefix="/templates/{template_id}/memory",
+    tags=["templates"],
+    dependencies=[Depends(needs("look"))],
+)
+
+Designer = Annotated[Person, Depends(needs("design"))]
+
+
+@router.get("", response_model=MemoryOut)
+def get_memory(template_id: Id, services: TheServices, person: CurrentPerson, round_id: WholeNumber = 0) -> Any:
+    """
+    How much was sent, by hand, or by a round.
+    """
+    with services.store.session() as session:
+        memory = _memory(session, person, template_id, round_id)
+        records, first, last = memories.facts_of(session, memory)
+    return MemoryOut(records=records, first_sent=first, last_sent=last)
+
+
+@router.post("/look", response_model=MemoryFound)
+def look_into_memory(
+    template_id: Id, body: MemoryKey, services: TheServices, person: Designer, round_id: WholeNumber = 0
+) -> Any:
+    """
+    When a record was last sent, and in which run.
+    """
+    with services.store.session() as session:
+        found = memories.look_up(session, _memory(session, person, template_id, round_id), key_digest(body.key))
+    return MemoryFound(sent_at=found[0] if found else None, run_id=found[1] if found else None)
+
+
+@router.post("/forget", response_model=MemoryChanged)
+def forget_sent(
+    template_id: Id, body: MemoryAct, services: TheServices, person: Designer, round_id: WholeNumber = 0
+) -> Any:
+    """
+    Send again: these records, those sent since a moment, or all of them.
+    """
+    keys = [key_digest(k) for k in body.keys] if body.keys is not None else None
+    with services.store.session() as session:
+        memory = _own_memory(session, person, template_id, round_id)
+        count = memories.forget(session, memory, keys=keys, since=body.since)
+    log.info("memory_forgotten", template=template_id, round=round_id, records=count, person=person.id)
+    return MemoryChanged(records=count)
+
+
+@router.post("/mark", response_model=MemoryChanged)
+def mark_as_sent(
+    template_id: Id, body: MemoryAct, services: TheServices, person: Designer, round_id: WholeNumber = 0
+) -> Any:
+    """
+    Take records as sent that were not sent from here. They are not new any more; a change of them is not noticed.
+    """
+    rows = [(key_digest(k), 0) for k in body.keys or []]
+    with services.store.session() as session:
+        memory = _own_memory(session, person, template_id, round_id)
+        count = memories.mark(session, memory, rows, services.clock())
+    log.info("memory_marked", template=template_id, round=round_id, records=count, person=person.id)
+    return MemoryChanged(records=count)
+
+
+def _memory(session: Session, person: Person, template_id: int, round_id: int) -> Memory:
+    visible(session, person, template_id)
+    if round_id and get_round(session, round_id).template_id != template_id:
+        raise Refused(404, "not_found", "This template has no such round.")
+    return Memory(template_id, round_id)
+
+
+def _own_memory(session: Session, person: Person, template_id: int, round_id: int) -> Memory:
+    memory = _memory(session, person, template_id, round_id)
+    record = visible(session, person, template_id)
+    if person.scope is not None or not may_change(person, record):
+        message = f"Only {record.owner.name} or an administrator changes what this template remembers."
+        raise Refused(403, "not_allowed", message)
+    return memory
