@@ -121,7 +121,7 @@ class Sentence:
         yield from self._scope()
         if self.template.only in _NOT_SENT:
             yield Part(", and ")
-            yield Part(_NOT_SENT[self.template.only], "value", "only")
+            yield Part(_NOT_SENT[self.template.only], "limit", "only")
         yield from self._folds()
         yield from self._order()
         yield Part("; ")

@@ -1594,6 +1594,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates/{template_id}/memory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Memory
+         * @description How much was sent, by hand, or by a round.
+         */
+        get: operations["get_memory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/memory/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget Sent
+         * @description Send again: these records, those sent since a moment, or all of them.
+         */
+        post: operations["forget_sent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/memory/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Into Memory
+         * @description When a record was last sent, and in which run.
+         */
+        post: operations["look_into_memory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/templates/{template_id}/memory/mark": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark As Sent
+         * @description Take records as sent that were not sent from here. They are not new any more; a change of them is not noticed.
+         */
+        post: operations["mark_as_sent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates/{template_id}/missing": {
         parameters: {
             query?: never;
@@ -2885,6 +2965,55 @@ export interface components {
             samples: number;
             /** Separator */
             separator: string | null;
+        };
+        /**
+         * MemoryAct
+         * @description What is to be forgotten, so that it is sent again: the records with these keys, those sent since a moment, or, with
+         *     neither, all. `mark` takes keys as sent instead.
+         */
+        MemoryAct: {
+            /** Keys */
+            keys?: string[][] | null;
+            /** Since */
+            since?: string | null;
+        };
+        /**
+         * MemoryChanged
+         * @description How many records the act was about.
+         */
+        MemoryChanged: {
+            /** Records */
+            records: number;
+        };
+        /**
+         * MemoryFound
+         * @description When a record was last sent, and in which run; neither where it was not sent.
+         */
+        MemoryFound: {
+            /** Run Id */
+            run_id: number | null;
+            /** Sent At */
+            sent_at: string | null;
+        };
+        /**
+         * MemoryKey
+         * @description A record's key, as texts.
+         */
+        MemoryKey: {
+            /** Key */
+            key: string[];
+        };
+        /**
+         * MemoryOut
+         * @description What a template, or one of its rounds, has sent: records, and from when to when.
+         */
+        MemoryOut: {
+            /** First Sent */
+            first_sent: string | null;
+            /** Last Sent */
+            last_sent: string | null;
+            /** Records */
+            records: number;
         };
         /**
          * MissingOut
@@ -7325,6 +7454,150 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Expected"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_memory: {
+        parameters: {
+            query?: {
+                round_id?: number;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_sent: {
+        parameters: {
+            query?: {
+                round_id?: number;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemoryAct"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryChanged"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_into_memory: {
+        parameters: {
+            query?: {
+                round_id?: number;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemoryKey"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryFound"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    mark_as_sent: {
+        parameters: {
+            query?: {
+                round_id?: number;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemoryAct"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryChanged"];
                 };
             };
             /** @description Validation Error */

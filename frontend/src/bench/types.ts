@@ -15,6 +15,7 @@ export interface Document {
   filter?: Narrowing;
   order?: OrderLevel[];
   at_most?: number | null;
+  only?: "everything" | "new" | "new_or_changed";
   zone?: string;
   checks?: Check[];
   output?: Output;

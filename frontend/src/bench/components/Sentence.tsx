@@ -16,6 +16,7 @@ import { FormulaEditor } from "./FormulaEditor";
 import { HasEditor } from "./HasEditor";
 import { NarrowPicker } from "./NarrowPicker";
 import { RowRule } from "./RowRule";
+import { OnlyEditor } from "./Memory";
 import { SplitEditor } from "./SplitEditor";
 
 interface Props {
@@ -318,7 +319,7 @@ function note(part: SentencePart) {
 
 function titleOf(part: SentencePart, document: Document, fields: Map<string, FieldInfo>): string {
   if (part.role === "records" || part.role === "rows") return "One row per what?";
-  if (part.role === "limit") return "How many rows at most?";
+  if (part.role === "limit") return "How many rows, and which?";
   if (part.role === "order") return "In which order?";
   if (part.role === "split") return "One file, or several?";
   const node = nodeAt(document, placeOf(part));
@@ -370,6 +371,10 @@ function LimitEditor({ document, dispatch }: { document: Document; dispatch: (ac
         />
         rows
       </div>
+      <OnlyEditor
+        document={document}
+        onChange={(only) => dispatch({ type: "edit", document: { ...document, only }, touch: "only" })}
+      />
     </>
   );
 }

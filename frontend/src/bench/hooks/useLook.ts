@@ -43,12 +43,13 @@ export function useLook(document: Document, templateId: number, only?: string[][
 
 /** The tally of the document. What does not change the count does not count again. */
 export function useTally(document: Document, templateId: number) {
-  const { records, rows, asks, filter, at_most, zone } = document;
+  const { records, rows, asks, filter, at_most, only, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
   // Columns count only where the filter speaks of them; of the others, the records they lead to.
-  const columns = /"(column|formula)":/.test(narrowed) ? document.columns : leadingColumns(document.columns);
+  const all = only === "new_or_changed" || /"(column|formula)":/.test(narrowed);
+  const columns = all ? document.columns : leadingColumns(document.columns);
   const counted = useDebounced(
-    JSON.stringify({ records, rows, asks, columns, filter, at_most, zone }),
+    JSON.stringify({ records, rows, asks, columns, filter, at_most, only, zone }),
     TALLY_QUIET,
   );
   return useQuery({

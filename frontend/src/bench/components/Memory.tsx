@@ -1,0 +1,138 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { Link, useParams } from "react-router";
+import { answer, api } from "../../api";
+import { Confirm, Trouble, plural, shortMoment } from "../../shared";
+import type { Document } from "../types";
+
+type Only = NonNullable<Document["only"]>;
+
+const CHOICES: Record<Only, string> = {
+  everything: "everything, each time",
+  new: "only what was not sent before",
+  new_or_changed: "what is new, and what changed since it was sent",
+};
+
+interface Props {
+  document: Document;
+  onChange: (only: Only | undefined) => void;
+}
+
+/** Which records a run holds: everything, or only what earlier ones did not; and what they did. */
+export function OnlyEditor({ document, onChange }: Props) {
+  const only = document.only ?? "everything";
+  return (
+    <fieldset className="mt-2">
+      <legend className="form-label">Each run holds</legend>
+      {(Object.keys(CHOICES) as Only[]).map((choice) => (
+        <Form.Check
+          key={choice}
+          type="radio"
+          name="only"
+          id={`only-${choice}`}
+          label={CHOICES[choice]}
+          checked={choice === only}
+          onChange={() => onChange(choice === "everything" ? undefined : choice)}
+        />
+      ))}
+      {only !== "everything" && <Memory />}
+    </fieldset>
+  );
+}
+
+/** What the template has sent, by hand; looked at, and sent again. */
+function Memory() {
+  const id = Number(useParams().id);
+  const client = useQueryClient();
+  const [key, setKey] = useState("");
+  const [act, setAct] = useState<"all" | null>(null);
+  const path = { params: { path: { template_id: id } } };
+  const memory = useQuery({
+    queryKey: ["memory", id],
+    queryFn: () => answer(api.GET("/api/v1/templates/{template_id}/memory", path)),
+    staleTime: 0,
+  });
+  const look = useMutation({
+    mutationFn: (text: string) =>
+      answer(
+        api.POST("/api/v1/templates/{template_id}/memory/look", { ...path, body: { key: [text.trim()] } }),
+      ),
+  });
+  const forget = useMutation({
+    mutationFn: (keys: string[][] | null) =>
+      answer(api.POST("/api/v1/templates/{template_id}/memory/forget", { ...path, body: { keys } })),
+    onSuccess: () => {
+      setAct(null);
+      look.reset();
+      for (const name of ["memory", "tally", "look"]) void client.invalidateQueries({ queryKey: [name] });
+    },
+  });
+  const known = memory.data;
+  const found = look.data;
+  return (
+    <div className="memory">
+      <Trouble error={memory.error ?? look.error ?? forget.error} />
+      {known && (
+        <p className="mb-1">
+          {known.records === 0
+            ? "Nothing was sent yet: the next run holds everything."
+            : `${plural(known.records, "record")} sent, last ${shortMoment(known.last_sent!)}.`}
+        </p>
+      )}
+      {known !== undefined && known.records > 0 && (
+        <>
+          <div className="d-flex gap-2">
+            <Form.Control
+              size="sm"
+              aria-label="Key of a record"
+              placeholder="key of a record"
+              value={key}
+              onChange={(e) => {
+                setKey(e.target.value);
+                look.reset();
+              }}
+            />
+            <Button size="sm" variant="quiet" disabled={!key.trim()} onClick={() => look.mutate(key)}>
+              Was it sent?
+            </Button>
+          </div>
+          {found &&
+            (found.sent_at ? (
+              <div className="d-flex gap-2 align-items-center mt-1">
+                <span>
+                  Sent {shortMoment(found.sent_at)}
+                  {found.run_id !== null && (
+                    <>
+                      {" "}
+                      in <Link to={`/runs/${found.run_id}`}>run {found.run_id}</Link>
+                    </>
+                  )}
+                </span>
+                <Button size="sm" variant="quiet" onClick={() => forget.mutate([[key.trim()]])}>
+                  Send it again
+                </Button>
+              </div>
+            ) : (
+              <p className="mb-0 mt-1">It was not sent.</p>
+            ))}
+          <Button size="sm" variant="quiet" className="mt-2" onClick={() => setAct("all")}>
+            Forget all…
+          </Button>
+        </>
+      )}
+      {act === "all" && known && (
+        <Confirm
+          title="Forget what was sent?"
+          act={`Forget ${plural(known.records, "record")}`}
+          busy={forget.isPending}
+          error={forget.error}
+          onAct={() => forget.mutate(null)}
+          onClose={() => setAct(null)}
+        >
+          The next run holds all of them again.
+        </Confirm>
+      )}
+    </div>
+  );
+}
