@@ -130,6 +130,7 @@ def change_password(session: Session, person_id: int, current: str, new: str, ke
     if not _matches(person.password_hash, current):
         return False
     _put_password(session, person, new, keep=keep)
+    person.password_given = False
     return True
 
 
@@ -145,14 +146,15 @@ def keeper_ids(session: Session) -> list[int]:
     """
     The people who administer the house.
     """
-    return [p.id for p in session.scalars(sa.select(Person)) if "keeper" in p.roles]
+    there = sa.select(Person).where(Person.disabled_at.is_(None))
+    return [p.id for p in session.scalars(there) if "keeper" in p.roles]
 
 
 def keeper_names(session: Session, at_most: int = 3) -> list[str]:
     """
     The names of some administrators, who can grant rights.
     """
-    found = sa.select(Person.name, Person.roles).order_by(Person.id)
+    found = sa.select(Person.name, Person.roles).where(Person.disabled_at.is_(None)).order_by(Person.id)
     return [name for name, roles in session.execute(found) if "keeper" in roles][:at_most]
 
 
@@ -213,6 +215,8 @@ def sign_in(session: Session, email: str, password: str, now: datetime, hours: i
     person = find_person(session, email)
     if not _matches(person.password_hash if person else _nobodys_hash(), password) or person is None:
         return None
+    if person.disabled_at is not None:
+        return None
     session.execute(sa.delete(SignIn).where(SignIn.expires_at < now))
     token = secrets.token_urlsafe(32)
     session.add(SignIn(token_digest=_digest(token), person_id=person.id, expires_at=now + timedelta(hours=hours)))
@@ -224,7 +228,7 @@ def signed_in(session: Session, token: str, now: datetime) -> Person | None:
     Whose token this is, while it is valid.
     """
     found = session.get(SignIn, _digest(token))
-    return found.person if found and found.expires_at > now else None
+    return found.person if found and found.expires_at > now and found.person.disabled_at is None else None
 
 
 def sign_out(session: Session, token: str) -> None:
@@ -279,7 +283,7 @@ def person_of_token(session: Session, secret: str, now: datetime) -> Person | No
     Whom a program acts for by a token, while it is valid; `by_token` says what it may do.
     """
     token = session.scalars(sa.select(Token).where(Token.digest == _digest(secret))).first()
-    if token is None or token.expires_at <= now:
+    if token is None or token.expires_at <= now or token.person.disabled_at is not None:
         return None
     if token.last_used_at is None or now - token.last_used_at > USED_EVERY:
         token.last_used_at = now

@@ -143,7 +143,14 @@ def person_facts(person: Person) -> dict[str, Any]:
     A person as the interface shows them.
     """
     acts = [act for act in ("look", "run", "design", "keep") if may(person, act)]
-    return {"id": person.id, "name": person.name, "email": person.email, "roles": person.roles, "may": acts}
+    return {
+        "id": person.id,
+        "name": person.name,
+        "email": person.email,
+        "roles": person.roles,
+        "may": acts,
+        "password_given": person.password_given,
+    }
 
 
 def visible(session: Session, person: Person, template_id: int) -> TemplateRecord:

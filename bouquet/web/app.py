@@ -25,6 +25,7 @@ from bouquet.store import care, people
 from bouquet.web.guard import Guard
 from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
+    accounts,
     catalogue,
     comparing,
     curating,
@@ -93,6 +94,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     add_problem_handlers(app)
     parts = (
         session,
+        accounts,
         starting,
         sources,
         tokens,

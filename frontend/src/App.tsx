@@ -20,6 +20,7 @@ const Records = lazy(() => import("./records/Records").then((m) => ({ default: m
 const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
 const CataloguePlace = lazy(() => import("./setup").then((m) => ({ default: m.CataloguePlace })));
+const PeoplePlace = lazy(() => import("./setup").then((m) => ({ default: m.PeoplePlace })));
 const SourcesPlace = lazy(() => import("./setup").then((m) => ({ default: m.SourcesPlace })));
 
 const client = new QueryClient({
@@ -79,6 +80,7 @@ function Door() {
             <Route path="/runs/:id" element={<RunPage />} />
             <Route path="/rounds" element={<Rounds />} />
             <Route path="/set-up/catalogue" element={<CataloguePlace />} />
+            <Route path="/set-up/people" element={<PeoplePlace />} />
             <Route path="/set-up/sources" element={<SourcesPlace />} />
             <Route path="/set-up" element={<Navigate to="/set-up/sources" replace />} />
             <Route path="*" element={<Navigate to={firstPlace(session.data)} replace />} />

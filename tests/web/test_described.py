@@ -42,7 +42,8 @@ def test_no_request_fails(
         o for o in (r.ok() for r in schema.get_all_operations()) if (o.method.upper(), o.path) not in LEFT_OUT
     ]
     # The brake on guessed passwords would keep this person out, too.
-    operations.sort(key=lambda o: [("PUT", f"{SIGN_IN}/password"), ("POST", SIGN_IN)].count((o.method.upper(), o.path)))
+    locking_out = [("PUT", f"{SIGN_IN}/password"), ("POST", SIGN_IN)]
+    operations.sort(key=lambda o: (o.method.upper(), o.path) in locking_out or o.path.startswith("/api/v1/people/"))
     known = made_before(sign_in("ines"))
     client.delete(SIGN_IN)
     each = -(-CASES // len(operations))

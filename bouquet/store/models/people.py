@@ -29,6 +29,10 @@ class Person(Base):
     roles: Mapped[list[str]]
     password_hash: Mapped[str]
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: Since when they may not sign in any more.
+    disabled_at: Mapped[datetime | None]
+    #: Whether their password is one that an administrator gave them, to be changed.
+    password_given: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
     #: How the person likes the interface: `theme`, `locale`, `hints`.
     preferences: Mapped[Document] = mapped_column(default=dict, server_default="{}")
 

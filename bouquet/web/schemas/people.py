@@ -29,6 +29,7 @@ class PersonOut(BaseModel):
     email: str
     roles: list[str]
     may: list[str]
+    password_given: bool = Field(False, description="Whether their password is one that an administrator gave them.")
 
 
 class NewPassword(BaseModel):

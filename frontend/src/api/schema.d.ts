@@ -597,6 +597,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description Everybody who can, or could, sign in.
+         */
+        get: operations["list_people"];
+        put?: never;
+        /**
+         * Add Person
+         * @description Add a person. The answer holds the password that they sign in with first.
+         */
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Person
+         * @description Change somebody's name, roles or what they may see; let them go, or bring them back.
+         */
+        patch: operations["change_person"];
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Password
+         * @description Make a new password for somebody who lost theirs. They are signed out everywhere.
+         */
+        post: operations["give_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/picks": {
         parameters: {
             query?: never;
@@ -1889,6 +1953,43 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Account
+         * @description A person of the house. `rounds` counts those that run for them.
+         */
+        Account: {
+            /** Disabled At */
+            disabled_at: string | null;
+            /** Email */
+            email: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Password Given
+             * @description Whether they still have the password that an administrator gave them.
+             */
+            password_given: boolean;
+            /** Roles */
+            roles: string[];
+            /** Rounds */
+            rounds: number;
+            scope: components["schemas"]["ScopeOut"] | null;
+        };
+        /**
+         * AccountChange
+         * @description What is to be different about a person; what is not given stays. A `scope` of null lets them see everything.
+         */
+        AccountChange: {
+            /** Disabled */
+            disabled?: boolean | null;
+            /** Name */
+            name?: string | null;
+            /** Roles */
+            roles?: ("runner" | "designer" | "auditor" | "keeper")[] | null;
+            scope?: components["schemas"]["ScopeOut"] | null;
+        };
+        /**
          * Address
          * @description An address to try.
          */
@@ -3054,6 +3155,19 @@ export interface components {
             source: string;
         };
         /**
+         * NewAccount
+         * @description A person to be added.
+         */
+        NewAccount: {
+            /** Email */
+            email: string;
+            /** Name */
+            name: string;
+            /** Roles */
+            roles: ("runner" | "designer" | "auditor" | "keeper")[];
+            scope?: components["schemas"]["ScopeOut"] | null;
+        };
+        /**
          * NewBundle
          * @description Templates and whole record types to be run on one snapshot into one archive; `everything` takes all record types.
          */
@@ -3242,6 +3356,15 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+        };
+        /**
+         * NewSecret
+         * @description A person with the password that was made for them. It is told this once.
+         */
+        NewSecret: {
+            /** Password */
+            password: string;
+            person: components["schemas"]["Account"];
         };
         /**
          * NewSource
@@ -3514,6 +3637,12 @@ export interface components {
             may: string[];
             /** Name */
             name: string;
+            /**
+             * Password Given
+             * @description Whether their password is one that an administrator gave them.
+             * @default false
+             */
+            password_given: boolean;
             /** Roles */
             roles: string[];
         };
@@ -4078,6 +4207,23 @@ export interface components {
             label: string;
             /** Value */
             value: string | null;
+        };
+        /**
+         * ScopeOut
+         * @description What a person may see: records that belong to one of these values of a field, such as a ward's code, in one source.
+         */
+        ScopeOut: {
+            /** Field */
+            field: string;
+            /** Records */
+            records: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Values */
+            values: string[];
         };
         /**
          * Session
@@ -5558,6 +5704,125 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"][];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecret"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSecret"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
             };
         };
     };

@@ -5,6 +5,7 @@ import "./setup.scss";
 const TABS = [
   { to: "/set-up/sources", label: "Sources" },
   { to: "/set-up/catalogue", label: "Catalogue" },
+  { to: "/set-up/people", label: "People" },
 ] as const;
 
 /** The keeper's place: its strip with tabs, and what stands below. */

@@ -1,7 +1,17 @@
 import { SetUp } from "./SetUp";
+import { People } from "./People";
 import { Sources } from "./Sources";
 
 export { Catalogue as CataloguePlace } from "./Catalogue";
+
+/** Set-up › People. */
+export function PeoplePlace() {
+  return (
+    <SetUp>
+      <People />
+    </SetUp>
+  );
+}
 
 /** Set-up › Sources. */
 export function SourcesPlace() {

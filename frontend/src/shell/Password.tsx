@@ -1,19 +1,25 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { FormDialog } from "../shared";
+import { useShell } from "./context";
 
 const SHORTEST = 12;
 
 /** Change my own password; my other sessions end with it. */
 export function Password({ onClose }: { onClose: () => void }) {
+  const client = useQueryClient();
+  const given = useShell().session.person.password_given;
   const [current, setCurrent] = useState("");
   const [wanted, setWanted] = useState("");
   const [again, setAgain] = useState("");
   const change = useMutation({
     mutationFn: () => answer(api.PUT("/api/v1/session/password", { body: { current, new: wanted } })),
-    onSuccess: onClose,
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["session"] });
+      onClose();
+    },
   });
   const differs = again !== "" && again !== wanted;
   return (
@@ -26,6 +32,9 @@ export function Password({ onClose }: { onClose: () => void }) {
       onAct={() => change.mutate()}
       onClose={onClose}
     >
+      {given && (
+        <p className="mb-0">An administrator gave you this password. Choose one that only you know.</p>
+      )}
       <Form.Group controlId="password-current">
         <Form.Label>Current password</Form.Label>
         <Form.Control

@@ -31,7 +31,7 @@ export function Shell({ session, children }: { session: Session; children: React
   const client = useQueryClient();
   const [jumping, setJumping] = useState(false);
   const [tokens, setTokens] = useState(false);
-  const [password, setPassword] = useState(false);
+  const [password, setPassword] = useState(session.person.password_given ?? false);
   const active = Object.values(news.runs).filter(
     (r) => r.status === "asked" || r.status === "running",
   ).length;

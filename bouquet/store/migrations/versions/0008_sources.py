@@ -99,6 +99,8 @@ def upgrade() -> None:
     op.drop_index("uq_views_name", "views")
     columns: list[Any] = ["owner_id", "source", "records", sa.text("lower(name)")]
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=present)
+    op.add_column("people", sa.Column("disabled_at", sa.DateTime(timezone=True), nullable=True))
+    op.add_column("people", sa.Column("password_given", sa.Boolean(), nullable=False, server_default=sa.false()))
     op.add_column("rounds", sa.Column("paused_for", sa.Text(), nullable=False, server_default=""))
     op.add_column("notices", sa.Column("link", sa.Text(), nullable=False, server_default=""))
     op.alter_column("notices", "run_id", nullable=True)
@@ -118,6 +120,8 @@ def downgrade() -> None:
     op.alter_column("notices", "run_id", nullable=False)
     op.drop_column("notices", "link")
     op.drop_column("rounds", "paused_for")
+    op.drop_column("people", "password_given")
+    op.drop_column("people", "disabled_at")
     op.drop_index("uq_views_name", "views")
     columns: list[Any] = ["owner_id", "records", sa.text("lower(name)")]
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=sa.text("deleted_at IS NULL"))

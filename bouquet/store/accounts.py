@@ -1,0 +1,119 @@
+"""
+The people of the house as an administrator keeps them: added, changed, given a new password, let go.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from bouquet.store import people
+from bouquet.store.errors import NameTaken, NotFound, NotPossible
+from bouquet.store.models import Person, Round, SignIn, Token
+
+__all__ = ["ROLES", "add_person", "change_person", "get_person", "give_password", "list_people", "owned_rounds"]
+
+ROLES = ("runner", "designer", "auditor", "keeper")
+
+#: Letters of passwords that are given out: none that is taken for another when it is read aloud.
+_LETTERS = "abcdefghijkmnpqrstuvwxyz23456789"
+
+
+def list_people(session: Session) -> Sequence[Person]:
+    """
+    Everybody, by name; who was let go comes last.
+    """
+    return session.scalars(
+        sa.select(Person).order_by(Person.disabled_at.is_not(None), sa.func.lower(Person.name), Person.id)
+    ).all()
+
+
+def get_person(session: Session, person_id: int) -> Person:
+    """
+    One person. Raises NotFound.
+    """
+    found = session.get(Person, person_id, with_for_update=True)
+    if found is None:
+        raise NotFound("There is no such person.")
+    return found
+
+
+def add_person(
+    session: Session, *, email: str, name: str, roles: Sequence[str], scope: dict[str, Any] | None
+) -> tuple[Person, str]:
+    """
+    A new person, and the password that they sign in with first; it is told this once. Raises NameTaken.
+    """
+    if people.find_person(session, email) is not None:
+        raise NameTaken(email, "person with the address")
+    password = _new_password()
+    try:
+        with session.begin_nested():
+            person = people.put_person(
+                session, email=email.strip(), name=name, roles=list(roles), password=password, scope=scope
+            )
+    except IntegrityError as error:
+        raise NameTaken(email, "person with the address") from error
+    person.password_given = True
+    return person, password
+
+
+def change_person(session: Session, person_id: int, now: datetime, **changes: Any) -> Person:
+    """
+    Change `name`, `roles`, `scope` or `disabled`. Who is let go is signed out everywhere, their tokens end, and their
+    rounds pause. Raises NotFound, and NotPossible where nobody would be left to administer the house.
+    """
+    person = get_person(session, person_id)
+    if "disabled" in changes:
+        disabled = changes.pop("disabled")
+        if disabled and person.disabled_at is None:
+            person.disabled_at = now
+            _end_sessions(session, person)
+            session.execute(sa.delete(Token).where(Token.person_id == person.id))
+            for round_ in owned_rounds(session, person):
+                round_.paused, round_.paused_for = True, "owner"
+        elif not disabled:
+            person.disabled_at = None
+    for name, value in changes.items():
+        setattr(person, name, value)
+    session.flush()
+    # One after the other: two administrators who let each other go would leave nobody.
+    session.execute(sa.text("SELECT pg_advisory_xact_lock(726002)"))
+    if not any("keeper" in p.roles and p.disabled_at is None for p in list_people(session)):
+        raise NotPossible("Nobody would be left to administer the house. Make somebody else an administrator first.")
+    return person
+
+
+def give_password(session: Session, person_id: int) -> tuple[Person, str]:
+    """
+    A new password for somebody who lost theirs; it is told this once. They are signed out everywhere.
+    """
+    person, password = get_person(session, person_id), _new_password()
+    people.put_person(session, email=person.email, name=person.name, roles=person.roles, password=password)
+    person.password_given = True
+    return person, password
+
+
+def owned_rounds(session: Session, person: Person) -> Sequence[Round]:
+    """
+    The rounds that run for a person.
+    """
+    query = sa.select(Round).where(Round.created_by == person.id, Round.deleted_at.is_(None), ~Round.paused)
+    return session.scalars(query).all()
+
+
+def _end_sessions(session: Session, person: Person) -> None:
+    session.execute(sa.delete(SignIn).where(SignIn.person_id == person.id))
+
+
+def _new_password() -> str:
+    """
+    Twenty letters in groups of five: 100 bits.
+    """
+    return "-".join("".join(secrets.choice(_LETTERS) for _ in range(5)) for _ in range(4))
