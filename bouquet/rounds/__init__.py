@@ -5,6 +5,8 @@ Templates that run by the calendar.
 from bouquet.rounds.calendar import (
     CATCH_UP,
     NEVER,
+    call,
+    first_moment,
     get_round,
     list_rounds,
     remove_round,
@@ -20,6 +22,8 @@ from bouquet.rounds.worker import make_queue, work
 __all__ = [
     "CATCH_UP",
     "NEVER",
+    "call",
+    "first_moment",
     "get_round",
     "list_rounds",
     "make_queue",

@@ -29,6 +29,8 @@ from bouquet.store.rounds import get_round, list_rounds
 __all__ = [
     "CATCH_UP",
     "NEVER",
+    "call",
+    "first_moment",
     "get_round",
     "list_rounds",
     "remove_round",
@@ -59,22 +61,37 @@ def rhythm_of(round_: Round, off: DaysOff = NO_DAYS_OFF) -> Rhythm:
 
 def rhythm_words(round_: Round) -> str:
     """
-    The rhythm of a round in words, also where its zone or moment is none any more.
+    When a round runs, in words, also where its zone or moment is none any more.
     """
+    if round_.trigger == "called":
+        return "when it is called"
+    if round_.trigger == "after":
+        return f"after “{round_.after.template.name}”" if round_.after is not None else "after a round that is gone"
     try:
         return rhythm_of(round_).words()
     except (KeyError, ValueError, OSError, BouquetError):
         return f"a rhythm that cannot be understood ({round_.zone})"
 
 
-def set_paused(session: Session, round_id: int, paused: bool, now: datetime) -> Round:
+def first_moment(session: Session, round_: Round, now: datetime) -> datetime:
     """
-    Pause a round, or let it go on from now; what it missed while paused is not made up for.
+    The first planned moment from now on; never, for a round that the calendar does not start.
+    """
+    if round_.trigger != "calendar":
+        return NEVER
+    return next(rhythm_of(round_, days_off(session)).after(now), NEVER)
+
+
+def set_paused(session: Session, round_id: int, paused: bool, now: datetime, until: datetime | None = None) -> Round:
+    """
+    Pause a round, for good or until a moment, or let it go on from now; what it missed while paused is not made up for.
     """
     found = get_round(session, round_id)
     if found.paused and not paused:
-        found.next_at = next(rhythm_of(found, days_off(session)).after(now), NEVER)
-    found.paused, found.paused_for = paused, ""
+        found.next_at = first_moment(session, found, now)
+        # What ended while it was paused does not start it.
+        found.since = now
+    found.paused, found.paused_for, found.paused_until = paused, "", until if paused else None
     session.flush()
     return found
 
@@ -93,6 +110,23 @@ def skip_next(session: Session, round_id: int, by: Person, now: datetime) -> Rou
         found.next_at = next(rhythm_of(found, days_off(session)).after(max(found.next_at, now)), NEVER)
     session.flush()
     return found
+
+
+def call(services: Services, session: Session, round_id: int, by: Person, key: str | None, now: datetime) -> Run:
+    """
+    Run a round because somebody, or a program, says so. The same `key` gives the same run. Raises NotFound.
+    """
+    found = get_round(session, round_id)
+    known = f"round {round_id}: {key}" if key else None
+    if known is not None:
+        earlier = session.scalars(sa.select(Run).where(Run.round_id == round_id, Run.idempotency_key == known)).first()
+        if earlier is not None:
+            return earlier
+    run = _enter_run(services, session, found, now)
+    run.idempotency_key, run.asked_by = known, f"{run.asked_by}, called by {by.name}"
+    note = {"round_id": found.id, "planned_at": now, "note": f"called by {by.name}", "run_id": run.id}
+    session.execute(insert(Occurrence).values(**note).on_conflict_do_nothing())
+    return run
 
 
 def run_now(services: Services, session: Session, round_id: int, now: datetime) -> Run:
@@ -122,6 +156,7 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
     """
     now = services.clock()
     with services.store.session() as session:
+        _end_pauses(session, now)
         due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
         ids = list(session.scalars(due))
     asked: list[int] = []
@@ -138,10 +173,51 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
             failures.append(f"round {round_id}: {error}")
             with services.store.session() as session:
                 session.get_one(Round, round_id).paused = True
+    asked += _follow(services)
     with services.store.session() as session:
         care.note_care(session, "rounds", failures, now)
     for run_id in asked:
         queue.put(run_id)
+    return asked
+
+
+def _end_pauses(session: Session, now: datetime) -> None:
+    query = sa.select(Round).where(Round.paused, Round.paused_until <= now, Round.deleted_at.is_(None))
+    for found in session.scalars(query.with_for_update(of=Round, skip_locked=True)):
+        set_paused(session, found.id, False, now)
+
+
+def _follow(services: Services) -> list[int]:
+    """
+    Ask for a run of every round that comes after one whose run ended well. It counts from the same moment as that one,
+    and each moment is followed once.
+    """
+    other = sa.orm.aliased(Occurrence)
+    followed = sa.select(other).where(other.round_id == Round.id, other.planned_at == Run.as_of).exists()
+    query = (
+        sa.select(Round.id, Run.as_of)
+        .join(Run, Run.round_id == Round.after_id)
+        .where(
+            Round.trigger == "after",
+            Round.deleted_at.is_(None),
+            ~Round.paused,
+            Run.status == "ready",
+            Run.finished_at > Round.since,
+            ~followed,
+        )
+        .order_by(Run.finished_at)
+    )
+    asked = []
+    with services.store.session() as session:
+        for round_id, as_of in session.execute(query).all():
+            entered = insert(Occurrence).values(round_id=round_id, planned_at=as_of, note="")
+            if session.execute(entered.on_conflict_do_nothing().returning(Occurrence.planned_at)).first() is None:
+                continue
+            run = _enter_run(services, session, get_round(session, round_id), as_of)
+            here = (Occurrence.round_id == round_id, Occurrence.planned_at == as_of)
+            session.execute(sa.update(Occurrence).where(*here).values(run_id=run.id))
+            if run.status == "asked":
+                asked.append(run.id)
     return asked
 
 
@@ -192,7 +268,8 @@ def _enter_run(services: Services, session: Session, found: Round, planned: date
         document=version.document if version else found.template.draft,
         format=found.format,
         person_id=found.created_by,
-        asked_by=f"the round {rhythm_of(found).words()}",
+        asked_by=f"the round {rhythm_words(found)}",
+        source=found.template.source,
         via="round",
         round_id=found.id,
         as_of=planned,

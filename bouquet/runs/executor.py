@@ -229,6 +229,11 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         error = RunFailed(f"A check stopped it, and nothing is made available: {said}.")
         _end(services, run, "failed", error, **facts)
         return None
+    if run.round_id is not None and exported.rows == 0 and exported.verdict is None and _skips_empty(services, run):
+        exported.slip["files"] = []
+        services.storage.leave(run.id, run.attempt)
+        _finish(services, run, status="ready", **facts)
+        return None
     files = _kept(services, run, exported)
     days = planned.keep_days if planned.keep_days is not None else services.keep_days
     facts["keep_until"] = services.clock() + timedelta(days=days)
@@ -247,6 +252,11 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     if not entered:
         raise RunCancelled("The run was cancelled.")
     return made
+
+
+def _skips_empty(services: Services, run: Run) -> bool:
+    with services.store.session() as session:
+        return session.get_one(Round, run.round_id).when_empty == "skip"
 
 
 def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Exported:

@@ -17,7 +17,7 @@ __all__ = ["Care", "HouseFact", "Occurrence", "Round"]
 
 class Round(Base):
     """
-    A template set to run by the calendar.
+    A template set to run: by the calendar, after another round, or when it is called.
     """
 
     __tablename__ = "rounds"
@@ -36,12 +36,22 @@ class Round(Base):
     #: What its owner said that personal data is taken out for.
     purpose: Mapped[str] = mapped_column(default="", server_default="")
     paused: Mapped[bool] = mapped_column(default=False)
+    #: What starts it: `calendar`, `after` another round, or `called`.
+    trigger: Mapped[str] = mapped_column(default="calendar", server_default="calendar")
+    after_id: Mapped[int | None] = mapped_column(sa.ForeignKey("rounds.id"))
+    #: Since when it is as it is: only runs that end later start it.
+    since: Mapped[datetime | None]
+    #: What becomes of a file without rows: `send` it, or `skip` it.
+    when_empty: Mapped[str] = mapped_column(default="send", server_default="send")
+    #: When a pause ends by itself.
+    paused_until: Mapped[datetime | None]
     #: Why it paused by itself; empty where a person paused it.
     paused_for: Mapped[str] = mapped_column(default="", server_default="")
     next_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     deleted_at: Mapped[datetime | None]
     template: Mapped[TemplateRecord] = relationship(lazy="joined")
+    after: Mapped[Round | None] = relationship(remote_side=[id], lazy="selectin")
 
 
 class Occurrence(Base):

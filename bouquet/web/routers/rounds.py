@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Annotated, Any
 from zoneinfo import ZoneInfo, available_timezones
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import APIRouter, Depends, Header, Query
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError
@@ -17,6 +17,7 @@ from bouquet.core.template import read_document
 from bouquet.rights import may
 from bouquet.rounds import (
     NEVER,
+    call,
     get_round,
     list_rounds,
     remove_round,
@@ -46,6 +47,9 @@ from bouquet.web.schemas.runs import (
     RoundOut,
     RunOut,
 )
+
+#: Rounds that run one after the other, at most.
+MOST_AFTER = 20
 
 router = APIRouter(route_class=ExactRoute, prefix="/rounds", tags=["rounds"], dependencies=[Depends(needs("look"))])
 
@@ -119,36 +123,94 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
     """
     Set a template to run by the calendar. It needs a saved version, since a round runs what was saved.
     """
-    checked_folder(body.folder)
     with services.store.session() as session:
-        rhythm = _rhythm(body, days_off(session))
-        record = visible(session, person, body.template_id)
-        if record.version == 0:
-            raise Refused(422, "not_saved", f"“{record.name}” has no saved version yet. Save it first.")
-        saved = shelf.latest_version(session, record.id)
-        why = appendable(read_document(saved.document), body.format) if saved and body.mode == "append" else None
-        if why is not None:
-            raise Refused(422, "not_appendable", why)
-        personal = _personal(services, person, record)
-        if personal and not body.purpose.strip():
-            raise PlanError([no_purpose(personal)])
-        found = Round(
-            purpose=body.purpose.strip(),
-            template_id=record.id,
-            rhythm=rhythm.document.model_dump(mode="json", exclude_defaults=True),
-            zone=body.zone,
-            mail_to=_mailed_to(services, body),
-            folder=body.folder.strip(),
-            format=body.format,
-            mode=body.mode,
-            next_at=_first(rhythm, services.clock()),
-            created_by=person.id,
-            deleted_at=None,
-        )
+        found = Round(created_by=person.id, **_facts(services, session, person, body))
         session.add(found)
         session.flush()
         session.refresh(found)
         return _out(services, session, found, person, AHEAD)
+
+
+@router.put("/{round_id}", response_model=RoundOut)
+def edit(round_id: Id, body: NewRound, services: TheServices, person: Designer) -> Any:
+    """
+    Set a round anew: whatever it was, from now on it is as given. What it did stays, and what it remembers.
+    """
+    with services.store.session() as session:
+        found = _seen_round(session, round_id, person)
+        _check_owner(found, person)
+        if found.template_id != body.template_id:
+            raise Refused(422, "other_template", "A round keeps its template. Set a new one for another.")
+        for name, value in _facts(services, session, person, body, round_id).items():
+            setattr(found, name, value)
+        session.flush()
+        session.refresh(found)
+        return _out(services, session, found, person, AHEAD)
+
+
+def _facts(
+    services: Services, session: Session, person: Person, body: NewRound, round_id: int | None = None
+) -> dict[str, Any]:
+    """
+    A round as the store keeps it, checked: what would fail at night is said at once.
+    """
+    checked_folder(body.folder)
+    rhythm = _rhythm(body, days_off(session))
+    record = visible(session, person, body.template_id)
+    if record.version == 0:
+        raise Refused(422, "not_saved", f"“{record.name}” has no saved version yet. Save it first.")
+    saved = shelf.latest_version(session, record.id)
+    why = appendable(read_document(saved.document), body.format) if saved and body.mode == "append" else None
+    if why is not None:
+        raise Refused(422, "not_appendable", why)
+    open_asks = _open_asks(saved.document) if saved else ()
+    if open_asks:
+        said = f"“{record.name}” asks “{open_asks[0]}” at each run, and nobody answers at night. Give it a default."
+        raise Refused(422, "unanswered", said)
+    personal = _personal(services, person, record)
+    if personal and not body.purpose.strip():
+        raise PlanError([no_purpose(personal)])
+    calendar = body.trigger == "calendar"
+    return {
+        "purpose": body.purpose.strip(),
+        "template_id": record.id,
+        "trigger": body.trigger,
+        "after_id": _before(session, person, body, round_id),
+        "since": services.clock(),
+        "when_empty": body.when_empty,
+        "rhythm": rhythm.document.model_dump(mode="json", exclude_defaults=True),
+        "zone": body.zone,
+        "mail_to": _mailed_to(services, body),
+        "folder": body.folder.strip(),
+        "format": body.format,
+        "mode": body.mode,
+        "next_at": _first(rhythm, services.clock()) if calendar else NEVER,
+    }
+
+
+def _open_asks(document: dict[str, Any]) -> tuple[str, ...]:
+    """
+    The questions of a template that a run without answers would fail for.
+    """
+    return tuple(a.label for a in read_document(document).asks if a.required and a.default is None)
+
+
+def _before(session: Session, person: Person, body: NewRound, round_id: int | None) -> int | None:
+    """
+    The round that this one runs after. Refused where one of those before it runs after this one.
+    """
+    if body.trigger != "after":
+        return None
+    if body.after_id is None:
+        raise Refused(422, "no_round", "Say after which round it runs.")
+    before: Round | None = _seen_round(session, body.after_id, person)
+    for _ in range(MOST_AFTER):
+        if before is None:
+            return body.after_id
+        if before.id == round_id:
+            raise Refused(422, "round_of_rounds", "These rounds would run after each other for ever.")
+        before = before.after
+    raise Refused(422, "round_of_rounds", f"At most {MOST_AFTER} rounds run one after the other.")
 
 
 @router.patch("/{round_id}", response_model=RoundOut)
@@ -158,7 +220,7 @@ def change(round_id: Id, body: RoundChange, services: TheServices, person: Desig
     """
     with services.store.session() as session:
         _check_owner(_seen_round(session, round_id, person), person)
-        found = set_paused(session, round_id, body.paused, services.clock())
+        found = set_paused(session, round_id, body.paused, services.clock(), body.until)
         return _out(services, session, found, person, AHEAD)
 
 
@@ -186,6 +248,31 @@ def run_by_hand(round_id: Id, services: TheServices, queue: TheQueue, person: De
         queue.put(run_id)
     with services.store.session() as session:
         return run_out(ledger.get_run(session, run_id), person)
+
+
+@router.post("/{round_id}/call", response_model=RunOut, status_code=202)
+def call_round(
+    round_id: Id,
+    services: TheServices,
+    queue: TheQueue,
+    person: Annotated[Person, Depends(needs("run"))],
+    idempotency_key: Annotated[str | None, Header(alias="Idempotency-Key", max_length=100)] = None,
+) -> Any:
+    """
+    Start a round that waits to be called: by a program, or by whoever may run its template. The same `Idempotency-Key`
+    gives the same run.
+    """
+    with services.store.session() as session:
+        found = _seen_round(session, round_id, person)
+        if found.trigger != "called":
+            raise Refused(409, "not_called", "This round does not wait to be called.")
+        if found.paused:
+            raise Refused(409, "paused", "This round is paused.")
+        run = call(services, session, round_id, person, idempotency_key, services.clock())
+        out = run_out(run, person)
+    if out.status == "asked":
+        queue.put(out.id)
+    return out
 
 
 @router.delete("/{round_id}", status_code=204)
@@ -278,6 +365,13 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         template_id=found.template_id,
         template=found.template.name,
         words=rhythm_words(found),
+        trigger=found.trigger,
+        after_id=found.after_id,
+        when_empty=found.when_empty,
+        paused_until=found.paused_until,
+        paused_for=found.paused_for,
+        mine=found.created_by == person.id,
+        purpose=found.purpose,
         rhythm=found.rhythm,
         mail_to=found.mail_to,
         zone=found.zone,

@@ -291,6 +291,11 @@ class NewRound(BaseModel):
     """
 
     template_id: int = Field(ge=0, lt=2**63)
+    trigger: Literal["calendar", "after", "called"] = Field(
+        "calendar", description="What starts it: the calendar, another round that ended well, or a call."
+    )
+    after_id: int | None = Field(None, ge=0, lt=2**63, description="The round that it runs after.")
+    when_empty: Literal["send", "skip"] = Field("send", description="What becomes of a file without rows.")
     rhythm: RhythmDocument | None = None
     beat: Literal["daily", "weekdays", "weekly"] = "daily"
     day: int = Field(0, ge=0, le=6)
@@ -304,7 +309,12 @@ class NewRound(BaseModel):
 
 
 class RoundChange(BaseModel):
+    """
+    Pause a round, for good or until a moment, or let it go on.
+    """
+
     paused: bool
+    until: datetime | None = None
 
 
 class RoundOut(BaseModel):
@@ -312,6 +322,13 @@ class RoundOut(BaseModel):
     template_id: int
     template: str
     words: str
+    trigger: Literal["calendar", "after", "called"]
+    after_id: int | None
+    when_empty: Literal["send", "skip"]
+    paused_until: datetime | None
+    paused_for: str = Field(description="Why it paused by itself: `source`, `owner`; empty where a person paused it.")
+    mine: bool
+    purpose: str
     rhythm: dict[str, Any]
     mail_to: list[str]
     zone: str

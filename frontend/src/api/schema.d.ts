@@ -1006,7 +1006,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Edit
+         * @description Set a round anew: whatever it was, from now on it is as given. What it did stays, and what it remembers.
+         */
+        put: operations["edit"];
         post?: never;
         /**
          * Remove
@@ -1020,6 +1024,27 @@ export interface paths {
          * @description Pause a round, or let it go on.
          */
         patch: operations["change"];
+        trace?: never;
+    };
+    "/api/v1/rounds/{round_id}/call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Call Round
+         * @description Start a round that waits to be called: by a program, or by whoever may run its template. The same `Idempotency-Key`
+         *     gives the same run.
+         */
+        post: operations["call_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/rounds/{round_id}/restore": {
@@ -3244,6 +3269,11 @@ export interface components {
          */
         NewRound: {
             /**
+             * After Id
+             * @description The round that it runs after.
+             */
+            after_id?: number | null;
+            /**
              * At
              * @default 06:00
              */
@@ -3288,6 +3318,20 @@ export interface components {
             rhythm?: components["schemas"]["RhythmDocument"] | null;
             /** Template Id */
             template_id: number;
+            /**
+             * Trigger
+             * @description What starts it: the calendar, another round that ended well, or a call.
+             * @default calendar
+             * @enum {string}
+             */
+            trigger: "calendar" | "after" | "called";
+            /**
+             * When Empty
+             * @description What becomes of a file without rows.
+             * @default send
+             * @enum {string}
+             */
+            when_empty: "send" | "skip";
             /**
              * Zone
              * @default Europe/London
@@ -4015,13 +4059,20 @@ export interface components {
              */
             weekdays: number[];
         };
-        /** RoundChange */
+        /**
+         * RoundChange
+         * @description Pause a round, for good or until a moment, or let it go on.
+         */
         RoundChange: {
             /** Paused */
             paused: boolean;
+            /** Until */
+            until?: string | null;
         };
         /** RoundOut */
         RoundOut: {
+            /** After Id */
+            after_id: number | null;
             /** Folder */
             folder: string;
             /** Format */
@@ -4030,12 +4081,23 @@ export interface components {
             id: number;
             /** Mail To */
             mail_to: string[];
+            /** Mine */
+            mine: boolean;
             /** Mode */
             mode: string;
             /** Next */
             next: string[];
             /** Paused */
             paused: boolean;
+            /**
+             * Paused For
+             * @description Why it paused by itself: `source`, `owner`; empty where a person paused it.
+             */
+            paused_for: string;
+            /** Paused Until */
+            paused_until: string | null;
+            /** Purpose */
+            purpose: string;
             /** Rhythm */
             rhythm: {
                 [key: string]: unknown;
@@ -4046,6 +4108,16 @@ export interface components {
             template: string;
             /** Template Id */
             template_id: number;
+            /**
+             * Trigger
+             * @enum {string}
+             */
+            trigger: "calendar" | "after" | "called";
+            /**
+             * When Empty
+             * @enum {string}
+             */
+            when_empty: "send" | "skip";
             /** Words */
             words: string;
             /** Zone */
@@ -6464,6 +6536,41 @@ export interface operations {
             };
         };
     };
+    edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRound"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     remove: {
         parameters: {
             query?: never;
@@ -6515,6 +6622,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    call_round: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunOut"];
                 };
             };
             /** @description Validation Error */

@@ -2,9 +2,10 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { ApiError, answer, api } from "../api";
-import type { NewRound as Draft } from "../api";
+import type { NewRound as Draft, RoundInfo } from "../api";
 import { Trouble, fullMoment, useDebounced } from "../shared";
 import { DayOff, RhythmEditor } from "./RhythmEditor";
+import { TriggerFields, WAITS } from "./TriggerFields";
 import { KINDS } from "./rhythm";
 
 const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
@@ -17,27 +18,50 @@ const MODES: [Draft["mode"], string][] = [
   ["append", "grows: rows are added at its end, once, under the same headings"],
 ];
 
-/** Set a template to run by the calendar; the next five moments are shown while choosing. */
-export function NewRound({ template, onClose }: { template: string | null; onClose: () => void }) {
+interface Props {
+  template: string | null;
+  /** The round that is changed; a new one where there is none. */
+  round?: RoundInfo;
+  onClose: () => void;
+}
+
+function startOf(template: string | null, round: RoundInfo | undefined): Draft {
+  const facts = {
+    template_id: template ? Number(template) : 0,
+    beat: "daily" as const,
+    day: 0,
+    at: "06:00",
+    trigger: "calendar" as const,
+    after_id: null,
+    when_empty: "send" as const,
+    rhythm: { ...KINDS.weekdays!.start, times: ["06:00"] } as Draft["rhythm"],
+    zone: "Europe/London",
+    folder: "",
+    format: "csv" as const,
+    mode: "new" as const,
+    purpose: "",
+    mail_to: [],
+  };
+  if (!round) return facts;
+  const { template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to } = round;
+  return {
+    ...facts,
+    ...{ template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to },
+    rhythm: round.rhythm as Draft["rhythm"],
+    format: round.format as Draft["format"],
+    mode: round.mode as Draft["mode"],
+  };
+}
+
+/** Set a template to run, by the calendar or by what happens; the next five moments are shown while choosing. */
+export function NewRound({ template, round, onClose }: Props) {
   const client = useQueryClient();
   const templates = useQuery({
     queryKey: ["templates"],
     queryFn: () => answer(api.GET("/api/v1/templates")),
   });
-  const [draft, setDraft] = useState<Draft>({
-    template_id: template ? Number(template) : 0,
-    beat: "daily",
-    day: 0,
-    at: "06:00",
-    rhythm: { ...KINDS.weekdays!.start, times: ["06:00"] } as Draft["rhythm"],
-    zone: "Europe/London",
-    folder: "",
-    format: "csv",
-    mode: "new",
-    purpose: "",
-    mail_to: [],
-  });
-  const [mailTo, setMailTo] = useState("");
+  const [draft, setDraft] = useState<Draft>(() => startOf(template, round));
+  const [mailTo, setMailTo] = useState((round?.mail_to ?? []).join(", "));
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
   const asked = useDebounced({ ...draft, folder: draft.folder || "-", mail_to: [] }, 150);
   const planned = useQuery({
@@ -47,13 +71,19 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
     retry: false,
   });
   const add = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/rounds", { body: draft })),
+    mutationFn: () =>
+      round
+        ? answer(
+            api.PUT("/api/v1/rounds/{round_id}", { params: { path: { round_id: round.id } }, body: draft }),
+          )
+        : answer(api.POST("/api/v1/rounds", { body: draft })),
     onSuccess: () => {
       void client.invalidateQueries({ queryKey: ["rounds"] });
       void client.invalidateQueries({ queryKey: ["templates"] });
       onClose();
     },
   });
+  const byCalendar = draft.trigger === "calendar";
   const folderTrouble = planned.error instanceof ApiError && planned.error.problem.type.endsWith("/folder");
   return (
     <Modal show onHide={onClose} size="lg" aria-labelledby="new-round">
@@ -64,7 +94,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
         }}
       >
         <Modal.Header closeButton>
-          <Modal.Title id="new-round">New round</Modal.Title>
+          <Modal.Title id="new-round">{round ? "Change this round" : "New round"}</Modal.Title>
         </Modal.Header>
         <Modal.Body className="d-grid gap-3" style={{ gridTemplateColumns: "1fr 250px" }}>
           <div className="d-grid gap-2">
@@ -80,6 +110,7 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                   });
                 }}
                 required
+                disabled={round !== undefined}
               >
                 <option value={0} disabled>
                   Choose a template
@@ -92,11 +123,14 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 ))}
               </Form.Select>
             </Form.Group>
-            <RhythmEditor
-              rhythm={draft.rhythm ?? {}}
-              onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
-            />
-            <div className="d-flex gap-2">
+            <TriggerFields draft={draft} own={round?.id} onChange={change} />
+            {byCalendar && (
+              <RhythmEditor
+                rhythm={draft.rhythm ?? {}}
+                onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
+              />
+            )}
+            <div className={byCalendar ? "d-flex gap-2" : "d-none"}>
               <DayOff
                 rhythm={draft.rhythm ?? {}}
                 onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
@@ -158,6 +192,12 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
                 <Form.Text>It is kept with each run, with your name.</Form.Text>
               </Form.Group>
             )}
+            <Form.Check
+              id="round-empty"
+              label="Send nothing when there are no rows"
+              checked={draft.when_empty === "skip"}
+              onChange={(e) => change({ when_empty: e.target.checked ? "skip" : "send" })}
+            />
             <fieldset>
               <legend className="form-label">An earlier file of the same name there</legend>
               {MODES.map(([mode, words]) => (
@@ -175,20 +215,24 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
             </fieldset>
           </div>
           <div className="slab" aria-live="polite">
-            <h2>The next five</h2>
-            {planned.data && !planned.error && <div className="soft small mb-1">{planned.data.words}</div>}
+            <h2>{byCalendar ? "The next five" : "When it runs"}</h2>
+            {!byCalendar && <p className="soft">{WAITS[draft.trigger]}</p>}
+            {byCalendar && planned.data && !planned.error && (
+              <div className="soft small mb-1">{planned.data.words}</div>
+            )}
             {planned.error && !folderTrouble && (
               <div className="field-trouble">{rhythmTrouble(planned.error)}</div>
             )}
             {planned.data?.next.length === 0 && (
               <div className="field-trouble">It never comes to a moment.</div>
             )}
-            {planned.data?.next.map((at) => (
-              <div key={at} className="mono small py-1">
-                {inZone(at, draft.zone)}
-              </div>
-            ))}
-            {draft.zone !== OWN_ZONE && planned.data?.next[0] && (
+            {byCalendar &&
+              planned.data?.next.map((at) => (
+                <div key={at} className="mono small py-1">
+                  {inZone(at, draft.zone)}
+                </div>
+              ))}
+            {byCalendar && draft.zone !== OWN_ZONE && planned.data?.next[0] && (
               <div className="soft small mt-2">First on your clock: {fullMoment(planned.data.next[0])}</div>
             )}
           </div>
@@ -198,8 +242,11 @@ export function NewRound({ template, onClose }: { template: string | null; onClo
           <Button variant="quiet" onClick={onClose}>
             Cancel
           </Button>
-          <Button type="submit" disabled={!draft.template_id || add.isPending}>
-            Set this round
+          <Button
+            type="submit"
+            disabled={!draft.template_id || (draft.trigger === "after" && !draft.after_id) || add.isPending}
+          >
+            {round ? "Save" : "Set this round"}
           </Button>
         </Modal.Footer>
       </Form>

@@ -1,13 +1,14 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown } from "react-bootstrap";
+import { Button } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { useMay } from "../shell";
-import { Confirm, Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
+import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
 import { DaysOff } from "./DaysOff";
 import { NewRound } from "./NewRound";
+import { RoundMenu } from "./RoundMenu";
 
 /** Days on the board: these before today, and the rest from today on. */
 const BEFORE = 3;
@@ -106,6 +107,12 @@ export function Rounds() {
   );
 }
 
+function pausedWords(round: RoundInfo): string {
+  if (round.paused_for === "source") return " · paused, as the source changed";
+  if (round.paused_for === "owner") return " · paused, as who set it was let go";
+  return round.paused_until ? ` · paused until ${shortMoment(round.paused_until)}` : " · paused";
+}
+
 function inWords(at: string): string {
   const seconds = (new Date(at).getTime() - Date.now()) / 1000;
   if (seconds < 3600) return `in ${duration(Math.max(seconds, 0))}`;
@@ -163,7 +170,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
               </Link>
               <div className="soft small one-line">
                 {round.words}
-                {round.paused ? " · paused" : ""} · {[round.folder, ...round.mail_to].join(", ")}
+                {round.paused ? pausedWords(round) : ""} · {[round.folder, ...round.mail_to].join(", ")}
               </div>
             </td>
             {days.map((day) => (
@@ -197,72 +204,6 @@ function Moments({ round, day }: { round: RoundInfo; day: Date }) {
           {clock(at)}
         </span>
       ))}
-    </>
-  );
-}
-
-function RoundMenu({ round }: { round: RoundInfo }) {
-  const client = useQueryClient();
-  const mayDesign = useMay("design");
-  const [removing, setRemoving] = useState(false);
-  const path = { path: { round_id: round.id } };
-  const renew = () => void client.invalidateQueries({ queryKey: ["rounds"] });
-  const pause = useMutation({
-    mutationFn: () =>
-      answer(api.PATCH("/api/v1/rounds/{round_id}", { params: path, body: { paused: !round.paused } })),
-    onSuccess: renew,
-  });
-  const runNow = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/run", { params: path })),
-    onSuccess: renew,
-  });
-  const skip = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/skip", { params: path })),
-    onSuccess: renew,
-  });
-  const remove = useMutation({
-    mutationFn: () => answer(api.DELETE("/api/v1/rounds/{round_id}", { params: path })),
-    onSuccess: () => {
-      setRemoving(false);
-      renew();
-    },
-  });
-  if (!mayDesign) return null;
-  return (
-    <>
-      <Dropdown align="end">
-        <Dropdown.Toggle variant="link" bsPrefix="btn px-1" aria-label={`More for ${round.template}`}>
-          ⋮
-        </Dropdown.Toggle>
-        <Dropdown.Menu>
-          <Dropdown.Item as="button" onClick={() => runNow.mutate()}>
-            Run now
-          </Dropdown.Item>
-          {round.next[0] && (
-            <Dropdown.Item as="button" onClick={() => skip.mutate()}>
-              Skip the next ({shortMoment(round.next[0])})
-            </Dropdown.Item>
-          )}
-          <Dropdown.Item as="button" onClick={() => pause.mutate()}>
-            {round.paused ? "Let it go on" : "Pause"}
-          </Dropdown.Item>
-          <Dropdown.Item as="button" onClick={() => setRemoving(true)}>
-            Remove…
-          </Dropdown.Item>
-        </Dropdown.Menu>
-      </Dropdown>
-      <Trouble error={runNow.error ?? skip.error ?? pause.error} />
-      {removing && (
-        <Confirm
-          title="Remove this round?"
-          act="Remove"
-          error={remove.error}
-          onAct={() => remove.mutate()}
-          onClose={() => setRemoving(false)}
-        >
-          “{round.template}” will no longer run {round.words}. Its template and past runs stay.
-        </Confirm>
-      )}
     </>
   );
 }

@@ -19,6 +19,8 @@ _STATES = {
     ("runs", "status"): ("asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"),
     ("templates", "standing"): ("own", "shared", "house"),
     ("rounds", "mode"): ("new", "replace", "append"),
+    ("rounds", "trigger"): ("calendar", "after", "called"),
+    ("rounds", "when_empty"): ("send", "skip"),
     ("comparisons", "status"): ("asked", "ready", "failed"),
 }
 
@@ -101,6 +103,12 @@ def upgrade() -> None:
     op.create_index("uq_views_name", "views", columns, unique=True, postgresql_where=present)
     op.add_column("people", sa.Column("disabled_at", sa.DateTime(timezone=True), nullable=True))
     op.add_column("people", sa.Column("password_given", sa.Boolean(), nullable=False, server_default=sa.false()))
+    op.add_column("rounds", sa.Column("trigger", sa.Text(), nullable=False, server_default="calendar"))
+    op.add_column("rounds", sa.Column("after_id", sa.BigInteger(), nullable=True))
+    op.create_foreign_key("fk_rounds_after_id_rounds", "rounds", "rounds", ["after_id"], ["id"])
+    op.add_column("rounds", sa.Column("since", sa.DateTime(timezone=True), nullable=True))
+    op.add_column("rounds", sa.Column("when_empty", sa.Text(), nullable=False, server_default="send"))
+    op.add_column("rounds", sa.Column("paused_until", sa.DateTime(timezone=True), nullable=True))
     op.add_column("rounds", sa.Column("paused_for", sa.Text(), nullable=False, server_default=""))
     op.add_column("notices", sa.Column("link", sa.Text(), nullable=False, server_default=""))
     op.alter_column("notices", "run_id", nullable=True)
@@ -119,7 +127,8 @@ def downgrade() -> None:
     op.execute("DELETE FROM notices WHERE run_id IS NULL")
     op.alter_column("notices", "run_id", nullable=False)
     op.drop_column("notices", "link")
-    op.drop_column("rounds", "paused_for")
+    for column in ("paused_for", "paused_until", "when_empty", "since", "after_id", "trigger"):
+        op.drop_column("rounds", column)
     op.drop_column("people", "password_given")
     op.drop_column("people", "disabled_at")
     op.drop_index("uq_views_name", "views")

@@ -1,0 +1,97 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Dropdown } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { RoundInfo } from "../api";
+import { Confirm, Trouble, shortMoment } from "../shared";
+import { useMay } from "../shell";
+import { NewRound } from "./NewRound";
+
+/** What can be done with a round. */
+export function RoundMenu({ round }: { round: RoundInfo }) {
+  const client = useQueryClient();
+  const mayDesign = useMay("design");
+  const mayRun = useMay("run");
+  const [dialog, setDialog] = useState<"remove" | "change" | null>(null);
+  const path = { path: { round_id: round.id } };
+  const renew = () => void client.invalidateQueries({ queryKey: ["rounds"] });
+  const pause = useMutation({
+    mutationFn: () =>
+      answer(api.PATCH("/api/v1/rounds/{round_id}", { params: path, body: { paused: !round.paused } })),
+    onSuccess: renew,
+  });
+  const runNow = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/run", { params: path })),
+    onSuccess: renew,
+  });
+  const skip = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/skip", { params: path })),
+    onSuccess: renew,
+  });
+  const remove = useMutation({
+    mutationFn: () => answer(api.DELETE("/api/v1/rounds/{round_id}", { params: path })),
+    onSuccess: () => {
+      setDialog(null);
+      renew();
+    },
+  });
+  const call = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/call", { params: path })),
+    onSuccess: renew,
+  });
+  if (!mayDesign && round.trigger !== "called") return null;
+  if (!mayDesign) {
+    return (
+      <Button variant="quiet" size="sm" disabled={!mayRun || round.paused} onClick={() => call.mutate()}>
+        Call now
+      </Button>
+    );
+  }
+  return (
+    <>
+      <Dropdown align="end">
+        <Dropdown.Toggle variant="link" bsPrefix="btn px-1" aria-label={`More for ${round.template}`}>
+          ⋮
+        </Dropdown.Toggle>
+        <Dropdown.Menu>
+          {round.trigger === "called" ? (
+            <Dropdown.Item as="button" disabled={round.paused} onClick={() => call.mutate()}>
+              Call now
+            </Dropdown.Item>
+          ) : (
+            <Dropdown.Item as="button" onClick={() => runNow.mutate()}>
+              Run now
+            </Dropdown.Item>
+          )}
+          <Dropdown.Item as="button" onClick={() => setDialog("change")}>
+            Change…
+          </Dropdown.Item>
+          {round.next[0] && (
+            <Dropdown.Item as="button" onClick={() => skip.mutate()}>
+              Skip the next ({shortMoment(round.next[0])})
+            </Dropdown.Item>
+          )}
+          <Dropdown.Item as="button" onClick={() => pause.mutate()}>
+            {round.paused ? "Let it go on" : "Pause"}
+          </Dropdown.Item>
+          <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
+            Remove…
+          </Dropdown.Item>
+        </Dropdown.Menu>
+      </Dropdown>
+      <Trouble error={runNow.error ?? call.error ?? skip.error ?? pause.error} />
+      {dialog === "change" && <NewRound template={null} round={round} onClose={() => setDialog(null)} />}
+      {dialog === "remove" && (
+        <Confirm
+          title="Remove this round?"
+          act="Remove"
+          error={remove.error}
+          onAct={() => remove.mutate()}
+          onClose={() => setDialog(null)}
+        >
+          “{round.template}” will no longer run {round.words}. Its template and past runs stay.
+        </Confirm>
+      )}
+    </>
+  );
+}

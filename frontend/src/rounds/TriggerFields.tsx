@@ -1,0 +1,69 @@
+import { useQuery } from "@tanstack/react-query";
+import { Form } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { NewRound as Draft } from "../api";
+
+type Trigger = NonNullable<Draft["trigger"]>;
+
+const TRIGGERS: Record<Trigger, string> = {
+  calendar: "by the calendar",
+  after: "after another round",
+  called: "when it is called",
+};
+
+/** What a round waits for that the calendar does not start. */
+export const WAITS: Record<string, string> = {
+  after: "As soon as a run of the other round is done, counted from the same moment.",
+  called: "When somebody presses “Call now”, or a program asks for it with a token. Each call is one run.",
+};
+
+interface Props {
+  draft: Draft;
+  /** The round itself, which cannot wait for itself. */
+  own?: number;
+  onChange: (part: Partial<Draft>) => void;
+}
+
+/** What starts a round. */
+export function TriggerFields({ draft, own, onChange }: Props) {
+  const rounds = useQuery({
+    queryKey: ["rounds"],
+    queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: 14 } } })),
+    enabled: draft.trigger === "after",
+  });
+  return (
+    <div className="d-flex gap-2">
+      <Form.Group controlId="round-trigger" className="flex-fill">
+        <Form.Label>It runs</Form.Label>
+        <Form.Select
+          value={draft.trigger}
+          onChange={(e) => onChange({ trigger: e.target.value as Trigger, after_id: null })}
+        >
+          {Object.entries(TRIGGERS).map(([trigger, words]) => (
+            <option key={trigger} value={trigger}>
+              {words}
+            </option>
+          ))}
+        </Form.Select>
+      </Form.Group>
+      {draft.trigger === "after" && (
+        <Form.Group controlId="round-after" className="flex-fill">
+          <Form.Label>After</Form.Label>
+          <Form.Select
+            value={draft.after_id ?? ""}
+            onChange={(e) => onChange({ after_id: Number(e.target.value) || null })}
+          >
+            <option value="">choose a round</option>
+            {rounds.data
+              ?.filter((r) => r.id !== own)
+              .map((r) => (
+                <option key={r.id} value={r.id}>
+                  {r.template}, {r.words}
+                </option>
+              ))}
+          </Form.Select>
+        </Form.Group>
+      )}
+    </div>
+  );
+}
