@@ -177,7 +177,7 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
             )
             execute(services, run.id)
             _backdate(services, run.id)
-        tick_rounds(replace(services, source=services.sources.fixed, clock=partial(_same, as_of)), inline)
+        tick_rounds(replace(services, clock=partial(_same, as_of)), inline)
     _widen_billing(services, ines)
 
 

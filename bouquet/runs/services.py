@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import InitVar, dataclass, field
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -106,11 +106,11 @@ class Services:
     """
     The parts that web, command line and workers work with. `clock` gives the moment, in UTC.
 
-    `source` is the one in the settings, if there is one; all of them are in `sources`.
+    `configured` is the source in the settings, if there is one; all of them are in `sources`.
     """
 
     store: Store
-    source: InitVar[Source | None]
+    configured: Source | None
     files: Path | str
     outgoing: Path
     year_start: int = 4
@@ -124,10 +124,11 @@ class Services:
     #: What addresses of sources are kept with.
     vault: Vault = field(default_factory=Vault, repr=False)
 
-    def __post_init__(self, source: Source | None) -> None:
+    def __post_init__(self) -> None:
         self.storage = FileStore(self.files, self.files_options)
-        self.sources = Sources(source, _KeptInStore(self.store, self.vault))
-        self.ledger = LedgerSource(self.store.url, source.environment if source is not None else "live")
+        self.sources = Sources(self.configured, _KeptInStore(self.store, self.vault))
+        environment = self.configured.environment if self.configured is not None else "live"
+        self.ledger = LedgerSource(self.store.url, environment)
 
     @classmethod
     def from_settings(cls, settings: Settings) -> Services:
@@ -136,7 +137,7 @@ class Services:
             source = Source(settings.source_name, settings.source_url.get_secret_value(), settings.source_catalogue)
         return cls(
             store=Store(settings.store_url.get_secret_value()),
-            source=source,
+            configured=source,
             vault=Vault(settings.secret_key.get_secret_value()),
             files=settings.files,
             outgoing=settings.outgoing,

@@ -82,9 +82,11 @@ function TableLink({ table, current, onChoose, onShow }: TableLinkProps) {
   if (table.hidden) {
     return (
       <div className="catalogue-table soft">
-        <span className="mono">{table.table}</span>
-        <Button variant="quiet" size="sm" onClick={onShow}>
-          show again
+        <span className="mono one-line" title={table.table}>
+          {table.table}
+        </span>
+        <Button variant="quiet" size="sm" aria-label={`Show ${table.table} again`} onClick={onShow}>
+          show
         </Button>
       </div>
     );

@@ -137,7 +137,6 @@ function Relations({ type, onEdit }: { type: CuratedType; onEdit: (edits: Catalo
         <span key={r.name} className="tag" title={r.guess ? `guessed: ${r.guess}` : undefined}>
           {r.many ? "many " : ""}
           {r.label}
-          {r.label.toLowerCase() !== r.target && <span className="soft"> {r.target}</span>}
           {r.guess && <em> guessed</em>}
           {r.made && (
             <button
