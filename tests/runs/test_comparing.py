@@ -39,7 +39,7 @@ from tests.runs.changing import ITEMS, PLANTED, ROWS, changing
 @pytest.fixture
 def ground(services: Services, cluster: Any) -> Iterator[tuple[Services, Any, Any]]:
     with changing(cluster) as (source, connection, plant):
-        yield replace(services, source=source), connection, plant
+        yield replace(services, configured=source), connection, plant
 
 
 def run(services: Services, person: Any, document: dict[str, Any] = ITEMS, **more: Any) -> Run:

@@ -155,7 +155,7 @@ def test_a_source_that_is_away_for_a_while(
 ) -> None:
     """The run waits for it, and says nothing false meanwhile."""
     source = Source("marrowby", marrowby, CATALOGUE)
-    away = replace(services, source=source)
+    away = replace(services, configured=source)
     run_id = ask_for_run(away, SMALL, person=people["ines"], via="hand").id
     source.reader.url = marrowby.replace("marrowby_reader", "nobody_here")  # type: ignore[attr-defined]
     failures = 0

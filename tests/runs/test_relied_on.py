@@ -293,7 +293,7 @@ def changing(
         connection.execute("INSERT INTO ward SELECT n, repeat('x', 300), 'e' FROM generate_series(1, 200000) n")
         source = Source("changing", url)
         source.catalogue()
-        yield replace(services, source=source), connection
+        yield replace(services, configured=source), connection
         source.close()
 
 
