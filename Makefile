@@ -14,7 +14,7 @@ serve: ## An empty house: Bouquet's own database in a private cluster below .hou
 test: lint ## All checks and tests
 	@scripts/bootstrap.sh browser
 	cd frontend && npm run --silent test
-	python -m pytest -n 2 --dist loadfile --durations 25
+	python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 25
 
 lint: ## Format, lint, types, import contract
 	@scripts/bootstrap.sh
