@@ -14,6 +14,7 @@ from pydantic import ValidationError
 from bouquet.cli.common import AsJson, app, fail, open_services
 from bouquet.settings import settings
 from bouquet.sources import LEDGER, try_source
+from bouquet.store import NotPossible
 from bouquet.store import sources as kept
 from bouquet.store.secrets import new_key
 
@@ -59,8 +60,12 @@ def add(
     Try a source, and keep its address, encrypted. An address that is wrong is not kept.
     """
     address, name = _address(url), name.strip()
-    if not 0 < len(name) <= kept.LONGEST_NAME or name.lower() == LEDGER:
-        raise typer.BadParameter(f"A name has 1 to {kept.LONGEST_NAME} characters, and is not “{LEDGER}”.")
+    try:
+        name = kept.checked_name(name)
+    except NotPossible as error:
+        raise typer.BadParameter(str(error), param_hint="--name") from error
+    if name.lower() == LEDGER:
+        raise typer.BadParameter(f"“{LEDGER}” is the name of the built-in source.", param_hint="--name")
     if not _tried(address) and not untried:
         fail("It was not kept. Mend what is wrong, or add --untried.")
     with open_services() as services, services.store.session() as session:

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Catalogue
@@ -22,7 +23,7 @@ from bouquet.sources import Source
 from bouquet.store import people
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.models import Person, Round, TemplateRecord
+from bouquet.store.models import Person, Round, TemplateRecord, View
 from bouquet.store.rounds import SOURCE_CHANGED, rounds_of
 
 __all__ = [
@@ -173,8 +174,9 @@ def replace_everywhere(
     services: Services, session: Session, source: Source, missing: Missing, new: str, by: Person
 ) -> list[Replaced]:
     """
-    Replace a field, relation or record type that is not there any more by one that is, in every template of the source
-    that names it. Templates that were saved are saved again; rounds that paused for it go on once theirs is whole.
+    Replace a field, relation or record type that is not there any more by one that is, in every template and view of
+    the source that names it. Templates that were saved are saved again; rounds that paused for it go on once theirs is
+    whole.
     """
     catalogue, done = source.catalogue(), []
     for record in templates_of(session, source.key):
@@ -200,6 +202,10 @@ def replace_everywhere(
                 round_.paused, round_.paused_for = False, ""
                 resumed += 1
         done.append(Replaced(record, whole, resumed))
+    for view in session.scalars(sa.select(View).where(View.source == source.key, View.deleted_at.is_(None))):
+        document = _replaced(view.document, catalogue, missing, new)
+        if document != view.document:
+            view.document, view.records = document, str(document["records"])
     return done
 
 

@@ -19,6 +19,7 @@ __all__ = [
     "LONGEST_NAME",
     "add_source",
     "change_source",
+    "checked_name",
     "find_source",
     "keep_catalogue",
     "kept_catalogue",
@@ -29,6 +30,17 @@ __all__ = [
 
 #: Characters of a source's name.
 LONGEST_NAME = 60
+
+
+def checked_name(name: str) -> str:
+    """
+    A name that a source can have: of letters that can be seen, without slashes, which addresses are divided by. Raises
+    NotPossible.
+    """
+    found = " ".join(name.split())
+    if not 0 < len(found) <= LONGEST_NAME or not found.isprintable() or "/" in found or "\\" in found:
+        raise NotPossible(f"A source's name has 1 to {LONGEST_NAME} characters, and no slashes.")
+    return found
 
 
 def list_sources(session: Session) -> Sequence[SourceRecord]:

@@ -215,7 +215,7 @@ def test_names_are_told_apart(keeper: TestClient, address: str) -> None:
         409,
         "There is already a source called “jetty”. Choose another name.",
     )
-    for name in ("ledger", " ", "x" * 61):
+    for name in ("ledger", " ", "x" * 61, "a/b", "a\\b", "a\u200bb"):
         assert keeper.post(SOURCES, json={"name": name, "address": address}).status_code == 422
 
 

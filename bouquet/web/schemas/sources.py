@@ -9,7 +9,8 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, BaseModel, Field, SecretStr
 
 from bouquet.sources import LEDGER
-from bouquet.store.sources import LONGEST_NAME
+from bouquet.store import NotPossible
+from bouquet.store.sources import LONGEST_NAME, checked_name
 
 __all__ = ["Address", "NewSource", "SourceChange", "SourceOut", "StepOut"]
 
@@ -20,7 +21,10 @@ def _own_name(name: str) -> str:
     if name.strip().lower() == LEDGER:
         msg = f"“{LEDGER}” is the name of the built-in source."
         raise ValueError(msg)
-    return name.strip()
+    try:
+        return checked_name(name)
+    except NotPossible as error:
+        raise ValueError(str(error)) from error
 
 
 class Address(BaseModel):
