@@ -5,23 +5,21 @@ The catalogue of a source: reflected from the database, with the curated documen
 from __future__ import annotations
 
 import hashlib
-import itertools
 import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine.interfaces import ReflectedColumn
 
-from bouquet.core.catalogue import Attribute, Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
+from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Retired
+from bouquet.sources.codes import varying_codes
+from bouquet.sources.custom import STORED, CustomFields, ranked
 from bouquet.sources.errors import renamed_errors
-from bouquet.sources.guesses import TableGuesses, briefly, guess_tables, guessed_relations
+from bouquet.sources.guesses import TableGuesses, guess_tables, guessed_relations
 from bouquet.sources.mysql import dialect_of
 from bouquet.sources.overlay import (
-    AttributeOverlay,
     FieldOverlay,
     Overlay,
     OverlayError,
@@ -40,21 +38,7 @@ _SQLITE_TYPES = {
     "bytea": ("bytes", Kind.FILE),
 }
 
-#: How a custom field is read, by its kind; its text is what the database holds.
-_CUSTOM_STORED = {
-    Kind.INTEGER: "integer",
-    Kind.DECIMAL: "numeric",
-    Kind.BOOLEAN: "boolean",
-    Kind.DATE: "date",
-}
-
 _NOTHING = FieldOverlay()
-
-#: Values of a column of codes that are looked at, and columns.
-CODES_SAMPLE, MOST_CODES = 1_000, 200
-
-#: Rows in which keys of a JSON column are looked for, and fields that are made of one column or attribute table.
-CUSTOM_SAMPLE, MOST_CUSTOM = 4_000, 200
 
 #: Choices of one field; a longer list is no list of choices.
 MOST_CHOICES = 2_000
@@ -91,20 +75,14 @@ def reflect_catalogue(
         return read.catalogue()
 
 
-def _digits_vary(values: Iterable[str | None]) -> bool:
-    """
-    Whether runs of digits in these codes differ in length.
-    """
-    return len({tuple(map(len, re.findall(r"\d+", v))) for v in values if v and re.search(r"\d", v)}) > 1
-
-
 class _Reflection:
     def __init__(self, connection: sa.Connection, name: str, overlay: Overlay, memory: Memory, *, strict: bool) -> None:
         self.strict, self.memory = strict, memory
         self.connection, self.name, self.overlay = connection, name, overlay
         self.tables = read_tables(connection)
         self._declared = self._declared_types()
-        self.varying = self._varying_codes()
+        self.varying = varying_codes(connection, self.tables, list(self._codes()))
+        self._custom = CustomFields(connection, self.tables, self._choices, strict)
 
     def catalogue(self) -> Catalogue:
         missing = [t for t in (*self.overlay.tables, *self.overlay.hidden) if t not in self.tables]
@@ -196,133 +174,6 @@ class _Reflection:
                 if self._is_guessed(name) or (curated is not None and curated.kind is Kind.IDENTIFIER):
                     yield name, column["name"]
 
-    def _varying_codes(self) -> set[tuple[str, str]]:
-        """
-        Text columns whose runs of digits differ in length, by the values that the database keeps as statistics; where
-        it keeps none, by some of its values.
-        """
-        if self.connection.dialect.name != "postgresql":
-            return {at for at in itertools.islice(self._codes(), MOST_CODES) if _digits_vary(self._some_values(*at))}
-        found = self.connection.execute(
-            sa.text(
-                "SELECT schemaname, tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
-                " coalesce(histogram_bounds::text::text[], '{}') AS seen FROM pg_stats"
-                " WHERE attname = ANY(:codes) AND schemaname NOT LIKE 'pg\\_%' AND schemaname <> 'information_schema'"
-                " AND array_ndims(histogram_bounds::text::text[]) = 1"
-            ),
-            {"codes": sorted({column for _, column in self._codes()})},
-        )
-        default = self.connection.dialect.default_schema_name
-        return {
-            (row.tablename if row.schemaname == default else f"{row.schemaname}.{row.tablename}", row.attname)
-            for row in found
-            if _digits_vary(row.seen)
-        }
-
-    def _some_values(self, table: str, name: str) -> list[str]:
-        column: Any = sa.column(name)
-        known = self.tables[table]
-        sample = sa.select(column).select_from(sa.table(known.name, column, schema=known.schema))
-        found = self.connection.execute(sample.where(column.is_not(None)).limit(CODES_SAMPLE)).scalars()
-        return [str(v) for v in found]
-
-    # Fields that are no columns
-
-    def _custom_fields(self, table: str, curated: RecordTypeOverlay, taken: set[str]) -> Iterator[Field]:
-        """
-        Keys of JSON columns, and rows of attribute tables.
-        """
-        for column in self.tables[table].columns:
-            if isinstance(column["type"], sa.JSON):
-                for key, kind in self._json_keys(table, column).items():
-                    known = curated.custom.get(key)
-                    yield self._custom_field(key, known, kind, taken, column=column["name"], json_key=key)
-        for attributes in curated.attributes:
-            pairs = tuple(attributes.columns.items())
-            if attributes.table not in self.tables and not self.strict:
-                continue
-            if not self.tables[attributes.table].is_unique({*(theirs for _, theirs in pairs), attributes.name}):
-                raise OverlayError(
-                    f"The attributes of {table} in {attributes.table} may hold several values of one name for a record."
-                )
-            for name in self._attribute_names(attributes):
-                found = Attribute(
-                    table=attributes.table,
-                    pairs=pairs,
-                    name_column=attributes.name,
-                    name=name,
-                    value_column=attributes.value,
-                )
-                known = curated.custom.get(name)
-                yield self._custom_field(name, known, Kind.TEXT, taken, column=attributes.value, attribute=found)
-
-    def _json_keys(self, table: str, column: ReflectedColumn) -> dict[str, Kind]:
-        """
-        The keys that a sample of a JSON column has, with the kind of what they hold.
-        """
-        if self.connection.dialect.name != "postgresql":
-            return {}
-        value: Any = sa.column(column["name"])
-        sample = sa.select(sa.cast(value, JSONB).label("v")).select_from(
-            sa.table(self.tables[table].name, value, schema=self.tables[table].schema)
-        )
-        sample = sample.where(value.is_not(None)).limit(CUSTOM_SAMPLE)
-        rows = sample.subquery("sampled")
-        whole = sa.case((sa.func.jsonb_typeof(rows.c.v) == "object", rows.c.v), else_=sa.literal_column("'{}'::jsonb"))
-        pairs = sa.func.jsonb_each(whole).table_valued("key", "value", joins_implicitly=True, name="pairs")
-        text = sa.cast(pairs.c.value, sa.Text)
-        statement = sa.select(
-            pairs.c.key,
-            sa.func.array_agg(sa.distinct(sa.func.jsonb_typeof(sa.cast(pairs.c.value, JSONB)))).label("types"),
-            sa.func.bool_and(text.op("~")(r"^-?\d{1,18}$")).label("whole"),
-        ).group_by(pairs.c.key)
-        statement = statement.select_from(rows, pairs).order_by(pairs.c.key).limit(MOST_CUSTOM)
-        try:
-            with briefly(self.connection):
-                found = self.connection.execute(statement).all()
-        except sa.exc.DBAPIError:
-            # A view that fails, or rows that cannot be read: there are no keys to be found then.
-            return {}
-        kinds = {"number": Kind.DECIMAL, "boolean": Kind.BOOLEAN, "string": Kind.TEXT}
-        keys = {}
-        for row in found:
-            types = [t for t in row.types if t != "null"]
-            kind = kinds.get(types[0], Kind.TEXT) if len(types) == 1 else Kind.TEXT
-            keys[row.key] = Kind.INTEGER if kind is Kind.DECIMAL and row.whole else kind
-        return keys
-
-    def _attribute_names(self, attributes: AttributeOverlay) -> list[str]:
-        name: Any = sa.column(attributes.name)
-        statement = sa.select(sa.cast(name, sa.Text)).select_from(sa.table(attributes.table, name)).distinct()
-        found = self.connection.execute(
-            statement.where(name.is_not(None)).order_by(sa.cast(name, sa.Text)).limit(MOST_CUSTOM)
-        )
-        return [row[0] for row in found]
-
-    def _custom_field(self, key: str, curated: FieldOverlay | None, kind: Kind, taken: set[str], **where: Any) -> Field:
-        curated = curated or FieldOverlay()
-        kind = curated.kind or kind
-        name = curated.name or re.sub(r"\W+", "_", key).strip("_").lower() or "custom"
-        while name in taken:
-            name = f"{name}_"
-        taken.add(name)
-        choices = self._choices(curated)
-        return Field(
-            name=name,
-            kind=Kind.CHOICE if choices else kind,
-            stored="text" if choices else _CUSTOM_STORED.get(kind, "text"),
-            label=curated.label or key.replace("_", " ").capitalize(),
-            meaning=curated.meaning,
-            unit=curated.unit,
-            everyday=curated.everyday,
-            personal=curated.personal,
-            retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
-            synonyms=curated.synonyms,
-            choices=choices,
-            choices_ordered=_ranked(curated, choices),
-            **where,
-        )
-
     def _record_type(self, table: str) -> RecordType:
         curated, found, guess = self._curated(table), self.tables[table], self.guesses.get(table)
         absent = [c for c in curated.fields if c not in found.column_names]
@@ -332,7 +183,7 @@ class _Reflection:
             )
         taken: set[str] = set()
         fields = tuple(self._field(table, c, curated.fields.get(c["name"]), taken) for c in found.columns)
-        fields += tuple(self._custom_fields(table, curated, taken))
+        fields += tuple(self._custom.of(table, curated, taken))
         by_column = {f.column: f.name for f in fields if not f.is_custom}
         identity = self._key(table)
         key = tuple(by_column[c] for c in identity) or tuple(
@@ -381,7 +232,7 @@ class _Reflection:
         known = self.tables[table].stored[name]
         stored, kind = self._declared.get((table, name)) or (known.stored, known.kind)
         choices = self._choices(curated) or tuple(Choice(c, c) for c in known.choices)
-        ordered = _ranked(curated, choices) if not known.choices else True
+        ordered = ranked(curated, choices) if not known.choices else True
         guesses: list[tuple[str, str]] = []
         if guess and not told:
             guesses.append(("label", f"from the name “{name}”"))
@@ -444,8 +295,8 @@ class _Reflection:
             if self.strict:
                 raise OverlayError(f"{table}.{column} is kept as {stored}, and cannot be of the kind {said}.")
             return own, stored, False
-        typed = stored == "text" and said in _CUSTOM_STORED
-        return said, _CUSTOM_STORED[said] if typed else stored, typed
+        typed = stored == "text" and said in STORED
+        return said, STORED[said] if typed else stored, typed
 
     def _choices(self, curated: FieldOverlay) -> tuple[Choice, ...]:
         lookup = curated.lookup
@@ -570,13 +421,3 @@ def _free(name: str, taken: Collection[str]) -> str:
     while found in taken:
         found, n = f"{name}_{n}", n + 1
     return found
-
-
-def _ranked(curated: FieldOverlay, choices: tuple[Choice, ...]) -> bool:
-    """
-    Whether choices stand in an order of their own: as they are spelled out, by a column that ranks them, or by codes
-    that are whole numbers.
-    """
-    if curated.lookup is None or curated.lookup.order is not None:
-        return bool(choices)
-    return bool(choices) and all(c.code.lstrip("-").isdecimal() for c in choices)

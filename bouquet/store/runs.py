@@ -11,13 +11,22 @@ from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects.postgresql import JSONB, insert
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from bouquet.store import memory
 from bouquet.store.errors import NotFound, NotPossible, OutOfScope
-from bouquet.store.models import ACTIVE, LATER, Notice, Person, Run, RunFile, TemplateRecord
+from bouquet.store.models import ACTIVE, Person, Run, RunFile, TemplateRecord
+from bouquet.store.notices import list_notices, notify, read_notices, tell
+from bouquet.store.run_life import (
+    begin_attempt,
+    discard_run,
+    enter_made,
+    finish_run,
+    release_run,
+    report_progress,
+    request_cancel,
+)
 
 __all__ = [
     "ONCE",
@@ -278,189 +287,6 @@ def last_delivered(session: Session, template_id: int, before: int | None = None
     return moment, count
 
 
-def begin_attempt(session: Session, run_id: int, now: datetime) -> Run | None:
-    """
-    Take up a run that is not over. Returns None when it is over.
-    """
-    run = session.get(Run, run_id, with_for_update={"of": Run})
-    if run is None or run.status not in ACTIVE:
-        return None
-    run.attempt += 1
-    run.tries += 1
-    run.seen_at = now
-    if run.status == "releasing" or run.stage == "delivering":
-        session.flush()
-        return run
-    run.status, run.stage = "running", "counting"
-    run.started_at = run.started_at or now
-    run.seen_at = now
-    run.rows_written, run.rows_announced = 0, None
-    session.flush()
-    return run
-
-
-def report_progress(session: Session, run_id: int, attempt: int, **facts: Any) -> bool:
-    """
-    Note how far an attempt has come. Returns whether it should stop: cancelled, or taken over by another worker.
-    """
-    query = (
-        sa.update(Run)
-        .where(Run.id == run_id, Run.attempt == attempt, Run.status == "running")
-        .values(**facts)
-        .returning(Run.cancel_requested)
-    )
-    found = session.execute(query).first()
-    return found is None or bool(found[0])
-
-
-def enter_made(
-    session: Session, run_id: int, attempt: int, *, files: Sequence[RunFile], now: datetime, **facts: Any
-) -> bool:
-    """
-    Enter what an attempt made, before it is delivered. From here on the run is neither cancelled nor made anew.
-
-    Returns False, and changes nothing, when the run was cancelled or another attempt has taken it over.
-    """
-    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
-    if run is None or run.attempt != attempt or run.status != "running" or run.cancel_requested:
-        return False
-    run.stage, run.seen_at = "delivering", now
-    for name, value in facts.items():
-        setattr(run, name, value)
-    _put_files(session, run, files)
-    return True
-
-
-def _put_files(session: Session, run: Run, files: Sequence[RunFile]) -> None:
-    """
-    The files of a run, in the place of those of an earlier attempt.
-    """
-    if files:
-        session.execute(sa.delete(RunFile).where(RunFile.run_id == run.id, RunFile.role.not_in(LATER)))
-        session.add_all(files)
-    session.flush()
-    session.refresh(run, ["files"])
-
-
-def finish_run(
-    session: Session,
-    run_id: int,
-    attempt: int,
-    *,
-    status: str,
-    now: datetime,
-    files: Sequence[RunFile] = (),
-    notice: str | None = None,
-    **facts: Any,
-) -> bool:
-    """
-    End a run, with its files and its notice, in this transaction.
-
-    Returns False, and changes nothing, when this attempt is not the one that may end it.
-    """
-    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
-    if run is None or run.attempt != attempt or run.status not in ("running", "releasing"):
-        return False
-    if run.cancel_requested and run.stage != "delivering" and status in ("ready", "held"):
-        status, files, facts, notice = "cancelled", (), {}, None
-    run.status = run.stage = status
-    run.finished_at = now
-    for name, value in facts.items():
-        setattr(run, name, value)
-    _put_files(session, run, files)
-    if status == "ready":
-        memory.advance(session, run, now)
-    elif status != "held":
-        memory.drop_pending(session, run_id)
-    if notice:
-        notify(session, [run.person_id], run.id, notice, now)
-    session.flush()
-    return True
-
-
-def notify(session: Session, person_ids: Iterable[int | None], run_id: int, text: str, now: datetime) -> None:
-    """
-    Tell people something about a run. What is newest of a run is what its notice says: a changed one is marked unread.
-    """
-    facts = {"text": text, "created_at": now, "read_at": None}
-    for person_id in dict.fromkeys(p for p in person_ids if p is not None):
-        entered = insert(Notice).values(person_id=person_id, run_id=run_id, **facts)
-        session.execute(entered.on_conflict_do_update(index_elements=["person_id", "run_id"], set_=facts))
-
-
-def tell(session: Session, person_ids: Iterable[int | None], link: str, text: str, now: datetime) -> None:
-    """
-    Tell people something that is about no run; `link` is the place of the interface that it leads to.
-    """
-    for person_id in dict.fromkeys(p for p in person_ids if p is not None):
-        session.add(Notice(person_id=person_id, run_id=None, link=link, text=text, created_at=now))
-
-
-def request_cancel(session: Session, run_id: int, now: datetime) -> Run:
-    """
-    Ask for a run to stop. One that no worker has taken up is over at once; one that is over stays as it is.
-    """
-    run = session.get(Run, run_id, with_for_update={"of": Run})
-    if run is None:
-        msg = f"There is no run {run_id}."
-        raise NotFound(msg)
-    if run.status == "asked":
-        run.status = run.stage = "cancelled"
-        run.finished_at = now
-    elif run.status == "running" and run.stage != "delivering":
-        run.cancel_requested = True
-    elif run.status in ("running", "releasing"):
-        msg = f"Run {run_id} is made and on its way; it can no longer be cancelled."
-        raise NotPossible(msg)
-    session.flush()
-    return run
-
-
-def release_run(session: Session, run_id: int, by: str, reason: str, now: datetime) -> Run:
-    """
-    Let a held run go out: ready at once, or, where there is something to deliver, when a worker has done so.
-
-    Raises NotFound, and NotPossible for a run that does not wait.
-    """
-    run = _reviewed(session, run_id, ("held",), "released", by, reason, now)
-    run.status = run.stage = "releasing" if run.round_id is not None else "ready"
-    run.tries = 0
-    if run.status == "ready":
-        memory.advance(session, run, now)
-    session.flush()
-    return run
-
-
-def discard_run(session: Session, run_id: int, by: str, reason: str, now: datetime) -> Run:
-    """
-    Put a run's files away for good; the run stays. The files are marked here and removed by the caller.
-
-    Raises NotFound, and NotPossible for a run that made none.
-    """
-    run = _reviewed(session, run_id, ("held", "ready"), "discarded", by, reason, now)
-    run.status = run.stage = "discarded"
-    for file in run.files:
-        file.removed_at = file.removed_at or now
-    memory.take_back(session, run)
-    session.flush()
-    return run
-
-
-def _reviewed(
-    session: Session, run_id: int, statuses: tuple[str, ...], what: str, by: str, reason: str, now: datetime
-) -> Run:
-    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
-    if run is None:
-        msg = f"There is no run {run_id}."
-        raise NotFound(msg)
-    if run.status not in statuses:
-        said = "is under way" if run.status in ACTIVE else f"is {run.status}"
-        msg = f"Run {run_id} {said}; it cannot be {what}."
-        raise NotPossible(msg)
-    run.reviewed_by, run.reviewed_at, run.review_reason = by, now, reason
-    return run
-
-
 def earlier_runs(session: Session, run: Run, count: int, person: Person | None = None) -> list[Run]:
     """
     The last `count` runs of a run's template that made rows, up to this one, oldest first. A run on a part counts only
@@ -544,19 +370,3 @@ def waiting_runs(session: Session, asked_before: datetime, seen_before: datetime
         )
     )
     return list(session.scalars(query.order_by(Run.id)))
-
-
-def list_notices(session: Session, person_id: int, at_most: int = 20) -> list[Notice]:
-    """
-    A person's notices, newest first.
-    """
-    query = sa.select(Notice).where(Notice.person_id == person_id).order_by(Notice.id.desc()).limit(at_most)
-    return list(session.scalars(query))
-
-
-def read_notices(session: Session, person_id: int, now: datetime) -> None:
-    """
-    Mark all of a person's notices as read.
-    """
-    query = sa.update(Notice).where(Notice.person_id == person_id, Notice.read_at.is_(None))
-    session.execute(query.values(read_at=now))
