@@ -20,29 +20,19 @@ __all__ = [
     "NUMERIC",
     "Element",
     "F",
-    "annuity",
-    "annuity_fault",
     "as_pattern",
-    "at_start",
-    "away",
     "blank_text",
     "calendar",
     "case",
-    "ceiling_multiple",
     "choose",
     "clamped",
     "compared",
-    "count",
-    "count_filled",
     "datevalue",
     "day_of",
     "days",
     "end_of_month",
     "far",
     "find",
-    "floating",
-    "floor_multiple",
-    "future_value",
     "inside_calendar",
     "interval",
     "is_blank",
@@ -59,23 +49,12 @@ __all__ = [
     "odd_letter",
     "op",
     "outside_calendar",
-    "parity",
     "part",
-    "payment",
-    "pick",
     "plus",
-    "power_fault",
-    "present_value",
-    "product",
     "relation",
     "relation_to_calendar",
-    "scaled",
     "shifted",
-    "spread_of",
-    "squares",
     "time_of",
-    "to_even",
-    "total",
     "txt",
     "value_of",
     "weekday",
@@ -317,92 +296,12 @@ def far(sign: str) -> Callable[[Element, Element], Element]:
     return build
 
 
-def pick(pick: str) -> Callable[..., Element]:
-    """
-    The least, the greatest… of numbers; blanks are passed over, as spreadsheets do.
-    """
-    return lambda *numbers: getattr(F, pick)(*numbers) if len(numbers) > 1 else numbers[0]
-
-
-def count(*numbers: Element) -> Element:
-    return sa.cast(F.num_nonnulls(*numbers), sa.Numeric)
-
-
-def count_filled(*values: Element) -> Element:
-    made: Element = num(0)
-    for value in values:
-        made = op(made, "+", case((is_blank(value), num(0)), otherwise=num(1)))
-    return made
-
-
-def total(*numbers: Element) -> Element:
-    made: Element = F.coalesce(numbers[0], num(0))
-    for number in numbers[1:]:
-        made = op(made, "+", F.coalesce(number, num(0)))
-    return case((relation(F.num_nonnulls(*numbers), ">", num(0)), made))
-
-
-def product(*numbers: Element) -> Element:
-    made: Element = F.coalesce(numbers[0], num(1))
-    for number in numbers[1:]:
-        made = op(made, "*", F.coalesce(number, num(1)))
-    return case((relation(F.num_nonnulls(*numbers), ">", num(0)), made))
-
-
 def modulo(a: Element, b: Element) -> Element:
     """
     The rest of a division with the sign of the divisor, exactly: a quotient would be rounded.
     """
     rest = F.mod(a, F.nullif(b, num(0)))
     return case((relation(op(rest, "*", b), "<", num(0)), op(rest, "+", b)), otherwise=rest)
-
-
-def power_fault(a: Element, b: Element) -> Element:
-    return sa.or_(
-        sa.and_(relation(a, "=", num(0)), relation(b, "<", num(0))),
-        sa.and_(relation(a, "<", num(0)), relation(b, "<>", F.trunc(b))),
-        relation(F.abs(a), ">", num("1e12")),
-        relation(F.abs(b), ">", num(400)),
-    )
-
-
-def floor_multiple(number: Element, of: Element | None = None) -> Element:
-    return F.floor(number) if of is None else op(number, "-", modulo(number, of))
-
-
-def ceiling_multiple(number: Element, of: Element | None = None) -> Element:
-    return F.ceil(number) if of is None else op(number, "+", modulo(op(num(0), "-", number), of))
-
-
-def away(number: Element) -> Element:
-    """
-    To the next whole number away from zero.
-    """
-    return op(F.sign(number), "*", F.ceil(F.abs(number)))
-
-
-def to_even(rest: int) -> Callable[[Element], Element]:
-    def build(number: Element) -> Element:
-        size = F.abs(number)
-        up = op(op(F.ceil(op(op(size, "-", num(rest)), "/", num(2))), "*", num(2)), "+", num(rest))
-        sign = case((relation(number, "<", num(0)), num(-1)), otherwise=num(1))
-        return op(sign, "*", case((relation(up, "<", num(rest)), num(rest)), otherwise=up))
-
-    return build
-
-
-def scaled(step: Callable[[Element], Element]) -> Callable[..., Element]:
-    def build(number: Element, digits: Element | None = None) -> Element:
-        if digits is None:
-            return step(number)
-        scale = F.power(num("10.0"), whole(digits, -15, 15))
-        return op(step(op(number, "*", scale)), "/", scale)
-
-    return build
-
-
-def parity(rest: int) -> Callable[[Element], Element]:
-    return lambda number: relation(op(F.abs(F.trunc(number)), "%", num(2)), "=", num(rest))
 
 
 def time_of(hour: Element, minute: Element, second: Element) -> Element:
@@ -446,92 +345,3 @@ def no_pattern(value: Element, pattern: str) -> Element:
     if isinstance(value.type, sa.Numeric):
         return relation(F.abs(value), ">=", num("1e30"))
     return sa.false() if isinstance(value.type, sa.Time) else sa.not_(inside_calendar(value))
-
-
-def floating(
-    function: str, least: str = "-1e12", greatest: str = "1e12"
-) -> tuple[Callable[..., Element], Callable[..., Element]]:
-    """
-    (build, fault) of a function that the database knows of binary numbers only: fifteen digits of it count.
-    """
-
-    def outside(*numbers: Element) -> Element:
-        return sa.or_(*(sa.or_(relation(n, "<", num(least)), relation(n, ">", num(greatest))) for n in numbers))
-
-    def build(*numbers: Element) -> Element:
-        inside = sa.not_(outside(*numbers))
-        found = getattr(F, function)(*(sa.cast(case((inside, n)), sa.Double) for n in numbers))
-        return sa.cast(found, sa.Numeric)
-
-    return build, outside
-
-
-def squares(*numbers: Element) -> Element:
-    """
-    The sum of the squared differences from the mean.
-    """
-    mean = op(total(*numbers), "/", F.nullif(count(*numbers), num(0)))
-    return total(*(op(op(n, "-", mean), "*", op(n, "-", mean)) for n in numbers))
-
-
-def spread_of(*numbers: Element, sample: bool, root: bool) -> Element:
-    """
-    The variance of a sample or of all there are, or its square root.
-    """
-    divisor = op(count(*numbers), "-", num(1)) if sample else count(*numbers)
-    found = op(squares(*numbers), "/", case((relation(divisor, ">", num(0)), divisor)))
-    return F.sqrt(found) if root else found
-
-
-def annuity_fault(rate: Element, periods: Element) -> Element:
-    """
-    Where a constant payment cannot be computed: a rate of -1 or less, or more than 1,200 periods.
-    """
-    return sa.or_(
-        relation(rate, "<=", num(-1)), relation(F.abs(rate), ">", num(100)), relation(F.abs(periods), ">", num(1_200))
-    )
-
-
-def annuity(rate: Element, periods: Element) -> tuple[Element, Element]:
-    """
-    ((1 + rate) ^ periods, the sum of what one unit paid each period grows to), for a rate of zero, too.
-    """
-    sound = sa.not_(annuity_fault(rate, periods))
-    growth = F.power(op(num("1.0"), "+", case((sound, rate))), case((sound, periods)))
-    summed = case(
-        (relation(rate, "=", num(0)), periods), otherwise=op(op(growth, "-", num(1)), "/", F.nullif(rate, num(0)))
-    )
-    return growth, summed
-
-
-def at_start(rate: Element, due: Element | None) -> Element:
-    """
-    What a payment at the start of each period gains beside one at its end.
-    """
-    if due is None:
-        return num("1.0")
-    return case((relation(due, "=", num(0)), num("1.0")), otherwise=op(num(1), "+", rate))
-
-
-def future_value(
-    rate: Element, periods: Element, payment: Element, now: Element | None = None, due: Element | None = None
-) -> Element:
-    growth, summed = annuity(rate, periods)
-    paid = op(op(payment, "*", at_start(rate, due)), "*", summed)
-    return op(num(0), "-", op(paid, "+", op(now if now is not None else num(0), "*", growth)))
-
-
-def present_value(
-    rate: Element, periods: Element, payment: Element, later: Element | None = None, due: Element | None = None
-) -> Element:
-    growth, summed = annuity(rate, periods)
-    paid = op(op(payment, "*", at_start(rate, due)), "*", summed)
-    return op(num(0), "-", op(op(paid, "+", later if later is not None else num(0)), "/", F.nullif(growth, num(0))))
-
-
-def payment(
-    rate: Element, periods: Element, now: Element, later: Element | None = None, due: Element | None = None
-) -> Element:
-    growth, summed = annuity(rate, periods)
-    owed = op(op(now, "*", growth), "+", later if later is not None else num(0))
-    return op(num(0), "-", op(owed, "/", F.nullif(op(at_start(rate, due), "*", summed), num(0))))
