@@ -194,7 +194,7 @@ export function NewRound({ template, round, onClose }: Props) {
             )}
             <Form.Check
               id="round-empty"
-              label="Send nothing when there are no rows"
+              label="Send nothing if there are no rows"
               checked={draft.when_empty === "skip"}
               onChange={(e) => change({ when_empty: e.target.checked ? "skip" : "send" })}
             />
