@@ -66,7 +66,7 @@ def add(
         raise typer.BadParameter(str(error), param_hint="--name") from error
     if name.lower() == LEDGER:
         raise typer.BadParameter(f"“{LEDGER}” is the name of the built-in source.", param_hint="--name")
-    if not _tried(address) and not untried:
+    if not _tried(address) and (not untried or next(try_source(address)).name == "address"):
         fail("It was not kept. Mend what is wrong, or add --untried.")
     with open_services() as services, services.store.session() as session:
         kept.add_source(

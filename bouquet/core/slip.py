@@ -7,6 +7,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from datetime import tzinfo
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -126,9 +127,19 @@ class Totals:
         elif column.kind.is_dated and values.null_count() < len(values):
             first, last = values.min(), values.max()
             if column.kind is Kind.MOMENT:
-                first, last = (m.astimezone(self.plan.zone) for m in (first, last))  # type: ignore[union-attr]
+                first, last = (_on_the_clock(m, self.plan.zone) for m in (first, last))
             totals.first = first if totals.first is None else min(totals.first, first)
             totals.last = last if totals.last is None else max(totals.last, last)
+
+
+def _on_the_clock(moment: Any, zone: tzinfo) -> Any:
+    """
+    A moment on a zone's clock; as it is where that clock shows a year that no calendar here has.
+    """
+    try:
+        return moment.astimezone(zone)
+    except OverflowError:
+        return moment
 
 
 def _sum(values: pl.Series, column: PlanColumn) -> Decimal:

@@ -251,8 +251,12 @@ def _step(value: str | None, unit: str, count: int, zone: str) -> str | None:
     """
     if value is None:
         return None
-    moment = datetime.fromisoformat(value)
-    local = moment.replace(tzinfo=UTC).astimezone(ZoneInfo(zone)) if zone else moment
+    try:
+        moment = datetime.fromisoformat(value)
+        local = moment.replace(tzinfo=UTC).astimezone(ZoneInfo(zone)) if zone else moment
+    except (ValueError, OverflowError):
+        # A year that no calendar here has lies in no step.
+        return None
     if unit in ("minute", "hour"):
         minute = local.minute - local.minute % count if unit == "minute" else 0
         begun = moment - timedelta(minutes=local.minute - minute, seconds=local.second, microseconds=local.microsecond)

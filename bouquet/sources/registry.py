@@ -10,7 +10,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
-from bouquet.sources.errors import NoSource
+import sqlalchemy as sa
+
+from bouquet.sources.errors import NoSource, SourceDown
 from bouquet.sources.overlay import Overlay
 from bouquet.sources.source import CatalogueKeeper, Source
 
@@ -191,7 +193,10 @@ class Sources:
                 source.close()
                 self._replaced.append(source)
             address = self._kept.address(kept.key)
-            source = Source(kept.key, address, key=kept.key, environment=kept.environment)
+            try:
+                source = Source(kept.key, address, key=kept.key, environment=kept.environment)
+            except (sa.exc.ArgumentError, ValueError) as error:
+                raise SourceDown(f"{kept.key}: its address is none. An administrator gives it another one.") from error
             source.keeper = self._kept
             self._open[kept.key] = (kept.revision, source)
         return source

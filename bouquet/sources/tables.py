@@ -341,7 +341,9 @@ def stored_as(column_type: Any) -> Stored:
     if isinstance(column_type, sa.ARRAY):
         return Stored("text", Kind.TEXT, "list")
     if isinstance(column_type, sa.JSON):
-        return Stored("other", Kind.OTHER)
+        # Only the binary kind knows whether two values are the same.
+        same = isinstance(column_type, postgresql.JSONB)
+        return Stored("other", Kind.OTHER) if same else Stored("text", Kind.OTHER, "text")
     if isinstance(column_type, postgresql.MONEY):
         return Stored("numeric", Kind.DECIMAL, "numeric", scale=2)
     if isinstance(column_type, sa.Uuid):
@@ -352,6 +354,9 @@ def stored_as(column_type: Any) -> Stored:
     if isinstance(column_type, sa.CHAR) and (column_type.length or 1) > 1:
         # What fills such a text up to its length belongs to the column, not to the value.
         return Stored("text", Kind.TEXT, "text", length=column_type.length)
+    if type(column_type) is sa.String:
+        # PostgreSQL's own `name` and `"char"`; the driver would give a byte of zero for an empty one.
+        return Stored("text", Kind.TEXT, "text")
     if isinstance(column_type, postgresql.CITEXT):
         return Stored("text", Kind.TEXT, "text")
     for known, stored, kind in _TYPES:

@@ -30,6 +30,8 @@ def bound_socket(settings: Settings) -> socket.socket:
     made.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         made.bind((settings.host, settings.port))
+        # Who opens the printed address at once waits for the server, and is not turned away.
+        made.listen()
     except OSError:
         made.close()
         raise

@@ -65,6 +65,8 @@ def runs(page: Page) -> None:
 
 def run(page: Page) -> None:
     runs(page)
+    page.get_by_label("Status").select_option("ready")
+    page.wait_for_timeout(500)
     page.locator(".board tbody a").first.click()
     page.get_by_text("Rows, step by step").wait_for()
 

@@ -47,31 +47,39 @@ def _split(form: str) -> tuple[str, str] | None:
     return None if _DAY.search(time) else (day, time)
 
 
+def _shown(values: pl.Series, form: str) -> pl.Series:
+    """
+    As the library writes them; a year after 9999 without the sign that it puts before it.
+    """
+    text = values.dt.to_string(form)
+    return text.str.strip_prefix("+") if form.startswith("%Y") else text
+
+
 def dated_text(values: pl.Series, form: str) -> pl.Series:
     """
     Dates or moments as text. `form` has the codes of `Expr.dt.to_string`; moments are on their zone's wall clock.
     """
     parts = _split(form)
     if parts is None or not len(values) or values.null_count() == len(values):
-        return values.dt.to_string(form)
+        return _shown(values, form)
     day, time = parts
     if values.dtype == pl.Date:
         days = values.cast(pl.Int32)
-        return _days(form).gather(days - FIRST_DAY) if not time and _within(days) else values.dt.to_string(form)
+        return _days(form).gather(days - FIRST_DAY) if not time and _within(days) else _shown(values, form)
     local = values.dt.replace_time_zone(None) if getattr(values.dtype, "time_zone", None) else values
     whole = local.dt.cast_time_unit("us").cast(pl.Int64)
     days = whole // _DAY_LONG
     offset = "%:z" in time
     if not _within(days) or (offset and time.count("%:z") > 1):
-        return values.dt.to_string(form)
+        return _shown(values, form)
     rest = whole - days * _DAY_LONG
     if "%.f" in time:
         if (rest % _SECOND != 0).any():
-            return values.dt.to_string(form)
+            return _shown(values, form)
         time = time.replace("%.f", "")
     zones = _offsets(values, local) if offset else None
     if offset and zones is None:
-        return values.dt.to_string(form)
+        return _shown(values, form)
     time = time.replace("%:z", "")
     unit = _SECOND if re.search(r"%-?S", time) else _MINUTE
     pieces = [_days(day).gather((days - FIRST_DAY).cast(pl.UInt32))] if day else []
@@ -80,7 +88,7 @@ def dated_text(values: pl.Series, form: str) -> pl.Series:
     if zones is not None:
         pieces.append(zones)
     joined = pl.select(pl.concat_str([p.alias(f"p{n}") for n, p in enumerate(pieces)]).alias("t"))["t"]
-    return joined if len(joined) == len(values) else values.dt.to_string(form)
+    return joined if len(joined) == len(values) else _shown(values, form)
 
 
 def _within(days: pl.Series) -> bool:

@@ -26,6 +26,9 @@ _INFINITE_MOMENTS = (-9_222_425_352_054_775_809, -9_222_425_352_054_775_808)
 _FIRST_DAY, _LAST_DAY = -719_162, 2_932_896
 _DAY = 86_400_000_000
 
+#: The first moment that PostgreSQL has, in the year 4714 before ours.
+_FIRST_MOMENT = -210_866_803_200_000_000
+
 #: Days of 400 years.
 _CYCLE = 146_097
 _EPOCH = date(1970, 1, 1)
@@ -47,6 +50,7 @@ def near_dates(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
     dates = pa.types.is_date32(values.type)
     if not dates and not (pa.types.is_timestamp(values.type) and values.type.unit == "us"):
         return values, None
+    zoned = not dates and values.type.tz is not None
     numbers = values.view(pa.int32() if dates else pa.int64())
     first, last = (_FIRST_DAY, _LAST_DAY) if dates else (_FIRST_DAY * _DAY, (_LAST_DAY + 1) * _DAY - 1)
     ends = pc.min_max(numbers).as_py()
@@ -56,7 +60,7 @@ def near_dates(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
     near = pc.if_else(far, pa.scalar(None, values.type), values)
     infinite = _INFINITE_DAYS if dates else _INFINITE_MOMENTS
     texts = [
-        None if not odd else _text(n, infinite, of_days=dates)
+        None if not odd else _text(n, infinite, of_days=dates, zoned=zoned)
         for n, odd in zip(numbers.to_pylist(), far.to_pylist(), strict=True)
     ]
     return near, pl.Series(texts, dtype=pl.String)
@@ -75,9 +79,12 @@ def _near_times(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
     return pc.if_else(far, pa.scalar(None, values.type), values), pl.Series(texts, dtype=pl.String)
 
 
-def _text(number: int, infinite: tuple[int, int], *, of_days: bool) -> str:
+def _text(number: int, infinite: tuple[int, int], *, of_days: bool, zoned: bool = False) -> str:
     if number in infinite:
         return "infinity" if number == infinite[0] else "-infinity"
+    if not of_days and number < _FIRST_MOMENT:
+        # What the database has after the year 294246 is beyond 64 bits when it is counted from 1970, and wraps round.
+        number += 2**64
     days, rest = (number, 0) if of_days else divmod(number, _DAY)
     year, month, day = _civil(days)
     era = " BC" if year < 1 else ""
@@ -86,6 +93,7 @@ def _text(number: int, infinite: tuple[int, int], *, of_days: bool) -> str:
         seconds, fraction = divmod(rest, 1_000_000)
         text += f"T{seconds // 3600:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}"
         text += f".{fraction:06d}".rstrip("0") if fraction else ""
+        text += "+00:00" if zoned else ""
     return text + era
 
 

@@ -131,7 +131,11 @@ def _cells(
 
 
 def _local(value: Any, template: Template) -> Any:
-    return value.astimezone(ZoneInfo(template.zone)) if getattr(value, "tzinfo", None) is not None else value
+    try:
+        return value.astimezone(ZoneInfo(template.zone)) if getattr(value, "tzinfo", None) is not None else value
+    except OverflowError:
+        # The clock of that zone shows a year that there is none of here.
+        return value
 
 
 @router.post("/first-lines", response_model=FirstLines)

@@ -56,8 +56,7 @@ def add_source(body: NewSource, services: TheServices, person: Keeper) -> Any:
     """
     address = body.address.get_secret_value().strip()
     sealed = services.vault.seal(address)
-    if not body.untried:
-        _refuse_wrong(address)
+    _refuse_wrong(address, untried=body.untried)
     with services.store.session() as session:
         record = kept.add_source(
             session,
@@ -82,8 +81,7 @@ def change_source(name: Name, body: SourceChange, services: TheServices, person:
     if body.address is not None:
         address = body.address.get_secret_value().strip()
         sealed = services.vault.seal(address)
-        if not body.untried:
-            _refuse_wrong(address)
+        _refuse_wrong(address, untried=body.untried)
     with services.store.session() as session:
         name = kept.change_source(session, name, sealed=sealed, environment=body.environment).name
     log.info("source_changed", source=name, person=person.id)
@@ -102,9 +100,13 @@ def remove_source(name: Name, services: TheServices, person: Keeper) -> None:
     services.sources.refresh()
 
 
-def _refuse_wrong(address: str) -> None:
-    last = [*try_source(address)][-1]
-    if last.mark == "wrong":
+def _refuse_wrong(address: str, *, untried: bool) -> None:
+    """
+    Refuse an address at which nothing can be read; of one that is not to be tried, what is none at all.
+    """
+    steps = try_source(address)
+    last = next(steps) if untried else [*steps][-1]
+    if last.mark == "wrong" and not (untried and last.name != "address"):
         raise Refused(422, "source_wrong", f"This source cannot be read; {last.name}: {last.says}")
 
 

@@ -49,7 +49,15 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
             pieces.append(sa.func.to_char(local, literal(code)))
         if not show.date and not n and kind is not Kind.DATE:
             pieces.append(_fraction(local))
-    return dialect.joined_texts(*pieces)
+    text = dialect.joined_texts(*pieces)
+    # Infinity has no parts to write down, and a date may lie where no moment does.
+    return text if kind is Kind.TIME else sa.case((_has_parts(value, kind), text), else_=sa.cast(value, sa.Text))
+
+
+def _has_parts(value: Element, kind: Kind) -> Element:
+    if kind is not Kind.DATE:
+        return sa.func.isfinite(value)
+    return value.between(sa.cast(literal("4713-01-01 BC"), sa.Date), sa.cast(literal("294276-12-31"), sa.Date))
 
 
 def _fraction(local: Element) -> Element:
