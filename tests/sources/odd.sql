@@ -35,6 +35,9 @@ INSERT INTO pair_line VALUES (1, 'x', 1), (1, 'x', 2), (2, 'x', 1);
 CREATE TABLE egg (id integer PRIMARY KEY, hen_id integer);
 CREATE TABLE hen (id integer PRIMARY KEY, egg_id integer REFERENCES egg);
 ALTER TABLE egg ADD FOREIGN KEY (hen_id) REFERENCES hen DEFERRABLE;
+CREATE TABLE ends (id integer PRIMARY KEY, one "char", tz timestamptz, ts timestamp, d date, j json);
+INSERT INTO ends VALUES (1, 'a', '9999-12-31 23:59:59+00', '9999-12-31 23:59:59', '9999-12-31', '{"a": 1}'), (2, '', '0001-01-01 00:00:00+00', '0001-01-01', '0001-01-01', '{"a": 1}'),
+    (3, NULL, 'infinity', '-infinity', 'infinity', '[]'), (4, NULL, '10000-01-01 00:30:00+00', '294276-12-31 23:59:59', '5874897-12-31', NULL), (5, NULL, '2026-07-01 12:00:00+00', '4713-01-01 12:00:00 BC', '4713-01-01 BC', NULL);
 CREATE TABLE by_code (code text UNIQUE, label text);
 CREATE TABLE uses_code (id integer PRIMARY KEY, code text REFERENCES by_code (code));
 INSERT INTO by_code VALUES ('a', 'A'), (NULL, 'nobody');

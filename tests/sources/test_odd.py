@@ -99,11 +99,15 @@ def test_dates_beyond_every_calendar(odd: Source, catalogue: Catalogue, tmp_path
     assert lines(written(odd, document, tmp_path)) == [
         ["23:59:59.999999", "2024-02-29T12:00:00", "2024-02-29T12:00:00+00:00", "2024-02-29"],
         ["24:00:00", "-infinity", "infinity", "infinity"],
-        ["", "20211-01-01T00:00:00", "4713-01-01T00:00:00 BC", "5874897-12-31"],
+        ["", "20211-01-01T00:00:00", "4713-01-01T00:00:00+00:00 BC", "5874897-12-31"],
         ["", "", "", "0044-03-15 BC"],
     ]
     sheet = openpyxl.load_workbook(written(odd, document, tmp_path, "xlsx").path).worksheets[0]
-    assert [cell.value for cell in sheet[4]][1:] == ["20211-01-01T00:00:00", "4713-01-01T00:00:00 BC", "5874897-12-31"]
+    assert [cell.value for cell in sheet[4]][1:] == [
+        "20211-01-01T00:00:00",
+        "4713-01-01T00:00:00+00:00 BC",
+        "5874897-12-31",
+    ]
 
 
 def test_the_shelf_of_odd_tables(odd: Source, catalogue: Catalogue) -> None:
@@ -128,3 +132,58 @@ def test_odd_names_are_kept_as_a_catalogue(address: str, catalogue: Catalogue, t
     assert {t.name: [f.name for f in t.fields] for t in again.record_types.values()} == {
         t.name: [f.name for f in t.fields] for t in catalogue.record_types.values()
     }
+
+
+ENDS = {
+    "UTC": ["9999-12-31T23:59:59+00:00", "0001-01-01T00:00:00+00:00"],
+    "Asia/Tokyo": ["10000-01-01T08:59:59+09:00", "0001-01-01T09:18:59+09:19"],
+    "America/New_York": ["9999-12-31T18:59:59-05:00", "0000-12-31T19:03:58-04:56"],
+}
+
+
+@pytest.mark.parametrize("zone", sorted(ENDS))
+@pytest.mark.parametrize("format", ["csv", "xlsx", "jsonl"])
+def test_the_ends_of_the_calendar_are_written_in_every_zone(
+    odd: Source, catalogue: Catalogue, tmp_path: Path, zone: str, format: str
+) -> None:
+    """A last day that stands for "never", a first one, infinity, and years that no calendar of ours has."""
+    document = {**whole(catalogue.record_types["ends"]), "zone": zone, "order": [{"path": "id"}]}
+    made = written(odd, document, tmp_path, format)
+    assert made.rows == 5
+    if format == "csv":
+        found = lines(made)
+        assert [r[1] for r in found] == ["a", "", "", "", ""]
+        assert [r[2] for r in found][:3] == [*ENDS[zone], "infinity"]
+        assert [r[3] for r in found][2:] == ["-infinity", "294276-12-31T23:59:59", "4713-01-01T12:00:00 BC"]
+        assert [r[4] for r in found] == ["9999-12-31", "0001-01-01", "infinity", "5874897-12-31", "4713-01-01 BC"]
+
+
+@pytest.mark.parametrize("field", ["tz", "ts", "d", "j", "one"])
+def test_odd_values_are_grouped_joined_and_told_apart(odd: Source, field: str, tmp_path: Path) -> None:
+    """Counted as the database counts their texts, each a group of its own, joined into one text, checked for doubles."""
+    columns = [
+        {"id": "a", "heading": "A", "value": {"field": field}},
+        {"id": "n", "heading": "N", "value": {"fold": {"path": "id", "how": "count"}}},
+        {"id": "j", "heading": "J", "value": {"fold": {"path": field, "how": "joined"}}},
+        {"id": "d", "heading": "D", "value": {"fold": {"path": field, "how": "count_distinct"}}},
+    ]
+    grouped = {
+        "name": "T",
+        "records": "ends",
+        "zone": "UTC",
+        "rows": {"per": "group", "by": [{"path": field}]},
+        "columns": columns,
+    }
+    counts = {"tz": 5, "ts": 5, "d": 5, "j": 3, "one": 2}
+    found = lines(written(odd, grouped, tmp_path))
+    assert len(found) == counts[field]
+    for value, count, joined, _ in found:
+        assert joined == "; ".join([value] * int(count)) or not value
+    plain = {
+        "name": "T",
+        "records": "ends",
+        "columns": columns[:1],
+        "checks": [{"column": "a", "must": "unique"}],
+        "output": {"split": {"by": field}},
+    }
+    assert written(odd, plain, tmp_path / "split").rows == 5

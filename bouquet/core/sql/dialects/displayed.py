@@ -49,6 +49,9 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
             pieces.append(sa.func.to_char(local, literal(code)))
         if not show.date and not n and kind is not Kind.DATE:
             pieces.append(_fraction(local))
+    if kind is not Kind.TIME:
+        ours = sa.cast(literal("0001-01-01"), sa.Date)
+        pieces.append(sa.case((local < ours, literal(" BC")), else_=literal("")))
     text = dialect.joined_texts(*pieces)
     # Infinity has no parts to write down, and a date may lie where no moment does.
     return text if kind is Kind.TIME else sa.case((_has_parts(value, kind), text), else_=sa.cast(value, sa.Text))
