@@ -56,6 +56,7 @@ def views(page: Page) -> None:
     take(page, "templates")
     page.get_by_role("button", name="New template").click()
     page.get_by_role("radio", name=re.compile("^inspection")).check()
+    page.locator(".proposed tbody tr").first.wait_for()
     page.screenshot(path=TARGET / "new-template.png")
     page.get_by_role("button", name="Cancel").click()
     page.get_by_role("link", name="Standing-tree inspections, rolling month").click()
@@ -64,7 +65,6 @@ def views(page: Page) -> None:
     take(page, "bench")
     page.get_by_role("button", name="the last 30 days").click()
     page.get_by_role("dialog").get_by_text("1 Oct").first.wait_for()
-    page.screenshot(path=TARGET / "bench-window.png")
     page.keyboard.press("Escape")
     page.get_by_role("button", name="inspection: change").click()
     page.get_by_role("figure").wait_for()
@@ -100,12 +100,6 @@ def views(page: Page) -> None:
     page.get_by_role("button", name=re.compile("^Girth .cm. must be between")).click()
     page.get_by_text("These rows:").wait_for()
     take(page, "bench-checks")
-    page.goto(page.url.split("/runs")[0] + "/templates")
-    page.get_by_role("link", name="Trees at a glance, per ward sheet").click()
-    settle(page)
-    page.get_by_role("button", name="Band", exact=True).click()
-    page.get_by_role("tab", name="This column").click()
-    take(page, "bench-engine")
     page.get_by_role("link", name="Records").click()
     page.locator(".grid tbody tr").nth(5).wait_for()
     for n in (1, 3, 4):
@@ -136,6 +130,32 @@ def views(page: Page) -> None:
     page.get_by_role("dialog").locator(".slab .mono").nth(4).wait_for()
     page.wait_for_timeout(500)  # the dialog fades in
     page.screenshot(path=TARGET / "new-round.png")
+    page.get_by_role("button", name="Cancel").click()
+
+
+def set_up(page: Page) -> None:
+    """
+    The administrator's places.
+    """
+    page.get_by_role("link", name="Set-up").click()
+    page.get_by_role("button", name="Add a source").click()
+    page.get_by_label("Database", exact=True).wait_for()
+    take(page, "sources")
+    page.get_by_role("link", name="Catalogue").click()
+    page.get_by_role("button", name="Trees", exact=False).first.click()
+    page.locator(".catalogue-sheet tbody tr").nth(5).wait_for()
+    page.wait_for_timeout(800)
+    take(page, "catalogue")
+
+
+def sign_in(page: Page, person: tuple[str, str, list[str], str]) -> None:
+    """
+    Sign one of the four people in.
+    """
+    page.get_by_label("Password").wait_for()
+    page.get_by_label("E-mail address").fill(person[1])
+    page.get_by_label("Password").fill(person[3])
+    page.get_by_role("button", name="Sign in").click()
 
 
 def main() -> None:
@@ -159,11 +179,12 @@ def main() -> None:
                 viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="Europe/London"
             )
             page.goto(address)
-            page.get_by_label("Password").wait_for()
-            page.get_by_label("E-mail address").fill(PEOPLE[0][1])
-            page.get_by_label("Password").fill(PEOPLE[0][3])
-            page.get_by_role("button", name="Sign in").click()
+            sign_in(page, PEOPLE[0])
             views(page)
+            page.get_by_role("button", name=PEOPLE[0][0]).click()
+            page.get_by_role("button", name="Sign out").click()
+            sign_in(page, PEOPLE[2])
+            set_up(page)
             browser.close()
     finally:
         server.terminate()

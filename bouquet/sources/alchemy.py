@@ -22,7 +22,7 @@ import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
 from bouquet.core.sql.ordering import CODE_DIGITS
-from bouquet.sources import mysql
+from bouquet.sources import mysql, sqlite
 from bouquet.sources.base import python_rows
 from bouquet.sources.errors import SourceCancelled, SourceTimeout, renamed_errors
 
@@ -145,6 +145,8 @@ class AlchemyReader:
             known, arguments = mysql.engine_url(url), mysql.connect_arguments()
             self.engine = sa.create_engine(known, poolclass=sa.NullPool, connect_args=arguments)
             mysql.prepare(self.engine)
+        elif sa.make_url(url).get_backend_name() == "sqlite":
+            self.engine = sqlite.open_engine(sa.make_url(url))
         else:
             self.engine = sa.create_engine(url, poolclass=sa.NullPool)
         if self.engine.dialect.name not in DIALECTS:

@@ -102,6 +102,8 @@ def _error_for(state: str, message: str) -> type[SourceError]:
     if state in ("42703", "42P01", "3F000") or "does not exist" in message or "no such column" in message:
         return SourceChanged
     down = ("connection", "server closed", "could not connect", "terminating", "no connection", "starting up")
+    # Of SQLite: the file went, is none of its own, or somebody writes to it for long.
+    down += ("unable to open database", "not a database", "database is locked")
     if state[:2] in ("08", "57", "53") or any(d in message.lower() for d in down):
         return SourceDown
     return SourceError

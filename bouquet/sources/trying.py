@@ -8,14 +8,13 @@ import re
 import socket
 from collections.abc import Iterator
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Literal
 
 import psycopg
 import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
-from bouquet.sources import mysql
+from bouquet.sources import mysql, sqlite
 from bouquet.sources.tables import read_tables
 
 __all__ = ["Step", "try_source"]
@@ -86,12 +85,12 @@ def try_source(url: str) -> Iterator[Step]:
 
 
 def _try_file(url: sa.URL) -> Iterator[Step]:
-    path = Path(url.database or "")
+    path = sqlite.file_of(url)
     if not path.is_file():
         yield Step("reachable", "wrong", f"There is no file {path}.")
         return
     yield Step("reachable", "good", f"{path} is there.")
-    engine = sa.create_engine(f"sqlite:///file:{path}?mode=ro&uri=true", poolclass=sa.NullPool)
+    engine = sqlite.open_engine(url)
     try:
         with engine.connect() as connection:
             yield _seen(connection)

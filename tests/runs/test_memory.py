@@ -6,7 +6,9 @@ from __future__ import annotations
 
 import csv
 import random
+import sqlite3
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import polars as pl
@@ -259,3 +261,31 @@ def test_digests_tell_records_apart() -> None:
     frame = pl.DataFrame({"k": ["1"] * 5, "a": [None, "", "-", "a", "ab"], "b": ["", None, "", "b", ""]})
     assert len({r.row for r in seen_rows([frame], 1, cells=True)}) == 5
     assert str(key_digest(["42"])) == str(key_digest(iter(["42"])))
+
+
+@pytest.mark.parametrize("only", ["new", "new_or_changed"])
+def test_a_file_remembers_as_a_server_does(
+    services: Services, people: dict[str, Any], tmp_path: Path, only: str
+) -> None:
+    """The same on SQLite, with a key of two fields, decimals, moments and blanks in the row."""
+    path = tmp_path / "yard.db"
+    with sqlite3.connect(path) as connection:
+        connection.execute(
+            "CREATE TABLE crate (yard text, no int, weight numeric(8, 2), seen_at timestamptz, PRIMARY KEY (yard, no))"
+        )
+        connection.execute(
+            "INSERT INTO crate VALUES ('a', 1, 1.50, '2026-11-01 10:00:00'), ('a', 2, NULL, NULL), ('b', 1, 2, NULL)"
+        )
+    services.sources.fixed = Source("yard", f"sqlite:///{path}")
+    yard = Yard(services, None, people["ines"])  # type: ignore[arg-type]
+    names = ("yard", "no", "weight", "seen_at")
+    columns = [{"id": f"c{n}", "heading": name, "value": {"field": name}} for n, name in enumerate(names)]
+    yard.template(only, records="crate", columns=columns)
+    assert len(yard.run()) == 3
+    assert yard.run() == []
+    with sqlite3.connect(path) as connection:
+        connection.execute("UPDATE crate SET weight = 7 WHERE yard = 'b'")
+        connection.execute("INSERT INTO crate VALUES ('b', 2, 1, NULL)")
+    assert len(yard.run()) == (1 if only == "new" else 2)
+    assert yard.run() == []
+    services.sources.fixed.close()

@@ -4,17 +4,19 @@ The second way to a source: the same templates on a SQLite copy of Marrowby give
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
+import sqlalchemy as sa
 
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.marrowby.copy import copy_marrowby
 from bouquet.runs import Export, count_tally, trace
-from bouquet.sources import Source, SourceTimeout
+from bouquet.sources import Source, SourceDown, SourceError, SourceTimeout
 from tests.conftest import CATALOGUE, NOW, UNTIL
 from tests.sources.test_against_sql import CASES as PLAIN
 from tests.sources.test_engine_against_sql import CASES as ENGINE
@@ -113,3 +115,19 @@ def test_nothing_can_be_written(copy: Source) -> None:
 
     with copy.reader.engine.connect() as connection, pytest.raises(sa.exc.OperationalError):  # type: ignore[union-attr]
         connection.execute(sa.text("DELETE FROM ward"))
+
+
+def test_a_file_is_only_read(tmp_path: Path) -> None:
+    """None is made where there is none, whatever its name; nothing can be written into one that is there."""
+    missing = Source("missing", f"sqlite:///{tmp_path / 'none.db'}")
+    with pytest.raises(SourceDown):
+        missing.catalogue()
+    assert list(tmp_path.iterdir()) == []
+    path = tmp_path / "50% of #1?.db"
+    with sqlite3.connect(path) as connection:
+        connection.execute("CREATE TABLE thing (id integer PRIMARY KEY, name text)")
+    there = Source("there", sa.URL.create("sqlite", database=str(path)).render_as_string())
+    assert set(there.catalogue().record_types) == {"thing"}
+    with there.reader.snapshot() as snapshot, pytest.raises(SourceError):
+        snapshot.rows(sa.text("INSERT INTO thing VALUES (1, 'x')").columns(sa.column("id")))
+    there.close()
