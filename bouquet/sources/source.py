@@ -105,7 +105,7 @@ class Source:
         self.environment = self._overlay.environment if self._overlay else environment
         #: Where a large catalogue is kept between starts.
         self.keeper: CatalogueKeeper | None = None
-        self._read_as, self._reading = "", False
+        self._read_as, self._reading, self._changed = "", False, False
         #: The number of the curated version laid over it; 0 for the file's, or none.
         self.curated = 0
         self.reader: Reader
@@ -134,9 +134,14 @@ class Source:
         with self._lock:
             if self._catalogue is None or fresh:
                 self._catalogue = (time.monotonic(), self._read())
+            elif self._changed:
+                # Whoever looks next is to see what changed, or, of a source that is away, what is known.
+                with suppress(SourceError):
+                    self._catalogue = (time.monotonic(), self._read())
             elif time.monotonic() - self._catalogue[0] > CATALOGUE_AGE and not self._reading:
                 self._reading = True
                 threading.Thread(target=self._read_beside, name=f"reads {self.name}", daemon=True).start()
+            self._changed = False
             return self._catalogue[1]
 
     def _read_beside(self) -> None:
@@ -220,9 +225,7 @@ class Source:
         """
         Read the catalogue again when it is next asked for.
         """
-        with self._lock:
-            if self._catalogue is not None:
-                self._catalogue = (time.monotonic() - CATALOGUE_AGE - 1, self._catalogue[1])
+        self._changed = True
 
     def profile(self, record_type: str, scope: Scope | None = None) -> dict[str, FieldProfile]:
         """

@@ -278,7 +278,7 @@ def test_a_large_source_is_read_once(services: Services, cluster: OwnCluster, mo
     assert len(read) == 2
 
     # The first one notices when what it knows is old, and nobody waits for it.
-    first.forget()
+    monkeypatch.setattr(source_module, "CATALOGUE_AGE", -1.0)
     assert first.catalogue() is known
     limit = time.monotonic() + 20
     while first.catalogue().record_types["boat"].field_named("home") is None:
