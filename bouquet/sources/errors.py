@@ -89,6 +89,20 @@ class SourceRefused(SourceError):
     code = "source_refused"
 
 
+#: What drivers say of a source that is away; of SQLite: the file went, is none of its own, or is written to for long.
+_AWAY = (
+    "connection",
+    "server closed",
+    "could not connect",
+    "terminating",
+    "no connection",
+    "starting up",
+    "unable to open database",
+    "not a database",
+    "database is locked",
+)
+
+
 def _error_for(state: str, message: str) -> type[SourceError]:
     # A connection that was never made says why as a query would: no such database, no such role, a wrong password.
     if "connection to server" in message or "connection failed" in message:
@@ -101,10 +115,7 @@ def _error_for(state: str, message: str) -> type[SourceError]:
         return SourceRefused
     if state in ("42703", "42P01", "3F000") or "does not exist" in message or "no such column" in message:
         return SourceChanged
-    down = ("connection", "server closed", "could not connect", "terminating", "no connection", "starting up")
-    # Of SQLite: the file went, is none of its own, or somebody writes to it for long.
-    down += ("unable to open database", "not a database", "database is locked")
-    if state[:2] in ("08", "57", "53") or any(d in message.lower() for d in down):
+    if state[:2] in ("08", "57", "53") or any(d in message.lower() for d in _AWAY):
         return SourceDown
     return SourceError
 
