@@ -2,10 +2,12 @@
 Formulas: reading, typing and documenting them. Compiling them to SQL is `bouquet.core.sql`'s work.
 """
 
+from bouquet.core.formula import words_postgresql  # noqa: F401
 from bouquet.core.formula.checker import check
 from bouquet.core.formula.document import formulas_document
 from bouquet.core.formula.functions import FUNCTIONS, GROUPS, Function
 from bouquet.core.formula.parser import FormulaError, parse
+from bouquet.core.formula.phrases import F, Phrase
 from bouquet.core.formula.size import LARGEST, size_of
 from bouquet.core.formula.types import SQL_TYPES, Call, Literal, Node, Reference, Target, Type, references_of, type_of
 
@@ -15,10 +17,12 @@ __all__ = [
     "LARGEST",
     "SQL_TYPES",
     "Call",
+    "F",
     "FormulaError",
     "Function",
     "Literal",
     "Node",
+    "Phrase",
     "Reference",
     "Target",
     "Type",

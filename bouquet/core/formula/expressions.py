@@ -11,10 +11,8 @@ from collections.abc import Callable
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import postgresql
 
-from bouquet.core.patterns import parse_date_pattern, parse_number_pattern
-from bouquet.core.values import WHITE
+from bouquet.core.formula.phrases import F
 
 __all__ = [
     "NUMERIC",
@@ -28,13 +26,12 @@ __all__ = [
     "clamped",
     "compared",
     "datevalue",
+    "divided",
     "day_of",
-    "days",
     "end_of_month",
     "far",
     "find",
     "inside_calendar",
-    "interval",
     "is_blank",
     "is_day",
     "joined",
@@ -43,9 +40,9 @@ __all__ = [
     "minus",
     "modulo",
     "month_later",
-    "months",
     "no_pattern",
     "num",
+    "number_of",
     "odd_letter",
     "op",
     "outside_calendar",
@@ -53,8 +50,10 @@ __all__ = [
     "plus",
     "relation",
     "relation_to_calendar",
+    "says_number",
     "shifted",
     "time_of",
+    "times",
     "txt",
     "value_of",
     "weekday",
@@ -63,8 +62,6 @@ __all__ = [
 ]
 
 Element = sa.ColumnElement[Any]
-
-F = sa.func
 
 
 def num(number: int | str) -> Element:
@@ -77,6 +74,17 @@ def txt(text: str) -> Element:
 
 def op(left: Element, operator: str, right: Element, type_: Any = None) -> Element:
     return left.op(operator, return_type=type_ or sa.Numeric())(right)
+
+
+def divided(left: Element, right: Element) -> Element:
+    """
+    The quotient; NULL over zero.
+    """
+    return F.divided(left, sa.func.nullif(right, num(0)), type_=sa.Numeric())
+
+
+def times(left: Element, right: Element) -> Element:
+    return F.times(left, right, type_=sa.Numeric())
 
 
 def relation(left: Element, operator: str, right: Element) -> Element:
@@ -101,20 +109,15 @@ def whole(number: Element, least: int = -1_000_000, greatest: int = 1_000_000) -
     return sa.cast(F.trunc(clamped(number, least, greatest)), sa.Integer)
 
 
-def days(number: Element) -> Element:
-    return op(interval("1 day"), "*", sa.cast(number, sa.Float), postgresql.INTERVAL())
-
-
-def interval(text: str) -> Element:
-    return sa.cast(txt(text), postgresql.INTERVAL())
-
-
-def months(number: Element) -> Element:
-    return F.make_interval(num(0), whole(number, -24_000, 24_000))
+def number_of(value: Element) -> Element:
+    """
+    A value as an exact number.
+    """
+    return F.number(value, type_=sa.Numeric())
 
 
 def lower(text: Element) -> Element:
-    return F.lower(text)
+    return sa.func.lower(text)
 
 
 def case(*whens: tuple[Element, Element], otherwise: Element | None = None) -> Element:
@@ -129,10 +132,7 @@ def calendar(day: Element) -> Element:
 
 
 def inside_calendar(day: Element) -> Element:
-    return sa.and_(
-        relation(day, ">=", sa.cast(txt("0001-01-01"), sa.Date)),
-        relation(day, "<", sa.cast(txt("10000-01-01"), sa.Date)),
-    )
+    return F.inside_calendar(day, type_=sa.Boolean())
 
 
 def outside_calendar(make: Callable[..., Element]) -> Callable[..., Element]:
@@ -145,7 +145,7 @@ def outside_calendar(make: Callable[..., Element]) -> Callable[..., Element]:
 def part(name: str) -> Callable[[Element], Element]:
     def build(value: Element) -> Element:
         dated = value if isinstance(value.type, sa.Time) else calendar(value)
-        return sa.cast(sa.extract(name, dated), sa.Numeric)
+        return number_of(getattr(F, f"part_{name}")(dated))
 
     return build
 
@@ -154,7 +154,7 @@ def blank_text(text: Element) -> Element:
     """
     NULL, empty, or nothing but white space.
     """
-    return sa.or_(text.is_(None), F.btrim(text, txt(WHITE)) == txt(""))
+    return sa.or_(text.is_(None), F.only_white(text, type_=sa.Boolean()))
 
 
 def is_blank(value: Element) -> Element:
@@ -194,46 +194,33 @@ def xor(*tests: Element) -> Element:
 def find(needle: Element, text: Element, start: Element | None) -> Element:
     begin = whole(start, 1, 32_767) if start is not None else num(1)
     at = F.strpos(F.substr(text, begin), needle)
-    return sa.cast(case((relation(at, ">", num(0)), op(at, "+", op(begin, "-", num(1))))), sa.Numeric)
+    return number_of(case((relation(at, ">", num(0)), op(at, "+", op(begin, "-", num(1))))))
 
 
 #: A text that can be read as a number: with a sign, point and exponent as OpenFormula's VALUE takes them.
 NUMERIC = r"^\s*[+-]?(\d{1,40}(\.\d{0,40})?|\.\d{1,40})([eE][+-]?\d{1,2})?\s*$"
-_ISO_DAY = r"^\s*\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])\s*$"
+
+
+def says_number(text: Element) -> Element:
+    return F.matches(text, txt(NUMERIC), type_=sa.Boolean())
 
 
 def value_of(text: Element) -> Element:
-    return case((text.bool_op("~")(txt(NUMERIC)), sa.cast(case((text.bool_op("~")(txt(NUMERIC)), text)), sa.Numeric)))
-
-
-def _day_parts(text: Element) -> tuple[Element, Element, Element]:
-    plain = F.btrim(text)
-    return (
-        sa.cast(F.substr(plain, num(1), num(4)), sa.Integer),
-        sa.cast(F.substr(plain, num(6), num(2)), sa.Integer),
-        sa.cast(F.substr(plain, num(9), num(2)), sa.Integer),
-    )
+    return case((says_number(text), number_of(case((says_number(text), text)))))
 
 
 def is_day(text: Element) -> Element:
-    year, month, day = _day_parts(text)
-    first = F.make_date(F.greatest(year, num(1)), month, num(1))
-    days = sa.extract("day", op(op(first, "+", interval("1 month")), "-", interval("1 day")))
-    return sa.case(
-        (text.bool_op("~")(txt(_ISO_DAY)), sa.and_(relation(year, ">", num(0)), relation(day, "<=", days))),
-        else_=sa.false(),
-    )
+    return F.says_day(text, type_=sa.Boolean())
 
 
 def datevalue(text: Element) -> Element:
-    year, month, day = _day_parts(text)
-    return case((is_day(text), F.make_date(year, month, day)))
+    return case((is_day(text), F.day_said(text, type_=sa.Date())))
 
 
 def make_date(year: Element, month: Element, day: Element) -> Element:
-    first = F.make_date(whole(year, 1, 9_000), num(1), num(1))
-    shifted = op(first, "+", F.make_interval(num(0), whole(month, -12_000, 12_000) - 1), sa.DateTime())
-    return day_of(op(day_of(shifted), "+", op(whole(day, -400_000, 400_000), "-", num(1)), sa.Date()))
+    return F.date_of(
+        whole(year, 1, 9_000), whole(month, -12_000, 12_000), whole(day, -400_000, 400_000), type_=sa.Date()
+    )
 
 
 def weekday(day: Element, kind: Element | None) -> Element:
@@ -248,12 +235,11 @@ def weekday(day: Element, kind: Element | None) -> Element:
 
 
 def month_later(day: Element, number: Element) -> Element:
-    return day_of(op(calendar(day), "+", months(number), sa.DateTime()))
+    return F.months_later(calendar(day), whole(number, -24_000, 24_000), type_=sa.Date())
 
 
 def end_of_month(day: Element, number: Element) -> Element:
-    moved = op(calendar(day), "+", months(number), sa.DateTime())
-    return day_of(op(F.date_trunc(txt("month"), moved), "+", interval("1 month - 1 day"), sa.DateTime()))
+    return F.end_of_month(calendar(day), whole(number, -24_000, 24_000), type_=sa.Date())
 
 
 def shifted(sign: str) -> Callable[[Element, Element], Element]:
@@ -261,17 +247,19 @@ def shifted(sign: str) -> Callable[[Element, Element], Element]:
         if isinstance(day.type, sa.Date):
             # A date is the whole part of a moment: half a day before it lies in the day before.
             moved = number if sign == "+" else op(num(0), "-", number)
-            return day_of(op(calendar(day), "+", whole(F.floor(moved), -400_000, 400_000), sa.Date()))
-        return op(calendar(day), sign, days(clamped(number, -400_000, 400_000)), sa.DateTime())
+            return F.days_later(calendar(day), whole(F.floor(moved), -400_000, 400_000), type_=sa.Date())
+        moved = clamped(number, -400_000, 400_000)
+        name = "moment_later" if sign == "+" else "moment_before"
+        return getattr(F, name)(calendar(day), moved, type_=sa.DateTime())  # type: ignore[no-any-return]
 
     return build
 
 
 def minus(a: Element, b: Element) -> Element:
     if isinstance(a.type, sa.Date) and isinstance(b.type, sa.Date):
-        return sa.cast(op(calendar(a), "-", calendar(b)), sa.Numeric)
+        return number_of(F.days_between(calendar(a), calendar(b)))
     if isinstance(a.type, sa.DateTime) and isinstance(b.type, sa.DateTime):
-        return op(sa.cast(sa.extract("epoch", op(calendar(a), "-", calendar(b))), sa.Numeric), "/", num(86_400))
+        return divided(F.seconds_between(calendar(a), calendar(b)), num(86_400))
     if isinstance(a.type, sa.Date | sa.DateTime):
         return calendar(shifted("-")(a, b))
     return op(a, "-", b)
@@ -307,7 +295,7 @@ def modulo(a: Element, b: Element) -> Element:
 def time_of(hour: Element, minute: Element, second: Element) -> Element:
     total = op(op(op(hour, "*", num(3600)), "+", op(minute, "*", num(60))), "+", second)
     within = modulo(clamped(total, -(10**9), 10**9), num(86_400))
-    return sa.cast(op(interval("1 second"), "*", sa.cast(within, sa.Float)), sa.Time)
+    return F.time_of(within, type_=sa.Time())
 
 
 def odd_letter(number: Element) -> Element:
@@ -329,16 +317,12 @@ def as_pattern(value: Element, pattern: str) -> Element:
     """
     A date, time or number as a text by a pattern (see `bouquet.core.patterns`).
     """
+    said = txt(pattern)
     if isinstance(value.type, sa.Numeric):
-        shown = parse_number_pattern(pattern)
-        return case(
-            (
-                relation(F.abs(value), "<", num("1e30")),
-                F.to_char(F.round(value, num(shown.decimals)), txt(shown.to_char)),
-            )
-        )
-    dated = sa.cast(value, postgresql.INTERVAL()) if isinstance(value.type, sa.Time) else calendar(value)
-    return F.to_char(dated, txt(parse_date_pattern(pattern).to_char))
+        return case((relation(F.abs(value), "<", num("1e30")), F.number_by_pattern(value, said)))
+    if isinstance(value.type, sa.Time):
+        return F.time_by_pattern(value, said, type_=sa.Text())
+    return F.date_by_pattern(calendar(value), said, type_=sa.Text())
 
 
 def no_pattern(value: Element, pattern: str) -> Element:

@@ -16,15 +16,14 @@ from typing import Any
 import sqlalchemy as sa
 
 from bouquet.core.formula.expressions import (
-    NUMERIC,
     Element,
-    F,
     as_pattern,
     calendar,
     case,
     choose,
     compared,
     datevalue,
+    divided,
     end_of_month,
     far,
     find,
@@ -39,12 +38,15 @@ from bouquet.core.formula.expressions import (
     month_later,
     no_pattern,
     num,
+    number_of,
     odd_letter,
     op,
     part,
     plus,
     relation,
+    says_number,
     time_of,
+    times,
     txt,
     value_of,
     weekday,
@@ -68,6 +70,7 @@ from bouquet.core.formula.numbers import (
     to_even,
     total,
 )
+from bouquet.core.formula.phrases import F
 from bouquet.core.formula.types import Type
 
 __all__ = ["FUNCTIONS", "GROUPS", "Function", "Parameter", "Signature"]
@@ -176,10 +179,10 @@ _add = _table.add
 _CHANGE = ("(date; number) -> date", "(moment; number) -> moment")
 _add("+", "Operators", ("(number; number) -> number", *_CHANGE), "The sum; a date and a number of days.", plus, fault=far("+"), clamps=True, example=("2 + 3", "5"))
 _add("-", "Operators", ("(number; number) -> number", "(moment; moment) -> number", "(date; date) -> number", *_CHANGE), "The difference; between dates in days.", minus, fault=far("-"), clamps=True, example=("7 - 10", "-3"))
-_add("*", "Operators", "(number; number) -> number", "The product.", lambda a, b: op(a, "*", b), example=("2 * 3.5", "7"))
-_add("/", "Operators", "(number; number) -> number", "The quotient; dividing by zero gives a blank and a finding.", lambda a, b: op(a, "/", F.nullif(b, num(0))), fault=lambda a, b: relation(b, "=", num(0)), example=("7 / 2", "3.5"))
+_add("*", "Operators", "(number; number) -> number", "The product.", times, example=("2 * 3.5", "7"))
+_add("/", "Operators", "(number; number) -> number", "The quotient; dividing by zero gives a blank and a finding.", divided, fault=lambda a, b: relation(b, "=", num(0)), example=("7 / 2", "3.5"))
 _add("^", "Operators", "(number; number) -> number", "The power.", lambda a, b: F.power(case((sa.not_(power_fault(a, b)), a)), case((sa.not_(power_fault(a, b)), b))), fault=power_fault, example=("2 ^ 10", "1024"))
-_add("%", "Operators", "(number) -> number", "The number as a hundredth.", lambda a: op(a, "/", num(100)), example=("12.5%", "0.125"))
+_add("%", "Operators", "(number) -> number", "The number as a hundredth.", lambda a: divided(a, num(100)), example=("12.5%", "0.125"))
 _add("prefix -", "Operators", "(number) -> number", "The number with the other sign.", lambda a: op(num(0), "-", a), example=("-(3)", "-3"))
 _add("prefix +", "Operators", "(number) -> number", "The number as it is.", lambda a: a, example=("+3", "3"))
 _add("&", "Operators", "(text; text) -> text", "One text after the other.", joined, example=('"MB-" & 12', "MB-12"))
@@ -211,23 +214,23 @@ _add("CONCATENATE", "Text", "(text…) -> text", "One text after the other.", jo
 _add("LEFT", "Text", "(text; [number]) -> text", "The first characters; one, if no number is given.", lambda t, n=None: F.substr(t, num(1), whole(n, 0, 32_767) if n is not None else num(1)), example=('LEFT("Marrowby"; 3)', "Mar"))
 _add("RIGHT", "Text", "(text; [number]) -> text", "The last characters; one, if no number is given.", lambda t, n=None: F.right(t, whole(n, 0, 32_767) if n is not None else num(1)), example=('RIGHT("Marrowby"; 2)', "by"))
 _add("MID", "Text", "(text; number; number) -> text", "So many characters from a position, counted from 1.", lambda t, s, n: F.substr(t, whole(s, 1, 32_767), whole(n, 0, 32_767)), fault=lambda t, s, n: sa.or_(relation(s, "<", num(1)), relation(n, "<", num(0))), clamps=True, example=('MID("Marrowby"; 4; 3)', "row"))
-_add("LEN", "Text", "(text) -> number", "How many characters.", lambda t: sa.cast(F.char_length(t), sa.Numeric), example=('LEN("oak")', "3"))
-_add("LOWER", "Text", "(text) -> text", "In small letters.", lambda t: F.lower(t), example=('LOWER("Oak")', "oak"))
+_add("LEN", "Text", "(text) -> number", "How many characters.", lambda t: number_of(F.char_length(t)), example=('LEN("oak")', "3"))
+_add("LOWER", "Text", "(text) -> text", "In small letters.", lower, example=('LOWER("Oak")', "oak"))
 _add("UPPER", "Text", "(text) -> text", "In capital letters.", lambda t: F.upper(t), example=('UPPER("Oak")', "OAK"))
 _add("PROPER", "Text", "(text) -> text", "Each word with a capital letter.", lambda t: F.initcap(t), example=('PROPER("common oak")', "Common Oak"))
-_add("TRIM", "Text", "(text) -> text", "Without spaces around it, and with single spaces inside.", lambda t: F.btrim(F.regexp_replace(t, txt(" +"), txt(" "), txt("g")), txt(" ")), example=('TRIM("  a   b ")', "a b"))
-_add("CLEAN", "Text", "(text) -> text", "Without characters that cannot be printed.", lambda t: F.regexp_replace(t, txt(r"[\x01-\x1f\x7f]"), txt(""), txt("g")), example=('CLEAN("oak")', "oak"))
+_add("TRIM", "Text", "(text) -> text", "Without spaces around it, and with single spaces inside.", lambda t: F.single_spaced(t), example=('TRIM("  a   b ")', "a b"))
+_add("CLEAN", "Text", "(text) -> text", "Without characters that cannot be printed.", lambda t: F.printable(t), example=('CLEAN("oak")', "oak"))
 _add("SUBSTITUTE", "Text", "(text; text; text) -> text", "With each occurrence of the second text replaced by the third.", lambda t, a, b: case((relation(a, "=", txt("")), t), otherwise=F.replace(t, a, b)), example=('SUBSTITUTE("1-2-3"; "-"; "/")', "1/2/3"))
 _add("REPLACE", "Text", "(text; number; number; text) -> text", "With so many characters from a position replaced.", lambda t, s, n, new: joined(F.substr(t, num(1), op(whole(s, 1, 32_767), "-", num(1))), new, F.substr(t, op(whole(s, 1, 32_767), "+", whole(n, 0, 32_767)))), fault=lambda t, s, n, new: sa.or_(relation(s, "<", num(1)), relation(n, "<", num(0))), clamps=True, example=('REPLACE("abcd"; 2; 2; "X")', "aXd"))
 _add("FIND", "Text", "(text; text; [number]) -> number", "The position of the first text in the second, exactly; a blank and a finding where it is not in it.", lambda a, t, s=None: find(a, t, s), fault=lambda a, t, s=None: find(a, t, s).is_(None), example=('FIND("r"; "Marrow")', "3"))
 _add("SEARCH", "Text", "(text; text; [number]) -> number", "As FIND, without regard to case.", lambda a, t, s=None: find(lower(a), lower(t), s), fault=lambda a, t, s=None: find(lower(a), lower(t), s).is_(None), example=('SEARCH("R"; "Marrow")', "3"))
 _add("REPT", "Text", "(text; number) -> text", "The text so many times, at most 1,000.", lambda t, n: F.repeat(t, whole(n, 0, 1_000)), fault=lambda t, n: sa.or_(relation(n, "<", num(0)), relation(n, ">", num(1_000))), clamps=True, example=('REPT("ab"; 3)', "ababab"))
 _add("EXACT", "Text", "(text; text) -> yes-no", "Whether two texts are the same, to the letter and its case.", lambda a, b: relation(a, "=", b), example=('EXACT("Oak"; "oak")', "FALSE"))
-_add("VALUE", "Text", "(text) -> number", "The number a text says; a blank and a finding where it says none.", value_of, fault=lambda t: sa.and_(sa.not_(is_blank(t)), sa.not_(t.bool_op("~")(txt(NUMERIC)))), example=('VALUE("12.50")', "12.5"))
+_add("VALUE", "Text", "(text) -> number", "The number a text says; a blank and a finding where it says none.", value_of, fault=lambda t: sa.and_(sa.not_(is_blank(t)), sa.not_(says_number(t))), example=('VALUE("12.50")', "12.5"))
 _add("TEXT", "Text", ("(date; text) -> text", "(moment; text) -> text", "(time; text) -> text", "(number; text) -> text"), "A date, time or number as a text by a pattern, which stands in the formula itself: yyyy, MM, dd, MMM, EEE, HH, mm, ss; 0000, 0.00, #,##0.", as_pattern, fault=no_pattern, pattern_at=1, example=('TEXT(DATE(2026; 3; 1); "dd/MM/yyyy")', "01/03/2026"))
 _add("T", "Text", ("(text) -> text", "(T) -> text"), "The text, and an empty text of anything else.", lambda v: v if isinstance(v.type, sa.String) else txt(""), keeps_blanks=True, example=('T("oak")', "oak"))
-_add("FIXED", "Text", "(number; [number]) -> text", "The number with so many digits after the point, 2 if not given, as a text without grouping.", lambda n, d=None: sa.cast(F.round(n, whole(d, 0, 15) if d is not None else num(2)), sa.Text), example=("FIXED(2.345; 2)", "2.35"))
-_add("UNICODE", "Text", "(text) -> number", "The Unicode number of the first letter.", lambda t: sa.cast(F.ascii(F.nullif(t, txt(""))), sa.Numeric), example=('UNICODE("A")', "65"))
+_add("FIXED", "Text", "(number; [number]) -> text", "The number with so many digits after the point, 2 if not given, as a text without grouping.", lambda n, d=None: F.fixed(n, whole(d, 0, 15) if d is not None else num(2)), example=("FIXED(2.345; 2)", "2.35"))
+_add("UNICODE", "Text", "(text) -> number", "The Unicode number of the first letter.", lambda t: number_of(F.code_of(F.nullif(t, txt("")))), example=('UNICODE("A")', "65"))
 _add("UNICHAR", "Text", "(number) -> text", "The letter with a Unicode number.", lambda n: F.chr(case((sa.not_(odd_letter(n)), whole(n, 1, 1_114_111)))), fault=lambda n: odd_letter(n), example=("UNICHAR(65)", "A"))
 
 _add("ABS", "Number", "(number) -> number", "Without its sign.", lambda n: F.abs(n), example=("ABS(-3)", "3"))
@@ -244,15 +247,15 @@ _add("MIN", "Number", "(number…) -> number", "The least of the numbers that ar
 _add("MAX", "Number", "(number…) -> number", "The greatest of the numbers that are not blank.", pick("greatest"), example=("MAX(3; 1; 2)", "3"))
 _add("SUM", "Number", "(number…) -> number", "The sum of the numbers that are not blank.", total, example=("SUM(1; 2; 3)", "6"))
 _add("PRODUCT", "Number", "(number…) -> number", "The product of the numbers that are not blank.", product, example=("PRODUCT(2; 3; 4)", "24"))
-_add("AVERAGE", "Number", "(number…) -> number", "The mean of the numbers that are not blank.", lambda *n: op(total(*n), "/", F.nullif(count(*n), num(0))), example=("AVERAGE(1; 2; 3)", "2"))
+_add("AVERAGE", "Number", "(number…) -> number", "The mean of the numbers that are not blank.", lambda *n: divided(total(*n), count(*n)), example=("AVERAGE(1; 2; 3)", "2"))
 _add("ISEVEN", "Number", "(number) -> yes-no", "Whether the whole part is even.", parity(0), example=("ISEVEN(4)", "TRUE"))
 _add("ISODD", "Number", "(number) -> yes-no", "Whether the whole part is odd.", parity(1), example=("ISODD(4)", "FALSE"))
 
 for _name, _code, _meaning, _least, _greatest in (("SIN", "sin", "The sine of an angle in radians.", "-1e12", "1e12"), ("COS", "cos", "The cosine of an angle in radians.", "-1e12", "1e12"), ("TAN", "tan", "The tangent of an angle in radians.", "-1e12", "1e12"), ("ASIN", "asin", "The angle in radians whose sine it is; from -1 to 1.", "-1", "1"), ("ACOS", "acos", "The angle in radians whose cosine it is; from -1 to 1.", "-1", "1"), ("ATAN", "atan", "The angle in radians whose tangent it is.", "-1e12", "1e12"), ("DEGREES", "degrees", "An angle in radians as degrees.", "-1e12", "1e12"), ("RADIANS", "radians", "An angle in degrees as radians.", "-1e12", "1e12")):
     _build, _fault = floating(_code, _least, _greatest)
     _add(_name, "Number", "(number) -> number", _meaning, _build, fault=_fault, example=(f"ROUND({_name}(1); 3)", {"SIN": "0.841", "COS": "0.54", "TAN": "1.557", "ASIN": "1.571", "ACOS": "0", "ATAN": "0.785", "DEGREES": "57.296", "RADIANS": "0.017"}[_name]))
-_add("ATAN2", "Number", "(number; number) -> number", "The angle in radians of the point with these two coordinates.", lambda x, y: floating("atan2")[0](y, x), fault=lambda x, y: sa.or_(floating("atan2")[1](x, y), sa.and_(relation(x, "=", num(0)), relation(y, "=", num(0)))), example=("ROUND(ATAN2(1; 1); 3)", "0.785"))
-_add("LOG", "Number", "(number; [number]) -> number", "The logarithm to a base, 10 if not given.", lambda n, b=None: F.log(case((relation(n, ">", num(0)), n))) if b is None else op(F.ln(case((relation(n, ">", num(0)), n))), "/", F.nullif(F.ln(case((relation(b, ">", num(0)), b))), num(0))), fault=lambda n, b=None: relation(n, "<=", num(0)) if b is None else sa.or_(relation(n, "<=", num(0)), relation(b, "<=", num(0)), relation(b, "=", num(1))), example=("ROUND(LOG(8; 2); 6)", "3"))
+_add("ATAN2", "Number", "(number; number) -> number", "The angle in radians of the point with these two coordinates.", lambda x, y: case((sa.or_(relation(x, "<>", num(0)), relation(y, "<>", num(0))), floating("atan2")[0](y, x))), fault=lambda x, y: sa.or_(floating("atan2")[1](x, y), sa.and_(relation(x, "=", num(0)), relation(y, "=", num(0)))), example=("ROUND(ATAN2(1; 1); 3)", "0.785"))
+_add("LOG", "Number", "(number; [number]) -> number", "The logarithm to a base, 10 if not given.", lambda n, b=None: F.log(case((relation(n, ">", num(0)), n))) if b is None else divided(F.ln(case((relation(n, ">", num(0)), n))), F.ln(case((relation(b, ">", num(0)), b)))), fault=lambda n, b=None: relation(n, "<=", num(0)) if b is None else sa.or_(relation(n, "<=", num(0)), relation(b, "<=", num(0)), relation(b, "=", num(1))), example=("ROUND(LOG(8; 2); 6)", "3"))
 _add("FACT", "Number", "(number) -> number", "The factorial of the whole part, up to 170.", lambda n: F.factorial(sa.cast(F.trunc(case((sa.and_(relation(n, ">=", num(0)), relation(n, "<", num(171))), n))), sa.BigInteger)), fault=lambda n: sa.or_(relation(n, "<", num(0)), relation(n, ">=", num(171))), example=("FACT(5)", "120"))
 _add("N", "Number", ("(number) -> number", "(yes-no) -> number"), "The number; 1 for yes and 0 for no.", lambda v: v if isinstance(v.type, sa.Numeric) else case((v, num(1)), (sa.not_(v), num(0))), example=("N(TRUE())", "1"))
 for _name, _sample, _root, _meaning in (("VAR", True, False, "The variance of a sample: of the numbers that are not blank."), ("VARP", False, False, "The variance of all there are: of the numbers that are not blank."), ("STDEV", True, True, "The standard deviation of a sample: of the numbers that are not blank."), ("STDEVP", False, True, "The standard deviation of all there are: of the numbers that are not blank.")):
@@ -287,8 +290,8 @@ _add("DAYS", "Date and time", "(date; date) -> number", "The days from the secon
 _add("FV", "Money", "(number; number; number; [number]; [number]) -> number", "What a constant payment each period comes to: rate, periods, payment, amount now, and 1 where payments are at the start of a period.", future_value, fault=lambda r, n, *_: annuity_fault(r, n), example=("ROUND(FV(0.05; 10; -100); 2)", "1257.79"))
 _add("PV", "Money", "(number; number; number; [number]; [number]) -> number", "What constant payments are worth now: rate, periods, payment, amount left at the end, and 1 where payments are at the start of a period.", present_value, fault=lambda r, n, *_: annuity_fault(r, n), example=("ROUND(PV(0.05; 10; -100); 2)", "772.17"))
 _add("PMT", "Money", "(number; number; number; [number]; [number]) -> number", "The constant payment each period: rate, periods, amount now, amount left at the end, and 1 where payments are at the start of a period.", payment, fault=lambda r, n, *_: sa.or_(annuity_fault(r, n), relation(n, "=", num(0))), example=("ROUND(PMT(0.05; 10; 1000); 2)", "-129.5"))
-_add("SLN", "Money", "(number; number; number) -> number", "What is written off each period in equal parts: cost, what is left at the end, periods.", lambda cost, left, n: op(op(cost, "-", left), "/", F.nullif(n, num(0))), fault=lambda cost, left, n: relation(n, "=", num(0)), example=("SLN(1000; 100; 9)", "100"))
-_add("SYD", "Money", "(number; number; number; number) -> number", "What is written off in one period by the sum of the years' digits: cost, what is left at the end, periods, the period.", lambda cost, left, n, at: op(op(op(op(cost, "-", left), "*", op(op(n, "+", num(1)), "-", at)), "*", num(2)), "/", F.nullif(op(n, "*", op(n, "+", num(1))), num(0))), fault=lambda cost, left, n, at: sa.or_(relation(n, "=", num(0)), relation(n, "=", num(-1))), example=("SYD(1000; 100; 4; 1)", "360"))
+_add("SLN", "Money", "(number; number; number) -> number", "What is written off each period in equal parts: cost, what is left at the end, periods.", lambda cost, left, n: divided(op(cost, "-", left), n), fault=lambda cost, left, n: relation(n, "=", num(0)), example=("SLN(1000; 100; 9)", "100"))
+_add("SYD", "Money", "(number; number; number; number) -> number", "What is written off in one period by the sum of the years' digits: cost, what is left at the end, periods, the period.", lambda cost, left, n, at: divided(op(op(op(cost, "-", left), "*", op(op(n, "+", num(1)), "-", at)), "*", num(2)), op(n, "*", op(n, "+", num(1)))), fault=lambda cost, left, n, at: sa.or_(relation(n, "=", num(0)), relation(n, "=", num(-1))), example=("SYD(1000; 100; 4; 1)", "360"))
 
 # fmt: on
 

@@ -6,7 +6,8 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 
-from bouquet.core.formula.expressions import Element, F, case, num, op, relation
+from bouquet.core.formula.expressions import Element, case, divided, num, op, relation
+from bouquet.core.formula.phrases import F
 
 __all__ = ["annuity", "annuity_fault", "at_start", "future_value", "payment", "present_value"]
 
@@ -27,7 +28,7 @@ def annuity(rate: Element, periods: Element) -> tuple[Element, Element]:
     sound = sa.not_(annuity_fault(rate, periods))
     growth = F.power(op(num("1.0"), "+", case((sound, rate))), case((sound, periods)))
     summed = case(
-        (relation(rate, "=", num(0)), periods), otherwise=op(op(growth, "-", num(1)), "/", F.nullif(rate, num(0)))
+        (relation(rate, "=", num(0)), periods), otherwise=divided(op(growth, "-", num(1)), rate)
     )
     return growth, summed
 
@@ -54,7 +55,7 @@ def present_value(
 ) -> Element:
     growth, summed = annuity(rate, periods)
     paid = op(op(payment, "*", at_start(rate, due)), "*", summed)
-    return op(num(0), "-", op(op(paid, "+", later if later is not None else num(0)), "/", F.nullif(growth, num(0))))
+    return op(num(0), "-", divided(op(paid, "+", later if later is not None else num(0)), growth))
 
 
 def payment(
@@ -62,4 +63,4 @@ def payment(
 ) -> Element:
     growth, summed = annuity(rate, periods)
     owed = op(op(now, "*", growth), "+", later if later is not None else num(0))
-    return op(num(0), "-", op(owed, "/", F.nullif(op(at_start(rate, due), "*", summed), num(0))))
+    return op(num(0), "-", divided(owed, op(at_start(rate, due), "*", summed)))

@@ -10,15 +10,18 @@ import sqlalchemy as sa
 
 from bouquet.core.formula.expressions import (
     Element,
-    F,
     case,
+    divided,
     is_blank,
     modulo,
     num,
+    number_of,
     op,
     relation,
+    times,
     whole,
 )
+from bouquet.core.formula.phrases import F
 
 __all__ = [
     "away",
@@ -47,7 +50,7 @@ def pick(pick: str) -> Callable[..., Element]:
 
 
 def count(*numbers: Element) -> Element:
-    return sa.cast(F.num_nonnulls(*numbers), sa.Numeric)
+    return number_of(F.num_nonnulls(*numbers))
 
 
 def count_filled(*values: Element) -> Element:
@@ -67,7 +70,7 @@ def total(*numbers: Element) -> Element:
 def product(*numbers: Element) -> Element:
     made: Element = F.coalesce(numbers[0], num(1))
     for number in numbers[1:]:
-        made = op(made, "*", F.coalesce(number, num(1)))
+        made = times(made, F.coalesce(number, num(1)))
     return case((relation(F.num_nonnulls(*numbers), ">", num(0)), made))
 
 
@@ -98,7 +101,7 @@ def away(number: Element) -> Element:
 def to_even(rest: int) -> Callable[[Element], Element]:
     def build(number: Element) -> Element:
         size = F.abs(number)
-        up = op(op(F.ceil(op(op(size, "-", num(rest)), "/", num(2))), "*", num(2)), "+", num(rest))
+        up = op(op(F.ceil(divided(op(size, "-", num(rest)), num(2))), "*", num(2)), "+", num(rest))
         sign = case((relation(number, "<", num(0)), num(-1)), otherwise=num(1))
         return op(sign, "*", case((relation(up, "<", num(rest)), num(rest)), otherwise=up))
 
@@ -109,8 +112,8 @@ def scaled(step: Callable[[Element], Element]) -> Callable[..., Element]:
     def build(number: Element, digits: Element | None = None) -> Element:
         if digits is None:
             return step(number)
-        scale = F.power(num("10.0"), whole(digits, -15, 15))
-        return op(step(op(number, "*", scale)), "/", scale)
+        scale = F.power_of_ten(whole(digits, -15, 15))
+        return divided(step(op(number, "*", scale)), scale)
 
     return build
 
@@ -131,8 +134,11 @@ def floating(
 
     def build(*numbers: Element) -> Element:
         inside = sa.not_(outside(*numbers))
-        found = getattr(F, function)(*(sa.cast(case((inside, n)), sa.Double) for n in numbers))
-        return sa.cast(found, sa.Numeric)
+        # What lies nearer to zero than a binary number can is zero.
+        near = [relation(F.abs(n), "<", num("1e-300")) for n in numbers]
+        given = [F.double(case((z, num(0)), (inside, n))) for z, n in zip(near, numbers, strict=True)]
+        found = getattr(F, function)(*given)
+        return number_of(found)
 
     return build, outside
 
@@ -141,8 +147,8 @@ def squares(*numbers: Element) -> Element:
     """
     The sum of the squared differences from the mean.
     """
-    mean = op(total(*numbers), "/", F.nullif(count(*numbers), num(0)))
-    return total(*(op(op(n, "-", mean), "*", op(n, "-", mean)) for n in numbers))
+    mean = divided(total(*numbers), count(*numbers))
+    return total(*(times(op(n, "-", mean), op(n, "-", mean)) for n in numbers))
 
 
 def spread_of(*numbers: Element, sample: bool, root: bool) -> Element:
@@ -150,5 +156,5 @@ def spread_of(*numbers: Element, sample: bool, root: bool) -> Element:
     The variance of a sample or of all there are, or its square root.
     """
     divisor = op(count(*numbers), "-", num(1)) if sample else count(*numbers)
-    found = op(squares(*numbers), "/", case((relation(divisor, ">", num(0)), divisor)))
+    found = divided(squares(*numbers), case((relation(divisor, ">", num(0)), divisor)))
     return F.sqrt(found) if root else found

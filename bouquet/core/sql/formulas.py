@@ -4,18 +4,21 @@ Checked formulas → SQL, with the condition under which there is no result.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.sql.elements import False_, Grouping
 
-from bouquet.core.formula import FUNCTIONS, SQL_TYPES, Call, Function, Literal, Node, Reference, Target, Type
-from bouquet.core.sql.literals import literal
+from bouquet.core.formula import FUNCTIONS, SQL_TYPES, Call, F, Function, Literal, Node, Phrase, Reference, Target, Type
+from bouquet.core.values import Value
 
-__all__ = ["compile_formula", "formula_text"]
+__all__ = ["ReadReference", "compile_formula", "formula_text"]
 
 Element = sa.ColumnElement[Any]
+
+#: Gives the SQL of a reference as its type, and when it has no result itself.
+ReadReference = Callable[[Target, Type], tuple[Element, Element | None]]
 
 
 def _plain(code: str) -> Element:
@@ -26,26 +29,25 @@ def formula_text(value: Element, kind: Type) -> Element:
     """
     A value as the text that formulas turn it into: ISO dates, plain numbers, TRUE and FALSE.
     """
-    if kind is Type.NUMBER:
-        return sa.cast(sa.func.trim_scale(value), sa.Text)
     if kind is Type.YES_NO:
         return sa.case((value, _plain("TRUE")), (sa.not_(value), _plain("FALSE")))
-    if kind is Type.DATE:
-        return sa.func.to_char(value, _plain("YYYY-MM-DD"))
-    if kind is Type.MOMENT:
-        return sa.func.to_char(value, sa.literal_column("""'YYYY-MM-DD"T"HH24:MI:SS'"""))
-    return sa.cast(value, sa.Text)
+    said = {Type.NUMBER: F.number_text, Type.DATE: F.date_text, Type.MOMENT: F.moment_text, Type.TIME: F.time_text}
+    return said[kind](value) if kind in said else sa.cast(value, sa.Text)
 
 
 def compile_formula(
-    node: Node, read: Callable[[Target, Type], tuple[Element, Element | None]]
+    node: Node,
+    read: ReadReference,
+    literal: Callable[[Value], Element],
+    faults: Mapping[str, Callable[..., Element]] | None = None,
 ) -> tuple[Element, Element | None]:
     """
     (value, fault) of a formula; fault is None where there is always a result.
 
-    `read` gives the SQL of a reference as its type, and when it has no result itself.
+    `literal` makes the SQL of a value that stands in the formula. `faults` are those that a database has of functions
+    which elsewhere have none.
     """
-    return _Compiler(read).compile(node)
+    return _Compiler(read, literal, faults or {}).compile(node)
 
 
 #: What reads the same beside every operator.
@@ -57,13 +59,15 @@ def _either(faults: list[Element | None]) -> Element | None:
     return sa.or_(*known) if known else None
 
 
-def _is_numeric_cast(value: Element) -> bool:
-    return isinstance(value, sa.Cast) and type(value.type) is sa.Numeric
+def _is_number(value: Element) -> bool:
+    return isinstance(value, Phrase) and value.name == "number"
 
 
 class _Compiler:
-    def __init__(self, read: Callable[[Target, Type], tuple[Element, Element | None]]) -> None:
-        self.read = read
+    def __init__(
+        self, read: ReadReference, literal: Callable[[Value], Element], faults: Mapping[str, Callable[..., Element]]
+    ) -> None:
+        self.read, self.literal, self.faults = read, literal, faults
 
     def compile(self, node: Node) -> tuple[Element, Element | None]:
         if isinstance(node, Literal):
@@ -79,18 +83,15 @@ class _Compiler:
         The value as an operand of its type. It stands in brackets of its own: SQLAlchemy does not see the operator
         inside a coerced value, and would leave them out.
         """
-        if kind is Type.NUMBER and not _is_numeric_cast(value):
+        if kind is Type.NUMBER and not _is_number(value):
             # What counts, or has whole numbers only, would be an integer, and divide and take roots as one.
-            value = sa.cast(value, sa.Numeric)
+            value = F.number(value)
         return sa.type_coerce(value if isinstance(value, _ATOMS) else Grouping(value), SQL_TYPES[kind])
 
-    @staticmethod
-    def _literal(node: Literal) -> Element:
+    def _literal(self, node: Literal) -> Element:
         if node.value is None:
-            return sa.cast(sa.null(), SQL_TYPES[node.type])
-        if node.type is Type.NUMBER:
-            return sa.cast(literal(node.value), sa.Numeric)
-        return literal(node.value)
+            return F.unknown() if node.type is Type.YES_NO else sa.cast(sa.null(), SQL_TYPES[node.type])
+        return self.literal(node.value)
 
     def _call(self, node: Call) -> tuple[Element, Element | None]:
         made = [self.compile(a) if a is not None else (None, None) for a in node.arguments]
@@ -125,14 +126,16 @@ class _Compiler:
             value = self._typed(sa.case((sa.not_(sa.func.coalesce(fault, sa.false())), value)), node.type)
         return value, _either([*faults, fault])
 
-    @staticmethod
-    def _own_fault(function: Function, values: list[Element | None], kinds: list[Type | None]) -> Element | None:
+    def _own_fault(
+        self, function: Function, values: list[Element | None], kinds: list[Type | None]
+    ) -> Element | None:
         """
         When the function itself has no result. A blank argument gives a blank and is no fault.
         """
-        if function.fault is None:
+        make = function.fault or self.faults.get(function.name)
+        if make is None:
             return None
-        fault = function.fault(*_given(values))
+        fault = make(*_given(values))
         if function.keeps_blanks:
             return fault
         if isinstance(fault, False_):

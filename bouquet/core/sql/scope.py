@@ -30,7 +30,6 @@ from bouquet.core.rights import Rights, Way
 from bouquet.core.sql.comparisons import holds
 from bouquet.core.sql.dialects import Dialect
 from bouquet.core.sql.folds import FoldJoin, fold
-from bouquet.core.sql.formulas import compile_formula
 from bouquet.core.sql.joins import Join, bare, code_value, linked
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.ordering import ordering
@@ -323,12 +322,12 @@ class Scope:
             elif found.kind is Kind.MOMENT:
                 value = self.dialect.local(value, self.context.zone)
             elif kind is formula.Type.NUMBER:
-                value = sa.cast(self.dialect.exact(value, found), sa.Numeric)
+                value = self.dialect.formula_number(value, found)
             elif kind is formula.Type.TEXT and found.stored != "text":
                 value = sa.cast(value, sa.Text)
             return value, self.fault(inner)
 
-        return compile_formula(cell.tree, read)
+        return self.dialect.formula(cell.tree, read, self.context.zone)
 
     def step(self, value: Element, cell: Stepped) -> Element:
         """

@@ -14,6 +14,8 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.errors import BouquetError
+from bouquet.core.formula import Node
+from bouquet.core.sql.formulas import ReadReference
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 from bouquet.core.values import Value
@@ -289,6 +291,18 @@ class Dialect(ABC):
         A date, moment or time as a column shows it.
         """
         self._lacks("shown_date")
+
+    def formula(self, tree: Node, read: ReadReference, zone: ZoneInfo) -> tuple[Element, Element | None]:
+        """
+        (value, fault) of a checked formula; see `core.sql.formulas`. Moments are read on the wall clock of `zone`.
+        """
+        self._lacks("formula")
+
+    def formula_number(self, value: Element, found: Field) -> Element:
+        """
+        A number as formulas compute with it.
+        """
+        return self.number(self.exact(value, found))
 
     def _lacks(self, what: str) -> NoReturn:
         msg = f"{self.name} cannot say “{what}”."

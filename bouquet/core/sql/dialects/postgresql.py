@@ -14,9 +14,11 @@ from sqlalchemy.dialects import postgresql
 from sqlalchemy.dialects.postgresql import aggregate_order_by
 
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.formula import Node
 from bouquet.core.sql.dialects.base import Element
 from bouquet.core.sql.dialects.displayed import dated_text
 from bouquet.core.sql.dialects.standard import StandardSql
+from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 from bouquet.core.values import Value
@@ -218,6 +220,9 @@ class Postgresql(StandardSql):
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         return statement.ext(postgresql.distinct_on(*keys)).order_by(*keys, *order)
+
+    def formula(self, tree: Node, read: ReadReference, zone: ZoneInfo) -> tuple[Element, Element | None]:
+        return compile_formula(tree, read, self.literal)
 
     def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
         return self.filtered(sa.func.array_agg(aggregate_order_by(value, *order)), *where)
