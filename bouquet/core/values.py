@@ -12,13 +12,35 @@ from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Field, Kind
 
-__all__ = ["EXACT", "WHITE", "Value", "check_digits", "json_number", "read_value", "say_value"]
+__all__ = [
+    "DAY_SAID",
+    "EXACT",
+    "NO_SAID",
+    "NUMBER_SAID",
+    "WHITE",
+    "WHOLE_SAID",
+    "YES_SAID",
+    "Value",
+    "check_digits",
+    "json_number",
+    "read_value",
+    "say_value",
+]
 
 #: White space: the characters with this property in Unicode. A text of nothing else is blank.
 WHITE = (
     "\t\n\x0b\x0c\r \x85\u00a0\u1680\u2000"
     "\u2001\u2002\u2003\u2004\u2005\u2006\u2007\u2008\u2009\u200a\u2028\u2029\u202f\u205f\u3000"
 )
+
+#: What a text says, without the white space around it: a number, a whole number, a date.
+NUMBER_SAID = r"[+-]?[0-9]{1,40}(\.[0-9]{1,40})?"
+WHOLE_SAID = r"[+-]?[0-9]{1,18}"
+DAY_SAID = r"[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])"
+
+#: Words that say yes and no, in lower case.
+YES_SAID = ("true", "yes", "y", "1", "t")
+NO_SAID = ("false", "no", "n", "0", "f")
 
 Value: TypeAlias = bool | int | Decimal | str | date | datetime | time
 

@@ -22,6 +22,7 @@ import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
 from bouquet.core.sql.ordering import CODE_DIGITS
+from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID
 from bouquet.sources import mysql, sqlite
 from bouquet.sources.base import python_rows
 from bouquet.sources.errors import SourceCancelled, SourceTimeout, renamed_errors
@@ -280,17 +281,16 @@ def _read_text(text: Any, stored: str) -> Any:
     """
     A text as what it says, None where it says none.
     """
-    plain = "" if text is None else str(text).strip()
+    plain = "" if text is None else str(text).strip(WHITE)
     if stored == "boolean":
-        word = plain.lower()
-        return 1 if word in ("true", "yes", "y", "1", "t") else 0 if word in ("false", "no", "n", "0", "f") else None
+        return 1 if plain.lower() in YES_SAID else 0 if plain.lower() in NO_SAID else None
+    if stored == "integer":
+        return int(plain) if re.fullmatch(WHOLE_SAID, plain) else None
+    if stored == "numeric":
+        return float(Decimal(plain)) if re.fullmatch(NUMBER_SAID, plain) else None
     try:
-        if stored == "integer":
-            return int(plain)
-        if stored == "numeric":
-            return float(Decimal(plain))
-        return date.fromisoformat(plain).isoformat()
-    except (ValueError, ArithmeticError):
+        return date.fromisoformat(plain).isoformat() if re.fullmatch(DAY_SAID, plain) else None
+    except ValueError:
         return None
 
 

@@ -268,7 +268,7 @@ def find(needle: str, text: str, start: Fraction | None = None) -> Fraction:
 def read_number(text: str) -> Fraction | None:
     if is_blank(text):
         return None
-    if not re.fullmatch(r"\s*[+-]?(\d{1,40}(\.\d{0,40})?|\.\d{1,40})([eE][+-]?\d{1,2})?\s*", text, re.ASCII):
+    if not re.fullmatch(r"[+-]?(\d{1,40}(\.\d{0,40})?|\.\d{1,40})([eE][+-]?\d{1,2})?", text.strip(), re.ASCII):
         raise Fault
     return Fraction(text.strip())
 
@@ -276,7 +276,7 @@ def read_number(text: str) -> Fraction | None:
 def read_day(text: str) -> date | None:
     if is_blank(text):
         return None
-    if not re.fullmatch(r"\s*\d{4}-\d\d-\d\d\s*", text, re.ASCII):
+    if not re.fullmatch(r"\d{4}-\d\d-\d\d", text.strip(), re.ASCII):
         raise Fault
     return in_calendar(lambda: date.fromisoformat(text.strip()))
 

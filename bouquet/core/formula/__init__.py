@@ -10,11 +10,14 @@ from bouquet.core.formula.parser import FormulaError, parse
 from bouquet.core.formula.phrases import F, Phrase
 from bouquet.core.formula.size import LARGEST, size_of
 from bouquet.core.formula.types import SQL_TYPES, Call, Literal, Node, Reference, Target, Type, references_of, type_of
+from bouquet.core.formula.words_mariadb import LACKED, MARIADB_FAULTS, mariadb_codes
 
 __all__ = [
     "FUNCTIONS",
     "GROUPS",
+    "LACKED",
     "LARGEST",
+    "MARIADB_FAULTS",
     "SQL_TYPES",
     "Call",
     "F",
@@ -28,6 +31,7 @@ __all__ = [
     "Type",
     "check",
     "formulas_document",
+    "mariadb_codes",
     "parse",
     "references_of",
     "size_of",

@@ -198,15 +198,15 @@ def find(needle: Element, text: Element, start: Element | None) -> Element:
 
 
 #: A text that can be read as a number: with a sign, point and exponent as OpenFormula's VALUE takes them.
-NUMERIC = r"^\s*[+-]?(\d{1,40}(\.\d{0,40})?|\.\d{1,40})([eE][+-]?\d{1,2})?\s*$"
+NUMERIC = r"^[+-]?([0-9]{1,40}(\.[0-9]{0,40})?|\.[0-9]{1,40})([eE][+-]?[0-9]{1,2})?$"
 
 
 def says_number(text: Element) -> Element:
-    return F.matches(text, txt(NUMERIC), type_=sa.Boolean())
+    return F.matches(F.trimmed(text), txt(NUMERIC), type_=sa.Boolean())
 
 
 def value_of(text: Element) -> Element:
-    return case((says_number(text), number_of(case((says_number(text), text)))))
+    return case((says_number(text), number_of(case((says_number(text), F.trimmed(text))))))
 
 
 def is_day(text: Element) -> Element:

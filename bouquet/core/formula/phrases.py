@@ -54,7 +54,8 @@ def _say(element: Phrase, compiler: Any, **options: Any) -> str:
     if words is None:
         return str(compiler.visit_function(element, **options))
     if isinstance(words, str):
-        return words.format(*(compiler.process(_apart(g), **options) for g in given))
+        # A driver that marks parameters with per cent signs wants others doubled.
+        return str(compiler.escape_literal_column(words)).format(*(compiler.process(_apart(g), **options) for g in given))
     return f"({compiler.process(words(*given), **options)})"
 
 

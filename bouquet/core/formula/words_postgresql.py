@@ -11,14 +11,11 @@ from sqlalchemy.dialects import postgresql
 
 from bouquet.core.formula.phrases import add_words
 from bouquet.core.patterns import parse_date_pattern, parse_number_pattern
-from bouquet.core.values import WHITE
+from bouquet.core.values import DAY_SAID, WHITE
 
 __all__ = ["text_of"]
 
 Element = sa.ColumnElement[Any]
-
-_ISO_DAY = r"^\s*\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])\s*$"
-
 
 def text_of(pattern: Element) -> str:
     """
@@ -39,8 +36,12 @@ def _interval(text: str) -> Element:
     return sa.cast(_text(text), postgresql.INTERVAL())
 
 
+def _trimmed(text: Element) -> Element:
+    return sa.func.btrim(text, _text(WHITE))
+
+
 def _day_parts(text: Element) -> tuple[Element, Element, Element]:
-    plain = sa.func.btrim(text)
+    plain = _trimmed(text)
     year, month, day = (
         sa.cast(sa.func.substr(plain, _plain(a), _plain(b)), sa.Integer) for a, b in (("1", "4"), ("6", "2"), ("9", "2"))
     )
@@ -52,7 +53,7 @@ def _says_day(text: Element) -> Element:
     first = sa.func.make_date(sa.func.greatest(year, _plain("1")), month, _plain("1"))
     days = sa.extract("day", first.op("+")(_interval("1 month")).op("-")(_interval("1 day")))
     inside = sa.and_(year > _plain("0"), days >= day)
-    return sa.case((text.bool_op("~")(_text(_ISO_DAY)), inside), else_=sa.false())
+    return sa.case((_trimmed(text).bool_op("~")(_text(f"^{DAY_SAID}$")), inside), else_=sa.false())
 
 
 def _number_by_pattern(value: Element, pattern: Element) -> Element:
@@ -78,7 +79,8 @@ add_words(
         "divided": "({0} / {1})",
         "power_of_ten": "power(10.0, {0})",
         "matches": "({0} ~ {1})",
-        "only_white": lambda text: sa.func.btrim(text, _text(WHITE)) == _text(""),
+        "trimmed": _trimmed,
+        "only_white": lambda text: _trimmed(text) == _text(""),
         "single_spaced": "btrim(regexp_replace({0}, ' +', ' ', 'g'), ' ')",
         "printable": r"regexp_replace({0}, '[\x01-\x1f\x7f]', '', 'g')",
         "fixed": "CAST(round({0}, {1}) AS TEXT)",

@@ -38,7 +38,7 @@ CAPABILITIES: dict[str, str] = {
 #: What each dialect lacks. One that is not listed here lacks everything.
 LACKS: dict[str, frozenset[str]] = {
     "postgresql": frozenset(),
-    "mariadb": frozenset({"formula", "gaps", "joined list"}),
+    "mariadb": frozenset({"gaps", "joined list"}),
     "mysql": frozenset({"formula", "gaps", "joined list", "fold spread", "picked in groups"}),
     "sqlite": frozenset({"formula", "gaps", "joined list", "fold joined", "fold spread", "picked in groups"}),
 }

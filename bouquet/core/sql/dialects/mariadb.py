@@ -20,12 +20,15 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.elements import Grouping
 
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.formula import MARIADB_FAULTS, F, Literal, Node, Reference, Type
+from bouquet.core.formula.words_mariadb import LARGEST_NUMBER
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.dialects.mariadb_displayed import dated_text
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, first_of_each
+from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
-from bouquet.core.values import Value
+from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID, Value
 
 __all__ = ["Mariadb", "Mysql"]
 
@@ -34,12 +37,6 @@ EXACTLY = "utf8mb4_nopad_bin"
 
 #: Digits after the point that a decimal of MariaDB can have (https://mariadb.com/kb/en/decimal/).
 PLACES = 30
-
-_NUMBER = r"^[ \t\r\n]*[+-]?[0-9]{1,35}(\.[0-9]{1,30})?[ \t\r\n]*$"
-_WHOLE = r"^[ \t\r\n]*[+-]?[0-9]{1,18}[ \t\r\n]*$"
-_DAY = r"^[ \t\r\n]*[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])[ \t\r\n]*$"
-_YES = ("true", "yes", "y", "1", "t")
-_NO = ("false", "no", "n", "0", "f")
 
 #: The seconds since 1970 between which a zone's changes of the clock are known to a statement: 1990 to 2041.
 _CLOCK_FROM, _CLOCK_UNTIL = 631_152_000, 2_240_524_800
@@ -150,16 +147,21 @@ class Mariadb(Dialect):
         return sa.collate(sa.cast(text, sa.Text), self.exactly)
 
     def read_text(self, text: Element, stored: str) -> Element:
+        plain = self.trimmed(text, WHITE)
         if stored == "numeric":
-            return sa.case((text.regexp_match(_NUMBER), self.number(text)))
+            # Longer ones no decimal can hold.
+            pattern = NUMBER_SAID.replace("{1,40}(", "{1,35}(").replace("{1,40}", f"{{1,{PLACES}}}")
+            return sa.case((plain.regexp_match(rf"\A{pattern}\z"), self.number(plain)))
         if stored == "integer":
-            return sa.case((text.regexp_match(_WHOLE), sa.cast(sa.func.trim(text), sa.BigInteger)))
+            return sa.case((plain.regexp_match(rf"\A{WHOLE_SAID}\z"), sa.cast(plain, sa.BigInteger)))
         if stored == "boolean":
-            word = sa.func.lower(sa.func.trim(text))
-            yes, no = (word.in_([literal(w) for w in words]) for words in (_YES, _NO))
+            word = sa.func.lower(plain)
+            yes, no = (word.in_([literal(w) for w in words]) for words in (YES_SAID, NO_SAID))
             return sa.case((yes, _plain(1)), (no, _plain(0)))
         if stored == "date":
-            return sa.case((text.regexp_match(_DAY), sa.cast(sa.func.trim(text), sa.Date)))
+            day = sa.cast(plain, sa.Date)
+            first = sa.cast(literal("0001-01-01"), sa.Date)
+            return sa.case((sa.and_(plain.regexp_match(rf"\A{DAY_SAID}\z"), day >= first), day))
         return text
 
     def read_as(self, value: Element, how: str) -> Element:
@@ -256,10 +258,7 @@ class Mariadb(Dialect):
         return text
 
     def trimmed_number(self, value: Element) -> Element:
-        text = sa.cast(value, sa.Text)
-        bare = sa.func.regexp_replace(text, literal(r"0+\z"), literal(""))
-        bare = sa.func.regexp_replace(bare, literal(r"\.\z"), literal(""))
-        return sa.case((sa.and_(text.contains("."), sa.not_(text.contains("e"))), bare), else_=text)
+        return F.number_text(value)  # type: ignore[no-any-return]
 
     def scaled(self, value: Element, factor: Decimal) -> Element:
         return value.op("*")(self.literal(factor))
@@ -301,6 +300,22 @@ class Mariadb(Dialect):
             return first
         months = Grouping(sa.func.quarter(day).op("-")(_plain(1))).op("*")(_plain(3))
         return _Shifted(first, "+", months, "MONTH", sa.Date())
+
+    # Formulas
+
+    def formula(self, tree: Node, read: ReadReference, zone: ZoneInfo) -> tuple[Element, Element | None]:
+        value, fault = compile_formula(tree, read, self.literal, MARIADB_FAULTS)
+        if tree.type is not Type.NUMBER or isinstance(tree, Literal | Reference):
+            return value, fault
+        # Beyond its largest number a decimal stays there.
+        fits = sa.func.abs(value) < sa.literal_column(LARGEST_NUMBER)
+        beyond = sa.func.coalesce(sa.not_(fits), sa.false())
+        return self.number(sa.case((fits, value))), beyond if fault is None else sa.or_(fault, beyond)
+
+    def formula_number(self, value: Element, found: Field) -> Element:
+        if found.stored == "float":
+            value = sa.case((sa.func.abs(value) < sa.literal_column(LARGEST_NUMBER), value))
+        return self.number(value)
 
     # Many records as one value
 

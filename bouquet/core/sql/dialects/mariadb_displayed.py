@@ -6,23 +6,18 @@ The same forms as `displayed` gives in PostgreSQL; a test holds the two together
 
 from __future__ import annotations
 
-import re
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.formula import mariadb_codes
 from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
 
 __all__ = ["dated_text"]
-
-#: Codes of `strftime` as `DATE_FORMAT` writes them; those that are not here are the same.
-_CODES = {
-    "%M": "%i", "%S": "%s", "%B": "%M", "%A": "%W", "%-d": "%e", "%-m": "%c", "%-H": "%k", "%-I": "%l", "%I": "%h",
-}  # fmt: skip
 
 #: What stands for the clock's offset in a pattern.
 _OFFSET = "%:z"
@@ -42,7 +37,7 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
     """
     kind = found.kind
     local = dialect.local(value, zone) if kind is Kind.MOMENT else value
-    pattern = _mariadb_codes(parse_date_pattern(show.date).strftime) if show.date else _MACHINE[kind]
+    pattern = mariadb_codes(parse_date_pattern(show.date).strftime) if show.date else _MACHINE[kind]
     pieces: list[Element] = []
     for n, code in enumerate(pattern.split(_OFFSET)):
         if n:
@@ -53,10 +48,6 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
         if not show.date and not n and kind is not Kind.DATE:
             pieces.append(_fraction(local))
     return dialect.joined_texts(*pieces)
-
-
-def _mariadb_codes(strftime: str) -> str:
-    return re.sub(r"%-?[A-Za-z%]", lambda m: _CODES.get(m.group(0), m.group(0)), strftime)
 
 
 def _fraction(local: Element) -> Element:

@@ -21,23 +21,12 @@ from bouquet.core.sql.dialects.standard import StandardSql
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
-from bouquet.core.values import Value
+from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID, Value
 
 __all__ = ["COLLATION", "Postgresql"]
 
 #: The order of the root of the Unicode collation, as shipped by every PostgreSQL built with ICU.
 COLLATION = "und-x-icu"
-
-#: Texts that can be read as numbers and dates, where people keep these as texts.
-_NUMBER = r"^\s*[+-]?(\d{1,40}(\.\d{1,40})?)\s*$"
-
-_WHOLE = r"^\s*[+-]?\d{1,18}\s*$"
-
-_DAY = r"^\s*\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])\s*$"
-
-_YES = ("true", "yes", "y", "1", "t")
-
-_NO = ("false", "no", "n", "0", "f")
 
 
 class Postgresql(StandardSql):
@@ -154,14 +143,14 @@ class Postgresql(StandardSql):
         """
         A text as what it says, NULL where it says none.
         """
-        plain = sa.func.btrim(text)
+        plain = self.trimmed(text, WHITE)
         if stored in ("numeric", "integer"):
-            pattern, kind = (_NUMBER, sa.Numeric) if stored == "numeric" else (_WHOLE, sa.BigInteger)
-            fits = text.bool_op("~")(literal(pattern))
+            pattern, kind = (NUMBER_SAID, sa.Numeric) if stored == "numeric" else (WHOLE_SAID, sa.BigInteger)
+            fits = plain.bool_op("~")(literal(f"^{pattern}$"))
             return sa.case((fits, sa.cast(sa.case((fits, plain)), kind)))
         if stored == "boolean":
             word = sa.func.lower(plain)
-            yes, no = (word.in_([literal(w) for w in words]) for words in (_YES, _NO))
+            yes, no = (word.in_([literal(w) for w in words]) for words in (YES_SAID, NO_SAID))
             return sa.case((yes, sa.true()), (no, sa.false()))
         if stored == "date":
             year, month, day = (
@@ -172,7 +161,7 @@ class Postgresql(StandardSql):
             next_month = sa.func.make_date(year, month, one) + sa.cast(
                 literal("1 month - 1 day"), postgresql.INTERVAL()
             )
-            fits = text.bool_op("~")(literal(_DAY))
+            fits = plain.bool_op("~")(literal(f"^{DAY_SAID}$"))
             inside = sa.and_(year > sa.literal_column("0"), day <= sa.extract("day", next_month))
             return sa.case((fits, sa.case((inside, sa.func.make_date(year, month, day)))))
         return text
