@@ -16,6 +16,9 @@ __all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "pre
 #: Bytes that values joined in one cell may come to.
 LONGEST_JOINED = 1_073_741_824
 
+#: Steps of time, one after the other, of a statement at most.
+MOST_STEPS = 100_000_000
+
 
 def engine_url(url: str) -> sa.URL:
     """
@@ -59,7 +62,11 @@ def prepare(engine: sa.Engine) -> None:
             )
             cursor.execute("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
             cursor.execute("SELECT VERSION()")
-            collation = "utf8mb4_nopad_bin" if "MariaDB" in cursor.fetchone()[0] else "utf8mb4_0900_bin"
+            mariadb = "MariaDB" in cursor.fetchone()[0]
+            collation = "utf8mb4_nopad_bin" if mariadb else "utf8mb4_0900_bin"
+            # How many steps of time there may be where gaps are filled.
+            steps = "max_recursive_iterations" if mariadb else "cte_max_recursion_depth"
+            cursor.execute(f"SET SESSION {steps} = {MOST_STEPS}")
             cursor.execute(f"SET collation_connection = {collation}")
 
     def begin(connection: sa.Connection) -> None:

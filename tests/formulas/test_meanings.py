@@ -4,6 +4,7 @@ Formulas on a real database against an evaluator of the tests' own, row by row.
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import replace
 from datetime import date, datetime, time
@@ -150,13 +151,30 @@ def in_mariadb() -> Iterator[Reading]:
     """
     with mariadb_server() as url:
         made = sa.make_url(url)
-        with pymysql.connect(
-            host=made.host, port=made.port, user=made.username, password=made.password, database=made.database
-        ) as connection, connection.cursor() as cursor:
+        with (
+            pymysql.connect(
+                host=made.host, port=made.port, user=made.username, password=made.password, database=made.database
+            ) as connection,
+            connection.cursor() as cursor,
+        ):
             cursor.execute(creating("mariadb"))
             cursor.executemany(inserting("%s"), values())
             connection.commit()
         yield from reading_through_sqlalchemy(url, "mariadb")
+
+
+@pytest.fixture(scope="module")
+def in_sqlite(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Reading]:
+    """
+    The same table in SQLite.
+    """
+    path = tmp_path_factory.mktemp("odd") / "odd.sqlite"
+    with sqlite3.connect(path) as connection:
+        connection.execute(creating("sqlite"))
+        plain = [[str(v) if isinstance(v, Decimal | date | time) else v for v in line] for line in values()]
+        connection.executemany(inserting("?"), plain)
+    connection.close()
+    yield from reading_through_sqlalchemy(f"sqlite:///{path}", "sqlite")
 
 
 def reading_through_sqlalchemy(url: str, dialect: str) -> Iterator[Reading]:
@@ -291,7 +309,7 @@ def check(read: Reading, tree: Node, differs: Callable[[Any, Mapping[str, Any]],
     return told
 
 
-@settings(max_examples=400, suppress_health_check=list(HealthCheck), phases=set(Phase) - {Phase.explain})
+@settings(max_examples=250, suppress_health_check=list(HealthCheck), phases=set(Phase) - {Phase.explain})
 @given(formulas)
 @example(Apply("NOT", (Apply("OR", (Value(False, "yes-no"), Value(True, "yes-no")), "yes-no"),), "yes-no"))
 @example(
@@ -347,11 +365,24 @@ def test_each_function_means_the_same_in_mariadb(in_mariadb: Reading, name: str)
     check_alone(in_mariadb, name, beyond_mariadb)
 
 
+@pytest.mark.parametrize("name", sorted(SIGNATURES))
+def test_each_function_means_the_same_in_sqlite(in_sqlite: Reading, name: str) -> None:
+    """Values, blanks and faults, on the same rows."""
+    check_alone(in_sqlite, name)
+
+
+@settings(max_examples=80, suppress_health_check=list(HealthCheck), phases=set(Phase) - {Phase.explain})
+@given(formulas)
+def test_formulas_put_together_mean_the_same_in_sqlite(in_sqlite: Reading, tree: Node) -> None:
+    """Random formulas, nested five deep."""
+    check(in_sqlite, tree)
+
+
 def computable(node: Node) -> bool:
     return not isinstance(node, Apply) or (node.function not in LACKED and all(map(computable, node.arguments)))
 
 
-@settings(max_examples=100, suppress_health_check=list(HealthCheck), phases=set(Phase) - {Phase.explain})
+@settings(max_examples=40, suppress_health_check=list(HealthCheck), phases=set(Phase) - {Phase.explain})
 @given(st.sampled_from(ANY).flatmap(lambda kind: trees(kind, 3)).filter(computable))
 def test_formulas_put_together_mean_the_same_in_mariadb(in_mariadb: Reading, tree: Node) -> None:
     """Random formulas, nested three deep."""

@@ -23,11 +23,6 @@ from tests.sources.test_engine_against_sql import CASES as ENGINE
 
 ALL = {**PLAIN, **ENGINE}
 
-#: Templates that a SQLite source says it cannot do, by what they need.
-REFUSED = [
-    n for n, (d, *_) in ALL.items() if any(w in str(d) for w in ("'formula'", "'fill_gaps'", "'joined'", "'spread'"))
-]
-
 #: What reads photographs (not copied) or keys of JSON: differences that the reference lists.
 DIFFERENT = {
     "one row per child, parents without kept",
@@ -56,25 +51,13 @@ def exported(
     return done.path.read_bytes(), [(s["rows"], s["left_out"], s["blank"], s["without"]) for s in tally]
 
 
-@pytest.mark.parametrize(
-    "name", [n for n in sorted(ALL) if n not in REFUSED and n not in DIFFERENT and "picks" not in str(ALL[n])]
-)
+@pytest.mark.parametrize("name", [n for n in sorted(ALL) if n not in DIFFERENT and "picks" not in str(ALL[n])])
 def test_the_same_template_gives_the_same_bytes(source: Source, copy: Source, tmp_path: Path, name: str) -> None:
     """Byte by byte, and the tally number by number."""
     document, _, *rest = ALL[name]
     answers = rest[0] if rest else {}
 
     assert exported(copy, document, answers, tmp_path / "a") == exported(source, document, answers, tmp_path / "b")
-
-
-@pytest.mark.parametrize("name", sorted(REFUSED))
-def test_what_the_dialect_cannot_do_is_said_at_its_place(copy: Source, name: str) -> None:
-    """While designing, not in the middle of a run."""
-    template = read_document({"name": "Test", **ALL[name][0]})
-    problems = resolve(template, copy.catalogue(), Context(as_of=NOW)).problems
-
-    assert "dialect" in {p.code for p in problems}
-    assert all(p.place for p in problems)
 
 
 def test_trace_profile_and_find_work_there_too(source: Source, copy: Source) -> None:

@@ -71,9 +71,9 @@ from bouquet.core.formula.numbers import (
     total,
 )
 from bouquet.core.formula.phrases import F
-from bouquet.core.formula.types import Type
+from bouquet.core.formula.types import Call, Node, Type
 
-__all__ = ["FUNCTIONS", "GROUPS", "Function", "Parameter", "Signature"]
+__all__ = ["FUNCTIONS", "GROUPS", "Function", "Parameter", "Signature", "can_fail"]
 
 #: Groups of functions, with their section in OpenFormula.
 GROUPS = {
@@ -297,3 +297,13 @@ _add("SYD", "Money", "(number; number; number; number) -> number", "What is writ
 
 #: Every function and operator, by name.
 FUNCTIONS: dict[str, Function] = _table.functions
+
+
+def can_fail(node: Node | None) -> bool:
+    """
+    Whether a formula may have no result, apart from what it refers to.
+    """
+    if not isinstance(node, Call):
+        return False
+    function = FUNCTIONS.get(node.function)
+    return (function is not None and function.fault is not None) or any(map(can_fail, node.arguments))

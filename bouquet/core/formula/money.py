@@ -27,9 +27,7 @@ def annuity(rate: Element, periods: Element) -> tuple[Element, Element]:
     """
     sound = sa.not_(annuity_fault(rate, periods))
     growth = F.power(op(num("1.0"), "+", case((sound, rate))), case((sound, periods)))
-    summed = case(
-        (relation(rate, "=", num(0)), periods), otherwise=divided(op(growth, "-", num(1)), rate)
-    )
+    summed = case((relation(rate, "=", num(0)), periods), otherwise=divided(op(growth, "-", num(1)), rate))
     return growth, summed
 
 

@@ -11,7 +11,7 @@ from typing import Any, TypeAlias
 from lark import Lark, Token, Transformer, UnexpectedCharacters, UnexpectedEOF, UnexpectedToken
 from lark.exceptions import VisitError
 
-__all__ = ["Applied", "FormulaError", "Named", "Number", "Parsed", "Quoted", "parse"]
+__all__ = ["Applied", "FormulaError", "Named", "Number", "Parsed", "Quoted", "functions_in", "parse"]
 
 #: Parts within parts. More is no formula that a person could read, or a database should.
 DEEPEST = 60
@@ -143,3 +143,19 @@ def parse(text: str) -> Parsed:
         expected = sorted({_WORDS[e] for e in getattr(error, "accepts", None) or error.expected if e in _WORDS})
         found = "The formula ends too early" if ended else f"“{token}” was not expected here"
         raise FormulaError(f"{found}; expected {' or '.join(expected) or 'an operator'}.", at) from error
+
+
+def functions_in(text: str) -> frozenset[str]:
+    """
+    The functions and operators that a formula names; none where it cannot be read.
+    """
+
+    def named(parsed: Parsed) -> set[str]:
+        if not isinstance(parsed, Applied):
+            return set()
+        return {parsed.function}.union(*map(named, parsed.arguments))
+
+    try:
+        return frozenset(named(parse(text)))
+    except FormulaError:
+        return frozenset()

@@ -55,7 +55,9 @@ def _say(element: Phrase, compiler: Any, **options: Any) -> str:
         return str(compiler.visit_function(element, **options))
     if isinstance(words, str):
         # A driver that marks parameters with per cent signs wants others doubled.
-        return str(compiler.escape_literal_column(words)).format(*(compiler.process(_apart(g), **options) for g in given))
+        return str(compiler.escape_literal_column(words)).format(
+            *(compiler.process(_apart(g), **options) for g in given)
+        )
     return f"({compiler.process(words(*given), **options)})"
 
 
@@ -68,7 +70,7 @@ class _Phrases:
     `F.name(…)` is the phrase of that name.
     """
 
-    def __getattr__(self, name: str) -> Callable[..., Any]:
+    def __getattr__(self, name: str) -> Callable[..., Phrase]:
         return partial(Phrase, name)
 
 

@@ -10,7 +10,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from bouquet.core.formula.phrases import Phrase, add_words
+from bouquet.core.formula.phrases import Phrase, Words, add_words
 from bouquet.core.formula.words_postgresql import text_of
 from bouquet.core.patterns import parse_date_pattern, parse_number_pattern
 from bouquet.core.values import DAY_SAID, WHITE
@@ -69,9 +69,7 @@ def _extreme(name: str) -> Callable[..., Element]:
     """
 
     def made(*numbers: Element) -> Element:
-        return getattr(sa.func, name)(  # type: ignore[no-any-return]
-            *(sa.func.coalesce(*numbers[n:], *numbers[:n]) for n in range(len(numbers)))
-        )
+        return getattr(sa.func, name)(*(sa.func.coalesce(*numbers[n:], *numbers[:n]) for n in range(len(numbers))))  # type: ignore[no-any-return]
 
     return made
 
@@ -91,7 +89,7 @@ def _number_by_pattern(value: Element, pattern: Element) -> Element:
     size = Phrase("fixed", sa.func.abs(value), _plain(str(decimals)))
     digits = sa.func.substring_index(size, _text("."), _plain("1"))
     least = whole.count("0")
-    filled = sa.case(
+    filled: Element = sa.case(
         (sa.func.char_length(digits) < _plain(str(least)), sa.func.lpad(digits, _plain(str(least)), _text("0"))),
         else_=digits,
     )
@@ -120,7 +118,7 @@ def _too_large(a: Element, b: Element) -> Element:
 #: When functions have no result here that have one elsewhere.
 MARIADB_FAULTS: dict[str, Callable[..., Element]] = {"*": _too_large}
 
-_WORDS = {
+_WORDS: dict[str | tuple[str, int], Words] = {
     "unknown": "NULL",
     "number_text": lambda value: Phrase("plain_number", sa.cast(value, sa.Text)),
     # `1.500` → `1.5`, `2.000` → `2`; what has an exponent stays as it is.
@@ -133,7 +131,8 @@ _WORDS = {
     "too_large": f"(ABS({{0}} * 1e0 * {{1}}) >= {LARGEST_NUMBER})",
     "times": f"CASE WHEN ABS({{0}} * 1e0 * {{1}}) < {LARGEST_NUMBER} THEN {{0}} * {{1}} END",
     # PostgreSQL shows quotients with sixteen digits or more, in steps of four.
-    "divided": "ROUND({0} / {1}, LEAST(30, GREATEST(0, 16 - 4 * COALESCE(FLOOR(LOG10(ABS({0} * 1e0 / {1})) / 4), 0))))",
+    "divided": lambda a, b: Phrase("quotient", a.op("/", return_type=sa.Numeric())(b)),
+    "quotient": "ROUND({0}, LEAST(30, GREATEST(0, 16 - 4 * COALESCE(FLOOR(LOG10(ABS({0})) / 4), 0))))",
     # Beyond the largest decimal there is no result, and beyond the smallest it is zero; POW itself would stop the run.
     "power": (
         "CASE WHEN {0} = 0 THEN POW(0, {1}) WHEN {1} * LOG10(ABS({0})) < -34 THEN 0"
@@ -161,7 +160,10 @@ _WORDS = {
     "inside_calendar": "({0} IS NOT NULL AND {0} >= '0001-01-01')",
     "says_day": _says_day,
     "day_said": lambda text: sa.cast(_trimmed(text), sa.Date),
-    "date_of": "DATE_ADD(DATE_ADD(CAST(CONCAT(LPAD({0}, 4, '0'), '-01-01') AS DATE), INTERVAL ({1} - 1) MONTH), INTERVAL ({2} - 1) DAY)",
+    "date_of": (
+        "DATE_ADD(DATE_ADD(CAST(CONCAT(LPAD({0}, 4, '0'), '-01-01') AS DATE), INTERVAL ({1} - 1) MONTH),"
+        " INTERVAL ({2} - 1) DAY)"
+    ),
     "days_later": "DATE_ADD({0}, INTERVAL ({1}) DAY)",
     "days_between": "DATEDIFF({0}, {1})",
     "months_later": "DATE_ADD({0}, INTERVAL ({1}) MONTH)",
@@ -180,4 +182,4 @@ _WORDS = {
 }
 
 for _name in ("mysql", "mariadb"):
-    add_words(_name, _WORDS)  # type: ignore[arg-type]
+    add_words(_name, _WORDS)

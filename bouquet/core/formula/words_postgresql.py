@@ -17,11 +17,12 @@ __all__ = ["text_of"]
 
 Element = sa.ColumnElement[Any]
 
+
 def text_of(pattern: Element) -> str:
     """
     The text of a pattern that stands in the formula itself.
     """
-    return str(pattern.name)[1:-1].replace("''", "'")  # type: ignore[attr-defined]
+    return str(pattern.name)[1:-1].replace("''", "'")
 
 
 def _plain(code: str) -> Element:
@@ -43,7 +44,8 @@ def _trimmed(text: Element) -> Element:
 def _day_parts(text: Element) -> tuple[Element, Element, Element]:
     plain = _trimmed(text)
     year, month, day = (
-        sa.cast(sa.func.substr(plain, _plain(a), _plain(b)), sa.Integer) for a, b in (("1", "4"), ("6", "2"), ("9", "2"))
+        sa.cast(sa.func.substr(plain, _plain(a), _plain(b)), sa.Integer)
+        for a, b in (("1", "4"), ("6", "2"), ("9", "2"))
     )
     return year, month, day
 
@@ -92,7 +94,9 @@ add_words(
         "days_later": "({0} + {1})",
         "days_between": "({0} - {1})",
         "months_later": "CAST(({0} + make_interval(0, {1})) AS DATE)",
-        "end_of_month": "CAST((date_trunc('month', {0} + make_interval(0, {1})) + CAST('1 month - 1 day' AS INTERVAL)) AS DATE)",
+        "end_of_month": (
+            "CAST((date_trunc('month', {0} + make_interval(0, {1})) + CAST('1 month - 1 day' AS INTERVAL)) AS DATE)"
+        ),
         "moment_later": "({0} + CAST('1 day' AS INTERVAL) * CAST({1} AS FLOAT))",
         "moment_before": "({0} - CAST('1 day' AS INTERVAL) * CAST({1} AS FLOAT))",
         "seconds_between": "CAST(extract(epoch from ({0} - {1})) AS NUMERIC)",

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from bouquet.core.formula import FUNCTIONS, LACKED, functions_in
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     AllOf,
@@ -32,15 +33,19 @@ CAPABILITIES: dict[str, str] = {
     "factor": "numbers cannot be multiplied on their way",
     "step": "there are no steps of time",
     "gaps": "gaps between steps of time cannot be filled",
+    "distinct in order": "joined values cannot be distinct and in an order of their own at once",
     "joined list": "joined values cannot be made distinct or cut short",
 }
+
+#: Functions of formulas that a dialect cannot compute; it may name them in `LACKS` as `function NAME`.
+CAPABILITIES |= {f"function {name}": f"{name} cannot be computed" for name in FUNCTIONS}
 
 #: What each dialect lacks. One that is not listed here lacks everything.
 LACKS: dict[str, frozenset[str]] = {
     "postgresql": frozenset(),
-    "mariadb": frozenset({"gaps", "joined list"}),
-    "mysql": frozenset({"formula", "gaps", "joined list", "fold spread", "picked in groups"}),
-    "sqlite": frozenset({"formula", "gaps", "joined list", "fold joined", "fold spread", "picked in groups"}),
+    "mariadb": frozenset({"distinct in order", *(f"function {name}" for name in LACKED)}),
+    "mysql": frozenset({"formula", "gaps", "joined list", "distinct in order", "fold spread", "picked in groups"}),
+    "sqlite": frozenset(),
 }
 
 
@@ -65,25 +70,29 @@ def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
         if column.show.factor is not None:
             yield "factor", f"{place}.show.factor"
         if isinstance(column.value, FormulaValue):
-            yield "formula", f"{place}.value.formula"
+            yield from _of_formula(column.value.formula, f"{place}.value.formula")
         elif isinstance(column.value, FoldValue):
             yield f"fold {column.value.fold.how}", f"{place}.value.fold.how"
             if column.value.fold.how in ("first", "latest") and isinstance(template.rows, PerGroup):
                 yield "picked in groups", f"{place}.value.fold.how"
             if column.value.fold.how == "joined" and (column.value.fold.distinct or column.value.fold.at_most):
                 yield "joined list", f"{place}.value.fold"
+                if column.value.fold.distinct and column.value.fold.order:
+                    yield "distinct in order", f"{place}.value.fold.order"
             if column.value.fold.where is not None:
                 yield from _of_narrowing(column.value.fold.where, f"{place}.value.fold.where")
     for n, check in enumerate(template.checks):
-        if isinstance(check, RowCheck) or (isinstance(check, ColumnCheck) and check.must in ("whole", "length")):
-            yield "formula", f"checks[{n}].{'formula' if isinstance(check, RowCheck) else 'must'}"
+        if isinstance(check, RowCheck):
+            yield from _of_formula(check.formula, f"checks[{n}].formula")
+        elif isinstance(check, ColumnCheck) and check.must in ("whole", "length"):
+            yield "formula", f"checks[{n}].must"
     yield from _of_narrowing(template.filter, "filter")
 
 
 def _of_narrowing(node: Narrowing, place: str) -> Iterator[tuple[str, str]]:
     match node:
         case FormulaTest():
-            yield "formula", f"{place}.formula"
+            yield from _of_formula(node.formula, f"{place}.formula")
         case Has():
             if node.where is not None:
                 yield from _of_narrowing(node.where, f"{place}.where")
@@ -93,3 +102,8 @@ def _of_narrowing(node: Narrowing, place: str) -> Iterator[tuple[str, str]]:
                 yield from _of_narrowing(part, f"{place}.{how}[{n}]")
         case _:
             return
+
+
+def _of_formula(text: str, place: str) -> Iterator[tuple[str, str]]:
+    yield "formula", place
+    yield from ((f"function {name}", place) for name in sorted(functions_in(text)))

@@ -17,6 +17,7 @@ from bouquet.core.plan import (
     Listed,
     Permitted,
     Predicate,
+    Read,
     Test,
 )
 from bouquet.core.sql.folds import anchor_of, folded_records
@@ -109,6 +110,8 @@ def _folded(scope: Scope, c: Comparison) -> tuple[Element, Callable[[Value], Ele
     The value and a way to make literals, both brought to the form in which they are compared.
     """
     found, value = c.cell.field, scope.value(c.cell)
+    if found.kind.is_number and not isinstance(c.cell, Read):
+        value = scope.dialect.compared_number(value)
     if found.kind is Kind.CHOICE or not found.kind.is_text:
         return value, lambda v: scope.dialect.literal(v, found.stored)
     if found.stored != "text":

@@ -215,7 +215,8 @@ def _extreme(name: str, *, greatest: bool) -> _Aggregate:
 def _numeric(name: str) -> _Aggregate:
     def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
         assert cell.value is not None
-        return scope.dialect.filtered(scope.dialect.total(name, folded_value(scope, cell), cell.value.typed), where)
+        made = scope.dialect.filtered(scope.dialect.total(name, folded_value(scope, cell), cell.value.typed), where)
+        return scope.dialect.quotient_digits(made) if name == "avg" else made
 
     return make
 
@@ -256,10 +257,15 @@ def _distinct_in_order(
 
 
 def _joined(scope: Scope, cell: Folded, where: Element | None) -> Element:
-    if cell.at_most is None and not cell.distinct:
-        assert cell.value is not None
-        order, filled = fold_order(scope, cell), sa.not_(scope.blank(Read(cell.value)))
-        return scope.dialect.joined(paper_text(scope, cell), cell.separator, order, where, filled)
+    assert cell.value is not None
+    if not (cell.distinct and cell.order):
+        text, filled = paper_text(scope, cell), sa.not_(scope.blank(Read(cell.value)))
+        order = [] if cell.distinct else fold_order(scope, cell)
+        if cell.at_most is None and not cell.distinct:
+            return scope.dialect.joined(text, cell.separator, order, where, filled)
+        return scope.dialect.joined_some(
+            text, cell.separator, order, cell.at_most, where, filled, distinct=cell.distinct
+        )
     return scope.dialect.listed_text(
         _gathered(scope, cell, where, paper_text(scope, cell)), cell.separator, cell.at_most
     )

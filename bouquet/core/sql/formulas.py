@@ -126,9 +126,7 @@ class _Compiler:
             value = self._typed(sa.case((sa.not_(sa.func.coalesce(fault, sa.false())), value)), node.type)
         return value, _either([*faults, fault])
 
-    def _own_fault(
-        self, function: Function, values: list[Element | None], kinds: list[Type | None]
-    ) -> Element | None:
+    def _own_fault(self, function: Function, values: list[Element | None], kinds: list[Type | None]) -> Element | None:
         """
         When the function itself has no result. A blank argument gives a blank and is no fault.
         """

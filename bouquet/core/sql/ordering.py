@@ -11,6 +11,7 @@ import sqlalchemy as sa
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.plan import (
     PlanOrder,
+    Read,
 )
 from bouquet.core.sql.joins import code_value
 from bouquet.core.sql.literals import literal
@@ -45,6 +46,8 @@ def ordering(scope: Scope, order: PlanOrder, value: Element | None = None, *, fi
         value = _sorted_text(scope, value, exact=order.exact)
     elif found.stored == "other":
         value = sa.cast(value, sa.Text)
+    elif found.kind.is_number and not isinstance(order.cell, Read):
+        value = scope.dialect.compared_number(value)
     return _directed(scope, value, order, filled=filled)
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 
 import sqlalchemy as sa
@@ -26,7 +27,6 @@ from bouquet.core.plan import (
     Stepped,
 )
 from bouquet.core.sql.dialects import DIALECTS
-from bouquet.core.sql.literals import literal
 from bouquet.core.sql.scope import Element, Scope, StatementContext
 
 __all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
@@ -195,24 +195,25 @@ class Rows:
         assert isinstance(cell, Stepped)
         column = groups.c[name]
         dated = cell.field.kind is Kind.DATE
+        dialect = self.scope.dialect
         bounds: list[Element] = []
         for moment, pick in ((by.span.start if by.span else None, "min"), (by.span.end if by.span else None, "max")):
-            found = sa.select(getattr(sa.func, pick)(column)).scalar_subquery()
             if moment is None:
-                bounds.append(found)
+                bounds.append(sa.select(getattr(sa.func, pick)(column)).scalar_subquery())
             elif dated:
-                bounds.append(self.scope.step(literal(moment.replace(tzinfo=None)), _unzoned(cell)))
+                bounds.append(self.scope.step(dialect.literal(moment.replace(tzinfo=None)), _unzoned(cell)))
             else:
                 zoned = moment if cell.field.kind is Kind.MOMENT else moment.replace(tzinfo=None)
-                bounds.append(self.scope.step(literal(zoned), cell))
-        first, last = (sa.cast(b, sa.DateTime) if dated else b for b in bounds)
-        made = self.scope.dialect.series(first, last, cell.unit, cell.count)
-        step: Element = sa.cast(made, sa.Date) if dated else made
-        inner = sa.select(step.label("step")).subquery("every")
+                bounds.append(self.scope.step(dialect.literal(zoned), cell))
+        inner = dialect.series(bounds[0], bounds[1], cell.unit, cell.count, dated=dated).subquery("every")
         statement = sa.select(inner.c.step)
         if by.span is not None and by.span.end is not None:
-            end = by.span.end.replace(tzinfo=None) if dated or cell.field.kind is not Kind.MOMENT else by.span.end
-            statement = statement.where(inner.c.step < literal(end))
+            naive = by.span.end.replace(tzinfo=None)
+            end = naive if dated or cell.field.kind is not Kind.MOMENT else by.span.end
+            # A day is over when the next begins; where a window ends within one, that one is in it.
+            last = (naive - timedelta(microseconds=1)).date()
+            before = inner.c.step <= dialect.literal(last) if dated else inner.c.step < dialect.literal(end)
+            statement = statement.where(before)
         return statement
 
 

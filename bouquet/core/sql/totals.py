@@ -4,7 +4,8 @@ Totals of the file, of its parts and of its groups, in which a shared number cou
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any
 
 import sqlalchemy as sa
@@ -76,16 +77,29 @@ class TotalStatements(SheetStatements):
             inner = taken.subquery("once")
         outputs: list[Element] = [inner.c[n] for n in names]
         for n in columns:
-            outputs.append(_TOTALS[how or plan.columns[n].total or "sum"](inner.c[f"n{n}"]).label(f"t{n}"))
+            made = self._total(how or plan.columns[n].total or "sum", inner.c[f"n{n}"], plan.columns[n])
+            outputs.append(sa.cast(made, sa.Text).label(f"t{n}"))
         outputs = outputs or [sa.func.count().label("rows")]
         return sa.select(*outputs).select_from(inner).group_by(*(inner.c[n] for n in names))
+
+    def _total(self, how: str, value: Element, column: PlanColumn) -> Element:
+        if how in ("sum", "mean"):
+            number = replace(column.field, stored="numeric", scale=self._places(column))
+            made = self.dialect.total({"mean": "avg"}.get(how, how), value, number)
+            return self.dialect.quotient_digits(made) if how == "mean" else made
+        if how == "count":
+            return sa.func.count(value)
+        return sa.func.min(value) if how == "least" else sa.func.max(value)
 
     def _number(self, value: Element, column: PlanColumn) -> Element:
         """
         What a column writes, as a number again.
         """
-        show = column.show
-        return self.dialect.number(value, show.decimals if show.decimals is not None else column.field.scale)
+        return self.dialect.number(value, self._places(column))
+
+    @staticmethod
+    def _places(column: PlanColumn) -> int | None:
+        return column.show.decimals if column.show.decimals is not None else column.field.scale
 
     def _numbered(
         self, columns: list[int], groups: Sequence[int] = (), once_by: Sequence[Route] = (), *, by_split: bool = False
@@ -112,12 +126,3 @@ class TotalStatements(SheetStatements):
             outputs.append(("at", sa.func.row_number().over(order_by=order)))
         statement = rows.select(outputs or [("one", sa.literal_column("1"))], order if plan.at_most is not None else ())
         return statement.limit(sa.literal_column(str(plan.at_most))) if plan.at_most is not None else statement
-
-
-_TOTALS: dict[str, Callable[[Element], Element]] = {
-    "sum": lambda v: sa.cast(sa.func.sum(v), sa.Text),
-    "mean": lambda v: sa.cast(sa.func.avg(v), sa.Text),
-    "count": lambda v: sa.cast(sa.func.count(v), sa.Text),
-    "least": lambda v: sa.cast(sa.func.min(v), sa.Text),
-    "greatest": lambda v: sa.cast(sa.func.max(v), sa.Text),
-}

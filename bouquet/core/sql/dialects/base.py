@@ -125,6 +125,12 @@ class Dialect(ABC):
         The exact quotient, NULL where there is nothing to divide by.
         """
 
+    def quotient_digits(self, value: Element) -> Element:
+        """
+        A mean with the digits that PostgreSQL gives one.
+        """
+        return value
+
     @abstractmethod
     def local(self, moment: Element, zone: ZoneInfo) -> Element:
         """
@@ -210,9 +216,9 @@ class Dialect(ABC):
         """
         self._lacks("step")
 
-    def series(self, first: Element, last: Element, unit: str, count: int) -> Element:
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
         """
-        A set of rows: every step from `first` to `last`.
+        A set of rows, with a column `step`: every step from `first` to `last`, dates where `dated`.
         """
         self._lacks("series")
 
@@ -257,6 +263,22 @@ class Dialect(ABC):
         An aggregate: the texts that meet `where` joined in order.
         """
         self._lacks("joined")
+
+    def joined_some(
+        self,
+        text: Element,
+        separator: str,
+        order: Sequence[Element],
+        at_most: int | None,
+        *where: Element | None,
+        distinct: bool,
+    ) -> Element:
+        """
+        An aggregate: the texts that meet `where` joined, the first `at_most` by `order` and how many more there are;
+        or the different ones, by themselves.
+        """
+        listed = self.different(self.collated(text), *where) if distinct else self.listed(text, order, *where)
+        return self.listed_text(listed, separator, at_most)
 
     def shown_number(self, value: Element, found: Field, show: Show) -> Element:
         """
@@ -303,6 +325,12 @@ class Dialect(ABC):
         A number as formulas compute with it.
         """
         return self.number(self.exact(value, found))
+
+    def compared_number(self, value: Element) -> Element:
+        """
+        A number that was computed, as it is ordered and compared.
+        """
+        return value
 
     def _lacks(self, what: str) -> NoReturn:
         msg = f"{self.name} cannot say “{what}”."

@@ -24,7 +24,7 @@ from bouquet.core.formula import MARIADB_FAULTS, F, Literal, Node, Reference, Ty
 from bouquet.core.formula.words_mariadb import LARGEST_NUMBER
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.dialects.mariadb_displayed import dated_text
-from bouquet.core.sql.dialects.standard import PYTHON_TYPES, first_of_each
+from bouquet.core.sql.dialects.standard import PYTHON_TYPES, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
@@ -67,6 +67,31 @@ class _Shifted(sa.ColumnElement[Any]):
 def _compile_shifted(element: _Shifted, compiler: Any, **options: Any) -> str:
     value, amount = (compiler.process(part, **options) for part in (element.value, element.amount))
     return f"({value} {element.sign} INTERVAL ({amount}) {element.unit})"
+
+
+class _Concatenated(sa.ColumnElement[Any]):
+    """
+    Texts of a group joined in order.
+    """
+
+    inherit_cache = False
+
+    def __init__(
+        self, text: Element, separator: str, order: Sequence[Element], most: Element | None, *, distinct: bool
+    ) -> None:
+        self.text, self.separator, self.order, self.most, self.once = text, separator, order, most, distinct
+        self.type = sa.Text()
+
+
+@compiles(_Concatenated)
+def _compile_concatenated(element: _Concatenated, compiler: Any, **options: Any) -> str:
+    distinct = "DISTINCT " if element.once else ""
+    order = ", ".join(compiler.process(o, **options) for o in element.order)
+    # SEPARATOR takes a text as it is written, and in our sessions a backslash is a letter.
+    between = compiler.escape_literal_column("'" + element.separator.replace("'", "''") + "'")
+    most = f" LIMIT {compiler.process(element.most, **options)}" if element.most is not None else ""
+    text = compiler.process(element.text, **options)
+    return f"GROUP_CONCAT({distinct}{text} ORDER BY {order} SEPARATOR {between}{most})"
 
 
 @functools.cache
@@ -223,7 +248,11 @@ class Mariadb(Dialect):
 
     def divided(self, total: Element, count: Element) -> Element:
         wide = sa.cast(total, sa.Numeric(65, PLACES - 4))
-        return wide.op("/", return_type=sa.Numeric())(sa.func.nullif(count, _plain(0)))
+        made = wide.op("/", return_type=sa.Numeric())(sa.func.nullif(count, _plain(0)))
+        return self.quotient_digits(made)
+
+    def quotient_digits(self, value: Element) -> Element:
+        return F.quotient(value, type_=sa.Numeric())
 
     def exact(self, value: Element, found: Field) -> Element:
         """
@@ -258,7 +287,7 @@ class Mariadb(Dialect):
         return text
 
     def trimmed_number(self, value: Element) -> Element:
-        return F.number_text(value)  # type: ignore[no-any-return]
+        return F.number_text(value)
 
     def scaled(self, value: Element, factor: Decimal) -> Element:
         return value.op("*")(self.literal(factor))
@@ -301,6 +330,12 @@ class Mariadb(Dialect):
         months = Grouping(sa.func.quarter(day).op("-")(_plain(1))).op("*")(_plain(3))
         return _Shifted(first, "+", months, "MONTH", sa.Date())
 
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
+        kind: Any = sa.Date() if dated else sa.DateTime()
+        length = _plain(count * (3 if unit == "quarter" else 1))
+        name = "MONTH" if unit == "quarter" else unit.upper()
+        return each_step(first, last, lambda step: _Shifted(step, "+", length, name, kind))
+
     # Formulas
 
     def formula(self, tree: Node, read: ReadReference, zone: ZoneInfo) -> tuple[Element, Element | None]:
@@ -330,6 +365,30 @@ class Mariadb(Dialect):
         met = _all(where)
         made: Any = sa.func.json_arrayagg(sa.case((met, value)))
         return made.aggregate_order_by(met.desc(), *order)  # type: ignore[no-any-return]
+
+    def joined_some(
+        self,
+        text: Element,
+        separator: str,
+        order: Sequence[Element],
+        at_most: int | None,
+        *where: Element | None,
+        distinct: bool,
+    ) -> Element:
+        """
+        `GROUP_CONCAT(… LIMIT n)`, which MariaDB has. A list in JSON will not do: `JSON_TABLE` reads that of another
+        group where groups are found along an index.
+        """
+        made = sa.case((_all(where), text))
+        order = [self.collated(made), made] if distinct else order
+        most = _plain(at_most) if at_most is not None else None
+        joined = _Concatenated(made, separator, order, most, distinct=distinct)
+        if at_most is None:
+            return joined
+        counted = sa.distinct(made) if distinct else made
+        more: Element = sa.func.count(counted).op("-")(_plain(at_most))
+        said = sa.func.concat(literal(separator), literal("+"), more, literal(" more"))
+        return sa.func.concat(joined, sa.case((more > _plain(0), said), else_=literal("")))
 
     def nth(self, values: Element, n: int, found: Field) -> Element:
         text = sa.func.json_value(values, literal(f"$[{n - 1}]"))

@@ -203,9 +203,11 @@ class Postgresql(StandardSql):
         day = self.local(value, zone) if moment else value
         return sa.cast(day, sa.Date) if unit == "day" else sa.cast(sa.func.date_trunc(literal(unit), day), sa.Date)
 
-    def series(self, first: Element, last: Element, unit: str, count: int) -> Element:
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
         length = {"quarter": "3 months"}.get(unit, f"{count} {unit}")
-        return sa.func.generate_series(first, last, _interval(length))
+        bounds = [sa.cast(b, sa.DateTime) if dated else b for b in (first, last)]
+        made = sa.func.generate_series(*bounds, _interval(length))
+        return sa.select((sa.cast(made, sa.Date) if dated else made).label("step"))
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         return statement.ext(postgresql.distinct_on(*keys)).order_by(*keys, *order)

@@ -4,6 +4,7 @@ SQLite.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any, ClassVar
@@ -11,14 +12,45 @@ from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
 from sqlalchemy.dialects import sqlite
+from sqlalchemy.sql import operators
 
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.formula import SQL_TYPES, Node, Reference, Target, can_fail, write_tree
 from bouquet.core.sql.dialects.base import Element
-from bouquet.core.sql.dialects.standard import PYTHON_TYPES, StandardSql, first_of_each
+from bouquet.core.sql.dialects.standard import PYTHON_TYPES, StandardSql, each_step, first_of_each
+from bouquet.core.sql.formulas import ReadReference
 from bouquet.core.sql.literals import literal
+from bouquet.core.template import Show
 from bouquet.core.values import Value
 
 __all__ = ["Sqlite"]
+
+
+_ZERO: Element = sa.literal_column("0")
+
+
+def _bare(value: Element) -> Element:
+    """
+    A value without its collation.
+    """
+    return value.left if _is_collated(value) else value
+
+
+def _is_collated(value: Element) -> bool:
+    return isinstance(value, sa.BinaryExpression) and value.operator is operators.collate
+
+
+def _level(level: Element) -> tuple[Element, Element]:
+    """
+    (value, how it is ordered) of one level of an order, as `bouquet_listed` takes them.
+    """
+    how, value = "", level
+    while isinstance(value, sa.UnaryExpression) and value.modifier is not None:
+        how += {operators.desc_op: "d", operators.nulls_first_op: "b"}.get(value.modifier, "")
+        value = value.element
+    if _is_collated(value):
+        how, value = how + "p", value.left
+    return value, literal(how)
 
 
 class Sqlite(StandardSql):
@@ -97,11 +129,76 @@ class Sqlite(StandardSql):
         clock = zone.key if kind is Kind.MOMENT else ""
         return sa.func.bouquet_step(value, literal(unit), sa.literal_column(str(count)), literal(clock))
 
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
+        length: list[Element] = [literal(unit), sa.literal_column(str(count))]
+        return each_step(first, last, lambda step: sa.func.bouquet_next(step, *length, type_=first.type))
+
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         return first_of_each(statement, keys, order)
 
     def local(self, moment: Element, zone: ZoneInfo) -> Element:
-        return moment
+        return sa.func.bouquet_local(moment, literal(zone.key))
+
+    # Formulas
+
+    def formula(self, tree: Node, read: ReadReference, zone: ZoneInfo) -> tuple[Element, Element | None]:
+        """
+        Computed by `core.formula.evaluate`, from what its references come to and whether they are at fault.
+        """
+        places: dict[Target, int] = {}
+        found: list[tuple[Element, Element | None]] = []
+
+        def place_of(reference: Reference) -> int:
+            if reference.target not in places:
+                places[reference.target] = len(places)
+                found.append(read(reference.target, reference.type))
+            return places[reference.target]
+
+        text = write_tree(tree, place_of)
+        faults = [sa.func.coalesce(f, sa.false()) if f is not None else sa.false() for _, f in found]
+        given = [literal(text), sa.literal_column(str(len(found))), *(v for v, _ in found), *faults]
+        value = sa.func.bouquet_formula(*given, type_=SQL_TYPES[tree.type])
+        certain = all(f is None for _, f in found) and not can_fail(tree)
+        return sa.type_coerce(value, SQL_TYPES[tree.type]), None if certain else sa.func.bouquet_at_fault(*given) == 1
+
+    def compared_number(self, value: Element) -> Element:
+        # What our functions compute exactly is a text.
+        return sa.cast(value, sa.Numeric)
+
+    def formula_number(self, value: Element, found: Field) -> Element:
+        return self.number_text(value, found, None, even=False)
+
+    # Many records as one value
+
+    def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
+        known = [w for w in where if w is not None]
+        counts = sa.and_(*known) if known else sa.true()
+        return sa.func.bouquet_listed(value, counts, *(part for level in order for part in _level(level)))
+
+    def different(self, value: Element, *where: Element | None) -> Element:
+        listed = self.listed(_bare(value), [value.asc()], *where)
+        return sa.func.bouquet_once(listed, sa.func.replace(listed, literal(""), literal("")), _ZERO, _ZERO)
+
+    def nth(self, values: Element, n: int, found: Field) -> Element:
+        return sa.func.bouquet_nth(values, sa.literal_column(str(n)))
+
+    def different_in_order(self, values: Element, blanks: Element, *, backwards: bool, blanks_first: bool) -> Element:
+        flags: list[Element] = [sa.literal_column(str(int(flag))) for flag in (backwards, blanks_first)]
+        return sa.func.bouquet_once(values, blanks, *flags)
+
+    def listed_text(self, values: Element, separator: str, at_most: int | None) -> Element:
+        most: Element = sa.literal_column("-1" if at_most is None else str(at_most))
+        return sa.func.bouquet_joined(values, literal(separator), most)
+
+    def joined(self, text: Element, separator: str, order: Sequence[Element], *where: Element | None) -> Element:
+        return self.listed_text(self.listed(text, order, *where), separator, None)
+
+    def grouped(self, text: Element, grouping: str, mark: str) -> Element:
+        return sa.func.bouquet_grouped(text, literal(grouping), literal(mark))
+
+    def shown_date(self, value: Element, found: Field, show: Show, zone: ZoneInfo) -> Element:
+        kind = {Kind.DATE: "date", Kind.TIME: "time", Kind.MOMENT: "moment"}.get(found.kind, "timestamp")
+        return sa.func.bouquet_dated(value, literal(kind), literal(show.date or ""), literal(zone.key))
 
     def exact(self, value: Element, found: Field) -> Element:
         return value

@@ -4,6 +4,7 @@ What several databases say as the SQL standard does.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import sqlalchemy as sa
@@ -11,7 +12,7 @@ import sqlalchemy as sa
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
 
-__all__ = ["PYTHON_TYPES", "StandardSql", "first_of_each"]
+__all__ = ["PYTHON_TYPES", "StandardSql", "each_step", "first_of_each"]
 
 #: What values of a stored type become in Python, where the driver gives texts and numbers only.
 PYTHON_TYPES: dict[str, Any] = {
@@ -53,3 +54,13 @@ def first_of_each(statement: sa.Select[Any], keys: list[Element], order: list[El
     ranked = statement.add_columns(place.label("place_of_row")).subquery("ranked")
     kept = [c for c in ranked.c if c.name != "place_of_row"]
     return sa.select(*kept).where(ranked.c.place_of_row == sa.literal_column("1"))
+
+
+def each_step(first: Element, last: Element, following: Callable[[Element], Element]) -> sa.Select[Any]:
+    """
+    Every step of time from the first to the last, one after the other.
+    """
+    begun = sa.select(first.label("step"), last.label("last")).cte("steps_of_time", recursive=True)
+    following_one = following(begun.c.step)
+    steps = begun.union_all(sa.select(following_one, begun.c.last).where(begun.c.step < begun.c.last))
+    return sa.select(steps.c.step.label("step")).where(steps.c.step.is_not(None))

@@ -1,0 +1,308 @@
+"""
+What SQLite does not know and `core.sql.dialects.Sqlite` calls by name: exact numbers, order as people order, steps of
+time, lists, and formulas. All values travel as SQLite keeps them: numbers and texts; lists as JSON.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import MAX_EMAX, MIN_EMIN, ROUND_HALF_EVEN, ROUND_HALF_UP, Context, Decimal, localcontext
+from functools import cmp_to_key, lru_cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from bouquet.core.formula import dated_by_pattern, divided, evaluate, read_tree
+from bouquet.core.sql.ordering import CODE_DIGITS
+from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID
+
+__all__ = ["equip"]
+
+#: Formulas compute exactly; only quotients and the like are rounded, each in its own way.
+_EXACT = Context(prec=3_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
+
+
+def equip(connection: Any, _record: Any) -> None:
+    """
+    Give SQLite what `core.sql.dialects.Sqlite` calls by name.
+    """
+    connection.isolation_level = None
+    connection.execute("PRAGMA query_only = ON")
+    connection.execute("PRAGMA case_sensitive_like = ON")
+    connection.create_collation("bouquet", _compare)
+    for name, count, function in (
+        ("bouquet_lower", 1, lambda t: None if t is None else str(t).lower()),
+        ("bouquet_digits", 1, _filled_digits),
+        ("bouquet_number", 4, _number_text),
+        ("bouquet_divided", 2, _divided),
+        ("bouquet_read", 2, _read_text),
+        ("bouquet_scaled", 2, _scaled),
+        ("bouquet_trimmed", 1, _trimmed),
+        ("bouquet_step", 4, _step),
+        ("bouquet_next", 3, _next_step),
+        ("bouquet_local", 2, _local),
+        ("bouquet_dated", 4, _dated),
+        ("bouquet_grouped", 3, _grouped),
+        ("bouquet_nth", 2, _nth),
+        ("bouquet_joined", 3, _joined),
+        ("bouquet_once", 4, _once),
+        ("bouquet_formula", -1, lambda *given: _formula(*given)[0]),
+        ("bouquet_at_fault", -1, lambda *given: _formula(*given)[1]),
+    ):
+        connection.create_function(name, count, function, deterministic=True)
+    connection.create_aggregate("bouquet_sum", 2, _Sum)
+    connection.create_aggregate("bouquet_mean", 2, _Mean)
+    connection.create_aggregate("bouquet_listed", -1, _Listed)
+
+
+def _compare(a: str, b: str) -> int:
+    left, right = (a.casefold(), a.swapcase()), (b.casefold(), b.swapcase())
+    return (left > right) - (left < right)
+
+
+def _filled_digits(text: str | None) -> str | None:
+    return None if text is None else re.sub(r"\d+", lambda m: m.group(0).zfill(CODE_DIGITS), text)
+
+
+def _exact(value: Any, scale: int) -> Decimal:
+    number = Decimal(repr(value)) if isinstance(value, float) else Decimal(str(value))
+    return number if scale < 0 else number.quantize(Decimal(1).scaleb(-scale), ROUND_HALF_UP)
+
+
+def _number_text(value: Any, scale: int, decimals: int, even: int) -> str | None:
+    """
+    A number as text: with the digits that its column declares, or rounded to so many. -1 stands for "not given".
+    """
+    if value is None:
+        return None
+    number = _exact(value, scale)
+    if decimals >= 0:
+        number = number.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_EVEN if even else ROUND_HALF_UP)
+    text = f"{number:f}"
+    return text.removesuffix(".0") if isinstance(value, float) and scale < 0 and decimals < 0 else text
+
+
+def _scaled(value: Any, factor: str) -> str | None:
+    return None if value is None else f"{_exact(value, -1) * Decimal(factor):f}"
+
+
+def _trimmed(value: Any) -> str | None:
+    if value is None:
+        return None
+    text = f"{_exact(value, -1):f}"
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _step(value: str | None, unit: str, count: int, zone: str) -> str | None:
+    """
+    The beginning of a step of time: a date for steps of days and longer, else a moment, in UTC where there is a `zone`.
+    """
+    if value is None:
+        return None
+    try:
+        moment = datetime.fromisoformat(value)
+        local = moment.replace(tzinfo=UTC).astimezone(ZoneInfo(zone)) if zone else moment
+    except (ValueError, OverflowError):
+        # A year that no calendar here has lies in no step.
+        return None
+    if unit in ("minute", "hour"):
+        minute = local.minute - local.minute % count if unit == "minute" else 0
+        begun = moment - timedelta(minutes=local.minute - minute, seconds=local.second, microseconds=local.microsecond)
+        return begun.isoformat(sep=" ", timespec="seconds")
+    day = local.date()
+    if unit == "week":
+        day -= timedelta(days=day.weekday())
+    elif unit != "day":
+        month = {"month": day.month, "quarter": day.month - (day.month - 1) % 3, "year": 1}[unit]
+        day = day.replace(month=month, day=1)
+    return day.isoformat()
+
+
+def _divided(total: Any, count: Any) -> str | None:
+    return f"{divided(_exact(total, -1), _exact(count, -1)):f}" if total is not None and count else None
+
+
+def _read_text(text: Any, stored: str) -> Any:
+    """
+    A text as what it says, None where it says none.
+    """
+    plain = "" if text is None else str(text).strip(WHITE)
+    if stored == "boolean":
+        return 1 if plain.lower() in YES_SAID else 0 if plain.lower() in NO_SAID else None
+    if stored == "integer":
+        return int(plain) if re.fullmatch(WHOLE_SAID, plain) else None
+    if stored == "numeric":
+        return float(Decimal(plain)) if re.fullmatch(NUMBER_SAID, plain) else None
+    try:
+        return date.fromisoformat(plain).isoformat() if re.fullmatch(DAY_SAID, plain) else None
+    except ValueError:
+        return None
+
+
+class _Sum:
+    """
+    An exact sum of decimals, as text.
+    """
+
+    def __init__(self) -> None:
+        self.total, self.count = Decimal(0), 0
+
+    def step(self, value: Any, scale: int) -> None:
+        if value is not None:
+            self.total = _EXACT.add(self.total, _exact(value, scale))
+            self.count += 1
+
+    def finalize(self) -> str | None:
+        return f"{self.total:f}" if self.count else None
+
+
+class _Mean(_Sum):
+    """
+    An exact mean of decimals, as text.
+    """
+
+    def finalize(self) -> str | None:
+        return f"{divided(self.total, Decimal(self.count)):f}" if self.count else None
+
+
+def _next_step(value: str | None, unit: str, count: int) -> str | None:
+    """
+    The step of time after one.
+    """
+    if value is None:
+        return None
+    if unit in ("minute", "hour"):
+        moved = datetime.fromisoformat(value) + timedelta(**{f"{unit}s": count})
+        return moved.isoformat(sep=" ", timespec="seconds")
+    day = date.fromisoformat(value)
+    if unit in ("day", "week"):
+        return (day + timedelta(days=count * (7 if unit == "week" else 1))).isoformat()
+    months = day.year * 12 + day.month - 1 + count * {"month": 1, "quarter": 3, "year": 12}[unit]
+    return date(months // 12, months % 12 + 1, 1).isoformat()
+
+
+def _local(value: str | None, zone: str) -> str | None:
+    """
+    A moment in UTC on a zone's wall clock; as it is where no calendar here has it.
+    """
+    if value is None or zone == "UTC":
+        return value
+    try:
+        moment = datetime.fromisoformat(value).replace(tzinfo=UTC).astimezone(ZoneInfo(zone))
+    except (ValueError, OverflowError):
+        return value
+    return moment.replace(tzinfo=None).isoformat(sep=" ")
+
+
+def _dated(value: str | None, kind: str, pattern: str, zone: str) -> str | None:
+    """
+    A date, moment or time by a pattern, or as ISO 8601; a moment on a zone's clock, with its offset.
+    """
+    if value is None:
+        return None
+    try:
+        kinds: dict[str, Any] = {"date": date, "time": time}
+        made: Any = kinds.get(kind, datetime).fromisoformat(value)
+        if kind == "moment":
+            made = made.replace(tzinfo=UTC).astimezone(ZoneInfo(zone))
+    except (ValueError, OverflowError):
+        return value
+    if pattern:
+        return dated_by_pattern(made, pattern)
+    if kind == "date":
+        return str(made.isoformat())
+    # A fraction of a second only where there is one.
+    return str(made.isoformat(timespec="milliseconds" if made.microsecond and not made.microsecond % 1000 else "auto"))
+
+
+def _grouped(text: str | None, grouping: str, mark: str) -> str | None:
+    if text is None:
+        return None
+    whole, point, rest = text.partition(".")
+    return re.sub(r"(\d)(?=(\d{3})+$)", lambda m: m.group(1) + grouping, whole) + (mark if point else "") + rest
+
+
+class _Listed:
+    """
+    The values of a group as a JSON list, in order. Each call brings the value, whether it counts, and, for each level
+    of the order, its value and how it is ordered: a letter each for descending, blanks first and as people order.
+    """
+
+    def __init__(self) -> None:
+        self.rows: list[tuple[Any, tuple[Any, ...]]] = []
+        self.how: tuple[str, ...] = ()
+
+    def step(self, value: Any, counts: Any, *levels: Any) -> None:
+        self.how = levels[1::2]
+        if counts:
+            self.rows.append((value, levels[::2]))
+
+    def finalize(self) -> str | None:
+        ordered = sorted(self.rows, key=cmp_to_key(self._compare)) if self.how else self.rows
+        return json.dumps([v for v, _ in ordered], ensure_ascii=False) if ordered else None
+
+    def _compare(self, one: tuple[Any, tuple[Any, ...]], other: tuple[Any, tuple[Any, ...]]) -> int:
+        for a, b, how in zip(one[1], other[1], self.how, strict=True):
+            if a is None or b is None:
+                if (a is None) != (b is None):
+                    return -1 if (a is None) == ("b" in how) else 1
+                continue
+            found = _compare(a, b) if "p" in how else (a > b) - (a < b)
+            if found:
+                return -found if "d" in how else found
+        return 0
+
+
+def _nth(values: str | None, n: int) -> Any:
+    found = json.loads(values) if values is not None else []
+    return found[n - 1] if n <= len(found) else None
+
+
+def _joined(values: str | None, separator: str, at_most: int) -> str | None:
+    """
+    Listed texts in one, the first `at_most` (-1: all) and how many more there are.
+    """
+    if values is None:
+        return None
+    found = [str(v) for v in json.loads(values) if v is not None]
+    if at_most < 0 or len(found) <= at_most:
+        return separator.join(found)
+    return separator.join(found[:at_most]) + f"{separator}+{len(found) - at_most} more"
+
+
+def _once(values: str | None, blanks: str | None, backwards: int, blanks_first: int) -> str | None:
+    """
+    The different ones of listed values, each where it first stands; those that only stand as blanks do at one end.
+    """
+    if values is None:
+        return None
+    place: dict[Any, int] = {}
+    blank: dict[Any, bool] = {}
+    for n, (value, empty) in enumerate(zip(json.loads(values), json.loads(blanks or "[]"), strict=True)):
+        place.setdefault(value, n)
+        blank[value] = blank.get(value, True) and bool(empty)
+    found = sorted(place, key=lambda v: -place[v] if backwards else place[v])
+    found.sort(key=lambda v: blank[v] != bool(blanks_first))
+    return json.dumps(found, ensure_ascii=False)
+
+
+@lru_cache(maxsize=256)
+def _formula(tree: str, count: int, *given: Any) -> tuple[Any, int]:
+    """
+    (value, 1 where there is no result) of a formula, from what its `count` references come to and whether each is at
+    fault. A statement asks for both of each row.
+    """
+    with localcontext(_EXACT):
+        value, fault = evaluate(read_tree(tree), given[:count], given[count:])
+        return _kept(value), int(fault)
+
+
+def _kept(value: Any) -> Any:
+    if isinstance(value, bool):
+        return int(value)
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    if isinstance(value, datetime):
+        return value.isoformat(sep=" ")
+    return value.isoformat() if isinstance(value, date | time) else value
