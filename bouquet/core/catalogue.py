@@ -140,6 +140,9 @@ class Field:
     typed_text: bool = False
     #: What was guessed and not said by anybody, each with the reason: (what, why).
     guesses: tuple[tuple[str, str], ...] = ()
+    #: The formula that it is made by, once for all, of fields of its record and of those that this leads to; empty
+    #: where it is a field of the source.
+    formula: str = ""
     #: Codes whose runs of digits differ in length, so that they are ordered by the digits' value (T-9 before T-10).
     digits_vary: bool = False
 
@@ -214,6 +217,9 @@ class RecordType:
     #: Whether it is a plain table, so that its pages can be read one by one: no view, and not in several parts.
     paged: bool = True
     guesses: tuple[tuple[str, str], ...] = ()
+    #: The record type that it was made from, and the narrowing, as in a template document, that makes it.
+    made_of: str = ""
+    where: Mapping[str, object] = field(default_factory=dict)
 
     def field_named(self, name: str) -> Field | None:
         return next((f for f in self.fields if f.name == name), None)

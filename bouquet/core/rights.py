@@ -71,7 +71,7 @@ class Rights:
         The relations from a record to what the right speaks of: one empty way for that itself, none where the type is
         closed. A record is theirs when one of the ways leads to a value of the right.
         """
-        return self._ways.get(record_type.name, ())
+        return self._ways.get(record_type.made_of or record_type.name, ())
 
     def _ways_of(self, record_type: RecordType) -> Iterator[Way]:
         length = self._lengths[record_type.name]
@@ -93,7 +93,7 @@ class Rights:
             return True
         turned = tuple((theirs, own) for own, theirs in relation.pairs)
         return any(
-            way and way[0].target == holder.name and way[0].pairs == turned
+            way and way[0].target == (holder.made_of or holder.name) and way[0].pairs == turned
             for way in self._ways.get(relation.target, ())
         )
 

@@ -8,14 +8,18 @@ they said so; what nobody touched goes on being guessed.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Annotated
+from dataclasses import replace
+from typing import Annotated, Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
 from bouquet.core.catalogue import Catalogue, Kind, RecordType
 from bouquet.core.catalogue import Field as CatalogueField
+from bouquet.sources.making import field_made, made_type
 from bouquet.sources.overlay import (
     FieldOverlay,
+    MadeFieldOverlay,
+    MadeTypeOverlay,
     Overlay,
     OverlayError,
     RecordTypeOverlay,
@@ -25,7 +29,7 @@ from bouquet.sources.overlay import (
     table_key,
 )
 
-__all__ = ["Edit", "NewRelation", "edited", "known_share"]
+__all__ = ["Edit", "NewField", "NewRelation", "NewType", "edited", "known_share"]
 
 _Label = Annotated[str, Field(max_length=120)]
 _Text = Annotated[str, Field(max_length=2_000)]
@@ -45,12 +49,39 @@ class NewRelation(BaseModel):
     many: bool = False
 
 
+class NewField(BaseModel):
+    """
+    A field that a formula makes, of the record's own fields and of those that it leads to.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    label: Annotated[str, Field(min_length=1, max_length=120)]
+    formula: Annotated[str, Field(min_length=1, max_length=4_000)]
+    meaning: _Text = ""
+
+
+class NewType(BaseModel):
+    """
+    A record type made from another: of its records those that a narrowing, as in a template document, leaves.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    label: Annotated[str, Field(min_length=1, max_length=120)]
+    plural: Annotated[str, Field(min_length=1, max_length=120)]
+    where: dict[str, Any]
+    meaning: _Text = ""
+
+
 class Edit(BaseModel):
     """
     One edit of the catalogue: of a table as a whole, or of one `field` of it, by its name. What is not given stays.
 
     `title` is the field that records are known by; `hidden` takes the record type away; `keep` keeps all guesses about
-    the field, or the table, as what is known. An empty `retired` brings a field back.
+    the field, or the table, as what is known. An empty `retired` brings a field back. `made` adds a field that a
+    formula makes, or changes the `field` that is one; `without_made` takes one away. `made_type` adds a record type
+    made from that of the table, or changes the one that `table` names.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -66,6 +97,9 @@ class Edit(BaseModel):
     hidden: bool | None = None
     relation: NewRelation | None = None
     without_relation: Annotated[str, Field(max_length=200)] | None = None
+    made: NewField | None = None
+    without_made: Annotated[str, Field(max_length=200)] | None = None
+    made_type: NewType | None = None
     unit: Annotated[str, Field(max_length=40)] | None = None
     kind: Kind | None = None
     everyday: bool | None = None
@@ -83,8 +117,11 @@ def edited(overlay: Overlay, catalogue: Catalogue, edits: Sequence[Edit]) -> Ove
     Raises OverlayError where an edit is of what is not there, or cannot be said of it.
     """
     types = {table_key(t): t for t in catalogue.record_types.values()}
-    tables, hidden = dict(overlay.tables), list(overlay.hidden)
+    tables, hidden, made = dict(overlay.tables), list(overlay.hidden), dict(overlay.made)
     for edit in edits:
+        if edit.table.startswith("#") or edit.made_type is not None:
+            _edit_made_type(made, edit, catalogue, types)
+            continue
         if edit.hidden is not None:
             hidden = [t for t in hidden if t != edit.table] + [edit.table] * edit.hidden
         record_type = types.get(edit.table)
@@ -93,13 +130,15 @@ def edited(overlay: Overlay, catalogue: Catalogue, edits: Sequence[Edit]) -> Ove
                 raise OverlayError(f"There is no record type of the table “{edit.table}”.")
             continue
         known = tables.get(edit.table, RecordTypeOverlay(name=record_type.name, guessed=True))
-        if edit.field is not None:
+        if edit.field is not None and edit.made is None:
             tables[edit.table] = _with_field(known, record_type, edit)
         elif edit.keep:
             tables[edit.table] = _with_all_kept(known, record_type)
+        elif edit.made is not None or edit.without_made is not None:
+            tables[edit.table] = _with_made(known, catalogue, record_type, edit)
         else:
             tables[edit.table] = _with_record_type(known, record_type, edit, types)
-    return overlay.model_copy(update={"tables": tables, "hidden": tuple(hidden)})
+    return overlay.model_copy(update={"tables": tables, "hidden": tuple(hidden), "made": made})
 
 
 def known_share(record_type: RecordType) -> tuple[int, int]:
@@ -113,6 +152,8 @@ def _with_field(known: RecordTypeOverlay, record_type: RecordType, edit: Edit) -
     found = record_type.field_named(edit.field or "")
     if found is None:
         raise OverlayError(f"The {record_type.label} has no field “{edit.field}”.")
+    if found.formula:
+        return _with_made_changed(known, found, edit)
     part, key = _place_of(found)
     fields: dict[str, FieldOverlay] = dict(getattr(known, part))
     fields[key] = _changed(fields.get(key) or field_overlay(found), found, record_type, edit)
@@ -159,6 +200,8 @@ def _with_all_kept(known: RecordTypeOverlay, record_type: RecordType) -> RecordT
     """
     parts: dict[str, dict[str, FieldOverlay]] = {"fields": dict(known.fields), "custom": dict(known.custom)}
     for found in record_type.fields:
+        if found.formula:
+            continue
         part, key = _place_of(found)
         parts[part].setdefault(key, field_overlay(found))
     facts = {
@@ -205,11 +248,78 @@ def _relation(record_type: RecordType, new: NewRelation, types: dict[str, Record
         raise OverlayError(f"There is no record type of the table “{new.to}” to lead to.")
     for own, other in new.columns.items():
         for holder, column in ((record_type, own), (target, other)):
-            if column not in {f.column for f in holder.fields if not f.is_custom}:
+            if column not in {f.column for f in holder.fields if not f.is_custom and not f.formula}:
                 raise OverlayError(f"The {holder.label} has no column “{column}”.")
     taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
-    plain = "_".join("".join(c if c.isalnum() else " " for c in new.label.lower()).split()) or target.name
+    name = _free_name(new.label, taken, target.name)
+    return RelationOverlay(name=name, label=new.label.strip(), to=new.to, columns=new.columns, many=new.many)
+
+
+def _free_name(label: str, taken: set[str], otherwise: str) -> str:
+    """
+    A name for paths, made from a label.
+    """
+    plain = "_".join("".join(c if c.isalnum() else " " for c in label.lower()).split()) or otherwise
     name, n = plain, 2
     while name in taken:
         name, n = f"{plain}_{n}", n + 1
-    return RelationOverlay(name=name, label=new.label.strip(), to=new.to, columns=new.columns, many=new.many)
+    return name
+
+
+def _with_made(
+    known: RecordTypeOverlay, catalogue: Catalogue, record_type: RecordType, edit: Edit
+) -> RecordTypeOverlay:
+    made = dict(known.made)
+    if edit.without_made is not None:
+        if made.pop(edit.without_made, None) is None:
+            raise OverlayError(f"“{edit.without_made}” is no field that was made by a formula.")
+        return known.model_copy(update={"made": made})
+    assert edit.made is not None
+    plain = replace(record_type, fields=tuple(f for f in record_type.fields if f.name != edit.field))
+    taken = {r.name for r in plain.relations} | {f.name for f in plain.fields}
+    name = edit.field if edit.field in made else _free_name(edit.made.label, taken, "made")
+    assert name is not None
+    told = made.get(name, MadeFieldOverlay(label="", formula="", everyday=True))
+    new = told.model_copy(update=edit.made.model_dump())
+    field_made(catalogue, plain, name, new)
+    return known.model_copy(update={"made": {**made, name: new}})
+
+
+def _with_made_changed(known: RecordTypeOverlay, found: CatalogueField, edit: Edit) -> RecordTypeOverlay:
+    """
+    What can be said of a field that a formula makes: all but its kind, which the formula gives.
+    """
+    names = ("label", "meaning", "unit", "everyday", "personal", "synonyms")
+    changes = {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
+    if edit.label is not None and not edit.label.strip():
+        raise OverlayError(f"“{found.label}” needs a label.")
+    return known.model_copy(
+        update={"made": {**known.made, found.name: known.made[found.name].model_copy(update=changes)}}
+    )
+
+
+def _edit_made_type(
+    made: dict[str, MadeTypeOverlay], edit: Edit, catalogue: Catalogue, types: dict[str, RecordType]
+) -> None:
+    name = edit.table.removeprefix("#")
+    told = made.get(name) if edit.table.startswith("#") else None
+    if edit.table.startswith("#") and told is None:
+        raise OverlayError(f"There is no record type “{name}” that was made from another.")
+    if edit.hidden:
+        made.pop(name, None)
+        return
+    if edit.made_type is not None:
+        of = told.of if told is not None else edit.table
+        if told is None:
+            name = _free_name(edit.made_type.label, set(catalogue.record_types), "made")
+        told = MadeTypeOverlay(of=of, **edit.made_type.model_dump())
+    elif told is not None:
+        changes = {n: getattr(edit, n) for n in ("label", "plural", "meaning") if getattr(edit, n)}
+        told = told.model_copy(update=changes)
+    assert told is not None
+    made_of = types.get(told.of)
+    if made_of is None:
+        raise OverlayError(f"There is no record type of the table “{told.of}” to make another from.")
+    others = replace(catalogue, record_types={k: v for k, v in catalogue.record_types.items() if k != name})
+    made_type(others, made_of, name, told)
+    made[name] = told

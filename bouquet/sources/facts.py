@@ -5,6 +5,7 @@ A field's values at a glance: how full, how many different, least, greatest, the
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -120,7 +121,7 @@ class _Facts:
         """
         The field's values, of all records or of a sample, and whether each is filled.
         """
-        context = StatementContext(self.catalogue, _UTC, self.dialect, rights=self.rights)
+        context = StatementContext(self.catalogue, _UTC, self.dialect, datetime.now(UTC), rights=self.rights)
         scope = Scope(context, self.record_type)
         cell = Read(Route((), self.found))
         value, blank = scope.value(cell), scope.blank(cell)
@@ -150,7 +151,7 @@ class _Facts:
         """
         The database's own estimate over all rows; what the sample holds where it has none.
         """
-        if self.found.is_custom or self.catalogue.dialect != "postgresql":
+        if self.found.is_custom or self.found.formula or self.catalogue.dialect != "postgresql":
             return seen
         stats = sa.table("pg_stats", *(sa.column(c) for c in ("n_distinct", "schemaname", "tablename", "attname")))
         schema = self.record_type.schema

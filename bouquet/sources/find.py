@@ -10,7 +10,7 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import date, datetime
+from datetime import UTC, date, datetime
 from decimal import Decimal, InvalidOperation
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -250,7 +250,8 @@ class _Search:
 
     def _piece(self, table: _Table) -> None:
         scope = Scope(
-            StatementContext(self.catalogue, ZoneInfo("UTC"), self.dialect, rights=self.rights), table.record_type
+            StatementContext(self.catalogue, ZoneInfo("UTC"), self.dialect, datetime.now(UTC), rights=self.rights),
+            table.record_type,
         )
         outputs: list[Any] = []
         for n, f in enumerate(table.fields):

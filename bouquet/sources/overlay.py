@@ -20,6 +20,8 @@ __all__ = [
     "AttributeOverlay",
     "FieldOverlay",
     "Lookup",
+    "MadeFieldOverlay",
+    "MadeTypeOverlay",
     "Overlay",
     "OverlayError",
     "RecordTypeOverlay",
@@ -101,6 +103,33 @@ class AttributeOverlay(_Part):
     value: str
 
 
+class MadeFieldOverlay(_Part):
+    """
+    A field that a formula makes, once for all, of the record's own fields and of those that it leads to.
+    """
+
+    label: str
+    formula: str
+    meaning: str = ""
+    unit: str = ""
+    everyday: bool = False
+    personal: bool = False
+    synonyms: tuple[str, ...] = ()
+
+
+class MadeTypeOverlay(_Part):
+    """
+    A record type made from that of the table `of`: those of its records that `where`, a narrowing as in a template
+    document, leaves.
+    """
+
+    of: str
+    label: str
+    plural: str
+    where: dict[str, Any]
+    meaning: str = ""
+
+
 class RecordTypeOverlay(_Part):
     """
     What people know about one table.
@@ -123,17 +152,20 @@ class RecordTypeOverlay(_Part):
     attributes: tuple[AttributeOverlay, ...] = ()
     relations: tuple[RelationOverlay, ...] = ()
     proposed: tuple[dict[str, Any], ...] = ()
+    made: dict[str, MadeFieldOverlay] = {}
 
 
 class Overlay(_Part):
     """
-    The whole document. Tables in `hidden` are no record types of their own.
+    The whole document. Tables in `hidden` are no record types of their own; `made` are record types made from others,
+    by their names.
     """
 
     title: str
     environment: Literal["practice", "live"] = "live"
     hidden: tuple[str, ...] = ()
     tables: dict[str, RecordTypeOverlay] = {}
+    made: dict[str, MadeTypeOverlay] = {}
 
 
 def kinds_of(stored: str, own: Kind) -> tuple[Kind, ...]:
@@ -155,7 +187,18 @@ def overlay_of(catalogue: Catalogue) -> Overlay:
     return Overlay(
         title=catalogue.title,
         environment="practice" if catalogue.environment == "practice" else "live",
-        tables={table_key(t): _record_type(t, catalogue) for t in catalogue.record_types.values()},
+        tables={table_key(t): _record_type(t, catalogue) for t in catalogue.record_types.values() if not t.made_of},
+        made={
+            t.name: MadeTypeOverlay(
+                of=table_key(catalogue.record_types[t.made_of]),
+                label=t.label,
+                plural=t.plural,
+                where=dict(t.where),
+                meaning=t.meaning,
+            )
+            for t in catalogue.record_types.values()
+            if t.made_of
+        },
     )
 
 
@@ -168,8 +211,10 @@ def write_overlay(overlay: Overlay) -> str:
 
 def table_key(record_type: RecordType) -> str:
     """
-    How a curated catalogue speaks of a record type's table.
+    How a curated catalogue speaks of a record type's table, and editing it of one that was made from another.
     """
+    if record_type.made_of:
+        return f"#{record_type.name}"
     return record_type.table if record_type.schema is None else f"{record_type.schema}.{record_type.table}"
 
 
@@ -183,7 +228,7 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
         title=record_type.title,
         link=record_type.link,
         touched_by=record_type.touched_by,
-        fields={f.column: field_overlay(f) for f in record_type.fields if not f.is_custom},
+        fields={f.column: field_overlay(f) for f in record_type.fields if not f.is_custom and not f.formula},
         custom={f.attribute.name if f.attribute else str(f.json_key): field_overlay(f) for f in custom},
         attributes=tuple(
             AttributeOverlay(table=table, columns=dict(pairs), name=name, value=value)
@@ -204,6 +249,19 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
             if not r.many
         ),
         proposed=tuple(dict(p) for p in record_type.proposed),
+        made={
+            f.name: MadeFieldOverlay(
+                label=f.label,
+                formula=f.formula,
+                meaning=f.meaning,
+                unit=f.unit,
+                everyday=f.everyday,
+                personal=f.personal,
+                synonyms=f.synonyms,
+            )
+            for f in record_type.fields
+            if f.formula
+        },
     )
 
 

@@ -5,6 +5,7 @@ Profiles of fields: how full they are, and an example.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -43,15 +44,15 @@ def profile_record_type(
     """
     A profile of each field, by field name, from one pass over a sample of the records, of those that `rights` leave.
     """
-    table: Any = sa.table(
-        record_type.table, *(sa.column(f.column) for f in record_type.fields), schema=record_type.schema
-    )
+    kept: list[Any] = [sa.column(f.column) for f in record_type.fields if not f.formula]
+    table: Any = sa.table(record_type.table, *kept, schema=record_type.schema)
     sampled = (record_type.rows_estimate or 0) > SAMPLE_ROWS * 2 and record_type.paged
     if rights is not None:
         scope = Scope(
-            StatementContext(rights.catalogue, ZoneInfo("UTC"), DIALECTS[dialect], rights=rights), record_type
+            StatementContext(rights.catalogue, ZoneInfo("UTC"), DIALECTS[dialect], datetime.now(UTC), rights=rights),
+            record_type,
         )
-        columns_of = dict.fromkeys(f.column for f in record_type.fields if f.attribute is None)
+        columns_of = dict.fromkeys(f.column for f in record_type.fields if f.attribute is None and not f.formula)
         theirs = sa.select(*(scope.base.c[c] for c in columns_of))
         permitted = scope.permitted(scope.base, record_type)
         theirs = theirs.where(permitted) if permitted is not None else theirs
@@ -66,7 +67,7 @@ def profile_record_type(
         )
     columns = [sa.func.count().label("n")]
     for n, field in enumerate(record_type.fields):
-        if field.attribute is not None:
+        if field.attribute is not None or field.formula:
             continue
         value = table.c[field.column]
         if field.json_key is not None:
@@ -88,7 +89,7 @@ def profile_record_type(
             exact=not sampled and (record_type.paged or row["n"] < SAMPLE_ROWS),
         )
         for n, field in enumerate(record_type.fields)
-        if field.attribute is None
+        if field.attribute is None and not field.formula
     }
     rows = row["n"] if not sampled and record_type.paged else record_type.rows_estimate
     if rights is not None:

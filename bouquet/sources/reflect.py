@@ -18,6 +18,7 @@ from bouquet.sources.codes import varying_codes
 from bouquet.sources.custom import STORED, CustomFields, ranked
 from bouquet.sources.errors import renamed_errors
 from bouquet.sources.guesses import TableGuesses, guess_tables, guessed_relations
+from bouquet.sources.making import with_made
 from bouquet.sources.mysql import dialect_of
 from bouquet.sources.overlay import (
     FieldOverlay,
@@ -93,13 +94,14 @@ class _Reflection:
         self._guess({t for t in shown if self._is_guessed(t)})
         types = [self._record_type(t) for t in shown]
         types = list(self._with_reverse(types))
-        return Catalogue(
+        found = Catalogue(
             source=self.name,
             title=self.overlay.title,
             environment=self.overlay.environment,
             dialect=dialect_of(self.connection),
             record_types={t.name: t for t in types},
         )
+        return with_made(found, self.overlay, strict=self.strict)
 
     def _guess(self, wanted: set[str]) -> None:
         """

@@ -3,6 +3,7 @@ The plan: what a template comes to against one catalogue at one moment.
 """
 
 from bouquet.core.plan.keys import propose_key
+from bouquet.core.plan.made import MadeError, made_field, made_tree, read_narrowing
 from bouquet.core.plan.model import (
     Attached,
     Context,
@@ -52,6 +53,7 @@ __all__ = [
     "GroupBy",
     "Having",
     "Listed",
+    "MadeError",
     "NotSent",
     "Permitted",
     "Picked",
@@ -66,7 +68,10 @@ __all__ = [
     "Step",
     "Stepped",
     "Test",
+    "made_field",
+    "made_tree",
     "propose_key",
+    "read_narrowing",
     "relations_of",
     "resolve",
     "routes_of",

@@ -28,7 +28,7 @@ from bouquet.core.values import read_value
 
 __all__ = ["Cells"]
 
-_FORMULA_KINDS = {
+FORMULA_KINDS = {
     formula.Type.NUMBER: (Kind.DECIMAL, "numeric"),
     formula.Type.TEXT: (Kind.TEXT, "text"),
     formula.Type.YES_NO: (Kind.BOOLEAN, "boolean"),
@@ -180,7 +180,7 @@ class Cells:
             )
             state.problem("large_formula", message, place, at=0)
             return None
-        kind, stored = _FORMULA_KINDS[tree.type]
+        kind, stored = FORMULA_KINDS[tree.type]
         personal = any(t.field.personal for t in formula.references_of(tree))
         made = Field(name="", column="", kind=kind, stored=stored, label="The formula", personal=personal)
         return Computed(tree, made, size)

@@ -17,6 +17,7 @@ from bouquet.core.plan.columns import Columns
 from bouquet.core.plan.companions import Companions
 from bouquet.core.plan.filters import OPERATORS, Filters
 from bouquet.core.plan.grouping import Grouping
+from bouquet.core.plan.made import read_narrowing
 from bouquet.core.plan.model import Context, Plan, Step
 from bouquet.core.plan.nodes import Cell, Computed, Folded, Permitted, Predicate, Read, routes_of
 from bouquet.core.plan.order import Orders
@@ -79,7 +80,7 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
 
 
 #: Parts of a document whose problems leave nothing to look at.
-_NEEDED = ("records", "rows", "filter", "order", "asks", "output.split", "output.reader")
+_NEEDED = ("records", "made", "rows", "filter", "order", "asks", "output.split", "output.reader")
 
 
 class _Resolver:
@@ -150,6 +151,8 @@ class _Resolver:
     def _steps(self) -> tuple[Step, ...]:
         filters = Filters(self.state, self.cells.column_named, self.cells.formula, self.cells.fold)
         steps = [Step(p, self._side(p)) for p in filters.steps(self.template.filter)]
+        if self.start.where:
+            steps = [Step(p, "parent") for p in filters.steps(read_narrowing(self.start.where), "made")] + steps
         if any(s.side == "child" for s in steps) and any(b.fill_gaps for b in self.grouping.by):
             n = next(n for n, b in enumerate(self.grouping.by) if b.fill_gaps)
             message = "Gaps cannot be filled where groups are narrowed: a gap could not be told from a group left out."

@@ -47,7 +47,12 @@ class Rows:
     def __init__(self, plan: Plan, *, many: bool, exists: bool = True) -> None:
         self.plan = plan
         context = StatementContext(
-            plan.catalogue, plan.zone, DIALECTS[plan.catalogue.dialect], many=many, exists=exists
+            plan.catalogue,
+            plan.zone,
+            DIALECTS[plan.catalogue.dialect],
+            plan.context.as_of,
+            many=many,
+            exists=exists,
         )
         context.rights = plan.rights
         self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by))

@@ -7,8 +7,9 @@ rule opened do.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -25,6 +26,7 @@ from bouquet.core.plan import (
     Predicate,
     Read,
     Stepped,
+    made_tree,
 )
 from bouquet.core.rights import Rights, Way
 from bouquet.core.sql.comparisons import holds
@@ -45,13 +47,15 @@ class StatementContext:
     """
     What all scopes of one statement share.
 
-    `many` says that most records of the type will be read; `exists` that a `has` stands in a WHERE, where the
-    database turns it into a join by itself. `rights` leave of every table only what the person may see.
+    `as_of` is what TODAY() is in fields that a formula makes. `many` says that most records of the type will be read;
+    `exists` that a `has` stands in a WHERE, where the database turns it into a join by itself. `rights` leave of every
+    table only what the person may see.
     """
 
     catalogue: Catalogue
     zone: ZoneInfo
     dialect: Dialect
+    as_of: datetime
     many: bool = False
     exists: bool = True
     rights: Rights | None = None
@@ -90,6 +94,7 @@ class Scope:
         self.fold_joins: dict[Any, FoldJoin] = {}
         #: Cells that stand for something else just now: what groups are made by, in what is computed of a group.
         self.known: dict[Cell, Element] = {}
+        self._made_fields: dict[Route, tuple[Element, Element | None]] = {}
         self._computed: dict[tuple[Computed, bool], tuple[Element, Element | None]] = {}
         self.base = self._table_at((), record_type)
         self.first_many = next((n for n, r in enumerate(opened) if r.many), 0)
@@ -97,7 +102,7 @@ class Scope:
 
     def _table_at(self, way: tuple[str, ...], record_type: RecordType) -> sa.FromClause:
         if way not in self.aliases:
-            names = [f.column for f in record_type.fields]
+            names = [f.column for f in record_type.fields if not f.formula]
             names += [own for r in record_type.relations for own, _ in r.pairs]
             names += [own for f in record_type.fields if f.attribute for own, _ in f.attribute.pairs]
             columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in dict.fromkeys(names)]
@@ -233,7 +238,10 @@ class Scope:
         """
         (value, the text that it was read from, where people keep it as text).
         """
-        found, table = route.field, self.joined(route.relations)
+        found = route.field
+        if found.formula:
+            return self._made(route)[0], None
+        table = self.joined(route.relations)
         if found.attribute is not None:
             text = self._attribute(route, table)
         elif found.json_key is not None:
@@ -295,6 +303,8 @@ class Scope:
         """
         if isinstance(cell, Computed):
             return self.computed(cell)[1]
+        if isinstance(cell, Read) and cell.route.field.formula:
+            return self._made(cell.route)[1]
         if isinstance(cell, Read) and cell.route.field.is_read_from_text:
             value, text = self._stored(cell.route)
             assert text is not None
@@ -312,10 +322,28 @@ class Scope:
             self._computed[key] = self._compute(cell)
         return self._computed[key]
 
+    def _made(self, route: Route) -> tuple[Element, Element | None]:
+        """
+        (value, fault) of a field that a formula makes, wherever a path leads to it.
+        """
+        if route not in self._made_fields:
+            holder = self._type_at(route.relations)
+            tree = made_tree(self.context.catalogue, holder, route.field.formula, self.context.as_of, self.context.zone)
+
+            def below(target: formula.Target) -> Cell:
+                assert isinstance(target, Read)
+                return Read(replace(target.route, relations=(*route.relations, *target.route.relations)))
+
+            self._made_fields[route] = self._formula(tree, below)
+        return self._made_fields[route]
+
     def _compute(self, cell: Computed) -> tuple[Element, Element | None]:
+        return self._formula(cell.tree, lambda target: target)  # type: ignore[arg-type,return-value]
+
+    def _formula(self, tree: formula.Node, cell_of: Callable[[formula.Target], Cell]) -> tuple[Element, Element | None]:
 
         def read(target: formula.Target, kind: formula.Type) -> tuple[Element, Element | None]:
-            inner: Cell = target  # type: ignore[assignment]
+            inner = cell_of(target)
             value, found = self.value(inner), inner.field
             if found.kind is Kind.CHOICE:
                 value = self.label_of(value, found)
@@ -327,7 +355,7 @@ class Scope:
                 value = sa.cast(value, sa.Text)
             return value, self.fault(inner)
 
-        return self.dialect.formula(cell.tree, read, self.context.zone)
+        return self.dialect.formula(tree, read, self.context.zone)
 
     def step(self, value: Element, cell: Stepped) -> Element:
         """

@@ -262,7 +262,7 @@ class SheetStatements:
                 # What is multiplied has digits of its own.
                 value, found = dialect.scaled(value, factor), replace(found, scale=None)
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
-            if decimals is None and (isinstance(column.cell, Computed) or factor is not None):
+            if decimals is None and (isinstance(column.cell, Computed) or found.formula or factor is not None):
                 value = dialect.trimmed_number(value)
             return dialect.number_text(value, found, decimals, even=show.rounding == "half_even")
         # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.

@@ -14,6 +14,7 @@ from zoneinfo import ZoneInfo
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
+from bouquet.core.plan.made import read_narrowing
 from bouquet.core.plan.model import Context
 from bouquet.core.plan.state import answer_to
 from bouquet.core.template.document import Order, Template
@@ -104,14 +105,18 @@ class Sentence:
         """
         (place, words) of each step of the filter that narrows.
         """
-        known = [(place, self.condition(node, place)) for place, node in self._steps()]
+        known = [(place, self.condition(node, place)) for place, node in (*self._made(), *self._steps())]
         return [*known, ("only", _NOT_SENT[self.template.only])] if self.template.only in _NOT_SENT else known
 
     def _steps(self) -> list[tuple[str, Narrowing]]:
-        root = self.template.filter
-        if isinstance(root, AllOf):
-            return [(f"filter.all[{n}]", p) for n, p in enumerate(root.all) if not _is_empty(p)]
-        return [] if _is_empty(root) else [("filter", root)]
+        return _parts_of(self.template.filter, "filter")
+
+    def _made(self) -> list[tuple[str, Narrowing]]:
+        """
+        What makes the record type itself, where it was made from another.
+        """
+        where = self.record_type.where if self.record_type is not None else None
+        return _parts_of(read_narrowing(where), "made") if where else []
 
     def _all(self) -> Iterator[Part]:
         yield from self._rows()
@@ -393,6 +398,12 @@ def sentence_case(label: str) -> str:
     A label as it stands inside a sentence: `Inspected on` → `inspected on`, `VAT rate` as it is.
     """
     return label if len(label) > 1 and label[1].isupper() else label[:1].lower() + label[1:]
+
+
+def _parts_of(root: Narrowing, place: str) -> list[tuple[str, Narrowing]]:
+    if isinstance(root, AllOf):
+        return [(f"{place}.all[{n}]", p) for n, p in enumerate(root.all) if not _is_empty(p)]
+    return [] if _is_empty(root) else [(place, root)]
 
 
 def _is_empty(node: Narrowing) -> bool:

@@ -318,6 +318,7 @@ def _type_out(
                 fill=p.fill if p is not None else None,
                 guesses=[GuessOut(what=what, why=reason) for what, reason in f.guesses],
                 used_by=uses.get((found.name, f.name), []),
+                formula=f.formula,
             )
             for f in found.fields
         ],
@@ -333,6 +334,8 @@ def _type_out(
             )
             for r in found.relations
         ],
+        made_of=found.made_of,
+        where=dict(found.where),
     )
 
 

@@ -5,6 +5,7 @@ The curated catalogue as the API speaks of it.
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from pydantic import BaseModel, Field
 
@@ -84,6 +85,7 @@ class CuratedField(BaseModel):
     fill: float | None
     guesses: list[GuessOut]
     used_by: list[str] = Field(description="The templates that use it.")
+    formula: str = Field("", description="The formula that makes it, where it is no field of the source.")
 
 
 class CuratedRelation(BaseModel):
@@ -116,6 +118,8 @@ class CuratedType(BaseModel):
     guesses: list[GuessOut]
     fields: list[CuratedField]
     relations: list[CuratedRelation]
+    made_of: str = Field("", description="The record type that it was made from, by its name.")
+    where: dict[str, Any] = Field({}, description="The narrowing that makes it, as in a template document.")
 
 
 class CatalogueEdits(BaseModel):
