@@ -2405,6 +2405,12 @@ export interface components {
             example: string | null;
             /** Fill */
             fill: number | null;
+            /**
+             * Formula
+             * @description The formula that makes it, where it is no field of the source.
+             * @default
+             */
+            formula: string;
             /** Guesses */
             guesses: components["schemas"]["GuessOut"][];
             kind: components["schemas"]["Kind"];
@@ -2469,6 +2475,12 @@ export interface components {
             label: string;
             /** Link */
             link: string | null;
+            /**
+             * Made Of
+             * @description The record type that it was made from, by its name.
+             * @default
+             */
+            made_of: string;
             /** Meaning */
             meaning: string;
             /** Name */
@@ -2481,6 +2493,14 @@ export interface components {
             table: string;
             /** Title */
             title: string | null;
+            /**
+             * Where
+             * @description The narrowing that makes it, as in a template document.
+             * @default {}
+             */
+            where: {
+                [key: string]: unknown;
+            };
         };
         /**
          * DaysOffOut
@@ -2574,7 +2594,9 @@ export interface components {
          * @description One edit of the catalogue: of a table as a whole, or of one `field` of it, by its name. What is not given stays.
          *
          *     `title` is the field that records are known by; `hidden` takes the record type away; `keep` keeps all guesses about
-         *     the field, or the table, as what is known. An empty `retired` brings a field back.
+         *     the field, or the table, as what is known. An empty `retired` brings a field back. `made` adds a field that a
+         *     formula makes, or changes the `field` that is one; `without_made` takes one away. `made_type` adds a record type
+         *     made from that of the table, or changes the one that `table` names.
          */
         Edit: {
             /** Choices */
@@ -2597,6 +2619,8 @@ export interface components {
             label?: string | null;
             /** Link */
             link?: string | null;
+            made?: components["schemas"]["NewField"] | null;
+            made_type?: components["schemas"]["NewType"] | null;
             /** Meaning */
             meaning?: string | null;
             /** Personal */
@@ -2616,6 +2640,8 @@ export interface components {
             title?: string | null;
             /** Unit */
             unit?: string | null;
+            /** Without Made */
+            without_made?: string | null;
             /** Without Relation */
             without_relation?: string | null;
         };
@@ -3215,6 +3241,21 @@ export interface components {
              */
             templates: number[];
         };
+        /**
+         * NewField
+         * @description A field that a formula makes, of the record's own fields and of those that it leads to.
+         */
+        NewField: {
+            /** Formula */
+            formula: string;
+            /** Label */
+            label: string;
+            /**
+             * Meaning
+             * @default
+             */
+            meaning: string;
+        };
         /** NewPassword */
         NewPassword: {
             /** Current */
@@ -3473,6 +3514,25 @@ export interface components {
             days: number;
             /** Name */
             name: string;
+        };
+        /**
+         * NewType
+         * @description A record type made from another: of its records those that a narrowing, as in a template document, leaves.
+         */
+        NewType: {
+            /** Label */
+            label: string;
+            /**
+             * Meaning
+             * @default
+             */
+            meaning: string;
+            /** Plural */
+            plural: string;
+            /** Where */
+            where: {
+                [key: string]: unknown;
+            };
         };
         /**
          * NewView

@@ -9,6 +9,7 @@ import { Drift } from "./Drift";
 import { PutIntoUse } from "./PutIntoUse";
 import { SetUp } from "./SetUp";
 import { TableSheet } from "./TableSheet";
+import { Versions } from "./Versions";
 import { tableEdit } from "./cells";
 import { useCatalogue } from "./useCatalogue";
 
@@ -18,6 +19,7 @@ export function Catalogue() {
   const { catalogue, edit, load, giveUp } = useCatalogue();
   const [chosen, setChosen] = useState("");
   const [using, setUsing] = useState(false);
+  const [looking, setLooking] = useState(false);
   const info = catalogue.data;
   const shown =
     info?.tables.find((t) => t.table === chosen && !t.hidden) ?? info?.tables.find((t) => !t.hidden);
@@ -37,6 +39,7 @@ export function Catalogue() {
             onLoad={load.mutate}
             onGiveUp={() => giveUp.mutate()}
             onUse={() => setUsing(true)}
+            onVersions={() => setLooking(true)}
           />
         )
       }
@@ -60,6 +63,7 @@ export function Catalogue() {
             <TableSheet
               key={shown.table}
               table={shown.table}
+              tables={info.tables}
               busy={edit.isPending}
               onEdit={(edits) => edits.length > 0 && edit.mutate(edits)}
             />
@@ -67,6 +71,7 @@ export function Catalogue() {
         </div>
       )}
       {using && info && <PutIntoUse onClose={() => setUsing(false)} />}
+      {looking && <Versions onClose={() => setLooking(false)} />}
     </SetUp>
   );
 }
@@ -108,9 +113,10 @@ interface ActsProps {
   onLoad: (text: string) => void;
   onGiveUp: () => void;
   onUse: () => void;
+  onVersions: () => void;
 }
 
-function Acts({ info, onLoad, onGiveUp, onUse }: ActsProps) {
+function Acts({ info, onLoad, onGiveUp, onUse, onVersions }: ActsProps) {
   const client = useQueryClient();
   const read = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/catalogue/read")),
@@ -143,6 +149,9 @@ function Acts({ info, onLoad, onGiveUp, onUse }: ActsProps) {
               }}
             />
           </label>
+          <Dropdown.Item as="button" onClick={onVersions}>
+            Versions…
+          </Dropdown.Item>
           {info.revision > 0 && (
             <Dropdown.Item as="button" onClick={onGiveUp}>
               Give up these changes

@@ -3,27 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { CatalogueEdit, CuratedField } from "../api";
 import { FieldRow } from "./FieldRow";
-
-const field = (name: string, label: string, more: Partial<CuratedField> = {}): CuratedField => ({
-  name,
-  label,
-  column: name,
-  kind: "text",
-  kinds: ["text", "integer"],
-  unit: "",
-  meaning: "",
-  everyday: false,
-  personal: false,
-  retired: null,
-  substitute: null,
-  synonyms: [],
-  choices: [],
-  example: null,
-  fill: 0.5,
-  guesses: [],
-  used_by: [],
-  ...more,
-});
+import { field } from "./madeUp";
 
 function sheet(fields: CuratedField[]) {
   const onEdit = vi.fn<(edits: CatalogueEdit[]) => void>();
@@ -31,7 +11,14 @@ function sheet(fields: CuratedField[]) {
     <table>
       <tbody>
         {fields.map((f, n) => (
-          <FieldRow key={f.name} table="boat" fields={fields} at={n} onEdit={onEdit} />
+          <FieldRow
+            key={f.name}
+            table="boat"
+            fields={fields}
+            at={n}
+            onEdit={onEdit}
+            onFormula={() => undefined}
+          />
         ))}
       </tbody>
     </table>,

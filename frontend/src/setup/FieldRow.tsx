@@ -4,17 +4,19 @@ import { Dropdown, Form } from "react-bootstrap";
 import type { CatalogueEdit, CuratedField } from "../api";
 import { Icon } from "../shared";
 import type { TextColumn } from "./cells";
-import { editOf, pasted } from "./cells";
+import { editOf, pasted, tableEdit } from "./cells";
 
 interface Props {
   table: string;
   fields: CuratedField[];
   at: number;
   onEdit: (edits: CatalogueEdit[]) => void;
+  /** Asks to change the formula of a field that one makes. */
+  onFormula: () => void;
 }
 
 /** A field as a row of the sheet: each cell is edited where it stands. */
-export function FieldRow({ table, fields, at, onEdit }: Props) {
+export function FieldRow({ table, fields, at, onEdit, onFormula }: Props) {
   const field = fields[at]!;
   const put = (change: Partial<CatalogueEdit>) => onEdit([editOf(table, field, change)]);
   const guessed = field.guesses.length > 0;
@@ -32,7 +34,20 @@ export function FieldRow({ table, fields, at, onEdit }: Props) {
   return (
     <tr className={guessed ? "guessed" : undefined}>
       <td className={field.retired !== null ? "retired" : undefined}>{text("label")}</td>
-      <td className="mono">{field.column}</td>
+      <td className="mono">
+        {field.formula ? (
+          <button
+            type="button"
+            className="btn btn-link p-0 formula"
+            title={field.formula}
+            onClick={onFormula}
+          >
+            = {field.formula}
+          </button>
+        ) : (
+          field.column
+        )}
+      </td>
       <td>
         <Form.Select
           size="sm"
@@ -89,7 +104,11 @@ export function FieldRow({ table, fields, at, onEdit }: Props) {
             read as {KINDS[offeredKind(field)!] ?? offeredKind(field)}
           </button>
         )}
-        <More field={field} onEdit={put} />
+        <More
+          field={field}
+          onEdit={put}
+          onRemove={() => onEdit([tableEdit(table, { without_made: field.name })])}
+        />
       </td>
     </tr>
   );
@@ -113,7 +132,13 @@ const KINDS: Partial<Record<CuratedField["kind"], string>> = {
   other: "other",
 };
 
-function More({ field, onEdit }: { field: CuratedField; onEdit: (change: Partial<CatalogueEdit>) => void }) {
+interface MoreProps {
+  field: CuratedField;
+  onEdit: (change: Partial<CatalogueEdit>) => void;
+  onRemove: () => void;
+}
+
+function More({ field, onEdit, onRemove }: MoreProps) {
   const used = field.used_by.length;
   return (
     <Dropdown align="end" className="d-inline-block">
@@ -121,7 +146,11 @@ function More({ field, onEdit }: { field: CuratedField; onEdit: (change: Partial
         …
       </Dropdown.Toggle>
       <Dropdown.Menu>
-        {field.retired === null ? (
+        {field.formula ? (
+          <Dropdown.Item as="button" onClick={onRemove}>
+            Remove it
+          </Dropdown.Item>
+        ) : field.retired === null ? (
           <Dropdown.Item as="button" onClick={() => onEdit({ retired: "No longer kept up." })}>
             Retire it: no longer offered first
           </Dropdown.Item>

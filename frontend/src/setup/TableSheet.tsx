@@ -1,26 +1,32 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import type { CatalogueEdit, CuratedField, CuratedType } from "../api";
+import type { CatalogueEdit, CatalogueTable, CuratedField, CuratedType } from "../api";
 import { Icon, Trouble, capital } from "../shared";
 import { FieldRow } from "./FieldRow";
+import { FieldDialog, RelationDialog, TypeDialog } from "./MakeDialogs";
 import { tableEdit } from "./cells";
-import { useTable } from "./useCatalogue";
+import { useCatalogue, useTable } from "./useCatalogue";
 
 interface Props {
   table: string;
+  tables: CatalogueTable[];
   busy: boolean;
   onEdit: (edits: CatalogueEdit[]) => void;
 }
 
+/** What is being made: a field (or a known one's formula is changed), a record type, or a relation. */
+type Making = { what: "field"; field?: CuratedField } | { what: "type" } | { what: "relation" };
+
 /** One record type: what it is called, and its fields in a sheet. */
-export function TableSheet({ table, busy, onEdit }: Props) {
+export function TableSheet({ table, tables, busy, onEdit }: Props) {
+  const [making, setMaking] = useState<Making | null>(null);
   const known = useTable(table);
   const type = known.data;
   if (!type) return <Trouble error={known.error} />;
   const guessed = type.fields.filter((f) => f.guesses.length > 0).length;
   return (
     <section className="slab catalogue-sheet" aria-label={capital(type.plural)} aria-busy={busy}>
-      <Head type={type} guessed={guessed} onEdit={onEdit} />
+      <Head type={type} guessed={guessed} onEdit={onEdit} onMake={setMaking} />
       <div className="catalogue-scroll">
         <table className="board plain">
           <thead>
@@ -41,23 +47,53 @@ export function TableSheet({ table, busy, onEdit }: Props) {
           </thead>
           <tbody>
             {type.fields.map((field, n) => (
-              <FieldRow key={field.name} table={table} fields={type.fields} at={n} onEdit={onEdit} />
+              <FieldRow
+                key={field.name}
+                table={table}
+                fields={type.fields}
+                at={n}
+                onEdit={onEdit}
+                onFormula={() => setMaking({ what: "field", field })}
+              />
             ))}
           </tbody>
         </table>
       </div>
-      <Relations type={type} onEdit={onEdit} />
+      <Relations type={type} onEdit={onEdit} onMake={() => setMaking({ what: "relation" })} />
+      {making && <MakeDialog type={type} tables={tables} making={making} onClose={() => setMaking(null)} />}
     </section>
   );
+}
+
+interface MakeProps {
+  type: CuratedType;
+  tables: CatalogueTable[];
+  making: Making;
+  onClose: () => void;
+}
+
+/** The dialog stays, with what is wrong, until what is made can be made. */
+function MakeDialog({ type, tables, making, onClose }: MakeProps) {
+  const { edit } = useCatalogue();
+  const props = {
+    type,
+    busy: edit.isPending,
+    error: edit.error,
+    onEdit: (change: CatalogueEdit) => edit.mutate([change], { onSuccess: onClose }),
+    onClose,
+  };
+  if (making.what === "relation") return <RelationDialog {...props} tables={tables} />;
+  return making.what === "type" ? <TypeDialog {...props} /> : <FieldDialog {...props} field={making.field} />;
 }
 
 interface HeadProps {
   type: CuratedType;
   guessed: number;
   onEdit: (edits: CatalogueEdit[]) => void;
+  onMake: (making: Making) => void;
 }
 
-function Head({ type, guessed, onEdit }: HeadProps) {
+function Head({ type, guessed, onEdit, onMake }: HeadProps) {
   const put = (change: Partial<CatalogueEdit>) => onEdit([tableEdit(type.table, change)]);
   const titles = type.fields.filter((f) => isTitle(f) || f.name === type.title);
   return (
@@ -75,7 +111,7 @@ function Head({ type, guessed, onEdit }: HeadProps) {
           ))}
         </Form.Select>
       </Form.Group>
-      <span className="soft mono">{type.table}</span>
+      <span className="soft mono">{type.made_of ? `made from ${type.made_of}` : type.table}</span>
       {type.by_row && <span className="tag held">nothing tells rows apart</span>}
       <span className="fill" />
       {guessed > 0 && (
@@ -83,8 +119,16 @@ function Head({ type, guessed, onEdit }: HeadProps) {
           <Icon name="check" /> Keep all {guessed} guesses
         </Button>
       )}
+      {type.made_of === "" && (
+        <Button variant="quiet" onClick={() => onMake({ what: "field" })}>
+          <Icon name="plus" /> A field by formula
+        </Button>
+      )}
+      <Button variant="quiet" onClick={() => onMake({ what: "type" })}>
+        {type.made_of === "" ? "Some of them as records" : "Which records"}
+      </Button>
       <Button variant="quiet" onClick={() => put({ hidden: true })}>
-        Hide
+        {type.made_of === "" ? "Hide" : "Remove"}
       </Button>
     </header>
   );
@@ -128,7 +172,13 @@ function Name({
   );
 }
 
-function Relations({ type, onEdit }: { type: CuratedType; onEdit: (edits: CatalogueEdit[]) => void }) {
+interface RelationsProps {
+  type: CuratedType;
+  onEdit: (edits: CatalogueEdit[]) => void;
+  onMake: () => void;
+}
+
+function Relations({ type, onEdit, onMake }: RelationsProps) {
   return (
     <div className="catalogue-relations">
       <strong>Leads to</strong>
@@ -150,6 +200,11 @@ function Relations({ type, onEdit }: { type: CuratedType; onEdit: (edits: Catalo
           )}
         </span>
       ))}
+      {type.made_of === "" && (
+        <Button variant="quiet" size="sm" onClick={onMake}>
+          <Icon name="plus" /> A relation by hand
+        </Button>
+      )}
     </div>
   );
 }

@@ -1,26 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { CuratedField } from "../api";
 import { pasted } from "./cells";
-
-const field = (name: string, label: string): CuratedField => ({
-  name,
-  label,
-  column: name,
-  kind: "text",
-  kinds: ["text"],
-  unit: "",
-  meaning: "",
-  everyday: false,
-  personal: false,
-  retired: null,
-  substitute: null,
-  synonyms: [],
-  choices: [],
-  example: null,
-  fill: null,
-  guesses: [],
-  used_by: [],
-});
+import { field } from "./madeUp";
 
 const FIELDS = [field("a", "A"), field("b", "B"), field("c", "C")];
 
