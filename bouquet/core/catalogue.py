@@ -303,6 +303,8 @@ class Catalogue:
     environment: str
     dialect: str = "postgresql"
     record_types: Mapping[str, RecordType] = field(default_factory=dict)
+    #: The schemas that the source has, and how many tables and views each, whether they are chosen or not.
+    schemas: tuple[tuple[str, int], ...] = ()
 
     @cached_property
     def digest(self) -> str:

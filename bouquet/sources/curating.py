@@ -77,6 +77,7 @@ class NewType(BaseModel):
 class Edit(BaseModel):
     """
     One edit of the catalogue: of a table as a whole, or of one `field` of it, by its name. What is not given stays.
+    `schemas`, without a table, are those whose tables are read; none for all.
 
     `title` is the field that records are known by; `hidden` takes the record type away; `keep` keeps all guesses about
     the field, or the table, as what is known. An empty `retired` brings a field back. `made` adds a field that a
@@ -86,7 +87,8 @@ class Edit(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    table: Annotated[str, Field(min_length=1, max_length=200)]
+    table: Annotated[str, Field(max_length=200)]
+    schemas: Annotated[tuple[Annotated[str, Field(max_length=120)], ...], Field(max_length=500)] | None = None
     field: Annotated[str, Field(max_length=200)] | None = None
     keep: bool = False
     label: _Label | None = None
@@ -119,6 +121,9 @@ def edited(overlay: Overlay, catalogue: Catalogue, edits: Sequence[Edit]) -> Ove
     types = {table_key(t): t for t in catalogue.record_types.values()}
     tables, hidden, made = dict(overlay.tables), list(overlay.hidden), dict(overlay.made)
     for edit in edits:
+        if edit.schemas is not None:
+            overlay = overlay.model_copy(update={"schemas": _known_schemas(catalogue, edit.schemas)})
+            continue
         if edit.table.startswith("#") or edit.made_type is not None:
             _edit_made_type(made, edit, catalogue, types)
             continue
@@ -139,6 +144,15 @@ def edited(overlay: Overlay, catalogue: Catalogue, edits: Sequence[Edit]) -> Ove
         else:
             tables[edit.table] = _with_record_type(known, record_type, edit, types)
     return overlay.model_copy(update={"tables": tables, "hidden": tuple(hidden), "made": made})
+
+
+def _known_schemas(catalogue: Catalogue, schemas: Sequence[str]) -> tuple[str, ...]:
+    known = [name for name, _ in catalogue.schemas]
+    missing = [s for s in schemas if s not in known]
+    if missing:
+        raise OverlayError(f"There is no schema “{missing[0]}” in this source.")
+    chosen = tuple(s for s in known if s in schemas)
+    return () if len(chosen) == len(known) else chosen
 
 
 def known_share(record_type: RecordType) -> tuple[int, int]:

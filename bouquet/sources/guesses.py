@@ -33,7 +33,7 @@ from bouquet.core.guessing import (
 from bouquet.core.guessing.words import unit_of, words_of
 from bouquet.sources.tables import Foreign, Table
 
-__all__ = ["TableGuesses", "briefly", "guess_tables", "guessed_relations"]
+__all__ = ["SAMPLING_TIME", "TableGuesses", "briefly", "guess_tables", "guessed_relations"]
 
 #: Seconds that looking into tables may take in all, where the database has no statistics of them.
 SAMPLING_TIME = 2.0
@@ -85,30 +85,35 @@ class _Seen:
     samples: tuple[str, ...] = ()
 
 
-def guess_tables(connection: sa.Connection, tables: Mapping[str, Table], wanted: set[str]) -> dict[str, TableGuesses]:
+def guess_tables(
+    connection: sa.Connection, tables: Mapping[str, Table], wanted: set[str], seconds: float = SAMPLING_TIME
+) -> dict[str, TableGuesses]:
     """
-    Guesses about the `wanted` tables.
+    Guesses about the `wanted` tables. Looking into those that the database knows nothing of takes `seconds` at most;
+    0 for guesses by names alone.
     """
-    seen = _Values(connection, tables, wanted)
+    seen = _Values(connection, tables, wanted, seconds)
     facts = {name: _facts(name, tables[name], seen) for name in wanted}
     initials = initials_of_tables(table.name for table in tables.values())
     called = {}
     for name, table in tables.items():
         called[name] = label_of_table(table.name, common_prefix(list(table.stored)), initials)
     lookups = {name: found for name, table in tables.items() if (found := _codes(table)) is not None}
-    guesser = _Guesser(connection, tables, called, lookups)
+    guesser = _Guesser(connection, tables, called, lookups, seconds)
     return {name: guesser.guess(name, facts[name]) for name in wanted}
 
 
 def guessed_relations(
-    connection: sa.Connection, tables: Mapping[str, Table], wanted: set[str]
+    connection: sa.Connection, tables: Mapping[str, Table], wanted: set[str], seconds: float = SAMPLING_TIME
 ) -> dict[str, list[tuple[Foreign, str]]]:
     """
     Relations of the `wanted` tables that the database does not declare, by table, each with its reason. Their values
     were compared.
     """
+    if seconds <= 0:
+        return {}
     facts = {name: _facts(name, table, None) for name, table in tables.items()}
-    until = time.monotonic() + SAMPLING_TIME
+    until = time.monotonic() + seconds
     found: dict[str, list[tuple[Foreign, str]]] = {}
     settled: set[tuple[str, str]] = set()
     for candidate in relation_candidates(facts):
@@ -202,9 +207,10 @@ class _Guesser:
         tables: Mapping[str, Table],
         called: Mapping[str, str],
         lookups: Mapping[str, tuple[str, str]],
+        seconds: float,
     ) -> None:
         self.connection, self.tables, self.called, self.lookups = connection, tables, called, lookups
-        self.until = time.monotonic() + SAMPLING_TIME
+        self.until = time.monotonic() + seconds
 
     def guess(self, name: str, facts: TableFacts) -> TableGuesses:
         prefix = common_prefix([c.name for c in facts.columns])
@@ -317,12 +323,14 @@ class _Values:
     What is known of columns' values: the database's statistics, or a few rows.
     """
 
-    def __init__(self, connection: sa.Connection, tables: Mapping[str, Table], wanted: set[str]) -> None:
+    def __init__(
+        self, connection: sa.Connection, tables: Mapping[str, Table], wanted: set[str], seconds: float
+    ) -> None:
         self._known: dict[tuple[str, str], _Seen] = {}
         if connection.dialect.name == "postgresql":
             self._known.update(_statistics(connection, tables))
         counted = {name for name, _ in self._known}
-        until = time.monotonic() + SAMPLING_TIME
+        until = time.monotonic() + seconds
         for name in sorted(wanted - counted):
             if time.monotonic() > until:
                 break

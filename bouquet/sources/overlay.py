@@ -157,12 +157,14 @@ class RecordTypeOverlay(_Part):
 
 class Overlay(_Part):
     """
-    The whole document. Tables in `hidden` are no record types of their own; `made` are record types made from others,
+    The whole document. Of `schemas`, where some are named, the tables are read, of others none. Tables in `hidden` are
+    no record types of their own; `made` are record types made from others,
     by their names.
     """
 
     title: str
     environment: Literal["practice", "live"] = "live"
+    schemas: tuple[str, ...] = ()
     hidden: tuple[str, ...] = ()
     tables: dict[str, RecordTypeOverlay] = {}
     made: dict[str, MadeTypeOverlay] = {}

@@ -17,7 +17,7 @@ from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, R
 from bouquet.sources.codes import varying_codes
 from bouquet.sources.custom import STORED, CustomFields, ranked
 from bouquet.sources.errors import renamed_errors
-from bouquet.sources.guesses import TableGuesses, guess_tables, guessed_relations
+from bouquet.sources.guesses import SAMPLING_TIME, TableGuesses, guess_tables, guessed_relations
 from bouquet.sources.making import with_made
 from bouquet.sources.mysql import dialect_of
 from bouquet.sources.overlay import (
@@ -27,7 +27,8 @@ from bouquet.sources.overlay import (
     RecordTypeOverlay,
     kinds_of,
 )
-from bouquet.sources.tables import Foreign, read_tables
+from bouquet.sources.shape import LARGE
+from bouquet.sources.tables import Foreign, Table, read_tables
 
 __all__ = ["Memory", "reflect_catalogue"]
 
@@ -45,13 +46,19 @@ _NOTHING = FieldOverlay()
 MOST_CHOICES = 2_000
 
 
+#: Seconds that each way of looking into a large source may take, where nobody waits for it.
+LONG_LOOK = 15.0
+
+
 @dataclass
 class Memory:
     """
     What was guessed when a source was read before, and of which tables: guesses are made anew when these change.
+    `hurried` tells that they were made by names alone, so that a large source could be shown at once.
     """
 
     of: str = ""
+    hurried: bool = False
     guesses: dict[str, TableGuesses] = field(default_factory=dict)
     relations: dict[str, list[tuple[Foreign, str]]] = field(default_factory=dict)
 
@@ -63,24 +70,41 @@ def reflect_catalogue(
     *,
     strict: bool = True,
     memory: Memory | None = None,
+    hurry: bool = False,
 ) -> Catalogue:
     """
     Read tables, columns, keys, comments and row estimates from the database, and lay `overlay` over them.
 
     Raises OverlayError where the overlay names a table or column that is not there; unless it is `strict`, what went
-    since is passed over. Guesses are taken from `memory` while tables stay as they were.
+    since is passed over. Guesses are taken from `memory` while tables stay as they were; in a `hurry`, those about a
+    large source are made by names alone, and without one there is time for them.
     """
     title = overlay.title if overlay else name
     with renamed_errors(title), engine.connect() as connection:
-        read = _Reflection(connection, name, overlay or Overlay(title=title), memory or Memory(), strict=strict)
+        read = _Reflection(
+            connection, name, overlay or Overlay(title=title), memory or Memory(), strict=strict, hurry=hurry
+        )
         return read.catalogue()
 
 
 class _Reflection:
-    def __init__(self, connection: sa.Connection, name: str, overlay: Overlay, memory: Memory, *, strict: bool) -> None:
+    def __init__(
+        self,
+        connection: sa.Connection,
+        name: str,
+        overlay: Overlay,
+        memory: Memory,
+        *,
+        strict: bool,
+        hurry: bool,
+    ) -> None:
         self.strict, self.memory = strict, memory
         self.connection, self.name, self.overlay = connection, name, overlay
         self.tables = read_tables(connection)
+        large = sum(len(t.columns) for t in self.tables.values()) >= LARGE
+        self.hurried = hurry and large
+        self.seconds = 0.0 if self.hurried else LONG_LOOK if large else SAMPLING_TIME
+        self._default = sa.inspect(connection).default_schema_name
         self._declared = self._declared_types()
         self.varying = varying_codes(connection, self.tables, list(self._codes()))
         self._custom = CustomFields(connection, self.tables, self._choices, strict)
@@ -89,7 +113,7 @@ class _Reflection:
         missing = [t for t in (*self.overlay.tables, *self.overlay.hidden) if t not in self.tables]
         if missing and self.strict:
             raise OverlayError(f"The curated catalogue names tables that are not there: {', '.join(missing)}.")
-        shown = [t for t, table in self.tables.items() if t not in self.overlay.hidden and table.columns]
+        shown = [t for t, table in self.tables.items() if self._is_shown(t, table)]
         self.names = self._names(shown)
         self._guess({t for t in shown if self._is_guessed(t)})
         types = [self._record_type(t) for t in shown]
@@ -100,8 +124,16 @@ class _Reflection:
             environment=self.overlay.environment,
             dialect=dialect_of(self.connection),
             record_types={t.name: t for t in types},
+            schemas=tuple(sorted(Counter(self._schema(t) for t in self.tables.values()).items())),
         )
         return with_made(found, self.overlay, strict=self.strict)
+
+    def _schema(self, table: Table) -> str:
+        return table.schema or self._default or ""
+
+    def _is_shown(self, name: str, table: Table) -> bool:
+        chosen = not self.overlay.schemas or self._schema(table) in self.overlay.schemas
+        return chosen and name not in self.overlay.hidden and bool(table.columns)
 
     def _guess(self, wanted: set[str]) -> None:
         """
@@ -110,11 +142,12 @@ class _Reflection:
         known = hashlib.sha256()
         for name, table in sorted(self.tables.items()):
             known.update(repr((name, name in wanted, table.stored, table.key, table.unique, table.foreign)).encode())
-        if known.hexdigest() != self.memory.of:
-            self.memory.relations = guessed_relations(self.connection, self.tables, wanted) if wanted else {}
+        if known.hexdigest() != self.memory.of or (self.memory.hurried and not self.hurried):
+            found = guessed_relations(self.connection, self.tables, wanted, self.seconds) if wanted else {}
+            self.memory.relations = found
             self._add_relations()
-            self.memory.guesses = guess_tables(self.connection, self.tables, wanted)
-            self.memory.of = known.hexdigest()
+            self.memory.guesses = guess_tables(self.connection, self.tables, wanted, self.seconds)
+            self.memory.of, self.memory.hurried = known.hexdigest(), self.hurried
         else:
             self._add_relations()
         self.guesses, self.relations = self.memory.guesses, self.memory.relations

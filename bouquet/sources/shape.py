@@ -18,7 +18,7 @@ __all__ = ["LARGE", "is_large", "reading_digest"]
 LARGE = 5_000
 
 #: Counts up when the same tables come to another catalogue by a change of Bouquet's own.
-READING = 1
+READING = 2
 
 _POSTGRESQL = r"""
 SELECT md5(string_agg(fact, '' ORDER BY fact)) FROM (

@@ -138,11 +138,15 @@ class Source:
                 # Whoever looks next is to see what changed, or, of a source that is away, what is known.
                 with suppress(SourceError):
                     self._catalogue = (time.monotonic(), self._read())
-            elif time.monotonic() - self._catalogue[0] > CATALOGUE_AGE and not self._reading:
-                self._reading = True
-                threading.Thread(target=self._read_beside, name=f"reads {self.name}", daemon=True).start()
+            elif time.monotonic() - self._catalogue[0] > CATALOGUE_AGE:
+                self._begin_reading()
             self._changed = False
             return self._catalogue[1]
+
+    def _begin_reading(self) -> None:
+        if not self._reading:
+            self._reading = True
+            threading.Thread(target=self._read_beside, name=f"reads {self.name}", daemon=True).start()
 
     def _read_beside(self) -> None:
         overlay = self._overlay
@@ -176,8 +180,16 @@ class Source:
                 return _CATALOGUE.validate_json(zlib.decompress(kept))
         # A file of the settings that names what is not there is a mistake; elsewhere the source changed.
         strict = known is None and not self.key and not self.curated
+        first = known is None and not self._memory.of
         with no_collecting():
-            found = reflect_catalogue(self._engine, self.name, self._overlay, strict=strict, memory=self._memory)
+            found = reflect_catalogue(
+                self._engine, self.name, self._overlay, strict=strict, memory=self._memory, hurry=first
+            )
+        if self._memory.hurried:
+            # What takes looking into the tables follows, while people look at what names alone say.
+            self._read_as = ""
+            self._begin_reading()
+            return found
         self._read_as = digest
         if self.keeper is not None and is_large(found):
             body = zlib.compress(_CATALOGUE.dump_json(found, exclude_defaults=True), 1)

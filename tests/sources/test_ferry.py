@@ -4,6 +4,7 @@ The ferry line: a house that nobody curated. What is read of it is true, and wha
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from dataclasses import asdict, replace
 from pathlib import Path
@@ -18,7 +19,8 @@ from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.runs import count_tally, trace
-from bouquet.sources import Source, overlay_of, write_overlay
+from bouquet.sources import Overlay, OverlayError, Source, overlay_of, write_overlay
+from bouquet.sources.curating import Edit, edited
 from tests.conftest import NOW
 from tests.sources.worlds import lines, made_world, written
 
@@ -69,6 +71,38 @@ def test_all_kinds_of_tables_are_read(catalogue: Catalogue) -> None:
     }  # fmt: skip
     crew = catalogue.record_types["Crew_Member"]
     assert {"a_b", "e_mail", "quote_d", "order", "select"} <= {f.name for f in crew.fields}
+
+
+def test_schemas_are_chosen(ferry: Source, catalogue: Catalogue) -> None:
+    """Of the others nothing is read; what they hold is still said."""
+    chosen = edited(Overlay(title="Ferry"), catalogue, [Edit(table="", schemas=("fleet", "public"))])
+    found = ferry.catalogue_with(chosen)
+
+    assert dict(found.schemas) == {"public": 3, "booking": 4, "fleet": 2, "Ops Desk": 2}
+    assert {t.schema for t in found.record_types.values()} == {None, "fleet"}
+    assert edited(chosen, found, [Edit(table="", schemas=tuple(dict(found.schemas)))]).schemas == ()
+    with pytest.raises(OverlayError, match="no schema “attic”"):
+        edited(chosen, found, [Edit(table="", schemas=("attic",))])
+
+
+def test_a_large_source_is_shown_before_its_values_were_looked_at(
+    address: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By names alone at first; what the values say of relations follows by itself."""
+    monkeypatch.setattr("bouquet.sources.reflect.LARGE", 1)
+    source = Source("ferry", address)
+    try:
+        guessed = [r.name for t in source.catalogue().record_types.values() for r in t.relations if not r.declared]
+        until = time.monotonic() + 60
+        while time.monotonic() < until and len(relations_of(source)) <= len(guessed):
+            time.sleep(0.1)
+        assert len(relations_of(source)) > len(guessed)
+    finally:
+        source.close()
+
+
+def relations_of(source: Source) -> list[str]:
+    return [r.name for t in source.catalogue().record_types.values() for r in t.relations if not r.declared]
 
 
 def test_what_tells_records_apart(catalogue: Catalogue) -> None:

@@ -43,6 +43,7 @@ from bouquet.web.schemas.curating import (
     Note,
     ReplacedOut,
     Replacement,
+    SchemaOut,
 )
 
 log = structlog.get_logger()
@@ -274,6 +275,10 @@ def _out(view: SourceView, overlay: Overlay, catalogue: Catalogue, revision: int
         version=view.source.curated,
         revision=revision,
         changes=len(changes),
+        schemas=[
+            SchemaOut(name=name, tables=count, chosen=not overlay.schemas or name in overlay.schemas)
+            for name, count in catalogue.schemas
+        ],
         tables=tables + hidden,
     )
 

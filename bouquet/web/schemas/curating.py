@@ -30,6 +30,7 @@ __all__ = [
     "Note",
     "ReplacedOut",
     "Replacement",
+    "SchemaOut",
 ]
 
 
@@ -49,6 +50,16 @@ class CatalogueTable(BaseModel):
     hidden: bool
 
 
+class SchemaOut(BaseModel):
+    """
+    A schema of the source, how many tables and views it has, and whether they are read.
+    """
+
+    name: str
+    tables: int
+    chosen: bool
+
+
 class CatalogueOut(BaseModel):
     """
     The catalogue of a source as it is being edited, or as it is in use where nothing is. `revision` counts the edits of
@@ -60,6 +71,7 @@ class CatalogueOut(BaseModel):
     version: int
     revision: int
     changes: int
+    schemas: list[SchemaOut] = []
     tables: list[CatalogueTable]
 
 

@@ -1,6 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown } from "react-bootstrap";
+import { Button, Dropdown, Form } from "react-bootstrap";
 import { answer, aboutSource, api } from "../api";
 import type { CatalogueInfo, CatalogueTable } from "../api";
 import { Icon, Trouble, capital, count, plural } from "../shared";
@@ -40,6 +40,7 @@ export function Catalogue() {
             onGiveUp={() => giveUp.mutate()}
             onUse={() => setUsing(true)}
             onVersions={() => setLooking(true)}
+            onSchemas={(schemas) => edit.mutate([{ ...tableEdit("", {}), schemas }])}
           />
         )
       }
@@ -114,9 +115,42 @@ interface ActsProps {
   onGiveUp: () => void;
   onUse: () => void;
   onVersions: () => void;
+  onSchemas: (schemas: string[]) => void;
 }
 
-function Acts({ info, onLoad, onGiveUp, onUse, onVersions }: ActsProps) {
+/** Of a source with several schemas, those whose tables are read. At least one is. */
+function Schemas({
+  schemas,
+  onChoose,
+}: {
+  schemas: CatalogueInfo["schemas"];
+  onChoose: (schemas: string[]) => void;
+}) {
+  const chosen = schemas.filter((s) => s.chosen).map((s) => s.name);
+  return (
+    <Dropdown align="end" autoClose="outside">
+      <Dropdown.Toggle variant="quiet">
+        {chosen.length === schemas.length ? "All schemas" : `${chosen.length} of ${schemas.length} schemas`}
+      </Dropdown.Toggle>
+      <Dropdown.Menu className="px-3">
+        {schemas.map((s) => (
+          <Form.Check
+            key={s.name}
+            id={`schema-${s.name}`}
+            label={`${s.name} · ${plural(s.tables, "table")}`}
+            checked={s.chosen}
+            disabled={s.chosen && chosen.length === 1}
+            onChange={(e) =>
+              onChoose(e.target.checked ? [...chosen, s.name] : chosen.filter((name) => name !== s.name))
+            }
+          />
+        ))}
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
+function Acts({ info, onLoad, onGiveUp, onUse, onVersions, onSchemas }: ActsProps) {
   const client = useQueryClient();
   const read = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/catalogue/read")),
@@ -128,6 +162,7 @@ function Acts({ info, onLoad, onGiveUp, onUse, onVersions }: ActsProps) {
       <Button variant="quiet" disabled={read.isPending} onClick={() => read.mutate()}>
         <Icon name="arrowClockwise" /> Read the source again
       </Button>
+      {info.schemas.length > 1 && <Schemas schemas={info.schemas} onChoose={onSchemas} />}
       <Dropdown align="end">
         <Dropdown.Toggle variant="quiet">
           <Icon name="fileText" /> Document
