@@ -30,7 +30,7 @@ from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.remembering import hold_in_run, narrowed_plan, wants_memory
 from bouquet.runs.services import Services
-from bouquet.sources import Snapshot, SourceCancelled, SourceChanged, SourceDown
+from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
 from bouquet.store import people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run, RunFile
@@ -264,8 +264,10 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
     asked: dict[str, Any] = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
     if run.purpose:
         asked["purpose"] = run.purpose
-    reader = services.source_of(run.source).reader
-    with reader.snapshot(pooled=True) as snapshot, _watched(services, run, snapshot, progress):
+    source = services.source_of(run.source)
+    with source.run_reader.snapshot(pooled=True) as snapshot, _watched(services, run, snapshot, progress):
+        if isinstance(source, Source) and source.copy:
+            asked["copy"] = {"seconds_behind": source.seconds_behind(snapshot)}
         if run.is_bundle:
             return export_bundle(planned.name, planned.parts, folder, snapshot, asked, progress)
         template, plan = planned.parts[0]

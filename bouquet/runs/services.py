@@ -88,6 +88,11 @@ class _KeptInStore:
             sealed = kept_sources.find_source(session, key).address
         return self._vault.open(sealed)
 
+    def copy(self, key: str) -> str:
+        with self._store.session() as session:
+            sealed = kept_sources.find_source(session, key).copy
+        return self._vault.open(sealed) if sealed else ""
+
     def overlay(self, key: str, number: int) -> Overlay:
         with self._store.session() as session:
             return Overlay.model_validate(curating.get_version(session, key, number).document)

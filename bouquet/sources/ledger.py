@@ -72,7 +72,8 @@ class LedgerSource:
     title = "Bouquet’s ledger"
 
     def __init__(self, url: str, environment: str) -> None:
-        self.reader = PostgresReader(url, self.title)
+        self.reader = self.run_reader = PostgresReader(url, self.title)
+        self.copy = ""
         self.environment = environment
 
     def catalogue(self, *, fresh: bool = False) -> Catalogue:

@@ -53,6 +53,12 @@ class KeptSources(CatalogueKeeper, Protocol):
         """
         ...
 
+    def copy(self, key: str) -> str:
+        """
+        The URL of the copy that runs read; empty where there is none.
+        """
+        ...
+
     def overlay(self, key: str, number: int) -> Overlay:
         """
         A version of a curated catalogue.
@@ -76,6 +82,12 @@ class NothingKept:
         Never asked for.
         """
         raise NoSource(f"There is no source “{key}”.")
+
+    def copy(self, key: str) -> str:
+        """
+        None.
+        """
+        return ""
 
     def overlay(self, key: str, number: int) -> Overlay:
         """
@@ -194,7 +206,8 @@ class Sources:
                 self._replaced.append(source)
             address = self._kept.address(kept.key)
             try:
-                source = Source(kept.key, address, key=kept.key, environment=kept.environment)
+                copy = self._kept.copy(kept.key)
+                source = Source(kept.key, address, key=kept.key, environment=kept.environment, copy=copy)
             except (sa.exc.ArgumentError, ValueError) as error:
                 raise SourceDown(f"{kept.key}: its address is none. An administrator gives it another one.") from error
             source.keeper = self._kept

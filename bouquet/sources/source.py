@@ -20,7 +20,7 @@ from pydantic import TypeAdapter, ValidationError
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.rights import Rights, Scope
 from bouquet.sources.alchemy import AlchemyReader
-from bouquet.sources.base import Reader
+from bouquet.sources.base import Reader, Snapshot
 from bouquet.sources.errors import SourceError, renamed_errors
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import TIME as FIND_TIME
@@ -94,10 +94,18 @@ class Source:
         overlay: The file of the curated catalogue, if there is one.
         key: What templates and runs know it by; empty for the one in the settings.
         environment: `live` or `practice`, unless the curated catalogue says.
+        copy: The address of a copy of it (a replica), which runs read; empty where there is none.
     """
 
     def __init__(
-        self, name: str, url: str, overlay: Path | None = None, *, key: str = "", environment: str = "live"
+        self,
+        name: str,
+        url: str,
+        overlay: Path | None = None,
+        *,
+        key: str = "",
+        environment: str = "live",
+        copy: str = "",
     ) -> None:
         self.name, self.key, self.url = name, key, url
         self._overlay = read_overlay(overlay) if overlay else None
@@ -116,6 +124,13 @@ class Source:
         else:
             reader = AlchemyReader(url, self.title)
             self.reader, self._engine = reader, reader.engine
+        #: What runs read: the copy, where there is one.
+        self.run_reader: Reader = self.reader
+        self.copy = copy
+        if copy and sa.make_url(copy).get_backend_name() == "postgresql":
+            self.run_reader = PostgresReader(copy, f"the copy of {self.title}")
+        elif copy:
+            self.run_reader = AlchemyReader(copy, f"the copy of {self.title}")
         self._lock = threading.Lock()
         self._catalogue: tuple[float, Catalogue] | None = None
         self._profiles: dict[tuple[str, Scope | None], dict[str, FieldProfile]] = {}
@@ -230,6 +245,16 @@ class Source:
         """
         return self._overlay
 
+    def seconds_behind(self, snapshot: Snapshot) -> float | None:
+        """
+        How far the copy that a run's snapshot reads lies behind its source; None where nothing tells.
+        """
+        if not self.copy or sa.make_url(self.copy).get_backend_name() != "postgresql":
+            return None
+        behind = sa.extract("epoch", sa.func.now() - sa.func.pg_last_xact_replay_timestamp())
+        row = snapshot.row(sa.select(sa.cast(behind, sa.Float).label("behind")))
+        return None if row["behind"] is None else round(max(0.0, float(row["behind"])), 1)
+
     def _environment(self) -> Literal["practice", "live"]:
         return "practice" if self.environment == "practice" else "live"
 
@@ -285,4 +310,6 @@ class Source:
         Let go of connections.
         """
         self.reader.close()
+        if self.run_reader is not self.reader:
+            self.run_reader.close()
         self._engine.dispose()

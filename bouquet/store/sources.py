@@ -83,14 +83,21 @@ def add_source(
 
 
 def change_source(
-    session: Session, name: str, *, sealed: str | None = None, environment: str | None = None
+    session: Session,
+    name: str,
+    *,
+    sealed: str | None = None,
+    environment: str | None = None,
+    sealed_copy: str | None = None,
 ) -> SourceRecord:
     """
-    Give a source another address or say whether it is live. Raises NotFound.
+    Give a source another address, or a copy that runs read (none where that is empty), or say whether it is live.
+    Raises NotFound.
     """
     record = find_source(session, name, lock=True)
     record.address = sealed if sealed is not None else record.address
     record.environment = environment if environment is not None else record.environment
+    record.copy = sealed_copy if sealed_copy is not None else record.copy
     record.revision += 1
     return record
 
@@ -112,7 +119,7 @@ def remove_source(session: Session, name: str, now: datetime) -> SourceRecord:
     if users:
         more = f" and {len(users) - 3} more" if len(users) > 3 else ""
         raise NotPossible(f"Templates read this source: {', '.join(users[:3])}{more}. Remove or move them first.")
-    record.deleted_at, record.address = now, ""
+    record.deleted_at, record.address, record.copy = now, "", ""
     return record
 
 

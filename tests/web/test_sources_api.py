@@ -21,7 +21,7 @@ from bouquet.sources import Source
 from bouquet.sources import source as source_module
 from bouquet.store.models import Person, SourceRecord
 from bouquet.store.secrets import NoKey, Vault, WrongKey
-from tests.conftest import OwnCluster
+from tests.conftest import PROCESS, OwnCluster
 from tests.web.jetty import change, made_jetty
 
 SOURCES = "/api/v1/sources"
@@ -123,6 +123,31 @@ def test_a_template_reads_its_own_source(keeper: TestClient, services: Services,
     assert done["slip"]["source"] == "Jetty"
     again = keeper.post("/api/v1/runs", json={"again": run["id"], "as_it": "was"}).json()
     assert again["source"] == "Jetty"
+
+
+def test_runs_read_the_copy_and_the_bench_the_source(
+    keeper: TestClient, services: Services, cluster: OwnCluster
+) -> None:
+    """A replica that is behind: what a run reads is what stands there, and the slip says so."""
+    copied = made_jetty(cluster, "jetty_copy")
+    change(cluster, "UPDATE boat SET boat_name = 'Old Heron' WHERE boat_id = 1", "jetty_copy")
+    answered = keeper.patch(f"{SOURCES}/Jetty", json={"copy_address": copied})
+    assert answered.status_code == 200, answered.text
+    assert "test-only" not in answered.text
+    assert answered.json()["copy_at"].endswith("jetty_copy" + PROCESS)
+    info = boats(keeper, free_name=True)
+    run = keeper.post("/api/v1/runs", json={"template_id": info["id"]}).json()
+    execute(services, run["id"])
+    done = keeper.get(f"/api/v1/runs/{run['id']}").json()
+    text = keeper.get(f"/api/v1/runs/{run['id']}/files/{done['files'][0]['id']}").text
+
+    assert "Old Heron" in text
+    assert done["slip"]["copy"] == {"seconds_behind": None}
+    facts = keeper.get("/api/v1/record-types/boat/fields/boat_name/facts?source=Jetty").json()
+    assert "Old Heron" not in str(facts)
+    assert keeper.patch(f"{SOURCES}/Jetty", json={"copy_address": ""}).json()["copy_at"] == ""
+    assert keeper.patch(f"{SOURCES}/Jetty", json={"copy_address": "postgresql://no@127.0.0.1:1/x"}).status_code == 422
+    services.sources.get("Jetty").close()
 
 
 def test_who_may_see_a_part_of_one_source_sees_nothing_of_another(

@@ -24,6 +24,8 @@ class SourceRecord(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str]
     address: Mapped[str]
+    #: The URL of a copy that runs read, encrypted as well; empty where there is none.
+    copy: Mapped[str] = mapped_column(default="", server_default="")
     environment: Mapped[str] = mapped_column(default="live", server_default="live")
     #: Counts changes, so that every process notices them.
     revision: Mapped[int] = mapped_column(default=1, server_default="1")

@@ -82,8 +82,10 @@ def change_source(name: Name, body: SourceChange, services: TheServices, person:
         address = body.address.get_secret_value().strip()
         sealed = services.vault.seal(address)
         _refuse_wrong(address, untried=body.untried)
+    copy = _sealed_copy(services, body)
     with services.store.session() as session:
-        name = kept.change_source(session, name, sealed=sealed, environment=body.environment).name
+        changed = kept.change_source(session, name, sealed=sealed, environment=body.environment, sealed_copy=copy)
+        name = changed.name
     log.info("source_changed", source=name, person=person.id)
     services.sources.refresh()
     return _out(services, name)
@@ -100,6 +102,16 @@ def remove_source(name: Name, services: TheServices, person: Keeper) -> None:
     services.sources.refresh()
 
 
+def _sealed_copy(services: Services, body: SourceChange) -> str | None:
+    if body.copy_address is None:
+        return None
+    address = body.copy_address.get_secret_value().strip()
+    if not address:
+        return ""
+    _refuse_wrong(address, untried=body.untried)
+    return services.vault.seal(address)
+
+
 def _refuse_wrong(address: str, *, untried: bool) -> None:
     """
     Refuse an address at which nothing can be read; of one that is not to be tried, what is none at all.
@@ -111,11 +123,11 @@ def _refuse_wrong(address: str, *, untried: bool) -> None:
 
 
 def _out(services: Services, key: str) -> SourceOut:
-    title, name, environment, where, count, curated, trouble = key, key, "live", "", None, 0, ""
+    title, name, environment, where, count, curated, trouble, copy_at = key, key, "live", "", None, 0, "", ""
     try:
         source = services.sources.get(key)
         title, name, environment, where = source.title, source.name, source.environment, _where(source.url)
-        curated = source.curated
+        curated, copy_at = source.curated, _where(source.copy) if source.copy else ""
         count = len(source.catalogue().record_types)
     except NoSource:
         raise
@@ -130,6 +142,7 @@ def _out(services: Services, key: str) -> SourceOut:
         environment=environment,
         kept="store" if key else "settings",
         where=where,
+        copy_at=copy_at,
         record_types=count,
         curated=curated,
         templates=templates,

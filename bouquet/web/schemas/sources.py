@@ -54,6 +54,9 @@ class SourceChange(BaseModel):
 
     address: SecretStr | None = Field(None, max_length=2_000)
     environment: Environment | None = None
+    copy_address: SecretStr | None = Field(
+        None, max_length=2_000, description="Of a copy (a replica) that runs read; empty for none."
+    )
     untried: bool = False
 
 
@@ -79,6 +82,7 @@ class SourceOut(BaseModel):
     environment: str
     kept: Literal["settings", "store"]
     where: str = Field(description="Kind of database, host and database name; no role, no password.")
+    copy_at: str = Field("", description="Where the copy is that runs read; empty where there is none.")
     record_types: int | None = Field(description="How many record types it has; null while it cannot be read.")
     curated: int = Field(description="The number of the curated catalogue in use, 0 for none.")
     templates: list[str] = Field(description="The templates that read it.")

@@ -2116,6 +2116,11 @@ export interface components {
             changes: number;
             /** Revision */
             revision: number;
+            /**
+             * Schemas
+             * @default []
+             */
+            schemas: components["schemas"]["SchemaOut"][];
             /** Source */
             source: string;
             /** Tables */
@@ -2592,6 +2597,7 @@ export interface components {
         /**
          * Edit
          * @description One edit of the catalogue: of a table as a whole, or of one `field` of it, by its name. What is not given stays.
+         *     `schemas`, without a table, are those whose tables are read; none for all.
          *
          *     `title` is the field that records are known by; `hidden` takes the record type away; `keep` keeps all guesses about
          *     the field, or the table, as what is known. An empty `retired` brings a field back. `made` adds a field that a
@@ -2630,6 +2636,8 @@ export interface components {
             relation?: components["schemas"]["NewRelation"] | null;
             /** Retired */
             retired?: string | null;
+            /** Schemas */
+            schemas?: string[] | null;
             /** Substitute */
             substitute?: string | null;
             /** Synonyms */
@@ -4341,6 +4349,18 @@ export interface components {
             value: string | null;
         };
         /**
+         * SchemaOut
+         * @description A schema of the source, how many tables and views it has, and whether they are read.
+         */
+        SchemaOut: {
+            /** Chosen */
+            chosen: boolean;
+            /** Name */
+            name: string;
+            /** Tables */
+            tables: number;
+        };
+        /**
          * ScopeOut
          * @description What a person may see: records that belong to one of these values of a field, such as a ward's code, in one source.
          */
@@ -4385,6 +4405,11 @@ export interface components {
         SourceChange: {
             /** Address */
             address?: string | null;
+            /**
+             * Copy Address
+             * @description Of a copy (a replica) that runs read; empty for none.
+             */
+            copy_address?: string | null;
             /** Environment */
             environment?: ("live" | "practice") | null;
             /**
@@ -4410,6 +4435,12 @@ export interface components {
          * @description A source of the house. `kept` is `settings` for the one of the settings, which is changed there.
          */
         SourceOut: {
+            /**
+             * Copy At
+             * @description Where the copy is that runs read; empty where there is none.
+             * @default
+             */
+            copy_at: string;
             /**
              * Curated
              * @description The number of the curated catalogue in use, 0 for none.

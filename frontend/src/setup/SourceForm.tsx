@@ -10,11 +10,13 @@ import { useTrying } from "./useTrying";
 interface Props {
   /** The source whose address is changed; a new one where there is none. */
   name?: string;
+  /** Whether it is the address of a copy of the source, which runs read. */
+  copy?: boolean;
   onDone: () => void;
 }
 
 /** Say where a database is, try it step by step, and take it on. */
-export function SourceForm({ name: known, onDone }: Props) {
+export function SourceForm({ name: known, copy = false, onDone }: Props) {
   const client = useQueryClient();
   const [parts, setParts] = useState<AddressParts>(NO_ADDRESS);
   const [name, setName] = useState(known ?? "");
@@ -28,7 +30,7 @@ export function SourceForm({ name: known, onDone }: Props) {
         ? answer(
             api.PATCH("/api/v1/sources/{name}", {
               params: { path: { name: known } },
-              body: { address, untried: false },
+              body: copy ? { copy_address: address, untried: false } : { address, untried: false },
             }),
           )
         : answer(
@@ -84,7 +86,7 @@ export function SourceForm({ name: known, onDone }: Props) {
           variant={good ? "primary" : "quiet"}
           type="submit"
         >
-          {known ? "Use this address" : "Take it on"}
+          {copy ? "Read runs from it" : known ? "Use this address" : "Take it on"}
         </Button>
         <span className="soft">Bouquet only reads. The address is kept encrypted and never shown again.</span>
       </div>

@@ -63,7 +63,17 @@ export function Sources() {
 function SourceRow({ source }: { source: SourceInfo }) {
   const client = useQueryClient();
   const go = useNavigate();
-  const [act, setAct] = useState<"remove" | "address" | null>(null);
+  const [act, setAct] = useState<"remove" | "address" | "copy" | null>(null);
+  const readItself = useMutation({
+    mutationFn: () =>
+      answer(
+        api.PATCH("/api/v1/sources/{name}", {
+          params: { path: { name: source.key } },
+          body: { copy_address: "", untried: false },
+        }),
+      ),
+    onSuccess: () => void client.invalidateQueries({ queryKey: ["sources"] }),
+  });
   const remove = useMutation({
     mutationFn: () =>
       answer(api.DELETE("/api/v1/sources/{name}", { params: { path: { name: source.key } } })),
@@ -84,6 +94,15 @@ function SourceRow({ source }: { source: SourceInfo }) {
         <td>
           <span className="mono">{source.where}</span>
           {!kept && <div className="soft">given in the settings</div>}
+          {source.copy_at && (
+            <div className="soft">
+              runs read a copy: <span className="mono">{source.copy_at}</span>{" "}
+              <Button variant="link" className="p-0" onClick={() => readItself.mutate()}>
+                read the source itself
+              </Button>
+            </div>
+          )}
+          <Trouble error={readItself.error} />
         </td>
         <td>{source.environment === "practice" ? "practice" : "live"}</td>
         <td className="num">{source.record_types ?? "–"}</td>
@@ -103,6 +122,9 @@ function SourceRow({ source }: { source: SourceInfo }) {
               <Button variant="quiet" onClick={() => setAct(act === "address" ? null : "address")}>
                 Change address
               </Button>{" "}
+              <Button variant="quiet" onClick={() => setAct(act === "copy" ? null : "copy")}>
+                A copy for runs
+              </Button>{" "}
               <Button variant="quiet" onClick={() => setAct("remove")}>
                 Remove
               </Button>
@@ -110,10 +132,16 @@ function SourceRow({ source }: { source: SourceInfo }) {
           )}
         </td>
       </tr>
-      {act === "address" && (
+      {(act === "address" || act === "copy") && (
         <tr>
           <td colSpan={6}>
-            <SourceForm name={source.key} onDone={() => setAct(null)} />
+            {act === "copy" && (
+              <p className="soft mb-1">
+                A replica that runs read, so that long ones do not weigh on the source. Looking while
+                designing stays with the source; each run’s slip says how far the copy was behind.
+              </p>
+            )}
+            <SourceForm key={act} name={source.key} copy={act === "copy"} onDone={() => setAct(null)} />
           </td>
         </tr>
       )}
