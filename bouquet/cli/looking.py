@@ -27,6 +27,7 @@ from bouquet.cli.common import (
     schema_app,
 )
 from bouquet.core.formula import formulas_document
+from bouquet.core.memory import short_digest
 from bouquet.core.template import document_schema
 from bouquet.runs import (
     Traced,
@@ -34,6 +35,7 @@ from bouquet.runs import (
 )
 from bouquet.runs import trace as trace_record
 from bouquet.sources import overlay_of, write_overlay
+from bouquet.store.whereabouts import runs_that_sent, whereabout
 
 
 @app.command()
@@ -57,6 +59,32 @@ def explain(template: TemplateName, as_of: AsOf = None, answer: Answer = None, a
         typer.echo(f"{step['rows']:>12,}  {step['words']}{lost}{blank}{gone}{without}")
         for empty in step["empty"]:
             typer.echo(f"{'':>14}of which {empty['words']}: {empty['rows']:,}")
+
+
+@app.command()
+def whereabouts(
+    record_type: RecordTypeName,
+    key: Annotated[list[str], typer.Argument(help="The record's key.")],
+    as_json: AsJson = False,
+) -> None:
+    """
+    Say where a record has gone: every run whose files left with it, when, and to whom.
+    """
+    with open_services() as services:
+        source = chosen_source(services)
+        found = record_type_of(services, record_type)
+        with services.store.session() as session:
+            runs = runs_that_sent(session, None, source.key, found.made_of or found.name, short_digest(key))
+            gone = [whereabout(session, run) for run in runs]
+    if as_json:
+        typer.echo(json.dumps([asdict(g) for g in gone], indent=2, ensure_ascii=False, default=str))
+        return
+    if not gone:
+        typer.echo(f"No file that left holds the {found.label} {' '.join(key)}.")
+    for one in gone:
+        typer.echo(f"{one.at:%Y-%m-%d %H:%M}  run {one.run_id}  {one.name}, asked for by {one.asked_by}")
+        for line in (*one.files, *(f"→ {w}" for w in one.went_to)):
+            typer.echo(f"    {line}")
 
 
 @app.command()

@@ -14,7 +14,7 @@ from uuid import UUID
 
 import polars as pl
 
-__all__ = ["SeenRow", "key_digest", "seen_rows"]
+__all__ = ["SeenRow", "SentKeys", "key_digest", "seen_rows", "short_digest"]
 
 Cells = Sequence[str | None]
 
@@ -35,6 +35,43 @@ def key_digest(texts: Iterable[str]) -> UUID:
     The digest of a record's key.
     """
     return UUID(bytes=_digest(tuple(texts), 16))
+
+
+def short_digest(texts: Iterable[str]) -> bytes:
+    """
+    The first eight bytes of a record's `key_digest`: what runs keep of every record that they sent.
+    """
+    return _digest(tuple(texts), 16)[:8]
+
+
+class SentKeys:
+    """
+    The keys of the records in a file, kept as eight bytes each.
+
+    Args:
+        names: The columns of frames that hold the key, as texts.
+    """
+
+    def __init__(self, names: Sequence[str]) -> None:
+        self.names = list(names)
+        self._found = bytearray()
+        self._last: tuple[str | None, ...] | None = None
+
+    def add(self, frame: pl.DataFrame) -> None:
+        """
+        Take in the rows of a batch. Of rows that follow each other with the same key one counts.
+        """
+        for row in frame.select(pl.col(self.names).cast(pl.String)).iter_rows():
+            if row != self._last:
+                self._found += short_digest("" if c is None else c for c in row)
+                self._last = row
+
+    def sorted(self) -> bytes:
+        """
+        The digests in order, each once, one after the other.
+        """
+        whole = bytes(self._found)
+        return b"".join(sorted({whole[n : n + 8] for n in range(0, len(whole), 8)}))
 
 
 def seen_rows(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> Iterator[SeenRow]:

@@ -7,8 +7,7 @@ impossible, however many workers tick. A late run covers the day it was planned 
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-from zoneinfo import ZoneInfo
+from datetime import datetime
 
 import sqlalchemy as sa
 import structlog
@@ -17,20 +16,18 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
-from bouquet.core.recurrence import NO_DAYS_OFF, DaysOff, Rhythm, read_rhythm
 from bouquet.runs import Queue, Services
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound, care
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
 from bouquet.store.models import Notice, Occurrence, Person, Round, Run
-from bouquet.store.rounds import get_round, list_rounds
+from bouquet.store.rounds import NEVER, get_round, let_go_on, list_rounds, rhythm_of
 
 __all__ = [
     "CATCH_UP",
     "NEVER",
     "call",
-    "first_moment",
     "get_round",
     "list_rounds",
     "remove_round",
@@ -48,17 +45,6 @@ log = structlog.get_logger()
 CATCH_UP = 7
 
 
-#: When a round is planned next whose rhythm has ended.
-NEVER = datetime(9999, 1, 1, tzinfo=UTC)
-
-
-def rhythm_of(round_: Round, off: DaysOff = NO_DAYS_OFF) -> Rhythm:
-    """
-    The rhythm of a round, with the house's days off.
-    """
-    return Rhythm(read_rhythm(round_.rhythm), ZoneInfo(round_.zone), off)
-
-
 def rhythm_words(round_: Round) -> str:
     """
     When a round runs, in words, also where its zone or moment is none any more.
@@ -73,25 +59,15 @@ def rhythm_words(round_: Round) -> str:
         return f"a rhythm that cannot be understood ({round_.zone})"
 
 
-def first_moment(session: Session, round_: Round, now: datetime) -> datetime:
-    """
-    The first planned moment from now on; never, for a round that the calendar does not start.
-    """
-    if round_.trigger != "calendar":
-        return NEVER
-    return next(rhythm_of(round_, days_off(session)).after(now), NEVER)
-
-
 def set_paused(session: Session, round_id: int, paused: bool, now: datetime, until: datetime | None = None) -> Round:
     """
     Pause a round, for good or until a moment, or let it go on from now; what it missed while paused is not made up for.
     """
     found = get_round(session, round_id)
-    if found.paused and not paused:
-        found.next_at = first_moment(session, found, now)
-        # What ended while it was paused does not start it.
-        found.since = now
-    found.paused, found.paused_for, found.paused_until = paused, "", until if paused else None
+    if not paused:
+        let_go_on(session, found, now)
+    else:
+        found.paused, found.paused_for, found.paused_until = True, "", until
     session.flush()
     return found
 

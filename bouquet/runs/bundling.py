@@ -113,4 +113,16 @@ def _pack(
     slip["files"] = [*facts, file_facts(archive)]
     found = [{**f, "words": f"{e.slip['template']}: {f['words']}"} for e in made for f in e.findings]
     verdict = worst([e.verdict for e in made if e.verdict is not None])
-    return Exported((archive,), rows, slip, tuple(found), sum(e.objections for e in made), verdict)
+    sent: dict[str, set[bytes]] = {}
+    for exported in made:
+        for records, keys in exported.sent:
+            sent.setdefault(records, set()).update(keys[n : n + 8] for n in range(0, len(keys), 8))
+    return Exported(
+        (archive,),
+        rows,
+        slip,
+        tuple(found),
+        sum(e.objections for e in made),
+        verdict,
+        tuple((records, b"".join(sorted(keys))) for records, keys in sent.items()),
+    )

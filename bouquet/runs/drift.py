@@ -24,7 +24,7 @@ from bouquet.store import people
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round, TemplateRecord, View
-from bouquet.store.rounds import SOURCE_CHANGED, rounds_of
+from bouquet.store.rounds import SOURCE_CHANGED, let_go_on, rounds_of
 
 __all__ = [
     "DRIFT",
@@ -199,7 +199,7 @@ def replace_everywhere(
         resumed = 0
         for round_ in rounds_of(session, record.id):
             if whole and round_.paused and round_.paused_for == SOURCE_CHANGED:
-                round_.paused, round_.paused_for = False, ""
+                let_go_on(session, round_, now)
                 resumed += 1
         done.append(Replaced(record, whole, resumed))
     for view in session.scalars(sa.select(View).where(View.source == source.key, View.deleted_at.is_(None))):

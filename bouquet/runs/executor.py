@@ -35,6 +35,7 @@ from bouquet.store import people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run, RunFile
 from bouquet.store.rounds import SOURCE_CHANGED
+from bouquet.store.whereabouts import keep_keys
 
 __all__ = ["ATTEMPTS", "execute"]
 
@@ -235,6 +236,8 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         _finish(services, run, status="ready", **facts)
         return None
     files = _kept(services, run, exported)
+    with services.store.session() as session:
+        keep_keys(session, run, exported.sent)
     days = planned.keep_days if planned.keep_days is not None else services.keep_days
     facts["keep_until"] = services.clock() + timedelta(days=days)
     if exported.verdict == "hold":

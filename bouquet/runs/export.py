@@ -25,6 +25,7 @@ import pyarrow as pa
 from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
+from bouquet.core.memory import SentKeys
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Comparison, Plan, PlanColumn
 from bouquet.core.shaping import ReaderLines, TextShaper, Totalled, title_lines, to_frame
@@ -78,6 +79,8 @@ class Exported:
     findings: tuple[dict[str, Any], ...] = ()
     objections: int = 0
     verdict: Severity | None = None
+    #: (record type, digests of the keys of its records in the files), where rows are no groups.
+    sent: tuple[tuple[str, bytes], ...] = ()
 
     @property
     def path(self) -> Path:
@@ -127,6 +130,7 @@ class Export:
         self.statements = Statements(self.plan, expected=announced)
         self.totals, self.found = Totals(self.plan), Findings(self.plan)
         self.notes: Counter[str] = Counter()
+        self.sent = self._sent_keys()
         self.digests: dict[Path, Digest] = {}
         self.files: list[ExportedFile] = []
         written: list[tuple[str, Path, int]] = []
@@ -169,6 +173,7 @@ class Export:
             tuple(self.found.as_json()),
             self.found.objections,
             self.found.verdict,
+            tuple((records, keys.sorted()) for records, keys in self.sent.items()),
         )
 
     def _close(self, snapshot: Snapshot, slip: dict[str, Any]) -> None:
@@ -219,7 +224,7 @@ class Export:
             with ThreadPoolExecutor(1, thread_name_prefix="totals") as adding:
                 added: Future[None] | None = None
                 checks = bool(self.plan.row_checks)
-                statement = self.statements.rows(keys=checks, checks=checks)
+                statement = self.statements.rows(keys=not self.plan.by, checks=checks, parents=True)
                 batches = ((b, to_frame(b)) for b in snapshot.batches(statement))
                 for batch, frame in prefetched(batches):
                     # Totals of one batch are added while it is written; one at a time, so that memory stays flat.
@@ -242,7 +247,22 @@ class Export:
         self.totals.add(batch, frame)
         if self.plan.row_checks:
             self.found.add(frame)
+        for keys in self.sent.values():
+            keys.add(frame)
         self.digests.setdefault(path, Digest(path)).follow()
+
+    def _sent_keys(self) -> dict[str, SentKeys]:
+        """
+        What gathers the keys of the records in the files, by their record types; nothing where rows are groups.
+        """
+        if self.plan.by:
+            return {}
+        end = self.plan.row_type
+        found = {end.made_of or end.name: SentKeys([f"k{n}" for n in range(len(self.plan.row_key))])}
+        if self.plan.opened:
+            start = self.plan.record_type
+            found.setdefault(start.made_of or start.name, SentKeys([f"p{n}" for n in range(len(self.plan.key))]))
+        return found
 
     @property
     def _takes_lines(self) -> bool:

@@ -50,13 +50,20 @@ class SheetStatements:
         self.many = expected is None or expected > max(200, MANY * estimate)
 
     def rows(
-        self, *, limit: int | None = None, offset: int = 0, keys: bool = False, checks: bool = False
+        self,
+        *,
+        limit: int | None = None,
+        offset: int = 0,
+        keys: bool = False,
+        checks: bool = False,
+        parents: bool = False,
     ) -> sa.Select[Any]:
         """
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
 
         Hidden columns follow: `x0`, `x1`… say of columns that can fail whether they did, `s0` is what the file is
-        split by; with `keys`, `k0`… are the key of what a row stands for, as texts, where rows are no groups. With
+        split by; with `keys`, `k0`… are the key of what a row stands for, as texts, where rows are no groups, and with
+        `parents`, `p0`… that of the plan's record, where rows are children. With
         `checks`, `q0`… say whether each check of rows objects, and `h0`, `w0` and `n0` are the page of the row's
         record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
         what takes all rows to know.
@@ -67,6 +74,8 @@ class SheetStatements:
             outputs += self._checked(rows, looking=limit is not None)
         if keys and not self.plan.by:
             outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
+        if parents and self.plan.opened:
+            outputs += [(f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)]
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
         at_most = self.plan.at_most
         if at_most is not None:

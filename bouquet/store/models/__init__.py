@@ -4,7 +4,7 @@ Bouquet's own records.
 
 from bouquet.store.models.base import Base, Document
 from bouquet.store.models.deliveries import Appending, Delivery, Download
-from bouquet.store.models.memory import Remembered, Remembering
+from bouquet.store.models.memory import Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Person, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Occurrence, Round
 from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
@@ -35,6 +35,7 @@ __all__ = [
     "Round",
     "Run",
     "RunFile",
+    "SentKeysRecord",
     "SignIn",
     "SignInTry",
     "SourceRecord",

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from bouquet.store.models.base import Base
 
-__all__ = ["Remembered", "Remembering"]
+__all__ = ["Remembered", "Remembering", "SentKeysRecord"]
 
 
 class Remembered(Base):
@@ -41,3 +41,17 @@ class Remembering(Base):
     run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     key: Mapped[UUID] = mapped_column(primary_key=True)
     row: Mapped[int]
+
+
+class SentKeysRecord(Base):
+    """
+    The records that a run sent: digests of eight bytes of their keys (`core.memory.short_digest`), in order, one after
+    the other. `records` is their record type, `source` where it is one.
+    """
+
+    __tablename__ = "sent_keys"
+
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    records: Mapped[str] = mapped_column(primary_key=True, index=True)
+    source: Mapped[str] = mapped_column(default="", server_default="")
+    keys: Mapped[bytes]

@@ -36,6 +36,9 @@ class Person(Base):
     #: How the person likes the interface: `theme`, `locale`, `hints`.
     preferences: Mapped[Document] = mapped_column(default=dict, server_default="{}")
 
+    #: Digest of the private address at which their calendar reads the rounds; None where there is none.
+    feed_digest: Mapped[str | None] = mapped_column(unique=True)
+
     #: The acts a program may do for them, where one acts by a token; not kept.
     by_token = None
 

@@ -4,10 +4,12 @@ Records as people browse them: saved views, and where a record is used.
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query
 
+from bouquet.core.memory import short_digest
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
 from bouquet.designing import SourceView
@@ -17,9 +19,10 @@ from bouquet.store import picks as lists
 from bouquet.store import templates as shelf
 from bouquet.store import views
 from bouquet.store.models import Person, View
+from bouquet.store.whereabouts import runs_that_sent, whereabout
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut
+from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut, WhereaboutOut
 
 router = APIRouter(route_class=ExactRoute, prefix="/records", tags=["records"], dependencies=[Depends(needs("look"))])
 
@@ -102,6 +105,23 @@ def get_uses(
             if t.draft.get("records") == name and t.source == view.key and may(person, "look", t)
         ]
     return RecordUses(picks=held, templates=[_use(view, *t, key) for t in templates])
+
+
+@router.get("/{name}/whereabouts", response_model=list[WhereaboutOut])
+def get_whereabouts(
+    name: str,
+    view: TheView,
+    services: TheServices,
+    person: CurrentPerson,
+    key: Annotated[list[str], Query(max_length=8)],
+) -> Any:
+    """
+    Where one record has gone: the runs whose files left with it, newest first, of those that one may see.
+    """
+    found = view.record_type(name)
+    with services.store.session() as session:
+        runs = runs_that_sent(session, person, view.key, found.made_of or found.name, short_digest(key))
+        return [WhereaboutOut(**asdict(whereabout(session, run))) for run in runs]
 
 
 def _use(view: SourceView, template_id: Id, name: str, document: dict[str, Any], key: list[str]) -> RecordUse:

@@ -53,7 +53,16 @@ from bouquet.web.schemas.helping import (
 )
 from bouquet.web.schemas.people import NewPassword, PersonOut, Preferences, Session, SignInRequest
 from bouquet.web.schemas.problems import ProblemOut, WayOutOut
-from bouquet.web.schemas.records import NewPicks, NewView, PicksOut, RecordUse, RecordUses, RemovedOut, ViewOut
+from bouquet.web.schemas.records import (
+    NewPicks,
+    NewView,
+    PicksOut,
+    RecordUse,
+    RecordUses,
+    RemovedOut,
+    ViewOut,
+    WhereaboutOut,
+)
 from bouquet.web.schemas.templates import (
     ChangeOut,
     Move,
@@ -141,6 +150,7 @@ __all__ = [
     "VersionOut",
     "ViewOut",
     "WayOutOut",
+    "WhereaboutOut",
     "WindowOut",
     "WindowsRequest",
 ]

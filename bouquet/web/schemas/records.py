@@ -17,6 +17,7 @@ __all__ = [
     "RecordUses",
     "RemovedOut",
     "ViewOut",
+    "WhereaboutOut",
 ]
 
 
@@ -38,6 +39,20 @@ class RecordUses(BaseModel):
 
     picks: list[str]
     templates: list[RecordUse]
+
+
+class WhereaboutOut(BaseModel):
+    """
+    A run whose files left with a record: when, what they are called, who asked, and where they went.
+    """
+
+    run_id: int
+    name: str
+    asked_by: str
+    at: datetime
+    files: list[str]
+    went_to: list[str]
+    purpose: str
 
 
 class RemovedOut(BaseModel):

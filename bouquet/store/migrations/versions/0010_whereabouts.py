@@ -1,0 +1,32 @@
+"""
+The keys of the records that runs sent; where rounds are subscribed to.
+"""
+
+import sqlalchemy as sa
+from alembic import op
+
+revision = "0010"
+down_revision = "0009"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.create_table(
+        "sent_keys",
+        sa.Column("run_id", sa.BigInteger(), nullable=False),
+        sa.Column("records", sa.Text(), nullable=False),
+        sa.Column("source", sa.Text(), nullable=False, server_default=""),
+        sa.Column("keys", sa.LargeBinary(), nullable=False),
+        sa.ForeignKeyConstraint(["run_id"], ["runs.id"], ondelete="CASCADE"),
+        sa.PrimaryKeyConstraint("run_id", "records"),
+    )
+    op.create_index("ix_sent_keys_records", "sent_keys", ["records"])
+    # What was pressed from random digests does not become smaller; it is looked through where it lies.
+    op.execute("ALTER TABLE sent_keys ALTER COLUMN keys SET STORAGE EXTERNAL")
+    op.add_column("people", sa.Column("feed_digest", sa.Text(), nullable=True, unique=True))
+
+
+def downgrade() -> None:
+    op.drop_column("people", "feed_digest")
+    op.drop_table("sent_keys")
