@@ -61,13 +61,15 @@ def ask_for_run(
     purpose: str = "",
     source: str = "",
     asks_purpose: bool | None = None,
+    repeats: int | None = None,
 ) -> Run:
     """
     Enter a run of a document, a template's or a bundle's, in the ledger, as asked for.
 
     Raises DocumentError or PlanError, at their places, when it could not run; then nothing is entered. A person who
     takes personal data out says what for, in `purpose`; `asks_purpose` has it asked of others, too.
-    `source` names the built-in source, if that is to be read.
+    `source` names the built-in source, if that is to be read. `repeats` is the run whose records are to be sent once
+    more, by a template that wants only what is new.
     """
     asked = (document, format, as_of, template_id, version, answers or {}, purpose, source)
     scope = person.scope if person else None
@@ -79,7 +81,7 @@ def ask_for_run(
             if part.only != "everything":
                 message = f"A bundle holds everything, and “{part.name}” wants only what is new. Run it by itself."
                 raise PlanError([Problem(code="no_memory", message=message, place=f"parts[{n}].only")])
-        name, records, personal = bundle.name, "", _plan_parts(bundle, catalogue, context)
+        name, records, personal, repeats = bundle.name, "", _plan_parts(bundle, catalogue, context), None
         document, chosen = bundle.as_document(), ZIP
     else:
         template = read_document(document)
@@ -89,6 +91,7 @@ def ask_for_run(
         if template.only != "everything" and template_id is None:
             message = "What is new can only be told of a template in the library; add it, and run it there."
             raise PlanError([Problem(code="no_memory", message=message, place="only")])
+        repeats = repeats if template.only != "everything" else None
         name, records, personal = template.name, template.records, plan.personal
         document = template.as_document()
     if personal and not purpose and (person is not None if asks_purpose is None else asks_purpose):
@@ -112,6 +115,7 @@ def ask_for_run(
         source=source,
         records=records,
         personal=len(personal),
+        repeats=repeats,
         files=[],
     )
     with services.store.session() as session:

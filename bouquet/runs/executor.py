@@ -28,7 +28,7 @@ from bouquet.runs.bundling import export_bundle
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export, Exported
-from bouquet.runs.remembering import hold_in_run, narrowed_plan, wants_memory
+from bouquet.runs.remembering import hold_in_run, narrowed_plan, repeated, wants_memory
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
 from bouquet.store import people
@@ -275,9 +275,13 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
             return export_bundle(planned.name, planned.parts, folder, snapshot, asked, progress)
         template, plan = planned.parts[0]
         if wants_memory(template):
-            left = hold_in_run(services, snapshot, template, plan, run)
+            if run.repeats is not None:
+                left = repeated(services, snapshot, template, plan, run.repeats)
+                asked["repeats"] = run.repeats
+            else:
+                left = hold_in_run(services, snapshot, template, plan, run)
+                asked["sent_before"] = left.known
             plan = narrowed_plan(template, plan, left)
-            asked["sent_before"] = left.known
         return Export(template, plan, run.format, folder, progress).write(snapshot, asked)
 
 

@@ -20,10 +20,12 @@ from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot
 from bouquet.store import memory as memories
+from bouquet.store import runs as ledger
 from bouquet.store.memory import Memory
 from bouquet.store.models import Run
+from bouquet.store.whereabouts import keys_sent
 
-__all__ = ["Left", "hold_in_run", "left_of", "narrowed_plan", "wants_memory"]
+__all__ = ["Left", "hold_in_run", "left_of", "narrowed_plan", "repeated", "wants_memory"]
 
 #: Keys that a statement can name; of keys of several fields, fewer.
 MOST, MOST_COMPOSITE = 500_000, 20_000
@@ -69,6 +71,25 @@ def hold_in_run(services: Services, snapshot: Snapshot, template: Template, plan
             only = _first_keys(snapshot, narrowed_plan(template, plan, left))
         memories.put_pending(session, run.id, run.attempt, only)
     return left
+
+
+def repeated(services: Services, snapshot: Snapshot, template: Template, plan: Plan, of_run: int) -> Left:
+    """
+    The records that an earlier run sent, for a run that sends them once more; for the memory nothing changes. Raises
+    RunFailed where it is not known which these were.
+    """
+    start = plan.record_type
+    with services.store.session() as session:
+        sent = keys_sent(session, of_run, start.made_of or start.name)
+        empty = ledger.get_run(session, of_run).rows_written == 0
+    if sent is None and not empty:
+        raise RunFailed("Which records that run sent was not kept. Forget them in the memory to send them again.")
+    rows = _seen(snapshot, plan, cells=False)
+    keys = {r.texts for r in rows if r.key.bytes[:8] in (sent or ())}
+    most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
+    if len(keys) > most:
+        raise RunFailed(f"That run sent {len(keys):,} records; {most:,} can be sent once more.")
+    return Left(NotSent(tuple(sorted(keys)), but=False), len(keys), 0)
 
 
 def _judged(

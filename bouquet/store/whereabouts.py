@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from bouquet.store.models import Download, Person, Run, RunFile, SentKeysRecord
 from bouquet.store.runs import visible_runs
 
-__all__ = ["Whereabout", "keep_keys", "runs_that_sent", "whereabout"]
+__all__ = ["Whereabout", "keep_keys", "keys_sent", "runs_that_sent", "whereabout"]
 
 #: What a run may have become for its files to have left: those that are held or failed never did.
 _LEFT = ("ready", "releasing")
@@ -70,6 +70,16 @@ def keep_keys(session: Session, run: Run, sent: Sequence[tuple[str, bytes]]) -> 
     for records, keys in sent:
         if keys:
             session.add(SentKeysRecord(run_id=run.id, records=records, source=run.source, keys=keys))
+
+
+def keys_sent(session: Session, run_id: int, records: str) -> frozenset[bytes] | None:
+    """
+    The digests of the keys that a run sent; None where they were not kept.
+    """
+    found = session.get(SentKeysRecord, (run_id, records))
+    if found is None:
+        return None
+    return frozenset(found.keys[n : n + 8] for n in range(0, len(found.keys), 8))
 
 
 def runs_that_sent(

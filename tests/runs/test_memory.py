@@ -64,11 +64,17 @@ class Yard:
             self.template_id = record.id
         return self.template_id
 
-    def ask(self) -> int:
+    def ask(self, repeats: int | None = None) -> int:
         with self.services.store.session() as session:
             document = shelf.get_template(session, self.template_id).draft
         return ask_for_run(
-            self.services, document, person=self.person, via="hand", template_id=self.template_id, purpose="x"
+            self.services,
+            document,
+            person=self.person,
+            via="hand",
+            template_id=self.template_id,
+            purpose="x",
+            repeats=repeats,
         ).id
 
     def run(self) -> list[str]:
@@ -127,6 +133,22 @@ def test_a_parent_changes_with_its_children(yard: Yard) -> None:
     assert len(yard.run()) == 12
     yard.sql("UPDATE content SET what = 'other' WHERE content_id = 3; UPDATE content SET what = what WHERE true")
     assert yard.run() == ["4", "4"]
+
+
+@pytest.mark.parametrize("only", ["new", "new_or_changed"])
+def test_a_run_sent_once_more_holds_the_same_records(yard: Yard, only: str) -> None:
+    """Not what became new since, and the memory stays as it is."""
+    yard.template(only)
+    first = yard.ask()
+    assert yard.cells(yard.finished(first)) == ["1", "2", "3", "4", "5", "6"]
+    yard.sql("INSERT INTO crate VALUES (7, 70, now()); DELETE FROM content WHERE crate_id = 6")
+    yard.sql("DELETE FROM crate WHERE crate_id = 6")
+    second = yard.ask()
+    assert yard.cells(yard.finished(second)) == ["7"]
+
+    assert yard.cells(yard.finished(yard.ask(repeats=first))) == ["1", "2", "3", "4", "5"]
+    assert yard.cells(yard.finished(yard.ask(repeats=second))) == ["7"]
+    assert yard.run() == []
 
 
 @pytest.mark.parametrize("ending", ["failed", "cancelled", "held and discarded"])

@@ -63,6 +63,8 @@ class Run(Base):
     #: When its worker last said that it lives.
     seen_at: Mapped[datetime | None]
     finished_at: Mapped[datetime | None]
+    #: The run whose rows it sends once more, where its template wants only what is new.
+    repeats: Mapped[int | None] = mapped_column(sa.ForeignKey("runs.id", ondelete="SET NULL", name="fk_runs_repeats"))
     idempotency_key: Mapped[str | None]
     #: Digest of what was asked for under the key, so that the same key with something else is noticed.
     request_digest: Mapped[str | None]

@@ -164,7 +164,8 @@ def _seen(session: Session, person: Person, run_id: Id) -> Run:
 
 def _again(services: Services, person: Person, run_id: Id, via: str, common: dict[str, Any]) -> Run:
     """
-    An earlier run once more: the same document, answers and as-of moment, on the records as they are now.
+    An earlier run once more: the same document, answers and as-of moment, on the records as they are now; of a template
+    that wants only what is new, the same records.
     """
     with services.store.session() as session:
         run = _seen(session, person, run_id)
@@ -178,6 +179,7 @@ def _again(services: Services, person: Person, run_id: Id, via: str, common: dic
         version=run.version,
         answers=run.answers,
         source=run.source,
+        repeats=run.repeats or run.id,
         # What somebody else said that it was for is no answer of theirs.
         **{**common, "purpose": common["purpose"] or (run.purpose if run.person_id == person.id else "")},
     )

@@ -910,6 +910,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/records/{name}/whereabouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Whereabouts
+         * @description Where one record has gone: the runs whose files left with it, newest first, of those that one may see.
+         */
+        get: operations["get_whereabouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/removed": {
         parameters: {
             query?: never;
@@ -4837,6 +4857,29 @@ export interface components {
             value: unknown;
         };
         /**
+         * WhereaboutOut
+         * @description A run whose files left with a record: when, what they are called, who asked, and where they went.
+         */
+        WhereaboutOut: {
+            /** Asked By */
+            asked_by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Files */
+            files: string[];
+            /** Name */
+            name: string;
+            /** Purpose */
+            purpose: string;
+            /** Run Id */
+            run_id: number;
+            /** Went To */
+            went_to: string[];
+        };
+        /**
          * WindowOut
          * @description A window in words and the dates it comes to now; `dates` is null where it is not sound.
          */
@@ -6444,6 +6487,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ViewOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_whereabouts: {
+        parameters: {
+            query: {
+                key: string[];
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereaboutOut"][];
                 };
             };
             /** @description Validation Error */

@@ -5,6 +5,7 @@ import type { FieldGroup, ManyWay, RecordTypeFields } from "../api";
 import { useRecordType } from "../bench/hooks/useFields";
 import type { Document } from "../bench/types";
 import { Icon, Trouble, count } from "../shared";
+import { Whereabouts } from "./Whereabouts";
 import { onScreen } from "./view";
 
 /** Fields of one look: wide record types are read in one go all the same. */
@@ -121,6 +122,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
                 <Children key={way.path} about={about.name} way={way} recordKey={recordKey} />
               ))}
               <Uses name={about.name} recordKey={recordKey} />
+              <Whereabouts name={about.name} recordKey={recordKey} />
             </div>
           </div>
         )}

@@ -24,9 +24,12 @@ def upgrade() -> None:
     op.create_index("ix_sent_keys_records", "sent_keys", ["records"])
     # What was pressed from random digests does not become smaller; it is looked through where it lies.
     op.execute("ALTER TABLE sent_keys ALTER COLUMN keys SET STORAGE EXTERNAL")
+    op.add_column("runs", sa.Column("repeats", sa.BigInteger(), nullable=True))
+    op.create_foreign_key("fk_runs_repeats", "runs", "runs", ["repeats"], ["id"], ondelete="SET NULL")
     op.add_column("people", sa.Column("feed_digest", sa.Text(), nullable=True, unique=True))
 
 
 def downgrade() -> None:
     op.drop_column("people", "feed_digest")
+    op.drop_column("runs", "repeats")
     op.drop_table("sent_keys")

@@ -1,0 +1,40 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { answer, api } from "../api";
+import { Trouble, shortMoment } from "../shared";
+
+const SHOWN = 12;
+
+/** Every file that left with a record: when, what it was called, and to whom it went. */
+export function Whereabouts({ name, recordKey }: { name: string; recordKey: string[] }) {
+  const gone = useQuery({
+    queryKey: ["whereabouts", name, recordKey],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/records/{name}/whereabouts", {
+          params: { path: { name }, query: { key: recordKey } },
+        }),
+      ),
+    retry: false,
+  });
+  if (!gone.data) return <Trouble error={gone.error} />;
+  return (
+    <section className="slab" aria-label="Where it has gone">
+      <h2>Where it has gone</h2>
+      {gone.data.length === 0 && <p className="soft mb-0">No file that left holds it.</p>}
+      <ul className="uses">
+        {gone.data.slice(0, SHOWN).map((run) => (
+          <li key={run.run_id}>
+            <Link to={`/runs/${run.run_id}`}>{run.name}</Link>{" "}
+            <span className="soft">
+              {shortMoment(run.at)}, asked for by {run.asked_by}
+              {run.purpose && `, for ${run.purpose}`}
+            </span>
+            {run.went_to.length > 0 && <div className="soft">went to {run.went_to.join("; ")}</div>}
+          </li>
+        ))}
+      </ul>
+      {gone.data.length > SHOWN && <p className="soft mb-0">and {gone.data.length - SHOWN} more files</p>}
+    </section>
+  );
+}
