@@ -31,6 +31,7 @@ from bouquet.web.routers import (
     curating,
     design,
     drafts,
+    feeds,
     files,
     helping,
     ledger,
@@ -114,6 +115,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         files,
         news,
         rounds,
+        feeds,
         removed,
     )
     for part in parts:

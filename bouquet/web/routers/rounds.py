@@ -5,12 +5,14 @@ Rounds: templates set to run by the calendar.
 from __future__ import annotations
 
 from datetime import datetime, timedelta
+from itertools import islice, takewhile
 from typing import Annotated, Any
 from zoneinfo import ZoneInfo, available_timezones
 
 from fastapi import APIRouter, Depends, Header, Query
 from sqlalchemy.orm import Session
 
+from bouquet.core.coverage import Coverage, cover, coverage_words, window_of
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import read_document
@@ -47,6 +49,9 @@ from bouquet.web.schemas.runs import (
     RoundOut,
     RunOut,
 )
+
+#: Days ahead that coverage is computed of, and moments of them at most.
+YEAR, MOST_MOMENTS = 400, 2_000
 
 #: Rounds that run one after the other, at most.
 MOST_AFTER = 20
@@ -114,8 +119,34 @@ def preview(body: NewRound, services: TheServices, person: CurrentPerson) -> Any
     """
     with services.store.session() as session:
         rhythm = _rhythm(body, days_off(session))
+        document = None
+        if body.template_id:
+            record = visible(session, person, body.template_id)
+            saved = shelf.latest_version(session, record.id)
+            document = saved.document if saved else record.draft
     checked_folder(body.folder)
-    return Planned(words=rhythm.words(), next=rhythm.next(services.clock(), AHEAD))
+    found = _coverage(services, rhythm, document) if document is not None and body.trigger == "calendar" else None
+    return Planned(
+        words=rhythm.words(),
+        next=rhythm.next(services.clock(), AHEAD),
+        coverage=coverage_words(found) if found is not None else [],
+        covered=found is None or found.whole,
+        cure=found.cure if found is not None else None,
+    )
+
+
+def _coverage(services: Services, rhythm: Rhythm, document: dict[str, Any]) -> Coverage | None:
+    """
+    How the moments of the next year cover the days, with the template's window.
+    """
+    template = read_document(document)
+    known = window_of(template.filter)
+    if known is None:
+        return None
+    now = services.clock()
+    planned = takewhile(lambda m: m < now + timedelta(days=YEAR), rhythm.after(now))
+    moments = list(islice(planned, MOST_MOMENTS))
+    return cover(moments, known[1], ZoneInfo(template.zone), year_start=services.year_start)
 
 
 @router.post("", response_model=RoundOut, status_code=201)

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import BaseModel, Field
 
 from bouquet.core.recurrence import RhythmDocument
+from bouquet.core.template.filter import Window
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -367,11 +368,16 @@ class DaysOffOut(DaysOffPart):
 
 class Planned(BaseModel):
     """
-    The next moments a rhythm comes to, and where its files will go.
+    The next moments a rhythm comes to, and what they cover: `coverage` says in sentences which days of the next year
+    would be in no run, or in several; `covered` tells that each is in exactly one. `cure` is a window that would have
+    it so.
     """
 
     words: str
     next: list[datetime]
+    coverage: list[str] = []
+    covered: bool = True
+    cure: Window | None = None
 
 
 class NoticeOut(BaseModel):

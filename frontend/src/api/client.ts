@@ -27,6 +27,7 @@ export type CheckCounts = Schemas["CheckCounts"];
 export type CheckCount = Schemas["CheckCount"];
 export type Mark = Schemas["Mark"];
 export type RunTotals = Schemas["RunTotals"];
+export type Planned = Schemas["Planned"];
 export type Rhythm = Partial<Schemas["RhythmDocument"]>;
 export type DaysOffInfo = Schemas["DaysOffOut"];
 export type RemovedInfo = Schemas["RemovedOut"];

@@ -24,6 +24,7 @@ export type {
   Notice,
   PastRun,
   PicksInfo,
+  Planned,
   Preferences,
   Problem,
   ProblemDetails,

@@ -513,6 +513,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/mine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get My Feed
+         * @description Whether I have a private address.
+         */
+        get: operations["get_my_feed"];
+        put?: never;
+        /**
+         * Make My Feed
+         * @description A new private address for my rounds. The one before stops working.
+         */
+        post: operations["make_my_feed"];
+        /**
+         * Drop My Feed
+         * @description Make my private address worthless at once.
+         */
+        delete: operations["drop_my_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{secret}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Feed
+         * @description The rounds of whose address this is, as iCalendar.
+         */
+        get: operations["read_feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/first-start": {
         parameters: {
             query?: never;
@@ -2754,6 +2802,20 @@ export interface components {
             seconds: number;
         };
         /**
+         * FeedOut
+         * @description A person's private address of their rounds. It is answered once, when it is made.
+         */
+        FeedOut: {
+            /**
+             * Address
+             * @description Where a calendar reads the rounds, right after it was made.
+             * @default
+             */
+            address: string;
+            /** There */
+            there: boolean;
+        };
+        /**
          * FieldFacts
          * @description A field's values at a glance. `seen` is the number of rows looked at; `exact` whether these were all. Values of
          *     personal fields are not shown.
@@ -3799,9 +3861,22 @@ export interface components {
         };
         /**
          * Planned
-         * @description The next moments a rhythm comes to, and where its files will go.
+         * @description The next moments a rhythm comes to, and what they cover: `coverage` says in sentences which days of the next year
+         *     would be in no run, or in several; `covered` tells that each is in exactly one. `cure` is a window that would have
+         *     it so.
          */
         Planned: {
+            /**
+             * Coverage
+             * @default []
+             */
+            coverage: string[];
+            /**
+             * Covered
+             * @default true
+             */
+            covered: boolean;
+            cure?: components["schemas"]["Window"] | null;
             /** Next */
             next: string[];
             /** Words */
@@ -4880,6 +4955,36 @@ export interface components {
             went_to: string[];
         };
         /**
+         * Window
+         * @description A span of days relative to the moment of the run; see `bouquet.core.windows`.
+         */
+        Window: {
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /** First */
+            first?: string | null;
+            /** Last */
+            last?: string | null;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "last" | "this" | "previous" | "next" | "to_date" | "between" | "before_days_ago" | "after_days_ago" | "since_last_run" | "all_time";
+            /**
+             * Unit
+             * @default day
+             */
+            unit: ("minute" | "hour" | "day" | "week" | "month" | "quarter" | "year") | "financial_year";
+            /**
+             * With Current
+             * @default false
+             */
+            with_current: boolean;
+        };
+        /**
          * WindowOut
          * @description A window in words and the dates it comes to now; `dates` is null where it is not sound.
          */
@@ -5798,6 +5903,95 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": unknown;
+                };
+            };
+        };
+    };
+    get_my_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+        };
+    };
+    make_my_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+        };
+    };
+    drop_my_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    read_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -1,9 +1,10 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
+import { Link } from "react-router";
 import { ApiError, answer, api } from "../api";
-import type { NewRound as Draft, RoundInfo } from "../api";
-import { Trouble, fullMoment, useDebounced } from "../shared";
+import type { NewRound as Draft, Planned, RoundInfo } from "../api";
+import { Icon, Trouble, fullMoment, useDebounced } from "../shared";
 import { DayOff, RhythmEditor } from "./RhythmEditor";
 import { TriggerFields, WAITS } from "./TriggerFields";
 import { KINDS } from "./rhythm";
@@ -235,6 +236,7 @@ export function NewRound({ template, round, onClose }: Props) {
             {byCalendar && draft.zone !== OWN_ZONE && planned.data?.next[0] && (
               <div className="soft small mt-2">First on your clock: {fullMoment(planned.data.next[0])}</div>
             )}
+            {byCalendar && planned.data && <Covers planned={planned.data} template={draft.template_id} />}
           </div>
         </Modal.Body>
         <Modal.Footer>
@@ -251,6 +253,26 @@ export function NewRound({ template, round, onClose }: Props) {
         </Modal.Footer>
       </Form>
     </Modal>
+  );
+}
+
+/** Which days of the next year would be in no run, or in several, and what would have each in one. */
+function Covers({ planned, template }: { planned: Planned; template: number }) {
+  if (planned.coverage.length === 0) return null;
+  return (
+    <div className="mt-3">
+      <h2>The days it covers</h2>
+      {planned.coverage.map((said) => (
+        <p key={said} className={planned.covered ? "soft small mb-1" : "small mb-1"}>
+          {!planned.covered && said.includes("would be in") && <Icon name="exclamation" />} {said}
+        </p>
+      ))}
+      {planned.cure && (
+        <Link className="small" to={`/templates/${template}`} target="_blank">
+          Choose that window in the template
+        </Link>
+      )}
+    </div>
   );
 }
 

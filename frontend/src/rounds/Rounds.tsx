@@ -7,6 +7,7 @@ import type { RoundInfo } from "../api";
 import { useMay } from "../shell";
 import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
 import { DaysOff } from "./DaysOff";
+import { InMyCalendar } from "./InMyCalendar";
 import { NewRound } from "./NewRound";
 import { RoundMenu } from "./RoundMenu";
 
@@ -30,6 +31,7 @@ export function Rounds() {
   const mayDesign = useMay("design");
   const mayKeep = useMay("keep");
   const [daysOff, setDaysOff] = useState(false);
+  const [subscribing, setSubscribing] = useState(false);
   const [creating, setCreating] = useState(params.has("new"));
   const rounds = useQuery({
     queryKey: ["rounds"],
@@ -53,6 +55,9 @@ export function Rounds() {
           {next[0] && ` · next ${inWords(next[0].at)}`}
         </span>
         <span className="fill" />
+        <Button variant="quiet" onClick={() => setSubscribing(true)}>
+          In my calendar…
+        </Button>
         {mayKeep && (
           <Button variant="quiet" onClick={() => setDaysOff(true)}>
             Days off…
@@ -101,6 +106,7 @@ export function Rounds() {
           </div>
         )}
       </main>
+      {subscribing && <InMyCalendar onClose={() => setSubscribing(false)} />}
       {daysOff && <DaysOff onClose={() => setDaysOff(false)} />}
       {creating && <NewRound template={params.get("new")} onClose={close} />}
     </>

@@ -1,0 +1,118 @@
+"""
+Rounds in people's own calendars: read by an independent reader, and by nobody without the address.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any
+
+import icalendar
+import recurring_ical_events
+import sqlalchemy as sa
+from fastapi.testclient import TestClient
+
+from bouquet.rounds import skip_next, tick_rounds
+from bouquet.runs import Queue, Services
+from bouquet.store.models import Person, Round, TemplateRecord
+from tests.conftest import NOW
+from tests.web.test_doors import add
+
+API = "/api/v1"
+SignIn = Callable[[str], TestClient]
+
+
+def set_round(client: TestClient, **more: Any) -> dict[str, Any]:
+    body = {"template_id": add(client), "folder": "feed", "format": "csv", "zone": "Europe/London", **more}
+    made = client.post(f"{API}/rounds", json=body)
+    assert made.status_code == 201, made.text
+    found: dict[str, Any] = made.json()
+    return found
+
+
+def address(client: TestClient) -> str:
+    made = client.post(f"{API}/feeds/mine")
+    assert made.status_code == 201, made.text
+    found: str = made.json()["address"]
+    return found[found.index(API) :]
+
+
+def calendar(client: TestClient, where: str) -> icalendar.Calendar:
+    found = client.get(where)
+    assert found.status_code == 200, found.text
+    assert found.headers["content-type"].startswith("text/calendar")
+    return icalendar.Calendar.from_ical(found.content)  # type: ignore[return-value]
+
+
+def test_planned_moments_are_those_of_the_round(sign_in: SignIn) -> None:
+    """Each once, at its moment, for two months; read without sign-in."""
+    client = sign_in("ines")
+    made = set_round(client, rhythm={"every": "week", "weekdays": [0, 3], "times": ["06:30", "18:00"]})
+    where = address(client)
+    client.delete(f"{API}/session")
+    found = recurring_ical_events.of(calendar(client, where)).between(NOW, NOW + timedelta(days=62))
+    moments = sorted(e["DTSTART"].dt for e in found)
+
+    assert [m.isoformat().replace("+00:00", "Z") for m in moments[: len(made["next"])]] == made["next"]
+    assert len(moments) == len(set(moments)) >= 34
+    assert {str(e["SUMMARY"]) for e in found} == {made["template"]}
+    assert len({str(e["UID"]) for e in found}) == len(found)
+
+
+def test_past_moments_say_what_became_of_them(sign_in: SignIn, services: Services, people: dict[str, Person]) -> None:
+    """One that ran leads to its run, one that was left out is cancelled."""
+    client = sign_in("ines")
+    made = set_round(client, rhythm={"every": "day", "times": ["06:00"]})
+    with services.store.session() as session:
+        skip_next(session, made["id"], people["ines"], NOW)
+        session.get_one(Round, made["id"]).next_at = NOW - timedelta(hours=1)
+    queue = Queue(services)
+    with queue.opened():
+        tick_rounds(services, queue)
+    events = calendar(client, address(client)).walk("VEVENT")
+    skipped = [e for e in events if e["STATUS"] == "CANCELLED"]
+    ran = [e for e in events if "/runs/" in str(e["URL"])]
+
+    assert ["skipped by" in str(e["DESCRIPTION"]) for e in skipped] == [True]
+    assert [e["DTSTART"].dt for e in ran] == [NOW - timedelta(hours=1)]
+
+
+def test_an_address_is_its_own_secret_and_can_be_renewed(sign_in: SignIn, services: Services) -> None:
+    """Another's rounds are not in it, an old one is worthless, and one of somebody who was let go as well."""
+    client = sign_in("ines")
+    set_round(client, rhythm={"every": "day", "times": ["06:00"]})
+    first = address(client)
+    assert client.get(f"{API}/feeds/mine").json() == {"there": True, "address": ""}
+    second = address(client)
+    with services.store.session() as session:
+        session.execute(sa.update(TemplateRecord).values(standing="own"))
+    theirs = address(sign_in("tobin"))
+
+    assert client.get(first).status_code == 404
+    assert len(calendar(client, second).walk("VEVENT")) > 20
+    assert calendar(client, theirs).walk("VEVENT") == []
+    sign_in("ines")
+    assert client.delete(f"{API}/feeds/mine").status_code == 204
+    assert client.get(second).status_code == 404
+    assert client.get(f"{API}/feeds/{'x' * 32}.ics").status_code == 404
+
+
+def test_coverage_is_said_while_a_round_is_set(sign_in: SignIn) -> None:
+    """Weekends would be in no run, and a window that has them is offered."""
+    client = sign_in("ines")
+    window = {"path": "inspected_on", "is": "in_window", "window": {"type": "previous", "unit": "day"}}
+    document = {
+        "name": "Yesterday", "records": "inspection", "filter": {"all": [window]},
+        "columns": [{"id": "a", "heading": "A", "value": {"field": "i_id"}}],
+    }  # fmt: skip
+    body = {
+        "template_id": add(client, document), "folder": "x", "format": "csv", "zone": "Europe/London",
+        "rhythm": {"every": "week", "weekdays": [0, 1, 2, 3, 4], "times": ["06:00"]},
+    }  # fmt: skip
+    weekdays = client.post(f"{API}/rounds/preview", json=body).json()
+    daily = client.post(f"{API}/rounds/preview", json={**body, "rhythm": {"every": "day", "times": ["06:00"]}}).json()
+
+    assert weekdays["coverage"][0] == "Fridays and Saturdays would be in no run."
+    assert (weekdays["covered"], weekdays["cure"]["type"]) == (False, "since_last_run")
+    assert (daily["coverage"], daily["covered"]) == (["Every day falls into exactly one run."], True)
