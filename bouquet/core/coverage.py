@@ -31,6 +31,9 @@ _CURES = (
 
 _NEARLY_ALL = 0.95
 
+#: Moments by which most windows are seen to be no cure.
+_FEW = 12
+
 #: What a round with any rhythm covers without a gap: from one delivered run to the next.
 _ALWAYS = Window(type="since_last_run")
 
@@ -101,8 +104,12 @@ def cover(
 
 def _cure(moments: Sequence[datetime], window: Window, zone: ZoneInfo, year_start: int) -> Window:
     for candidate in _CURES:
+        # A few moments tell of most that they are none.
+        few = cover(moments[:_FEW], candidate, zone, year_start=year_start, cure=False)
+        if candidate == window or (few is not None and not few.whole):
+            continue
         tried = cover(moments, candidate, zone, year_start=year_start, cure=False)
-        if candidate != window and tried is not None and tried.whole:
+        if tried is not None and tried.whole:
             return candidate
     return _ALWAYS
 

@@ -264,7 +264,7 @@ function Covers({ planned, template }: { planned: Planned; template: number }) {
       <h2>The days it covers</h2>
       {planned.coverage.map((said) => (
         <p key={said} className={planned.covered ? "soft small mb-1" : "small mb-1"}>
-          {!planned.covered && said.includes("would be in") && <Icon name="exclamation" />} {said}
+          {!planned.covered && !said.startsWith("With") && <Icon name="exclamation" />} {said}
         </p>
       ))}
       {planned.cure && (
