@@ -9,25 +9,31 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Sequence
-from typing import NamedTuple
+from dataclasses import dataclass, field
+from itertools import repeat
 from uuid import UUID
 
 import polars as pl
 
-__all__ = ["SeenRow", "SentKeys", "key_digest", "seen_rows", "short_digest"]
+__all__ = ["SeenRecords", "SentKeys", "key_digest", "seen_records", "short_digest"]
 
 Cells = Sequence[str | None]
 
 
-class SeenRow(NamedTuple):
+@dataclass
+class SeenRecords:
     """
-    A row that the next file would hold: the digest of its record's key, that key as texts, and the digest of its cells,
-    a signed number of 64 bits. A record is known by the sum of its rows, so that their order does not count.
+    Records that the next file would hold: their keys as texts, the digests of these as hexadecimal digits, and the
+    digests of their rows, signed numbers of 64 bits. A record is known by the sum of its rows, so that their order does
+    not count.
     """
 
-    key: UUID
-    texts: tuple[str, ...]
-    row: int
+    texts: list[tuple[str, ...]] = field(default_factory=list)
+    keys: list[str] = field(default_factory=list)
+    rows: list[int] = field(default_factory=list)
+
+    def __len__(self) -> int:
+        return len(self.keys)
 
 
 def key_digest(texts: Iterable[str]) -> UUID:
@@ -55,16 +61,16 @@ class SentKeys:
     def __init__(self, names: Sequence[str]) -> None:
         self.names = list(names)
         self._found = bytearray()
-        self._last: tuple[str | None, ...] | None = None
 
     def add(self, frame: pl.DataFrame) -> None:
         """
         Take in the rows of a batch. Of rows that follow each other with the same key one counts.
         """
-        for row in frame.select(pl.col(self.names).cast(pl.String)).iter_rows():
-            if row != self._last:
-                self._found += short_digest("" if c is None else c for c in row)
-                self._last = row
+        known = frame.select(pl.col(self.names).cast(pl.String).fill_null(""))
+        changed = pl.any_horizontal(pl.all().ne_missing(pl.all().shift(1)))
+        kept = known.filter(changed | (pl.int_range(pl.len()) == 0))
+        for digest in _digests(kept, 16):
+            self._found += digest[:8]
 
     def sorted(self) -> bytes:
         """
@@ -74,16 +80,58 @@ class SentKeys:
         return b"".join(sorted({whole[n : n + 8] for n in range(0, len(whole), 8)}))
 
 
-def seen_rows(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> Iterator[SeenRow]:
+def seen_records(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> Iterator[SeenRecords]:
     """
-    The rows of a sheet: the first `keys` columns of the frames are the keys of their records, the others their cells,
-    all as texts. Without `cells` they are not looked at.
+    The records of a sheet, about a batch at a time: the first `keys` columns of the frames are the keys of their
+    records, the others their cells, all as texts. Rows of a record follow each other. Without `cells` they are not
+    looked at.
     """
+    last: tuple[tuple[str, ...], str, int] | None = None
     for frame in batches:
-        for row in frame.iter_rows():
-            texts = tuple("" if c is None else c for c in row[:keys])
-            digest = int.from_bytes(_digest(row[keys:], 8), "big", signed=True) if cells else 0
-            yield SeenRow(key_digest(texts), texts, digest)
+        made = SeenRecords()
+        names = frame.columns
+        known = frame.select(pl.col(names[:keys]).fill_null(""))
+        texts = known.rows()
+        digests = _digests(known, 16)
+        rows: Iterable[int] = repeat(0)
+        if cells:
+            rows = (int.from_bytes(d, "big", signed=True) for d in _digests(frame.select(names[keys:]), 8))
+        for text, digest, row in zip(texts, digests, rows, strict=False):
+            if last is not None and last[0] == text:
+                last = (text, last[1], last[2] + row)
+                continue
+            if last is not None:
+                _take(made, last)
+            last = (text, digest.hex(), row)
+        if made.keys:
+            yield made
+    if last is not None:
+        made = SeenRecords()
+        _take(made, last)
+        yield made
+
+
+def _take(made: SeenRecords, found: tuple[tuple[str, ...], str, int]) -> None:
+    texts, key, row = found
+    made.texts.append(texts)
+    made.keys.append(key)
+    # As a signed number of 64 bits, whatever the number of rows.
+    made.rows.append(row % _BEYOND if row >= 0 else -(-row % _BEYOND))
+
+
+_BEYOND = 2**63
+
+
+def _digests(frame: pl.DataFrame, size: int) -> Iterator[bytes]:
+    """
+    The digests of rows, each as `_digest` makes them of their cells.
+    """
+    parts = [(pl.col(n).str.len_bytes().cast(pl.String) + ":" + pl.col(n)).fill_null("-") for n in frame.columns] or [
+        pl.lit("")
+    ]
+    whole = frame.select(pl.concat_str(parts)).to_series() if frame.columns else pl.Series([""] * frame.height)
+    make = hashlib.blake2b
+    return (make(text.encode(), digest_size=size).digest() for text in whole)
 
 
 def _digest(cells: Cells, size: int) -> bytes:

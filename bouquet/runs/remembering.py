@@ -11,7 +11,7 @@ from uuid import UUID
 import polars as pl
 from sqlalchemy.orm import Session
 
-from bouquet.core.memory import SeenRow, key_digest, seen_rows
+from bouquet.core.memory import SeenRecords, key_digest, seen_records
 from bouquet.core.plan import NotSent, Plan, resolve
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
@@ -85,7 +85,8 @@ def repeated(services: Services, snapshot: Snapshot, template: Template, plan: P
     if sent is None and not empty:
         raise RunFailed("Which records that run sent was not kept. Forget them in the memory to send them again.")
     rows = _seen(snapshot, plan, cells=False)
-    keys = {r.texts for r in rows if r.key.bytes[:8] in (sent or ())}
+    wanted = {digest.hex() for digest in sent or ()}
+    keys = {t for part in rows for t, k in zip(part.texts, part.keys, strict=True) if k[:16] in wanted}
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
     if len(keys) > most:
         raise RunFailed(f"That run sent {len(keys):,} records; {most:,} can be sent once more.")
@@ -113,11 +114,11 @@ def _judged(
     return Left(not_sent, found.new, found.known)
 
 
-def _seen(snapshot: Snapshot, plan: Plan, *, cells: bool) -> Iterator[SeenRow]:
+def _seen(snapshot: Snapshot, plan: Plan, *, cells: bool) -> Iterator[SeenRecords]:
     whole = replace(plan, at_most=None)
     statement = Statements(whole).sent(cells=cells)
     frames = (to_frame(b).cast(pl.String) for b in snapshot.batches(statement))
-    return seen_rows(frames, len(plan.key), cells=cells)
+    return seen_records(frames, len(plan.key), cells=cells)
 
 
 def narrowed_plan(template: Template, plan: Plan, left: Left) -> Plan:

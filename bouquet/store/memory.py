@@ -7,12 +7,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.memory import SeenRecords
 from bouquet.store.models import Remembered, Remembering, Run
 
 __all__ = [
@@ -28,9 +28,6 @@ __all__ = [
     "take_back",
     "what_is_new",
 ]
-
-#: (digest of the key, the key as texts, digest of the row)
-Row = tuple[UUID, tuple[str, ...], int]
 
 
 @dataclass(frozen=True)
@@ -57,53 +54,60 @@ class New:
 
 
 def what_is_new(
-    session: Session, memory: Memory, rows: Iterable[Row], *, changed: bool, most: int, run_id: int | None = None
+    session: Session,
+    memory: Memory,
+    records: Iterable[SeenRecords],
+    *,
+    changed: bool,
+    most: int,
+    run_id: int | None = None,
 ) -> New:
     """
-    Hold the rows that a file would have against what was sent; with `changed`, records whose rows differ are new again.
-    What another run is about to deliver counts as sent. The records stay in a table of this transaction for
+    Hold the records that a file would have against what was sent; with `changed`, those whose rows differ are new
+    again. What another run is about to deliver counts as sent. The new ones stay in a table of this transaction for
     `put_pending`. At most so many keys are told.
 
     Who judges for a run waits for others of the same memory, so that no two runs take a record at once.
     """
+    whose = {"template": memory.template_id, "round": memory.round_id}
     if run_id is not None:
-        whose = {"template": memory.template_id, "round": memory.round_id}
         session.execute(sa.text("SELECT pg_advisory_xact_lock(hashtextextended(:template || '/' || :round, 7))"), whose)
-    session.execute(sa.text("CREATE TEMP TABLE seen (key uuid, texts text[], row bigint) ON COMMIT DROP"))
-    with _cursor(session).copy("COPY seen (key, texts, row) FROM STDIN") as copy:
-        for key, texts, row in rows:
-            copy.write_row((key, list(texts), row))
-    session.execute(
-        sa.text(
-            "CREATE TEMP TABLE met ON COMMIT DROP AS"
-            " SELECT s.key, min(s.texts) AS texts, (sum(s.row) % 9223372036854775808)::bigint AS row FROM seen s"
-            " GROUP BY s.key"
-        )
-    )
-    session.execute(
-        sa.text(
-            "CREATE TEMP TABLE judged ON COMMIT DROP AS SELECT m.key, m.texts, m.row,"
-            " NOT EXISTS (SELECT FROM remembered r WHERE r.template_id = :template AND r.round_id = :round"
-            " AND r.key = m.key AND (NOT :changed OR r.row = m.row))"
-            " AND NOT EXISTS (SELECT FROM remembering p JOIN runs o ON o.id = p.run_id WHERE p.key = m.key"
-            " AND (NOT :changed OR p.row = m.row) AND o.template_id = :template"
-            " AND coalesce(o.round_id, 0) = :round AND o.id <> :run AND o.status IN ('running', 'releasing')) AS new"
-            " FROM met m"
-        ),
-        {"changed": changed, "template": memory.template_id, "round": memory.round_id, "run": run_id or 0},
-    )
-    counted = session.execute(
-        sa.text("SELECT count(*) FILTER (WHERE new), count(*) FILTER (WHERE NOT new) FROM judged")
-    )
-    new, known = counted.one()
-    if not known:
-        return New(None, False, new, known)
-    fewer = new if new <= known else known
-    if fewer > most:
-        return New((), True, new, known)
-    chosen = sa.text("SELECT texts FROM judged WHERE new = :wanted ORDER BY texts")
-    keys = tuple(tuple(t) for (t,) in session.execute(chosen, {"wanted": new <= known}))
-    return New(keys, new > known, new, known)
+    session.execute(sa.text("CREATE TEMP TABLE fresh (key uuid PRIMARY KEY, row bigint) ON COMMIT DROP"))
+    new: list[tuple[str, ...]] = []
+    known: list[tuple[str, ...]] = []
+    count_new = count_known = 0
+    for part in records:
+        given = {"keys": "{" + ",".join(part.keys) + "}", "rows": "{" + ",".join(map(str, part.rows)) + "}"}
+        asked = {**whose, **given, "changed": changed, "run": run_id or 0}
+        places = set(session.execute(_JUDGED, asked).scalars())
+        count_new += len(places)
+        count_known += len(part) - len(places)
+        # The fewer of both are named in the end; more than can be named are not kept.
+        if count_new <= most:
+            new += [part.texts[n - 1] for n in sorted(places)]
+        if count_known <= most:
+            known += [t for n, t in enumerate(part.texts, 1) if n not in places]
+    if not count_known:
+        return New(None, False, count_new, count_known)
+    if min(count_new, count_known) > most:
+        return New((), True, count_new, count_known)
+    chosen = new if count_new <= count_known else known
+    return New(tuple(sorted(chosen)), count_new > count_known, count_new, count_known)
+
+
+#: The places, from 1, of records that are new; they are entered in the table of this transaction.
+_JUDGED = sa.text(
+    "WITH given AS MATERIALIZED (SELECT * FROM unnest(CAST(:keys AS uuid[]), CAST(:rows AS bigint[]))"
+    " WITH ORDINALITY AS g(key, row, place)),"
+    " judged AS (SELECT g.* FROM given g"
+    " WHERE NOT EXISTS (SELECT FROM remembered r WHERE r.template_id = :template AND r.round_id = :round"
+    " AND r.key = g.key AND (NOT :changed OR r.row = g.row))"
+    " AND NOT EXISTS (SELECT FROM remembering p JOIN runs o ON o.id = p.run_id WHERE p.key = g.key"
+    " AND (NOT :changed OR p.row = g.row) AND o.template_id = :template"
+    " AND coalesce(o.round_id, 0) = :round AND o.id <> :run AND o.status IN ('running', 'releasing'))),"
+    " entered AS (INSERT INTO fresh SELECT key, row FROM judged ON CONFLICT (key) DO NOTHING)"
+    " SELECT place FROM judged"
+)
 
 
 def put_pending(session: Session, run_id: int, attempt: int, only: Sequence[UUID] | None = None) -> None:
@@ -117,8 +121,8 @@ def put_pending(session: Session, run_id: int, attempt: int, only: Sequence[UUID
     drop_pending(session, run_id)
     session.execute(
         sa.text(
-            "INSERT INTO remembering (run_id, key, row) SELECT :run, key, row FROM judged WHERE new"
-            + ("" if only is None else " AND key = ANY(:only)")
+            "INSERT INTO remembering (run_id, key, row) SELECT :run, key, row FROM fresh"
+            + ("" if only is None else " WHERE key = ANY(:only)")
         ),
         {"run": run_id, **({} if only is None else {"only": list(only)})},
     )
@@ -206,8 +210,3 @@ def mark(session: Session, memory: Memory, rows: Sequence[tuple[UUID, int]], now
 
 def _of(memory: Memory) -> list[sa.ColumnElement[bool]]:
     return [Remembered.template_id == memory.template_id, Remembered.round_id == memory.round_id]
-
-
-def _cursor(session: Session) -> Any:
-    connection: Any = session.connection().connection
-    return connection.cursor()

@@ -17,7 +17,7 @@ import pytest
 import sqlalchemy as sa
 
 from bouquet.core.errors import PlanError
-from bouquet.core.memory import key_digest, seen_rows
+from bouquet.core.memory import SentKeys, key_digest, seen_records, short_digest
 from bouquet.runs import Services, ask_for_run
 from bouquet.runs.executor import execute
 from bouquet.sources import Source
@@ -280,9 +280,28 @@ def test_digests_tell_records_apart() -> None:
     """No two keys or rows fall together because their cells, laid side by side, read the same."""
     keys = [("a", "bc"), ("ab", "c"), ("abc",), ("", "abc"), ("abc", ""), ("1:a",), ("a", "1:b")]
     assert len({key_digest(k) for k in keys}) == len(keys)
-    frame = pl.DataFrame({"k": ["1"] * 5, "a": [None, "", "-", "a", "ab"], "b": ["", None, "", "b", ""]})
-    assert len({r.row for r in seen_rows([frame], 1, cells=True)}) == 5
+    frame = pl.DataFrame({"k": list("12345"), "a": [None, "", "-", "a", "ab"], "b": ["", None, "", "b", ""]})
+    (first, last) = seen_records([frame], 1, cells=True)
+    assert len({*first.rows, *last.rows}) == 5
+    assert [*first.keys, *last.keys] == [key_digest([k]).hex for k in "12345"]
     assert str(key_digest(["42"])) == str(key_digest(iter(["42"])))
+
+
+def test_records_are_known_by_all_their_rows_whatever_their_batches() -> None:
+    """Rows of one record in two batches are one record; their order does not count, their number does."""
+
+    def seen(*batches: dict[str, list[str]]) -> list[tuple[tuple[str, ...], int]]:
+        parts = seen_records([pl.DataFrame(b) for b in batches], 1, cells=True)
+        return [(t, r) for part in parts for t, r in zip(part.texts, part.rows, strict=True)]
+
+    whole = seen({"k": ["a", "a", "b"], "v": ["1", "2", "3"]})
+    assert seen({"k": ["a"], "v": ["2"]}, {"k": ["a", "b"], "v": ["1", "3"]}) == whole
+    assert seen({"k": ["a", "b"], "v": ["1", "3"]})[0] != whole[0]
+    assert [t for t, _ in whole] == [("a",), ("b",)]
+    keys = SentKeys(["k"])
+    for k in (["a", "a", "b"], ["b", "c", None]):
+        keys.add(pl.DataFrame({"k": k}, schema={"k": pl.String}))
+    assert keys.sorted() == b"".join(sorted(map(short_digest, (["a"], ["b"], ["c"], [""]))))
 
 
 @pytest.mark.parametrize("only", ["new", "new_or_changed"])

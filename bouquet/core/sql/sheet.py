@@ -163,7 +163,8 @@ class SheetStatements:
     def sent(self, *, cells: bool) -> sa.Select[Any]:
         """
         Of every row the key of the plan's record, as texts `p0`, `p1`…, and, with `cells`, all that stands in the row,
-        as texts `v0`, `v1`…, in no order; what makes a record known again. Not for groups.
+        as texts `v0`, `v1`…; what makes a record known again. The rows of a record follow each other, and stand in no
+        order otherwise. Not for groups.
         """
         rows = Rows(replace(self.plan, split=None), many=self.many)
         outputs: list[tuple[str, Element]] = [
@@ -174,7 +175,8 @@ class SheetStatements:
             said = [self._told(rows, c) for _, c in self.plan.data_columns]
             said += [rows.scope.column(k) for k in self.plan.row_key] if self.plan.opened else []
             outputs += [(f"v{n}", sa.cast(v, sa.Text)) for n, v in enumerate(said)]
-        return rows.select(outputs, [])
+        several = bool(self.plan.opened) or self.plan.record_type.by_row
+        return rows.select(outputs, [outputs[n][1] for n in range(len(self.plan.key))] if several else [])
 
     def _told(self, rows: Rows, column: PlanColumn) -> Element:
         """
