@@ -28,6 +28,7 @@ __all__ = [
     "CATCH_UP",
     "NEVER",
     "call",
+    "enter_run",
     "get_round",
     "list_rounds",
     "remove_round",
@@ -51,6 +52,8 @@ def rhythm_words(round_: Round) -> str:
     """
     if round_.trigger == "called":
         return "when it is called"
+    if round_.trigger == "appears":
+        return "when records appear"
     if round_.trigger == "after":
         return f"after “{round_.after.template.name}”" if round_.after is not None else "after a round that is gone"
     try:
@@ -98,7 +101,7 @@ def call(services: Services, session: Session, round_id: int, by: Person, key: s
         earlier = session.scalars(sa.select(Run).where(Run.round_id == round_id, Run.idempotency_key == known)).first()
         if earlier is not None:
             return earlier
-    run = _enter_run(services, session, found, now)
+    run = enter_run(services, session, found, now)
     run.idempotency_key, run.asked_by = known, f"{run.asked_by}, called by {by.name}"
     note = {"round_id": found.id, "planned_at": now, "note": f"called by {by.name}", "run_id": run.id}
     session.execute(insert(Occurrence).values(**note).on_conflict_do_nothing())
@@ -110,7 +113,7 @@ def run_now(services: Services, session: Session, round_id: int, now: datetime) 
     Enter an occurrence of its own, as of now, beside the planned ones. Raises NotFound.
     """
     found = get_round(session, round_id)
-    run = _enter_run(services, session, found, now)
+    run = enter_run(services, session, found, now)
     session.execute(
         insert(Occurrence)
         .values(round_id=found.id, planned_at=now, note="run by hand", run_id=run.id)
@@ -189,7 +192,7 @@ def _follow(services: Services) -> list[int]:
             entered = insert(Occurrence).values(round_id=round_id, planned_at=as_of, note="")
             if session.execute(entered.on_conflict_do_nothing().returning(Occurrence.planned_at)).first() is None:
                 continue
-            run = _enter_run(services, session, get_round(session, round_id), as_of)
+            run = enter_run(services, session, get_round(session, round_id), as_of)
             here = (Occurrence.round_id == round_id, Occurrence.planned_at == as_of)
             session.execute(sa.update(Occurrence).where(*here).values(run_id=run.id))
             if run.status == "asked":
@@ -220,7 +223,7 @@ def _tick(services: Services, session: Session, round_id: int, now: datetime) ->
         ).first()
         if entered is None or skipped:
             continue
-        run = _enter_run(services, session, found, planned)
+        run = enter_run(services, session, found, planned)
         session.execute(
             sa.update(Occurrence)
             .where(Occurrence.round_id == found.id, Occurrence.planned_at == planned)
@@ -231,7 +234,7 @@ def _tick(services: Services, session: Session, round_id: int, now: datetime) ->
     return asked
 
 
-def _enter_run(services: Services, session: Session, found: Round, planned: datetime) -> Run:
+def enter_run(services: Services, session: Session, found: Round, planned: datetime) -> Run:
     """
     Enter a round's run in the ledger. A template without a saved version, or gone, fails truthfully.
     """

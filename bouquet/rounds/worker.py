@@ -13,6 +13,7 @@ from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError
 from bouquet.rounds.calendar import tick_rounds
+from bouquet.rounds.watching import watch_rounds
 from bouquet.runs import Queue, Services
 from bouquet.runs.drift import look_for_drift
 from bouquet.store import care
@@ -53,6 +54,7 @@ def make_queue(services: Services) -> Queue:
     """
     queue = Queue(services)
     queue.add_periodic("tick_rounds", TICK, lambda: tick_rounds(services, queue))
+    queue.add_periodic("watch_rounds", TICK, lambda: watch_rounds(services, queue))
     queue.add_periodic("read_sources", READ, lambda: read_sources(services))
     return queue
 

@@ -56,6 +56,7 @@ def let_go_on(session: Session, found: Round, now: datetime) -> None:
         found.next_at = first_moment(session, found, now)
         # What ended while it was paused does not start it.
         found.since = now
+        found.look_at, found.found = now if found.trigger == "appears" else None, None
     found.paused, found.paused_for, found.paused_until = False, "", None
 
 

@@ -257,3 +257,20 @@ def test_a_moment_is_one_occurrence_whatever_starts_it(ines: TestClient, service
     assert len(tick_rounds(services, NoQueue()) + tick_rounds(services, NoQueue())) == 1
     with services.store.session() as session:
         assert session.scalar(sa.select(sa.func.count()).select_from(Run)) == 2
+
+
+def test_a_round_that_waits_for_records_needs_a_template_that_sends_what_is_new(ines: TestClient) -> None:
+    """Otherwise everything would go out at every look; said when it is set."""
+    body = {
+        "template_id": saved(ines), "trigger": "appears", "folder": "w", "format": "csv",
+        "watch": {"every": 30, "quiet": 10, "longest": 300},
+    }  # fmt: skip
+    refused = ines.post("/api/v1/rounds", json=body)
+    made = ines.post("/api/v1/rounds", json={**body, "template_id": saved(ines, {**WARDS, "only": "new"})})
+
+    assert (refused.status_code, refused.json()["type"]) == (422, "/problems/sends_everything")
+    assert made.status_code == 201, made.text
+    assert (made.json()["words"], made.json()["watch"]["every"], made.json()["next"]) == (
+        "when records appear", 30, [],
+    )  # fmt: skip
+    assert ines.post("/api/v1/rounds", json={**body, "watch": {"every": 1}}).status_code == 422

@@ -36,9 +36,15 @@ class Round(Base):
     #: What its owner said that personal data is taken out for.
     purpose: Mapped[str] = mapped_column(default="", server_default="")
     paused: Mapped[bool] = mapped_column(default=False)
-    #: What starts it: `calendar`, `after` another round, or `called`.
+    #: What starts it: `calendar`, `after` another round, `called`, or records that `appears`.
     trigger: Mapped[str] = mapped_column(default="calendar", server_default="calendar")
     after_id: Mapped[int | None] = mapped_column(sa.ForeignKey("rounds.id"))
+    #: How often records are looked for, and how long they are gathered; see `bouquet.rounds.watching.Watch`.
+    watch: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: What was found and is being gathered: since when, how many, and when it last became more.
+    found: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: When records are looked for next.
+    look_at: Mapped[datetime | None] = mapped_column(index=True)
     #: Since when it is as it is: only runs that end later start it.
     since: Mapped[datetime | None]
     #: What becomes of a file without rows: `send` it, or `skip` it.

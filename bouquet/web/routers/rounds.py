@@ -29,6 +29,7 @@ from bouquet.rounds import (
     set_paused,
     skip_next,
 )
+from bouquet.rounds.watching import Watch
 from bouquet.runs import Services, appendable, checked_folder, no_purpose
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
@@ -194,6 +195,9 @@ def _facts(
     why = appendable(read_document(saved.document), body.format) if saved and body.mode == "append" else None
     if why is not None:
         raise Refused(422, "not_appendable", why)
+    if body.trigger == "appears" and saved is not None and read_document(saved.document).only == "everything":
+        said = f"“{record.name}” sends everything each time. Choose “only what is new” in the template first."
+        raise Refused(422, "sends_everything", said)
     open_asks = _open_asks(saved.document) if saved else ()
     if open_asks:
         said = f"“{record.name}” asks “{open_asks[0]}” at each run, and nobody answers at night. Give it a default."
@@ -209,6 +213,9 @@ def _facts(
         "after_id": _before(session, person, body, round_id),
         "since": services.clock(),
         "when_empty": body.when_empty,
+        "watch": (body.watch or Watch()).model_dump() if body.trigger == "appears" else None,
+        "look_at": services.clock() if body.trigger == "appears" else None,
+        "found": None,
         "rhythm": rhythm.document.model_dump(mode="json", exclude_defaults=True),
         "zone": body.zone,
         "mail_to": _mailed_to(services, body),
@@ -399,6 +406,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         trigger=found.trigger,
         after_id=found.after_id,
         when_empty=found.when_empty,
+        watch=found.watch,
         paused_until=found.paused_until,
         paused_for=found.paused_for,
         mine=found.created_by == person.id,

@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 
 from bouquet.core.recurrence import RhythmDocument
 from bouquet.core.template.filter import Window
+from bouquet.rounds.watching import Watch
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -292,9 +293,10 @@ class NewRound(BaseModel):
     """
 
     template_id: int = Field(ge=0, lt=2**63)
-    trigger: Literal["calendar", "after", "called"] = Field(
-        "calendar", description="What starts it: the calendar, another round that ended well, or a call."
+    trigger: Literal["calendar", "after", "called", "appears"] = Field(
+        "calendar", description="What starts it: the calendar, another round that ended well, a call, or new records."
     )
+    watch: Watch | None = Field(None, description="How records that appear are looked for and gathered.")
     after_id: int | None = Field(None, ge=0, lt=2**63, description="The round that it runs after.")
     when_empty: Literal["send", "skip"] = Field("send", description="What becomes of a file without rows.")
     rhythm: RhythmDocument | None = None
@@ -323,7 +325,8 @@ class RoundOut(BaseModel):
     template_id: int
     template: str
     words: str
-    trigger: Literal["calendar", "after", "called"]
+    trigger: Literal["calendar", "after", "called", "appears"]
+    watch: dict[str, int] | None = None
     after_id: int | None
     when_empty: Literal["send", "skip"]
     paused_until: datetime | None

@@ -3451,11 +3451,13 @@ export interface components {
             template_id: number;
             /**
              * Trigger
-             * @description What starts it: the calendar, another round that ended well, or a call.
+             * @description What starts it: the calendar, another round that ended well, a call, or new records.
              * @default calendar
              * @enum {string}
              */
-            trigger: "calendar" | "after" | "called";
+            trigger: "calendar" | "after" | "called" | "appears";
+            /** @description How records that appear are looked for and gathered. */
+            watch?: components["schemas"]["Watch"] | null;
             /**
              * When Empty
              * @description What becomes of a file without rows.
@@ -4275,7 +4277,11 @@ export interface components {
              * Trigger
              * @enum {string}
              */
-            trigger: "calendar" | "after" | "called";
+            trigger: "calendar" | "after" | "called" | "appears";
+            /** Watch */
+            watch?: {
+                [key: string]: number;
+            } | null;
             /**
              * When Empty
              * @enum {string}
@@ -4916,6 +4922,28 @@ export interface components {
             records: string;
             /** Shared */
             shared: boolean;
+        };
+        /**
+         * Watch
+         * @description Seconds between two looks; seconds without another record after which what was found is sent, and seconds after
+         *     which it is sent all the same.
+         */
+        Watch: {
+            /**
+             * Every
+             * @default 60
+             */
+            every: number;
+            /**
+             * Longest
+             * @default 600
+             */
+            longest: number;
+            /**
+             * Quiet
+             * @default 0
+             */
+            quiet: number;
         };
         /**
          * WayOutOut

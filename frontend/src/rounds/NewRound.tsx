@@ -45,9 +45,10 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
   };
   if (!round) return facts;
   const { template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to } = round;
+  const watch = round.watch as Draft["watch"];
   return {
     ...facts,
-    ...{ template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to },
+    ...{ template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to, watch },
     rhythm: round.rhythm as Draft["rhythm"],
     format: round.format as Draft["format"],
     mode: round.mode as Draft["mode"],

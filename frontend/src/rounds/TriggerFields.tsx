@@ -8,12 +8,15 @@ type Trigger = NonNullable<Draft["trigger"]>;
 const TRIGGERS: Record<Trigger, string> = {
   calendar: "by the calendar",
   after: "after another round",
+  appears: "when records appear",
   called: "when it is called",
 };
 
 /** What a round waits for that the calendar does not start. */
 export const WAITS: Record<string, string> = {
   after: "As soon as a run of the other round is done, counted from the same moment.",
+  appears:
+    "When there are records that pass the template’s filter and that this round did not send yet. The template sends only what is new.",
   called: "When somebody presses “Call now”, or a program asks for it with a token. Each call is one run.",
 };
 
@@ -32,7 +35,7 @@ export function TriggerFields({ draft, own, onChange }: Props) {
     enabled: draft.trigger === "after",
   });
   return (
-    <div className="d-flex gap-2">
+    <div className="d-flex flex-wrap gap-2">
       <Form.Group controlId="round-trigger" className="flex-fill">
         <Form.Label>It runs</Form.Label>
         <Form.Select
@@ -64,6 +67,34 @@ export function TriggerFields({ draft, own, onChange }: Props) {
           </Form.Select>
         </Form.Group>
       )}
+      {draft.trigger === "appears" && <WatchFields draft={draft} onChange={onChange} />}
     </div>
+  );
+}
+
+const EVERY = { every: 60, quiet: 0, longest: 600 };
+
+/** How often records are looked for, and how long what appears is gathered. */
+function WatchFields({ draft, onChange }: Pick<Props, "draft" | "onChange">) {
+  const watch = draft.watch ?? EVERY;
+  const field = (name: keyof typeof EVERY, label: string, least: number, most: number) => (
+    <Form.Group controlId={`round-watch-${name}`}>
+      <Form.Label>{label}</Form.Label>
+      <Form.Control
+        type="number"
+        min={least}
+        max={most}
+        required
+        value={watch[name]}
+        onChange={(e) => onChange({ watch: { ...watch, [name]: Number(e.target.value) } })}
+      />
+    </Form.Group>
+  );
+  return (
+    <>
+      {field("every", "Look every (seconds)", 10, 3600)}
+      {field("quiet", "Wait until quiet for (seconds)", 0, 3600)}
+      {field("longest", "But at most (seconds)", 0, 86400)}
+    </>
   );
 }

@@ -1,5 +1,5 @@
 """
-The keys of the records that runs sent; where rounds are subscribed to.
+The keys of the records that runs sent; rounds that wait for records, and where rounds are subscribed to.
 """
 
 import sqlalchemy as sa
@@ -24,12 +24,23 @@ def upgrade() -> None:
     op.create_index("ix_sent_keys_records", "sent_keys", ["records"])
     # What was pressed from random digests does not become smaller; it is looked through where it lies.
     op.execute("ALTER TABLE sent_keys ALTER COLUMN keys SET STORAGE EXTERNAL")
+    op.drop_constraint("ck_rounds_trigger", "rounds")
+    op.create_check_constraint("ck_rounds_trigger", "rounds", "trigger IN ('calendar', 'after', 'called', 'appears')")
+    op.add_column("rounds", sa.Column("watch", sa.JSON(), nullable=True))
+    op.add_column("rounds", sa.Column("found", sa.JSON(), nullable=True))
+    op.add_column("rounds", sa.Column("look_at", sa.DateTime(timezone=True), nullable=True))
+    op.create_index("ix_rounds_look_at", "rounds", ["look_at"])
     op.add_column("runs", sa.Column("repeats", sa.BigInteger(), nullable=True))
     op.create_foreign_key("fk_runs_repeats", "runs", "runs", ["repeats"], ["id"], ondelete="SET NULL")
     op.add_column("people", sa.Column("feed_digest", sa.Text(), nullable=True, unique=True))
 
 
 def downgrade() -> None:
+    for column in ("look_at", "found", "watch"):
+        op.drop_column("rounds", column)
+    op.execute("UPDATE rounds SET trigger = 'called' WHERE trigger = 'appears'")
+    op.drop_constraint("ck_rounds_trigger", "rounds")
+    op.create_check_constraint("ck_rounds_trigger", "rounds", "trigger IN ('calendar', 'after', 'called')")
     op.drop_column("people", "feed_digest")
     op.drop_column("runs", "repeats")
     op.drop_table("sent_keys")
