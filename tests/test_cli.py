@@ -292,6 +292,23 @@ def test_a_trace_on_the_command_line(shell: Any, file: Path, query: Any) -> None
     assert shell("trace", file, "no such order").exit_code == 1
 
 
+def test_where_a_record_has_gone(shell: Any, file: Path, tmp_path: Path, query: Any) -> None:
+    """Every run that sent it; of one that no file holds, that."""
+    inside, outside = (
+        query(f"SELECT wo_id FROM work_order WHERE wo_raised BETWEEN '2026-10-01' AND '2026-10-31' {end}")[0][0]
+        for end in (
+            "ORDER BY wo_id LIMIT 1",
+            "AND false UNION SELECT min(wo_id) FROM work_order WHERE wo_raised < '2026-01-01'",
+        )
+    )
+    shell("run", file, "--out", tmp_path / "out", "--as-of", "2026-11-05")
+    gone = json.loads(shell("whereabouts", "work_order", inside, "--json").stdout)
+
+    assert [(g["name"], g["files"]) for g in gone] == [(gone[0]["name"], ["orders_2026-11.csv"])]
+    assert "orders_2026-11.csv" in shell("whereabouts", "work_order", inside).stdout
+    assert "No file that left holds" in shell("whereabouts", "work_order", outside).stdout
+
+
 def test_fields_at_a_glance_and_by_a_value(shell: Any) -> None:
     """What a field holds, and which fields hold a value; personal ones keep theirs."""
     status = shell("profile", "tree", "--field", "status")
