@@ -16,6 +16,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from bouquet.core.catalogue import Catalogue, Kind, RecordType
 from bouquet.core.catalogue import Field as CatalogueField
 from bouquet.sources.making import field_made, made_type
+from bouquet.sources.names import free_name, name_of_label
 from bouquet.sources.overlay import (
     FieldOverlay,
     MadeFieldOverlay,
@@ -265,19 +266,8 @@ def _relation(record_type: RecordType, new: NewRelation, types: dict[str, Record
             if column not in {f.column for f in holder.fields if not f.is_custom and not f.formula}:
                 raise OverlayError(f"The {holder.label} has no column “{column}”.")
     taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
-    name = _free_name(new.label, taken, target.name)
+    name = free_name(name_of_label(new.label, target.name), taken)
     return RelationOverlay(name=name, label=new.label.strip(), to=new.to, columns=new.columns, many=new.many)
-
-
-def _free_name(label: str, taken: set[str], otherwise: str) -> str:
-    """
-    A name for paths, made from a label.
-    """
-    plain = "_".join("".join(c if c.isalnum() else " " for c in label.lower()).split()) or otherwise
-    name, n = plain, 2
-    while name in taken:
-        name, n = f"{plain}_{n}", n + 1
-    return name
 
 
 def _with_made(
@@ -291,7 +281,7 @@ def _with_made(
     assert edit.made is not None
     plain = replace(record_type, fields=tuple(f for f in record_type.fields if f.name != edit.field))
     taken = {r.name for r in plain.relations} | {f.name for f in plain.fields}
-    name = edit.field if edit.field in made else _free_name(edit.made.label, taken, "made")
+    name = edit.field if edit.field in made else free_name(name_of_label(edit.made.label, "made"), taken)
     assert name is not None
     told = made.get(name, MadeFieldOverlay(label="", formula="", everyday=True))
     new = told.model_copy(update=edit.made.model_dump())
@@ -325,7 +315,7 @@ def _edit_made_type(
     if edit.made_type is not None:
         of = told.of if told is not None else edit.table
         if told is None:
-            name = _free_name(edit.made_type.label, set(catalogue.record_types), "made")
+            name = free_name(name_of_label(edit.made_type.label, "made"), catalogue.record_types)
         told = MadeTypeOverlay(of=of, **edit.made_type.model_dump())
     elif told is not None:
         changes = {n: getattr(edit, n) for n in ("label", "plural", "meaning") if getattr(edit, n)}

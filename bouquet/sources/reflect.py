@@ -5,9 +5,8 @@ The catalogue of a source: reflected from the database, with the curated documen
 from __future__ import annotations
 
 import hashlib
-import re
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field, replace
 
 import sqlalchemy as sa
@@ -20,6 +19,7 @@ from bouquet.sources.errors import renamed_errors
 from bouquet.sources.guesses import SAMPLING_TIME, TableGuesses, guess_tables, guessed_relations
 from bouquet.sources.making import with_made
 from bouquet.sources.mysql import dialect_of
+from bouquet.sources.names import free_name, path_name
 from bouquet.sources.overlay import (
     FieldOverlay,
     Overlay,
@@ -161,12 +161,12 @@ class _Reflection:
         Names that stand in paths and addresses: the table's own, without its schema where no other has it.
         """
         names: dict[str, str] = {}
-        plain = Counter(_path_name(self.tables[t].name) for t in shown)
+        plain = Counter(path_name(self.tables[t].name) for t in shown)
         for t in shown:
             table = self.tables[t]
-            short = _path_name(table.name)
-            own = short if table.schema is None or plain[short] == 1 else _path_name(f"{table.schema}_{table.name}")
-            names[t] = _free(self._curated(t).name or own, names.values())
+            short = path_name(table.name)
+            own = short if table.schema is None or plain[short] == 1 else path_name(f"{table.schema}_{table.name}")
+            names[t] = free_name(self._curated(t).name or own, names.values())
         return names
 
     def _curated(self, table: str) -> RecordTypeOverlay:
@@ -298,7 +298,7 @@ class _Reflection:
         typed = False
         if curated.kind is not None and curated.kind is not kind:
             kind, stored, typed = self._said_kind(table, name, curated.kind, stored, kind)
-        final = _free(curated.name or _path_name(name), taken)
+        final = free_name(curated.name or path_name(name), taken)
         taken.add(final)
         return Field(
             name=final,
@@ -378,7 +378,7 @@ class _Reflection:
             name, label = self._called(table, foreign)
             if name in taken or (name in fields and table in self.guesses):
                 others = (self.names[target], f"{name}_{self.names[target]}")
-                name = next((n for n in others if n not in taken | fields), _free(f"{name}_record", taken | fields))
+                name = next((n for n in others if n not in taken | fields), free_name(f"{name}_record", taken | fields))
             taken.add(name)
             yield Relation(
                 name=name,
@@ -397,8 +397,8 @@ class _Reflection:
         if len(foreign.pairs) > 1:
             return self.names[foreign.target], (target or self.guesses[foreign.target].label).capitalize()
         column = foreign.pairs[0][0]
-        name = _path_name(column).removesuffix("_id")
-        if name == _path_name(column):
+        name = path_name(column).removesuffix("_id")
+        if name == path_name(column):
             name = self.names[foreign.target]
         if target is not None or table not in self.guesses:
             return name, (target or name.replace("_", " ")).capitalize()
@@ -434,25 +434,10 @@ class _Reflection:
                 plural = plurals.get(other.name, other.plural)
                 name, label = plural.replace(" ", "_").lower(), other.plural.capitalize()
                 if other.name not in curated:
-                    name = _path_name(name)
+                    name = path_name(name)
                     if any(b.label == label for b in back):
                         label = f"{label} by {relation.label.lower()}"
-                name = _free(name if name not in taken else f"{name}_by_{relation.name}", taken)
+                name = free_name(name if name not in taken else f"{name}_by_{relation.name}", taken)
                 taken.add(name)
                 back.append(Relation(name=name, label=label, target=other.name, many=True, pairs=pairs))
             yield replace(record_type, relations=(*record_type.relations, *back))
-
-
-def _path_name(name: str) -> str:
-    """
-    A name as it can stand in a path: without dots, spaces and signs.
-    """
-    plain = re.sub(r"\W+", "_", name).strip("_") if re.search(r"\W", name) else name
-    return plain or "unnamed"
-
-
-def _free(name: str, taken: Collection[str]) -> str:
-    found, n = name, 2
-    while found in taken:
-        found, n = f"{name}_{n}", n + 1
-    return found

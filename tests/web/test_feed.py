@@ -116,3 +116,19 @@ def test_coverage_is_said_while_a_round_is_set(sign_in: SignIn) -> None:
     assert weekdays["coverage"][0] == "Fridays and Saturdays would be in no run."
     assert (weekdays["covered"], weekdays["cure"]["type"]) == (False, "since_last_run")
     assert (daily["coverage"], daily["covered"]) == (["Every day falls into exactly one run."], True)
+
+
+def test_days_off_are_read_from_a_calendar_and_not_kept(sign_in: SignIn) -> None:
+    """By who keeps the house; the days are answered, to be looked at before they are saved."""
+    text = (
+        "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY:Closed\nDTSTART;VALUE=DATE:20261224\nDTEND;VALUE=DATE:20261226\n"
+        "END:VEVENT\nEND:VCALENDAR\n"
+    )
+    read = f"{API}/rounds/days-off/read"
+    assert sign_in("ines").post(read, json={"text": text}).status_code == 403
+    keeper = sign_in("marta")
+    found = keeper.post(read, json={"text": text})
+
+    assert found.json() == [{"day": "2026-12-24", "name": "Closed"}, {"day": "2026-12-25", "name": "Closed"}]
+    assert keeper.get(f"{API}/rounds/days-off").json()["days"] == []
+    assert keeper.post(read, json={"text": "no calendar"}).status_code == 422

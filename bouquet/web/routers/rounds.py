@@ -34,17 +34,14 @@ from bouquet.runs import Services, appendable, checked_folder, no_purpose
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.house import days_off, put_days_off
+from bouquet.store.house import days_off
 from bouquet.store.models import Person, Round, TemplateRecord
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas.runs import (
-    DaysOffOut,
-    DaysOffPart,
     NewRound,
-    OwnDay,
     Planned,
     RoundChange,
     RoundOut,
@@ -76,41 +73,6 @@ def list_all(services: TheServices, person: CurrentPerson, ahead: Annotated[int,
     with services.store.session() as session:
         rounds = [r for r in list_rounds(session) if may(person, "look", r)]
         return [_out(services, session, r, person, ahead) for r in rounds]
-
-
-@router.get("/days-off", response_model=DaysOffOut)
-def get_days_off(services: TheServices, person: CurrentPerson) -> Any:
-    """
-    The days on which the house does not work.
-    """
-    with services.store.session() as session:
-        return _days_off_out(days_off(session), services)
-
-
-@router.put("/days-off", response_model=DaysOffOut)
-def set_days_off(body: DaysOffPart, services: TheServices, person: Annotated[Person, Depends(needs("keep"))]) -> Any:
-    """
-    Say which days the house does not work; rounds that mind them follow at their next moment.
-    """
-    if len(set(body.weekend)) == 7:
-        raise Refused(422, "no_working_day", "At least one day of the week is worked.")
-    off = DaysOff(body.country, body.region, {d.day: d.name for d in body.days}, frozenset(body.weekend))
-    with services.store.session() as session:
-        put_days_off(session, off, services.clock())
-    return _days_off_out(off, services)
-
-
-def _days_off_out(off: DaysOff, services: Services) -> DaysOffOut:
-    today = services.clock().date()
-    days = [today + timedelta(days=n) for n in range(366)]
-    named = [OwnDay(day=d, name=off.name_of(d) or "") for d in days if off.is_off(d) and d.weekday() not in off.weekend]
-    return DaysOffOut(
-        weekend=sorted(off.weekend),
-        country=off.country,
-        region=off.region,
-        days=[OwnDay(day=d, name=n) for d, n in sorted(off.own.items())],
-        next=named[:12],
-    )
 
 
 @router.post("/preview", response_model=Planned)

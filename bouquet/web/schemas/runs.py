@@ -349,6 +349,14 @@ class OwnDay(BaseModel):
     name: str = Field("", max_length=100)
 
 
+class CalendarText(BaseModel):
+    """
+    An iCalendar file (RFC 5545) as text.
+    """
+
+    text: str = Field(min_length=1, max_length=2_000_000)
+
+
 class DaysOffPart(BaseModel):
     """
     The days on which the house does not work: of the week (0 is Monday), public holidays of a country and its region,

@@ -1046,6 +1046,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rounds/days-off/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Days Off
+         * @description The days of an iCalendar file in this year and the two after it, to be taken as days of the house's own. Nothing is
+         *     kept.
+         */
+        post: operations["read_days_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds/preview": {
         parameters: {
             query?: never;
@@ -2123,6 +2144,14 @@ export interface components {
             template: string;
             /** Template Id */
             template_id: number;
+        };
+        /**
+         * CalendarText
+         * @description An iCalendar file (RFC 5545) as text.
+         */
+        CalendarText: {
+            /** Text */
+            text: string;
         };
         /**
          * CandidateOut
@@ -6881,6 +6910,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DaysOffOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_days_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnDay"][];
                 };
             };
             /** @description Validation Error */

@@ -24,6 +24,15 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
   const [text, setText] = useState((known.days ?? []).map((d) => `${d.day} ${d.name}`.trim()).join("\n"));
   const lines = text.split("\n").filter((l) => l.trim());
   const wrong = lines.find((l) => !/^\d{4}-\d\d-\d\d(\s|$)/.test(l.trim()));
+  const read = useMutation({
+    mutationFn: async (file: File) =>
+      answer(api.POST("/api/v1/rounds/days-off/read", { body: { text: await file.text() } })),
+    onSuccess: (days) => {
+      const taken = new Set(lines.map((l) => l.trim().slice(0, 10)));
+      const added = days.filter((d) => !taken.has(d.day)).map((d) => `${d.day} ${d.name}`.trim());
+      setText([...lines, ...added].sort().join("\n"));
+    },
+  });
   const save = useMutation({
     mutationFn: () =>
       answer(
@@ -47,7 +56,7 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
       act="Save"
       busy={save.isPending}
       ready={!wrong}
-      error={save.error}
+      error={save.error ?? read.error}
       onAct={() => save.mutate()}
       onClose={onClose}
     >
@@ -91,6 +100,19 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
           <div className="field-trouble">“{wrong}” does not begin with a date such as 2026-12-24.</div>
         )}
       </Form.Group>
+      <label className="btn btn-quiet btn-sm mt-1">
+        Add the days of a calendar file…
+        <input
+          type="file"
+          accept=".ics,text/calendar"
+          className="visually-hidden"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) read.mutate(file);
+            e.target.value = "";
+          }}
+        />
+      </label>
       {known.next.length > 0 && (
         <p className="soft small mt-2 mb-0">
           Next as saved:{" "}

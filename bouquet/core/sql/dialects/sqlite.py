@@ -16,7 +16,7 @@ from sqlalchemy.sql import operators
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.formula import SQL_TYPES, Node, Reference, Target, can_fail, write_tree
-from bouquet.core.sql.dialects.base import Element
+from bouquet.core.sql.dialects.base import Element, LacksError
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, StandardSql, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference
 from bouquet.core.sql.literals import literal
@@ -25,6 +25,9 @@ from bouquet.core.values import Value
 
 __all__ = ["Sqlite"]
 
+
+#: Different fields and columns that one formula refers to: a function of SQLite takes 127 arguments.
+MOST_REFERENCES = 60
 
 _ZERO: Element = sa.literal_column("0")
 
@@ -155,6 +158,9 @@ class Sqlite(StandardSql):
             return places[reference.target]
 
         text = write_tree(tree, place_of)
+        if len(found) > MOST_REFERENCES:
+            msg = f"A formula in a SQLite source refers to at most {MOST_REFERENCES} fields and columns."
+            raise LacksError(msg)
         faults = [sa.func.coalesce(f, sa.false()) if f is not None else sa.false() for _, f in found]
         given = [literal(text), sa.literal_column(str(len(found))), *(v for v, _ in found), *faults]
         value = sa.func.bouquet_formula(*given, type_=SQL_TYPES[tree.type])

@@ -1,0 +1,86 @@
+"""
+Days off from a calendar that people keep elsewhere: an iCalendar file (RFC 5545).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from dateutil.rrule import rrulestr
+from icalendar import Calendar
+
+from bouquet.core.recurrence.days_off import DaysOffError
+
+__all__ = ["MOST_DAYS", "days_of_calendar"]
+
+#: Days that are taken from a file, and days that one event may last, at most.
+MOST_DAYS, LONGEST = 2_000, 400
+
+
+def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
+    """
+    The days of a calendar's events from `first` to `last`, with their names, in order. Events of a part of a day count
+    for the days that they touch; cancelled ones do not; those that recur are followed by their rule.
+
+    Raises DaysOffError where the text is no calendar, or has more than `MOST_DAYS` such days.
+    """
+    try:
+        events = list(Calendar.from_ical(text).walk("VEVENT"))
+    except (ValueError, IndexError, KeyError, TypeError) as error:
+        msg = "This is no calendar: a file that begins with BEGIN:VCALENDAR is needed."
+        raise DaysOffError(msg) from error
+    found: dict[date, str] = {}
+    for event in events:
+        if str(event.get("status", "")).upper() == "CANCELLED":
+            continue
+        name = " ".join(str(event.get("summary", "")).split())[:100]
+        for day in _days(event, first, last):
+            found.setdefault(day, name)
+            if len(found) > MOST_DAYS:
+                msg = f"This calendar has more than {MOST_DAYS:,} days. Is it one of days off?"
+                raise DaysOffError(msg)
+    return dict(sorted(found.items()))
+
+
+def _days(event: Any, first: date, last: date) -> Iterator[date]:
+    try:
+        begin, end = event.decoded("dtstart"), event.get("dtend")
+        end = end.dt if end is not None else None
+        start = _day(begin)
+        # The end of a whole day is the day after it; a moment ends on its own day, or just before the next.
+        until = start + timedelta(days=1)
+        if end is not None:
+            until = _day(end) if not isinstance(end, datetime) else _day(end - timedelta(seconds=1)) + timedelta(days=1)
+        elif event.get("duration") is not None:
+            until = start + max(timedelta(days=1), event.decoded("duration"))
+        length = min(max((until - start).days, 1), LONGEST)
+        rule = event.get("rrule")
+        starts = [start] if rule is None else _recurring(rule, start, first - timedelta(days=length), last)
+    except (ValueError, TypeError, AttributeError, OverflowError) as error:
+        msg = f"“{event.get('summary', 'An event')}” of this calendar has no day that can be read."
+        raise DaysOffError(msg) from error
+    left_out = {_day(d.dt) for d in _dates(event.get("exdate"))}
+    for begun in starts:
+        if begun not in left_out:
+            days = (begun + timedelta(days=n) for n in range(length))
+            yield from (d for d in days if first <= d <= last)
+
+
+def _day(moment: date) -> date:
+    return moment.date() if isinstance(moment, datetime) else moment
+
+
+def _dates(found: Any) -> list[Any]:
+    listed = found if isinstance(found, list) else [found] if found is not None else []
+    return [d for part in listed for d in part.dts]
+
+
+def _recurring(rule: Any, start: date, first: date, last: date) -> list[date]:
+    said = rule.to_ical().decode()
+    midnight = datetime.combine(start, datetime.min.time())
+    # Whole days have no zone, and neither has the end of their rule here.
+    made = rrulestr(said.replace("Z", ""), dtstart=midnight)
+    begin, end = (datetime.combine(d, datetime.min.time()) for d in (max(first, start), last))
+    return [m.date() for m in made.between(begin, end, inc=True)]
