@@ -23,7 +23,7 @@ import pytest
 import sqlalchemy as sa
 
 from bouquet.demo.cluster import Cluster
-from bouquet.rounds.calendar import _enter_run
+from bouquet.rounds.calendar import enter_run
 from bouquet.runs import Queue, Services, ask_for_run, sweep_files
 from bouquet.runs.comparing import AT_ONCE, key_of
 from bouquet.store import comparisons
@@ -72,7 +72,7 @@ class Campaign:
         kind = self.rng.choice(["small", "large", "sheet", *MODES])
         if kind in MODES:
             with self.services.store.session() as session:
-                run_id = _enter_run(self.services, session, session.get_one(Round, self.rounds[kind]), now()).id
+                run_id = enter_run(self.services, session, session.get_one(Round, self.rounds[kind]), now()).id
         else:
             document = DOCUMENT if kind == "small" else LARGE
             format = "xlsx" if kind == "sheet" else None
