@@ -13,9 +13,10 @@ from dataclasses import dataclass, field
 from itertools import repeat
 from uuid import UUID
 
+import numpy as np
 import polars as pl
 
-__all__ = ["SeenRecords", "SentKeys", "key_digest", "seen_records", "short_digest"]
+__all__ = ["SeenRecords", "SentKeys", "key_digest", "merged_keys", "seen_records", "short_digest"]
 
 Cells = Sequence[str | None]
 
@@ -76,8 +77,15 @@ class SentKeys:
         """
         The digests in order, each once, one after the other.
         """
-        whole = bytes(self._found)
-        return b"".join(sorted({whole[n : n + 8] for n in range(0, len(whole), 8)}))
+        return merged_keys([bytes(self._found)])
+
+
+def merged_keys(parts: Iterable[bytes]) -> bytes:
+    """
+    Digests of eight bytes, one after the other, of several parts: in order, each once.
+    """
+    found = np.frombuffer(b"".join(parts), dtype=">u8")
+    return np.unique(found).astype(">u8").tobytes()
 
 
 def seen_records(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> Iterator[SeenRecords]:

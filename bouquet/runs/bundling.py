@@ -12,6 +12,7 @@ from typing import Any
 
 from bouquet.core.checks import worst
 from bouquet.core.errors import WriteError
+from bouquet.core.memory import merged_keys
 from bouquet.core.naming import safe_name, with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.slip import Digest
@@ -113,10 +114,10 @@ def _pack(
     slip["files"] = [*facts, file_facts(archive)]
     found = [{**f, "words": f"{e.slip['template']}: {f['words']}"} for e in made for f in e.findings]
     verdict = worst([e.verdict for e in made if e.verdict is not None])
-    sent: dict[str, set[bytes]] = {}
+    sent: dict[str, list[bytes]] = {}
     for exported in made:
         for records, keys in exported.sent:
-            sent.setdefault(records, set()).update(keys[n : n + 8] for n in range(0, len(keys), 8))
+            sent.setdefault(records, []).append(keys)
     return Exported(
         (archive,),
         rows,
@@ -124,5 +125,5 @@ def _pack(
         tuple(found),
         sum(e.objections for e in made),
         verdict,
-        tuple((records, b"".join(sorted(keys))) for records, keys in sent.items()),
+        tuple((records, merged_keys(keys)) for records, keys in sent.items()),
     )
