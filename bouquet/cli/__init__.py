@@ -8,6 +8,7 @@ than it uses.
 # isort: off
 # Commands stand in the help in the order in which they are imported here.
 from bouquet.cli import runs
+from bouquet.cli import rounds
 from bouquet.cli import looking
 from bouquet.cli import sources
 from bouquet.cli import house
@@ -15,4 +16,4 @@ from bouquet.cli import house
 # isort: on
 from bouquet.cli.common import app
 
-__all__ = ["app", "house", "looking", "runs", "sources"]
+__all__ = ["app", "house", "looking", "rounds", "runs", "sources"]

@@ -75,7 +75,7 @@ def set_paused(session: Session, round_id: int, paused: bool, now: datetime, unt
     return found
 
 
-def skip_next(session: Session, round_id: int, by: Person, now: datetime) -> Round:
+def skip_next(session: Session, round_id: int, by: str, now: datetime) -> Round:
     """
     Leave the next planned moment out; the round says by whom. Raises NotFound.
     """
@@ -83,7 +83,7 @@ def skip_next(session: Session, round_id: int, by: Person, now: datetime) -> Rou
     if found.next_at < NEVER:
         session.execute(
             insert(Occurrence)
-            .values(round_id=found.id, planned_at=found.next_at, note=f"skipped by {by.name}")
+            .values(round_id=found.id, planned_at=found.next_at, note=f"skipped by {by}")
             .on_conflict_do_nothing()
         )
         found.next_at = next(rhythm_of(found, days_off(session)).after(max(found.next_at, now)), NEVER)

@@ -231,7 +231,7 @@ def skip(round_id: Id, services: TheServices, person: Designer) -> Any:
     """
     with services.store.session() as session:
         _check_owner(_seen_round(session, round_id, person), person)
-        found = skip_next(session, round_id, person, services.clock())
+        found = skip_next(session, round_id, person.name, services.clock())
         return _out(services, session, found, person, AHEAD)
 
 
