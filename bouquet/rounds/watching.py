@@ -33,6 +33,9 @@ log = structlog.get_logger()
 #: Milliseconds that one look may take in the source.
 LONGEST_LOOK = 60_000
 
+#: Failed runs one after the other that make the pause longer, and seconds that it lasts at most.
+MOST_FAILED, LONGEST_PAUSE = 10, 3_600
+
 #: Runs of a round that something is still to become of: what they hold is not taken by another.
 _UNDER_WAY = ("asked", "running", "held", "releasing")
 
@@ -116,6 +119,20 @@ def _is_under_way(session: Session, round_id: int) -> bool:
     return session.scalars(query).first() is not None
 
 
+def _rests(session: Session, round_id: int, watch: Watch, now: datetime) -> bool:
+    """
+    Whether the round waits because its last runs failed: longer after each, an hour at most. What they would have sent
+    is still new.
+    """
+    query = sa.select(Run.status, Run.finished_at).where(Run.round_id == round_id).order_by(Run.id.desc())
+    last = session.execute(query.limit(MOST_FAILED)).all()
+    failed = next((n for n, run in enumerate(last) if run.status != "failed"), len(last))
+    if not failed or last[0].finished_at is None:
+        return False
+    pause = min(watch.every * 2**failed, LONGEST_PAUSE)
+    return bool(now < last[0].finished_at + timedelta(seconds=pause))
+
+
 def _gather(services: Services, session: Session, round_id: int, new: int, now: datetime) -> int | None:
     """
     Note what was found, or ask for a run of it once it is complete.
@@ -127,6 +144,8 @@ def _gather(services: Services, session: Session, round_id: int, new: int, now: 
         found.found = None
         return None
     watch = Watch.model_validate(found.watch or {})
+    if _rests(session, round_id, watch, now):
+        return None
     known = found.found or {}
     since = datetime.fromisoformat(known["since"]) if known else now
     grew = known.get("count") != new

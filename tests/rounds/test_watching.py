@@ -11,6 +11,7 @@ from typing import Any
 
 import psycopg
 import pytest
+import sqlalchemy as sa
 
 from bouquet.rounds import run_now, set_paused
 from bouquet.rounds.watching import watch_rounds
@@ -19,7 +20,7 @@ from bouquet.runs.executor import execute
 from bouquet.sources import Source
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.models import Round
+from bouquet.store.models import Round, TemplateRecord
 from bouquet.store.rounds import NEVER
 from tests.conftest import NOW, OwnCluster
 from tests.runs.test_memory import CRATES, TABLES
@@ -132,6 +133,24 @@ def test_a_paused_round_does_not_look(yard: Watched, pause: bool) -> None:
     with yard.services.store.session() as session:
         set_paused(session, yard.round_id, False, yard.now)
     assert yard.look() == ([1] if pause else [])
+
+
+def test_a_round_that_fails_waits_longer_each_time(yard: Watched) -> None:
+    """It does not fill the ledger with failures; once its cause is gone, everything goes out."""
+    yard.set()
+    with yard.services.store.session() as session:
+        session.execute(sa.update(TemplateRecord).values(deleted_at=NOW))
+    asked = []
+    for _ in range(60):
+        yard.now += timedelta(seconds=10)
+        watch_rounds(yard.services, yard.queue)
+        with yard.services.store.session() as session:
+            asked.append(len(ledger.list_runs(session)))
+    assert asked[0] == 1
+    assert 3 <= asked[-1] <= 6
+    with yard.services.store.session() as session:
+        session.execute(sa.update(TemplateRecord).values(deleted_at=None))
+    assert sum(sum(yard.look(after=600)) for _ in range(3)) == 6
 
 
 def test_a_source_that_is_away_is_looked_at_again(yard: Watched, monkeypatch: pytest.MonkeyPatch) -> None:
