@@ -230,3 +230,27 @@ def people(services: Services) -> dict[str, Any]:
 
     with services.store.session() as session:
         return {p.name.split()[0].lower(): p for p in session.scalars(select(Person))}
+
+
+@pytest.fixture
+def shell(services: Services, marrowby: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
+    """
+    Calls of `bouquet` with the tests' settings.
+    """
+    from typer.testing import CliRunner
+
+    from bouquet.cli import app
+    from bouquet.settings import settings as of_the_house
+
+    for name, value in {
+        "STORE_URL": services.store.url,
+        "SOURCE_URL": marrowby,
+        "SOURCE_CATALOGUE": CATALOGUE,
+        "FILES": services.files,
+        "OUTGOING": services.outgoing,
+        "ENV_FILE": tmp_path / "none",
+    }.items():
+        monkeypatch.setenv(f"BOUQUET_{name}", str(value))
+    of_the_house.cache_clear()
+    yield lambda *arguments, **more: CliRunner().invoke(app, [str(a) for a in arguments], **more)
+    of_the_house.cache_clear()

@@ -8,20 +8,17 @@ import csv
 import json
 import tomllib
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner, Result
 
-from bouquet.cli import app
 from bouquet.runs import Services
 from bouquet.settings import settings
 from bouquet.store import people as folk
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from tests.conftest import CATALOGUE, NOW
+from tests.conftest import NOW
 from tests.runs.post_office import post_office
 
 DOCUMENT = {
@@ -32,27 +29,6 @@ DOCUMENT = {
     "filter": {"all": [{"path": "raised_on", "is": "in_window", "window": {"type": "previous", "unit": "month"}}]},
     "output": {"name": "orders_{as_of:%Y-%m}"},
 }
-
-
-@pytest.fixture
-def shell(services: Services, marrowby: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
-    """Calls of `bouquet` with the tests' settings."""
-    for name, value in {
-        "STORE_URL": services.store.url,
-        "SOURCE_URL": marrowby,
-        "SOURCE_CATALOGUE": CATALOGUE,
-        "FILES": services.files,
-        "OUTGOING": services.outgoing,
-        "ENV_FILE": tmp_path / "none",
-    }.items():
-        monkeypatch.setenv(f"BOUQUET_{name}", str(value))
-    settings.cache_clear()
-
-    def call(*arguments: object, **more: Any) -> Result:
-        return CliRunner().invoke(app, [str(a) for a in arguments], **more)
-
-    yield call
-    settings.cache_clear()
 
 
 @pytest.fixture

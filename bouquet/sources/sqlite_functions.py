@@ -274,12 +274,15 @@ def _joined(values: str | None, separator: str, at_most: int) -> str | None:
 def _once(values: str | None, blanks: str | None, backwards: int, blanks_first: int) -> str | None:
     """
     The different ones of listed values, each where it first stands; those that only stand as blanks do at one end.
+    `blanks` is None where none does.
     """
     if values is None:
         return None
     place: dict[Any, int] = {}
     blank: dict[Any, bool] = {}
-    for n, (value, empty) in enumerate(zip(json.loads(values), json.loads(blanks or "[]"), strict=True)):
+    found = json.loads(values)
+    flags = json.loads(blanks) if blanks is not None else [False] * len(found)
+    for n, (value, empty) in enumerate(zip(found, flags, strict=True)):
         place.setdefault(value, n)
         blank[value] = blank.get(value, True) and bool(empty)
     found = sorted(place, key=lambda v: -place[v] if backwards else place[v])

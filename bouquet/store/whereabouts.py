@@ -64,8 +64,12 @@ def whereabout(session: Session, run: Run) -> Whereabout:
 
 def keep_keys(session: Session, run: Run, sent: Sequence[tuple[str, bytes]]) -> None:
     """
-    Keep the keys of the records that a run's files hold, in the place of those of an earlier attempt.
+    Keep the keys of the records that a run's files hold, in the place of those of an earlier attempt. An attempt that
+    was overtaken keeps nothing.
     """
+    known = session.get(Run, run.id, with_for_update={"of": Run}, populate_existing=True)
+    if known is None or known.attempt != run.attempt:
+        return
     session.execute(sa.delete(SentKeysRecord).where(SentKeysRecord.run_id == run.id))
     for records, keys in sent:
         if keys:

@@ -5,44 +5,22 @@ Rounds by command line: what it prints and changes is what the store has.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
 from datetime import timedelta
-from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner, Result
 
-from bouquet.cli import app
 from bouquet.runs import Services
-from bouquet.settings import settings
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round
-from tests.conftest import CATALOGUE, NOW
+from tests.conftest import NOW
 
 WARDS = {
     "name": "Wards each day",
     "records": "ward",
     "columns": [{"id": "a", "heading": "Ward", "value": {"field": "name"}}],
 }
-
-
-@pytest.fixture
-def shell(services: Services, marrowby: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Any]:
-    """A way to call the command line on a house of the tests."""
-    for name, value in {
-        "STORE_URL": services.store.url, "SOURCE_URL": marrowby, "SOURCE_CATALOGUE": CATALOGUE,
-        "FILES": services.files, "OUTGOING": services.outgoing, "ENV_FILE": tmp_path / "none",
-    }.items():  # fmt: skip
-        monkeypatch.setenv(f"BOUQUET_{name}", str(value))
-    settings.cache_clear()
-
-    def call(*arguments: object) -> Result:
-        return CliRunner().invoke(app, [str(a) for a in arguments])
-
-    yield call
-    settings.cache_clear()
 
 
 @pytest.fixture

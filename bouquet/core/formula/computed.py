@@ -84,7 +84,7 @@ def _plainly(function: Callable[..., Any]) -> Callable[..., Any]:
     return lambda kinds, *given: function(*given)
 
 
-def _ofknown(function: Callable[[list[Decimal]], Any]) -> Callable[..., Any]:
+def _of_known(function: Callable[[list[Decimal]], Any]) -> Callable[..., Any]:
     """
     A function of the numbers that are not blank, and blank where all are.
     """
@@ -95,7 +95,7 @@ def _ofknown(function: Callable[[list[Decimal]], Any]) -> Callable[..., Any]:
 _PLAIN: dict[str, Callable[..., Any]] = {
     "*": EXACT.multiply, "/": divided, "^": power, "POWER": power, "%": lambda a: divided(a, Decimal(100)),
     "prefix -": lambda a: EXACT.minus(a), "prefix +": lambda a: a, "&": lambda *t: "".join(t),
-    "CONCATENATE": lambda *t: "".join(t), "XOR": lambda *t: sum(t) % 2 == 1, "TRUE": lambda: True, 
+    "CONCATENATE": lambda *t: "".join(t), "XOR": lambda *t: sum(t) % 2 == 1, "TRUE": lambda: True,
     "FALSE": lambda: False,
     "NOT": lambda t: None if t is None else not t,
     "AND": lambda *t: False if False in t else None if None in t else True,
@@ -147,11 +147,11 @@ CALLS: dict[str, Callable[..., Any]] = {
     "<=": _compared(lambda a, b: a <= b),
     ">": _compared(lambda a, b: a > b),
     ">=": _compared(lambda a, b: a >= b),
-    "MIN": _ofknown(min),
-    "MAX": _ofknown(max),
-    "SUM": _ofknown(summed),
-    "PRODUCT": _ofknown(multiplied),
-    "AVERAGE": _ofknown(lambda n: divided(summed(n), Decimal(len(n)))),
+    "MIN": _of_known(min),
+    "MAX": _of_known(max),
+    "SUM": _of_known(summed),
+    "PRODUCT": _of_known(multiplied),
+    "AVERAGE": _of_known(lambda n: divided(summed(n), Decimal(len(n)))),
     "ISNUMBER": lambda kinds, v: isinstance(v, Decimal),
     "ISTEXT": lambda kinds, v: kinds[0] == Type.TEXT and not is_blank(v),
     "ISNONTEXT": lambda kinds, v: is_blank(v) if kinds[0] == Type.TEXT else True,

@@ -16,7 +16,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.elements import Grouping
 from sqlalchemy.sql.functions import Function
 
-__all__ = ["F", "Phrase", "Words", "add_words"]
+__all__ = ["F", "Phrase", "Words", "add_words", "text_of"]
 
 Element = sa.ColumnElement[Any]
 
@@ -75,3 +75,10 @@ class _Phrases:
 
 
 F = _Phrases()
+
+
+def text_of(pattern: Element) -> str:
+    """
+    The text of a pattern that stands in the formula itself.
+    """
+    return str(pattern.name)[1:-1].replace("''", "'")

@@ -10,8 +10,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from bouquet.core.formula.phrases import Phrase, Words, add_words
-from bouquet.core.formula.words_postgresql import text_of
+from bouquet.core.formula.phrases import Phrase, Words, add_words, text_of
 from bouquet.core.patterns import parse_date_pattern, parse_number_pattern
 from bouquet.core.values import DAY_SAID, WHITE
 

@@ -9,20 +9,11 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql
 
-from bouquet.core.formula.phrases import add_words
+from bouquet.core.formula.phrases import add_words, text_of
 from bouquet.core.patterns import parse_date_pattern, parse_number_pattern
 from bouquet.core.values import DAY_SAID, WHITE
 
-__all__ = ["text_of"]
-
 Element = sa.ColumnElement[Any]
-
-
-def text_of(pattern: Element) -> str:
-    """
-    The text of a pattern that stands in the formula itself.
-    """
-    return str(pattern.name)[1:-1].replace("''", "'")
 
 
 def _plain(code: str) -> Element:

@@ -26,6 +26,9 @@ from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut, Whereab
 
 router = APIRouter(route_class=ExactRoute, prefix="/records", tags=["records"], dependencies=[Depends(needs("look"))])
 
+#: The key of one record, a text a part.
+RecordKey = Annotated[list[str], Query(max_length=8)]
+
 
 def _out(view: View, person: Person) -> ViewOut:
     return ViewOut(
@@ -92,7 +95,7 @@ def get_uses(
     view: TheView,
     services: TheServices,
     person: CurrentPerson,
-    key: Annotated[list[str], Query(max_length=8)],
+    key: RecordKey,
 ) -> Any:
     """
     Where one record is used: saved lists that hold it, and for each template of its type whether it is in, or why not.
@@ -113,7 +116,7 @@ def get_whereabouts(
     view: TheView,
     services: TheServices,
     person: CurrentPerson,
-    key: Annotated[list[str], Query(max_length=8)],
+    key: RecordKey,
 ) -> Any:
     """
     Where one record has gone: the runs whose files left with it, newest first, of those that one may see.

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { DaysOffInfo } from "../api";
-import { FormDialog, Trouble } from "../shared";
+import { FileInput, FormDialog, Trouble } from "../shared";
 import { DAYS } from "./rhythm";
 
 /** The days on which the house does not work, for rounds that mind them. */
@@ -102,16 +102,7 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
       </Form.Group>
       <label className="btn btn-quiet btn-sm mt-1">
         Add the days of a calendar file…
-        <input
-          type="file"
-          accept=".ics,text/calendar"
-          className="visually-hidden"
-          onChange={(e) => {
-            const file = e.target.files?.[0];
-            if (file) read.mutate(file);
-            e.target.value = "";
-          }}
-        />
+        <FileInput accept=".ics,text/calendar" onFile={read.mutate} />
       </label>
       {known.next.length > 0 && (
         <p className="soft small mt-2 mb-0">

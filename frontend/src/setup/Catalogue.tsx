@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Dropdown, Form } from "react-bootstrap";
 import { answer, aboutSource, api } from "../api";
 import type { CatalogueInfo, CatalogueTable } from "../api";
-import { Icon, Trouble, capital, count, plural } from "../shared";
+import { FileInput, Icon, Trouble, capital, count, plural } from "../shared";
 import { useCurrentSource } from "../shell";
 import { Drift } from "./Drift";
 import { PutIntoUse } from "./PutIntoUse";
@@ -173,16 +173,7 @@ function Acts({ info, onLoad, onGiveUp, onUse, onVersions, onSchemas }: ActsProp
           </Dropdown.Item>
           <label className="dropdown-item">
             Load a document…
-            <input
-              type="file"
-              accept=".toml"
-              className="visually-hidden"
-              onChange={(e) => {
-                const file = e.target.files?.[0];
-                if (file) void file.text().then(onLoad);
-                e.target.value = "";
-              }}
-            />
+            <FileInput accept=".toml" onFile={(file) => void file.text().then(onLoad)} />
           </label>
           <Dropdown.Item as="button" onClick={onVersions}>
             Versions…

@@ -22,6 +22,7 @@ export { Confirm } from "./Confirm";
 export { PickList } from "./PickList";
 export type { Pickable } from "./PickList";
 export { NumberInput } from "./NumberInput";
+export { FileInput } from "./FileInput";
 export { FormDialog } from "./FormDialog";
 export { WINDOWS, sameKind } from "./windows";
 export type { Window } from "./windows";

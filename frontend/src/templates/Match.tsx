@@ -8,7 +8,7 @@ import { FieldPicker } from "../bench/components/FieldPicker";
 import { useRecordType } from "../bench/hooks/useFields";
 import type { Column, ColumnValue, Show } from "../bench/types";
 import { Hint } from "../shell";
-import { Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
+import { FileInput, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
 
 /** What fills one heading, as a person left it. */
 interface Filling {
@@ -168,15 +168,7 @@ export function Match() {
             <div className="d-flex gap-3 align-items-center mt-2">
               <label className="btn btn-quiet btn-sm">
                 <Icon name="paperclip" /> or take it from a sample file
-                <input
-                  type="file"
-                  className="visually-hidden"
-                  accept=".csv,.tsv,.txt,.xlsx,.xls,.ods"
-                  onChange={(e) => {
-                    const file = e.target.files?.[0];
-                    if (file) read.mutate(file);
-                  }}
-                />
+                <FileInput accept=".csv,.tsv,.txt,.xlsx,.xls,.ods" onFile={read.mutate} />
               </label>
               {matches.data && (
                 <span className="soft">

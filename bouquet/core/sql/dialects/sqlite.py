@@ -183,7 +183,7 @@ class Sqlite(StandardSql):
 
     def different(self, value: Element, *where: Element | None) -> Element:
         listed = self.listed(_bare(value), [value.asc()], *where)
-        return sa.func.bouquet_once(listed, sa.func.replace(listed, literal(""), literal("")), _ZERO, _ZERO)
+        return sa.func.bouquet_once(listed, sa.null(), _ZERO, _ZERO)
 
     def nth(self, values: Element, n: int, found: Field) -> Element:
         return sa.func.bouquet_nth(values, sa.literal_column(str(n)))
