@@ -251,8 +251,12 @@ class Source:
         """
         if not self.copy or sa.make_url(self.copy).get_backend_name() != "postgresql":
             return None
-        behind = sa.extract("epoch", sa.func.now() - sa.func.pg_last_xact_replay_timestamp())
-        row = snapshot.row(sa.select(sa.cast(behind, sa.Float).label("behind")))
+        # All that came was replayed, and more would come at once: not behind, however long ago the last change was.
+        receiving = sa.select(sa.column("pid")).select_from(sa.table("pg_stat_wal_receiver")).exists()
+        all_replayed = sa.func.pg_last_wal_receive_lsn() == sa.func.pg_last_wal_replay_lsn()
+        since = sa.extract("epoch", sa.func.now() - sa.func.pg_last_xact_replay_timestamp())
+        behind = sa.case((sa.and_(receiving, all_replayed), 0.0), else_=sa.cast(since, sa.Float))
+        row = snapshot.row(sa.select(behind.label("behind")))
         return None if row["behind"] is None else round(max(0.0, float(row["behind"])), 1)
 
     def _environment(self) -> Literal["practice", "live"]:

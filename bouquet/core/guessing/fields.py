@@ -5,7 +5,7 @@ What a record is known by, which of its fields people look at every day, and whi
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
@@ -131,7 +131,7 @@ def guess_everyday(table: TableFacts, title: str | None, personal: Collection[st
     return [Guess(c.name, chosen[c.name]) for c in table.columns if c.name in chosen]
 
 
-def _rank(column: ColumnFacts, table: TableFacts, words: list[str], title: str | None) -> tuple[int, str] | None:
+def _rank(column: ColumnFacts, table: TableFacts, words: Sequence[str], title: str | None) -> tuple[int, str] | None:
     last, machine = words[-1], bool(MACHINE & set(words))
     if column.name == title:
         return 0, "the record is known by it"

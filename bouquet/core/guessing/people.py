@@ -6,6 +6,7 @@ until somebody says otherwise: better one too many than one too few.
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
@@ -65,7 +66,7 @@ def guess_personal(table: TableFacts, column: ColumnFacts, prefix: str = "") -> 
     return _names_of_persons(table, column, words)
 
 
-def _names_of_persons(table: TableFacts, column: ColumnFacts, words: list[str]) -> Guess[bool] | None:
+def _names_of_persons(table: TableFacts, column: ColumnFacts, words: Sequence[str]) -> Guess[bool] | None:
     if not column.kind.is_text or column.stored != "text":
         return None
     person = (

@@ -61,7 +61,8 @@ def split_name(name: str) -> tuple[str, ...]:
     return tuple(part.lower() for part in _PARTS.findall(name))
 
 
-def words_of(name: str, prefix: str = "") -> list[str]:
+@lru_cache(200_000)
+def words_of(name: str, prefix: str = "") -> tuple[str, ...]:
     """
     The words of a name, abbreviations written out; without a prefix that all columns of its table share.
     """
@@ -69,7 +70,7 @@ def words_of(name: str, prefix: str = "") -> list[str]:
     if prefix and len(parts) > 1 and parts[0] == prefix:
         parts = parts[1:]
     text = " ".join(SHORT.get(part, part) for part in parts).replace("e mail", "e-mail")
-    return text.split() or [name.lower()]
+    return tuple(text.split()) or (name.lower(),)
 
 
 def common_prefix(names: Sequence[str]) -> str:
@@ -104,7 +105,7 @@ def label_of_column(
     A heading for a column of a table whose records are called `table`. One that names a record of another, called
     `leads_to`, is called after it: `customer_id` is "Customer". A record's own number is "Customer number".
     """
-    words = words_of(name, prefix)
+    words: Sequence[str] = words_of(name, prefix)
     if unit_said and len(words) > 1:
         words = words[:-1]
     if is_key and table and words[-1] in ("id", "key") and (len(words) == 1 or words[:-1] == table.split()):
@@ -174,6 +175,6 @@ def plural_of(label: str) -> str:
     return " ".join([*before, several]) + preposition + rest
 
 
-def _written(words: list[str]) -> str:
+def _written(words: Sequence[str]) -> str:
     text = " ".join(w.upper() if w in CAPITALS else w for w in words)
     return text[:1].upper() + text[1:]

@@ -66,6 +66,7 @@ export function Catalogue() {
               table={shown.table}
               tables={info.tables}
               busy={edit.isPending}
+              onOpen={setChosen}
               onEdit={(edits) => edits.length > 0 && edit.mutate(edits)}
             />
           )}

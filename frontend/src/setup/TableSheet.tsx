@@ -4,6 +4,7 @@ import type { CatalogueEdit, CatalogueTable, CuratedField, CuratedType } from ".
 import { Icon, Trouble, capital } from "../shared";
 import { FieldRow } from "./FieldRow";
 import { FieldDialog, RelationDialog, TypeDialog } from "./MakeDialogs";
+import { RelationPicture } from "./RelationPicture";
 import { tableEdit } from "./cells";
 import { useCatalogue, useTable } from "./useCatalogue";
 
@@ -11,6 +12,7 @@ interface Props {
   table: string;
   tables: CatalogueTable[];
   busy: boolean;
+  onOpen: (table: string) => void;
   onEdit: (edits: CatalogueEdit[]) => void;
 }
 
@@ -18,7 +20,7 @@ interface Props {
 type Making = { what: "field"; field?: CuratedField } | { what: "type" } | { what: "relation" };
 
 /** One record type: what it is called, and its fields in a sheet. */
-export function TableSheet({ table, tables, busy, onEdit }: Props) {
+export function TableSheet({ table, tables, busy, onOpen, onEdit }: Props) {
   const [making, setMaking] = useState<Making | null>(null);
   const known = useTable(table);
   const type = known.data;
@@ -59,7 +61,13 @@ export function TableSheet({ table, tables, busy, onEdit }: Props) {
           </tbody>
         </table>
       </div>
-      <Relations type={type} onEdit={onEdit} onMake={() => setMaking({ what: "relation" })} />
+      <Relations
+        type={type}
+        tables={tables}
+        onOpen={onOpen}
+        onEdit={onEdit}
+        onMake={() => setMaking({ what: "relation" })}
+      />
       {making && <MakeDialog type={type} tables={tables} making={making} onClose={() => setMaking(null)} />}
     </section>
   );
@@ -174,37 +182,29 @@ function Name({
 
 interface RelationsProps {
   type: CuratedType;
+  tables: CatalogueTable[];
+  onOpen: (table: string) => void;
   onEdit: (edits: CatalogueEdit[]) => void;
   onMake: () => void;
 }
 
-function Relations({ type, onEdit, onMake }: RelationsProps) {
+function Relations({ type, tables, onOpen, onEdit, onMake }: RelationsProps) {
   return (
     <div className="catalogue-relations">
-      <strong>Leads to</strong>
-      {type.relations.length === 0 && <span className="soft">no other records</span>}
-      {type.relations.map((r) => (
-        <span key={r.name} className="tag" title={r.guess ? `guessed: ${r.guess}` : undefined}>
-          {r.many ? "many " : ""}
-          {r.label}
-          {r.guess && <em> guessed</em>}
-          {r.made && (
-            <button
-              type="button"
-              className="btn btn-link p-0 ms-1"
-              aria-label={`Remove the relation ${r.label}`}
-              onClick={() => onEdit([tableEdit(type.table, { without_relation: r.name })])}
-            >
-              <Icon name="x" />
-            </button>
-          )}
-        </span>
-      ))}
-      {type.made_of === "" && (
-        <Button variant="quiet" size="sm" onClick={onMake}>
-          <Icon name="plus" /> A relation by hand
-        </Button>
-      )}
+      <div className="d-flex align-items-center gap-3">
+        <h3 className="h6 m-0">Hangs together with</h3>
+        {type.made_of === "" && (
+          <Button variant="quiet" size="sm" onClick={onMake}>
+            <Icon name="plus" /> A relation by hand
+          </Button>
+        )}
+      </div>
+      <RelationPicture
+        type={type}
+        tables={tables}
+        onOpen={onOpen}
+        onRemove={(name) => onEdit([tableEdit(type.table, { without_relation: name })])}
+      />
     </div>
   );
 }
