@@ -2,6 +2,7 @@
 The template document: its models, and reading it.
 """
 
+from bouquet.core.template.acceptance import RECIPIENT_FORMAT, Acceptance, LayoutColumn, read_acceptance, whole_pattern
 from bouquet.core.template.bundle import BUNDLE, Bundle, is_bundle, read_bundle, whole_template
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
 from bouquet.core.template.companions import child_template, folder_formula, folder_of
@@ -30,6 +31,8 @@ __all__ = [
     "BUNDLE",
     "FORMAT",
     "HEADING_LENGTH",
+    "RECIPIENT_FORMAT",
+    "Acceptance",
     "AllOf",
     "AnyOf",
     "Ask",
@@ -51,6 +54,7 @@ __all__ = [
     "FormulaTest",
     "FormulaValue",
     "Has",
+    "LayoutColumn",
     "Narrowing",
     "NoneOf",
     "Order",
@@ -75,8 +79,10 @@ __all__ = [
     "is_bundle",
     "narrowed",
     "only_records",
+    "read_acceptance",
     "read_bundle",
     "read_document",
+    "whole_pattern",
     "whole_template",
     "with_windows",
 ]
