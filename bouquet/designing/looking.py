@@ -10,13 +10,13 @@ from typing import TypeAlias
 import polars as pl
 
 from bouquet.core.dictionary import column_words
-from bouquet.core.naming import NameFacts, file_name
+from bouquet.core.naming import file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import OBJECTS, Statements
 from bouquet.core.template import Column, FoldValue, Severity, Template
 from bouquet.core.writers import WRITERS
-from bouquet.runs.export import window_of
+from bouquet.runs.naming import name_facts
 from bouquet.sources import Snapshot
 
 __all__ = ["CELL_SHOWN", "Mark", "SeenRows", "SheetColumn", "expected_name", "first_rows", "sheet_columns"]
@@ -200,14 +200,5 @@ def expected_name(template: Template, resolution: Resolution) -> str:
         return ""
     split = template.output.split
     several = split is not None and not (split.into == "sheets" and template.output.format == "xlsx")
-    facts = NameFacts(
-        template=template.name,
-        records=plan.row_type.name,
-        as_of=plan.context.as_of.astimezone(plan.zone),
-        window_start=window_of(plan)[0],
-        window_end=window_of(plan)[1],
-        answers=dict(plan.answers),
-        value="…" if plan.split is not None and several else None,
-        part=1 if several else None,
-    )
+    facts = name_facts(plan, 0, 1 if several else None, "…" if plan.split is not None and several else None)
     return file_name(template.output.name, facts, WRITERS[template.output.format].extension)

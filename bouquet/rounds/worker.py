@@ -7,16 +7,18 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import signal
+from functools import partial
 
 import structlog
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError
+from bouquet.delivery import deliver_due, end_old_links
 from bouquet.rounds.calendar import tick_rounds
 from bouquet.rounds.watching import watch_rounds
 from bouquet.runs import Queue, Services
 from bouquet.runs.drift import look_for_drift
-from bouquet.store import care
+from bouquet.store import care, deliveries
 
 __all__ = ["make_queue", "read_sources", "work"]
 
@@ -48,6 +50,33 @@ def read_sources(services: Services) -> None:
         care.note_care(session, "sources", failures, services.clock())
 
 
+def _send_out(services: Services, queue: Queue, run_id: int) -> None:
+    with services.store.session() as session:
+        due = deliveries.due_recipients(session, services.clock(), run_id)
+    for recipient in due:
+        queue.put_recipient(recipient)
+
+
+def look_after_deliveries(services: Services, queue: Queue) -> None:
+    """
+    Wake workers for every delivery that is due, also those that a worker broke off, and end links that ran out.
+    """
+    failures = []
+    try:
+        with services.store.session() as session:
+            due = deliveries.due_recipients(session, services.clock())
+        for recipient in due:
+            queue.put_recipient(recipient)
+        end_old_links(services)
+    except DBAPIError:
+        raise
+    except Exception as error:
+        log.warning("deliveries_not_looked_after", error=str(error))
+        failures.append(str(error))
+    with services.store.session() as session:
+        care.note_care(session, "deliveries", failures, services.clock())
+
+
 def make_queue(services: Services) -> Queue:
     """
     The queue with everything that workers do.
@@ -55,6 +84,8 @@ def make_queue(services: Services) -> Queue:
     queue = Queue(services)
     queue.add_periodic("tick_rounds", TICK, lambda: tick_rounds(services, queue))
     queue.add_periodic("watch_rounds", TICK, lambda: watch_rounds(services, queue))
+    queue.add_deliveries(partial(deliver_due, services), partial(_send_out, services, queue))
+    queue.add_periodic("look_after_deliveries", TICK, lambda: look_after_deliveries(services, queue))
     queue.add_periodic("read_sources", READ, lambda: read_sources(services))
     return queue
 

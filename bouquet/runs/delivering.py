@@ -27,7 +27,7 @@ from bouquet.runs.errors import FolderError
 from bouquet.runs.mailing import mail_files
 from bouquet.runs.outgoing import Place, checked_folder, opened_place
 from bouquet.runs.services import Services
-from bouquet.store.models import LATER, Appending, Delivery, Round, Run, RunFile
+from bouquet.store.models import LATER, Appending, Placing, Round, Run, RunFile
 
 __all__ = ["MODES", "appendable", "deliver"]
 
@@ -69,10 +69,10 @@ def deliver(
     that goes out; afterwards the files are mailed. Raises WriteError, FolderError and MailError.
     """
     assert run.round_id is not None
-    archive = [f for f in files if f.role == "archive"]
-    going = archive or [f for f in files if f.role not in LATER]
-    entries = _reserved(services, run, going)
-    for file, entry in zip(going, entries, strict=True):
+    own = [f for f in files if f.recipient_id is None]
+    archive = [f for f in own if f.role == "archive"]
+    going = archive or [f for f in own if f.role not in LATER]
+    for file, entry in _reserved(services, run, going):
         if entry.done:
             continue
         with services.storage.fetched(file.path) as made:
@@ -86,24 +86,29 @@ def deliver(
             else:
                 _replace(services.outgoing, made, entry)
         with services.store.session() as session:
-            session.get_one(Delivery, entry.id).done = True
+            session.get_one(Placing, entry.id).done = True
     mail_files(services, run, going)
 
 
-def _reserved(services: Services, run: Run, going: Sequence[RunFile]) -> list[Delivery]:
+def _reserved(services: Services, run: Run, going: Sequence[RunFile]) -> list[tuple[RunFile, Placing]]:
     """
-    The places of a run's files: those entered before, or new ones.
+    The places of a run's files: those entered before, or new ones; none where the round has no folder.
     """
     with services.store.session() as session:
-        placed = sa.select(Delivery).where(Delivery.run_id == run.id, Delivery.mode != "mail")
-        known = session.scalars(placed.order_by(Delivery.position)).all()
+        placed = sa.select(Placing).where(Placing.run_id == run.id, Placing.mode != "mail")
+        known = session.scalars(placed.order_by(Placing.position)).all()
         if known:
-            return list(known)
+            return list(zip(going, known, strict=True))
         round_ = session.get_one(Round, run.round_id)
+        if not round_.folder:
+            return []
         folder, mode = checked_folder(round_.folder), round_.mode
         now = services.clock()
         return [
-            _reserve(session, services.outgoing, folder, file.name, run_id=run.id, position=n, mode=mode, now=now)
+            (
+                file,
+                _reserve(session, services.outgoing, folder, file.name, run_id=run.id, position=n, mode=mode, now=now),
+            )
             for n, file in enumerate(going)
         ]
 
@@ -118,7 +123,7 @@ def _reserve(
     position: int,
     mode: str,
     now: datetime,
-) -> Delivery:
+) -> Placing:
     """
     Enter a file's place. A name that must be new is one that no other run has taken and no file has.
     """
@@ -129,11 +134,11 @@ def _reserve(
                 if place.exists():
                     continue
         values = {"run_id": run_id, "position": position, "target": target, "mode": mode, "entered_at": now}
-        entered = session.execute(insert(Delivery).values(**values).on_conflict_do_nothing().returning(Delivery.id))
+        entered = session.execute(insert(Placing).values(**values).on_conflict_do_nothing().returning(Placing.id))
         if (found := entered.scalar()) is not None:
-            return session.get_one(Delivery, found)
+            return session.get_one(Placing, found)
         # Another attempt of the same run may have entered the place in the meantime.
-        own = sa.select(Delivery).where(Delivery.run_id == run_id, Delivery.position == position)
+        own = sa.select(Placing).where(Placing.run_id == run_id, Placing.position == position)
         if known := session.scalars(own).first():
             return known
     raise WriteError(f"There is no free name left for “{name}”; clear the folder.")
@@ -148,7 +153,7 @@ def _told(name: str) -> Iterator[None]:
         raise WriteError(f"The file could not be put into “{name}”: {reason}.") from error
 
 
-def _put_new(services: Services, made: Path, file: RunFile, entry: Delivery) -> Delivery:
+def _put_new(services: Services, made: Path, file: RunFile, entry: Placing) -> Placing:
     """
     Put a file where none is; returns the place it came to. A file that somebody else put there in the meantime keeps
     its name.
@@ -164,7 +169,7 @@ def _put_new(services: Services, made: Path, file: RunFile, entry: Delivery) -> 
                 return entry
         path = PurePosixPath(entry.target)
         with services.store.session() as session:
-            session.delete(session.get_one(Delivery, entry.id))
+            session.delete(session.get_one(Placing, entry.id))
             session.flush()
             entry = _reserve(
                 session,
@@ -186,7 +191,7 @@ def _digest_of(place: Place) -> str:
     return digest.hexdigest()
 
 
-def _replace(root: Path, made: Path, entry: Delivery) -> None:
+def _replace(root: Path, made: Path, entry: Placing) -> None:
     with (
         _told(entry.target),
         opened_place(root, entry.target) as place,

@@ -22,16 +22,17 @@ from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.plan import Plan, resolve
-from bouquet.core.template import Template, read_bundle, read_document
+from bouquet.core.template import Template, read_acceptance, read_bundle, read_document
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export, Exported
+from bouquet.runs.forms import Addressed
 from bouquet.runs.remembering import hold_in_run, narrowed_plan, repeated, wants_memory
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
-from bouquet.store import people
+from bouquet.store import deliveries, people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run, RunFile
 from bouquet.store.rounds import SOURCE_CHANGED
@@ -143,7 +144,7 @@ def _send(services: Services, run: Run) -> None:
     """
     files = [f for f in run.files if f.removed_at is None]
     try:
-        if run.round_id is not None:
+        if run.round_id is not None and _has_folder_or_mail(services, run):
             deliver(services, run, files, lambda: _planned(services, run).alone)
     except (SourceDown, DBAPIError):
         # To append, the source is asked what the file begins with; it and the store may come back.
@@ -155,6 +156,15 @@ def _send(services: Services, run: Run) -> None:
     else:
         notice = f"{run.name} is ready: {run.rows_written:,} rows."
         _finish(services, run, status="ready", notice=notice, error=None)
+
+
+def _has_folder_or_mail(services: Services, run: Run) -> bool:
+    """
+    Whether a round puts its files into a folder of its own, or mails them; recipients get theirs by the outbox.
+    """
+    with services.store.session() as session:
+        round_ = session.get_one(Round, run.round_id)
+        return bool(round_.folder or round_.mail_to)
 
 
 def _pause_round(services: Services, run: Run, error: TemplateError) -> None:
@@ -240,6 +250,12 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         keep_keys(session, run, exported.sent)
     days = planned.keep_days if planned.keep_days is not None else services.keep_days
     facts["keep_until"] = services.clock() + timedelta(days=days)
+    nobodys = _parts_of_nobody(services, run, exported)
+    if nobodys:
+        notice = f"{run.name} waits for you: nobody receives the parts {', '.join(nobodys[:8])}."
+        facts["error"] = {"code": "parts_of_nobody", "message": notice}
+        _finish(services, run, status="held", files=files, notice=notice, **facts)
+        return None
     if exported.verdict == "hold":
         held = [c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "hold"]
         notice = f"{run.name} waits for you: {'; '.join(held)}."
@@ -255,6 +271,35 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     if not entered:
         raise RunCancelled("The run was cancelled.")
     return made
+
+
+def _parts_of_nobody(services: Services, run: Run, exported: Exported) -> list[str]:
+    """
+    The values of the parts that nobody receives, where the round is to wait then.
+    """
+    with services.store.session() as session:
+        round_ = session.get(Round, run.round_id) if run.round_id is not None else None
+        if round_ is None or round_.own_part is None or round_.own_part["missing"] != "hold":
+            return []
+        return deliveries.parts_of_nobody(session, round_.own_part["fact"], [f.part for f in exported.files])
+
+
+def _addressed(services: Services, run: Run) -> list[Addressed]:
+    """
+    Whom a run is for, where its round says so.
+    """
+    with services.store.session() as session:
+        round_ = session.get(Round, run.round_id) if run.round_id is not None else None
+        if round_ is None:
+            return []
+        if round_.own_part is not None:
+            # Each gets files of the template's own form; what they may receive is looked at all the same.
+            named = deliveries.with_fact(session, round_.own_part["fact"])
+            bare = {"format": None, "csv": None, "name": "", "columns": (), "most_rows": None}
+            found = [(r, read_acceptance(r.acceptance).model_copy(update=bare)) for r in named]
+        else:
+            found = [(e.recipient, read_acceptance(e.recipient.acceptance)) for e in round_.recipients]
+        return [Addressed(r.id, r.name, acceptance) for r, acceptance in found if r.deleted_at is None]
 
 
 def _skips_empty(services: Services, run: Run) -> bool:
@@ -282,7 +327,8 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
                 left = hold_in_run(services, snapshot, template, plan, run)
                 asked["sent_before"] = left.known
             plan = narrowed_plan(template, plan, left)
-        return Export(template, plan, run.format, folder, progress).write(snapshot, asked)
+        addressed = _addressed(services, run)
+        return Export(template, plan, run.format, folder, progress, addressed).write(snapshot, asked)
 
 
 @contextmanager
@@ -323,13 +369,15 @@ def _kept(services: Services, run: Run, exported: Exported) -> list[RunFile]:
     files = [
         RunFile(
             run_id=run.id,
-            name=file.path.name,
+            name=file.name,
             path=services.storage.keep(run.id, run.attempt, file.path),
             media_type=file.media_type,
             size=file.size,
             rows=file.rows,
             sha256=file.sha256,
             role=file.role,
+            recipient_id=file.recipient,
+            part=file.part,
         )
         for file in exported.files
     ]

@@ -14,8 +14,7 @@ import os
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -26,8 +25,8 @@ from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.memory import SentKeys
-from bouquet.core.naming import NameFacts, file_name
-from bouquet.core.plan import Comparison, Plan, PlanColumn
+from bouquet.core.naming import file_name
+from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import ReaderLines, TextShaper, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
@@ -35,11 +34,13 @@ from bouquet.core.template import Severity, Show, Template
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
 from bouquet.runs.archive import attachments_of, write_archive
+from bouquet.runs.forms import Addressed, FormFile
+from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter, prefetched
 from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
 
-__all__ = ["Export", "Exported", "ExportedFile", "file_facts", "window_of"]
+__all__ = ["Export", "Exported", "ExportedFile", "file_facts"]
 
 #: What each kind of companion is.
 _MEDIA = {
@@ -64,6 +65,15 @@ class ExportedFile:
     rows: int
     size: int
     sha256: str
+    #: The value of the part that it is, where the run is split by one.
+    part: str | None = None
+    #: The recipient in whose form it is, by number, and what it is called there.
+    recipient: int | None = None
+    called: str = ""
+
+    @property
+    def name(self) -> str:
+        return self.called or self.path.name
 
 
 @dataclass(frozen=True)
@@ -100,6 +110,7 @@ class Export:
         format: `csv`, `xlsx` or `jsonl`.
         folder: Where the files go. They are written beside and renamed when all are whole.
         progress: Told the stage, the rows announced and the rows written so far.
+        recipients: Whose forms are written besides, of the same rows.
     """
 
     def __init__(
@@ -109,7 +120,9 @@ class Export:
         format: str,
         folder: Path,
         progress: Callable[[str, int | None, int], None] = lambda *_: None,
+        recipients: Sequence[Addressed] = (),
     ) -> None:
+        self.recipients = recipients
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
@@ -133,7 +146,7 @@ class Export:
         self.sent = self._sent_keys()
         self.digests: dict[Path, Digest] = {}
         self.files: list[ExportedFile] = []
-        written: list[tuple[str, Path, int]] = []
+        written: list[tuple[str, Path, int, str | None]] = []
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
             written += self._stream(snapshot, announced)
@@ -141,8 +154,9 @@ class Export:
                 raise CountMismatch(announced, self.totals.rows)
             self.progress("checking", announced, announced)
             self.found.finish(self.totals)
-            self.files += [self._finished(name, path, "data", rows) for name, path, rows in written]
-            for name, content, role in self._companions([name for name, _, _ in written]):
+            for name, path, rows, part in written:
+                self.files.append(replace(self._finished(name, path, "data", rows), part=part))
+            for name, content, role in self._companions([name for name, *_ in written]):
                 self._add(name, role, content)
             self._write_children(snapshot)
             slip = build_slip(
@@ -159,6 +173,8 @@ class Export:
                 asked=asked,
             )
             self._close(snapshot, slip)
+            if self.recipients:
+                slip["recipients"] = [self._addressed(form) for form in self.forms]
         except OSError as error:
             reason = error.strerror or str(error)
             raise WriteError(f"The file could not be written: {reason.lower()}. Nothing was kept of it.") from error
@@ -192,6 +208,23 @@ class Export:
             self.files.append(self._finished(name, beside, "archive", 0))
         slip["files"] = [file_facts(f) for f in self.files]
 
+    def _addressed(self, form: FormFile) -> dict[str, Any]:
+        """
+        What one recipient gets, as the slip has it; the files in their form are finished.
+        """
+        own = [
+            replace(
+                self._finished(path.name[1:].removesuffix(".part"), path, "data", rows),
+                recipient=form.to.id,
+                called=name,
+                media_type=form.media_type,
+                part=part,
+            )
+            for name, path, rows, part in form.whole
+        ]
+        self.files += own
+        return {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
+
     def _beat(self) -> None:
         """
         Something was written that is no row; a run that was cancelled ends here.
@@ -200,9 +233,9 @@ class Export:
 
     # Files
 
-    def _stream(self, snapshot: Snapshot, announced: int) -> Iterator[tuple[str, Path, int]]:
+    def _stream(self, snapshot: Snapshot, announced: int) -> Iterator[tuple[str, Path, int, str | None]]:
         """
-        Write the rows; gives (name, path beside, rows) of each file when it is whole.
+        Write the rows; gives (name, path beside, rows, value of the part) of each file when it is whole.
         """
         parts = self._parts(snapshot, announced)
         totals = self._reader_totals(snapshot)
@@ -220,8 +253,15 @@ class Export:
             open_writer=self._open_writer,
             note=self.notes.update,
         )
+        self.forms = [
+            FormFile(to, self.plan, self.folder, parts, self._reader_totals_of, snapshot, announced, self.sentence)
+            for to in self.recipients
+        ]
         try:
-            with ThreadPoolExecutor(1, thread_name_prefix="totals") as adding:
+            with (
+                ThreadPoolExecutor(1, thread_name_prefix="totals") as adding,
+                ThreadPoolExecutor(2, thread_name_prefix="forms") as forming,
+            ):
                 added: Future[None] | None = None
                 checks = bool(self.plan.row_checks)
                 statement = self.statements.rows(keys=not self.plan.by, checks=checks, parents=True)
@@ -231,13 +271,22 @@ class Export:
                     if added is not None:
                         added.result()
                     added = adding.submit(self._take_in, batch, frame, pen.path)
-                    yield from pen.take(frame)
+                    formed = [forming.submit(form.take, frame) for form in self.forms]
+                    for finished in pen.take(frame):
+                        yield (*finished, pen.part)
+                    for taking in formed:
+                        taking.result()
                     self.progress("writing", announced, pen.written)
                 if added is not None:
                     added.result()
-            yield from pen.end()
+            for finished in pen.end():
+                yield (*finished, pen.part)
+            for form in self.forms:
+                form.end()
         except BaseException:
             pen.abandon()
+            for form in self.forms:
+                form.abandon()
             raise
 
     def _take_in(self, batch: pa.RecordBatch, frame: pl.DataFrame, path: Path) -> None:
@@ -301,8 +350,9 @@ class Export:
         """
         What the lines of totals say, read from the same snapshot.
         """
-        if not self._takes_lines:
-            return [{}]
+        return self._reader_totals_of(snapshot) if self._takes_lines else [{}]
+
+    def _reader_totals_of(self, snapshot: Snapshot) -> Totalled:
         by_value = self.plan.split is not None
         levels: list[dict[tuple[Any, ...], dict[int, str | None]]] = []
         for level in range(len(self.plan.groups) + 1):
@@ -329,21 +379,8 @@ class Export:
         """
         The name of one file of the run.
         """
-        plan = self.plan
-        facts = NameFacts(
-            template=plan.name,
-            records=plan.row_type.name,
-            as_of=plan.context.as_of.astimezone(plan.zone),
-            rows=rows,
-            window_start=window_of(plan)[0],
-            window_end=window_of(plan)[1],
-            answers=dict(plan.answers),
-            value=value,
-            part=part,
-            sequence=plan.context.sequence,
-            recipient=plan.context.recipient,
-        )
-        return file_name(plan.output.name, facts, self.writer_class.extension)
+        facts = name_facts(self.plan, rows, part, value)
+        return file_name(self.plan.output.name, facts, self.writer_class.extension)
 
     def _open_writer(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer:
         """
@@ -430,21 +467,9 @@ class Export:
         return {**self.notes, **self.totals.fault_notes(), **formulas}
 
 
-def window_of(plan: Plan) -> tuple[datetime | None, datetime | None]:
-    """
-    The first and last moment inside the filter's first window, for names.
-    """
-    for step in plan.steps:
-        part = step.predicate
-        if isinstance(part, Comparison) and part.span is not None:
-            end = part.span.end - timedelta(microseconds=1) if part.span.end else None
-            return part.span.start, end
-    return None, None
-
-
 def file_facts(file: ExportedFile) -> dict[str, Any]:
     """
     A file as the slip has it.
     """
-    facts: dict[str, Any] = {"name": file.path.name, "rows": file.rows, "size": file.size, "sha256": file.sha256}
+    facts: dict[str, Any] = {"name": file.name, "rows": file.rows, "size": file.size, "sha256": file.sha256}
     return facts if file.role == "data" else {**facts, "role": file.role}

@@ -6,8 +6,10 @@ from __future__ import annotations
 
 import re
 import smtplib
+import socket
 import ssl
 import time
+from collections.abc import Callable
 from contextlib import ExitStack
 from dataclasses import dataclass, field
 from email.errors import MessageError
@@ -18,7 +20,7 @@ from urllib.parse import unquote, urlsplit
 
 from bouquet.core.errors import BouquetError
 
-__all__ = ["MailError", "MailServer", "checked_address"]
+__all__ = ["MailError", "MailServer", "checked_address", "is_passing", "says_of"]
 
 #: Seconds for each step of a conversation with a mail server, and pauses between tries where it asks for them.
 WAIT, PAUSES = 30, (1.0, 4.0)
@@ -88,6 +90,17 @@ class MailServer:
             raise MailError(f"Mail from here goes to {allowed} only, not to {domain}. An administrator can allow it.")
         return plain
 
+    def hand_over_once(self, message: EmailMessage, opened: Callable[[str, int], socket.socket] | None = None) -> str:
+        """
+        Hand a mail over in one try. Returns the server's last words.
+
+        Raises what smtplib raises; SMTPRecipientsRefused also where only some of several were refused.
+
+        Args:
+            opened: Makes the connection; the usual one where it is not given.
+        """
+        return self._hand_over(message, opened)
+
     def send(self, message: EmailMessage) -> None:
         """
         Hand a mail over. Raises MailError with what the server said; one that asks for patience is tried again.
@@ -97,17 +110,19 @@ class MailServer:
                 self._hand_over(message)
                 return
             except (OSError, smtplib.SMTPException) as error:
-                if pause is None or not _passing(error):
-                    raise MailError(f"The mail to {message['To']} was not taken: {_said(error)}") from error
+                if pause is None or not is_passing(error):
+                    raise MailError(f"The mail to {message['To']} was not taken: {says_of(error)}") from error
                 time.sleep(pause)
 
-    def _hand_over(self, message: EmailMessage) -> None:
+    def _hand_over(self, message: EmailMessage, opened: Callable[[str, int], socket.socket] | None = None) -> str:
         context = ssl.create_default_context()
         with ExitStack() as stack:
             if self.secure == "tls":
-                server: smtplib.SMTP = smtplib.SMTP_SSL(self.host, self.port, timeout=WAIT, context=context)
+                server: _Talk | _TalkByTls = _TalkByTls(
+                    self.host, self.port, timeout=WAIT, context=context, opened=opened
+                )
             else:
-                server = smtplib.SMTP(self.host, self.port, timeout=WAIT)
+                server = _Talk(self.host, self.port, timeout=WAIT, opened=opened)
             stack.enter_context(server)
             server.ehlo()
             if self.secure == "starttls" or (self.secure == "offered" and server.has_extn("starttls")):
@@ -115,7 +130,43 @@ class MailServer:
                 server.ehlo()
             if self.user:
                 server.login(self.user, self.password)
-            server.send_message(message)
+            refused = server.send_message(message)
+            if refused:
+                raise smtplib.SMTPRecipientsRefused(refused)
+            return server.last_words
+
+
+class _Listening:
+    """
+    Keeps what a server said last of a mail, and makes the connection as it is told.
+    """
+
+    last_words = ""
+    _opened: Callable[[str, int], socket.socket] | None = None
+
+    def data(self, msg: Any) -> tuple[int, bytes]:
+        code, said = super().data(msg)  # type: ignore[misc]
+        self.last_words = f"{code} {said.decode(errors='replace')}"
+        return code, said
+
+    def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
+        if self._opened is None:
+            return super()._get_socket(host, port, timeout)  # type: ignore[misc,no-any-return]
+        made = self._opened(host, port)
+        context: ssl.SSLContext | None = getattr(self, "context", None)
+        return made if context is None else context.wrap_socket(made, server_hostname=host)
+
+
+class _Talk(_Listening, smtplib.SMTP):
+    def __init__(self, *at: Any, opened: Callable[[str, int], socket.socket] | None, **how: Any) -> None:
+        self._opened = opened
+        super().__init__(*at, **how)
+
+
+class _TalkByTls(_Listening, smtplib.SMTP_SSL):
+    def __init__(self, *at: Any, opened: Callable[[str, int], socket.socket] | None, **how: Any) -> None:
+        self._opened = opened
+        super().__init__(*at, **how)
 
 
 def checked_address(address: str) -> str:
@@ -134,7 +185,7 @@ def checked_address(address: str) -> str:
     return plain
 
 
-def _passing(error: Exception) -> bool:
+def is_passing(error: Exception) -> bool:
     """
     Whether the server asks for patience (a reply of 4yz, or none), rather than refusing for good.
     """
@@ -145,7 +196,7 @@ def _passing(error: Exception) -> bool:
     return not isinstance(error, ssl.SSLError | smtplib.SMTPNotSupportedError)
 
 
-def _said(error: Exception) -> str:
+def says_of(error: Exception) -> str:
     if isinstance(error, smtplib.SMTPRecipientsRefused):
         return "; ".join(f"{code} {text.decode(errors='replace')}" for code, text in error.recipients.values())
     if isinstance(error, smtplib.SMTPResponseException):

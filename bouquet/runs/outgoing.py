@@ -70,6 +70,13 @@ class Place:
             raise WriteError(f"“{self.name}” is no plain file.")
         return known.st_size
 
+    def remove(self) -> None:
+        """
+        Remove the file, if it is there.
+        """
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(self.name, dir_fd=self._folder)
+
     def open(self) -> IO[bytes]:
         return os.fdopen(os.open(self.name, os.O_RDONLY | os.O_NOFOLLOW, dir_fd=self._folder), "rb")
 

@@ -8,7 +8,8 @@ whose worker died is given to another.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import timedelta
 from typing import Any
@@ -32,6 +33,12 @@ __all__ = ["Queue"]
 
 log = structlog.get_logger()
 
+#: The queue of runs and of what is done by the clock, and that of deliveries.
+RUNS, DELIVERIES = "default", "deliveries"
+
+#: Recipients that one worker sends to at the same time. They mostly wait for others.
+SENDING = 8
+
 #: Priorities; the greater goes first. A person waits, a round does not. Among people it goes in turn: each further
 #: run that one person has waiting goes a place back.
 BY_HAND, BY_ROUND = 10_000, 0
@@ -53,6 +60,12 @@ RECONNECT = 2.0
 POOL: dict[str, Any] = {"timeout": 5.0, "reconnect_timeout": 5.0}
 
 
+class _Stopped(Exception):
+    """
+    A worker stopped by itself.
+    """
+
+
 class Queue:
     """
     Puts runs into the queue, and works them off.
@@ -65,6 +78,7 @@ class Queue:
         self._sync = procrastinate.App(
             connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, **POOL)
         )
+        self._after_runs: list[Callable[[int], None]] = []
         self._add_tasks()
 
     def _add_tasks(self) -> None:
@@ -75,6 +89,8 @@ class Queue:
         @self.app.task(name="execute_run", retry=retry)
         def execute_run(run_id: int) -> None:
             execute(self.services, run_id)
+            for follow in self._after_runs:
+                follow(run_id)
 
         @self.app.task(name="compare_runs")
         def compare_runs(comparison_id: int) -> None:
@@ -139,6 +155,24 @@ class Queue:
         def periodic(timestamp: int) -> None:
             work()
 
+    def add_deliveries(self, deliver: Callable[[int], None], after_run: Callable[[int], None]) -> None:
+        """
+        Let the workers call `deliver(recipient_id)` for whom `put_recipient` names, in a queue of its own, so that no
+        run waits for a slow recipient; and `after_run(run_id)` when a run is over.
+        """
+
+        @self.app.task(name="deliver_due", queue=DELIVERIES)
+        def deliver_due(recipient_id: int) -> None:
+            deliver(recipient_id)
+
+        self._after_runs.append(after_run)
+
+    def put_recipient(self, recipient_id: int) -> None:
+        """
+        Wake a worker for what is due for a recipient. Asking twice is harmless.
+        """
+        self._defer("deliver_due", f"recipient-{recipient_id}", BY_ROUND, queue=DELIVERIES, recipient_id=recipient_id)
+
     @contextmanager
     def opened(self) -> Iterator[Queue]:
         """
@@ -172,11 +206,11 @@ class Queue:
         """
         self._defer("compare_runs", f"comparison-{comparison_id}", BY_HAND, comparison_id=comparison_id)
 
-    def _defer(self, task: str, lock: str, priority: int, **arguments: int) -> None:
+    def _defer(self, task: str, lock: str, priority: int, queue: str = RUNS, **arguments: int) -> None:
         try:
-            self._sync.configure_task(task, allow_unknown=True, priority=priority, queueing_lock=lock, lock=lock).defer(
-                **arguments
-            )
+            self._sync.configure_task(
+                task, allow_unknown=True, priority=priority, queueing_lock=lock, lock=lock, queue=queue
+            ).defer(**arguments)
         except procrastinate.exceptions.AlreadyEnqueued:
             pass
         except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
@@ -210,26 +244,35 @@ class Queue:
                     failures.append(f"{name} {number}: {error}")
         return failures
 
+    async def _work_off(self, name: str, concurrency: int) -> None:
+        await self.app.run_worker_async(
+            queues=[name],
+            concurrency=concurrency,
+            install_signal_handlers=False,
+            update_heartbeat_interval=5,
+            stalled_worker_timeout=DEAD_WORKER,
+            fetch_job_polling_interval=1.0,
+            delete_jobs="successful",
+            shutdown_graceful_timeout=5,
+        )
+        # One that lost the connection it listens on ends as if it had been asked to; the other ends with it.
+        raise _Stopped
+
     async def work(self, *, concurrency: int) -> None:
         """
         Work until cancelled. A database that goes away is waited for.
         """
+        # Each job has a thread of its own; those of deliveries mostly wait.
+        asyncio.get_running_loop().set_default_executor(ThreadPoolExecutor(concurrency + SENDING + 8))
         while True:
             try:
-                async with self.app.open_async():
-                    await self.app.run_worker_async(
-                        concurrency=concurrency,
-                        install_signal_handlers=False,
-                        update_heartbeat_interval=5,
-                        stalled_worker_timeout=DEAD_WORKER,
-                        fetch_job_polling_interval=1.0,
-                        delete_jobs="successful",
-                        shutdown_graceful_timeout=5,
-                    )
-                # A worker that lost the connection it listens on ends as if it had been asked to.
-                interruption = "it stopped by itself"
+                async with self.app.open_async(), asyncio.TaskGroup() as both:
+                    for name, at_once in ((RUNS, concurrency), (DELIVERIES, SENDING)):
+                        both.create_task(self._work_off(name, at_once))
             except asyncio.CancelledError:
                 raise
+            except ExceptionGroup as errors:
+                interruption = "; ".join(str(e) or "it stopped by itself" for e in errors.exceptions)
             except Exception as error:
                 interruption = str(error)
             # Asked to stop while the database was away, it fails on its way out, and stops all the same.

@@ -126,12 +126,16 @@ class Services:
     #: Where mail is handed over; None where none is sent.
     mail: MailServer | None = None
     clock: Callable[[], datetime] = field(default=_now)
+    #: Seconds between the tries of a delivery; the usual ones where none are given.
+    delivery_pauses: Sequence[float] = ()
     #: What addresses of sources are kept with.
     vault: Vault = field(default_factory=Vault, repr=False)
 
     def __post_init__(self) -> None:
         self.storage = FileStore(self.files, self.files_options)
         self.sources = Sources(self.configured, _KeptInStore(self.store, self.vault))
+        #: What the secrets in addresses of links are made with.
+        self.link_key = self.vault.derived(b"links")
         environment = self.configured.environment if self.configured is not None else "live"
         self.ledger = LedgerSource(self.store.url, environment)
 

@@ -135,6 +135,13 @@ class SplitWriter:
         assert self.writer is not None
         return self.writer.path
 
+    @property
+    def part(self) -> str | None:
+        """
+        The value of the part under way, where it is a file of its own.
+        """
+        return None if self.into_sheets else self.parts[min(self.at, len(self.parts) - 1)].value
+
     def take(self, frame: pl.DataFrame) -> Iterator[tuple[str, Path, int]]:
         """
         Write a batch; gives the files that became whole.

@@ -51,7 +51,7 @@ class Store:
             # Errors are logged, and values are nobody's there.
             hide_parameters=True,
             pool_size=8,
-            max_overflow=16,
+            max_overflow=24,
             connect_args={"connect_timeout": 5},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)

@@ -104,7 +104,9 @@ _JUDGED = sa.text(
     " AND r.key = g.key AND (NOT :changed OR r.row = g.row))"
     " AND NOT EXISTS (SELECT FROM remembering p JOIN runs o ON o.id = p.run_id WHERE p.key = g.key"
     " AND (NOT :changed OR p.row = g.row) AND o.template_id = :template"
-    " AND coalesce(o.round_id, 0) = :round AND o.id <> :run AND o.status IN ('running', 'releasing'))),"
+    " AND coalesce(o.round_id, 0) = :round AND o.id <> :run AND (o.status IN ('running', 'releasing')"
+    " OR o.status = 'ready' AND EXISTS (SELECT FROM deliveries d WHERE d.run_id = o.id AND d.must"
+    " AND d.state IN ('waiting', 'sending', 'trying', 'offered'))))),"
     " entered AS (INSERT INTO fresh SELECT key, row FROM judged ON CONFLICT (key) DO NOTHING)"
     " SELECT place FROM judged"
 )

@@ -11,7 +11,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
-from bouquet.store import memory
+from bouquet.store import deliveries, memory
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import ACTIVE, LATER, Run, RunFile
 from bouquet.store.notices import notify
@@ -118,7 +118,9 @@ def finish_run(
         setattr(run, name, value)
     _put_files(session, run, files)
     if status == "ready":
-        memory.advance(session, run, now)
+        # What has to arrive first is remembered when it has.
+        if not deliveries.enter(session, run, now):
+            memory.advance(session, run, now)
     elif status != "held":
         memory.drop_pending(session, run_id)
     if notice:
@@ -173,6 +175,7 @@ def discard_run(session: Session, run_id: int, by: str, reason: str, now: dateti
     for file in run.files:
         file.removed_at = file.removed_at or now
     memory.take_back(session, run)
+    deliveries.stop_all(session, run.id, by, now)
     session.flush()
     return run
 

@@ -84,7 +84,7 @@ def add_run(session: Session, run: Run) -> Run:
             if earlier is None:
                 raise
     if earlier is None:
-        session.refresh(run, ["deliveries"])
+        session.refresh(run, ["placings"])
         return run
     if earlier.request_digest not in (None, run.request_digest):
         msg = f"This Idempotency-Key was used for something else before: run {earlier.id}. Take a new key."

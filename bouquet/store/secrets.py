@@ -7,11 +7,18 @@ one sealed is still opened, and is sealed with the newest when it is next kept.
 
 from __future__ import annotations
 
+import secrets
+
 from cryptography.fernet import Fernet, InvalidToken, MultiFernet
+from cryptography.hazmat.primitives import hashes
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
 from bouquet.store.errors import StoreError
 
 __all__ = ["NoKey", "Vault", "WrongKey", "new_key"]
+
+
+_OF_PROCESS = secrets.token_bytes(32)
 
 
 class NoKey(StoreError):
@@ -47,6 +54,7 @@ class Vault:
     """
 
     def __init__(self, keys: str = "") -> None:
+        self._newest = next((k.strip().encode() for k in keys.split(",") if k.strip()), b"")
         named = [k.strip() for k in keys.split(",") if k.strip()]
         try:
             self._keys = MultiFernet([Fernet(k) for k in named]) if named else None
@@ -67,6 +75,13 @@ class Vault:
             return self._require().decrypt(sealed.encode()).decode()
         except InvalidToken as error:
             raise WrongKey("This was kept with a key that is not in BOUQUET_SECRET_KEY any more.") from error
+
+    def derived(self, purpose: bytes) -> bytes:
+        """
+        A key for another purpose, made of the newest one (HKDF, RFC 5869); one of this process where none is set.
+        """
+        made = HKDF(algorithm=hashes.SHA256(), length=32, salt=None, info=b"bouquet " + purpose)
+        return made.derive(self._newest or _OF_PROCESS)
 
     def _require(self) -> MultiFernet:
         if self._keys is None:

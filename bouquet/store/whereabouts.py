@@ -48,8 +48,9 @@ def whereabout(session: Session, run: Run) -> Whereabout:
         .order_by("first")
     )
     went = [
-        f"{d.target}, by mail" if d.mode == "mail" else f"the folder, as {d.target}" for d in run.deliveries if d.done
+        f"{d.target}, by mail" if d.mode == "mail" else f"the folder, as {d.target}" for d in run.placings if d.done
     ]
+    went += [f"{d.recipient.name}, by {d.recipient.means.name}" for d in run.deliveries if d.state == "arrived"]
     went += [f"{name}, who took it" for name, _ in session.execute(taken)]
     return Whereabout(
         run_id=run.id,

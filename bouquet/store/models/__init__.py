@@ -3,7 +3,18 @@ Bouquet's own records.
 """
 
 from bouquet.store.models.base import Base, Document
-from bouquet.store.models.deliveries import Appending, Delivery, Download
+from bouquet.store.models.deliveries import (
+    UNDER_WAY,
+    Appending,
+    Delivery,
+    DeliveryEvent,
+    Download,
+    Link,
+    Means,
+    Placing,
+    Recipient,
+    RoundRecipient,
+)
 from bouquet.store.models.memory import Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Person, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Occurrence, Round
@@ -14,6 +25,7 @@ from bouquet.store.models.templates import Picks, Pin, TemplateRecord, TemplateV
 __all__ = [
     "ACTIVE",
     "LATER",
+    "UNDER_WAY",
     "Appending",
     "Base",
     "Care",
@@ -21,18 +33,24 @@ __all__ = [
     "CuratedDraft",
     "CuratedVersion",
     "Delivery",
+    "DeliveryEvent",
     "Document",
     "Download",
     "HouseFact",
     "KeptCatalogue",
+    "Link",
+    "Means",
     "Notice",
     "Occurrence",
     "Person",
     "Picks",
     "Pin",
+    "Placing",
+    "Recipient",
     "Remembered",
     "Remembering",
     "Round",
+    "RoundRecipient",
     "Run",
     "RunFile",
     "SentKeysRecord",

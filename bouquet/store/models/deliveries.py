@@ -1,5 +1,5 @@
 """
-How files left the house.
+How files leave the house: means, recipients, deliveries.
 """
 
 from __future__ import annotations
@@ -7,11 +7,25 @@ from __future__ import annotations
 from datetime import datetime
 
 import sqlalchemy as sa
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from bouquet.store.models.base import Base
+from bouquet.store.models.base import Base, Document
 
-__all__ = ["Appending", "Delivery", "Download"]
+__all__ = [
+    "UNDER_WAY",
+    "Appending",
+    "Delivery",
+    "DeliveryEvent",
+    "Download",
+    "Link",
+    "Means",
+    "Placing",
+    "Recipient",
+    "RoundRecipient",
+]
+
+#: States of a delivery that somebody still does something for, or waits for.
+UNDER_WAY = ("waiting", "sending", "trying", "offered")
 
 
 class Appending(Base):
@@ -31,14 +45,14 @@ class Appending(Base):
     done: Mapped[bool] = mapped_column(default=False)
 
 
-class Delivery(Base):
+class Placing(Base):
     """
-    One file of a run at its place below the outgoing folder; `done` once it is there.
+    One file of a run at its place below the outgoing folder, or one mail of a round's own; `done` once it is there.
 
     `position` counts the run's files that go out from 0. While it is under way, a name that must be new is its alone.
     """
 
-    __tablename__ = "deliveries"
+    __tablename__ = "placings"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
@@ -50,8 +64,147 @@ class Delivery(Base):
 
     __table_args__ = (
         sa.UniqueConstraint("run_id", "position"),
-        sa.Index("uq_deliveries_target", "target", unique=True, postgresql_where=sa.text("mode = 'new' AND NOT done")),
+        sa.Index("uq_placings_target", "target", unique=True, postgresql_where=sa.text("mode = 'new' AND NOT done")),
     )
+
+
+class Means(Base):
+    """
+    A server, bucket or folder that files leave by, set up by a keeper. `kind` is one of `bouquet.delivery.WAYS`.
+
+    `secret` is sealed. `failures` in a row make it be left alone until `down_until`; `said` is what it last said.
+    """
+
+    __tablename__ = "means"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    kind: Mapped[str]
+    settings: Mapped[Document]
+    secret: Mapped[str] = mapped_column(default="", server_default="")
+    failures: Mapped[int] = mapped_column(default=0, server_default="0")
+    down_until: Mapped[datetime | None]
+    said: Mapped[str] = mapped_column(default="", server_default="")
+    created_at: Mapped[datetime]
+    deleted_at: Mapped[datetime | None]
+
+    __table_args__ = (
+        sa.Index("uq_means_name", sa.text("lower(name)"), unique=True, postgresql_where=sa.text("deleted_at IS NULL")),
+    )
+
+
+class Recipient(Base):
+    """
+    Who or what receives files. `acceptance` is a `core.template.Acceptance`; `address` is where, by its means.
+    """
+
+    __tablename__ = "recipients"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    about: Mapped[str] = mapped_column(default="", server_default="")
+    acceptance: Mapped[Document]
+    means_id: Mapped[int] = mapped_column(sa.ForeignKey("means.id"), index=True)
+    address: Mapped[Document]
+    created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    created_at: Mapped[datetime]
+    deleted_at: Mapped[datetime | None]
+    means: Mapped[Means] = relationship(lazy="joined")
+
+    __table_args__ = (
+        sa.Index(
+            "uq_recipients_name", sa.text("lower(name)"), unique=True, postgresql_where=sa.text("deleted_at IS NULL")
+        ),
+    )
+
+
+class RoundRecipient(Base):
+    """
+    Whom a round sends to. `must`: the round has done its work only when it arrived there. `when_empty`: what becomes of
+    a file without rows, `send` or `leave out`.
+    """
+
+    __tablename__ = "round_recipients"
+
+    round_id: Mapped[int] = mapped_column(sa.ForeignKey("rounds.id", ondelete="CASCADE"), primary_key=True)
+    recipient_id: Mapped[int] = mapped_column(sa.ForeignKey("recipients.id"), primary_key=True, index=True)
+    position: Mapped[int]
+    must: Mapped[bool] = mapped_column(default=True, server_default=sa.true())
+    when_empty: Mapped[str] = mapped_column(default="send", server_default="send")
+    recipient: Mapped[Recipient] = relationship(lazy="joined")
+
+
+class Delivery(Base):
+    """
+    A run's files handed to one recipient, with its tries. The transaction that ends the run enters it.
+
+    `number` counts what was sent to one recipient of one run, from 1; `identity` is what the other side can tell it by.
+    `state`: waiting, sending, trying (again, at `next_at`), offered (a link, until it is fetched), arrived, failed,
+    waived, withdrawn. `progress` is what a try noted for the next one. `files` are numbers of the run's files.
+    """
+
+    __tablename__ = "deliveries"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
+    recipient_id: Mapped[int] = mapped_column(sa.ForeignKey("recipients.id"))
+    number: Mapped[int] = mapped_column(default=1)
+    identity: Mapped[str] = mapped_column(unique=True)
+    must: Mapped[bool] = mapped_column(default=True)
+    state: Mapped[str] = mapped_column(default="waiting")
+    files: Mapped[list[int]] = mapped_column(sa.JSON)
+    why: Mapped[str] = mapped_column(default="")
+    reply: Mapped[str] = mapped_column(default="")
+    tries: Mapped[int] = mapped_column(default=0)
+    progress: Mapped[Document] = mapped_column(default=dict)
+    entered_at: Mapped[datetime]
+    #: When it is sent, or tried again; None where nobody does anything for it.
+    next_at: Mapped[datetime | None]
+    tried_at: Mapped[datetime | None]
+    arrived_at: Mapped[datetime | None]
+    recipient: Mapped[Recipient] = relationship(lazy="joined")
+    events: Mapped[list[DeliveryEvent]] = relationship(lazy="selectin", order_by="DeliveryEvent.id")
+
+    __table_args__ = (
+        sa.UniqueConstraint("run_id", "recipient_id", "number"),
+        sa.Index("ix_deliveries_next", "recipient_id", "id", postgresql_where=sa.text("next_at IS NOT NULL")),
+        sa.Index("ix_deliveries_recipient", "recipient_id", "id"),
+    )
+
+
+class DeliveryEvent(Base):
+    """
+    Something that happened to a delivery: its new state, what was said, and who did it where a person did.
+    """
+
+    __tablename__ = "delivery_events"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    delivery_id: Mapped[int] = mapped_column(sa.ForeignKey("deliveries.id", ondelete="CASCADE"), index=True)
+    at: Mapped[datetime]
+    state: Mapped[str]
+    says: Mapped[str] = mapped_column(default="")
+    by: Mapped[str] = mapped_column(default="")
+
+
+class Link(Base):
+    """
+    A page without sign-in at which a delivery is fetched. Only the digest of its address is kept.
+
+    `most` fetches of each file are allowed; `fetches` has the number of each, by the file's number.
+    """
+
+    __tablename__ = "links"
+
+    delivery_id: Mapped[int] = mapped_column(sa.ForeignKey("deliveries.id", ondelete="CASCADE"), primary_key=True)
+    digest: Mapped[str] = mapped_column(unique=True)
+    expires_at: Mapped[datetime]
+    most: Mapped[int]
+    fetches: Mapped[Document] = mapped_column(default=dict)
+    passphrase_hash: Mapped[str] = mapped_column(default="")
+    #: Wrong passphrases in a row.
+    refused: Mapped[int] = mapped_column(default=0)
+    withdrawn_at: Mapped[datetime | None]
 
 
 class Download(Base):

@@ -10,6 +10,7 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from bouquet.store.models.base import Base, Document
+from bouquet.store.models.deliveries import RoundRecipient
 from bouquet.store.models.templates import TemplateRecord
 
 __all__ = ["Care", "HouseFact", "Occurrence", "Round"]
@@ -53,10 +54,16 @@ class Round(Base):
     paused_until: Mapped[datetime | None]
     #: Why it paused by itself; empty where a person paused it.
     paused_for: Mapped[str] = mapped_column(default="", server_default="")
+    #: The fact of recipients by which each gets the part with its value (`fact`), and what becomes of parts of nobody
+    #: (`missing`: `hold`, `keep` or `tell`); None where everybody gets everything.
+    own_part: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     next_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     deleted_at: Mapped[datetime | None]
     template: Mapped[TemplateRecord] = relationship(lazy="joined")
+    recipients: Mapped[list[RoundRecipient]] = relationship(
+        lazy="selectin", order_by="RoundRecipient.position", cascade="all, delete-orphan"
+    )
     after: Mapped[Round | None] = relationship(remote_side=[id], lazy="selectin")
 
 

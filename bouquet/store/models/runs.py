@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from bouquet.store.models.base import Base, Document
-from bouquet.store.models.deliveries import Delivery
+from bouquet.store.models.deliveries import Delivery, Placing
 
 __all__ = ["ACTIVE", "LATER", "ComparisonRecord", "Notice", "Run", "RunFile"]
 
@@ -85,14 +85,15 @@ class Run(Base):
     review_reason: Mapped[str] = mapped_column(default="", server_default="")
     keep_until: Mapped[datetime | None] = mapped_column(index=True)
     files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
-    deliveries: Mapped[list[Delivery]] = relationship(lazy="selectin", order_by="Delivery.position", viewonly=True)
+    placings: Mapped[list[Placing]] = relationship(lazy="selectin", order_by="Placing.position", viewonly=True)
+    deliveries: Mapped[list[Delivery]] = relationship(lazy="selectin", order_by="Delivery.id", viewonly=True)
 
     @property
     def delivered_to(self) -> list[str]:
         """
         Where its files lie below the outgoing folder, once they are all there.
         """
-        return [d.target for d in self.deliveries] if all(d.done for d in self.deliveries) else []
+        return [p.target for p in self.placings] if all(p.done for p in self.placings) else []
 
     __table_args__ = (sa.UniqueConstraint("person_id", "idempotency_key"),)
 
@@ -122,6 +123,10 @@ class RunFile(Base):
     rows: Mapped[int]
     sha256: Mapped[str]
     role: Mapped[str] = mapped_column(default="data", server_default="data")
+    #: The recipient in whose form it is; None for the template's own.
+    recipient_id: Mapped[int | None] = mapped_column(sa.ForeignKey("recipients.id"))
+    #: The value of the part that it is, where the run was split by one.
+    part: Mapped[str | None]
     removed_at: Mapped[datetime | None]
 
 

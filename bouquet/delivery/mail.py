@@ -1,0 +1,222 @@
+"""
+Mail: the files attached, or, where they are too large, where to find them.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import smtplib
+import ssl
+from collections.abc import Iterator
+from contextlib import ExitStack
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field, field_validator
+
+from bouquet.delivery.reach import Host, Inside, connect
+from bouquet.delivery.way import DeliveryError, House, Parcel, Receipt, Settings, Step
+from bouquet.runs.letters import Enclosure, Letter, compose
+from bouquet.runs.mail_server import MailError, MailServer, checked_address, is_passing, says_of
+
+__all__ = ["MailWay"]
+
+#: Addresses of one recipient.
+MOST_ADDRESSES = 20
+
+
+class MailSettings(Settings):
+    """
+    A mail server; the one of the house's settings where no host is given. `domains` are those that mail may go to, none
+    for any.
+    """
+
+    host: Host | None = None
+    port: int = Field(587, ge=1, le=65_535)
+    secure: Literal["tls", "starttls", "offered"] = "starttls"
+    user: str = Field("", max_length=200)
+    sender: str = Field("", max_length=254)
+    domains: tuple[str, ...] = Field((), max_length=100)
+    megabytes: int = Field(20, ge=1, le=200)
+    inside: Inside = ()
+
+    @field_validator("sender")
+    @classmethod
+    def _is_address(cls, value: str) -> str:
+        return _address(value) if value else ""
+
+
+class MailAddress(Settings):
+    to: tuple[str, ...] = Field(min_length=1, max_length=MOST_ADDRESSES)
+
+    @field_validator("to")
+    @classmethod
+    def _are_addresses(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(_address(one) for one in value))
+
+
+def _address(text: str) -> str:
+    try:
+        return checked_address(text)
+    except MailError as error:
+        raise ValueError(str(error)) from error
+
+
+class MailWay:
+    """
+    One mail a delivery and address. Its Message-ID is made from the delivery: a mail that was perhaps sent twice can be
+    known as one.
+    """
+
+    kind: ClassVar[str] = "mail"
+    label: ClassVar[str] = "Mail"
+    secret: ClassVar[str] = "Password"
+    settings_model: ClassVar[type[Settings]] = MailSettings
+    address_model: ClassVar[type[Settings]] = MailAddress
+    withdraws: ClassVar[bool] = False
+
+    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
+        self.at, self.to = settings, address.to
+        self._opened = None
+        self.server: MailServer | None = house.services.mail
+        if settings.host is not None:
+            self.server = MailServer(
+                settings.host,
+                settings.port,
+                settings.secure,
+                settings.sender,
+                settings.user,
+                secret,
+                address=house.services.mail.address if house.services.mail else "",
+                most_bytes=settings.megabytes * 1_000_000,
+                domains=frozenset(d.lower() for d in settings.domains) or None,
+            )
+
+    def words(self) -> str:
+        return ", ".join(self.to)
+
+    def send(self, parcel: Parcel) -> Receipt:
+        server = self._server()
+        said = ""
+        for n, to in enumerate(self.to):
+            if parcel.progress.get(f"taken {n}"):
+                continue
+            try:
+                server.check_recipient(to)
+            except MailError as error:
+                raise DeliveryError(str(error)) from error
+            with ExitStack() as stack:
+                said = self._handed_over(server, self._letter(server, parcel, n, to, stack))
+            parcel.note({f"taken {n}": said})
+        return Receipt(said or "it was taken before")
+
+    def _letter(self, server: MailServer, parcel: Parcel, n: int, to: str, stack: ExitStack) -> Letter:
+        attached = sum(f.size for f in parcel.files) <= server.most_bytes
+        paths = [stack.enter_context(f.opened()) if attached else None for f in parcel.files]
+        large = "The files are too large for a mail; they are kept in Bouquet with the run."
+        return Letter(
+            sender=server.sender,
+            to=[to],
+            title=parcel.title,
+            sentence=parcel.sentence,
+            rows=parcel.rows,
+            as_of=parcel.as_of,
+            owner=parcel.owner,
+            mark=f"delivery-{parcel.identity}-{n}",
+            sent_at=parcel.now,
+            enclosures=[Enclosure(f.name, f.size, path) for f, path in zip(parcel.files, paths, strict=True)],
+            page=parcel.run_page,
+            notes=() if attached else (large,),
+        )
+
+    def _handed_over(self, server: MailServer, letter: Letter) -> str:
+        def opened(host: str, port: int) -> Any:
+            return connect(host, port, self.at.inside)
+
+        try:
+            return server.hand_over_once(compose(letter), opened if self.at.host is not None else None)
+        except smtplib.SMTPAuthenticationError as error:
+            raise DeliveryError(f"{server.host} does not let {server.user} in: {says_of(error)}") from error
+        except ssl.SSLCertVerificationError as error:
+            raise DeliveryError(f"{server.host}: TLS failed: {error.verify_message}.") from error
+        except (OSError, smtplib.SMTPException) as error:
+            gone = not isinstance(error, smtplib.SMTPResponseException | smtplib.SMTPRecipientsRefused)
+            lasting = isinstance(error, smtplib.SMTPNotSupportedError)
+            raise DeliveryError(
+                f"{server.host} did not take the mail to {letter.to[0]}: {says_of(error)}",
+                passing=is_passing(error),
+                unreachable=gone and not lasting,
+            ) from error
+
+    def _server(self) -> MailServer:
+        if self.server is None:
+            raise DeliveryError("Mail is not set up here; a keeper gives a server under Set-up › Ways out.")
+        return self.server
+
+    def verify(self, parcel: Parcel) -> Receipt | None:
+        """
+        Only where every address was answered for.
+        """
+        return (
+            Receipt("it was taken before")
+            if all(parcel.progress.get(f"taken {n}") for n in range(len(self.to)))
+            else None
+        )
+
+    def withdraw(self, parcel: Parcel) -> None:
+        raise DeliveryError("A mail cannot be taken back.")
+
+    def steps(self) -> Iterator[Step]:
+        try:
+            server = self._server()
+            made = connect(server.host, server.port, self.at.inside if self.at.host else ("0.0.0.0/0", "::/0"))
+        except DeliveryError as error:
+            yield Step("reach", "wrong", str(error))
+            return
+        made.close()
+        yield Step("reach", "right", f"{server.host}:{server.port} answers")
+        try:
+            with contextlib.closing(_Trial(server)) as trial:
+                yield Step("greeting", "right", trial.greeting())
+                secured = trial.secure()
+                yield Step("encryption", "right" if secured else "remark", secured or "none: mail travels readable")
+                if server.user:
+                    trial.sign_in()
+                    yield Step("sign in", "right", f"as {server.user}")
+        except (OSError, smtplib.SMTPException) as error:
+            yield Step("conversation", "wrong", says_of(error))
+            return
+        yield Step("sender", "right" if server.sender else "wrong", server.sender or "no address that mails come from")
+
+
+class _Trial:
+    """
+    A conversation with a mail server that sends nothing.
+    """
+
+    def __init__(self, server: MailServer) -> None:
+        self.server = server
+        context = ssl.create_default_context()
+        if server.secure == "tls":
+            self.talk: smtplib.SMTP = smtplib.SMTP_SSL(server.host, server.port, timeout=30, context=context)
+        else:
+            self.talk = smtplib.SMTP(server.host, server.port, timeout=30)
+
+    def greeting(self) -> str:
+        self.talk.ehlo()
+        return (self.talk.ehlo_resp or b"").decode(errors="replace").splitlines()[0][:200]
+
+    def secure(self) -> str:
+        if self.server.secure == "tls":
+            return "TLS from the start"
+        if self.server.secure == "starttls" or self.talk.has_extn("starttls"):
+            self.talk.starttls(context=ssl.create_default_context())
+            self.talk.ehlo()
+            return "STARTTLS"
+        return ""
+
+    def sign_in(self) -> None:
+        self.talk.login(self.server.user, self.server.password)
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError, smtplib.SMTPException):
+            self.talk.quit()

@@ -1,0 +1,208 @@
+"""
+Working off the outbox: what is due for a recipient is sent, in order, and how it ended is entered.
+
+A worker may be killed at any instruction. Whoever takes a delivery up again first looks whether it is there.
+"""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from datetime import timedelta
+from functools import partial
+from typing import Any
+
+import sqlalchemy as sa
+import structlog
+from sqlalchemy.exc import DBAPIError
+
+from bouquet.core.errors import BouquetError
+from bouquet.delivery.means import way_to
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Way, WrongSettings
+from bouquet.runs import Services
+from bouquet.store import deliveries as outbox
+from bouquet.store.models import Delivery, Person, Round, Run
+from bouquet.store.secrets import NoKey, WrongKey
+
+__all__ = ["PAUSES", "deliver_due", "end_old_links", "parcel_of", "take_back"]
+
+log = structlog.get_logger()
+
+#: Seconds between tries, each within a fifth more or less; after the last one a delivery has failed. A day in all.
+PAUSES = (15, 60, 300, 1_200, 3_600, 14_400, 28_800, 36_000)
+
+#: The class of the locks by which one worker at a time sends to a recipient.
+LOCK = 0x62717464
+
+
+def deliver_due(services: Services, recipient_id: int) -> None:
+    """
+    Send what is due for a recipient, the oldest first. Does nothing where another worker is at it.
+    """
+    with _alone(services, recipient_id) as alone:
+        while alone and _deliver_next(services, recipient_id):
+            pass
+
+
+@contextmanager
+def _alone(services: Services, recipient_id: int) -> Iterator[bool]:
+    """
+    Whether nobody else sends to this recipient; for as long as the connection lives, and no longer.
+    """
+    with services.store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        key = sa.select(sa.func.pg_try_advisory_lock(LOCK, recipient_id % 2**31))
+        if not connection.scalar(key):
+            yield False
+            return
+        try:
+            yield True
+        finally:
+            connection.execute(sa.select(sa.func.pg_advisory_unlock(LOCK, recipient_id % 2**31)))
+
+
+def _deliver_next(services: Services, recipient_id: int) -> bool:
+    """
+    Send the next delivery; False where none is due.
+    """
+    with services.store.session() as session:
+        taken = outbox.take(session, recipient_id, services.clock())
+        if taken is None:
+            return False
+        delivery, broken_off = taken
+        parcel = parcel_of(services, session, delivery)
+        recipient, means_id, tries = delivery.recipient, delivery.recipient.means_id, delivery.tries
+        session.expunge_all()
+    reached: str | None = None
+    try:
+        if recipient.deleted_at is not None:
+            raise DeliveryError(f"{recipient.name} was removed.")
+        ended = _arrived(_sent(way_to(services, recipient), parcel, broken_off=broken_off), broken_off)
+    except DeliveryError as error:
+        ended = _refused(services, error, tries)
+        reached = str(error) if error.unreachable else None
+    except DBAPIError:
+        # Our own database is away: whoever takes it up next looks first.
+        raise
+    except (NoKey, WrongKey, WrongSettings) as error:
+        ended = outbox.Ended("failed", str(error))
+    except Exception as error:
+        log.exception("delivery_broke", delivery=parcel.delivery_id)
+        told = str(error) if isinstance(error, BouquetError) else f"{type(error).__name__} in Bouquet itself"
+        ended = _refused(services, DeliveryError(told, passing=True), tries)
+    with services.store.session() as session:
+        outbox.note_failure(session, means_id, reached, services.clock())
+        outbox.settle(session, parcel.delivery_id, ended, services.clock())
+    return True
+
+
+def _sent(way: Way, parcel: Parcel, *, broken_off: bool) -> Receipt:
+    if broken_off:
+        found = way.verify(parcel)
+        if found is not None:
+            return found
+    return way.send(parcel)
+
+
+def _arrived(receipt: Receipt, broken_off: bool) -> outbox.Ended:
+    says = receipt.says
+    if broken_off and not says.startswith("it was"):
+        says += "; perhaps twice, as a try was broken off"
+    return outbox.Ended("arrived" if receipt.arrived else "offered", says)
+
+
+def _refused(services: Services, error: DeliveryError, tries: int) -> outbox.Ended:
+    """
+    Whether it is tried again, and when.
+    """
+    pauses = services.delivery_pauses or PAUSES
+    if not error.passing or tries > len(pauses):
+        return outbox.Ended("failed", f"{error} Tried {tries} times." if error.passing else str(error))
+    pause = pauses[tries - 1] * random.uniform(0.8, 1.2)
+    if error.after is not None:
+        pause = max(error.after, min(pause, 1.0))
+    return outbox.Ended("trying", str(error), services.clock() + timedelta(seconds=pause))
+
+
+def parcel_of(services: Services, session: Any, delivery: Delivery) -> Parcel:
+    """
+    A delivery as ways out know it.
+    """
+    run = session.get_one(Run, delivery.run_id)
+    round_ = session.get(Round, run.round_id) if run.round_id is not None else None
+    owner = session.get(Person, round_.created_by) if round_ is not None else None
+    base = services.mail.address.rstrip("/") if services.mail is not None and services.mail.address else ""
+    number = delivery.id
+
+    def note(progress: Mapping[str, Any]) -> None:
+        with services.store.session() as own:
+            outbox.note(own, number, dict(progress))
+        progress_so_far.update(progress)
+
+    progress_so_far = dict(delivery.progress)
+    files = [f for f in run.files if f.id in delivery.files]
+    return Parcel(
+        delivery_id=number,
+        identity=delivery.identity,
+        files=tuple(
+            ParcelFile(
+                f.id,
+                f.name,
+                f.media_type,
+                f.size,
+                f.rows,
+                f.sha256,
+                partial(_fetched, services, f.path, f.name, f.removed_at),
+            )
+            for f in files
+        ),
+        recipient=delivery.recipient.name,
+        run_id=run.id,
+        title=run.name,
+        sentence=str((run.slip or {}).get("sentence", "")),
+        rows=sum(f.rows for f in files if f.role == "data") or run.rows_written,
+        as_of=run.as_of,
+        owner=owner.name if owner is not None else run.asked_by,
+        run_page=f"{base}/runs/{run.id}" if base else "",
+        now=services.clock(),
+        progress=progress_so_far,
+        note=note,
+        again=delivery.number > 1,
+    )
+
+
+@contextmanager
+def _fetched(services: Services, path: str, name: str, gone: Any) -> Iterator[Any]:
+    try:
+        if gone is not None:
+            raise FileNotFoundError(path)
+        with services.storage.fetched(path) as here:
+            yield here
+    except FileNotFoundError as error:
+        raise DeliveryError(f"{name} is not kept any more.") from error
+
+
+def take_back(services: Services, delivery_id: int, by: str, reason: str) -> None:
+    """
+    Withdraw a delivery: what can be removed on the other side is. Raises NotFound, NotPossible and DeliveryError.
+    """
+    with services.store.session() as session:
+        delivery = outbox.get_delivery(session, delivery_id)
+        state = delivery.state
+        way, parcel = way_to(services, delivery.recipient), parcel_of(services, session, delivery)
+    if state == "arrived" and not way.withdraws:
+        raise DeliveryError(f"{way.label}: what arrived cannot be taken back.")
+    if state == "arrived":
+        way.withdraw(parcel)
+    with services.store.session() as session:
+        outbox.withdraw(session, delivery_id, by, reason, services.clock())
+
+
+def end_old_links(services: Services) -> None:
+    """
+    Links that nobody used in their time have failed.
+    """
+    now = services.clock()
+    with services.store.session() as session:
+        for number in outbox.expired_links(session, now):
+            outbox.settle(session, number, outbox.Ended("failed", "nobody fetched it in its time"), now)

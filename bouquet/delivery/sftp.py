@@ -1,0 +1,301 @@
+"""
+SFTP: files are written beside their name, measured, and renamed; a marker beside them may say that they are whole.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import hashlib
+import io
+import posixpath
+from collections.abc import Iterator
+from typing import Any, ClassVar, Literal
+
+import paramiko
+from pydantic import Field, field_validator
+
+from bouquet.core.naming import with_suffix
+from bouquet.delivery.reach import Host, Inside, connect, says_of
+from bouquet.delivery.way import WAIT, DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+
+__all__ = ["SftpWay"]
+
+CHUNK = 1 << 18
+
+MOST_NAMES = 1_000
+
+
+class SftpSettings(Settings):
+    """
+    `host_key` is the server's own key as it was shown and pinned when the means were set up: kind and base64, as it
+    stands in a file of known hosts. Without it nothing is sent.
+    """
+
+    host: Host
+    port: int = Field(22, ge=1, le=65_535)
+    user: str = Field(min_length=1, max_length=100)
+    host_key: str = Field("", max_length=4_000)
+    folder: str = Field("", max_length=1_000)
+    inside: Inside = ()
+
+
+class SftpAddress(Settings):
+    """
+    `mode`: `replace` puts a file in the place of one of its name, `new` takes a name that is free. `marker`: what is
+    added to a file's name for an empty file that is put there last, such as `.done`.
+    """
+
+    folder: str = Field("", max_length=1_000)
+    mode: Literal["new", "replace"] = "replace"
+    marker: str = Field("", max_length=20, pattern=r"^(\.[A-Za-z0-9]+)?$")
+
+    @field_validator("folder")
+    @classmethod
+    def _no_way_up(cls, value: str) -> str:
+        if ".." in value.split("/") or any(ord(c) < 32 for c in value):
+            msg = "The folder does not lead upwards, and has no control characters."
+            raise ValueError(msg)
+        return value
+
+
+class SftpWay:
+    """
+    One connection a delivery.
+    """
+
+    kind: ClassVar[str] = "sftp"
+    label: ClassVar[str] = "SFTP"
+    secret: ClassVar[str] = "Password, or private key"
+    settings_model: ClassVar[type[Settings]] = SftpSettings
+    address_model: ClassVar[type[Settings]] = SftpAddress
+    withdraws: ClassVar[bool] = True
+
+    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
+        self.at, self.password, self.address = settings, secret, address
+        self.folder = posixpath.join(settings.folder, address.folder.lstrip("/")) if address.folder else settings.folder
+
+    def words(self) -> str:
+        return f"{self.at.user}@{self.at.host}:{self.folder or '.'}"
+
+    # Sending
+
+    def send(self, parcel: Parcel) -> Receipt:
+        with self._opened() as sftp:
+            self._make_folders(sftp)
+            put = []
+            for file in parcel.files:
+                if not self._is_there(sftp, parcel, file):
+                    self._put(sftp, parcel, file)
+                put.append(str(parcel.progress.get(f"at {file.id}", file.name)))
+            if self.address.marker:
+                for name in put:
+                    with sftp.open(self._path(name + self.address.marker), "w"):
+                        pass
+        return Receipt(f"put as {', '.join(put[:5])} at {self.at.host}")
+
+    def verify(self, parcel: Parcel) -> Receipt | None:
+        with self._opened() as sftp:
+            there = all(self._is_there(sftp, parcel, file) for file in parcel.files)
+        # With a marker it is not over before that is there, too; sending again puts it there.
+        return Receipt("it was there already") if there and not self.address.marker else None
+
+    def _is_there(self, sftp: paramiko.SFTPClient, parcel: Parcel, file: ParcelFile) -> bool:
+        noted = parcel.progress.get(f"at {file.id}")
+        if noted is None:
+            return False
+        try:
+            if sftp.stat(self._path(noted)).st_size != file.size:
+                return False
+            digest = hashlib.sha256()
+            with sftp.open(self._path(noted), "rb") as there:
+                there.prefetch(file.size)
+                while chunk := there.read(CHUNK):
+                    digest.update(chunk)
+        except FileNotFoundError:
+            return False
+        return digest.hexdigest() == file.sha256
+
+    def _put(self, sftp: paramiko.SFTPClient, parcel: Parcel, file: ParcelFile) -> None:
+        beside = self._path(f".{file.name[-80:]}.{parcel.identity[:12]}.part")
+        with file.opened() as made, made.open("rb") as source:
+            # Measured by the server after the last byte.
+            sftp.putfo(source, beside, file.size, confirm=False)
+        size = sftp.stat(beside).st_size
+        if size != file.size:
+            raise DeliveryError(f"{self.at.host} kept {size:,} of {file.size:,} bytes of {file.name}.", passing=True)
+        if self.address.mode == "replace":
+            parcel.note({f"at {file.id}": file.name})
+            self._replace(sftp, beside, self._path(file.name))
+            return
+        for number in range(1, MOST_NAMES):
+            name = file.name if number == 1 else with_suffix(file.name, number)
+            if _exists(sftp, self._path(name)):
+                continue
+            parcel.note({f"at {file.id}": name})
+            try:
+                # Without the extension that replaces: fails where the name was taken in the meantime.
+                sftp.rename(beside, self._path(name))
+                return
+            except OSError:
+                if not _exists(sftp, self._path(name)):
+                    raise
+        raise DeliveryError(f"There is no free name left for “{file.name}” at {self.at.host}.")
+
+    def _replace(self, sftp: paramiko.SFTPClient, beside: str, target: str) -> None:
+        try:
+            sftp.posix_rename(beside, target)
+        except OSError:
+            # A server without that extension (protocol 3 knows only renaming to a free name).
+            with contextlib.suppress(FileNotFoundError):
+                sftp.remove(target)
+            sftp.rename(beside, target)
+
+    def withdraw(self, parcel: Parcel) -> None:
+        with self._opened() as sftp:
+            for file in parcel.files:
+                if self._is_there(sftp, parcel, file):
+                    sftp.remove(self._path(parcel.progress[f"at {file.id}"]))
+
+    def _path(self, name: str) -> str:
+        return posixpath.join(self.folder, name) if self.folder else name
+
+    def _make_folders(self, sftp: paramiko.SFTPClient) -> None:
+        at = ""
+        for part in self.folder.split("/"):
+            at = f"{at}{part}" if at.endswith("/") or not at else f"{at}/{part}"
+            if not part:
+                at = "/"
+                continue
+            if not _exists(sftp, at):
+                sftp.mkdir(at)
+
+    # Connecting
+
+    @contextlib.contextmanager
+    def _opened(self) -> Iterator[paramiko.SFTPClient]:
+        try:
+            with contextlib.closing(self._connected()) as transport:
+                self._sign_in(transport)
+                sftp = paramiko.SFTPClient.from_transport(transport)
+                if sftp is None:
+                    raise DeliveryError(f"{self.at.host} offers no SFTP.")
+                channel = sftp.get_channel()
+                if channel is not None:
+                    channel.settimeout(WAIT)
+                yield sftp
+        except DeliveryError:
+            raise
+        except PermissionError as error:
+            raise DeliveryError(f"{self.at.host} does not allow it: {says_of(error)}.") from error
+        except (OSError, EOFError, paramiko.SSHException) as error:
+            # A full disk, a broken connection: it may be better later.
+            raise DeliveryError(f"{self.at.host}: {says_of(error)}.", passing=True) from error
+
+    def _connected(self) -> paramiko.Transport:
+        """
+        A connection to the server whose key is the pinned one.
+        """
+        made = connect(self.at.host, self.at.port, self.at.inside)
+        try:
+            transport = paramiko.Transport(made)
+        except BaseException as error:
+            made.close()
+            if isinstance(error, paramiko.SSHException | EOFError | OSError):
+                raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
+            raise
+        try:
+            transport.banner_timeout = transport.auth_timeout = WAIT
+            transport.start_client(timeout=WAIT)
+        except (paramiko.SSHException, EOFError, OSError) as error:
+            transport.close()
+            raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
+        shown = _shown(transport)
+        if " ".join(self.at.host_key.split()[:2]) != shown:
+            transport.close()
+            said = "another key than the one that was pinned" if self.at.host_key else "a key that nobody looked at yet"
+            raise DeliveryError(
+                f"{self.at.host} shows {said}: {fingerprint(shown)}. A keeper decides whether it is right."
+            )
+        return transport
+
+    def _sign_in(self, transport: paramiko.Transport) -> None:
+        try:
+            if "PRIVATE KEY" in self.password:
+                transport.auth_publickey(self.at.user, _key(self.password))
+            else:
+                transport.auth_password(self.at.user, self.password)
+        except paramiko.AuthenticationException as error:
+            raise DeliveryError(f"{self.at.host} does not let {self.at.user} in with this password or key.") from error
+
+    def steps(self) -> Iterator[Step]:
+        try:
+            made = connect(self.at.host, self.at.port, self.at.inside)
+        except DeliveryError as error:
+            yield Step("reach", "wrong", str(error))
+            return
+        yield Step("reach", "right", f"{self.at.host}:{self.at.port} answers")
+        try:
+            transport = paramiko.Transport(made)
+            transport.start_client(timeout=WAIT)
+        except (paramiko.SSHException, EOFError, OSError) as error:
+            made.close()
+            yield Step("server", "wrong", f"it does not speak SSH: {says_of(error)}")
+            return
+        with contextlib.closing(transport):
+            shown = _shown(transport)
+            pinned = " ".join(self.at.host_key.split()[:2])
+            mark = "right" if shown == pinned else "wrong" if pinned else "remark"
+            said = "as pinned" if shown == pinned else "not the pinned one" if pinned else "not pinned yet"
+            yield Step("host key", mark, f"{said}: {shown} ({fingerprint(shown)})")
+            if mark == "wrong":
+                return
+            try:
+                self._sign_in(transport)
+            except (DeliveryError, paramiko.SSHException, OSError) as error:
+                yield Step("sign in", "wrong", str(error))
+                return
+            yield Step("sign in", "right", f"as {self.at.user}")
+            yield from self._try_folder(transport)
+
+    def _try_folder(self, transport: paramiko.Transport) -> Iterator[Step]:
+        trial = self._path(".bouquet-trial")
+        try:
+            sftp = paramiko.SFTPClient.from_transport(transport)
+            assert sftp is not None
+            self._make_folders(sftp)
+            with sftp.open(trial, "w") as file:
+                file.write(b"Written by Bouquet to try this folder.\n")
+            sftp.remove(trial)
+        except (OSError, EOFError, paramiko.SSHException) as error:
+            yield Step("write", "wrong", f"{self.folder or 'the first folder'}: {says_of(error)}")
+            return
+        yield Step("write", "right", f"a file can be written and removed in {self.folder or 'the first folder'}")
+
+
+def _shown(transport: paramiko.Transport) -> str:
+    key = transport.get_remote_server_key()
+    return f"{key.get_name()} {key.get_base64()}"
+
+
+def fingerprint(host_key: str) -> str:
+    """
+    A host key as servers print it (SHA256 and base64).
+    """
+    body = host_key.split()[1] if len(host_key.split()) > 1 else ""
+    return "SHA256:" + base64.b64encode(hashlib.sha256(base64.b64decode(body)).digest()).decode().rstrip("=")
+
+
+def _key(text: str) -> paramiko.PKey:
+    for kind in (paramiko.Ed25519Key, paramiko.RSAKey, paramiko.ECDSAKey):
+        with contextlib.suppress(paramiko.SSHException, ValueError):
+            return kind.from_private_key(io.StringIO(text))
+    raise DeliveryError("The private key cannot be read; one without a passphrase is needed (Ed25519, RSA or ECDSA).")
+
+
+def _exists(sftp: paramiko.SFTPClient, path: str) -> bool:
+    try:
+        sftp.stat(path)
+    except FileNotFoundError:
+        return False
+    return True

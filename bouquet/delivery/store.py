@@ -1,0 +1,226 @@
+"""
+An object store that speaks the S3 protocol.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import posixpath
+import socket
+from collections.abc import Iterator
+from typing import Any, ClassVar
+
+import boto3
+import botocore.awsrequest
+import botocore.config
+import botocore.exceptions
+from pydantic import Field, field_validator
+
+from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
+from bouquet.delivery.way import WAIT, DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.webhook import checked_url
+
+__all__ = ["StoreWay"]
+
+#: Bytes from which on a file goes in several pieces, and the bytes of one.
+LARGE, PIECE = 64 << 20, 16 << 20
+
+#: What a store answers that may be better later.
+PASSING = frozenset({"SlowDown", "ServiceUnavailable", "InternalError", "RequestTimeout", "503", "500", "429"})
+
+
+class StoreSettings(Settings):
+    """
+    `endpoint` is the address of the store, `bucket` where everything goes.
+    """
+
+    endpoint: str = Field(min_length=8, max_length=500)
+    bucket: str = Field(min_length=3, max_length=63, pattern=r"^[a-z0-9][a-z0-9.-]+[a-z0-9]$")
+    region: str = Field("us-east-1", min_length=1, max_length=60, pattern=r"^[a-z0-9-]+$")
+    inside: Inside = ()
+
+    @field_validator("endpoint")
+    @classmethod
+    def _is_address(cls, value: str) -> str:
+        return checked_url(value).rstrip("/")
+
+
+class StoreAddress(Settings):
+    """
+    `prefix` stands before the names of files. `replace`: an object that is there already may be replaced.
+    """
+
+    prefix: str = Field("", max_length=500, pattern=r"^[^\x00-\x1f\\]*$")
+    replace: bool = False
+
+
+class StoreWay:
+    """
+    Objects carry the digest of their file; the store computes its own while it takes them.
+    """
+
+    kind: ClassVar[str] = "store"
+    label: ClassVar[str] = "Object store (S3)"
+    secret: ClassVar[str] = "Access key and secret key, with a colon between them"
+    settings_model: ClassVar[type[Settings]] = StoreSettings
+    address_model: ClassVar[type[Settings]] = StoreAddress
+    withdraws: ClassVar[bool] = True
+
+    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
+        self.at, self.address = settings, address
+        self.key, _, self.secret_key = secret.partition(":")
+
+    def words(self) -> str:
+        return f"{self.at.bucket}/{self.address.prefix} at {self.at.endpoint}"
+
+    def send(self, parcel: Parcel) -> Receipt:
+        with self._opened() as client:
+            for file in parcel.files:
+                if not self._is_there(client, file):
+                    self._put(client, parcel, file)
+                    if not self._is_there(client, file):
+                        raise DeliveryError(f"{self.at.bucket} does not have {file.name} as it was sent.", passing=True)
+        return Receipt(f"kept as {', '.join(self._object(f) for f in parcel.files[:5])}")
+
+    def verify(self, parcel: Parcel) -> Receipt | None:
+        with self._opened() as client:
+            there = all(self._is_there(client, file) for file in parcel.files)
+        return Receipt("it was there already") if there else None
+
+    def _object(self, file: ParcelFile) -> str:
+        return posixpath.join(self.address.prefix, file.name)
+
+    def _is_there(self, client: Any, file: ParcelFile) -> bool:
+        try:
+            known = client.head_object(Bucket=self.at.bucket, Key=self._object(file))
+        except botocore.exceptions.ClientError as error:
+            if _code(error) in ("404", "NoSuchKey", "NotFound"):
+                return False
+            raise
+        same: bool = known["Metadata"].get("sha256") == file.sha256 and known["ContentLength"] == file.size
+        return same
+
+    def _put(self, client: Any, parcel: Parcel, file: ParcelFile) -> None:
+        facts: dict[str, Any] = {
+            "Bucket": self.at.bucket,
+            "Key": self._object(file),
+            "ContentType": file.media_type,
+            "Metadata": {"sha256": file.sha256, "delivery": parcel.identity},
+        }
+        only_new = {} if self.address.replace else {"IfNoneMatch": "*"}
+        with file.opened() as made, made.open("rb") as source:
+            if file.size < LARGE:
+                digest = base64.b64encode(bytes.fromhex(file.sha256)).decode()
+                client.put_object(**facts, **only_new, Body=source, ContentLength=file.size, ChecksumSHA256=digest)
+                return
+            begun = client.create_multipart_upload(**facts, ChecksumAlgorithm="SHA256")
+            upload = {"Bucket": facts["Bucket"], "Key": facts["Key"], "UploadId": begun["UploadId"]}
+            try:
+                parts: list[dict[str, Any]] = []
+                while piece := source.read(PIECE):
+                    number = len(parts) + 1
+                    sent = client.upload_part(**upload, PartNumber=number, Body=piece, ChecksumAlgorithm="SHA256")
+                    parts.append({"PartNumber": number, "ETag": sent["ETag"], "ChecksumSHA256": sent["ChecksumSHA256"]})
+                client.complete_multipart_upload(**upload, **only_new, MultipartUpload={"Parts": parts})
+            except BaseException:
+                with contextlib.suppress(botocore.exceptions.BotoCoreError, botocore.exceptions.ClientError):
+                    client.abort_multipart_upload(**upload)
+                raise
+
+    def withdraw(self, parcel: Parcel) -> None:
+        with self._opened() as client:
+            for file in parcel.files:
+                if self._is_there(client, file):
+                    client.delete_object(Bucket=self.at.bucket, Key=self._object(file))
+
+    @contextlib.contextmanager
+    def _opened(self) -> Iterator[Any]:
+        try:
+            yield self._client()
+        except DeliveryError:
+            raise
+        except botocore.exceptions.ClientError as error:
+            code = _code(error)
+            said = f"{code}: {error.response.get('Error', {}).get('Message', '')}".rstrip(": ")
+            if code in ("PreconditionFailed", "412"):
+                said = "there is something else of that name, and it is not to be replaced"
+            raise DeliveryError(f"{self.at.bucket}: {said}.", passing=code in PASSING) from error
+        except botocore.exceptions.BotoCoreError as error:
+            cause = error.kwargs.get("error") if hasattr(error, "kwargs") else None
+            inner = _refusal(cause)
+            if inner is not None:
+                raise inner from error
+            lost = isinstance(error, botocore.exceptions.HTTPClientError)
+            raise DeliveryError(f"{self.at.endpoint}: {says_of(error)}.", unreachable=lost) from error
+
+    def _client(self) -> Any:
+        host = self.at.endpoint.partition("://")[2].partition("/")[0].partition(":")[0]
+        if self.at.endpoint.startswith("http://") and not self.at.inside:
+            raise DeliveryError("Without https nothing leaves the house.")
+        addresses_of(host, 443, self.at.inside)
+        client = boto3.session.Session().client(
+            "s3",
+            endpoint_url=self.at.endpoint,
+            region_name=self.at.region,
+            aws_access_key_id=self.key,
+            aws_secret_access_key=self.secret_key,
+            config=botocore.config.Config(
+                connect_timeout=WAIT,
+                read_timeout=WAIT,
+                retries={"total_max_attempts": 1},
+                s3={"addressing_style": "path"},
+                proxies={},
+            ),
+        )
+        # The library makes its connections itself: its pools are told to make them to addresses that were looked at.
+        manager = client._endpoint.http_session._manager
+        manager.pool_classes_by_scheme = _guarded_pools(self.at.inside)
+        return client
+
+    def steps(self) -> Iterator[Step]:
+        try:
+            with self._opened() as client:
+                client.head_bucket(Bucket=self.at.bucket)
+                yield Step("reach", "right", f"{self.at.endpoint} answers, and {self.at.bucket} is there")
+                trial = {"Bucket": self.at.bucket, "Key": ".bouquet-trial"}
+                client.put_object(**trial, Body=b"Written by Bouquet to try this store.\n")
+                client.delete_object(**trial)
+                yield Step("write", "right", "an object can be written and removed")
+        except DeliveryError as error:
+            yield Step("store", "wrong", str(error))
+
+
+def _code(error: botocore.exceptions.ClientError) -> str:
+    return str(error.response.get("Error", {}).get("Code", ""))
+
+
+def _refusal(error: BaseException | None) -> DeliveryError | None:
+    """
+    What our own connection refused, below what the library made of it.
+    """
+    for _ in range(10):
+        if error is None or isinstance(error, DeliveryError):
+            return error
+        error = error.__cause__ or error.__context__
+    return None
+
+
+def _guarded_pools(inside: tuple[str, ...]) -> dict[str, type]:
+    class Guarded:
+        def _new_conn(self) -> socket.socket:
+            return connect(self.host, self.port, inside)  # type: ignore[attr-defined]
+
+    class Plain(Guarded, botocore.awsrequest.AWSHTTPConnection):  # type: ignore[misc]
+        pass
+
+    class ByTls(Guarded, botocore.awsrequest.AWSHTTPSConnection):  # type: ignore[misc]
+        pass
+
+    class PlainPool(botocore.awsrequest.AWSHTTPConnectionPool):
+        ConnectionCls = Plain
+
+    class TlsPool(botocore.awsrequest.AWSHTTPSConnectionPool):
+        ConnectionCls = ByTls
+
+    return {"http": PlainPool, "https": TlsPool}

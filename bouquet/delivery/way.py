@@ -1,0 +1,196 @@
+"""
+What all ways out of the house share: a parcel goes in, a receipt comes back, or a refusal that says whether waiting
+may help.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+from typing import Any, ClassVar, Protocol
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+from bouquet.core.errors import BouquetError
+
+__all__ = [
+    "DeliveryError",
+    "House",
+    "Parcel",
+    "ParcelFile",
+    "Receipt",
+    "Settings",
+    "Step",
+    "Way",
+    "WrongSettings",
+    "read",
+]
+
+#: Seconds that one step of a conversation with another machine may take.
+WAIT = 30.0
+
+
+class DeliveryError(BouquetError):
+    """
+    The other side did not take the files.
+
+    `passing`: whether waiting may help. `unreachable`: whether it is the whole machine that does not answer, so that
+    nothing else need be tried there. `after`: seconds that it asked to wait.
+    """
+
+    code = "delivery"
+
+    def __init__(
+        self, message: str, *, passing: bool = False, unreachable: bool = False, after: float | None = None
+    ) -> None:
+        super().__init__(message)
+        self.passing, self.unreachable, self.after = passing or unreachable, unreachable, after
+
+
+class WrongSettings(BouquetError):
+    """
+    What is said of a way out, or of an address, is not right.
+    """
+
+    code = "wrong_settings"
+
+
+class Settings(BaseModel):
+    """
+    What a keeper says of means, or a designer of a recipient's address.
+    """
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+def read(model: type[Settings], given: Mapping[str, Any]) -> Any:
+    """
+    Settings as their way knows them. Raises WrongSettings with the first thing that is wrong.
+    """
+    try:
+        return model.model_validate(dict(given))
+    except ValidationError as error:
+        first = error.errors()[0]
+        at = ".".join(str(part) for part in first["loc"])
+        raise WrongSettings(f"{at}: {first['msg'].removeprefix('Value error, ')}" if at else first["msg"]) from error
+
+
+@dataclass(frozen=True)
+class ParcelFile:
+    """
+    A file that goes out. `opened` gives it on this machine for as long as it is needed.
+    """
+
+    id: int
+    name: str
+    media_type: str
+    size: int
+    rows: int
+    sha256: str
+    opened: Callable[[], AbstractContextManager[Path]] = field(repr=False, compare=False)
+
+
+@dataclass(frozen=True)
+class Parcel:
+    """
+    One delivery. `identity` stays the same however often it is tried; `progress` is what earlier tries noted, and
+    `note` keeps more of it at once. `run_page` is where people read about the run; empty where that is not known.
+    """
+
+    delivery_id: int
+    identity: str
+    files: tuple[ParcelFile, ...]
+    recipient: str
+    run_id: int
+    title: str
+    sentence: str
+    rows: int
+    as_of: datetime
+    owner: str
+    run_page: str
+    now: datetime
+    progress: Mapping[str, Any]
+    note: Callable[[Mapping[str, Any]], None] = field(repr=False)
+    again: bool = False
+
+
+@dataclass(frozen=True)
+class Receipt:
+    """
+    What the other side said. Not `arrived`: it waits there to be fetched.
+    """
+
+    says: str
+    arrived: bool = True
+
+
+@dataclass(frozen=True)
+class Step:
+    """
+    One step of trying means: what it was, whether it went well (`right`, `wrong`, `remark`), and what it said.
+    """
+
+    name: str
+    mark: str
+    says: str
+
+
+@dataclass(frozen=True)
+class House:
+    """
+    What a way out may need of the house: the folder below which files are put, the store in which links are kept, the
+    mail server of the settings, and the address under which browsers reach Bouquet.
+    """
+
+    services: Any
+
+
+class Way(Protocol):
+    """
+    One way out. It is made for one delivery, from the settings of its means and the address of the recipient.
+    """
+
+    kind: ClassVar[str]
+    #: What people call it.
+    label: ClassVar[str]
+    #: What a secret of such means is called; empty where there is none.
+    secret: ClassVar[str]
+    settings_model: ClassVar[type[Settings]]
+    address_model: ClassVar[type[Settings]]
+    #: Whether files can be taken back.
+    withdraws: ClassVar[bool]
+
+    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None: ...
+
+    def send(self, parcel: Parcel) -> Receipt:
+        """
+        Hand a parcel over. What is there already from an earlier try is not sent twice. Raises DeliveryError.
+        """
+        ...
+
+    def verify(self, parcel: Parcel) -> Receipt | None:
+        """
+        Whether a parcel that was perhaps handed over is there; None where it is not, or where the way cannot tell.
+        """
+        ...
+
+    def withdraw(self, parcel: Parcel) -> None:
+        """
+        Take files back. Raises DeliveryError.
+        """
+        ...
+
+    def steps(self) -> Iterator[Step]:
+        """
+        Try the means step by step, without a delivery.
+        """
+        ...
+
+    def words(self) -> str:
+        """
+        Where it leads, for people; without secrets.
+        """
+        ...

@@ -1,0 +1,252 @@
+"""
+A webhook: the file itself, or a notice about it, handed to a program by HTTP; signed by RFC 9421.
+"""
+
+from __future__ import annotations
+
+import base64
+import contextlib
+import email.utils
+import hashlib
+import http.client
+import io
+import json
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import IO, Any, ClassVar, Literal
+from urllib.parse import urlsplit
+
+from http_message_signatures import HTTPMessageSigner, HTTPSignatureKeyResolver, algorithms
+from pydantic import Field, field_validator
+
+from bouquet.core.naming import content_disposition
+from bouquet.delivery.reach import Inside, connect, connect_tls, says_of
+from bouquet.delivery.way import WAIT, DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+
+__all__ = ["WebhookWay", "checked_url"]
+
+#: Bytes of an answer that are read, and characters of it that are told.
+MOST_READ, TOLD = 10_000, 200
+
+#: What is signed.
+SIGNED = ("@method", "@target-uri", "content-digest", "content-type", "idempotency-key")
+
+CHUNK = 1 << 18
+
+
+def checked_url(url: str) -> str:
+    """
+    An address of the web, as it is kept. Raises ValueError.
+    """
+    parts = urlsplit(url.strip())
+    if parts.scheme not in ("https", "http") or not parts.hostname or parts.username or parts.fragment:
+        msg = "An address such as https://desk.example/reports, without a user in it."
+        raise ValueError(msg)
+    if any(ord(c) <= 32 or ord(c) == 127 for c in url.strip()):
+        msg = "An address has no spaces and no control characters."
+        raise ValueError(msg)
+    return url.strip()
+
+
+class WebhookSettings(Settings):
+    """
+    `url` is where everything goes that recipients' own addresses do not say more of. `http` instead of `https` only
+    leads inside.
+    """
+
+    url: str = Field(min_length=8, max_length=2_000)
+    key_id: str = Field("bouquet", min_length=1, max_length=100, pattern=r"^[\x21-\x7e]+$")
+    inside: Inside = ()
+
+    @field_validator("url")
+    @classmethod
+    def _is_address(cls, value: str) -> str:
+        return checked_url(value)
+
+
+class WebhookAddress(Settings):
+    """
+    `path` is added to the address of the means. `send`: the `file` itself, one request each, or a `notice` in JSON.
+    """
+
+    path: str = Field("", max_length=500, pattern=r"^[A-Za-z0-9._~/%-]*$")
+    method: Literal["POST", "PUT"] = "POST"
+    send: Literal["file", "notice"] = "file"
+
+    @field_validator("path")
+    @classmethod
+    def _no_way_up(cls, value: str) -> str:
+        if ".." in value.split("/"):
+            msg = "The path does not lead upwards."
+            raise ValueError(msg)
+        return value
+
+
+@dataclass
+class _Message:
+    """
+    A request as the signer knows it.
+    """
+
+    method: str
+    url: str
+    headers: dict[str, str]
+
+
+class _Key(HTTPSignatureKeyResolver):
+    def __init__(self, secret: str) -> None:
+        self._secret = secret.encode()
+
+    def resolve_private_key(self, key_id: str) -> bytes:
+        return self._secret
+
+    def resolve_public_key(self, key_id: str) -> bytes:
+        return self._secret
+
+
+class WebhookWay:
+    """
+    No redirect is followed: an address that moved is for a keeper to change.
+    """
+
+    kind: ClassVar[str] = "webhook"
+    label: ClassVar[str] = "A program (webhook)"
+    secret: ClassVar[str] = "Key that requests are signed with"
+    settings_model: ClassVar[type[Settings]] = WebhookSettings
+    address_model: ClassVar[type[Settings]] = WebhookAddress
+    withdraws: ClassVar[bool] = False
+
+    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
+        self.at, self.key, self.address = settings, secret, address
+        base = settings.url.rstrip("/") if address.path else settings.url
+        self.url = base + ("/" + address.path.lstrip("/") if address.path else "")
+
+    def words(self) -> str:
+        return str(self.url)
+
+    def send(self, parcel: Parcel) -> Receipt:
+        if self.address.send == "notice":
+            return Receipt(self._notice(parcel))
+        said = ""
+        for file in parcel.files:
+            if parcel.progress.get(f"taken {file.id}"):
+                continue
+            with file.opened() as made, made.open("rb") as source:
+                said = self._request(parcel, source, file.size, file.sha256, file.media_type, f"{file.id}", file)
+            parcel.note({f"taken {file.id}": said})
+        return Receipt(said or "it was taken before")
+
+    def _notice(self, parcel: Parcel) -> str:
+        facts: dict[str, Any] = {
+            "delivery": parcel.identity,
+            "title": parcel.title,
+            "sentence": parcel.sentence,
+            "rows": parcel.rows,
+            "as_of": parcel.as_of.isoformat(),
+            "files": [{"name": f.name, "size": f.size, "rows": f.rows, "sha256": f.sha256} for f in parcel.files],
+            **({"page": parcel.run_page} if parcel.run_page else {}),
+        }
+        body = json.dumps(facts, ensure_ascii=False).encode()
+        digest = hashlib.sha256(body).hexdigest()
+        return self._request(parcel, io.BytesIO(body), len(body), digest, "application/json", "notice", None)
+
+    def _request(
+        self, parcel: Parcel, body: IO[bytes], size: int, sha256: str, media: str, part: str, file: ParcelFile | None
+    ) -> str:
+        headers = {
+            "Content-Type": media,
+            "Content-Length": str(size),
+            "Content-Digest": f"sha-256=:{base64.b64encode(bytes.fromhex(sha256)).decode()}:",
+            "Idempotency-Key": f"{parcel.identity}-{part}",
+            "User-Agent": "Bouquet",
+            **({"Content-Disposition": content_disposition(file.name)} if file is not None else {}),
+        }
+        if self.key:
+            message = _Message(self.address.method, self.url, headers)
+            signer = HTTPMessageSigner(signature_algorithm=algorithms.HMAC_SHA256, key_resolver=_Key(self.key))
+            signer.sign(message, key_id=self.at.key_id, covered_component_ids=SIGNED)
+        with self._opened() as connection:
+            try:
+                target = urlsplit(self.url)
+                path = (target.path or "/") + (f"?{target.query}" if target.query else "")
+                connection.request(self.address.method, path, body=body, headers=headers)
+                answer = connection.getresponse()
+                text = answer.read(MOST_READ).decode(errors="replace")
+                answer.close()
+            except (OSError, http.client.HTTPException) as error:
+                raise DeliveryError(f"{target.hostname}: {says_of(error)}.", passing=True) from error
+        return _judged(answer, text, target.hostname or "")
+
+    @contextlib.contextmanager
+    def _opened(self) -> Iterator[http.client.HTTPConnection]:
+        parts = urlsplit(self.url)
+        host, tls = parts.hostname or "", parts.scheme == "https"
+        port = parts.port or (443 if tls else 80)
+        if not tls and not self.at.inside:
+            raise DeliveryError("Without https nothing leaves the house.")
+        made = (connect_tls if tls else connect)(host, port, self.at.inside, WAIT)
+        connection = http.client.HTTPConnection(host, port, timeout=WAIT, blocksize=CHUNK)
+        # The connection is made already, to an address that was looked at.
+        connection.sock = made
+        connection.auto_open = False
+        if parts.port is None:
+            connection.port = connection.default_port = port
+        try:
+            yield connection
+        finally:
+            connection.close()
+
+    def verify(self, parcel: Parcel) -> Receipt | None:
+        return None
+
+    def withdraw(self, parcel: Parcel) -> None:
+        raise DeliveryError("What a program took cannot be taken back from here.")
+
+    def steps(self) -> Iterator[Step]:
+        parts = urlsplit(self.url)
+        if parts.scheme == "http":
+            yield Step("address", "remark", "without https everybody on the way can read it")
+        try:
+            with self._opened() as connection:
+                yield Step(
+                    "reach", "right", f"{parts.hostname} answers" + (", by TLS" if parts.scheme == "https" else "")
+                )
+                connection.request("OPTIONS", parts.path or "/", headers={"User-Agent": "Bouquet"})
+                status = connection.getresponse().status
+        except DeliveryError as error:
+            yield Step("reach", "wrong", str(error))
+            return
+        except (OSError, http.client.HTTPException) as error:
+            yield Step("program", "wrong", f"it does not speak HTTP: {says_of(error)}")
+            return
+        yield Step("program", "right" if status < 500 else "remark", f"it answered {status}; nothing was sent to it")
+
+
+def _judged(answer: http.client.HTTPResponse, text: str, host: str) -> str:
+    """
+    What an answer says, where the file was taken. Raises DeliveryError.
+    """
+    status = answer.status
+    shown = " ".join(text.split())[:TOLD]
+    said = f"{status} {answer.reason}" + (f": {shown}" if shown else "")
+    if 200 <= status < 300:
+        return said
+    if 300 <= status < 400:
+        raise DeliveryError(f"{host} sends on to another address ({status}); a keeper gives the new one.")
+    passing = status in (408, 421, 425, 429) or (status >= 500 and status not in (501, 505))
+    raise DeliveryError(f"{host} answered {said}.", passing=passing, after=_after(answer.headers))
+
+
+def _after(headers: http.client.HTTPMessage) -> float | None:
+    """
+    Seconds to wait, from `Retry-After` (RFC 9110, 10.2.3).
+    """
+    given = headers.get("Retry-After", "").strip()
+    if given.isdigit():
+        return float(min(int(given), 86_400))
+    try:
+        moment = email.utils.parsedate_to_datetime(given)
+    except (TypeError, ValueError):
+        return None
+    return max(0.0, min(moment.timestamp() - time.time(), 86_400.0))

@@ -1,0 +1,156 @@
+"""
+The files of one run in the forms that its recipients take, written from the batches that are read once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import polars as pl
+
+from bouquet.core.layout import Form, Requirements, form_for, misfits
+from bouquet.core.naming import NameFacts, file_name
+from bouquet.core.plan import Plan
+from bouquet.core.shaping import ReaderLines, Totalled, title_lines
+from bouquet.core.template import Acceptance
+from bouquet.core.writers import WRITERS, SheetFacts, Writer
+from bouquet.runs.naming import name_facts
+from bouquet.runs.split_writer import Part, SplitWriter
+from bouquet.sources import Snapshot
+
+__all__ = ["Addressed", "FormFile"]
+
+
+@dataclass(frozen=True)
+class Addressed:
+    """
+    Somebody whom a run is for: what they are known by, and what they can take.
+    """
+
+    id: int
+    name: str
+    acceptance: Acceptance
+
+
+class FormFile:
+    """
+    What one recipient gets. Where they take the template's own form, nothing is written; what they require is held
+    against the rows all the same.
+
+    `whole` has (name, path beside, rows, value of the part) of each finished file, `unmet` what keeps it from being
+    sent.
+
+    Args:
+        to: Whom it is for.
+        plan: What is read.
+        folder: Where the file is written beside others.
+        parts: The parts of the split.
+        totals_of: Reads what lines of totals say.
+        announced: Rows.
+        sentence: What the file is of.
+    """
+
+    def __init__(
+        self,
+        to: Addressed,
+        plan: Plan,
+        folder: Path,
+        parts: Sequence[Part],
+        totals_of: Callable[[Snapshot], Totalled],
+        snapshot: Snapshot,
+        announced: int,
+        sentence: str,
+    ) -> None:
+        self.to, self.folder, self.sentence, self.announced = to, folder, sentence, announced
+        self.whole: list[tuple[str, Path, int, str | None]] = []
+        self.unmet = misfits(to.acceptance, plan)
+        self.form = form_for(to.acceptance, plan, to.name)
+        self._required = Requirements(to.acceptance, self.form.plan)
+        self._pen: SplitWriter | None = None
+        if to.acceptance.has_form and not self.unmet:
+            self._pen = self._opened(list(parts), totals_of, snapshot)
+
+    @property
+    def media_type(self) -> str:
+        return self._writer_class.media_type
+
+    @property
+    def _writer_class(self) -> type[Writer]:
+        return WRITERS[self.form.plan.output.format]
+
+    def _opened(self, parts: list[Part], totals_of: Callable[[Snapshot], Totalled], snapshot: Snapshot) -> SplitWriter:
+        own, writer = self.form.plan, self._writer_class
+        takes_lines = own.output.style == "reader" and writer.takes_lines
+        totals = _moved(totals_of(snapshot), self.form) if takes_lines else [{}]
+        split = own.output.split
+        return SplitWriter(
+            own,
+            parts,
+            totals,
+            takes_lines=takes_lines,
+            into_sheets=split is not None and split.into == "sheets" and writer.takes_sheets,
+            whole=self.announced + (ReaderLines.count(own, totals) if takes_lines else 0),
+            name=self._name,
+            open_writer=self._open_writer,
+            note=lambda _: None,
+        )
+
+    def _name(self, rows: int, part: int | None, value: str | None) -> str:
+        facts: NameFacts = name_facts(self.form.plan, rows, part, value)
+        return file_name(self.form.plan.output.name, facts, self._writer_class.extension)
+
+    def _open_writer(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer:
+        own = self.form.plan
+        rows = self.announced if titled is None else titled
+        writer = self._writer_class(
+            own,
+            self.folder / f".{self.to.id}~{name}.part",
+            announced=lines,
+            sentence=self.sentence,
+            titles=title_lines(own, self.sentence, rows) if self._writer_class.takes_lines else (),
+            sheets=sheets,
+        )
+        writer.open()
+        return writer
+
+    def take(self, frame: pl.DataFrame) -> None:
+        """
+        Take in a batch of what is read.
+        """
+        if self.unmet:
+            return
+        own = self.form.frame(frame)
+        self._required.add(own)
+        if self._pen is not None:
+            self.whole += [(*whole, self._pen.part) for whole in self._pen.take(own)]
+
+    def end(self) -> None:
+        """
+        Finish the file. One that does not meet what they require is not kept.
+        """
+        if self._pen is not None:
+            self.whole += [(*whole, self._pen.part) for whole in self._pen.end()]
+        self.unmet = [*self.unmet, *self._required.finish()]
+        if self.unmet:
+            for _, path, _, _ in self.whole:
+                path.unlink(missing_ok=True)
+            self.whole = []
+
+    def abandon(self) -> None:
+        """
+        Give up what is half written.
+        """
+        if self._pen is not None:
+            self._pen.abandon()
+
+
+def _moved(totals: Totalled, form: Form) -> Totalled:
+    """
+    Totals with the positions that columns have in a form.
+    """
+    at = {n: place for place, n in enumerate(form.columns)}
+    return [
+        {key: {at[n]: said for n, said in cells.items() if n in at} for key, cells in level.items()} for level in totals
+    ]

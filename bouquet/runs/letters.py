@@ -1,0 +1,110 @@
+"""
+Mails that carry a run's files, or say where they are (RFC 5322; RFC 3834 for what no person wrote).
+"""
+
+from __future__ import annotations
+
+import html
+import mimetypes
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from email.message import EmailMessage
+from email.policy import SMTP
+from email.utils import format_datetime
+from pathlib import Path
+
+__all__ = ["Enclosure", "Letter", "compose"]
+
+
+@dataclass(frozen=True)
+class Enclosure:
+    """
+    A file that a mail speaks of; with a path, it is attached.
+    """
+
+    name: str
+    size: int
+    path: Path | None = None
+
+
+@dataclass(frozen=True)
+class Letter:
+    """
+    What a mail says. `mark` is the first part of its Message-ID: the same for the same delivery, so that a mail sent
+    twice can be known as one. `page` is where the files are, or where people read about the run.
+    """
+
+    sender: str
+    to: Sequence[str]
+    title: str
+    sentence: str
+    rows: int
+    as_of: datetime
+    owner: str
+    mark: str
+    sent_at: datetime
+    enclosures: Sequence[Enclosure] = ()
+    page: str = ""
+    page_words: str = "Read about this run"
+    notes: Sequence[str] = ()
+
+
+def compose(letter: Letter) -> EmailMessage:
+    """
+    The mail: plain text, the same in HTML, and the attachments.
+    """
+    message = EmailMessage(policy=SMTP)
+    message["From"], message["To"] = letter.sender, ", ".join(letter.to)
+    as_of = f"{letter.as_of:%Y-%m-%d %H:%M} UTC"
+    message["Subject"] = _one_line(f"{letter.title}: {letter.rows:,} rows, as of {as_of}")
+    message["Date"] = format_datetime(letter.sent_at)
+    message["Message-ID"] = f"<{letter.mark}@{letter.sender.rpartition('@')[2]}>"
+    message["Auto-Submitted"] = "auto-generated"
+    facts = [("Rows", f"{letter.rows:,}"), ("As of", as_of)]
+    facts += [("File", f"{e.name} ({e.size:,} bytes)") for e in letter.enclosures]
+    message.set_content(_plain(letter, facts))
+    message.add_alternative(_html(letter, facts), subtype="html")
+    for enclosure in letter.enclosures:
+        if enclosure.path is not None:
+            kind = mimetypes.guess_type(enclosure.name)[0] or "application/octet-stream"
+            main, _, sub = kind.partition("/")
+            body = enclosure.path.read_bytes()
+            message.add_attachment(body, maintype=main, subtype=sub, filename=enclosure.name)
+    return message
+
+
+def _plain(letter: Letter, facts: Sequence[tuple[str, str]]) -> str:
+    lines = [letter.title, "", *([letter.sentence, ""] if letter.sentence else [])]
+    lines += [f"{name}: {said}" for name, said in facts]
+    if letter.notes:
+        lines += ["", *letter.notes]
+    if letter.page:
+        lines += ["", letter.page]
+    return "\n".join([*lines, "", _closing(letter)]) + "\n"
+
+
+def _html(letter: Letter, facts: Sequence[tuple[str, str]]) -> str:
+    text = html.escape
+    rows = "".join(
+        f'<tr><th align="left" style="padding:2px 16px 2px 0;font-weight:normal;color:#5a5a5a">{text(n)}</th>'
+        f"<td>{text(said)}</td></tr>"
+        for n, said in facts
+    )
+    notes = "".join(f"<p>{text(n)}</p>" for n in letter.notes)
+    page = f'<p><a href="{text(letter.page)}">{text(letter.page_words)}</a></p>' if letter.page else ""
+    return (
+        '<!doctype html><html lang="en"><body style="font:15px/1.5 sans-serif;color:#1d1d1b;max-width:640px">'
+        f'<h1 style="font-size:18px">{text(letter.title)}</h1><p>{text(letter.sentence)}</p>'
+        f"<table>{rows}</table>{notes}{page}"
+        f'<p style="color:#5a5a5a;font-size:13px">{text(_closing(letter))}</p></body></html>'
+    )
+
+
+def _closing(letter: Letter) -> str:
+    return f"Sent by Bouquet for {letter.owner}; ask them if something is not right."
+
+
+def _one_line(text: str) -> str:
+    return re.sub(r"[\x00-\x1f\x7f]+", " ", text)

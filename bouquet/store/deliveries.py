@@ -1,0 +1,433 @@
+"""
+The outbox: deliveries entered when a run ends, taken up one after the other for each recipient, and how they ended.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.orm import Session, aliased
+
+from bouquet.store import memory, people
+from bouquet.store.errors import NotFound, NotPossible
+from bouquet.store.models import (
+    LATER,
+    UNDER_WAY,
+    Delivery,
+    DeliveryEvent,
+    Link,
+    Means,
+    Recipient,
+    Round,
+    Run,
+    RunFile,
+)
+from bouquet.store.notices import notify
+
+__all__ = [
+    "DeliveryFilter",
+    "Ended",
+    "due_recipients",
+    "enter",
+    "expired_links",
+    "fetched",
+    "get_delivery",
+    "list_deliveries",
+    "note",
+    "note_failure",
+    "parts_of_nobody",
+    "rounds_sent_to",
+    "send_again",
+    "send_now",
+    "settle",
+    "stop_all",
+    "take",
+    "waive",
+    "with_fact",
+    "withdraw",
+]
+
+#: Failures in a row after which means are left alone, for so many seconds the first time, and at most.
+FAILURES, ALONE, LONGEST_ALONE = 3, 30, 1_800
+
+
+@dataclass(frozen=True)
+class DeliveryFilter:
+    """
+    Which deliveries are listed; nothing given is every one.
+    """
+
+    recipient_id: int | None = None
+    run_id: int | None = None
+    round_id: int | None = None
+    states: tuple[str, ...] = ()
+    before: int | None = None
+
+
+@dataclass(frozen=True)
+class Ended:
+    """
+    How a try ended: a delivery's new state, what is said of it, and when it is tried again, if it is.
+    """
+
+    state: str
+    says: str
+    next_at: datetime | None = None
+    progress: dict[str, Any] | None = None
+
+
+def enter(session: Session, run: Run, now: datetime) -> bool:
+    """
+    Enter what a round's run sends, in the transaction that ends the run. Returns whether something has to
+    arrive yet.
+
+    A recipient whose layout the run does not meet is told of as failed; the others get theirs.
+    """
+    round_ = session.get(Round, run.round_id) if run.round_id is not None else None
+    if round_ is None or session.scalar(sa.select(Delivery.id).where(Delivery.run_id == run.id).limit(1)):
+        return False
+    said: dict[str, Any] = {str(f["id"]): f for f in (run.slip or {}).get("recipients", ())}
+    open_ = False
+    for recipient, must, files in _wanted(session, round_, run):
+        unmet = said.get(str(recipient.id), {}).get("unmet", [])
+        delivery = Delivery(
+            run_id=run.id,
+            recipient_id=recipient.id,
+            identity=secrets.token_hex(12),
+            must=must,
+            files=[f.id for f in files],
+            entered_at=now,
+            progress={},
+        )
+        session.add(delivery)
+        if unmet:
+            _set(session, delivery, Ended("failed", f"not sent: {'; '.join(unmet[:5])}"), now)
+            _tell_failed(session, delivery, run, now)
+        else:
+            _set(session, delivery, Ended("waiting", "", now), now)
+        open_ = open_ or must
+    session.flush()
+    return open_
+
+
+def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipient, bool, list[RunFile]]]:
+    """
+    (recipient, whether it must arrive, files) of a round's run.
+    """
+    files = [f for f in run.files if f.role not in LATER and f.removed_at is None]
+    common = [f for f in files if f.recipient_id is None]
+    archive = [f for f in common if f.role == "archive"]
+    if round_.own_part is not None:
+        fact = str(round_.own_part["fact"])
+        for recipient in with_fact(session, fact):
+            own = [f for f in common if f.part is not None and f.part == recipient.acceptance["facts"][fact]]
+            if own:
+                yield recipient, True, own
+        return
+    for entry in round_.recipients:
+        if entry.recipient.deleted_at is not None or (run.rows_written == 0 and entry.when_empty == "leave out"):
+            continue
+        own = [f for f in files if f.recipient_id == entry.recipient_id]
+        yield entry.recipient, entry.must, own or archive or common
+
+
+def with_fact(session: Session, fact: str) -> list[Recipient]:
+    """
+    The recipients who have a fact.
+    """
+    query = sa.select(Recipient).where(Recipient.deleted_at.is_(None)).order_by(Recipient.id)
+    return [r for r in session.scalars(query) if fact in r.acceptance.get("facts", {})]
+
+
+def parts_of_nobody(session: Session, fact: str, parts: Iterable[str | None]) -> list[str]:
+    """
+    The values of parts that no recipient has as this fact.
+    """
+    known = {r.acceptance["facts"][fact] for r in with_fact(session, fact)}
+    return sorted({p for p in parts if p is not None and p not in known})
+
+
+# Taking up
+
+
+def due_recipients(session: Session, now: datetime, run_id: int | None = None) -> list[int]:
+    """
+    The recipients for whom the oldest delivery under way is due; only those of a run, if it is given.
+    """
+    oldest = (
+        sa.select(Delivery.recipient_id, sa.func.min(Delivery.id).label("first"))
+        .where(Delivery.next_at.is_not(None))
+        .group_by(Delivery.recipient_id)
+    )
+    if run_id is not None:
+        own = sa.select(Delivery.recipient_id).where(Delivery.run_id == run_id, Delivery.next_at.is_not(None))
+        oldest = oldest.where(Delivery.recipient_id.in_(own))
+    first = oldest.subquery()
+    query = sa.select(Delivery.recipient_id).join(first, first.c.first == Delivery.id).where(Delivery.next_at <= now)
+    return list(session.scalars(query.order_by(Delivery.next_at)))
+
+
+def take(session: Session, recipient_id: int, now: datetime) -> tuple[Delivery, bool] | None:
+    """
+    The next delivery to a recipient, where it is due, and whether an earlier try of it was broken off. Older ones go
+    first, and means that fail are left alone for a while.
+    """
+    query = sa.select(Delivery).where(Delivery.recipient_id == recipient_id, Delivery.next_at.is_not(None))
+    found = session.scalars(query.order_by(Delivery.id).limit(1).with_for_update(of=Delivery)).first()
+    if found is None or found.next_at is None or found.next_at > now:
+        return None
+    down = found.recipient.means.down_until
+    if down is not None and down > now:
+        found.next_at = down
+        return None
+    broken_off = found.state == "sending"
+    found.tries += 1
+    found.tried_at = now
+    found.state = "sending"
+    session.add(DeliveryEvent(delivery_id=found.id, at=now, state="sending", says=f"try {found.tries}"))
+    session.flush()
+    return found, broken_off
+
+
+def note(session: Session, delivery_id: int, progress: dict[str, Any]) -> None:
+    """
+    What a try has to tell the next one, kept before it is done.
+    """
+    found = session.get_one(Delivery, delivery_id)
+    found.progress = {**found.progress, **progress}
+
+
+def settle(session: Session, delivery_id: int, ended: Ended, now: datetime) -> Delivery:
+    """
+    Enter how a try ended, and what follows: the memory goes on, or people are told. A delivery that a person waived or
+    withdrew in the meantime stays as it is, unless it arrived.
+    """
+    found = session.get_one(Delivery, delivery_id, with_for_update={"of": Delivery}, populate_existing=True)
+    if found.state not in UNDER_WAY and ended.state != "arrived":
+        return found
+    run = session.get_one(Run, found.run_id)
+    if ended.progress is not None:
+        found.progress = ended.progress
+    _set(session, found, ended, now)
+    if ended.state == "failed":
+        _tell_failed(session, found, run, now)
+    if ended.state in ("arrived", "offered"):
+        _remember(session, run, now)
+    session.flush()
+    return found
+
+
+def note_failure(session: Session, means_id: int, says: str | None, now: datetime) -> None:
+    """
+    Count that means could not be reached, or, with nothing to say, that they could. After some failures in a row all
+    their deliveries wait, longer each time.
+    """
+    if says is None and session.get_one(Means, means_id).failures == 0:
+        return
+    means = session.get_one(Means, means_id, with_for_update=True, populate_existing=True)
+    if says is None:
+        means.failures, means.down_until, means.said = 0, None, ""
+        return
+    means.failures, means.said = means.failures + 1, says[:500]
+    if means.failures >= FAILURES:
+        seconds = min(ALONE * 2 ** min(means.failures - FAILURES, 20), LONGEST_ALONE)
+        means.down_until = now + timedelta(seconds=seconds)
+
+
+def _set(session: Session, delivery: Delivery, ended: Ended, now: datetime, by: str = "") -> None:
+    delivery.state, delivery.next_at = ended.state, ended.next_at
+    if ended.state == "arrived":
+        delivery.arrived_at, delivery.reply, delivery.why = now, ended.says, ""
+    else:
+        delivery.why = ended.says
+    delivery.reply = delivery.reply or ""
+    session.flush()
+    session.add(DeliveryEvent(delivery_id=delivery.id, at=now, state=ended.state, says=ended.says, by=by))
+
+
+def _remember(session: Session, run: Run, now: datetime) -> None:
+    """
+    The memory goes on once everything that must arrive has.
+    """
+    open_ = sa.select(Delivery.id).where(
+        Delivery.run_id == run.id, Delivery.must, Delivery.state.not_in(("arrived", "waived", "offered"))
+    )
+    # The newest of each recipient counts: what was sent again takes the place of what failed.
+    newer = aliased(Delivery)
+    later = sa.select(newer.id).where(
+        newer.run_id == Delivery.run_id, newer.recipient_id == Delivery.recipient_id, newer.number > Delivery.number
+    )
+    if run.status == "ready" and session.scalar(open_.where(~later.exists()).limit(1)) is None:
+        memory.advance(session, run, now)
+
+
+def _tell_failed(session: Session, delivery: Delivery, run: Run, now: datetime) -> None:
+    recipient = session.get_one(Recipient, delivery.recipient_id)
+    text = f"{run.name} did not arrive at {recipient.name}: {delivery.why}"
+    notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, now)
+
+
+# Looking, and what people do
+
+
+def get_delivery(session: Session, delivery_id: int, *, lock: bool = False) -> Delivery:
+    """
+    One delivery. Raises NotFound.
+    """
+    found = session.get(
+        Delivery, delivery_id, with_for_update={"of": Delivery} if lock else None, populate_existing=lock
+    )
+    if found is None:
+        raise NotFound(f"There is no delivery {delivery_id}.")
+    return found
+
+
+def list_deliveries(session: Session, wanted: DeliveryFilter, at_most: int = 100) -> list[Delivery]:
+    """
+    Deliveries, the newest first.
+    """
+    query = sa.select(Delivery).order_by(Delivery.id.desc()).limit(at_most)
+    if wanted.recipient_id is not None:
+        query = query.where(Delivery.recipient_id == wanted.recipient_id)
+    if wanted.run_id is not None:
+        query = query.where(Delivery.run_id == wanted.run_id)
+    if wanted.round_id is not None:
+        query = query.where(Delivery.run_id.in_(sa.select(Run.id).where(Run.round_id == wanted.round_id)))
+    if wanted.states:
+        query = query.where(Delivery.state.in_(wanted.states))
+    if wanted.before is not None:
+        query = query.where(Delivery.id < wanted.before)
+    return list(session.scalars(query))
+
+
+def send_now(session: Session, delivery_id: int, by: str, now: datetime) -> Delivery:
+    """
+    Try a delivery at once, its means too. Raises NotFound, and NotPossible for one that is over.
+    """
+    found = get_delivery(session, delivery_id, lock=True)
+    if found.state not in ("waiting", "trying"):
+        raise NotPossible(f"This delivery is {found.state}; only one that waits can be sent now.")
+    found.next_at = now
+    found.recipient.means.down_until = None
+    session.add(DeliveryEvent(delivery_id=found.id, at=now, state=found.state, says="asked for now", by=by))
+    return found
+
+
+def send_again(session: Session, delivery_id: int, by: str, now: datetime, recipient_id: int | None = None) -> Delivery:
+    """
+    Send a delivery's files once more, to the same recipient or to another one.
+
+    Raises NotFound, and NotPossible where it is still under way, where the files are gone, or where the other one may
+    not have them.
+    """
+    first = get_delivery(session, delivery_id, lock=True)
+    run = session.get_one(Run, first.run_id)
+    if first.state in UNDER_WAY and recipient_id is None and first.state != "offered":
+        raise NotPossible("It is still under way. Send it now instead, or waive it first.")
+    files = [f for f in run.files if f.id in first.files]
+    if not files or any(f.removed_at is not None for f in files):
+        raise NotPossible("Its files have expired. Run it again instead.")
+    if run.status != "ready":
+        raise NotPossible(f"Run {run.id} is {run.status}; nothing of it is sent.")
+    unmet = (run.slip or {}).get("recipients", ())
+    if recipient_id is None and any(f["id"] == first.recipient_id and f.get("unmet") for f in unmet):
+        raise NotPossible("It does not meet their layout. Change the template or the layout, and run it again.")
+    to = session.get(Recipient, recipient_id if recipient_id is not None else first.recipient_id)
+    if to is None or to.deleted_at is not None:
+        raise NotFound("There is no such recipient, or it was removed.")
+    if to.id != first.recipient_id:
+        _may_have(to, run)
+    number = sa.select(sa.func.coalesce(sa.func.max(Delivery.number), 0) + 1)
+    number = number.where(Delivery.run_id == run.id, Delivery.recipient_id == to.id)
+    again = Delivery(
+        run_id=run.id,
+        recipient_id=to.id,
+        number=session.scalar(number),
+        identity=secrets.token_hex(12),
+        must=first.must and to.id == first.recipient_id,
+        files=first.files,
+        entered_at=now,
+        progress={},
+    )
+    session.add(again)
+    _set(session, again, Ended("waiting", "", now), now, by)
+    return again
+
+
+def _may_have(to: Recipient, run: Run) -> None:
+    if run.personal and not to.acceptance.get("personal", False):
+        raise NotPossible(f"{to.name} may not receive personal data, and this file holds some.")
+    if {"format", "csv", "columns"} & set(to.acceptance):
+        raise NotPossible(f"{to.name} takes files in a form of their own. Add them to the round instead.")
+
+
+def waive(session: Session, delivery_id: int, by: str, reason: str, now: datetime) -> Delivery:
+    """
+    Do without a delivery, for a reason. Raises NotFound and NotPossible.
+    """
+    found = get_delivery(session, delivery_id, lock=True)
+    if found.state in ("arrived", "withdrawn", "waived", "sending"):
+        raise NotPossible(f"This delivery is {found.state}; it cannot be waived.")
+    _set(session, found, Ended("waived", reason), now, by)
+    _remember(session, session.get_one(Run, found.run_id), now)
+    return found
+
+
+def withdraw(session: Session, delivery_id: int, by: str, reason: str, now: datetime) -> Delivery:
+    """
+    Enter that a delivery was taken back. Raises NotFound and NotPossible.
+    """
+    found = get_delivery(session, delivery_id, lock=True)
+    if found.state in ("withdrawn", "sending"):
+        raise NotPossible(f"This delivery is {found.state}; it cannot be withdrawn.")
+    link = session.get(Link, delivery_id)
+    if link is not None:
+        link.withdrawn_at = now
+    _set(session, found, Ended("withdrawn", reason), now, by)
+    return found
+
+
+def stop_all(session: Session, run_id: int, by: str, now: datetime) -> None:
+    """
+    Nothing more of a run is sent: it was discarded.
+    """
+    query = sa.select(Delivery).where(Delivery.run_id == run_id, Delivery.state.in_(UNDER_WAY))
+    for found in session.scalars(query.with_for_update(of=Delivery)):
+        link = session.get(Link, found.id)
+        if link is not None:
+            link.withdrawn_at = now
+        _set(session, found, Ended("withdrawn", "the run was discarded"), now, by)
+
+
+def fetched(session: Session, delivery: Delivery, file_id: int, now: datetime) -> None:
+    """
+    Count that a file was fetched at a link; the delivery has arrived with the first one.
+    """
+    link = session.get_one(Link, delivery.id, with_for_update=True, populate_existing=True)
+    link.fetches = {**link.fetches, str(file_id): int(link.fetches.get(str(file_id), 0)) + 1}
+    name = next((f.name for f in session.get_one(Run, delivery.run_id).files if f.id == file_id), "a file")
+    if delivery.state == "offered":
+        _set(session, delivery, Ended("arrived", f"{name} was fetched"), now)
+    else:
+        session.add(DeliveryEvent(delivery_id=delivery.id, at=now, state=delivery.state, says=f"{name} was fetched"))
+
+
+def expired_links(session: Session, now: datetime) -> Sequence[int]:
+    """
+    Deliveries whose link nobody used in its time.
+    """
+    query = sa.select(Delivery.id).join(Link, Link.delivery_id == Delivery.id)
+    return list(session.scalars(query.where(Delivery.state == "offered", Link.expires_at < now)))
+
+
+def rounds_sent_to(session: Session, recipient_id: int) -> list[Round]:
+    """
+    The rounds that send to a recipient.
+    """
+    query = sa.select(Round).where(Round.deleted_at.is_(None), Round.recipients.any(recipient_id=recipient_id))
+    return list(session.scalars(query.order_by(Round.id)))
