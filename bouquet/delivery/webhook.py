@@ -165,7 +165,13 @@ class WebhookWay:
         if self.key:
             message = _Message(self.address.method, self.url, headers)
             signer = HTTPMessageSigner(signature_algorithm=algorithms.HMAC_SHA256, key_resolver=_Key(self.key))
-            signer.sign(message, key_id=self.at.key_id, covered_component_ids=SIGNED)
+            signer.sign(
+                message,
+                key_id=self.at.key_id,
+                label="bouquet",
+                covered_component_ids=SIGNED,
+                use_existing_digest=True,
+            )
         with self._opened() as connection:
             try:
                 target = urlsplit(self.url)

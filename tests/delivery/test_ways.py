@@ -1,0 +1,144 @@
+"""
+Every way out, against a real server: what arrives is what was made, once, whatever the other side does.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import hmac
+import re
+from datetime import timedelta
+from typing import Any
+
+import pytest
+
+from bouquet.demo.post_room import Room
+from bouquet.store.models import Recipient
+from tests.conftest import NOW
+from tests.delivery.conftest import KEY, Sending, body_of
+from tests.runs.test_review import WARDS
+
+SENT = ("mail", "sftp", "webhook", "store")
+
+
+@pytest.mark.parametrize("way", SENT)
+def test_what_arrives_is_what_was_made(sending: Sending, room: Room, way: str) -> None:
+    run = sending.run([sending.recipient(way)])
+    sending.send()
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    (arrival,) = room.arrivals
+    made = body_of(sending.services, run)
+
+    assert (delivery.state, delivery.tries) == ("arrived", 1)
+    if way == "mail":
+        assert arrival.facts["attached"] == "wards.csv"
+        assert arrival.facts["to"] == "ward-desk@marrowby.example"
+    else:
+        assert (arrival.name, arrival.sha256) == ("wards.csv", hashlib.sha256(made).hexdigest())
+
+
+@pytest.mark.parametrize("way", SENT)
+@pytest.mark.parametrize("misdeed", ["busy", "full", "cut"])
+def test_what_fails_in_passing_is_tried_again(sending: Sending, room: Room, way: str, misdeed: Any) -> None:
+    run = sending.run([sending.recipient(way)])
+    room.tell(way, misdeed, times=1)
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    assert (delivery.state, delivery.tries, room.arrivals) == ("trying", 1, [])
+    assert delivery.why
+    sending.now += timedelta(seconds=5)
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    assert (delivery.state, delivery.tries, len(room.arrivals)) == ("arrived", 2, 1)
+
+
+@pytest.mark.parametrize("way", SENT)
+def test_what_is_refused_for_good_is_told_and_not_tried_again(sending: Sending, room: Room, way: str) -> None:
+    run = sending.run([sending.recipient(way)])
+    room.tell(way, "refuse")
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    assert (delivery.state, delivery.next_at, room.arrivals) == ("failed", None, [])
+
+
+@pytest.mark.parametrize("way", ["sftp", "store", "folder"])
+def test_what_can_be_looked_up_is_never_sent_twice(sending: Sending, room: Room, way: str) -> None:
+    """A worker that died after the file was there, and before it could say so."""
+    run = sending.run([sending.recipient(way, mode="new") if way != "store" else sending.recipient(way)])
+    sending.send()
+    with sending.services.store.session() as session:
+        (delivery,) = session.get_one(type(run), run.id).deliveries
+        delivery.state, delivery.next_at = "sending", NOW
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, delivery.reply) == ("arrived", "it was there already")
+    assert len(room.arrivals) == (0 if way == "folder" else 1)
+    if way == "folder":
+        assert [p.name for p in (sending.services.outgoing / "shared").iterdir()] == ["wards.csv"]
+
+
+def test_a_mail_that_was_perhaps_sent_twice_says_so_and_can_be_known(sending: Sending, room: Room) -> None:
+    run = sending.run([sending.recipient("mail")])
+    sending.send()
+    with sending.services.store.session() as session:
+        (delivery,) = session.get_one(type(run), run.id).deliveries
+        delivery.state, delivery.next_at, delivery.progress = "sending", NOW, {}
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert "perhaps twice" in delivery.reply
+    assert len({a.facts["message_id"] for a in room.arrivals}) == 1
+
+
+def test_a_request_is_signed_so_that_it_can_be_checked_by_the_standard_alone(sending: Sending, room: Room) -> None:
+    """RFC 9421, 2.5 and 3.1: the base is made here by hand from what arrived."""
+    sending.run([sending.recipient("webhook")])
+    sending.send()
+    (arrival,) = room.arrivals
+    facts = arrival.facts
+    given = re.fullmatch(r"(\w+)=(\((.*?)\).*)", facts["signature-input"])
+    assert given is not None
+    label, parameters, covered = given.groups()
+    method, path = facts["target"].split(" ")
+    values = {"@method": method, "@target-uri": f"http://{facts['host']}{path}"}
+    lines = [f'"{name}": {values.get(name, facts.get(name, ""))}' for name in re.findall(r'"([^"]+)"', covered)]
+    base = "\n".join([*lines, f'"@signature-params": {parameters}'])
+    wanted = base64.b64encode(hmac.new(KEY.encode(), base.encode(), hashlib.sha256).digest()).decode()
+
+    assert facts["signature"] == f"{label}=:{wanted}:"
+    assert facts["content-digest"] == f"sha-256=:{base64.b64encode(bytes.fromhex(arrival.sha256)).decode()}:"
+    assert {"@method", "@target-uri", "content-digest", "idempotency-key"} <= set(re.findall(r'"([^"]+)"', covered))
+
+
+def test_an_sftp_server_with_another_key_gets_nothing(sending: Sending, room: Room) -> None:
+    recipient = sending.recipient("sftp")
+    with sending.services.store.session() as session:
+        means = session.get_one(Recipient, recipient).means
+        kind, body = means.settings["host_key"].split()
+        means.settings = {**means.settings, "host_key": f"{kind} {body[:-4]}AAAA"}
+    run = sending.run([recipient])
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, room.arrivals) == ("failed", [])
+    assert "another key than the one that was pinned" in delivery.why
+
+
+def test_a_fixed_name_is_replaced_and_another_is_never_overwritten(sending: Sending, room: Room) -> None:
+    root = room.folder / "sftp" / "kept"
+    root.mkdir(parents=True)
+    (root / "wards.csv").write_text("somebody else's")
+    new, fixed = (
+        sending.recipient("sftp", "new", folder="kept", mode="new"),
+        sending.recipient("sftp", "fixed", folder="kept"),
+    )
+    run = sending.run([new])
+    sending.send()
+    assert (root / "wards.csv").read_text() == "somebody else's"
+    assert (root / "wards-2.csv").read_bytes() == body_of(sending.services, run)
+    again = sending.run([fixed], {**WARDS, "name": "Wards again"})
+    sending.send()
+    assert (root / "wards.csv").read_bytes() == body_of(sending.services, again)
