@@ -147,8 +147,8 @@ class FolderWay:
             yield Step("write", "wrong", f"{target}: {says_of(error)}")
             return
         free = shutil.disk_usage(self.root).free
-        yield Step("write", "right", f"a file can be written and removed below {self.root.name}/{self.folder}")
-        yield Step("space", "right" if free > 1 << 30 else "remark", f"{free // 1_000_000:,} MB are free")
+        yield Step("write", "good", f"a file can be written and removed below {self.root.name}/{self.folder}")
+        yield Step("space", "good" if free > 1 << 30 else "care", f"{free // 1_000_000:,} MB are free")
 
 
 @contextlib.contextmanager

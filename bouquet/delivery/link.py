@@ -101,8 +101,8 @@ class LinkWay:
 
     def steps(self) -> Iterator[Step]:
         base = self.house.services.mail.address if self.house.services.mail else ""
-        yield Step("page", "right", f"files can be fetched for {self.at.days} days, each at most {self.at.most} times")
-        yield Step("mail", "right" if base else "remark", base or "links are not mailed: BOUQUET_PUBLIC_URL is not set")
+        yield Step("page", "good", f"files can be fetched for {self.at.days} days, each at most {self.at.most} times")
+        yield Step("mail", "good" if base else "care", base or "links are not mailed: BOUQUET_PUBLIC_URL is not set")
 
 
 class _LinkMail(MailWay):

@@ -173,19 +173,19 @@ class MailWay:
             yield Step("reach", "wrong", str(error))
             return
         made.close()
-        yield Step("reach", "right", f"{server.host}:{server.port} answers")
+        yield Step("reach", "good", f"{server.host}:{server.port} answers")
         try:
             with contextlib.closing(_Trial(server)) as trial:
-                yield Step("greeting", "right", trial.greeting())
+                yield Step("greeting", "good", trial.greeting())
                 secured = trial.secure()
-                yield Step("encryption", "right" if secured else "remark", secured or "none: mail travels readable")
+                yield Step("encryption", "good" if secured else "care", secured or "none: mail travels readable")
                 if server.user:
                     trial.sign_in()
-                    yield Step("sign in", "right", f"as {server.user}")
+                    yield Step("sign in", "good", f"as {server.user}")
         except (OSError, smtplib.SMTPException) as error:
             yield Step("conversation", "wrong", says_of(error))
             return
-        yield Step("sender", "right" if server.sender else "wrong", server.sender or "no address that mails come from")
+        yield Step("sender", "good" if server.sender else "wrong", server.sender or "no address that mails come from")
 
 
 class _Trial:

@@ -73,7 +73,8 @@ def is_allowed(address: str, inside: Sequence[str]) -> bool:
     def allowed(one: Address) -> bool:
         if any(one.version == n.version and one in n for n in networks):
             return True
-        return one.is_global and not one.is_multicast
+        old_inside = isinstance(one, ipaddress.IPv6Address) and one.is_site_local
+        return one.is_global and not one.is_multicast and not old_inside
 
     return all(allowed(one) for one in _meant(known))
 

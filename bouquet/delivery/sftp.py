@@ -234,7 +234,7 @@ class SftpWay:
         except DeliveryError as error:
             yield Step("reach", "wrong", str(error))
             return
-        yield Step("reach", "right", f"{self.at.host}:{self.at.port} answers")
+        yield Step("reach", "good", f"{self.at.host}:{self.at.port} answers")
         try:
             transport = paramiko.Transport(made)
             transport.start_client(timeout=WAIT)
@@ -245,7 +245,7 @@ class SftpWay:
         with contextlib.closing(transport):
             shown = _shown(transport)
             pinned = " ".join(self.at.host_key.split()[:2])
-            mark = "right" if shown == pinned else "wrong" if pinned else "remark"
+            mark = "good" if shown == pinned else "wrong" if pinned else "care"
             said = "as pinned" if shown == pinned else "not the pinned one" if pinned else "not pinned yet"
             yield Step("host key", mark, f"{said}: {shown} ({fingerprint(shown)})")
             if mark == "wrong":
@@ -255,7 +255,7 @@ class SftpWay:
             except (DeliveryError, paramiko.SSHException, OSError) as error:
                 yield Step("sign in", "wrong", str(error))
                 return
-            yield Step("sign in", "right", f"as {self.at.user}")
+            yield Step("sign in", "good", f"as {self.at.user}")
             yield from self._try_folder(transport)
 
     def _try_folder(self, transport: paramiko.Transport) -> Iterator[Step]:
@@ -270,7 +270,7 @@ class SftpWay:
         except (OSError, EOFError, paramiko.SSHException) as error:
             yield Step("write", "wrong", f"{self.folder or 'the first folder'}: {says_of(error)}")
             return
-        yield Step("write", "right", f"a file can be written and removed in {self.folder or 'the first folder'}")
+        yield Step("write", "good", f"a file can be written and removed in {self.folder or 'the first folder'}")
 
 
 def _shown(transport: paramiko.Transport) -> str:

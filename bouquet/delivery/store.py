@@ -182,11 +182,11 @@ class StoreWay:
         try:
             with self._opened() as client:
                 client.head_bucket(Bucket=self.at.bucket)
-                yield Step("reach", "right", f"{self.at.endpoint} answers, and {self.at.bucket} is there")
+                yield Step("reach", "good", f"{self.at.endpoint} answers, and {self.at.bucket} is there")
                 trial = {"Bucket": self.at.bucket, "Key": ".bouquet-trial"}
                 client.put_object(**trial, Body=b"Written by Bouquet to try this store.\n")
                 client.delete_object(**trial)
-                yield Step("write", "right", "an object can be written and removed")
+                yield Step("write", "good", "an object can be written and removed")
         except DeliveryError as error:
             yield Step("store", "wrong", str(error))
 

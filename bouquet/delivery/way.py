@@ -130,7 +130,8 @@ class Receipt:
 @dataclass(frozen=True)
 class Step:
     """
-    One step of trying means: what it was, whether it went well (`right`, `wrong`, `remark`), and what it said.
+    One step of trying means: what it was, how it went (`good`, `care` where something should be changed, `wrong`), and
+    what was said.
     """
 
     name: str

@@ -212,11 +212,11 @@ class WebhookWay:
     def steps(self) -> Iterator[Step]:
         parts = urlsplit(self.url)
         if parts.scheme == "http":
-            yield Step("address", "remark", "without https everybody on the way can read it")
+            yield Step("address", "care", "without https everybody on the way can read it")
         try:
             with self._opened() as connection:
                 yield Step(
-                    "reach", "right", f"{parts.hostname} answers" + (", by TLS" if parts.scheme == "https" else "")
+                    "reach", "good", f"{parts.hostname} answers" + (", by TLS" if parts.scheme == "https" else "")
                 )
                 connection.request("OPTIONS", parts.path or "/", headers={"User-Agent": "Bouquet"})
                 status = connection.getresponse().status
@@ -226,7 +226,7 @@ class WebhookWay:
         except (OSError, http.client.HTTPException) as error:
             yield Step("program", "wrong", f"it does not speak HTTP: {says_of(error)}")
             return
-        yield Step("program", "right" if status < 500 else "remark", f"it answered {status}; nothing was sent to it")
+        yield Step("program", "good" if status < 500 else "care", f"it answered {status}; nothing was sent to it")
 
 
 def _judged(answer: http.client.HTTPResponse, text: str, host: str) -> str:

@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
@@ -155,6 +155,9 @@ def _send(services: Services, run: Run) -> None:
         _finish(services, run, status="held", notice=notice, error=facts)
     else:
         notice = f"{run.name} is ready: {run.rows_written:,} rows."
+        rule, nobodys = _parts_of_nobody(services, run, [f.part for f in files])
+        if nobodys and rule == "tell":
+            notice += f" Nobody receives the parts {', '.join(nobodys[:8])}."
         _finish(services, run, status="ready", notice=notice, error=None)
 
 
@@ -250,8 +253,8 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         keep_keys(session, run, exported.sent)
     days = planned.keep_days if planned.keep_days is not None else services.keep_days
     facts["keep_until"] = services.clock() + timedelta(days=days)
-    nobodys = _parts_of_nobody(services, run, exported)
-    if nobodys:
+    rule, nobodys = _parts_of_nobody(services, run, [f.part for f in exported.files])
+    if nobodys and rule == "hold":
         notice = f"{run.name} waits for you: nobody receives the parts {', '.join(nobodys[:8])}."
         facts["error"] = {"code": "parts_of_nobody", "message": notice}
         _finish(services, run, status="held", files=files, notice=notice, **facts)
@@ -273,15 +276,15 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     return made
 
 
-def _parts_of_nobody(services: Services, run: Run, exported: Exported) -> list[str]:
+def _parts_of_nobody(services: Services, run: Run, parts: Iterable[str | None]) -> tuple[str, list[str]]:
     """
-    The values of the parts that nobody receives, where the round is to wait then.
+    (what is to become of them, values) of the parts that nobody receives, where each is to get their own.
     """
     with services.store.session() as session:
         round_ = session.get(Round, run.round_id) if run.round_id is not None else None
-        if round_ is None or round_.own_part is None or round_.own_part["missing"] != "hold":
-            return []
-        return deliveries.parts_of_nobody(session, round_.own_part["fact"], [f.part for f in exported.files])
+        if round_ is None or round_.own_part is None:
+            return "", []
+        return round_.own_part["missing"], deliveries.parts_of_nobody(session, round_.own_part["fact"], parts)
 
 
 def _addressed(services: Services, run: Run) -> list[Addressed]:

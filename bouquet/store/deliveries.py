@@ -287,11 +287,15 @@ def get_delivery(session: Session, delivery_id: int, *, lock: bool = False) -> D
     return found
 
 
-def list_deliveries(session: Session, wanted: DeliveryFilter, at_most: int = 100) -> list[Delivery]:
+def list_deliveries(
+    session: Session, wanted: DeliveryFilter, at_most: int = 100, runs: sa.Select[Any] | None = None
+) -> list[Delivery]:
     """
-    Deliveries, the newest first.
+    Deliveries, the newest first; only those of the runs that a query gives, if it is given.
     """
     query = sa.select(Delivery).order_by(Delivery.id.desc()).limit(at_most)
+    if runs is not None:
+        query = query.where(Delivery.run_id.in_(runs))
     if wanted.recipient_id is not None:
         query = query.where(Delivery.recipient_id == wanted.recipient_id)
     if wanted.run_id is not None:

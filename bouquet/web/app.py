@@ -30,15 +30,18 @@ from bouquet.web.routers import (
     comparing,
     curating,
     days_off,
+    deliveries,
     design,
     drafts,
     feeds,
     files,
     helping,
     ledger,
+    means,
     memory,
     news,
     picks,
+    recipients,
     records,
     removed,
     rounds,
@@ -46,6 +49,7 @@ from bouquet.web.routers import (
     session,
     sources,
     starting,
+    taking,
     templates,
     tokens,
 )
@@ -119,9 +123,13 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         rounds,
         feeds,
         removed,
+        means,
+        recipients,
+        deliveries,
     )
     for part in parts:
         app.include_router(part.router, prefix=API)
+    app.include_router(taking.router)
 
     @app.get(f"{API}/health", tags=["health"])
     def health() -> Health:

@@ -19,6 +19,7 @@ from bouquet.core.reading import Unreadable
 from bouquet.core.recurrence import DaysOffError
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.core.sql import LacksError
+from bouquet.delivery import DeliveryError, WrongSettings
 from bouquet.runs import FolderError, MailError, RunFailed
 from bouquet.sources import (
     NoSource,
@@ -52,6 +53,8 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (LostUpdate, 412),
     (TemplateError, 422),
     (FolderError, 422),
+    (WrongSettings, 422),
+    (DeliveryError, 409),
     (DaysOffError, 422),
     (MailError, 422),
     (LacksError, 422),

@@ -2,7 +2,14 @@
 The template document: its models, and reading it.
 """
 
-from bouquet.core.template.acceptance import RECIPIENT_FORMAT, Acceptance, LayoutColumn, read_acceptance, whole_pattern
+from bouquet.core.template.acceptance import (
+    MOST_LAYOUT_COLUMNS,
+    RECIPIENT_FORMAT,
+    Acceptance,
+    LayoutColumn,
+    read_acceptance,
+    whole_pattern,
+)
 from bouquet.core.template.bundle import BUNDLE, Bundle, is_bundle, read_bundle, whole_template
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
 from bouquet.core.template.companions import child_template, folder_formula, folder_of
@@ -31,6 +38,7 @@ __all__ = [
     "BUNDLE",
     "FORMAT",
     "HEADING_LENGTH",
+    "MOST_LAYOUT_COLUMNS",
     "RECIPIENT_FORMAT",
     "Acceptance",
     "AllOf",

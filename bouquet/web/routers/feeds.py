@@ -44,7 +44,7 @@ def make_my_feed(request: Request, services: TheServices, person: SignedIn) -> A
     """
     with services.store.session() as session:
         secret = feed.new_feed(session, person.id)
-    return FeedOut(there=True, address=f"{_house(request)}/api/v1/feeds/{secret}.ics")
+    return FeedOut(there=True, address=f"{house_of(request)}/api/v1/feeds/{secret}.ics")
 
 
 @router.delete("/mine", status_code=204)
@@ -69,11 +69,11 @@ def read_feed(
         person = feed.person_of_feed(session, secret)
         if person is None:
             raise NotFound("There is no such calendar, or its address was renewed.")
-        body = feed.feed_of(session, person, services.clock(), _house(request))
+        body = feed.feed_of(session, person, services.clock(), house_of(request))
     return Response(body, media_type="text/calendar; charset=utf-8")
 
 
-def _house(request: Request) -> str:
+def house_of(request: Request) -> str:
     """
     The address of the house: as the settings say it, or as it was asked.
     """

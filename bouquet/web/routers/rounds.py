@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from bouquet.core.coverage import Coverage, cover, coverage_words, window_of
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
-from bouquet.core.template import read_document
+from bouquet.core.template import Template, read_document
 from bouquet.rights import may
 from bouquet.rounds import (
     NEVER,
@@ -31,11 +31,12 @@ from bouquet.rounds import (
 )
 from bouquet.rounds.watching import Watch
 from bouquet.runs import Services, appendable, checked_folder, no_purpose
-from bouquet.store import NotFound
+from bouquet.store import NotFound, recipients
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store.deliveries import with_fact
 from bouquet.store.house import days_off
-from bouquet.store.models import Person, Round, TemplateRecord
+from bouquet.store.models import Person, Round, RoundRecipient, TemplateRecord
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
@@ -45,6 +46,7 @@ from bouquet.web.schemas.runs import (
     Planned,
     RoundChange,
     RoundOut,
+    RoundRecipientOut,
     RunOut,
 )
 
@@ -87,7 +89,8 @@ def preview(body: NewRound, services: TheServices, person: CurrentPerson) -> Any
             record = visible(session, person, body.template_id)
             saved = shelf.latest_version(session, record.id)
             document = saved.document if saved else record.draft
-    checked_folder(body.folder)
+    if body.folder:
+        checked_folder(body.folder)
     found = _coverage(services, rhythm, document) if document is not None and body.trigger == "calendar" else None
     return Planned(
         words=rhythm.words(),
@@ -120,6 +123,7 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
     with services.store.session() as session:
         found = Round(created_by=person.id, **_facts(services, session, person, body))
         session.add(found)
+        _put_recipients(session, found, body)
         session.flush()
         session.refresh(found)
         return _out(services, session, found, person, AHEAD)
@@ -137,6 +141,7 @@ def edit(round_id: Id, body: NewRound, services: TheServices, person: Designer) 
             raise Refused(422, "other_template", "A round keeps its template. Set a new one for another.")
         for name, value in _facts(services, session, person, body, round_id).items():
             setattr(found, name, value)
+        _put_recipients(session, found, body)
         session.flush()
         session.refresh(found)
         return _out(services, session, found, person, AHEAD)
@@ -148,7 +153,10 @@ def _facts(
     """
     A round as the store keeps it, checked: what would fail at night is said at once.
     """
-    checked_folder(body.folder)
+    if body.folder.strip():
+        checked_folder(body.folder)
+    elif not body.recipients and body.own_part is None and not body.mail_to:
+        raise Refused(422, "nobody", "Say who gets it, or which folder it goes into: the file would lie here unseen.")
     rhythm = _rhythm(body, days_off(session))
     record = visible(session, person, body.template_id)
     if record.version == 0:
@@ -167,8 +175,10 @@ def _facts(
     personal = _personal(services, person, record)
     if personal and not body.purpose.strip():
         raise PlanError([no_purpose(personal)])
+    _check_sending(session, body, read_document(saved.document) if saved else None)
     calendar = body.trigger == "calendar"
     return {
+        "own_part": body.own_part.model_dump() if body.own_part is not None else None,
         "purpose": body.purpose.strip(),
         "template_id": record.id,
         "trigger": body.trigger,
@@ -186,6 +196,29 @@ def _facts(
         "mode": body.mode,
         "next_at": _first(rhythm, services.clock()) if calendar else NEVER,
     }
+
+
+def _check_sending(session: Session, body: NewRound, template: Template | None) -> None:
+    """
+    Refuse recipients who are not there, and parts of their own where there are none.
+    """
+    seen: set[int] = set()
+    for entry in body.recipients:
+        recipient = recipients.get_recipient(session, entry.recipient_id)
+        if entry.recipient_id in seen:
+            raise Refused(422, "twice", f"{recipient.name} stands there twice.")
+        seen.add(entry.recipient_id)
+    if body.own_part is not None:
+        if template is None or template.output.split is None or template.output.split.by is None:
+            raise Refused(422, "no_parts", "Split the file by a value first: its parts are what each of them gets.")
+        if not with_fact(session, body.own_part.fact):
+            raise Refused(422, "no_fact", f"No recipient has the fact “{body.own_part.fact}” yet.")
+
+
+def _put_recipients(session: Session, found: Round, body: NewRound) -> None:
+    found.recipients = []
+    session.flush()
+    found.recipients = [RoundRecipient(position=n, **e.model_dump()) for n, e in enumerate(body.recipients)]
 
 
 def _open_asks(document: dict[str, Any]) -> tuple[str, ...]:
@@ -380,6 +413,17 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         format=found.format,
         mode=found.mode,
         paused=found.paused,
+        recipients=[
+            RoundRecipientOut(
+                recipient_id=e.recipient_id,
+                must=e.must,
+                when_empty=e.when_empty,
+                name=e.recipient.name,
+                kind=e.recipient.means.kind,
+            )
+            for e in found.recipients
+        ],
+        own_part=found.own_part,
         next=upcoming,
         runs=[run_out(r, person) for r in runs],
     )

@@ -286,6 +286,27 @@ class TokenOut(BaseModel):
     secret: str | None = None
 
 
+class RoundRecipientIn(BaseModel):
+    """
+    Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
+    `when_empty`: what becomes of a file without rows.
+    """
+
+    recipient_id: int = Field(ge=0, lt=2**63)
+    must: bool = True
+    when_empty: Literal["send", "leave out"] = "send"
+
+
+class OwnPart(BaseModel):
+    """
+    Each part of a split run goes to the recipients whose `fact` is its value. `missing`: what becomes of parts of
+    nobody: the run waits (`hold`), they are kept without being sent (`keep`), or that is told besides (`tell`).
+    """
+
+    fact: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
+    missing: Literal["hold", "keep", "tell"] = "hold"
+
+
 class NewRound(BaseModel):
     """
     A template set to run by the calendar: when, as a `rhythm`, or, in short, `beat` with `at` (`HH:MM`) and, for a
@@ -304,7 +325,11 @@ class NewRound(BaseModel):
     day: int = Field(0, ge=0, le=6)
     at: str = Field("06:00", pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
     zone: str = Field("Europe/London", max_length=60)
-    folder: str = Field(min_length=1, max_length=200)
+    folder: str = Field(
+        "", max_length=200, description="Below the outgoing folder; empty where recipients get the files"
+    )
+    recipients: list[RoundRecipientIn] = Field([], max_length=100)
+    own_part: OwnPart | None = None
     format: Literal["csv", "xlsx", "jsonl"] = "csv"
     mode: Literal["new", "replace", "append"] = "new"
     purpose: str = Field("", max_length=400, description="What personal data is taken out for, where there is any")
@@ -318,6 +343,11 @@ class RoundChange(BaseModel):
 
     paused: bool
     until: datetime | None = None
+
+
+class RoundRecipientOut(RoundRecipientIn):
+    name: str
+    kind: str
 
 
 class RoundOut(BaseModel):
@@ -340,6 +370,8 @@ class RoundOut(BaseModel):
     format: str
     mode: str
     paused: bool
+    recipients: list[RoundRecipientOut]
+    own_part: OwnPart | None
     next: list[datetime]
     runs: list[RunOut]
 

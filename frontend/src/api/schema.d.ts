@@ -252,6 +252,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Deliveries
+         * @description Deliveries of the runs that one may see, the newest first.
+         */
+        get: operations["list_deliveries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Delivery
+         * @description One delivery.
+         */
+        get: operations["get_delivery"];
+        put?: never;
+        /**
+         * Act On Delivery
+         * @description Send now, send again or to somebody else, do without, take back.
+         */
+        post: operations["act_on_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Link
+         * @description The address at which a delivery can be fetched without signing in, to be passed on.
+         */
+        get: operations["get_link"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/design/checks": {
         parameters: {
             query?: never;
@@ -605,6 +669,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/means": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Means
+         * @description The means of the house. Their settings are told to keepers only.
+         */
+        get: operations["list_means"];
+        put?: never;
+        /**
+         * Add Means
+         * @description Set means up; their secret is kept encrypted.
+         */
+        post: operations["add_means"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/means/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try New Means
+         * @description Server-sent events: each step that was tried, as it is done. Nothing is delivered.
+         */
+        post: operations["try_new_means"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/means/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ways
+         * @description The ways out there are, with what has to be said of each.
+         */
+        get: operations["list_ways"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/means/{means_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Means
+         * @description Remove means that nobody receives by.
+         */
+        delete: operations["remove_means"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Means
+         * @description Change means. With that they are tried anew, however often they failed.
+         */
+        patch: operations["change_means"];
+        trace?: never;
+    };
     "/api/v1/notices": {
         parameters: {
             query?: never;
@@ -768,6 +920,98 @@ export interface paths {
          * @description Remove a saved list.
          */
         delete: operations["remove_picks"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recipients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recipients
+         * @description All recipients, each with the newest delivery to them.
+         */
+        get: operations["list_recipients"];
+        put?: never;
+        /**
+         * Add Recipient
+         * @description Write down what somebody needs.
+         */
+        post: operations["add_recipient"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recipients/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Layout From Header
+         * @description A layout from a header row, pasted or from a sample file, with the kinds that its samples show.
+         */
+        post: operations["layout_from_header"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recipients/{recipient_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Recipient
+         * @description One recipient.
+         */
+        get: operations["get_recipient"];
+        /**
+         * Change Recipient
+         * @description Set a recipient anew. What was sent to them stays in the ledger.
+         */
+        put: operations["change_recipient"];
+        post?: never;
+        /**
+         * Remove Recipient
+         * @description Remove a recipient whom no round sends to.
+         */
+        delete: operations["remove_recipient"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recipients/{recipient_id}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold Against
+         * @description Hold a template, as it is designed, against a recipient's layout, column by column.
+         */
+        post: operations["hold_against"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2665,6 +2909,89 @@ export interface components {
              */
             weekend: number[];
         };
+        /**
+         * DeliveryAct
+         * @description What a person does with a delivery: send it `now`, send it `again` (to somebody else with `recipient_id`), `waive` it
+         *     or `withdraw` it, for a `reason`.
+         */
+        DeliveryAct: {
+            /**
+             * Act
+             * @enum {string}
+             */
+            act: "now" | "again" | "waive" | "withdraw";
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Recipient Id */
+            recipient_id?: number | null;
+        };
+        /**
+         * DeliveryOut
+         * @description A run's files handed to one recipient.
+         */
+        DeliveryOut: {
+            /** Arrived At */
+            arrived_at: string | null;
+            /**
+             * Entered At
+             * Format: date-time
+             */
+            entered_at: string;
+            /** Events */
+            events: components["schemas"]["EventOut"][];
+            /** Files */
+            files: string[];
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Means */
+            means: string;
+            /** Must */
+            must: boolean;
+            /** Next At */
+            next_at: string | null;
+            /** Number */
+            number: number;
+            /** Recipient */
+            recipient: string;
+            /** Recipient Id */
+            recipient_id: number;
+            /** Reply */
+            reply: string;
+            /** Run */
+            run: string;
+            /** Run Id */
+            run_id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "sending" | "trying" | "offered" | "arrived" | "failed" | "waived" | "withdrawn";
+            /** Tried At */
+            tried_at: string | null;
+            /** Tries */
+            tries: number;
+            /** Where */
+            where: string;
+            /** Why */
+            why: string;
+            /** Withdraws */
+            withdraws: boolean;
+        };
+        /**
+         * DeliveryPage
+         * @description Deliveries, newest first; `next` is the cursor of the page after, null at the end.
+         */
+        DeliveryPage: {
+            /** Deliveries */
+            deliveries: components["schemas"]["DeliveryOut"][];
+            /** Next */
+            next: number | null;
+        };
         /** DifferenceOut */
         DifferenceOut: {
             /** After */
@@ -2777,6 +3104,20 @@ export interface components {
             rows: number;
             /** Words */
             words: string;
+        };
+        /** EventOut */
+        EventOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Says */
+            says: string;
+            /** State */
+            state: string;
         };
         /**
          * ExampleOut
@@ -2967,6 +3308,37 @@ export interface components {
             needed: boolean;
         };
         /**
+         * FitOut
+         * @description How one column stands to a layout; `stops` where nothing can be sent like this.
+         */
+        FitOut: {
+            /** Column */
+            column: string | null;
+            /** Heading */
+            heading: string;
+            /** Says */
+            says: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "met" | "missing" | "wrong kind" | "wrong place" | "extra";
+            /** Stops */
+            stops: boolean;
+        };
+        /**
+         * FitsOut
+         * @description A template held against a recipient: its columns, and what keeps files from being sent.
+         */
+        FitsOut: {
+            /** Columns */
+            columns: components["schemas"]["FitOut"][];
+            /** Unmet */
+            unmet: string[];
+            /** Words */
+            words: string;
+        };
+        /**
          * FunctionOut
          * @description A function or operator of formulas.
          */
@@ -3036,6 +3408,14 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * HeaderText
+         * @description A header row, with sample rows below it or without.
+         */
+        HeaderText: {
+            /** Text */
+            text: string;
+        };
+        /**
          * Health
          * @description `status`: `up`, `failing` where work by the clock fails, named in `failing`, or `store down`.
          */
@@ -3053,6 +3433,13 @@ export interface components {
          * @enum {string}
          */
         Kind: "text" | "integer" | "decimal" | "boolean" | "date" | "timestamp" | "moment" | "time" | "choice" | "identifier" | "file" | "other";
+        /** LayoutOut */
+        LayoutOut: {
+            /** Acceptance */
+            acceptance: {
+                [key: string]: unknown;
+            };
+        };
         /**
          * LeftOut
          * @description Records that a step was the first to stop.
@@ -3085,6 +3472,23 @@ export interface components {
             place: string;
             /** Template Id */
             template_id?: number | null;
+        };
+        /**
+         * LinkOut
+         * @description The address at which a delivery can be fetched, for who may pass it on.
+         */
+        LinkOut: {
+            /** Address */
+            address: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Fetched */
+            fetched: number;
+            /** Passphrase */
+            passphrase: boolean;
         };
         /**
          * Look
@@ -3238,6 +3642,46 @@ export interface components {
             separator: string | null;
         };
         /**
+         * MeansChange
+         * @description What changes of means; the secret stays where none is given.
+         */
+        MeansChange: {
+            /** Name */
+            name?: string | null;
+            /** Secret */
+            secret?: string | null;
+            /** Settings */
+            settings?: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * MeansOut
+         * @description Means without their secret. `down_until`: until when they are left alone, after failures; `said` is the last one.
+         */
+        MeansOut: {
+            /** Down Until */
+            down_until: string | null;
+            /** Has Secret */
+            has_secret: boolean;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Recipients */
+            recipients: string[];
+            /** Said */
+            said: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * MemoryAct
          * @description What is to be forgotten, so that it is sent again: the records with these keys, those sent since a moment, or, with
          *     neither, all. `mark` takes keys as sent instead.
@@ -3375,6 +3819,29 @@ export interface components {
              */
             meaning: string;
         };
+        /**
+         * NewMeans
+         * @description A server, bucket or folder that files leave by. What `settings` are follows from its `kind`.
+         */
+        NewMeans: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Secret
+             * Format: password
+             * @default
+             */
+            secret: string;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
         /** NewPassword */
         NewPassword: {
             /** Current */
@@ -3401,6 +3868,35 @@ export interface components {
             keys: string[][];
             /** Records */
             records: string;
+        };
+        /**
+         * NewRecipient
+         * @description Who or what receives. `acceptance` is a `bouquet-recipient/1` document; what `address` is follows from the means.
+         */
+        NewRecipient: {
+            /**
+             * About
+             * @default
+             */
+            about: string;
+            /**
+             * Acceptance
+             * @default {}
+             */
+            acceptance: {
+                [key: string]: unknown;
+            };
+            /**
+             * Address
+             * @default {}
+             */
+            address: {
+                [key: string]: unknown;
+            };
+            /** Means Id */
+            means_id: number;
+            /** Name */
+            name: string;
         };
         /**
          * NewRelation
@@ -3449,7 +3945,11 @@ export interface components {
              * @default 0
              */
             day: number;
-            /** Folder */
+            /**
+             * Folder
+             * @description Below the outgoing folder; empty where recipients get the files
+             * @default
+             */
             folder: string;
             /**
              * Format
@@ -3469,12 +3969,18 @@ export interface components {
              * @enum {string}
              */
             mode: "new" | "replace" | "append";
+            own_part?: components["schemas"]["OwnPart"] | null;
             /**
              * Purpose
              * @description What personal data is taken out for, where there is any
              * @default
              */
             purpose: string;
+            /**
+             * Recipients
+             * @default []
+             */
+            recipients: components["schemas"]["RoundRecipientIn"][];
             rhythm?: components["schemas"]["RhythmDocument"] | null;
             /** Template Id */
             template_id: number;
@@ -3767,6 +4273,21 @@ export interface components {
             name: string;
         };
         /**
+         * OwnPart
+         * @description Each part of a split run goes to the recipients whose `fact` is its value. `missing`: what becomes of parts of nobody:
+         *     the run waits (`hold`), they are kept without being sent (`keep`), or that is told besides (`tell`).
+         */
+        OwnPart: {
+            /** Fact */
+            fact: string;
+            /**
+             * Missing
+             * @default hold
+             * @enum {string}
+             */
+            missing: "hold" | "keep" | "tell";
+        };
+        /**
          * PartOut
          * @description A piece of the sentence.
          */
@@ -4033,6 +4554,42 @@ export interface components {
             version: number;
         };
         /**
+         * RecipientOut
+         * @description A recipient; `sentence` says what they take and how, `rounds` send to them.
+         */
+        RecipientOut: {
+            /** About */
+            about: string;
+            /** Acceptance */
+            acceptance: {
+                [key: string]: unknown;
+            };
+            /** Address */
+            address: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Last At */
+            last_at: string | null;
+            /** Last State */
+            last_state: ("waiting" | "sending" | "trying" | "offered" | "arrived" | "failed" | "waived" | "withdrawn") | null;
+            /** Means */
+            means: string;
+            /** Means Id */
+            means_id: number;
+            /** Name */
+            name: string;
+            /** Rounds */
+            rounds: string[];
+            /** Sentence */
+            sentence: string;
+            /** Where */
+            where: string;
+        };
+        /**
          * RecordName
          * @description A record, and what the step that stopped it saw.
          */
@@ -4281,6 +4838,7 @@ export interface components {
             mode: string;
             /** Next */
             next: string[];
+            own_part: components["schemas"]["OwnPart"] | null;
             /** Paused */
             paused: boolean;
             /**
@@ -4292,6 +4850,8 @@ export interface components {
             paused_until: string | null;
             /** Purpose */
             purpose: string;
+            /** Recipients */
+            recipients: components["schemas"]["RoundRecipientOut"][];
             /** Rhythm */
             rhythm: {
                 [key: string]: unknown;
@@ -4320,6 +4880,46 @@ export interface components {
             words: string;
             /** Zone */
             zone: string;
+        };
+        /**
+         * RoundRecipientIn
+         * @description Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
+         *     `when_empty`: what becomes of a file without rows.
+         */
+        RoundRecipientIn: {
+            /**
+             * Must
+             * @default true
+             */
+            must: boolean;
+            /** Recipient Id */
+            recipient_id: number;
+            /**
+             * When Empty
+             * @default send
+             * @enum {string}
+             */
+            when_empty: "send" | "leave out";
+        };
+        /** RoundRecipientOut */
+        RoundRecipientOut: {
+            /** Kind */
+            kind: string;
+            /**
+             * Must
+             * @default true
+             */
+            must: boolean;
+            /** Name */
+            name: string;
+            /** Recipient Id */
+            recipient_id: number;
+            /**
+             * When Empty
+             * @default send
+             * @enum {string}
+             */
+            when_empty: "send" | "leave out";
         };
         /** RunFileOut */
         RunFileOut: {
@@ -4887,6 +5487,45 @@ export interface components {
             /** What */
             what: string;
         };
+        /**
+         * TryMeans
+         * @description Settings to be tried; with `means_id`, the secret that is kept with these is taken where none is given.
+         */
+        TryMeans: {
+            /** Kind */
+            kind: string;
+            /** Means Id */
+            means_id?: number | null;
+            /**
+             * Secret
+             * Format: password
+             * @default
+             */
+            secret: string;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * UnderDesign
+         * @description A document under design, with answers to its asks, and the template whose earlier runs count for it.
+         */
+        UnderDesign: {
+            /** Answers */
+            answers?: {
+                [key: string]: unknown;
+            } | null;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
+            /** Template Id */
+            template_id?: number | null;
+        };
         /** ValidationError */
         ValidationError: {
             /** Context */
@@ -4973,6 +5612,28 @@ export interface components {
              * @default 0
              */
             quiet: number;
+        };
+        /**
+         * WayOut
+         * @description A way out there is: its settings and its addresses as JSON Schema, and what its secret is called.
+         */
+        WayOut: {
+            /** Address */
+            address: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Secret */
+            secret: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+            /** Withdraws */
+            withdraws: boolean;
         };
         /**
          * WayOutOut
@@ -5521,6 +6182,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_deliveries: {
+        parameters: {
+            query?: {
+                recipient?: number | null;
+                run?: number | null;
+                round?: number | null;
+                state?: string[];
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryPage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    act_on_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeliveryAct"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOut"];
                 };
             };
             /** @description Validation Error */
@@ -6126,6 +6919,176 @@ export interface operations {
             };
         };
     };
+    list_means: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeansOut"][];
+                };
+            };
+        };
+    };
+    add_means: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMeans"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeansOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    try_new_means: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryMeans"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
+                };
+            };
+        };
+    };
+    remove_means: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                means_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_means: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                means_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeansChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeansOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     list_notices: {
         parameters: {
             query?: never;
@@ -6402,6 +7365,225 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_recipients: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipientOut"][];
+                };
+            };
+        };
+    };
+    add_recipient: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecipient"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipientOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    layout_from_header: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeaderText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_recipient: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipient_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipientOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_recipient: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipient_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRecipient"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipientOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_recipient: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipient_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hold_against: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path: {
+                recipient_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnderDesign"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitsOut"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -1,0 +1,61 @@
+"""
+Recipients in words.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+
+from bouquet.core.layout import Fit
+from bouquet.core.template import Acceptance
+
+__all__ = ["fit_words", "recipient_sentence"]
+
+_FORMATS = {"csv": "a CSV", "xlsx": "a spreadsheet", "jsonl": "JSON Lines"}
+_SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+_WAYS = {
+    "mail": "by mail to {}",
+    "sftp": "by SFTP, {}",
+    "webhook": "by a request to {}",
+    "store": "in the object store {}",
+    "folder": "in {}",
+    "link": "by {}",
+}
+
+
+def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str) -> str:
+    """
+    What somebody takes, and how they get it, as one sentence.
+    """
+    form = _FORMATS[acceptance.format] if acceptance.format else "a file as the template makes it"
+    details = []
+    if acceptance.csv is not None:
+        separator = _SEPARATORS.get(acceptance.csv.separator, f"“{acceptance.csv.separator}”")
+        details.append(f"separated by {separator}, in {acceptance.csv.encoding}")
+    if acceptance.columns:
+        order = "in this order and no others" if acceptance.exact else "before all others"
+        required = sum(c.required for c in acceptance.columns)
+        said = f"with {len(acceptance.columns)} columns {order}"
+        details.append(said + (f", {required} of them never blank" if required else ""))
+    if acceptance.name:
+        details.append(f"called “{acceptance.name}”")
+    if acceptance.most_rows is not None:
+        details.append(f"of at most {acceptance.most_rows:,} rows")
+    text = f"{name} takes {form}{', ' + ', '.join(details) if details else ''}, {_WAYS[kind].format(where)}."
+    allowed = "may" if acceptance.personal else "may not"
+    return f"{text} They {allowed} receive personal data."
+
+
+def fit_words(acceptance: Acceptance, fits: Sequence[Fit]) -> str:
+    """
+    How well a layout is met, in a few words.
+    """
+    if not acceptance.columns:
+        return "has no layout"
+    counts = Counter(f.state for f in fits)
+    met = counts["met"] + counts["wrong place"]
+    if met == len(acceptance.columns):
+        return f"all {met} columns are met"
+    rest = [f"{counts[s]} {s}" for s in ("missing", "wrong kind") if counts[s]]
+    return f"{met} of {len(acceptance.columns)} columns are met, {', '.join(rest)}"

@@ -1,0 +1,145 @@
+"""
+Means that files leave by, and recipients, as the store keeps them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from bouquet.store.deliveries import rounds_sent_to
+from bouquet.store.errors import NameTaken, NotFound, NotPossible
+from bouquet.store.models import UNDER_WAY, Delivery, Means, Recipient, Round
+
+__all__ = [
+    "LONGEST_NAME",
+    "change",
+    "checked_name",
+    "get_means",
+    "get_recipient",
+    "keep",
+    "list_means",
+    "list_recipients",
+    "newest_delivery",
+    "remove_means",
+    "remove_recipient",
+]
+
+LONGEST_NAME = 80
+
+
+def checked_name(name: str) -> str:
+    """
+    A name of means or of a recipient. Raises NotPossible.
+    """
+    found = " ".join(name.split())
+    if not 0 < len(found) <= LONGEST_NAME or not found.isprintable():
+        raise NotPossible(f"A name has 1 to {LONGEST_NAME} characters that can be seen.")
+    return found
+
+
+def keep(session: Session, record: Means | Recipient) -> None:
+    """
+    Add a record, or keep what was changed of it. Raises NameTaken.
+    """
+    what = "way out" if isinstance(record, Means) else "recipient"
+    name = record.name
+    try:
+        with session.begin_nested():
+            session.add(record)
+            session.flush()
+    except IntegrityError as error:
+        raise NameTaken(name, what) from error
+
+
+def change(session: Session, record: Means | Recipient, facts: dict[str, Any]) -> None:
+    """
+    Give a record other facts. Raises NameTaken.
+    """
+    name = facts.get("name", record.name)
+    try:
+        with session.begin_nested():
+            for key, value in facts.items():
+                setattr(record, key, value)
+            session.flush()
+    except IntegrityError as error:
+        raise NameTaken(name, "way out" if isinstance(record, Means) else "recipient") from error
+
+
+def list_means(session: Session) -> Sequence[Means]:
+    """
+    The means of the house, by name.
+    """
+    query = sa.select(Means).where(Means.deleted_at.is_(None)).order_by(sa.func.lower(Means.name))
+    return session.scalars(query).all()
+
+
+def get_means(session: Session, means_id: int, *, lock: bool = False) -> Means:
+    """
+    Means by their number. Raises NotFound.
+    """
+    found = session.get(Means, means_id, with_for_update=lock or None, populate_existing=lock)
+    if found is None or found.deleted_at is not None:
+        raise NotFound("There is no such way out, or it was removed.")
+    return found
+
+
+def remove_means(session: Session, means_id: int, now: datetime) -> None:
+    """
+    Remove means that nobody receives by, and forget their secret. Raises NotFound and NotPossible.
+    """
+    found = get_means(session, means_id, lock=True)
+    query = sa.select(Recipient.name).where(Recipient.means_id == means_id, Recipient.deleted_at.is_(None))
+    users = list(session.scalars(query.order_by(Recipient.name)))
+    if users:
+        more = f" and {len(users) - 3} more" if len(users) > 3 else ""
+        raise NotPossible(f"{', '.join(users[:3])}{more} receive by this. Give them another way first.")
+    found.deleted_at, found.secret = now, ""
+
+
+def list_recipients(session: Session) -> Sequence[Recipient]:
+    """
+    All recipients, by name.
+    """
+    query = sa.select(Recipient).where(Recipient.deleted_at.is_(None)).order_by(sa.func.lower(Recipient.name))
+    return session.scalars(query).all()
+
+
+def get_recipient(session: Session, recipient_id: int, *, lock: bool = False) -> Recipient:
+    """
+    A recipient by their number. Raises NotFound.
+    """
+    found = session.get(
+        Recipient, recipient_id, with_for_update={"of": Recipient} if lock else None, populate_existing=lock
+    )
+    if found is None or found.deleted_at is not None:
+        raise NotFound("There is no such recipient, or they were removed.")
+    return found
+
+
+def newest_delivery(session: Session, recipient_ids: Sequence[int]) -> dict[int, Delivery]:
+    """
+    The newest delivery to each of some recipients.
+    """
+    newest = sa.select(sa.func.max(Delivery.id)).where(Delivery.recipient_id.in_(recipient_ids))
+    query = sa.select(Delivery).where(Delivery.id.in_(newest.group_by(Delivery.recipient_id)))
+    return {d.recipient_id: d for d in session.scalars(query)}
+
+
+def remove_recipient(session: Session, recipient_id: int, now: datetime) -> None:
+    """
+    Remove a recipient whom no round sends to, and for whom nothing is under way. Raises NotFound and NotPossible.
+    """
+    found = get_recipient(session, recipient_id, lock=True)
+    rounds: list[Round] = rounds_sent_to(session, recipient_id)
+    if rounds:
+        raise NotPossible(f"The round of “{rounds[0].template.name}” sends to them. Take them out of it first.")
+    waiting = sa.select(Delivery.id).where(Delivery.recipient_id == recipient_id, Delivery.state.in_(UNDER_WAY))
+    if session.scalar(waiting.limit(1)) is not None:
+        raise NotPossible("Something is still under way to them. Waive it first.")
+    found.deleted_at = now

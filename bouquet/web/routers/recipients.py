@@ -1,0 +1,157 @@
+"""
+Recipients: who receives what, in which form; and templates held against what they take.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends
+from sqlalchemy.orm import Session
+
+from bouquet.core.layout import held_against, layout_of, misfits
+from bouquet.core.matching import read_header
+from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
+from bouquet.delivery import checked_address, words_of
+from bouquet.designing.recipients import fit_words, recipient_sentence
+from bouquet.runs import Services
+from bouquet.store import deliveries as outbox
+from bouquet.store import recipients as kept
+from bouquet.store.models import Delivery, Person, Recipient
+from bouquet.web.access import Id, TheServices, TheView, needs
+from bouquet.web.bodies import ExactRoute
+from bouquet.web.problems import Refused
+from bouquet.web.schemas import UnderDesign
+from bouquet.web.schemas.deliveries import FitOut, FitsOut, HeaderText, LayoutOut, NewRecipient, RecipientOut
+
+router = APIRouter(
+    route_class=ExactRoute, prefix="/recipients", tags=["deliveries"], dependencies=[Depends(needs("look"))]
+)
+
+Designer = Annotated[Person, Depends(needs("design"))]
+
+
+@router.get("", response_model=list[RecipientOut])
+def list_recipients(services: TheServices) -> Any:
+    """
+    All recipients, each with the newest delivery to them.
+    """
+    with services.store.session() as session:
+        found = kept.list_recipients(session)
+        newest = kept.newest_delivery(session, [r.id for r in found])
+        return [_out(services, session, r, newest.get(r.id)) for r in found]
+
+
+@router.post("/layout", response_model=LayoutOut)
+def layout_from_header(body: HeaderText, person: Designer) -> Any:
+    """
+    A layout from a header row, pasted or from a sample file, with the kinds that its samples show.
+    """
+    header = read_header(body.text)
+    if not 0 < len(header.names) <= MOST_LAYOUT_COLUMNS or not all(header.names):
+        raise Refused(422, "no_header", f"A header row has 1 to {MOST_LAYOUT_COLUMNS} names, none of them blank.")
+    if len(set(header.names)) < len(header.names):
+        twice = next(n for n in header.names if header.names.count(n) > 1)
+        raise Refused(422, "twice", f"This header row has “{twice}” more than once.")
+    return LayoutOut(acceptance=layout_of(header).as_document())
+
+
+@router.post("", response_model=RecipientOut, status_code=201)
+def add_recipient(body: NewRecipient, services: TheServices, person: Designer) -> Any:
+    """
+    Write down what somebody needs.
+    """
+    with services.store.session() as session:
+        made = Recipient(created_by=person.id, created_at=services.clock(), **_facts(session, body))
+        kept.keep(session, made)
+        session.refresh(made)
+        return _out(services, session, made, None)
+
+
+@router.get("/{recipient_id}", response_model=RecipientOut)
+def get_recipient(recipient_id: Id, services: TheServices) -> Any:
+    """
+    One recipient.
+    """
+    with services.store.session() as session:
+        found = kept.get_recipient(session, recipient_id)
+        return _out(services, session, found, kept.newest_delivery(session, [found.id]).get(found.id))
+
+
+@router.put("/{recipient_id}", response_model=RecipientOut)
+def change_recipient(recipient_id: Id, body: NewRecipient, services: TheServices, person: Designer) -> Any:
+    """
+    Set a recipient anew. What was sent to them stays in the ledger.
+    """
+    with services.store.session() as session:
+        found = kept.get_recipient(session, recipient_id, lock=True)
+        kept.change(session, found, _facts(session, body))
+        session.refresh(found)
+        return _out(services, session, found, kept.newest_delivery(session, [found.id]).get(found.id))
+
+
+@router.delete("/{recipient_id}", status_code=204)
+def remove_recipient(recipient_id: Id, services: TheServices, person: Designer) -> None:
+    """
+    Remove a recipient whom no round sends to.
+    """
+    with services.store.session() as session:
+        kept.remove_recipient(session, recipient_id, services.clock())
+
+
+@router.post("/{recipient_id}/fit", response_model=FitsOut)
+def hold_against(recipient_id: Id, body: UnderDesign, view: TheView, services: TheServices, person: Designer) -> Any:
+    """
+    Hold a template, as it is designed, against a recipient's layout, column by column.
+    """
+    with services.store.session() as session:
+        acceptance = read_acceptance(kept.get_recipient(session, recipient_id).acceptance)
+    plan = view.resolve(read_document(body.document)).partial
+    if plan is None:
+        raise Refused(422, "unsound", "Put the template right first.")
+    fits = held_against(acceptance, plan)
+    return FitsOut(
+        columns=[
+            FitOut(
+                heading=f.heading,
+                state=f.state,
+                says=f.says,
+                column=plan.columns[f.column].id if f.column is not None else None,
+                stops=f.stops,
+            )
+            for f in fits
+        ],
+        unmet=misfits(acceptance, plan),
+        words=fit_words(acceptance, fits),
+    )
+
+
+def _facts(session: Session, body: NewRecipient) -> dict[str, Any]:
+    means = kept.get_means(session, body.means_id)
+    acceptance: Acceptance = read_acceptance(body.acceptance)
+    return {
+        "name": kept.checked_name(body.name),
+        "about": body.about.strip(),
+        "means_id": means.id,
+        "address": checked_address(means.kind, body.address),
+        "acceptance": acceptance.as_document(),
+    }
+
+
+def _out(services: Services, session: Session, found: Recipient, newest: Delivery | None) -> RecipientOut:
+    where = words_of(services, found)
+    return RecipientOut(
+        id=found.id,
+        name=found.name,
+        about=found.about,
+        means_id=found.means_id,
+        means=found.means.name,
+        kind=found.means.kind,
+        where=where,
+        address=found.address,
+        acceptance=found.acceptance,
+        sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), found.means.kind, where),
+        rounds=[r.template.name for r in outbox.rounds_sent_to(session, found.id)],
+        last_state=newest.state if newest is not None else None,
+        last_at=(newest.arrived_at or newest.tried_at or newest.entered_at) if newest is not None else None,
+    )

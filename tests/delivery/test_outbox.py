@@ -1,0 +1,236 @@
+"""
+The outbox: in order, each in their form, theirs alone, remembered when it arrived, and nobody waits for another.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from python_calamine import CalamineWorkbook
+
+from bouquet.demo.post_room import Room
+from bouquet.runs import execute
+from bouquet.store import deliveries as outbox
+from bouquet.store import memory
+from bouquet.store.models import Means, Notice, Recipient, Run
+from tests.delivery.conftest import Sending
+from tests.runs.test_review import WARDS, get, ticked
+
+TREES: dict[str, Any] = {
+    "name": "Trees",
+    "records": "tree",
+    "columns": [
+        {"id": "a", "heading": "Tag", "value": {"field": "tag"}},
+        {"id": "b", "heading": "Girth", "value": {"field": "t_girth"}},
+        {"id": "c", "heading": "Planted on", "value": {"field": "planted_on"}},
+        {"id": "d", "heading": "Ward", "value": {"field": "site.ward.name"}},
+    ],
+    "filter": {"all": [{"path": "site.ward.code", "is": "one_of", "values": ["03", "07"]}]},
+    "order": [{"column": "a"}],
+    "at_most": 300,
+    "output": {"name": "trees"},
+}
+
+
+def content(room: Room, way: str, name: str) -> bytes:
+    found = list((room.folder / way).rglob(name))
+    assert len(found) == 1
+    return found[0].read_bytes()
+
+
+def test_each_gets_the_same_rows_in_the_form_that_they_take(sending: Sending, room: Room) -> None:
+    """One template, read once: a layout with other headings and order, a spreadsheet, and the template's own form."""
+    layout = {
+        "csv": {"separator": ";"},
+        "name": "register_{as_of:%Y%m%d}",
+        "columns": [{"heading": "WARD"}, {"heading": "tag", "kind": "text", "required": True, "unique": True}],
+    }
+    strict = sending.recipient("sftp", "strict", layout, folder="strict")
+    book = sending.recipient("sftp", "book", {"format": "xlsx"}, folder="book")
+    plain = sending.recipient("sftp", "plain", folder="plain")
+    run = sending.run([strict, book, plain], TREES)
+    sending.send()
+    own = list(csv.reader(io.StringIO(content(room, "sftp/plain", "trees.csv").decode())))
+    theirs = list(
+        csv.reader(io.StringIO(content(room, "sftp/strict", "register_20261123.csv").decode()), delimiter=";")
+    )
+    sheet = (
+        CalamineWorkbook.from_path(str(room.folder / "sftp" / "book" / "trees.xlsx")).get_sheet_by_index(0).to_python()
+    )
+
+    assert [d.state for d in sending.deliveries(run)] == ["arrived"] * 3
+    assert theirs == [["WARD", "tag"], *([r[3], r[0]] for r in own[1:])]
+    assert len(own) == 301
+    assert [r[0] for r in sheet] == [r[0] for r in own]
+    assert [f["unmet"] for f in (run.slip or {})["recipients"]] == [[], [], []]
+
+
+@pytest.mark.parametrize(
+    ("column", "says"),
+    [
+        ({"heading": "Number"}, "the template has no such column"),
+        ({"heading": "Tag", "kind": "number"}, "they take a number"),
+        ({"heading": "Ward", "unique": True}, "has values that repeat"),
+        ({"heading": "Tag", "pattern": "[0-9]+"}, "not of the form that they take 300 times"),
+        ({"heading": "Girth", "least": 1, "greatest": 2}, "outside 1 to 2"),
+        ({"heading": "Ward", "one_of": ["Nowhere"]}, "not one of theirs 300 times"),
+        ({"heading": "Tag", "longest": 2}, "longer than 2 characters"),
+    ],
+)
+def test_who_has_a_layout_that_is_not_met_gets_nothing_and_the_others_do(
+    sending: Sending, room: Room, column: dict[str, Any], says: str
+) -> None:
+    strict, plain = sending.recipient("webhook", "strict", {"columns": [column]}), sending.recipient("webhook", "plain")
+    run = sending.run([strict, plain], TREES)
+    sending.send()
+    first, second = sending.deliveries(run)
+
+    assert (first.state, second.state, len(room.arrivals)) == ("failed", "arrived", 1)
+    assert says in first.why
+    assert run.status == "ready"
+    with sending.services.store.session() as session:
+        assert any(says in n.text for n in session.query(Notice))
+
+
+def test_personal_data_reaches_nobody_who_may_not_receive_it(sending: Sending, room: Room) -> None:
+    reports = {
+        "name": "Reports",
+        "records": "resident_report",
+        "columns": [
+            {"id": "a", "heading": "Who", "value": {"field": "resident"}},
+            {"id": "b", "heading": "No", "value": {"field": "number"}},
+        ],
+        "at_most": 5,
+        "output": {"name": "reports"},
+    }
+    allowed = sending.recipient("webhook", "allowed", {"personal": True})
+    # Whoever takes only the other column receives nothing personal.
+    narrow = sending.recipient("webhook", "narrow", {"columns": [{"heading": "No"}]})
+    run = sending.run([sending.recipient("webhook", "not"), allowed, narrow], reports)
+    sending.send()
+
+    assert [d.state for d in sending.deliveries(run)] == ["failed", "arrived", "arrived"]
+    assert sorted("Who" in a.beginning for a in room.arrivals) == [False, True]
+
+
+def test_each_gets_their_own_part_and_nobody_anothers(sending: Sending, room: Room) -> None:
+    """Codes that look alike are not the same; the part of nobody has the run wait."""
+    split = {
+        **TREES,
+        "at_most": None,
+        "output": {"name": "trees_{value:site.ward.code}", "split": {"by": "site.ward.code"}},
+    }
+    sending.recipient("sftp", "three", {"facts": {"ward": "03"}}, folder="three")
+    sending.recipient("sftp", "trois", {"facts": {"ward": "3"}}, folder="trois")
+    run = sending.run([], split, own_part={"fact": "ward", "missing": "hold"})
+    assert run.status == "held"
+    assert "07" in (run.error or {})["message"]
+    sending.recipient("sftp", "seven", {"facts": {"ward": "07"}}, folder="seven")
+    from bouquet.store import runs as ledger
+
+    with sending.services.store.session() as session:
+        ledger.release_run(session, run.id, "Ines", "somebody has it now", sending.now)
+    execute(sending.services, run.id)
+    sending.send()
+
+    assert {a.name: a.facts["folder"] for a in room.arrivals} == {"trees_03.csv": "three", "trees_07.csv": "seven"}
+    assert not (room.folder / "sftp" / "trois").exists()
+
+
+def test_what_waits_for_one_recipient_goes_out_in_order_and_delays_nobody(sending: Sending, room: Room) -> None:
+    one, other = sending.recipient("webhook"), sending.recipient("mail")
+    room.tell("webhook", "busy", times=1)
+    first = sending.run([one, other])
+    second = sending.run([one, other], {**WARDS, "name": "Wards 2", "output": {"name": "second"}})
+    sending.send()
+    assert [d.state for d in sending.deliveries(first)] == ["trying", "arrived"]
+    assert [d.state for d in sending.deliveries(second)] == ["waiting", "arrived"]
+    sending.now += timedelta(seconds=5)
+    sending.send()
+
+    assert [a.name for a in room.arrivals if a.way == "webhook"] == ["wards.csv", "second.csv"]
+
+
+def test_a_machine_that_does_not_answer_is_left_alone_for_all_its_deliveries(sending: Sending) -> None:
+    first = sending.recipient("webhook")
+    with sending.services.store.session() as session:
+        means = session.get_one(Recipient, first).means
+        means.settings = {**means.settings, "url": "http://127.0.0.1:9/desk"}
+        second = Recipient(
+            name="second",
+            acceptance={},
+            means_id=means.id,
+            address={},
+            created_by=sending.person.id,
+            created_at=sending.now,
+        )
+        session.add(second)
+        session.flush()
+        numbers, means_id = [first, second.id], means.id
+    run = sending.run(numbers)
+    for _ in range(3):
+        sending.send()
+        sending.now += timedelta(seconds=2)
+    with sending.services.store.session() as session:
+        down = session.get_one(Means, means_id).down_until
+    tried = sum(d.tries for d in sending.deliveries(run))
+    sending.send()
+
+    assert down is not None
+    assert tried == sum(d.tries for d in sending.deliveries(run))
+    assert all("does not answer" in d.why for d in sending.deliveries(run) if d.tries)
+
+
+def remembered(sending: Sending, run: Run) -> int:
+    with sending.services.store.session() as session:
+        return memory.facts_of(session, memory.Memory(run.template_id or 0, run.round_id or 0))[0]
+
+
+def test_what_must_arrive_is_remembered_when_it_has(sending: Sending, room: Room) -> None:
+    """While it is on its way it is not sent twice; when it failed for good, the next run has it again."""
+    recipient = sending.recipient("webhook")
+    room.tell("webhook", "busy")
+    run = sending.run([recipient], {**WARDS, "only": "new"})
+    sending.send()
+    assert remembered(sending, run) == 0
+    sending.now += timedelta(days=1)
+    (again,) = ticked(sending.services)
+    execute(sending.services, again)
+    assert get(sending.services, again).rows_written == 0
+    for _ in range(6):
+        sending.now += timedelta(minutes=2)
+        sending.send()
+    assert sending.deliveries(run)[0].state == "failed"
+    sending.now += timedelta(days=1)
+    (third,) = ticked(sending.services)
+    execute(sending.services, third)
+    assert get(sending.services, third).rows_written == 12
+    room.tell("webhook", None)
+    sending.send()
+
+    assert remembered(sending, run) == 12
+
+
+def test_people_waive_and_send_again_and_the_ledger_says_so(sending: Sending, room: Room) -> None:
+    recipient, other = sending.recipient("webhook"), sending.recipient("mail")
+    room.tell("webhook", "refuse")
+    run = sending.run([recipient], {**WARDS, "only": "new"})
+    sending.send()
+    room.tell("webhook", None)
+    services, (failed,) = sending.services, sending.deliveries(run)
+    with services.store.session() as session:
+        again = outbox.send_again(session, failed.id, "Ines", sending.now).id
+        elsewhere = outbox.send_again(session, failed.id, "Ines", sending.now, other).id
+    sending.send()
+    with services.store.session() as session:
+        states = [outbox.get_delivery(session, n).state for n in (failed.id, again, elsewhere)]
+        events = [(e.state, e.by) for e in outbox.get_delivery(session, again).events]
+
+    assert states == ["failed", "arrived", "arrived"]
+    assert events == [("waiting", "Ines"), ("sending", ""), ("arrived", "")]
+    assert remembered(sending, run) == 12
+    assert {a.way for a in room.arrivals} == {"webhook", "mail"}

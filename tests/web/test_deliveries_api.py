@@ -1,0 +1,216 @@
+"""
+Means, recipients, rounds that send, deliveries and links over the wire.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from fastapi.testclient import TestClient
+
+from bouquet.delivery import deliver_due
+from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
+from bouquet.runs import Services, execute
+from bouquet.store.models import Means
+
+SignIn = Callable[[str], TestClient]
+
+WARDS: dict[str, Any] = {
+    "name": "Wards",
+    "records": "ward",
+    "columns": [
+        {"id": "a", "heading": "Ward", "value": {"field": "name"}},
+        {"id": "b", "heading": "Code", "value": {"field": "code"}},
+    ],
+    "output": {"name": "wards"},
+}
+
+
+@pytest.fixture
+def desk(tmp_path: Any) -> Iterator[tuple[Room, StandIn]]:
+    room = Room(tmp_path / "room")
+    made = webhook_stand_in(room, "a key")
+    yield room, made
+    made.stop()
+
+
+def ok(answer: Any, status: int = 200) -> Any:
+    assert answer.status_code == status, answer.text
+    return answer.json() if answer.content else None
+
+
+def means(client: TestClient, kind: str, settings: dict[str, Any], secret: str = "") -> int:
+    body = {"name": f"By {kind}", "kind": kind, "settings": settings, "secret": secret}
+    return int(ok(client.post("/api/v1/means", json=body), 201)["id"])
+
+
+def recipient(client: TestClient, means_id: int, name: str = "Desk", **more: Any) -> dict[str, Any]:
+    body = {"name": name, "means_id": means_id, **more}
+    found: dict[str, Any] = ok(client.post("/api/v1/recipients", json=body), 201)
+    return found
+
+
+def saved(client: TestClient) -> int:
+    number = ok(client.post("/api/v1/templates", json={"document": WARDS}), 201)["id"]
+    ok(client.post(f"/api/v1/templates/{number}/versions", json={}, headers={"If-Match": '"1"'}), 201)
+    return int(number)
+
+
+def sent_round(client: TestClient, services: Services, recipients: list[int]) -> dict[str, Any]:
+    """A called round that sends to these, called and carried out; its run."""
+    template = saved(client)
+    body = {"template_id": template, "trigger": "called", "recipients": [{"recipient_id": r} for r in recipients]}
+    round_id = ok(client.post("/api/v1/rounds", json=body), 201)["id"]
+    run = ok(client.post(f"/api/v1/rounds/{round_id}/call"), 202)
+    execute(services, run["id"])
+    for number in recipients:
+        deliver_due(services, number)
+    found: dict[str, Any] = ok(client.get(f"/api/v1/runs/{run['id']}"))
+    return found
+
+
+def test_what_a_keeper_sets_up_a_designer_sends_by(
+    services: Services, sign_in: SignIn, desk: tuple[Room, StandIn]
+) -> None:
+    room, stand_in = desk
+    client = sign_in("marta")
+    number = means(client, "webhook", stand_in.settings, stand_in.secret)
+    (listed,) = ok(client.get("/api/v1/means"))
+    assert (listed["has_secret"], "a key" in str(listed)) == (True, False)
+    with services.store.session() as session:
+        assert "a key" not in session.get_one(Means, number).secret
+    client = sign_in("ines")
+    (seen,) = ok(client.get("/api/v1/means"))
+    assert seen["settings"] == {}
+    assert client.post("/api/v1/means", json={"name": "x", "kind": "folder"}).status_code == 403
+    made = recipient(client, number, acceptance={"format": "csv", "columns": [{"heading": "Code"}]})
+    assert made["sentence"].startswith(
+        "Desk takes a CSV, with 1 columns in this order and no others, by a request to http"
+    )
+    run = sent_round(client, services, [made["id"]])
+    (delivery,) = ok(client.get(f"/api/v1/deliveries?run={run['id']}"))["deliveries"]
+
+    assert (delivery["state"], delivery["files"]) == ("arrived", ["wards.csv"])
+    assert room.arrivals[0].beginning.splitlines()[0] == "Code"
+    assert [e["state"] for e in delivery["events"]] == ["waiting", "sending", "arrived"]
+
+
+def test_trying_means_says_what_happened_at_each_step(sign_in: SignIn, desk: tuple[Room, StandIn]) -> None:
+    client = sign_in("marta")
+    body = {"kind": "webhook", "settings": desk[1].settings, "secret": "a key"}
+    said = client.post("/api/v1/means/try", json=body).text
+    assert re.findall(r'"mark":"(\w+)"', said) == ["care", "good", "good"]
+    assert desk[0].arrivals == []
+    wrong = {"kind": "webhook", "settings": {**desk[1].settings, "url": "http://127.0.0.1:9/x"}}
+    assert '"mark":"wrong"' in client.post("/api/v1/means/try", json=wrong).text
+
+
+def test_a_template_is_held_against_a_layout_from_a_header_row(sign_in: SignIn) -> None:
+    client = sign_in("marta")
+    number = means(client, "folder", {})
+    text = "CODE;Ward;Trees;Opened\n03;Quay;0012;2026-01-02\n07;Salter;0007;2026-02-03"
+    layout = ok(client.post("/api/v1/recipients/layout", json={"text": text}))["acceptance"]
+    kinds = [c.get("kind") for c in layout["columns"]]
+    made = recipient(client, number, acceptance=layout)
+    fits = ok(client.post(f"/api/v1/recipients/{made['id']}/fit", json={"document": WARDS}))
+
+    assert (kinds, layout["csv"]["separator"]) == (["text", "text", "text", "date"], ";")
+    assert [(c["heading"], c["state"]) for c in fits["columns"]] == [
+        ("CODE", "wrong place"),
+        ("Ward", "wrong place"),
+        ("Trees", "missing"),
+        ("Opened", "missing"),
+    ]
+    assert fits["words"] == "2 of 4 columns are met, 2 missing"
+
+
+def test_what_is_wrong_is_said_when_it_is_saved(services: Services, sign_in: SignIn) -> None:
+    client = sign_in("marta")
+    number = means(client, "mail", {"host": "mail.example", "sender": "a@house.example"})
+    for more, said in (
+        ({"address": {}}, "to"),
+        ({"address": {"to": ["nobody"]}}, "no e-mail address"),
+        (
+            {"address": {"to": ["a@b.example"]}, "acceptance": {"columns": [{"heading": "A"}, {"heading": "A"}]}},
+            "called",
+        ),
+        (
+            {"address": {"to": ["a@b.example"]}, "acceptance": {"columns": [{"heading": "A", "pattern": "("}]}},
+            "pattern",
+        ),
+        ({"address": {"to": ["a@b.example"]}, "acceptance": {"anything": 1}}, "anything"),
+    ):
+        answer = client.post("/api/v1/recipients", json={"name": "X", "means_id": number, **more})
+        assert (answer.status_code, said in answer.text) == (422, True), answer.text
+    template = saved(client)
+    alone = client.post("/api/v1/rounds", json={"template_id": template})
+    parts = client.post("/api/v1/rounds", json={"template_id": template, "own_part": {"fact": "code"}})
+    assert (alone.status_code, "would lie here unseen" in alone.text) == (422, True)
+    assert (parts.status_code, "Split the file by a value first" in parts.text) == (422, True)
+
+
+def offered(client: TestClient, services: Services, **address: Any) -> tuple[str, dict[str, Any]]:
+    number = means(client, "link", {"most": 2})
+    made = recipient(client, number, address=address)
+    run = sent_round(client, services, [made["id"]])
+    (delivery,) = ok(client.get(f"/api/v1/deliveries?run={run['id']}"))["deliveries"]
+    link = ok(client.get(f"/api/v1/deliveries/{delivery['id']}/link"))
+    return link["address"].partition("/take/")[2], delivery
+
+
+def test_a_link_is_looked_at_by_anybody_and_fetched_by_a_button(services: Services, sign_in: SignIn) -> None:
+    """A look never counts: programs that read mails follow addresses."""
+    client = sign_in("marta")
+    secret, delivery = offered(client, services)
+    assert delivery["state"] == "offered"
+    client.cookies.clear()
+    page = client.get(f"/take/{secret}")
+    (action,) = re.findall(r'action="(/take/[0-9a-f]{40}/\d+)"', page.text)
+    again = client.get(f"/take/{secret}")
+    first = client.post(action)
+    second, third = client.post(action), client.post(action)
+
+    assert (page.status_code, again.text) == (200, page.text)
+    assert "wards.csv" in page.text
+    assert "One row per ward" in page.text
+    assert first.text.splitlines()[0] == "Ward,Code"
+    assert [r.status_code for r in (first, second, third)] == [200, 200, 404]
+    assert page.headers["Referrer-Policy"] == "no-referrer"
+    assert ok(sign_in("marta").get(f"/api/v1/deliveries/{delivery['id']}"))["state"] == "arrived"
+
+
+def test_a_passphrase_is_asked_for_and_guessing_closes_the_link(services: Services, sign_in: SignIn) -> None:
+    client = sign_in("marta")
+    secret, _ = offered(client, services, passphrase="oak & ash")
+    assert "wards" not in client.get(f"/take/{secret}").text
+    right = client.post(f"/take/{secret}", data={"passphrase": "oak & ash"})
+    assert "wards.csv" in right.text
+    for _ in range(10):
+        assert client.post(f"/take/{secret}", data={"passphrase": "elm"}).status_code == 403
+    assert client.post(f"/take/{secret}", data={"passphrase": "oak & ash"}).status_code == 404
+
+
+def test_what_is_withdrawn_cannot_be_fetched(services: Services, sign_in: SignIn) -> None:
+    client = sign_in("marta")
+    secret, delivery = offered(client, services)
+    path = f"/api/v1/deliveries/{delivery['id']}"
+    assert client.post(path, json={"act": "withdraw"}).status_code == 422
+    ok(client.post(path, json={"act": "withdraw", "reason": "sent to the wrong desk"}))
+    assert client.get(f"/take/{secret}").status_code == 404
+    assert client.get("/take/" + "0" * 40).status_code == 404
+
+
+def test_a_clerk_of_two_wards_sees_only_deliveries_of_what_is_theirs(services: Services, sign_in: SignIn) -> None:
+    client = sign_in("marta")
+    made = recipient(client, means(client, "folder", {}))
+    run = sent_round(client, services, [made["id"]])
+    (delivery,) = ok(client.get("/api/v1/deliveries"))["deliveries"]
+    tobin = sign_in("tobin")
+
+    assert ok(tobin.get("/api/v1/deliveries"))["deliveries"] == []
+    assert tobin.get(f"/api/v1/deliveries/{delivery['id']}").status_code == 404
+    assert tobin.post(f"/api/v1/deliveries/{delivery['id']}", json={"act": "again"}).status_code == 403
+    assert run["status"] == "ready"
