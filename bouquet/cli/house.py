@@ -201,6 +201,7 @@ def demo(
     except BouquetError as error:
         fail(str(error))
     if only_prepare:
+        demonstration.close_post_room()
         return
     try:
         listening = bound_socket(made)
@@ -216,9 +217,10 @@ def demo(
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     services = Services.from_settings(made)
     try:
-        serve_web(services, made, listening)
+        serve_web(services, made, listening, post_room=demonstration.room)
     finally:
         services.close()
+        demonstration.close_post_room()
         demonstration.cluster.stop()
 
 

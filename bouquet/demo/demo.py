@@ -22,14 +22,25 @@ import sqlalchemy as sa
 
 from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
+from bouquet.delivery import deliver_due
 from bouquet.demo.cluster import Cluster, port_is_free
 from bouquet.demo.marrowby.generate import fill_marrowby
-from bouquet.rounds import rhythm_of, tick_rounds
+from bouquet.demo.post_room import (
+    Room,
+    StandIn,
+    mail_stand_in,
+    sftp_stand_in,
+    store_stand_in,
+    webhook_stand_in,
+)
+from bouquet.demo.recipients import seed_means, send_rounds
+from bouquet.rounds import rhythm_of, run_now, tick_rounds
 from bouquet.runs import Queue, Services, ask_for_run, execute
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.store import templates as shelf
-from bouquet.store.models import Notice, Person, Round, Run, TemplateRecord
+from bouquet.store.deliveries import due_recipients
+from bouquet.store.models import Delivery, Notice, Person, Round, Run, TemplateRecord
 from bouquet.store.secrets import new_key
 
 __all__ = ["PEOPLE", "Demo", "seed_people", "seed_templates"]
@@ -63,6 +74,7 @@ class Demo:
     def __post_init__(self) -> None:
         self.folder = self.folder.resolve()
         self.cluster = Cluster(self.folder / "cluster")
+        self.stand_ins: dict[str, StandIn] = {}
 
     @property
     def env_file(self) -> Path:
@@ -86,10 +98,34 @@ class Demo:
             services.store.migrate()
             Queue(services).install()
             seed_people(services)
-            seed_templates(services, self.say)
+            self.stand_ins = self._opened_post_room(services)
+            seed_means(services, self.stand_ins)
+            seed_templates(services, self.say, room=self.room)
         finally:
             services.close()
         return settings
+
+    def _opened_post_room(self, services: Services) -> dict[str, StandIn]:
+        """
+        Start the stand-ins, on the loopback address only.
+        """
+        self.room = Room(self.folder / "post-room")
+        secret = services.vault.derived(b"post room").hex()
+        made = (
+            mail_stand_in(self.room),
+            sftp_stand_in(self.room, secret[:24]),
+            webhook_stand_in(self.room, secret[24:48]),
+            store_stand_in(self.room, "council-archive"),
+        )
+        return {s.way: s for s in made}
+
+    def close_post_room(self) -> None:
+        """
+        Stop the stand-ins.
+        """
+        for stand_in in self.stand_ins.values():
+            stand_in.stop()
+        self.stand_ins = {}
 
     def _passwords(self) -> dict[str, str]:
         path = self.folder / "passwords.json"
@@ -149,9 +185,15 @@ def seed_people(services: Services) -> None:
             people.put_person(session, email=email, name=name, roles=roles, password=password, scope=scope)
 
 
-def seed_templates(services: Services, say: Callable[[str], None] = lambda _: None, days: int = DAYS_OF_PAST) -> None:
+def seed_templates(
+    services: Services,
+    say: Callable[[str], None] = lambda _: None,
+    days: int = DAYS_OF_PAST,
+    room: Room | None = None,
+) -> None:
     """
     Marrowby's templates, a round, and real runs over the last working `days`. Does nothing when there is any template.
+    With a post room, rounds send to recipients there, too.
     """
     with services.store.session() as session:
         if session.scalars(sa.select(TemplateRecord.id).limit(1)).first() is not None:
@@ -160,7 +202,10 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
         # The one with a round first: its runs come from the round.
         documents = sorted(_documents(), key=lambda d: not d["name"].startswith("Standing-tree"))
         records = [_add(services, session, d, ines) for d in documents]
-        session.add(_daily_round(services, records, ines, days))
+        first = _daily_round(services, records, ines, days)
+        session.add(first)
+        if room is not None:
+            send_rounds(session, records, first, ines, _past_moments(services, days)[0] - timedelta(hours=1), ZONE.key)
     say("Running the templates over the last working days…")
     inline = _Inline(services)
     for as_of in _past_moments(services, days):
@@ -178,7 +223,45 @@ def seed_templates(services: Services, say: Callable[[str], None] = lambda _: No
             execute(services, run.id)
             _backdate(services, run.id)
         tick_rounds(replace(services, clock=partial(_same, as_of)), inline)
+        _deliver(services)
+        _backdate_deliveries(services)
+    if room is not None:
+        _fail_at_first(services, inline, room)
     _widen_billing(services, ines)
+
+
+def _deliver(services: Services) -> None:
+    with services.store.session() as session:
+        due = due_recipients(session, services.clock())
+    for recipient in due:
+        deliver_due(services, recipient)
+
+
+def _backdate_deliveries(services: Services) -> None:
+    """
+    Let deliveries of the demonstration's past stand in the ledger when they would have been made.
+    """
+    with services.store.session() as session:
+        for delivery in session.scalars(sa.select(Delivery).where(Delivery.entered_at > Run.as_of).join(Run)):
+            ended = session.get_one(Run, delivery.run_id).finished_at or delivery.entered_at
+            back = delivery.entered_at - ended
+            for name in ("entered_at", "tried_at", "arrived_at"):
+                known = getattr(delivery, name)
+                setattr(delivery, name, known - back if known is not None else None)
+            for event in delivery.events:
+                event.at -= back
+
+
+def _fail_at_first(services: Services, inline: Queue, room: Room) -> None:
+    """
+    The mail server was busy this morning: one delivery is tried again.
+    """
+    room.tell("mail", "busy", times=3)
+    with services.store.session() as session:
+        query = sa.select(Round).join(TemplateRecord).where(TemplateRecord.name == "Resident reports, open")
+        run_id = run_now(services, session, session.scalars(query).one().id, services.clock()).id
+    execute(services, run_id)
+    _deliver(services)
 
 
 def _widen_billing(services: Services, ines: Person) -> None:

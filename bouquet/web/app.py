@@ -41,6 +41,7 @@ from bouquet.web.routers import (
     memory,
     news,
     picks,
+    post_room,
     recipients,
     records,
     removed,
@@ -96,6 +97,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         generate_unique_id_function=lambda route: route.name,
     )
     app.state.services, app.state.queue, app.state.settings, app.state.stopping = services, queue, settings, False
+    app.state.post_room = None
     app.state.first_code, app.state.first_tries = secrets.token_urlsafe(9), 0
     add_problem_handlers(app)
     parts = (
@@ -126,6 +128,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         means,
         recipients,
         deliveries,
+        post_room,
     )
     for part in parts:
         app.include_router(part.router, prefix=API)

@@ -17,6 +17,7 @@ from bouquet.runs import Services
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.web.app import create_app
+from bouquet.web.routers.post_room import PostRoom
 
 __all__ = ["bound_socket", "serve"]
 
@@ -38,21 +39,29 @@ def bound_socket(settings: Settings) -> socket.socket:
     return made
 
 
-def serve(services: Services, settings: Settings, listening: socket.socket | None = None) -> None:
+def serve(
+    services: Services,
+    settings: Settings,
+    listening: socket.socket | None = None,
+    post_room: PostRoom | None = None,
+) -> None:
     """
     Serve until stopped, on a socket that is bound already, or on one of its own. Raises OSError where the address is
-    taken.
+    taken. The demonstration has a `post_room`.
     """
     with listening if listening is not None else bound_socket(settings) as bound:
-        asyncio.run(_serve(services, settings, bound))
+        asyncio.run(_serve(services, settings, bound, post_room))
 
 
-async def _serve(services: Services, settings: Settings, bound: socket.socket) -> None:
+async def _serve(
+    services: Services, settings: Settings, bound: socket.socket, post_room: PostRoom | None = None
+) -> None:
     queue = make_queue(services)
     if services.store.is_empty():
         services.store.migrate()
         queue.install()
     app = create_app(services, queue, settings)
+    app.state.post_room = post_room
     with services.store.session() as session:
         if people.is_nobody(session):
             host, port = bound.getsockname()[:2]

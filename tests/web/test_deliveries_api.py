@@ -211,6 +211,6 @@ def test_a_clerk_of_two_wards_sees_only_deliveries_of_what_is_theirs(services: S
     tobin = sign_in("tobin")
 
     assert ok(tobin.get("/api/v1/deliveries"))["deliveries"] == []
-    assert tobin.get(f"/api/v1/deliveries/{delivery['id']}").status_code == 404
+    assert tobin.get(f"/api/v1/deliveries/{delivery['id']}").status_code == 403
     assert tobin.post(f"/api/v1/deliveries/{delivery['id']}", json={"act": "again"}).status_code == 403
     assert run["status"] == "ready"

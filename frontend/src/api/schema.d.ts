@@ -925,6 +925,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/post-room": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Post Room
+         * @description What arrived, the newest first.
+         */
+        get: operations["get_post_room"];
+        put?: never;
+        /**
+         * Tell Stand In
+         * @description Have a stand-in misbehave, so that trying again can be watched. 404 outside the demonstration.
+         */
+        post: operations["tell_stand_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recipients": {
         parameters: {
             query?: never;
@@ -2360,6 +2384,33 @@ export interface components {
             address: string;
         };
         /**
+         * ArrivalOut
+         * @description A thing that arrived at a stand-in.
+         */
+        ArrivalOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Beginning */
+            beginning: string;
+            /** Facts */
+            facts: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+            /** Way */
+            way: string;
+        };
+        /**
          * Bar
          * @description One bar of a histogram: from `least` up to `greatest`.
          */
@@ -2911,8 +2962,8 @@ export interface components {
         };
         /**
          * DeliveryAct
-         * @description What a person does with a delivery: send it `now`, send it `again` (to somebody else with `recipient_id`), `waive` it
-         *     or `withdraw` it, for a `reason`.
+         * @description What a person does with a delivery: send it `now`, send it `again` (to somebody else with `recipient_id`), `waive`
+         *     it or `withdraw` it, for a `reason`.
          */
         DeliveryAct: {
             /**
@@ -4274,8 +4325,8 @@ export interface components {
         };
         /**
          * OwnPart
-         * @description Each part of a split run goes to the recipients whose `fact` is its value. `missing`: what becomes of parts of nobody:
-         *     the run waits (`hold`), they are kept without being sent (`keep`), or that is told besides (`tell`).
+         * @description Each part of a split run goes to the recipients whose `fact` is its value. `missing`: what becomes of parts of
+         *     nobody: the run waits (`hold`), they are kept without being sent (`keep`), or that is told besides (`tell`).
          */
         OwnPart: {
             /** Fact */
@@ -4433,6 +4484,20 @@ export interface components {
             next: string[];
             /** Words */
             words: string;
+        };
+        /**
+         * PostRoomOut
+         * @description What is in the post room; `there` is false outside the demonstration. `told`: how stand-ins misbehave.
+         */
+        PostRoomOut: {
+            /** Arrivals */
+            arrivals: components["schemas"]["ArrivalOut"][];
+            /** There */
+            there: boolean;
+            /** Told */
+            told: {
+                [key: string]: string;
+            };
         };
         /**
          * Preferences
@@ -5418,6 +5483,24 @@ export interface components {
             name: string;
             /** Secret */
             secret?: string | null;
+        };
+        /**
+         * Told
+         * @description Have the stand-in of a way misbehave so many times; without a `misdeed` it behaves.
+         */
+        Told: {
+            /** Misdeed */
+            misdeed?: ("refuse" | "hang" | "cut" | "full" | "busy") | null;
+            /**
+             * Times
+             * @default 1
+             */
+            times: number;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "mail" | "sftp" | "webhook" | "store";
         };
         /** TopValue */
         TopValue: {
@@ -7365,6 +7448,59 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_post_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostRoomOut"];
+                };
+            };
+        };
+    };
+    tell_stand_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PostRoomOut"];
+                };
             };
             /** @description Validation Error */
             422: {
