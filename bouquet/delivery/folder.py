@@ -33,7 +33,7 @@ class FolderSettings(Settings):
     `folder` is below the outgoing folder of the house; empty for that itself.
     """
 
-    folder: str = Field("", max_length=1_000)
+    folder: str = Field("", max_length=1_000, title="Folder below the outgoing folder")
 
     @field_validator("folder")
     @classmethod
@@ -46,8 +46,8 @@ class FolderAddress(Settings):
     `mode`: what becomes of an earlier file of the name: `new` leaves it, `replace` puts the file in its place.
     """
 
-    folder: str = Field("", max_length=1_000)
-    mode: Literal["new", "replace"] = "new"
+    folder: str = Field("", max_length=1_000, title="Folder")
+    mode: Literal["new", "replace"] = Field("new", title="An earlier file of the same name: beside it, or in its place")
 
     @field_validator("folder")
     @classmethod

@@ -26,8 +26,8 @@ class LinkSettings(Settings):
     How long links hold, and how often each file can be fetched.
     """
 
-    days: int = Field(14, ge=1, le=365)
-    most: int = Field(20, ge=1, le=1_000)
+    days: int = Field(14, ge=1, le=365, title="Days that a link holds")
+    most: int = Field(20, ge=1, le=1_000, title="Times that each file can be fetched")
 
 
 class LinkAddress(Settings):
@@ -36,8 +36,8 @@ class LinkAddress(Settings):
     anything is shown; people tell it by another way.
     """
 
-    to: tuple[str, ...] = Field((), max_length=20)
-    passphrase: str = Field("", max_length=100)
+    to: tuple[str, ...] = Field((), max_length=20, title="Mailed to; nobody where you pass it on yourself")
+    passphrase: str = Field("", max_length=100, title="Passphrase that is asked for, if any")
 
 
 class LinkWay:

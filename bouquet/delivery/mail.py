@@ -30,13 +30,13 @@ class MailSettings(Settings):
     for any.
     """
 
-    host: Host | None = None
+    host: Host | None = Field(None, title="Mail server; the house's own where none is named")
     port: int = Field(587, ge=1, le=65_535)
     secure: Literal["tls", "starttls", "offered"] = "starttls"
     user: str = Field("", max_length=200)
-    sender: str = Field("", max_length=254)
-    domains: tuple[str, ...] = Field((), max_length=100)
-    megabytes: int = Field(20, ge=1, le=200)
+    sender: str = Field("", max_length=254, title="Mails come from")
+    domains: tuple[str, ...] = Field((), max_length=100, title="Domains that mail may go to; any where none is named")
+    megabytes: int = Field(20, ge=1, le=200, title="Megabytes of attachments at most")
     inside: Inside = ()
 
     @field_validator("sender")
@@ -46,7 +46,7 @@ class MailSettings(Settings):
 
 
 class MailAddress(Settings):
-    to: tuple[str, ...] = Field(min_length=1, max_length=MOST_ADDRESSES)
+    to: tuple[str, ...] = Field(min_length=1, max_length=MOST_ADDRESSES, title="To")
 
     @field_validator("to")
     @classmethod

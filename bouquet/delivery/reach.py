@@ -37,7 +37,7 @@ Host = Annotated[str, Field(min_length=1, max_length=253), AfterValidator(_host)
 #: Networks inside the house that means may lead to; none unless the keeper names them.
 Networks = tuple[Annotated[str, AfterValidator(_network)], ...]
 
-Inside = Annotated[Networks, Field(max_length=20)]
+Inside = Annotated[Networks, Field(max_length=20, title="Networks inside this house that it may lead to")]
 
 #: Addresses that carry an IPv4 address in them (RFC 6052).
 _TRANSLATED = ipaddress.ip_network("64:ff9b::/96")

@@ -35,8 +35,8 @@ class SftpSettings(Settings):
     host: Host
     port: int = Field(22, ge=1, le=65_535)
     user: str = Field(min_length=1, max_length=100)
-    host_key: str = Field("", max_length=4_000)
-    folder: str = Field("", max_length=1_000)
+    host_key: str = Field("", max_length=4_000, title="The server's own key, pinned")
+    folder: str = Field("", max_length=1_000, title="Folder there")
     inside: Inside = ()
 
 
@@ -47,8 +47,12 @@ class SftpAddress(Settings):
     """
 
     folder: str = Field("", max_length=1_000)
-    mode: Literal["new", "replace"] = "replace"
-    marker: str = Field("", max_length=20, pattern=r"^(\.[A-Za-z0-9]+)?$")
+    mode: Literal["new", "replace"] = Field(
+        "replace", title="An earlier file of the same name: beside it, or in its place"
+    )
+    marker: str = Field(
+        "", max_length=20, pattern=r"^(\.[A-Za-z0-9]+)?$", title="An empty file follows, called the same with"
+    )
 
     @field_validator("folder")
     @classmethod

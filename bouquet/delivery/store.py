@@ -35,7 +35,7 @@ class StoreSettings(Settings):
     `endpoint` is the address of the store, `bucket` where everything goes.
     """
 
-    endpoint: str = Field(min_length=8, max_length=500)
+    endpoint: str = Field(min_length=8, max_length=500, title="Address of the store")
     bucket: str = Field(min_length=3, max_length=63, pattern=r"^[a-z0-9][a-z0-9.-]+[a-z0-9]$")
     region: str = Field("us-east-1", min_length=1, max_length=60, pattern=r"^[a-z0-9-]+$")
     inside: Inside = ()
@@ -51,8 +51,8 @@ class StoreAddress(Settings):
     `prefix` stands before the names of files. `replace`: an object that is there already may be replaced.
     """
 
-    prefix: str = Field("", max_length=500, pattern=r"^[^\x00-\x1f\\]*$")
-    replace: bool = False
+    prefix: str = Field("", max_length=500, pattern=r"^[^\x00-\x1f\\]*$", title="Before the names of files")
+    replace: bool = Field(False, title="Objects of the same name are replaced")
 
 
 class StoreWay:

@@ -55,8 +55,8 @@ class WebhookSettings(Settings):
     leads inside.
     """
 
-    url: str = Field(min_length=8, max_length=2_000)
-    key_id: str = Field("bouquet", min_length=1, max_length=100, pattern=r"^[\x21-\x7e]+$")
+    url: str = Field(min_length=8, max_length=2_000, title="Address")
+    key_id: str = Field("bouquet", min_length=1, max_length=100, pattern=r"^[\x21-\x7e]+$", title="Name of the key")
     inside: Inside = ()
 
     @field_validator("url")
@@ -70,9 +70,9 @@ class WebhookAddress(Settings):
     `path` is added to the address of the means. `send`: the `file` itself, one request each, or a `notice` in JSON.
     """
 
-    path: str = Field("", max_length=500, pattern=r"^[A-Za-z0-9._~/%-]*$")
+    path: str = Field("", max_length=500, pattern=r"^[A-Za-z0-9._~/%-]*$", title="Path behind the address")
     method: Literal["POST", "PUT"] = "POST"
-    send: Literal["file", "notice"] = "file"
+    send: Literal["file", "notice"] = Field("file", title="It gets the file itself, or a notice")
 
     @field_validator("path")
     @classmethod

@@ -21,6 +21,10 @@ const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ defa
 
 const CataloguePlace = lazy(() => import("./setup").then((m) => ({ default: m.CataloguePlace })));
 const PeoplePlace = lazy(() => import("./setup").then((m) => ({ default: m.PeoplePlace })));
+const Recipients = lazy(() => import("./recipients").then((m) => ({ default: m.Recipients })));
+const RecipientPage = lazy(() => import("./recipients").then((m) => ({ default: m.RecipientPage })));
+const PostRoom = lazy(() => import("./recipients").then((m) => ({ default: m.PostRoom })));
+const WaysOutPlace = lazy(() => import("./setup").then((m) => ({ default: m.WaysOutPlace })));
 const SourcesPlace = lazy(() => import("./setup").then((m) => ({ default: m.SourcesPlace })));
 
 const client = new QueryClient({
@@ -80,6 +84,10 @@ function Door() {
             <Route path="/runs/:id" element={<RunPage />} />
             <Route path="/rounds" element={<Rounds />} />
             <Route path="/set-up/catalogue" element={<CataloguePlace />} />
+            <Route path="/recipients" element={<Recipients />} />
+            <Route path="/recipients/post-room" element={<PostRoom />} />
+            <Route path="/recipients/:id" element={<RecipientPage />} />
+            <Route path="/set-up/ways-out" element={<WaysOutPlace />} />
             <Route path="/set-up/people" element={<PeoplePlace />} />
             <Route path="/set-up/sources" element={<SourcesPlace />} />
             <Route path="/set-up" element={<Navigate to="/set-up/sources" replace />} />

@@ -6,6 +6,7 @@ import { ApiError, answer, api } from "../api";
 import type { NewRound as Draft, Planned, RoundInfo } from "../api";
 import { Icon, Trouble, fullMoment, useDebounced } from "../shared";
 import { DayOff, RhythmEditor } from "./RhythmEditor";
+import { SendTo } from "./SendTo";
 import { TriggerFields, WAITS } from "./TriggerFields";
 import { KINDS } from "./rhythm";
 
@@ -42,6 +43,8 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
     mode: "new" as const,
     purpose: "",
     mail_to: [],
+    recipients: [],
+    own_part: null,
   };
   if (!round) return facts;
   const { template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to } = round;
@@ -49,6 +52,12 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
   return {
     ...facts,
     ...{ template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to, watch },
+    recipients: round.recipients.map(({ recipient_id, must, when_empty: empty }) => ({
+      recipient_id,
+      must,
+      when_empty: empty,
+    })),
+    own_part: round.own_part,
     rhythm: round.rhythm as Draft["rhythm"],
     format: round.format as Draft["format"],
     mode: round.mode as Draft["mode"],
@@ -65,7 +74,7 @@ export function NewRound({ template, round, onClose }: Props) {
   const [draft, setDraft] = useState<Draft>(() => startOf(template, round));
   const [mailTo, setMailTo] = useState((round?.mail_to ?? []).join(", "));
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
-  const asked = useDebounced({ ...draft, folder: draft.folder || "-", mail_to: [] }, 150);
+  const asked = useDebounced({ ...draft, mail_to: [] }, 150);
   const planned = useQuery({
     queryKey: ["rounds", "preview", asked],
     queryFn: () => answer(api.POST("/api/v1/rounds/preview", { body: asked })),
@@ -146,11 +155,11 @@ export function NewRound({ template, round, onClose }: Props) {
                 </Form.Select>
               </Form.Group>
             </div>
+            <SendTo draft={draft} onChange={change} />
             <div className="d-flex gap-2">
               <Form.Group controlId="round-folder" className="flex-fill">
-                <Form.Label>Folder for the files</Form.Label>
+                <Form.Label>And into a folder of the server, if any</Form.Label>
                 <Form.Control
-                  required
                   placeholder="canopy-register"
                   value={draft.folder}
                   onChange={(e) => change({ folder: e.target.value })}

@@ -85,9 +85,7 @@ export function Rounds() {
               {next.slice(0, 5).map(({ at, round }) => (
                 <div key={`${round.id}${at}`}>
                   <b>{shortMoment(at)}</b> {round.template}
-                  <div className="soft small">
-                    to <span className="mono">{round.folder}</span>
-                  </div>
+                  <div className="soft small">to {sentTo(round)}</div>
                 </div>
               ))}
               {next.length === 0 && <div className="soft">Every round is paused.</div>}
@@ -111,6 +109,14 @@ export function Rounds() {
       {creating && <NewRound template={params.get("new")} onClose={close} />}
     </>
   );
+}
+
+/** Who gets a round's files, and which folder. */
+function sentTo(round: RoundInfo): string {
+  const names = round.recipients.map((r) => r.name);
+  if (round.own_part) names.push(`each their own part, by ${round.own_part.fact}`);
+  if (round.folder) names.push(round.folder);
+  return [...names, ...round.mail_to].join(", ");
 }
 
 function pausedWords(round: RoundInfo): string {
@@ -176,7 +182,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
               </Link>
               <div className="soft small one-line">
                 {round.words}
-                {round.paused ? pausedWords(round) : ""} · {[round.folder, ...round.mail_to].join(", ")}
+                {round.paused ? pausedWords(round) : ""} · {sentTo(round)}
               </div>
             </td>
             {days.map((day) => (

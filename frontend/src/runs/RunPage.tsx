@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Dropdown, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { LEDGER, answer, api, useSourceOf } from "../api";
+import { Deliveries } from "../recipients";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
 import { FormDialog, Icon, Trouble, count } from "../shared";
@@ -119,6 +120,7 @@ export function RunPage() {
         </div>
         <aside className="run-side" aria-label="Files and proof">
           <Files run={run} />
+          <Deliveries run={run.id} />
           {slip && <Funnel slip={slip} />}
           <PastBars run={run} past={history} />
           <Why run={run} slip={slip} />

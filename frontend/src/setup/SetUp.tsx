@@ -6,6 +6,7 @@ const TABS = [
   { to: "/set-up/sources", label: "Sources" },
   { to: "/set-up/catalogue", label: "Catalogue" },
   { to: "/set-up/people", label: "People" },
+  { to: "/set-up/ways-out", label: "Ways out" },
 ] as const;
 
 /** The keeper's place: its strip with tabs, and what stands below. */

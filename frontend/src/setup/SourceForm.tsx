@@ -2,9 +2,10 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api, turnTo } from "../api";
-import { Icon, Trouble } from "../shared";
+import { Trouble } from "../shared";
 import type { AddressParts, Kind } from "./address";
 import { KINDS, NO_ADDRESS, addressOf, partsOf } from "./address";
+import { Steps } from "./Steps";
 import { useTrying } from "./useTrying";
 
 interface Props {
@@ -21,9 +22,10 @@ export function SourceForm({ name: known, copy = false, onDone }: Props) {
   const [parts, setParts] = useState<AddressParts>(NO_ADDRESS);
   const [name, setName] = useState(known ?? "");
   const [environment, setEnvironment] = useState<"live" | "practice">("live");
-  const trying = useTrying();
+  const trying = useTrying<{ address: string }>("/api/v1/sources/try");
   const address = addressOf(parts);
-  const good = trying.tried === address && trying.steps.length > 0 && trying.steps.at(-1)!.mark !== "wrong";
+  const good =
+    trying.tried?.address === address && trying.steps.length > 0 && trying.steps.at(-1)!.mark !== "wrong";
   const keep = useMutation({
     mutationFn: () =>
       known
@@ -51,7 +53,7 @@ export function SourceForm({ name: known, copy = false, onDone }: Props) {
       onSubmit={(event) => {
         event.preventDefault();
         if (good && name.trim()) keep.mutate();
-        else if (address) void trying.run(address);
+        else if (address) void trying.run({ address });
       }}
     >
       <Where parts={parts} onChange={setParts} />
@@ -77,7 +79,7 @@ export function SourceForm({ name: known, copy = false, onDone }: Props) {
         <Button
           variant={good ? "quiet" : "primary"}
           disabled={!address || trying.busy}
-          onClick={() => void trying.run(address)}
+          onClick={() => void trying.run({ address })}
         >
           {trying.steps.length > 0 ? "Try again" : "Try it"}
         </Button>
@@ -91,16 +93,7 @@ export function SourceForm({ name: known, copy = false, onDone }: Props) {
         <span className="soft">Bouquet only reads. The address is kept encrypted and never shown again.</span>
       </div>
       <Trouble error={keep.error ?? trying.error} />
-      <ul className="source-steps" aria-live="polite" aria-busy={trying.busy}>
-        {trying.steps.map((step) => (
-          <li key={step.name} data-mark={step.mark}>
-            <Icon name={step.mark === "good" ? "check" : "exclamation"} />
-            <strong>{step.name}</strong>
-            <span>{step.says}</span>
-          </li>
-        ))}
-        {trying.busy && <li className="soft">trying…</li>}
-      </ul>
+      <Steps trying={trying} />
     </Form>
   );
 }

@@ -1,6 +1,7 @@
 import { SetUp } from "./SetUp";
 import { People } from "./People";
 import { Sources } from "./Sources";
+import { WaysOut } from "./WaysOut";
 
 export { Catalogue as CataloguePlace } from "./Catalogue";
 
@@ -18,6 +19,15 @@ export function SourcesPlace() {
   return (
     <SetUp>
       <Sources />
+    </SetUp>
+  );
+}
+
+/** Set-up › Ways out. */
+export function WaysOutPlace() {
+  return (
+    <SetUp>
+      <WaysOut />
     </SetUp>
   );
 }

@@ -1,45 +1,48 @@
 import { useCallback, useState } from "react";
 import type { SourceStep } from "../api";
 
-interface Trying {
+export interface Trying<Asked> {
   steps: SourceStep[];
   busy: boolean;
-  /** The address that was tried to its end. */
-  tried: string;
+  /** What was tried to its end. */
+  tried: Asked | null;
   error: unknown;
-  run: (address: string) => Promise<boolean>;
+  run: (asked: Asked) => Promise<boolean>;
 }
 
-/** Try an address; each step is shown as it is done. */
-export function useTrying(): Trying {
+/** Have the server try something; each step is shown as it is done. */
+export function useTrying<Asked extends object>(where: string): Trying<Asked> {
   const [steps, setSteps] = useState<SourceStep[]>([]);
   const [busy, setBusy] = useState(false);
-  const [tried, setTried] = useState("");
+  const [tried, setTried] = useState<Asked | null>(null);
   const [error, setError] = useState<unknown>(null);
-  const run = useCallback(async (address: string) => {
-    setSteps([]);
-    setError(null);
-    setBusy(true);
-    const found: SourceStep[] = [];
-    try {
-      const response = await fetch("/api/v1/sources/try", {
-        method: "POST",
-        headers: { "Content-Type": "application/json" },
-        body: JSON.stringify({ address }),
-      });
-      if (!response.ok || !response.body) throw new Error(`The server answered ${response.status}.`);
-      for await (const step of stepsIn(response.body)) {
-        found.push(step);
-        setSteps([...found]);
+  const run = useCallback(
+    async (asked: Asked) => {
+      setSteps([]);
+      setError(null);
+      setBusy(true);
+      const found: SourceStep[] = [];
+      try {
+        const response = await fetch(where, {
+          method: "POST",
+          headers: { "Content-Type": "application/json" },
+          body: JSON.stringify(asked),
+        });
+        if (!response.ok || !response.body) throw await problemOf(response);
+        for await (const step of stepsIn(response.body)) {
+          found.push(step);
+          setSteps([...found]);
+        }
+        setTried(asked);
+      } catch (problem) {
+        setError(problem);
+      } finally {
+        setBusy(false);
       }
-      setTried(address);
-    } catch (problem) {
-      setError(problem);
-    } finally {
-      setBusy(false);
-    }
-    return found.length > 0 && found.at(-1)!.mark !== "wrong";
-  }, []);
+      return found.length > 0 && found.at(-1)!.mark !== "wrong";
+    },
+    [where],
+  );
   return { steps, busy, tried, error, run };
 }
 
@@ -59,4 +62,10 @@ export async function* stepsIn(body: ReadableStream<Uint8Array>): AsyncGenerator
     }
     if (done) return;
   }
+}
+
+/** What the server said was wrong. */
+async function problemOf(response: Response): Promise<Error> {
+  const said = (await response.json().catch(() => null)) as { detail?: string } | null;
+  return new Error(said?.detail ?? `The server answered ${response.status}.`);
 }

@@ -6,6 +6,13 @@ import pin from "bootstrap-icons/icons/pin-angle-fill.svg?raw";
 import pinEmpty from "bootstrap-icons/icons/pin-angle.svg?raw";
 import tag from "bootstrap-icons/icons/tag.svg?raw";
 import paste from "bootstrap-icons/icons/clipboard-check.svg?raw";
+import mailbox from "bootstrap-icons/icons/mailbox.svg?raw";
+import envelope from "bootstrap-icons/icons/envelope.svg?raw";
+import drive from "bootstrap-icons/icons/hdd-network.svg?raw";
+import broadcast from "bootstrap-icons/icons/broadcast.svg?raw";
+import box from "bootstrap-icons/icons/archive.svg?raw";
+import folder from "bootstrap-icons/icons/folder2.svg?raw";
+import link from "bootstrap-icons/icons/link-45deg.svg?raw";
 import eye from "bootstrap-icons/icons/eye.svg?raw";
 import moon from "bootstrap-icons/icons/moon.svg?raw";
 import layers from "bootstrap-icons/icons/layers.svg?raw";
@@ -52,7 +59,14 @@ export const ICONS = {
   arrowLeft,
   arrowUp,
   bell,
+  box,
+  broadcast,
+  drive,
+  envelope,
   eye,
+  folder,
+  link,
+  mailbox,
   layers,
   moon,
   paste,

@@ -15,6 +15,7 @@ const PLACES: Target[] = [
   { key: "p1", label: "Templates", note: "place", to: "/templates" },
   { key: "p2", label: "Runs", note: "place", to: "/runs" },
   { key: "p3", label: "Rounds", note: "place", to: "/rounds" },
+  { key: "p3b", label: "Recipients", note: "place", to: "/recipients" },
   { key: "p4", label: "Records", note: "place", to: "/records" },
   { key: "p5", label: "Start from a header row", note: "place", to: "/templates/match" },
 ];

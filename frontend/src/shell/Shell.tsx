@@ -19,6 +19,7 @@ const PLACES = [
   { to: "/templates", label: "Templates" },
   { to: "/runs", label: "Runs" },
   { to: "/rounds", label: "Rounds" },
+  { to: "/recipients", label: "Recipients" },
   { to: "/records", label: "Records" },
 ] as const;
 

@@ -1,0 +1,171 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form, Modal } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { NewRecipient, RecipientInfo } from "../api";
+import { Trouble } from "../shared";
+import { LayoutEditor } from "./LayoutEditor";
+import { SchemaForm } from "./SchemaForm";
+import type { Acceptance } from "./acceptance";
+import { withForm } from "./acceptance";
+import { filled } from "./schema";
+
+interface Props {
+  /** Who is changed; somebody new where there is nobody. */
+  recipient?: RecipientInfo;
+  onDone: (made: RecipientInfo) => void;
+  onClose: () => void;
+}
+
+/** What somebody needs, written down once. */
+export function RecipientForm({ recipient, onDone, onClose }: Props) {
+  const client = useQueryClient();
+  const ways = useQuery({ queryKey: ["ways"], queryFn: () => answer(api.GET("/api/v1/means/ways")) });
+  const means = useQuery({ queryKey: ["means"], queryFn: () => answer(api.GET("/api/v1/means")) });
+  const [draft, setDraft] = useState<NewRecipient>(() => ({
+    name: recipient?.name ?? "",
+    about: recipient?.about ?? "",
+    means_id: recipient?.means_id ?? 0,
+    address: recipient?.address ?? {},
+    acceptance: recipient?.acceptance ?? {},
+  }));
+  const change = (part: Partial<NewRecipient>) => setDraft((known) => ({ ...known, ...part }));
+  const chosen = means.data?.find((m) => m.id === draft.means_id);
+  const way = ways.data?.find((w) => w.kind === chosen?.kind);
+  const acceptance = (draft.acceptance ?? {}) as Acceptance;
+  const accept = (part: Partial<Acceptance>) => change({ acceptance: withForm(acceptance, part) });
+  const save = useMutation({
+    mutationFn: () => {
+      const body = { ...draft, address: filled(draft.address ?? {}) };
+      return recipient
+        ? answer(
+            api.PUT("/api/v1/recipients/{recipient_id}", {
+              params: { path: { recipient_id: recipient.id } },
+              body,
+            }),
+          )
+        : answer(api.POST("/api/v1/recipients", { body }));
+    },
+    onSuccess: (made) => {
+      void client.invalidateQueries({ queryKey: ["recipients"] });
+      onDone(made);
+    },
+  });
+  return (
+    <Modal show onHide={onClose} size="xl" aria-labelledby="recipient-form">
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          save.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="recipient-form">
+            {recipient ? `Change ${recipient.name}` : "New recipient"}
+          </Modal.Title>
+        </Modal.Header>
+        <Modal.Body className="recipient-form">
+          <div className="d-grid gap-2 align-content-start">
+            <Form.Group controlId="recipient-name">
+              <Form.Label>Name</Form.Label>
+              <Form.Control
+                required
+                maxLength={80}
+                value={draft.name}
+                onChange={(e) => change({ name: e.target.value })}
+              />
+            </Form.Group>
+            <Form.Group controlId="recipient-about">
+              <Form.Label>Who or what that is</Form.Label>
+              <Form.Control
+                maxLength={2000}
+                value={draft.about}
+                onChange={(e) => change({ about: e.target.value })}
+              />
+            </Form.Group>
+            <Form.Group controlId="recipient-means">
+              <Form.Label>It goes by</Form.Label>
+              <Form.Select
+                required
+                value={draft.means_id || ""}
+                onChange={(e) => change({ means_id: Number(e.target.value), address: {} })}
+              >
+                <option value="">choose a way out</option>
+                {means.data?.map((m) => (
+                  <option key={m.id} value={m.id}>
+                    {m.name} ({m.label.toLowerCase()})
+                  </option>
+                ))}
+              </Form.Select>
+              {means.data?.length === 0 && (
+                <Form.Text>No way out is set up yet; an administrator does that under Set-up.</Form.Text>
+              )}
+            </Form.Group>
+            {way && (
+              <SchemaForm
+                id="recipient"
+                schema={way.address}
+                values={draft.address ?? {}}
+                onChange={(address) => change({ address })}
+              />
+            )}
+            <Form.Check
+              id="recipient-personal"
+              label="May receive personal data"
+              checked={acceptance.personal ?? false}
+              onChange={(e) => accept({ personal: e.target.checked })}
+            />
+            <Facts facts={acceptance.facts ?? {}} onChange={(facts) => accept({ facts })} />
+          </div>
+          <LayoutEditor acceptance={acceptance} onChange={accept} />
+        </Modal.Body>
+        <Modal.Footer>
+          <Trouble error={save.error ?? means.error} />
+          <Button variant="quiet" onClick={onClose}>
+            Cancel
+          </Button>
+          <Button type="submit" disabled={!draft.name.trim() || !draft.means_id || save.isPending}>
+            {recipient ? "Save" : "Add"}
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
+
+/** Facts as `name = value`, one a line. */
+function Facts({
+  facts,
+  onChange,
+}: {
+  facts: Record<string, string>;
+  onChange: (f: Record<string, string>) => void;
+}) {
+  const [text, setText] = useState(() =>
+    Object.entries(facts)
+      .map(([name, value]) => `${name} = ${value}`)
+      .join("\n"),
+  );
+  return (
+    <Form.Group controlId="recipient-facts">
+      <Form.Label>Facts, one a line</Form.Label>
+      <Form.Control
+        as="textarea"
+        rows={2}
+        className="mono"
+        placeholder="code = HTC"
+        value={text}
+        onChange={(e) => {
+          setText(e.target.value);
+          const pairs = e.target.value
+            .split("\n")
+            .map((line) => line.split("="))
+            .filter((parts) => parts.length > 1 && parts[0]!.trim() && parts.slice(1).join("=").trim())
+            .map((parts) => [parts[0]!.trim(), parts.slice(1).join("=").trim()]);
+          onChange(Object.fromEntries(pairs) as Record<string, string>);
+        }}
+      />
+      <Form.Text>By a fact, each can get the part of a split file that has its value.</Form.Text>
+    </Form.Group>
+  );
+}

@@ -1,0 +1,148 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form } from "react-bootstrap";
+import { Link, useNavigate } from "react-router";
+import { answer, api } from "../api";
+import type { RecipientInfo } from "../api";
+import { useMay } from "../shell";
+import { Icon, Trouble, plural, shortMoment } from "../shared";
+import { RecipientForm } from "./RecipientForm";
+import { STATES, WAY_ICONS, WAY_WORDS } from "./states";
+import "./recipients.scss";
+
+/** Who receives what, in which form, and what came of the newest delivery. */
+export function Recipients() {
+  const go = useNavigate();
+  const mayDesign = useMay("design");
+  const [creating, setCreating] = useState(false);
+  const [text, setText] = useState("");
+  const [looking, setLooking] = useState(false);
+  const recipients = useQuery({
+    queryKey: ["recipients"],
+    queryFn: () => answer(api.GET("/api/v1/recipients")),
+    refetchInterval: 15_000,
+  });
+  const room = useQuery({ queryKey: ["post-room"], queryFn: () => answer(api.GET("/api/v1/post-room")) });
+  const all = recipients.data ?? [];
+  const odd = all.filter(needsALook);
+  const words = text.trim().toLowerCase();
+  const shown = (looking ? odd : all).filter((r) => !words || holds(r, words));
+  return (
+    <>
+      <div className="strip">
+        <h1>Recipients</h1>
+        <span className="soft">
+          {all.length}
+          {odd.length > 0 && ` · ${plural(odd.length, "delivery", "deliveries")} to look at`}
+        </span>
+        <span className="fill" />
+        {room.data?.there && (
+          <Link className="btn btn-quiet" to="/recipients/post-room">
+            <Icon name="mailbox" /> Post room
+          </Link>
+        )}
+        {mayDesign && (
+          <Button onClick={() => setCreating(true)}>
+            <Icon name="plus" /> New recipient
+          </Button>
+        )}
+      </div>
+      <main className="body">
+        <Trouble error={recipients.error} />
+        {recipients.isSuccess && all.length === 0 ? (
+          <div className="nothing slab">
+            A recipient is a person or a program that gets files: what they can take and how it reaches them
+            is written down once. Add the first one.
+          </div>
+        ) : (
+          <>
+            <div className="d-flex gap-2 mb-2 flex-wrap">
+              <Form.Control
+                type="search"
+                className="recipient-search"
+                aria-label="Search recipients"
+                placeholder="Name, heading or template"
+                value={text}
+                onChange={(e) => setText(e.target.value)}
+              />
+              <Button variant="quiet" active={looking} onClick={() => setLooking(!looking)}>
+                Needs a look: {odd.length}
+              </Button>
+            </div>
+            <table className="board recipients">
+              <thead>
+                <tr>
+                  <th>Recipient</th>
+                  <th>What they accept</th>
+                  <th>Goes by</th>
+                  <th>Rounds</th>
+                  <th>Newest delivery</th>
+                </tr>
+              </thead>
+              <tbody>
+                {shown.map((r) => (
+                  <Line key={r.id} recipient={r} />
+                ))}
+              </tbody>
+            </table>
+            {shown.length === 0 && <p className="soft mt-2">None of that name.</p>}
+          </>
+        )}
+      </main>
+      {creating && (
+        <RecipientForm
+          onDone={(made) => void go(`/recipients/${made.id}`)}
+          onClose={() => setCreating(false)}
+        />
+      )}
+    </>
+  );
+}
+
+function needsALook(recipient: RecipientInfo): boolean {
+  return recipient.last_state === "trying" || recipient.last_state === "failed";
+}
+
+function holds(recipient: RecipientInfo, words: string): boolean {
+  const told = [
+    recipient.name,
+    recipient.about,
+    recipient.sentence,
+    ...recipient.rounds,
+    ...headings(recipient),
+  ];
+  return told.some((t) => t.toLowerCase().includes(words));
+}
+
+function headings(recipient: RecipientInfo): string[] {
+  return ((recipient.acceptance.columns ?? []) as { heading: string }[]).map((c) => c.heading);
+}
+
+function Line({ recipient: r }: { recipient: RecipientInfo }) {
+  const accepts = r.sentence
+    .slice(r.name.length + " takes ".length)
+    .split(/, (?:by|in the object|in the folder) /)[0]!;
+  return (
+    <tr>
+      <td className="name">
+        <Link to={`/recipients/${r.id}`}>{r.name}</Link>
+        {r.about && <div className="soft small">{r.about}</div>}
+      </td>
+      <td className="small">{accepts}</td>
+      <td className="small text-nowrap">
+        <Icon name={WAY_ICONS[r.kind] ?? "send"} /> {WAY_WORDS[r.kind] ?? r.kind}
+      </td>
+      <td className="small">{r.rounds.length === 0 ? "none" : r.rounds.join(", ")}</td>
+      <td>
+        {r.last_state ? (
+          <>
+            <span className={`tag ${STATES[r.last_state].look}`}>{STATES[r.last_state].words}</span>{" "}
+            <span className="soft small text-nowrap">{r.last_at && shortMoment(r.last_at)}</span>
+          </>
+        ) : (
+          <span className="soft small">nothing sent yet</span>
+        )}
+      </td>
+    </tr>
+  );
+}

@@ -1,0 +1,118 @@
+import { useQuery } from "@tanstack/react-query";
+import { Form } from "react-bootstrap";
+import { Link } from "react-router";
+import { answer, api } from "../api";
+import type { NewRound as Draft } from "../api";
+
+interface Props {
+  draft: Draft;
+  onChange: (part: Partial<Draft>) => void;
+}
+
+/** Whom a round sends to: recipients, each with everything, or each with their own part. */
+export function SendTo({ draft, onChange }: Props) {
+  const recipients = useQuery({
+    queryKey: ["recipients"],
+    queryFn: () => answer(api.GET("/api/v1/recipients")),
+  });
+  const chosen = draft.recipients ?? [];
+  const facts = [
+    ...new Set(
+      (recipients.data ?? []).flatMap((r) =>
+        Object.keys((r.acceptance.facts as Record<string, string> | undefined) ?? {}),
+      ),
+    ),
+  ].sort();
+  const put = (id: number, change: Partial<(typeof chosen)[number]> | null) => {
+    const others = chosen.filter((c) => c.recipient_id !== id);
+    const known = chosen.find((c) => c.recipient_id === id);
+    const start = { recipient_id: id, must: true, when_empty: "send" as const };
+    onChange({ recipients: change === null ? others : [...others, { ...start, ...known, ...change }] });
+  };
+  return (
+    <fieldset>
+      <legend className="form-label">It is sent to</legend>
+      {recipients.data?.length === 0 && (
+        <p className="soft m-0">
+          There are no recipients yet. <Link to="/recipients">Add one</Link>, or give a folder or addresses
+          below.
+        </p>
+      )}
+      {!draft.own_part && (
+        <div className="send-to">
+          {recipients.data?.map((r) => {
+            const entry = chosen.find((c) => c.recipient_id === r.id);
+            return (
+              <div key={r.id} className="d-flex gap-3 flex-wrap align-items-center">
+                <Form.Check
+                  id={`send-to-${r.id}`}
+                  label={r.name}
+                  checked={entry !== undefined}
+                  onChange={(e) => put(r.id, e.target.checked ? {} : null)}
+                />
+                {entry && (
+                  <>
+                    <Form.Check
+                      id={`must-${r.id}`}
+                      className="small soft"
+                      label="must arrive"
+                      checked={entry.must}
+                      onChange={(e) => put(r.id, { must: e.target.checked })}
+                    />
+                    <Form.Check
+                      id={`empty-${r.id}`}
+                      className="small soft"
+                      label="left out without rows"
+                      checked={entry.when_empty === "leave out"}
+                      onChange={(e) => put(r.id, { when_empty: e.target.checked ? "leave out" : "send" })}
+                    />
+                  </>
+                )}
+              </div>
+            );
+          })}
+        </div>
+      )}
+      {(facts.length > 0 || draft.own_part) && (
+        <div className="d-flex gap-2 align-items-center flex-wrap mt-1">
+          <Form.Select
+            size="sm"
+            className="w-auto"
+            aria-label="Whether each gets their own part"
+            value={draft.own_part?.fact ?? ""}
+            onChange={(e) =>
+              onChange({
+                own_part: e.target.value ? { fact: e.target.value, missing: "hold" } : null,
+                recipients: e.target.value ? [] : chosen,
+              })
+            }
+          >
+            <option value="">each gets everything</option>
+            {facts.map((fact) => (
+              <option key={fact} value={fact}>
+                each gets the part with their {fact}
+              </option>
+            ))}
+          </Form.Select>
+          {draft.own_part && (
+            <Form.Select
+              size="sm"
+              className="w-auto"
+              aria-label="What becomes of parts that nobody receives"
+              value={draft.own_part.missing}
+              onChange={(e) =>
+                onChange({
+                  own_part: { ...draft.own_part!, missing: e.target.value as "hold" | "keep" | "tell" },
+                })
+              }
+            >
+              <option value="hold">parts of nobody: wait for me</option>
+              <option value="keep">parts of nobody: keep them</option>
+              <option value="tell">parts of nobody: keep them and tell me</option>
+            </Form.Select>
+          )}
+        </div>
+      )}
+    </fieldset>
+  );
+}
