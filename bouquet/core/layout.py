@@ -74,7 +74,8 @@ def held_against(acceptance: Acceptance, plan: Plan) -> list[Fit]:
             continue
         column = plan.columns[n]
         fitting = _FITTING.get(wanted.kind)
-        if fitting is not None and column.kind not in fitting and not column.is_constant:
+        whole = wanted.kind == "whole number" and column.kind is Kind.DECIMAL and column.show.decimals == 0
+        if fitting is not None and column.kind not in fitting and not column.is_constant and not whole:
             says = f"they take {_a(wanted.kind)}, “{column.heading}” is {_a(_KINDS.get(column.kind, column.kind))}"
             fits.append(Fit(wanted.heading, "wrong kind", says, n, place))
         elif kept.index(n) != sorted(kept).index(n):

@@ -31,7 +31,7 @@ REGISTER = [
     {"heading": "TREE_NO", "kind": "text", "required": True},
     {"heading": "SPECIES", "kind": "text", "required": True},
     {"heading": "INSPECTED", "kind": "date", "required": True},
-    {"heading": "GIRTH_CM", "kind": "whole number", "least": 1, "greatest": 1500},
+    {"heading": "GIRTH_CM", "kind": "number", "least": 1, "greatest": 1500},
     {"heading": "RISK", "kind": "text", "required": True},
     {"heading": "REMARKS", "kind": "text", "longest": 400},
 ]

@@ -331,7 +331,7 @@ def _type_out(
             CuratedRelation(
                 name=r.name,
                 label=r.label,
-                target=catalogue.record_types[r.target].plural,
+                target=r.target,
                 many=r.many,
                 columns=dict(r.pairs),
                 made=r.name in made,

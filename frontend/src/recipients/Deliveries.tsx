@@ -44,21 +44,23 @@ function DeliveryLine({ delivery: d, named }: { delivery: DeliveryInfo; named: b
   const mayDesign = useMay("design");
   return (
     <li>
-      <div className="d-flex gap-2 align-items-center flex-wrap">
+      <div className="d-flex gap-2 align-items-center">
         <span className={`tag ${state.look}`}>{state.words}</span>
         {named ? (
-          <Link to={`/recipients/${d.recipient_id}`} className="fw-semibold">
+          <Link to={`/recipients/${d.recipient_id}`} className="fw-semibold one-line">
             {d.recipient}
           </Link>
         ) : (
-          <Link to={`/runs/${d.run_id}`} className="fw-semibold">
+          <Link to={`/runs/${d.run_id}`} className="fw-semibold one-line">
             {d.run}
           </Link>
         )}
-        <span className="soft small">{shortMoment(d.arrived_at ?? d.tried_at ?? d.entered_at)}</span>
-        {d.tries > 1 && <span className="soft small">try {d.tries}</span>}
         <span className="fill" />
         {mayDesign && <Acts delivery={d} />}
+      </div>
+      <div className="d-flex gap-2">
+        <span className="soft small">{shortMoment(d.arrived_at ?? d.tried_at ?? d.entered_at)}</span>
+        {d.tries > 1 && <span className="soft small">try {d.tries}</span>}
       </div>
       {d.why && <div className="small">{d.why}</div>}
       {d.state === "trying" && d.next_at && (

@@ -183,9 +183,10 @@ function MeansForm({ means, onDone }: { means?: MeansInfo; onDone: () => void })
           <Form.Group controlId="means-secret">
             <Form.Label>{way.secret}</Form.Label>
             <Form.Control
-              type="password"
+              as={kind === "sftp" ? "textarea" : undefined}
+              type={kind === "sftp" ? undefined : "password"}
               autoComplete="off"
-              className="mono"
+              className="mono secret-text"
               placeholder={means?.has_secret ? "kept; type another to change it" : ""}
               value={secret}
               onChange={(e) => setSecret(e.target.value)}
