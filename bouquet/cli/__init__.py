@@ -9,6 +9,7 @@ than it uses.
 # Commands stand in the help in the order in which they are imported here.
 from bouquet.cli import runs
 from bouquet.cli import rounds
+from bouquet.cli import deliveries
 from bouquet.cli import looking
 from bouquet.cli import sources
 from bouquet.cli import house
@@ -16,4 +17,4 @@ from bouquet.cli import house
 # isort: on
 from bouquet.cli.common import app
 
-__all__ = ["app", "house", "looking", "rounds", "runs", "sources"]
+__all__ = ["app", "deliveries", "house", "looking", "rounds", "runs", "sources"]

@@ -160,7 +160,7 @@ def parcel_of(services: Services, session: Any, delivery: Delivery) -> Parcel:
         run_id=run.id,
         title=run.name,
         sentence=str((run.slip or {}).get("sentence", "")),
-        rows=sum(f.rows for f in files if f.role == "data") or run.rows_written,
+        rows=sum(f.rows for f in files if f.role in ("data", "form")) or run.rows_written,
         as_of=run.as_of,
         owner=owner.name if owner is not None else run.asked_by,
         run_page=f"{base}/runs/{run.id}" if base else "",

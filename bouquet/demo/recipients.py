@@ -29,10 +29,10 @@ MEANS = {
 
 REGISTER = [
     {"heading": "TREE_NO", "kind": "text", "required": True},
-    {"heading": "SPECIES", "kind": "text", "required": True},
+    {"heading": "SPECIES", "kind": "text", "full": 90},
     {"heading": "INSPECTED", "kind": "date", "required": True},
-    {"heading": "GIRTH_CM", "kind": "number", "least": 1, "greatest": 1500},
-    {"heading": "RISK", "kind": "text", "required": True},
+    {"heading": "GIRTH_CM", "kind": "number", "least": 0, "greatest": 1500},
+    {"heading": "RISK", "kind": "text", "full": 90},
     {"heading": "REMARKS", "kind": "text", "longest": 400},
 ]
 

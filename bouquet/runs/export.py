@@ -56,7 +56,7 @@ _MEDIA = {
 class ExportedFile:
     """
     One finished file. `role` is `data`, or what it accompanies the data as: `children`, `dictionary`, `metadata`,
-    `findings`, `slip`, `archive`.
+    `findings`, `slip`, `archive`; or `form`, the data in the form that a recipient takes.
     """
 
     path: Path
@@ -214,7 +214,7 @@ class Export:
         """
         own = [
             replace(
-                self._finished(path.name[1:].removesuffix(".part"), path, "data", rows),
+                self._finished(path.name[1:].removesuffix(".part"), path, "form", rows),
                 recipient=form.to.id,
                 called=name,
                 media_type=form.media_type,

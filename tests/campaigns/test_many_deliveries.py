@@ -28,25 +28,33 @@ KILLS = int(os.environ.get("BOUQUET_DELIVERY_KILLS", "100"))
 
 WAYS = ("mail", "sftp", "webhook", "store", "folder")
 
+#: Begins anew whenever it is killed: what takes long to begin is done once, and what is killed is a copy of it.
 WORKER = """
-import sys, random
+import os, random, sys, time
 from pathlib import Path
 from bouquet.delivery import deliver_due
-from bouquet.delivery import outbox
 from bouquet.runs import Services
 from bouquet.store import Store
 from bouquet.store.deliveries import due_recipients
 from bouquet.store.secrets import Vault
-import time
-store, files, outgoing, key = sys.argv[1:5]
-services = Services(Store(store), None, Path(files), Path(outgoing), vault=Vault(key), delivery_pauses=(0.2,) * 60)
+
+def work():
+    store, files, outgoing, key = sys.argv[1:5]
+    services = Services(Store(store), None, Path(files), Path(outgoing), vault=Vault(key), delivery_pauses=(0.2,) * 60)
+    while True:
+        with services.store.session() as session:
+            due = due_recipients(session, services.clock())
+        random.shuffle(due)
+        for recipient in due:
+            deliver_due(services, recipient)
+        time.sleep(0.02)
+
 while True:
-    with services.store.session() as session:
-        due = due_recipients(session, services.clock())
-    random.shuffle(due)
-    for recipient in due:
-        deliver_due(services, recipient)
-    time.sleep(0.05)
+    child = os.fork()
+    if not child:
+        work()
+    print(child, flush=True)
+    os.waitpid(child, 0)
 """
 
 
@@ -65,33 +73,34 @@ def test_every_delivery_arrives_however_often_workers_die(sending: Sending, room
         document = {**WARDS, "name": f"Wards {n}", "output": {"name": f"wards-{n}"}}
         runs.append(sending.run(chosen, document).id)
     kills = 0
-    worker: list[subprocess.Popen[bytes]] = []
     chance = random.Random(os.environ.get("BOUQUET_SEED", "1"))
-
-    def start() -> None:
-        arguments = [store_url, str(services.storage.folder), str(services.outgoing), services.vault._newest.decode()]
-        worker.append(subprocess.Popen([sys.executable, "-c", WORKER, *arguments]))
-
-    for _ in range(3):
-        start()
-    until = time.monotonic() + 900
+    arguments = [store_url, str(services.storage.folder), str(services.outgoing), services.vault._newest.decode()]
+    workers = [
+        subprocess.Popen([sys.executable, "-c", WORKER, *arguments], stdout=subprocess.PIPE, text=True)
+        for _ in range(3)
+    ]
+    children = [int(w.stdout.readline()) for w in workers]  # type: ignore[union-attr]
+    until = time.monotonic() + 600
     open_: Any = None
-    while time.monotonic() < until:
-        time.sleep(chance.uniform(0.05, 0.5))
-        if kills < KILLS:
-            room.tell(chance.choice(("mail", "sftp", "webhook", "store")), chance.choice(("busy", "cut", "full")), 1)
-            dead = worker.pop(chance.randrange(len(worker)))
-            dead.send_signal(signal.SIGKILL)
-            dead.wait()
-            kills += 1
-            start()
-        with services.store.session() as session:
-            open_ = session.scalar(sa.select(sa.func.count()).where(Delivery.next_at.is_not(None)))
-        if not open_ and kills >= KILLS:
-            break
-    for one in worker:
-        one.kill()
-        one.wait()
+    try:
+        while time.monotonic() < until:
+            time.sleep(chance.uniform(0.01, 0.2))
+            with services.store.session() as session:
+                open_ = session.scalar(sa.select(sa.func.count()).where(Delivery.next_at.is_not(None)))
+            if not open_:
+                break
+            if kills < KILLS:
+                ways = ("mail", "sftp", "webhook", "store")
+                room.tell(chance.choice(ways), chance.choice(("busy", "cut", "full")), 1)
+                n = chance.randrange(len(workers))
+                os.kill(children[n], signal.SIGKILL)
+                children[n] = int(workers[n].stdout.readline())  # type: ignore[union-attr]
+                kills += 1
+    finally:
+        for worker, child in zip(workers, children, strict=True):
+            worker.kill()
+            os.kill(child, signal.SIGKILL)
+            worker.communicate()
     with services.store.session() as session:
         found = session.scalars(sa.select(Delivery)).all()
         states = Counter(d.state for d in found)

@@ -107,7 +107,8 @@ class Run(Base):
 
 class RunFile(Base):
     """
-    A file that a run made. `path` is relative to the file store; `role` is `data`, or what accompanies it.
+    A file that a run made. `path` is relative to the file store; `role` is `data`, or what accompanies it, or `form`:
+    the data as a recipient takes them.
 
     `removed_at` says since when it is no longer there: expired, or discarded.
     """

@@ -57,7 +57,7 @@ def get_archive(run_id: Id, request: Request, services: TheServices, person: Cur
     """
     with services.store.session() as session:
         run = ledger.see_run(session, run_id, person)
-    files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", *LATER)]
+    files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", "form", *LATER)]
     if not files:
         msg = f"Run {run_id} has no files that could be put together."
         raise NotFound(msg)

@@ -13,6 +13,7 @@ import { FieldShelf } from "./components/FieldShelf";
 import { FileTab } from "./components/FileTab";
 import { KeepingBanner, keptWords } from "./components/Keeping";
 import { Others } from "./components/Others";
+import { HeldAgainst } from "./components/HeldAgainst";
 import { Outcome } from "./components/Outcome";
 import { PerUnit } from "./components/PerUnit";
 import { Sentence } from "./components/Sentence";
@@ -560,7 +561,16 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           setTracing(null);
           setTab("checks");
         }}
-      />
+      >
+        <HeldAgainst
+          document={document}
+          onFill={
+            mayDesign
+              ? (value, heading, show) => dispatch({ type: "addValue", value, heading, show })
+              : undefined
+          }
+        />
+      </Outcome>
       <div className="visually-hidden" aria-live="assertive">
         {announcement}
       </div>

@@ -96,7 +96,7 @@ export function Rounds() {
             </section>
             <section className="slab">
               <h2>How to read it</h2>
-              <span className="moment ready">06:00</span> ran, its file is in the folder{" "}
+              <span className="moment ready">06:00</span> ran, its file was made{" "}
               <span className="moment planned">06:00</span> planned{" "}
               <span className="moment failed">06:00</span> failed; the run says why. A round that was late
               still covers the day it was planned for.

@@ -12,6 +12,7 @@ const ROLES: Record<string, string> = {
   findings: "what the checks found",
   slip: "the slip",
   archive: "everything in one",
+  form: "in a recipient’s form",
 };
 
 /** Files that stand there at once. */

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import type { ReactNode } from "react";
 import { Button, Modal } from "react-bootstrap";
 import type { CheckCount, Look, Problem, Run, WayOut } from "../../api";
 import { RunNews } from "../../runs";
@@ -16,10 +17,12 @@ interface Props {
   onCure?: (way: WayOut) => void;
   /** Show everything that speaks up. */
   onChecks: () => void;
+  /** How the file stands to what a recipient takes. */
+  children?: ReactNode;
 }
 
 /** The file that a run makes, what stands in its way, and the run under way. */
-export function Outcome({ format, look, problems, run, checks, onShow, onCure, onChecks }: Props) {
+export function Outcome({ format, look, problems, run, checks, onShow, onCure, onChecks, children }: Props) {
   const [listing, setListing] = useState(false);
   const notes = look?.notes ?? [];
   const objecting = checks.filter((c) => c.objections > 0);
@@ -60,6 +63,7 @@ export function Outcome({ format, look, problems, run, checks, onShow, onCure, o
           <Icon name="exclamation" /> {notes[0]!.message}
         </button>
       )}
+      {children}
       <div className="end">{run && <RunNews run={run} />}</div>
       <Modal show={listing} onHide={() => setListing(false)} aria-labelledby="problems">
         <Modal.Header closeButton>
