@@ -17,6 +17,7 @@ from benchmarks.browser import browse
 from benchmarks.database import BenchDatabase, Measured, measure_apart, plan_of, source_of, wide_document
 from benchmarks.engine import compile_wide, finding, folds, tallies
 from benchmarks.runs import archives, comparing, many_runs
+from benchmarks.sending import forms, sending
 
 ROWS, FEWER, MORE = 1_000_000, 100_000, 5_000_000
 
@@ -252,6 +253,8 @@ def main() -> None:
         looks(database, say)
         engine(database, say)
         many_runs(database, say)
+        forms(database.url, say)
+        sending(database, say)
         comparing(database.url, say)
         archives(say)
         bench_in_browser(database, say)

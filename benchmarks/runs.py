@@ -24,7 +24,7 @@ from bouquet.runs import Export, Queue, Services, ask_for_run, execute
 from bouquet.store import Store
 from bouquet.store import runs as ledger
 
-__all__ = ["archives", "comparing", "many_runs"]
+__all__ = ["SMALL", "WORKERS", "archives", "comparing", "many_runs", "services_on", "workers_of"]
 
 RUNS, WORKERS = 200, 2
 
@@ -70,7 +70,7 @@ def many_runs(database: BenchDatabase, say: Callable[..., None]) -> None:
             ids = [ask_for_run(services, SMALL, person=None, via="hand").id for _ in range(RUNS)]
             for run_id in ids:
                 queue.put(run_id)
-        with _workers(services, database.url):
+        with workers_of(services, database.url):
             _wait(services, ids)
         with services.store.session() as session:
             runs = [ledger.get_run(session, run_id) for run_id in ids]
@@ -100,7 +100,7 @@ def _overhead(services: Services, say: Callable[..., None]) -> None:
 
 
 @contextmanager
-def _workers(services: Services, url: str) -> Iterator[None]:
+def workers_of(services: Services, url: str) -> Iterator[None]:
     catalogue = files("bouquet.demo.marrowby") / "catalogue.toml"
     environment = {
         **os.environ,

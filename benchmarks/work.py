@@ -20,8 +20,10 @@ from benchmarks.database import AS_OF, measured, plan_of, source_of, wide_docume
 from bouquet.core.compare import compare_rows
 from bouquet.core.reading import FileRows
 from bouquet.core.sql import Statements, render
+from bouquet.core.template import Acceptance, Csv, LayoutColumn
 from bouquet.runs.archive import write_archive
 from bouquet.runs.export import Export
+from bouquet.runs.forms import Addressed
 
 
 def copy_csv(url: str, rows: int) -> None:
@@ -52,6 +54,27 @@ def run_file(url: str, rows: int, format: str) -> None:
     with tempfile.TemporaryDirectory() as folder, source.reader.snapshot() as snapshot:
         done = Export(template, plan, format, Path(folder)).write(snapshot, {})
         assert done.rows == rows, done.rows
+
+
+def run_forms(url: str, rows: int) -> None:
+    """
+    The same run for five recipients: each with a form of their own, written from the batches that are read once.
+    """
+    source = source_of(url)
+    template, plan = plan_of(source, wide_document(rows))
+    headings = [c.heading for c in plan.columns]
+    layout = tuple(LayoutColumn(heading=h.upper()) for h in reversed(headings))
+    taken = (
+        Acceptance(csv=Csv(separator=";")),
+        Acceptance(csv=Csv(separator="\t", encoding="utf-16")),
+        Acceptance(columns=layout),
+        Acceptance(columns=layout[:6], csv=Csv(encoding="windows-1252", unencodable="replace")),
+        Acceptance(format="jsonl", columns=layout[:4]),
+    )
+    addressed = [Addressed(n, f"r{n}", acceptance) for n, acceptance in enumerate(taken)]
+    with tempfile.TemporaryDirectory() as folder, source.reader.snapshot() as snapshot:
+        done = Export(template, plan, "csv", Path(folder), recipients=addressed).write(snapshot, {})
+        assert [f.rows for f in done.files] == [rows] * 6, done.slip["recipients"]
 
 
 def run_children(url: str, rows: int) -> None:
@@ -123,7 +146,8 @@ def zip_attachments(count: int) -> None:
 
 
 WORK: dict[str, Callable[..., Any]] = {
-    w.__name__: w for w in (copy_csv, run_file, run_children, xlsxwriter_constant, compare_sides, zip_attachments)
+    w.__name__: w
+    for w in (copy_csv, run_file, run_forms, run_children, xlsxwriter_constant, compare_sides, zip_attachments)
 }
 
 if __name__ == "__main__":

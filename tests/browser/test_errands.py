@@ -277,7 +277,7 @@ def test_a_round_fires_and_survives_a_restart(page: Page, house: House, query: Q
         "new Date(Date.now() + 180000).toLocaleTimeString('en-GB', {hour: '2-digit', minute: '2-digit', timeZone: 'Europe/London'})"
     )
     page.get_by_label("At", exact=True).fill(minute)
-    page.get_by_label("Folder for the files").fill("finance/daily")
+    page.get_by_label("And into a folder of the server, if any").fill("finance/daily")
     expect(page.get_by_role("dialog").locator(".slab .mono")).to_have_count(5)
     expect(page.get_by_role("dialog").locator(".slab .mono").first).to_contain_text(minute)
     page.get_by_role("button", name="Set this round").click()

@@ -178,7 +178,7 @@ def test_a_link_is_looked_at_by_anybody_and_fetched_by_a_button(services: Servic
     assert "One row per ward" in page.text
     assert first.text.splitlines()[0] == "Ward,Code"
     assert [r.status_code for r in (first, second, third)] == [200, 200, 404]
-    assert page.headers["Referrer-Policy"] == "no-referrer"
+    assert page.headers["Referrer-Policy"] == "same-origin"
     assert ok(sign_in("marta").get(f"/api/v1/deliveries/{delivery['id']}"))["state"] == "arrived"
 
 

@@ -34,7 +34,7 @@ MOST_REFUSED = 10
 #: Bytes of a form.
 MOST_FORM = 2_000
 
-HEADERS = {"Cache-Control": "no-store", "Referrer-Policy": "no-referrer", "X-Robots-Tag": "noindex, nofollow"}
+HEADERS = {"Cache-Control": "no-store", "Referrer-Policy": "same-origin", "X-Robots-Tag": "noindex, nofollow"}
 
 
 @dataclass(frozen=True)

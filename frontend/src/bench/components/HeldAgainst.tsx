@@ -28,8 +28,10 @@ export function HeldAgainst({ document, onFill }: Props) {
     queryFn: () => answer(api.GET("/api/v1/recipients")),
   });
   const all = recipients.data ?? [];
+  const served = all.filter((r) => r.rounds.includes(document.name));
+  // One with a layout has more to say than one that takes whatever comes.
   const recipient =
-    all.find((r) => r.id === chosen) ?? all.find((r) => r.rounds.includes(document.name)) ?? null;
+    all.find((r) => r.id === chosen) ?? served.find((r) => r.acceptance.columns) ?? served[0] ?? null;
   const asked = useDebounced(document, 400);
   const fits = useQuery({
     queryKey: ["recipients", recipient?.id, "fit", asked],

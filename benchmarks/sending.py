@@ -1,0 +1,152 @@
+"""
+Sending: one template in several forms, a thousand deliveries that wait, and how soon a file is there.
+"""
+
+from __future__ import annotations
+
+import os
+import statistics
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import sqlalchemy as sa
+
+from benchmarks.database import FOLDER, BenchDatabase, measure_apart
+from benchmarks.runs import SMALL, WORKERS, services_on, workers_of
+from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
+from bouquet.rounds import make_queue
+from bouquet.runs import Services, ask_for_run, execute
+from bouquet.store.models import Delivery, Means, Person, Recipient, Round, RoundRecipient, Run
+from bouquet.store.models import TemplateRecord as Record
+
+__all__ = ["forms", "sending"]
+
+RECIPIENTS, DELIVERIES, TURNS = 50, 1_000, 9
+
+#: Seconds that the deliveries may take before the measurement is given up.
+LONGEST = 180
+
+
+def forms(url: str, say: Callable[..., None], rows: int = 1_000_000, times: int = 3) -> None:
+    """
+    Five recipients with five forms of one template, beside the template alone.
+    """
+    pairs = [(measure_apart("run_file", url, rows, "csv"), measure_apart("run_forms", url, rows)) for _ in range(times)]
+    ratio = statistics.median(b.seconds / a.seconds for a, b in pairs)
+    seconds = statistics.median(b.seconds for _, b in pairs)
+    most = max(b.megabytes for _, b in pairs)
+    said = f"{ratio:.2f} × the template's own file alone"
+    say(f"{rows:,} rows in five forms for five recipients", f"{seconds:.1f} s", f"{most:.0f} MB", said, "2.5 ×, 250 MB")
+
+
+def sending(database: BenchDatabase, say: Callable[..., None]) -> None:
+    """
+    A thousand small deliveries to fifty recipients with two workers; and from a run's end to its receipt.
+    """
+    os.environ.setdefault("BOUQUET_SECRET_KEY", "")
+    room = Room(FOLDER / "room")
+    stand_in = webhook_stand_in(room, "")
+    try:
+        with services_on(database) as services:
+            recipients = _recipients(services, stand_in)
+            run_id = ask_for_run(services, SMALL, person=None, via="hand").id
+            execute(services, run_id)
+            with workers_of(services, database.url):
+                _thousand(services, run_id, recipients, room, say)
+                _receipts(services, recipients[0], room, say)
+    finally:
+        stand_in.stop()
+
+
+def _recipients(services: Services, stand_in: StandIn) -> list[int]:
+    now = services.clock()
+    with services.store.session() as session:
+        person = session.scalars(sa.select(Person.id)).first()
+        means = Means(name="desk", kind="webhook", settings=stand_in.settings, created_at=now)
+        session.add(means)
+        session.flush()
+        made = [
+            Recipient(name=f"desk {n}", acceptance={}, means_id=means.id, address={}, created_by=person, created_at=now)
+            for n in range(RECIPIENTS)
+        ]
+        session.add_all(made)
+        session.flush()
+        return [r.id for r in made]
+
+
+def _thousand(services: Services, run_id: int, recipients: list[int], room: Room, say: Callable[..., None]) -> None:
+    # The workers begin before the clock does.
+    time.sleep(4)
+    now = services.clock()
+    with services.store.session() as session:
+        files = [f.id for f in session.get_one(Run, run_id).files]
+        session.add_all(
+            Delivery(
+                run_id=run_id,
+                recipient_id=recipients[n % RECIPIENTS],
+                number=n // RECIPIENTS + 1,
+                identity=f"bench-{n}",
+                files=files,
+                entered_at=now,
+                next_at=now,
+                progress={},
+            )
+            for n in range(DELIVERIES)
+        )
+    began = time.perf_counter()
+    while len(room.arrivals) < DELIVERIES:
+        if time.perf_counter() - began > LONGEST:
+            raise TimeoutError(f"{len(room.arrivals)} of {DELIVERIES} deliveries arrived in time")
+        time.sleep(0.05)
+    seconds = time.perf_counter() - began
+    said = f"{DELIVERIES / seconds:.0f} a second"
+    say(
+        f"{DELIVERIES:,} deliveries to {RECIPIENTS} recipients, {WORKERS} workers", f"{seconds:.1f} s", "", said, "60 s"
+    )
+
+
+def _receipts(services: Services, recipient: int, room: Room, say: Callable[..., None]) -> None:
+    """
+    Seconds from the end of a run to the arrival of its file.
+    """
+    now = services.clock()
+    with services.store.session() as session:
+        person = session.scalars(sa.select(Person.id)).first()
+        facts: dict[str, Any] = {"draft_changed_at": now, "draft_changed_by": person, "owner_id": person}
+        record = Record(name="Wards of the bench", draft=SMALL, version=1, deleted_at=None, **facts)
+        session.add(record)
+        session.flush()
+        round_ = Round(
+            template_id=record.id, rhythm={"times": ["06:00"]}, zone="UTC", folder="", format="csv", next_at=now,
+            trigger="called", created_by=person, deleted_at=None,
+        )  # fmt: skip
+        round_.recipients = [RoundRecipient(recipient_id=recipient, position=0)]
+        session.add(round_)
+        session.flush()
+        template_id, round_id = record.id, round_.id
+    queue = make_queue(services)
+    waits = []
+    with queue.opened():
+        for _ in range(TURNS):
+            known = len(room.arrivals)
+            run = ask_for_run(
+                services, SMALL, person=None, via="round", template_id=template_id, version=1, round_id=round_id
+            )
+            queue.put(run.id)
+            while len(room.arrivals) == known:
+                time.sleep(0.005)
+            with services.store.session() as session:
+                ended = session.get_one(Run, run.id).finished_at
+            assert ended is not None
+            waits.append((room.arrivals[-1].at - ended).total_seconds())
+    seconds = statistics.median(waits)
+    say("From a run's end to its file's arrival, webhook", f"{seconds * 1000:.0f} ms", "", "", "1 s")
+
+
+if __name__ == "__main__":
+    found = BenchDatabase(Path(".demo/bench"))
+    found.prepare()
+    forms(found.url, print, 200_000)
+    sending(found, print)
