@@ -8,9 +8,13 @@ from collections import Counter
 from collections.abc import Sequence
 
 from bouquet.core.layout import Fit
-from bouquet.core.template import Acceptance
+from bouquet.core.shaping import to_frame
+from bouquet.core.sql import Statements
+from bouquet.core.template import Acceptance, Template
+from bouquet.designing.source_view import SourceView
+from bouquet.runs.split_writer import split_texts
 
-__all__ = ["fit_words", "recipient_sentence"]
+__all__ = ["fit_words", "part_values", "recipient_sentence"]
 
 _FORMATS = {"csv": "a CSV", "xlsx": "a spreadsheet", "jsonl": "JSON Lines"}
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
@@ -45,6 +49,18 @@ def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str)
     text = f"{name} takes {form}{', ' + ', '.join(details) if details else ''}, {_WAYS[kind].format(where)}."
     allowed = "may" if acceptance.personal else "may not"
     return f"{text} They {allowed} receive personal data."
+
+
+def part_values(view: SourceView, template: Template) -> list[str]:
+    """
+    The values of the parts that a template's file would be split into now; none where it is not split by a value.
+    """
+    plan = view.resolve(template).partial
+    if plan is None or plan.split is None:
+        return []
+    with view.snapshot() as snapshot:
+        table = to_frame(snapshot.table(Statements(plan).parts()))
+    return split_texts(plan, table["s0"])
 
 
 def fit_words(acceptance: Acceptance, fits: Sequence[Fit]) -> str:

@@ -284,7 +284,8 @@ def _parts_of_nobody(services: Services, run: Run, parts: Iterable[str | None]) 
         round_ = session.get(Round, run.round_id) if run.round_id is not None else None
         if round_ is None or round_.own_part is None:
             return "", []
-        return round_.own_part["missing"], deliveries.parts_of_nobody(session, round_.own_part["fact"], parts)
+        nobodys = deliveries.parts_of_nobody(session, round_.own_part["fact"], parts)
+        return round_.own_part["missing"], [p or "(blank)" for p in nobodys]
 
 
 def _addressed(services: Services, run: Run) -> list[Addressed]:

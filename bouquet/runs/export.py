@@ -26,17 +26,17 @@ from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name
-from bouquet.core.plan import Plan, PlanColumn
-from bouquet.core.shaping import ReaderLines, TextShaper, Totalled, title_lines, to_frame
+from bouquet.core.plan import Plan
+from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
-from bouquet.core.template import Severity, Show, Template
+from bouquet.core.template import Severity, Template
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
 from bouquet.runs.archive import attachments_of, write_archive
 from bouquet.runs.forms import Addressed, FormFile
 from bouquet.runs.naming import name_facts
-from bouquet.runs.split_writer import Part, SplitWriter, prefetched
+from bouquet.runs.split_writer import Part, SplitWriter, prefetched, split_texts
 from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
 
@@ -333,18 +333,8 @@ class Export:
         if split.megabytes is not None:
             return [Part(None)]
         table = to_frame(snapshot.table(self.statements.parts()))
-        shown = self._split_texts(table["s0"])
-        return [Part(n, text, key) for key, n, text in zip(table["s0"], table["rows"], shown, strict=True)]
-
-    def _split_texts(self, values: pl.Series) -> list[str]:
-        """
-        The values of a split as they stand in names: choices by label, dates in ISO form, blanks empty.
-        """
-        cell = self.plan.split
-        assert cell is not None
-        column = PlanColumn(id="", heading="", cell=cell, show=Show(), blank="")
-        texts = TextShaper([column], self.plan.zone.key).shape(pl.DataFrame({"c0": values}))["c0"]
-        return [(t or "").strip() for t in texts]
+        shown = split_texts(self.plan, table["s0"])
+        return [Part(n, t.strip(), key, t) for key, n, t in zip(table["s0"], table["rows"], shown, strict=True)]
 
     def _reader_totals(self, snapshot: Snapshot) -> Totalled:
         """

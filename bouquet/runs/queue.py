@@ -60,12 +60,6 @@ RECONNECT = 2.0
 POOL: dict[str, Any] = {"timeout": 5.0, "reconnect_timeout": 5.0}
 
 
-class _Stopped(Exception):
-    """
-    A worker stopped by itself.
-    """
-
-
 class Queue:
     """
     Puts runs into the queue, and works them off.
@@ -74,6 +68,8 @@ class Queue:
     def __init__(self, services: Services) -> None:
         self.services = services
         self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url, **POOL))
+        # Deliveries are worked off beside, with connections of their own.
+        self.sender = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url, **POOL))
         # Askers know the task by its name only: a task of the workers' app would bring the workers' connection along.
         self._sync = procrastinate.App(
             connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, **POOL)
@@ -161,7 +157,7 @@ class Queue:
         run waits for a slow recipient; and `after_run(run_id)` when a run is over.
         """
 
-        @self.app.task(name="deliver_due", queue=DELIVERIES)
+        @self.sender.task(name="deliver_due", queue=DELIVERIES)
         def deliver_due(recipient_id: int) -> None:
             deliver(recipient_id)
 
@@ -244,40 +240,40 @@ class Queue:
                     failures.append(f"{name} {number}: {error}")
         return failures
 
-    async def _work_off(self, name: str, concurrency: int) -> None:
-        await self.app.run_worker_async(
-            queues=[name],
-            concurrency=concurrency,
-            install_signal_handlers=False,
-            update_heartbeat_interval=5,
-            stalled_worker_timeout=DEAD_WORKER,
-            fetch_job_polling_interval=1.0,
-            delete_jobs="successful",
-            shutdown_graceful_timeout=5,
-        )
-        # One that lost the connection it listens on ends as if it had been asked to; the other ends with it.
-        raise _Stopped
-
     async def work(self, *, concurrency: int) -> None:
         """
         Work until cancelled. A database that goes away is waited for.
         """
         # Each job has a thread of its own; those of deliveries mostly wait.
         asyncio.get_running_loop().set_default_executor(ThreadPoolExecutor(concurrency + SENDING + 8))
+        await asyncio.gather(
+            self._work_off(self.app, RUNS, concurrency), self._work_off(self.sender, DELIVERIES, SENDING)
+        )
+
+    @staticmethod
+    async def _work_off(app: procrastinate.App, name: str, concurrency: int) -> None:
         while True:
             try:
-                async with self.app.open_async(), asyncio.TaskGroup() as both:
-                    for name, at_once in ((RUNS, concurrency), (DELIVERIES, SENDING)):
-                        both.create_task(self._work_off(name, at_once))
+                async with app.open_async():
+                    await app.run_worker_async(
+                        queues=[name],
+                        concurrency=concurrency,
+                        install_signal_handlers=False,
+                        update_heartbeat_interval=5,
+                        stalled_worker_timeout=DEAD_WORKER,
+                        fetch_job_polling_interval=1.0,
+                        delete_jobs="successful",
+                        shutdown_graceful_timeout=5,
+                    )
+                # A worker that lost the connection it listens on ends as if it had been asked to.
+                interruption = "it stopped by itself"
             except asyncio.CancelledError:
                 raise
-            except ExceptionGroup as errors:
-                interruption = "; ".join(str(e) or "it stopped by itself" for e in errors.exceptions)
             except Exception as error:
                 interruption = str(error)
             # Asked to stop while the database was away, it fails on its way out, and stops all the same.
             task = asyncio.current_task()
             if task is not None and task.cancelling():
                 return
-            log.warning("worker_interrupted", error=interruption)
+            log.warning("worker_interrupted", queue=name, error=interruption)
             await asyncio.sleep(RECONNECT)

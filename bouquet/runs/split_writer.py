@@ -14,11 +14,12 @@ from typing import Any, Protocol, TypeVar
 import polars as pl
 
 from bouquet.core.naming import with_suffix
-from bouquet.core.plan import Plan
-from bouquet.core.shaping import Line, ReaderLines, Totalled
+from bouquet.core.plan import Plan, PlanColumn
+from bouquet.core.shaping import Line, ReaderLines, TextShaper, Totalled
+from bouquet.core.template import Show
 from bouquet.core.writers import SheetFacts, Writer
 
-__all__ = ["Part", "SplitWriter", "prefetched"]
+__all__ = ["Part", "SplitWriter", "prefetched", "split_texts"]
 
 T = TypeVar("T")
 
@@ -32,12 +33,24 @@ SLICE = 500
 @dataclass(frozen=True)
 class Part:
     """
-    One part of a split: its value as text and as it comes from the source, and its rows, where these are known.
+    One part of a split: its value as it stands in names and as it comes from the source, and its rows, where these are
+    known. `exact` is its value as text to the last space: codes that only look alike are not the same.
     """
 
     rows: int | None
     value: str | None = None
     key: Any = None
+    exact: str | None = None
+
+
+def split_texts(plan: Plan, values: pl.Series) -> list[str]:
+    """
+    The values that a file is split by as texts: choices by label, dates in ISO form, blanks empty.
+    """
+    assert plan.split is not None
+    column = PlanColumn(id="", heading="", cell=plan.split, show=Show(), blank="")
+    texts = TextShaper([column], plan.zone.key).shape(pl.DataFrame({"c0": values}))["c0"]
+    return [t or "" for t in texts]
 
 
 def prefetched(source: Iterator[T]) -> Iterator[T]:
@@ -140,7 +153,7 @@ class SplitWriter:
         """
         The value of the part under way, where it is a file of its own.
         """
-        return None if self.into_sheets else self.parts[min(self.at, len(self.parts) - 1)].value
+        return None if self.into_sheets else self.parts[min(self.at, len(self.parts) - 1)].exact
 
     def take(self, frame: pl.DataFrame) -> Iterator[tuple[str, Path, int]]:
         """

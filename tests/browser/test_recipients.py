@@ -99,7 +99,7 @@ def test_from_a_sample_of_theirs_to_a_file_that_arrived(keeper: Page, desk: tupl
     dialog.get_by_label("Recipient").select_option(label="Order Desk")
     dialog.locator("tr", has_text="PRIORITY").get_by_role("button").first.click()
     expect(dialog).to_contain_text("Order Desk takes a CSV")
-    expect(dialog.locator("tr", has_text="PRIORITY").locator(".tag")).to_have_text("met")
+    expect(dialog.locator("tr", has_text="PRIORITY").locator(".tag")).to_have_text("wrong place")
     page.keyboard.press("Escape")
     expect(page.locator(".outcome")).to_contain_text("all 4 columns are met")
     page.get_by_role("button", name="Save").click()

@@ -214,3 +214,20 @@ def test_a_clerk_of_two_wards_sees_only_deliveries_of_what_is_theirs(services: S
     assert tobin.get(f"/api/v1/deliveries/{delivery['id']}").status_code == 403
     assert tobin.post(f"/api/v1/deliveries/{delivery['id']}", json={"act": "again"}).status_code == 403
     assert run["status"] == "ready"
+
+
+def test_while_a_round_is_set_it_says_which_parts_nobody_receives(sign_in: SignIn) -> None:
+    """Codes that only look alike are not the same."""
+    client = sign_in("marta")
+    number = means(client, "folder", {})
+    for name, ward in (("Three", "03"), ("Trois", "3"), ("Seven", "07 ")):
+        recipient(client, number, name, acceptance={"facts": {"ward": ward}})
+    split = {**WARDS, "name": "Split", "output": {"name": "w_{value:code}", "split": {"by": "code"}}}
+    template = ok(client.post("/api/v1/templates", json={"document": split}), 201)["id"]
+    body = {"template_id": template, "trigger": "called", "own_part": {"fact": "ward"}}
+    planned = ok(client.post("/api/v1/rounds/preview", json=body))
+
+    assert planned["parts"] == 12
+    assert len(planned["parts_of_nobody"]) == 11
+    assert "03" not in planned["parts_of_nobody"]
+    assert "07" in planned["parts_of_nobody"]

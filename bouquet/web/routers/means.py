@@ -14,6 +14,7 @@ from fastapi import APIRouter, Depends
 from fastapi.sse import EventSourceResponse
 from sqlalchemy.orm import Session
 
+from bouquet.core.errors import BouquetError
 from bouquet.delivery import WAYS, checked_settings, try_means, way_of
 from bouquet.store import recipients as kept
 from bouquet.store.models import Means, Person, Recipient
@@ -62,12 +63,16 @@ def try_new_means(body: TryMeans, services: TheServices, person: Keeper) -> Iter
     Server-sent events: each step that was tried, as it is done. Nothing is delivered.
     """
     secret = body.secret.get_secret_value()
-    if not secret and body.means_id is not None:
-        with services.store.session() as session:
-            sealed = kept.get_means(session, body.means_id).secret
-        secret = services.vault.open(sealed) if sealed else ""
-    for step in try_means(services, body.kind, body.settings, secret):
-        yield StepOut(**asdict(step))
+    try:
+        if not secret and body.means_id is not None:
+            with services.store.session() as session:
+                sealed = kept.get_means(session, body.means_id).secret
+            secret = services.vault.open(sealed) if sealed else ""
+        for step in try_means(services, body.kind, body.settings, secret):
+            yield StepOut(**asdict(step))
+    except BouquetError as error:
+        # The stream has begun: what is wrong is its last step.
+        yield StepOut(name="settings", mark="wrong", says=str(error))
 
 
 @router.post("", response_model=MeansOut, status_code=201)

@@ -16,6 +16,7 @@ from bouquet.core.coverage import Coverage, cover, coverage_words, window_of
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import Template, read_document
+from bouquet.designing.recipients import part_values
 from bouquet.rights import may
 from bouquet.rounds import (
     NEVER,
@@ -34,7 +35,7 @@ from bouquet.runs import Services, appendable, checked_folder, no_purpose
 from bouquet.store import NotFound, recipients
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.deliveries import with_fact
+from bouquet.store.deliveries import parts_of_nobody, with_fact
 from bouquet.store.house import days_off
 from bouquet.store.models import Person, Round, RoundRecipient, TemplateRecord
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
@@ -92,13 +93,29 @@ def preview(body: NewRound, services: TheServices, person: CurrentPerson) -> Any
     if body.folder:
         checked_folder(body.folder)
     found = _coverage(services, rhythm, document) if document is not None and body.trigger == "calendar" else None
+    parts = _parts(services, person, body, document) if body.own_part is not None and document else None
     return Planned(
+        parts=len(parts[0]) if parts is not None else None,
+        parts_of_nobody=parts[1][:1_000] if parts is not None else [],
         words=rhythm.words(),
         next=rhythm.next(services.clock(), AHEAD),
         coverage=coverage_words(found) if found is not None else [],
         covered=found is None or found.whole,
         cure=found.cure if found is not None else None,
     )
+
+
+def _parts(services: Services, person: Person, body: NewRound, document: dict[str, Any]) -> tuple[list[str], list[str]]:
+    """
+    The values of the parts there would be now, and those that no recipient has as their fact.
+    """
+    assert body.own_part is not None
+    with services.store.session() as session:
+        source = visible(session, person, body.template_id).source
+    values = part_values(view_of(services, person, source), read_document(document))
+    with services.store.session() as session:
+        nobodys = parts_of_nobody(session, body.own_part.fact, values)
+    return values, [p or "(blank)" for p in nobodys]
 
 
 def _coverage(services: Services, rhythm: Rhythm, document: dict[str, Any]) -> Coverage | None:

@@ -421,6 +421,8 @@ class Planned(BaseModel):
     coverage: list[str] = []
     covered: bool = True
     cure: Window | None = None
+    parts: int | None = Field(None, description="Parts that each go to whose fact is their value, as the rows are now")
+    parts_of_nobody: list[str] = []
 
 
 class NoticeOut(BaseModel):

@@ -4482,6 +4482,16 @@ export interface components {
             cure?: components["schemas"]["Window"] | null;
             /** Next */
             next: string[];
+            /**
+             * Parts
+             * @description Parts that each go to whose fact is their value, as the rows are now
+             */
+            parts?: number | null;
+            /**
+             * Parts Of Nobody
+             * @default []
+             */
+            parts_of_nobody: string[];
             /** Words */
             words: string;
         };

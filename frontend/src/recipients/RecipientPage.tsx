@@ -66,7 +66,11 @@ export function RecipientPage() {
             <h2>Rounds that send to them</h2>
             {recipient.rounds.length === 0 ? (
               <p className="soft m-0">
-                None yet. <Link to="/rounds">Set one</Link>, and choose them there.
+                None yet.{" "}
+                <Link to="/rounds" className="text-decoration-underline">
+                  Set one
+                </Link>
+                , and choose them there.
               </p>
             ) : (
               <ul className="m-0 ps-3">

@@ -155,7 +155,7 @@ export function NewRound({ template, round, onClose }: Props) {
                 </Form.Select>
               </Form.Group>
             </div>
-            <SendTo draft={draft} onChange={change} />
+            <SendTo draft={draft} planned={planned.data} onChange={change} />
             <div className="d-flex gap-2">
               <Form.Group controlId="round-folder" className="flex-fill">
                 <Form.Label>And into a folder of the server, if any</Form.Label>

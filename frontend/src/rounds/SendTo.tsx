@@ -2,15 +2,18 @@ import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { answer, api } from "../api";
-import type { NewRound as Draft } from "../api";
+import { plural } from "../shared";
+import type { NewRound as Draft, Planned } from "../api";
 
 interface Props {
   draft: Draft;
+  /** The parts there would be now, and those of nobody. */
+  planned: Planned | undefined;
   onChange: (part: Partial<Draft>) => void;
 }
 
 /** Whom a round sends to: recipients, each with everything, or each with their own part. */
-export function SendTo({ draft, onChange }: Props) {
+export function SendTo({ draft, planned, onChange }: Props) {
   const recipients = useQuery({
     queryKey: ["recipients"],
     queryFn: () => answer(api.GET("/api/v1/recipients")),
@@ -34,8 +37,11 @@ export function SendTo({ draft, onChange }: Props) {
       <legend className="form-label">It is sent to</legend>
       {recipients.data?.length === 0 && (
         <p className="soft m-0">
-          There are no recipients yet. <Link to="/recipients">Add one</Link>, or give a folder or addresses
-          below.
+          There are no recipients yet.{" "}
+          <Link to="/recipients" className="text-decoration-underline">
+            Add one
+          </Link>
+          , or give a folder or addresses below.
         </p>
       )}
       {!draft.own_part && (
@@ -112,6 +118,16 @@ export function SendTo({ draft, onChange }: Props) {
             </Form.Select>
           )}
         </div>
+      )}
+      {draft.own_part && planned?.parts != null && (
+        <p className="small m-0 mt-1">
+          {plural(planned.parts, "part")} now: {planned.parts - (planned.parts_of_nobody?.length ?? 0)} have a
+          recipient
+          {planned.parts_of_nobody &&
+            planned.parts_of_nobody.length > 0 &&
+            `, none has ${planned.parts_of_nobody.slice(0, 8).join(", ")}`}
+          .
+        </p>
       )}
     </fieldset>
   );
