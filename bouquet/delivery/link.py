@@ -61,6 +61,8 @@ class LinkWay:
         return f"a link for {self.at.days} days{to}"
 
     def send(self, parcel: Parcel) -> Receipt:
+        if not self.house.services.vault.has_key:
+            raise DeliveryError("Links are made with the house's key: set BOUQUET_SECRET_KEY.")
         secret = link_secret(self.house.services, parcel.identity)
         expires = parcel.now + timedelta(days=self.at.days)
         with self.house.services.store.session() as session:
@@ -101,6 +103,9 @@ class LinkWay:
 
     def steps(self) -> Iterator[Step]:
         base = self.house.services.mail.address if self.house.services.mail else ""
+        if not self.house.services.vault.has_key:
+            yield Step("key", "wrong", "links are made with the house's key: set BOUQUET_SECRET_KEY")
+            return
         yield Step("page", "good", f"files can be fetched for {self.at.days} days, each at most {self.at.most} times")
         yield Step("mail", "good" if base else "care", base or "links are not mailed: BOUQUET_PUBLIC_URL is not set")
 

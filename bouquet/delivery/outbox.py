@@ -29,8 +29,8 @@ __all__ = ["PAUSES", "deliver_due", "end_old_links", "parcel_of", "take_back"]
 
 log = structlog.get_logger()
 
-#: Seconds between tries, each within a fifth more or less; after the last one a delivery has failed. A day in all.
-PAUSES = (15, 60, 300, 1_200, 3_600, 14_400, 28_800, 36_000)
+#: Seconds between tries, each within a fifth more or less: eight tries in a day, then a delivery has failed.
+PAUSES = (15, 60, 300, 1_800, 7_200, 25_200, 50_400)
 
 #: The class of the locks by which one worker at a time sends to a recipient.
 LOCK = 0x62717464

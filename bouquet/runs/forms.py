@@ -4,12 +4,14 @@ The files of one run in the forms that its recipients take, written from the bat
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import contextlib
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import polars as pl
 
+from bouquet.core.errors import BouquetError
 from bouquet.core.layout import Form, Requirements, form_for, misfits
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
@@ -70,7 +72,8 @@ class FormFile:
         self._required = Requirements(to.acceptance, self.form.plan)
         self._pen: SplitWriter | None = None
         if to.acceptance.has_form and not self.unmet:
-            self._pen = self._opened(list(parts), totals_of, snapshot)
+            with self._only_theirs():
+                self._pen = self._opened(list(parts), totals_of, snapshot)
 
     @property
     def media_type(self) -> str:
@@ -124,19 +127,33 @@ class FormFile:
         own = self.form.frame(frame)
         self._required.add(own)
         if self._pen is not None:
-            self.whole += [(*whole, self._pen.part) for whole in self._pen.take(own)]
+            with self._only_theirs():
+                self.whole += [(*whole, self._pen.part) for whole in self._pen.take(own)]
 
     def end(self) -> None:
         """
         Finish the file. One that does not meet what they require is not kept.
         """
-        if self._pen is not None:
-            self.whole += [(*whole, self._pen.part) for whole in self._pen.end()]
+        if self._pen is not None and not self.unmet:
+            with self._only_theirs():
+                self.whole += [(*whole, self._pen.part) for whole in self._pen.end()]
         self.unmet = [*self.unmet, *self._required.finish()]
         if self.unmet:
             for _, path, _, _ in self.whole:
                 path.unlink(missing_ok=True)
             self.whole = []
+
+    @contextlib.contextmanager
+    def _only_theirs(self) -> Iterator[None]:
+        """
+        What cannot be written in their form, such as a letter that their encoding does not have, keeps only their file
+        from being sent.
+        """
+        try:
+            yield
+        except BouquetError as error:
+            self.unmet = [*self.unmet, str(error)]
+            self.abandon()
 
     def abandon(self) -> None:
         """

@@ -61,6 +61,13 @@ class Vault:
         except ValueError as error:
             raise NoKey("BOUQUET_SECRET_KEY is no key; “bouquet key” prints one.") from error
 
+    @property
+    def has_key(self) -> bool:
+        """
+        Whether anything can be kept secret here.
+        """
+        return self._keys is not None
+
     def seal(self, text: str) -> str:
         """
         A text as it can be kept. Raises NoKey.

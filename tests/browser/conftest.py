@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import pytest
+from cryptography.fernet import Fernet
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from bouquet.demo.cluster import Cluster, port_is_free
@@ -95,6 +96,7 @@ def house(
         "BOUQUET_FILES": str(files),
         "BOUQUET_OUTGOING": str(outgoing),
         "BOUQUET_FRONTEND": str(FRONTEND),
+        "BOUQUET_SECRET_KEY": Fernet.generate_key().decode(),
         "BOUQUET_PORT": str(port),
         "BOUQUET_ENV_FILE": str(folder / "none"),
     }

@@ -96,6 +96,18 @@ def test_who_has_a_layout_that_is_not_met_gets_nothing_and_the_others_do(
         assert any(says in n.text for n in session.query(Notice))
 
 
+def test_what_cannot_be_written_in_ones_form_keeps_nothing_from_the_others(sending: Sending, room: Room) -> None:
+    """A letter that their encoding does not have."""
+    greek = {**WARDS, "columns": [*WARDS["columns"], {"id": "b", "heading": "Ω", "value": {"constant": "Ω"}}]}
+    narrow = sending.recipient("webhook", "narrow", {"format": "csv", "csv": {"encoding": "iso-8859-1"}})
+    run = sending.run([narrow, sending.recipient("webhook", "wide")], greek)
+    sending.send()
+
+    assert run.status == "ready"
+    assert [d.state for d in sending.deliveries(run)] == ["failed", "arrived"]
+    assert "Ω" in sending.deliveries(run)[0].why
+
+
 def test_personal_data_reaches_nobody_who_may_not_receive_it(sending: Sending, room: Room) -> None:
     reports = {
         "name": "Reports",
