@@ -56,9 +56,14 @@ class CsvWriter(Writer):
             if options.quoting == "text" and not (c.kind.is_number or c.kind.is_dated)
         ]
         self._file: IO[bytes] = self.path.open("wb", buffering=1 << 20)
-        self._file.write(_SIGNATURE.get(options.encoding, b""))
-        self._write_rows([[self._guarded(t)] for t in self.titles] + ([[]] if self.titles else []))
-        self._write_heading_rows()
+        try:
+            self._file.write(_SIGNATURE.get(options.encoding, b""))
+            self._write_rows([[self._guarded(t)] for t in self.titles] + ([[]] if self.titles else []))
+            self._write_heading_rows()
+        except BaseException:
+            # A heading that the encoding does not have: nothing is left open.
+            self._file.close()
+            raise
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame)
