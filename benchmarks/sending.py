@@ -16,9 +16,9 @@ import sqlalchemy as sa
 from benchmarks.database import FOLDER, BenchDatabase, measure_apart
 from benchmarks.runs import SMALL, WORKERS, services_on, workers_of
 from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
-from bouquet.rounds import make_queue
+from bouquet.rounds import NEVER, make_queue, run_now
 from bouquet.runs import Services, ask_for_run, execute
-from bouquet.store.models import Delivery, Means, Person, Recipient, Round, RoundRecipient, Run
+from bouquet.store.models import Delivery, Means, Person, Recipient, Round, RoundRecipient, Run, TemplateVersion
 from bouquet.store.models import TemplateRecord as Record
 
 __all__ = ["forms", "sending"]
@@ -119,21 +119,23 @@ def _receipts(services: Services, recipient: int, room: Room, say: Callable[...,
         session.add(record)
         session.flush()
         round_ = Round(
-            template_id=record.id, rhythm={"times": ["06:00"]}, zone="UTC", folder="", format="csv", next_at=now,
+            template_id=record.id, rhythm={"times": ["06:00"]}, zone="UTC", folder="", format="csv", next_at=NEVER,
             trigger="called", created_by=person, deleted_at=None,
         )  # fmt: skip
         round_.recipients = [RoundRecipient(recipient_id=recipient, position=0)]
         session.add(round_)
         session.flush()
-        template_id, round_id = record.id, round_.id
+        session.add(
+            TemplateVersion(template_id=record.id, number=1, document=SMALL, note="", saved_by=person, saved_at=now)
+        )
+        round_id = round_.id
     queue = make_queue(services)
     waits = []
     with queue.opened():
         for _ in range(TURNS):
             known = len(room.arrivals)
-            run = ask_for_run(
-                services, SMALL, person=None, via="round", template_id=template_id, version=1, round_id=round_id
-            )
+            with services.store.session() as session:
+                run = run_now(services, session, round_id, services.clock())
             queue.put(run.id)
             while len(room.arrivals) == known:
                 time.sleep(0.005)

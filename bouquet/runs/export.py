@@ -260,7 +260,7 @@ class Export:
         try:
             with (
                 ThreadPoolExecutor(1, thread_name_prefix="totals") as adding,
-                ThreadPoolExecutor(2, thread_name_prefix="forms") as forming,
+                ThreadPoolExecutor(1, thread_name_prefix="forms") as forming,
             ):
                 added: Future[None] | None = None
                 checks = bool(self.plan.row_checks)

@@ -121,7 +121,8 @@ class Sending:
             deliver_due(self.services, recipient)
 
     def deliveries(self, run: Run) -> list[Delivery]:
-        return get(self.services, run.id).deliveries
+        with self.services.store.session() as session:
+            return list(session.get_one(Run, run.id).deliveries)
 
 
 @pytest.fixture

@@ -86,7 +86,8 @@ class Run(Base):
     keep_until: Mapped[datetime | None] = mapped_column(index=True)
     files: Mapped[list[RunFile]] = relationship(lazy="selectin", order_by="RunFile.id")
     placings: Mapped[list[Placing]] = relationship(lazy="selectin", order_by="Placing.position", viewonly=True)
-    deliveries: Mapped[list[Delivery]] = relationship(lazy="selectin", order_by="Delivery.id", viewonly=True)
+    #: Read when they are asked for: a run may be sent to hundreds.
+    deliveries: Mapped[list[Delivery]] = relationship(lazy="select", order_by="Delivery.id", viewonly=True)
 
     @property
     def delivered_to(self) -> list[str]:
