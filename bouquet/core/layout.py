@@ -165,8 +165,11 @@ class Form:
         return frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
 
 
-#: What columns of the sheet are called in a batch.
-_OF_SHEET = re.compile(r"^c[0-9]+$")
+#: What columns of the sheet, and those of a row's key, are called in a batch.
+_OF_SHEET, _OF_KEY = re.compile(r"^c[0-9]+$"), re.compile(r"^k[0-9]+$")
+
+#: Blank cells that are listed for whoever fills them; all are counted.
+MOST_MISSING = 10_000
 
 
 def form_for(acceptance: Acceptance, plan: Plan, recipient: str) -> Form:
@@ -220,6 +223,8 @@ class Requirements:
     acceptance: Acceptance
     plan: Plan
     rows: int = 0
+    #: (keys of the record, heading) of cells that are blank and are not to be, up to `MOST_MISSING`.
+    missing: list[tuple[tuple[str, ...], str]] = field(default_factory=list)
     _checked: list[_Column] = field(init=False, default_factory=list)
 
     def __post_init__(self) -> None:
@@ -240,7 +245,15 @@ class Requirements:
         if self._checked and frame.height:
             texts = self._shaper.shape(frame)
             for column in self._checked:
-                column.add(texts[f"c{column.at}"])
+                blank = column.add(texts[f"c{column.at}"])
+                if column.is_to_be_filled and len(self.missing) < MOST_MISSING:
+                    self._note_missing(column.wanted.heading, frame.filter(blank))
+
+    def _note_missing(self, heading: str, rows: pl.DataFrame) -> None:
+        keys = [c for c in rows.columns if _OF_KEY.match(c)]
+        left = MOST_MISSING - len(self.missing)
+        for key in rows.head(left).select(pl.col(c).cast(pl.String) for c in keys).iter_rows():
+            self.missing.append((tuple(k or "" for k in key), heading))
 
     def finish(self) -> list[str]:
         """
@@ -272,7 +285,14 @@ class _Column:
         self.told: dict[str, list[str]] = {}
         self.seen: list[pl.Series] = []
 
-    def add(self, texts: pl.Series) -> None:
+    @property
+    def is_to_be_filled(self) -> bool:
+        return self.wanted.required or self.wanted.full is not None
+
+    def add(self, texts: pl.Series) -> pl.Series:
+        """
+        Take in the column's texts; gives which of them are blank.
+        """
         wanted = self.wanted
         blank = texts.is_null() | (texts == "")
         self.blank += int(blank.sum())
@@ -296,6 +316,7 @@ class _Column:
                        f"{wanted.greatest if wanted.greatest is not None else '…'}", filled, outside)  # fmt: skip
         if wanted.unique:
             self.seen.append(filled.hash(seed=7))
+        return blank
 
     def _note(self, what: str, texts: pl.Series, failing: pl.Series) -> None:
         objected = texts.filter(failing)

@@ -8,6 +8,7 @@ import hashlib
 import hmac
 import secrets
 from collections.abc import Iterator
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any, ClassVar
 
@@ -118,16 +119,8 @@ class _LinkMail(MailWay):
     page = until = ""
 
     def _letter(self, server: Any, parcel: Parcel, n: int, to: str, stack: Any) -> Letter:
-        return Letter(
-            sender=server.sender,
-            to=[to],
-            title=parcel.title,
-            sentence=parcel.sentence,
-            rows=parcel.rows,
-            as_of=parcel.as_of,
-            owner=parcel.owner,
-            mark=f"delivery-{parcel.identity}-{n}",
-            sent_at=parcel.now,
+        return replace(
+            super()._letter(server, parcel, n, to, stack),
             enclosures=[Enclosure(f.name, f.size) for f in parcel.files],
             page=self.page,
             page_words="Fetch the files",

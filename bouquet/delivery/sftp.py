@@ -25,6 +25,9 @@ CHUNK = 1 << 18
 
 MOST_NAMES = 1_000
 
+#: Pieces of a file that are asked for ahead of reading them.
+MOST_ASKED = 64
+
 
 class SftpSettings(Settings):
     """
@@ -113,7 +116,7 @@ class SftpWay:
                 return False
             digest = hashlib.sha256()
             with sftp.open(self._path(noted), "rb") as there:
-                there.prefetch(file.size)
+                there.prefetch(file.size, MOST_ASKED)
                 while chunk := there.read(CHUNK):
                     digest.update(chunk)
         except FileNotFoundError:

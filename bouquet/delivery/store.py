@@ -217,10 +217,10 @@ def _guarded_pools(inside: tuple[str, ...]) -> dict[str, type]:
     class ByTls(Guarded, botocore.awsrequest.AWSHTTPSConnection):  # type: ignore[misc]
         pass
 
-    class PlainPool(botocore.awsrequest.AWSHTTPConnectionPool):
+    class PlainPool(botocore.awsrequest.AWSHTTPConnectionPool):  # type: ignore[misc]
         ConnectionCls = Plain
 
-    class TlsPool(botocore.awsrequest.AWSHTTPSConnectionPool):
+    class TlsPool(botocore.awsrequest.AWSHTTPSConnectionPool):  # type: ignore[misc]
         ConnectionCls = ByTls
 
     return {"http": PlainPool, "https": TlsPool}

@@ -71,7 +71,7 @@ def deliver(
     assert run.round_id is not None
     own = [f for f in files if f.recipient_id is None]
     archive = [f for f in own if f.role == "archive"]
-    going = archive or [f for f in own if f.role not in LATER]
+    going = archive or [f for f in own if f.role not in (*LATER, "missing")]
     for file, entry in _reserved(services, run, going):
         if entry.done:
             continue

@@ -25,7 +25,7 @@ from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.memory import SentKeys
-from bouquet.core.naming import file_name
+from bouquet.core.naming import file_name, safe_name
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
@@ -47,6 +47,7 @@ _MEDIA = {
     "dictionary": "text/csv",
     "metadata": "application/csvm+json",
     "findings": "text/csv",
+    "missing": "text/csv",
     "slip": "application/json",
     "archive": "application/zip",
 }
@@ -56,7 +57,8 @@ _MEDIA = {
 class ExportedFile:
     """
     One finished file. `role` is `data`, or what it accompanies the data as: `children`, `dictionary`, `metadata`,
-    `findings`, `slip`, `archive`; or `form`, the data in the form that a recipient takes.
+    `findings`, `slip`, `archive`; or `form`, the data in the form that a recipient takes, and `missing`,
+    what they require and is blank.
     """
 
     path: Path
@@ -223,6 +225,8 @@ class Export:
             for name, path, rows, part in form.whole
         ]
         self.files += own
+        if missing := form.missing_csv():
+            self._add(f"{self.stem}-missing-for-{safe_name(form.to.name)}.csv", "missing", missing)
         return {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
 
     def _beat(self) -> None:

@@ -5,6 +5,8 @@ The files of one run in the forms that its recipients take, written from the bat
 from __future__ import annotations
 
 import contextlib
+import csv
+import io
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -154,6 +156,19 @@ class FormFile:
         except BouquetError as error:
             self.unmet = [*self.unmet, str(error)]
             self.abandon()
+
+    def missing_csv(self) -> bytes:
+        """
+        The cells that are blank and are not to be, with the keys of their records, for whoever fills them; empty where
+        there are none.
+        """
+        if not self._required.missing:
+            return b""
+        table = io.StringIO()
+        writer = csv.writer(table)
+        writer.writerow([*(r.field.label for r in self.form.plan.row_key), "What is missing"])
+        writer.writerows((*keys, heading) for keys, heading in self._required.missing)
+        return table.getvalue().encode("utf-8-sig")
 
     def abandon(self) -> None:
         """

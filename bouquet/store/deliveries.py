@@ -119,7 +119,7 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
     """
     (recipient, whether it must arrive, files) of a round's run.
     """
-    files = [f for f in run.files if f.role not in LATER and f.removed_at is None]
+    files = [f for f in run.files if f.role not in (*LATER, "missing") and f.removed_at is None]
     common = [f for f in files if f.recipient_id is None]
     archive = [f for f in common if f.role == "archive"]
     if round_.own_part is not None:

@@ -134,6 +134,15 @@ def browser() -> Iterator[Browser]:
         made.close()
 
 
+def enter(page: Page, house: House, email: str, password: str) -> None:
+    """Sign somebody in, and be at the library."""
+    page.goto(house.address)
+    page.get_by_label("E-mail address").fill(email)
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Templates").wait_for()
+
+
 @pytest.fixture
 def page(browser: Browser, house: House) -> Iterator[Page]:
     """Ines, signed in, at the library."""
@@ -144,11 +153,7 @@ def page(browser: Browser, house: House) -> Iterator[Page]:
     made = context.new_page()
     errors: list[str] = []
     made.on("pageerror", lambda error: errors.append(str(error)))
-    made.goto(house.address)
-    made.get_by_label("E-mail address").fill("ines@marrowby.example")
-    made.get_by_label("Password").fill("damson-and-lime")
-    made.get_by_role("button", name="Sign in").click()
-    made.get_by_role("heading", name="Templates").wait_for()
+    enter(made, house, "ines@marrowby.example", "damson-and-lime")
     yield made
     context.close()
     assert errors == []

@@ -13,7 +13,7 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
-from tests.browser.conftest import House
+from tests.browser.conftest import House, enter
 
 pytestmark = pytest.mark.browser
 
@@ -32,11 +32,7 @@ def keeper(browser: Browser, house: House) -> Iterator[Page]:
     context = browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB")
     context.set_default_timeout(30_000)
     page = context.new_page()
-    page.goto(house.address)
-    page.get_by_label("E-mail address").fill("marta@marrowby.example")
-    page.get_by_label("Password").fill("oak-before-ash")
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Templates").wait_for()
+    enter(page, house, "marta@marrowby.example", "oak-before-ash")
     yield page
     context.close()
 

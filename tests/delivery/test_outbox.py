@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import csv
 import io
+from collections.abc import Callable
 from datetime import timedelta
 from typing import Any
 
@@ -94,6 +95,24 @@ def test_who_has_a_layout_that_is_not_met_gets_nothing_and_the_others_do(
     assert run.status == "ready"
     with sending.services.store.session() as session:
         assert any(says in n.text for n in session.query(Notice))
+
+
+def test_what_is_blank_and_required_is_listed_for_whoever_fills_it(
+    sending: Sending, room: Room, query: Callable[[str], list[tuple[Any, ...]]]
+) -> None:
+    wanted = {"columns": [{"heading": "Tag"}, {"heading": "Planted on", "required": True}]}
+    run = sending.run([sending.recipient("webhook", "Canopy Register", wanted)], {**TREES, "order": [{"path": "t_id"}]})
+    (file,) = [f for f in run.files if f.role == "missing"]
+    rows = list(csv.reader(io.StringIO(b"".join(sending.services.storage.chunks(file.path)).decode("utf-8-sig"))))
+    blank = query(
+        "SELECT t_id FROM (SELECT t_id, t_planted FROM tree JOIN site USING (s_id) JOIN ward ON ward.w_id = site.ward_id"
+        " WHERE w_code IN ('03', '07') ORDER BY t_id LIMIT 300) t WHERE t_planted IS NULL ORDER BY t_id"
+    )
+
+    assert rows[0][-1] == "What is missing"
+    assert rows[1:] == [[str(t), "Planted on"] for (t,) in blank]
+    assert len(blank) > 0
+    assert sending.deliveries(run)[0].state == "failed"
 
 
 def test_what_cannot_be_written_in_ones_form_keeps_nothing_from_the_others(sending: Sending, room: Room) -> None:

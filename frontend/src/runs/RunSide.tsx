@@ -13,6 +13,7 @@ const ROLES: Record<string, string> = {
   slip: "the slip",
   archive: "everything in one",
   form: "in a recipient’s form",
+  missing: "blank, and a recipient requires it",
 };
 
 /** Files that stand there at once. */

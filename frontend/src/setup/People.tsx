@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Dropdown } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Account } from "../api";
-import { Confirm, Icon, Trouble, plural } from "../shared";
+import { ActionsHead, Confirm, Icon, Trouble, plural } from "../shared";
 import { useShell } from "../shell";
 import { PersonDialog } from "./PersonDialog";
 import { ROLES } from "./roles";
@@ -28,9 +28,7 @@ export function People() {
               <th>Who</th>
               <th>May</th>
               <th>Sees</th>
-              <th>
-                <span className="visually-hidden">Actions</span>
-              </th>
+              <ActionsHead />
             </tr>
           </thead>
           <tbody>

@@ -4,7 +4,7 @@ import { Button } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api, turnTo } from "../api";
 import type { SourceInfo } from "../api";
-import { Confirm, Icon, Trouble, plural } from "../shared";
+import { ActionsHead, Confirm, Icon, Trouble, plural } from "../shared";
 import { SourceForm } from "./SourceForm";
 
 /** The databases that this house reads. */
@@ -34,9 +34,7 @@ export function Sources() {
               <th>Data</th>
               <th className="num">Record types</th>
               <th>Templates</th>
-              <th>
-                <span className="visually-hidden">Actions</span>
-              </th>
+              <ActionsHead />
             </tr>
           </thead>
           <tbody>

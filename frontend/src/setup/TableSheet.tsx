@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { CatalogueEdit, CatalogueTable, CuratedField, CuratedType } from "../api";
-import { Icon, Trouble, capital } from "../shared";
+import { ActionsHead, Icon, Trouble, capital } from "../shared";
 import { FieldRow } from "./FieldRow";
 import { FieldDialog, RelationDialog, TypeDialog } from "./MakeDialogs";
 import { RelationPicture } from "./RelationPicture";
@@ -42,9 +42,7 @@ export function TableSheet({ table, tables, busy, onOpen, onEdit }: Props) {
               <th>Personal</th>
               <th>Example</th>
               <th className="num">Full</th>
-              <th>
-                <span className="visually-hidden">Actions</span>
-              </th>
+              <ActionsHead />
             </tr>
           </thead>
           <tbody>

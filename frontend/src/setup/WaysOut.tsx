@@ -4,7 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { MeansInfo } from "../api";
 import { SchemaForm, filled } from "../recipients";
-import { Confirm, Icon, Trouble, fullMoment } from "../shared";
+import { ActionsHead, Confirm, Icon, Trouble, fullMoment } from "../shared";
 import { Steps } from "./Steps";
 import { useTrying } from "./useTrying";
 
@@ -30,9 +30,7 @@ export function WaysOut() {
               <th>Kind</th>
               <th>Recipients</th>
               <th>Just now</th>
-              <th>
-                <span className="visually-hidden">Actions</span>
-              </th>
+              <ActionsHead />
             </tr>
           </thead>
           <tbody>

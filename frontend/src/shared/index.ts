@@ -1,3 +1,4 @@
+export { ActionsHead } from "./ActionsHead";
 export { Icon } from "./Icon";
 export { Trouble } from "./Trouble";
 export {

@@ -3,7 +3,7 @@ import { Button } from "react-bootstrap";
 import { Link } from "react-router";
 import { answer, api } from "../api";
 import type { RemovedInfo } from "../api";
-import { Trouble, shortMoment } from "../shared";
+import { ActionsHead, Trouble, shortMoment } from "../shared";
 
 const WORDS: Record<RemovedInfo["kind"], string> = {
   template: "template",
@@ -40,9 +40,7 @@ export function Removed() {
                 <th>What</th>
                 <th>Whose</th>
                 <th>Removed</th>
-                <th>
-                  <span className="visually-hidden">Actions</span>
-                </th>
+                <ActionsHead />
               </tr>
             </thead>
             <tbody>

@@ -1,0 +1,8 @@
+/** The head of the column with what can be done: it is only read out. */
+export function ActionsHead() {
+  return (
+    <th>
+      <span className="visually-hidden">Actions</span>
+    </th>
+  );
+}
