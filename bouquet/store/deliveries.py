@@ -133,7 +133,9 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
         if entry.recipient.deleted_at is not None or (run.rows_written == 0 and entry.when_empty == "leave out"):
             continue
         own = [f for f in files if f.recipient_id == entry.recipient_id]
-        yield entry.recipient, entry.must, own or archive or common
+        # A run that sends nothing when there is nothing has no files.
+        if own or archive or common:
+            yield entry.recipient, entry.must, own or archive or common
 
 
 def with_fact(session: Session, fact: str) -> list[Recipient]:

@@ -97,6 +97,16 @@ def test_who_has_a_layout_that_is_not_met_gets_nothing_and_the_others_do(
         assert any(says in n.text for n in session.query(Notice))
 
 
+def test_a_round_that_sends_nothing_when_there_is_nothing_sends_nobody_an_empty_mail(
+    sending: Sending, room: Room
+) -> None:
+    none = {**WARDS, "filter": {"all": [{"path": "name", "is": "is", "value": "Nowhere"}]}}
+    run = sending.run([sending.recipient("mail")], none, when_empty="skip")
+    sending.send()
+
+    assert (run.status, sending.deliveries(run), room.arrivals) == ("ready", [], [])
+
+
 def test_what_is_blank_and_required_is_listed_for_whoever_fills_it(
     sending: Sending, room: Room, query: Callable[[str], list[tuple[Any, ...]]]
 ) -> None:

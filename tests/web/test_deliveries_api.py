@@ -146,6 +146,11 @@ def test_what_is_wrong_is_said_when_it_is_saved(services: Services, sign_in: Sig
         answer = client.post("/api/v1/recipients", json={"name": "X", "means_id": number, **more})
         assert (answer.status_code, said in answer.text) == (422, True), answer.text
     template = saved(client)
+    sheets = {**WARDS, "name": "Sheets", "output": {"format": "xlsx", "split": {"by": "code", "into": "sheets"}}}
+    book = ok(client.post("/api/v1/templates", json={"document": sheets}), 201)["id"]
+    ok(client.post(f"/api/v1/templates/{book}/versions", json={}, headers={"If-Match": '"1"'}), 201)
+    asked = {"template_id": book, "format": "xlsx", "own_part": {"fact": "code"}}
+    assert "sheets of one file" in client.post("/api/v1/rounds", json=asked).text
     alone = client.post("/api/v1/rounds", json={"template_id": template})
     parts = client.post("/api/v1/rounds", json={"template_id": template, "own_part": {"fact": "code"}})
     assert (alone.status_code, "would lie here unseen" in alone.text) == (422, True)

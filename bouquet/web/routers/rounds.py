@@ -228,6 +228,8 @@ def _check_sending(session: Session, body: NewRound, template: Template | None) 
     if body.own_part is not None:
         if template is None or template.output.split is None or template.output.split.by is None:
             raise Refused(422, "no_parts", "Split the file by a value first: its parts are what each of them gets.")
+        if template.output.split.into == "sheets" and body.format == "xlsx":
+            raise Refused(422, "no_parts", "Its parts are sheets of one file. Choose files of their own, or a CSV.")
         if not with_fact(session, body.own_part.fact):
             raise Refused(422, "no_fact", f"No recipient has the fact “{body.own_part.fact}” yet.")
 
