@@ -16,6 +16,7 @@ const Ledger = lazy(() => import("./runs/Ledger").then((m) => ({ default: m.Ledg
 const GivenBack = lazy(() => import("./runs/GivenBack").then((m) => ({ default: m.GivenBack })));
 const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.RunPage })));
 const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })));
+const RoundPage = lazy(() => import("./rounds").then((m) => ({ default: m.RoundPage })));
 const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
 const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
@@ -82,6 +83,7 @@ function Door() {
             <Route path="/runs" element={<Ledger />} />
             <Route path="/runs/given-back" element={<GivenBack />} />
             <Route path="/runs/:id" element={<RunPage />} />
+            <Route path="/rounds/:id" element={<RoundPage />} />
             <Route path="/rounds" element={<Rounds />} />
             <Route path="/set-up/catalogue" element={<CataloguePlace />} />
             <Route path="/recipients" element={<Recipients />} />

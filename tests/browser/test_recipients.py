@@ -106,6 +106,9 @@ def test_from_a_sample_of_theirs_to_a_file_that_arrived(keeper: Page, desk: tupl
     page.get_by_role("link", name="Recipients", exact=True).click()
     page.get_by_role("link", name="Order Desk").click()
     expect(page.locator(".deliveries")).to_contain_text("arrived", timeout=40_000)
+    page.get_by_role("link", name="Rounds", exact=True).click()
+    page.locator(".fortnight tr", has_text="Order Desk").get_by_role("link").first.click()
+    expect(page.get_by_label("What came of it").get_by_role("row")).to_have_count(2)
     (arrival,) = room.arrivals
     first = next(csv.reader(io.StringIO(arrival.beginning), delimiter=";"))
     assert first == ["ORDER", "TREE_NO", "PRIORITY", "CLOSED"]

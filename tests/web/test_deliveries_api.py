@@ -92,7 +92,10 @@ def test_what_a_keeper_sets_up_a_designer_sends_by(
     )
     run = sent_round(client, services, [made["id"]])
     (delivery,) = ok(client.get(f"/api/v1/deliveries?run={run['id']}"))["deliveries"]
+    (round_,) = ok(client.get("/api/v1/rounds"))
+    one = ok(client.get(f"/api/v1/rounds/{round_['id']}"))
 
+    assert ([r["name"] for r in one["recipients"]], one["remembers"], one["folder"]) == (["Desk"], False, "")
     assert (delivery["state"], delivery["files"]) == ("arrived", ["wards.csv"])
     assert room.arrivals[0].beginning.splitlines()[0] == "Code"
     assert [e["state"] for e in delivery["events"]] == ["waiting", "sending", "arrived"]

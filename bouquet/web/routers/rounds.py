@@ -146,6 +146,17 @@ def add(body: NewRound, services: TheServices, person: Designer) -> Any:
         return _out(services, session, found, person, AHEAD)
 
 
+@router.get("/{round_id}", response_model=RoundOut)
+def get_one_round(
+    round_id: Id, services: TheServices, person: CurrentPerson, ahead: Annotated[int, Query(ge=1, le=60)] = 10
+) -> Any:
+    """
+    One round, with its next planned moments and its last runs.
+    """
+    with services.store.session() as session:
+        return _out(services, session, _seen_round(session, round_id, person), person, ahead)
+
+
 @router.put("/{round_id}", response_model=RoundOut)
 def edit(round_id: Id, body: NewRound, services: TheServices, person: Designer) -> Any:
     """
@@ -443,6 +454,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
             for e in found.recipients
         ],
         own_part=found.own_part,
+        remembers=found.template.draft.get("only", "everything") != "everything",
         next=upcoming,
         runs=[run_out(r, person) for r in runs],
     )

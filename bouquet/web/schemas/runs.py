@@ -372,6 +372,7 @@ class RoundOut(BaseModel):
     paused: bool
     recipients: list[RoundRecipientOut]
     own_part: OwnPart | None
+    remembers: bool = Field(description="Whether it sends only what is new, and remembers what it sent.")
     next: list[datetime]
     runs: list[RunOut]
 

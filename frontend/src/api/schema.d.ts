@@ -1362,7 +1362,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Get One Round
+         * @description One round, with its next planned moments and its last runs.
+         */
+        get: operations["get_one_round"];
         /**
          * Edit
          * @description Set a round anew: whatever it was, from now on it is as given. What it did stays, and what it remembers.
@@ -4927,6 +4931,11 @@ export interface components {
             purpose: string;
             /** Recipients */
             recipients: components["schemas"]["RoundRecipientOut"][];
+            /**
+             * Remembers
+             * @description Whether it sends only what is new, and remembers what it sent.
+             */
+            remembers: boolean;
             /** Rhythm */
             rhythm: {
                 [key: string]: unknown;
@@ -8304,6 +8313,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Planned"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_one_round: {
+        parameters: {
+            query?: {
+                ahead?: number;
+            };
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
                 };
             };
             /** @description Validation Error */

@@ -10,6 +10,7 @@ import { DaysOff } from "./DaysOff";
 import { InMyCalendar } from "./InMyCalendar";
 import { NewRound } from "./NewRound";
 import { RoundMenu } from "./RoundMenu";
+import { pausedWords, sentTo } from "./words";
 
 /** Days on the board: these before today, and the rest from today on. */
 const BEFORE = 3;
@@ -111,20 +112,6 @@ export function Rounds() {
   );
 }
 
-/** Who gets a round's files, and which folder. */
-function sentTo(round: RoundInfo): string {
-  const names = round.recipients.map((r) => r.name);
-  if (round.own_part) names.push(`each their own part, by ${round.own_part.fact}`);
-  if (round.folder) names.push(round.folder);
-  return [...names, ...round.mail_to].join(", ");
-}
-
-function pausedWords(round: RoundInfo): string {
-  if (round.paused_for === "source") return " · paused, as the source changed";
-  if (round.paused_for === "owner") return " · paused, as who set it was let go";
-  return round.paused_until ? ` · paused until ${shortMoment(round.paused_until)}` : " · paused";
-}
-
 function inWords(at: string): string {
   const seconds = (new Date(at).getTime() - Date.now()) / 1000;
   if (seconds < 3600) return `in ${duration(Math.max(seconds, 0))}`;
@@ -177,7 +164,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
         {rounds.map((round) => (
           <tr key={round.id}>
             <td>
-              <Link to={`/templates/${round.template_id}`} className="name one-line d-block">
+              <Link to={`/rounds/${round.id}`} className="name one-line d-block">
                 {round.template}
               </Link>
               <div className="soft small one-line">

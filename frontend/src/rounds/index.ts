@@ -1,1 +1,2 @@
+export { RoundPage } from "./RoundPage";
 export { Rounds } from "./Rounds";

@@ -21,6 +21,7 @@ interface Props {
 
 /** Which records a run holds: everything, or only what earlier ones did not; and what they did. */
 export function OnlyEditor({ document, onChange }: Props) {
+  const id = Number(useParams().id);
   const only = document.only ?? "everything";
   return (
     <fieldset className="mt-2">
@@ -36,20 +37,19 @@ export function OnlyEditor({ document, onChange }: Props) {
           onChange={() => onChange(choice === "everything" ? undefined : choice)}
         />
       ))}
-      {only !== "everything" && <Memory />}
+      {only !== "everything" && <Memory template={id} />}
     </fieldset>
   );
 }
 
-/** What the template has sent, by hand; looked at, and sent again. */
-function Memory() {
-  const id = Number(useParams().id);
+/** What a template has sent, by hand or by one of its rounds; looked at, and sent again. */
+export function Memory({ template: id, round = 0 }: { template: number; round?: number }) {
   const client = useQueryClient();
   const [key, setKey] = useState("");
   const [act, setAct] = useState<"all" | null>(null);
-  const path = { params: { path: { template_id: id } } };
+  const path = { params: { path: { template_id: id }, query: { round_id: round } } };
   const memory = useQuery({
-    queryKey: ["memory", id],
+    queryKey: ["memory", id, round],
     queryFn: () => answer(api.GET("/api/v1/templates/{template_id}/memory", path)),
     staleTime: 0,
   });

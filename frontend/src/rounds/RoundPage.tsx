@@ -1,0 +1,153 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { answer, api } from "../api";
+import type { DeliveryInfo, RoundInfo, Run } from "../api";
+import { Memory } from "../bench/components/Memory";
+import { STATES } from "../recipients";
+import { Icon, Trouble, clock, count, plural, shortMoment } from "../shared";
+import "../recipients/recipients.scss";
+import { RoundMenu } from "./RoundMenu";
+import { pausedWords, sentTo } from "./words";
+
+/** One round: in words, what came of it recipient by recipient, what is next, and what it remembers. */
+export function RoundPage() {
+  const id = Number(useParams().id);
+  const found = useQuery({
+    queryKey: ["rounds", id],
+    queryFn: () => answer(api.GET("/api/v1/rounds/{round_id}", { params: { path: { round_id: id } } })),
+    refetchInterval: 10_000,
+  });
+  const sent = useQuery({
+    queryKey: ["deliveries", { round: id }],
+    queryFn: () => answer(api.GET("/api/v1/deliveries", { params: { query: { round: id } } })),
+    refetchInterval: 5_000,
+  });
+  const round = found.data;
+  if (!round) return <main className="body">{found.error && <Trouble error={found.error} />}</main>;
+  const deliveries = sent.data?.deliveries ?? [];
+  return (
+    <>
+      <div className="strip">
+        <Link to="/rounds" aria-label="All rounds">
+          <Icon name="chevronLeft" />
+        </Link>
+        <h1>{round.template}</h1>
+        <span className="tag">round {round.id}</span>
+        {round.paused && <span className="tag held">{pausedWords(round).replace(" · ", "")}</span>}
+        <span className="fill" />
+        <Link className="btn btn-quiet" to={`/templates/${round.template_id}`}>
+          Open the template
+        </Link>
+        <RoundMenu round={round} />
+      </div>
+      <p className="round-sentence">{sentence(round)}</p>
+      <main className="body round-page">
+        <Occurrences round={round} deliveries={deliveries} />
+        <aside className="d-grid gap-3 align-content-start">
+          <section className="slab">
+            <h2>Next</h2>
+            {round.next.length === 0 && <p className="soft m-0">No moment is planned.</p>}
+            {round.next.map((at) => (
+              <div key={at} className="py-1">
+                {shortMoment(at)}
+              </div>
+            ))}
+          </section>
+          {round.remembers && (
+            <section className="slab">
+              <h2>What it has sent before</h2>
+              <Memory template={round.template_id} round={round.id} />
+            </section>
+          )}
+        </aside>
+      </main>
+    </>
+  );
+}
+
+function sentence(round: RoundInfo): string {
+  const when = round.words.charAt(0).toUpperCase() + round.words.slice(1);
+  const empty = round.when_empty === "skip" ? "; nothing is sent when there are no rows" : "";
+  const purpose = round.purpose ? ` Personal data is taken out for: ${round.purpose}.` : "";
+  return `${when} (${round.zone}), send ${round.template} to ${sentTo(round) || "nobody"}${empty}.${purpose}`;
+}
+
+function Occurrences({ round, deliveries }: { round: RoundInfo; deliveries: DeliveryInfo[] }) {
+  const trying = deliveries.filter((d) => d.state === "trying").length;
+  const names = [...new Map(deliveries.map((d) => [d.recipient_id, d.recipient])).entries()];
+  return (
+    <section className="slab" aria-label="What came of it">
+      <h2>
+        What came of it{" "}
+        <span className="soft fw-normal">
+          last {plural(round.runs.length, "run")}
+          {trying > 0 && ` · ${plural(trying, "delivery", "deliveries")} trying again`}
+        </span>
+      </h2>
+      {round.runs.length === 0 && <p className="soft m-0">It has not run yet.</p>}
+      {round.runs.length > 0 && (
+        <div className="occurrences">
+          <table className="board plain">
+            <thead>
+              <tr>
+                <th>Planned for</th>
+                <th>Run</th>
+                <th className="num">Rows</th>
+                {names.map(([number, name]) => (
+                  <th key={number}>
+                    <Link to={`/recipients/${number}`}>{name}</Link>
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {round.runs.map((run) => (
+                <Occurrence
+                  key={run.id}
+                  run={run}
+                  recipients={names.map(([number]) => number)}
+                  deliveries={deliveries.filter((d) => d.run_id === run.id)}
+                />
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+    </section>
+  );
+}
+
+interface OccurrenceProps {
+  run: Run;
+  recipients: number[];
+  deliveries: DeliveryInfo[];
+}
+
+function Occurrence({ run, recipients, deliveries }: OccurrenceProps) {
+  const newest = (recipient: number) => deliveries.find((d) => d.recipient_id === recipient);
+  return (
+    <tr>
+      <td className="text-nowrap">
+        <b>{shortMoment(run.as_of)}</b>
+      </td>
+      <td>
+        <Link to={`/runs/${run.id}`}>
+          <span className={`tag ${run.status}`}>{run.status}</span>
+        </Link>
+      </td>
+      <td className="num">{count(run.rows_written)}</td>
+      {recipients.map((recipient) => {
+        const delivery = newest(recipient);
+        return (
+          <td key={recipient}>
+            {delivery && (
+              <span className={`tag ${STATES[delivery.state].look}`} title={delivery.why || delivery.reply}>
+                {delivery.arrived_at ? clock(delivery.arrived_at) : STATES[delivery.state].words}
+              </span>
+            )}
+          </td>
+        );
+      })}
+    </tr>
+  );
+}
