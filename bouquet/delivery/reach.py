@@ -63,9 +63,10 @@ def _meant(address: Address) -> list[Address]:
     return found
 
 
-def is_allowed(address: str, inside: Sequence[str]) -> bool:
+def is_allowed(address: str, inside: Sequence[str], *, readable: bool = False) -> bool:
     """
-    Whether an address is out in the world, or in a network that the keeper named.
+    Whether an address is out in the world, or in a network that the keeper named. What is `readable` on its way, as it
+    is not encrypted, stays in these networks.
     """
     known = ipaddress.ip_address(address.partition("%")[0])
     networks = [ipaddress.ip_network(n) for n in inside]
@@ -73,13 +74,17 @@ def is_allowed(address: str, inside: Sequence[str]) -> bool:
     def allowed(one: Address) -> bool:
         if any(one.version == n.version and one in n for n in networks):
             return True
+        if readable:
+            return False
         old_inside = isinstance(one, ipaddress.IPv6Address) and one.is_site_local
         return one.is_global and not one.is_multicast and not old_inside
 
     return all(allowed(one) for one in _meant(known))
 
 
-def addresses_of(host: str, port: int, inside: Sequence[str]) -> list[tuple[socket.AddressFamily, str]]:
+def addresses_of(
+    host: str, port: int, inside: Sequence[str], *, readable: bool = False
+) -> list[tuple[socket.AddressFamily, str]]:
     """
     The addresses of a host that may be reached. Raises DeliveryError where the name is not known, or leads inside.
     """
@@ -90,7 +95,9 @@ def addresses_of(host: str, port: int, inside: Sequence[str]) -> list[tuple[sock
     given: list[tuple[socket.AddressFamily, str]] = list(
         dict.fromkeys((family, str(where[0])) for family, _, _, _, where in found)
     )
-    allowed = [(family, address) for family, address in given if is_allowed(address, inside)]
+    allowed = [(family, address) for family, address in given if is_allowed(address, inside, readable=readable)]
+    if not allowed and readable and is_allowed(given[0][1], inside):
+        raise DeliveryError(f"{host} is out in the world: without encryption nothing leaves the house. Use https.")
     if not allowed:
         raise DeliveryError(
             f"{host} leads to {given[0][1]}, which is inside this house. A keeper can allow it under Set-up › Ways out."
@@ -98,12 +105,14 @@ def addresses_of(host: str, port: int, inside: Sequence[str]) -> list[tuple[sock
     return allowed
 
 
-def connect(host: str, port: int, inside: Sequence[str], timeout: float = WAIT) -> socket.socket:
+def connect(
+    host: str, port: int, inside: Sequence[str], timeout: float = WAIT, *, readable: bool = False
+) -> socket.socket:
     """
     A connection to a host, at an address that may be reached. Raises DeliveryError.
     """
     last: OSError | None = None
-    for family, address in addresses_of(host, port, inside):
+    for family, address in addresses_of(host, port, inside, readable=readable):
         made = socket.socket(family, socket.SOCK_STREAM)
         made.settimeout(timeout)
         try:

@@ -156,9 +156,7 @@ class StoreWay:
 
     def _client(self) -> Any:
         host = self.at.endpoint.partition("://")[2].partition("/")[0].partition(":")[0]
-        if self.at.endpoint.startswith("http://") and not self.at.inside:
-            raise DeliveryError("Without https nothing leaves the house.")
-        addresses_of(host, 443, self.at.inside)
+        addresses_of(host, 443, self.at.inside, readable=self.at.endpoint.startswith("http://"))
         client = boto3.session.Session().client(
             "s3",
             endpoint_url=self.at.endpoint,
@@ -208,11 +206,14 @@ def _refusal(error: BaseException | None) -> DeliveryError | None:
 
 def _guarded_pools(inside: tuple[str, ...]) -> dict[str, type]:
     class Guarded:
+        readable = False
+
         def _new_conn(self) -> socket.socket:
-            return connect(self.host, self.port, inside)  # type: ignore[attr-defined]
+            at: Any = self
+            return connect(at.host, at.port, inside, readable=at.readable)
 
     class Plain(Guarded, botocore.awsrequest.AWSHTTPConnection):  # type: ignore[misc]
-        pass
+        readable = True
 
     class ByTls(Guarded, botocore.awsrequest.AWSHTTPSConnection):  # type: ignore[misc]
         pass

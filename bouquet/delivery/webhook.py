@@ -11,6 +11,7 @@ import hashlib
 import http.client
 import io
 import json
+import socket
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -189,9 +190,10 @@ class WebhookWay:
         parts = urlsplit(self.url)
         host, tls = parts.hostname or "", parts.scheme == "https"
         port = parts.port or (443 if tls else 80)
-        if not tls and not self.at.inside:
-            raise DeliveryError("Without https nothing leaves the house.")
-        made = (connect_tls if tls else connect)(host, port, self.at.inside, WAIT)
+        if tls:
+            made: socket.socket = connect_tls(host, port, self.at.inside)
+        else:
+            made = connect(host, port, self.at.inside, readable=True)
         connection = http.client.HTTPConnection(host, port, timeout=WAIT, blocksize=CHUNK)
         # The connection is made already, to an address that was looked at.
         connection.sock = made

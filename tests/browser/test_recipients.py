@@ -40,9 +40,10 @@ def keeper(browser: Browser, house: House) -> Iterator[Page]:
 def add_way(page: Page, kind: str, name: str, **fields: str) -> None:
     page.get_by_role("link", name="Set-up").click()
     page.get_by_role("link", name="Ways out").click()
-    page.get_by_role("button", name="Add a way out").or_(page.get_by_label("By", exact=True)).first.wait_for()
-    if page.get_by_role("button", name="Add a way out").is_visible():
-        page.get_by_role("button", name="Add a way out").click()
+    add = page.get_by_role("button", name="Add a way out")
+    add.or_(page.get_by_label("By", exact=True)).first.wait_for()
+    if add.is_visible():
+        add.click()
     page.get_by_label("By", exact=True).select_option(label=kind)
     page.get_by_label("Call it").fill(name)
     for label, text in fields.items():

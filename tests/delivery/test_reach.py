@@ -42,6 +42,15 @@ def test_a_keeper_allows_networks_one_by_one() -> None:
     assert is_allowed("::ffff:10.4.0.9", ["10.4.0.0/16"])
 
 
+def test_what_is_not_encrypted_stays_in_the_networks_that_a_keeper_named(monkeypatch: pytest.MonkeyPatch) -> None:
+    found = [(socket.AF_INET, socket.SOCK_STREAM, 6, "", ("93.184.216.34", 80))]
+    monkeypatch.setattr(socket, "getaddrinfo", lambda *_, **__: found)
+    assert is_allowed("10.4.0.9", ["10.4.0.0/16"], readable=True)
+    assert not is_allowed("93.184.216.34", ["10.4.0.0/16"], readable=True)
+    with pytest.raises(DeliveryError, match="without encryption nothing leaves the house"):
+        connect("desk.example", 80, ["10.4.0.0/16"], readable=True)
+
+
 @pytest.mark.parametrize("host", ["localhost", "127.1", "2130706433", "0x7f000001", "0177.0.0.1", "[::1]".strip("[]")])
 def test_names_that_lead_inside_are_refused(host: str) -> None:
     with pytest.raises(DeliveryError, match=r"inside this house|not known"):

@@ -49,11 +49,11 @@ export function Sources() {
           <h2 className="h6 mt-3">A new source</h2>
           <SourceForm onDone={() => void go("/set-up/catalogue")} />
         </>
-      ) : (
+      ) : sources.data ? (
         <Button variant="quiet" className="mt-3" onClick={() => setAdding(true)}>
           <Icon name="plus" /> Add a source
         </Button>
-      )}
+      ) : null}
     </>
   );
 }

@@ -45,11 +45,11 @@ export function WaysOut() {
           <h2 className="h6 mt-3">A new way out</h2>
           <MeansForm onDone={() => setAdding(false)} />
         </>
-      ) : (
+      ) : means.data ? (
         <Button variant="quiet" className="mt-3" onClick={() => setAdding(true)}>
           <Icon name="plus" /> Add a way out
         </Button>
-      )}
+      ) : null}
     </>
   );
 }
