@@ -152,8 +152,11 @@ class SftpWay:
     def _replace(self, sftp: paramiko.SFTPClient, beside: str, target: str) -> None:
         try:
             sftp.posix_rename(beside, target)
-        except OSError:
-            # A server without that extension (protocol 3 knows only renaming to a free name).
+        except OSError as error:
+            # Only where the server lacks that extension (protocol 3 knows only renaming to a free name): after another
+            # failure the earlier file stays.
+            if error.errno is not None or "support" not in str(error).lower():
+                raise
             with contextlib.suppress(FileNotFoundError):
                 sftp.remove(target)
             sftp.rename(beside, target)

@@ -218,7 +218,7 @@ def settle(session: Session, delivery_id: int, ended: Ended, now: datetime) -> D
     _set(session, found, ended, now)
     if ended.state == "failed":
         _tell_failed(session, found, run, now)
-    if ended.state in ("arrived", "offered"):
+    if ended.state == "arrived":
         _remember(session, run, now)
     session.flush()
     return found
@@ -257,7 +257,7 @@ def _remember(session: Session, run: Run, now: datetime) -> None:
     The memory goes on once everything that must arrive has.
     """
     open_ = sa.select(Delivery.id).where(
-        Delivery.run_id == run.id, Delivery.must, Delivery.state.not_in(("arrived", "waived", "offered"))
+        Delivery.run_id == run.id, Delivery.must, Delivery.state.not_in(("arrived", "waived"))
     )
     # The newest of each recipient counts: what was sent again takes the place of what failed.
     newer = aliased(Delivery)
@@ -419,6 +419,7 @@ def fetched(session: Session, delivery: Delivery, file_id: int, now: datetime) -
     name = next((f.name for f in session.get_one(Run, delivery.run_id).files if f.id == file_id), "a file")
     if delivery.state == "offered":
         _set(session, delivery, Ended("arrived", f"{name} was fetched"), now)
+        _remember(session, session.get_one(Run, delivery.run_id), now)
     else:
         session.add(DeliveryEvent(delivery_id=delivery.id, at=now, state=delivery.state, says=f"{name} was fetched"))
 

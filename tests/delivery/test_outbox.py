@@ -256,6 +256,17 @@ def test_what_must_arrive_is_remembered_when_it_has(sending: Sending, room: Room
     assert remembered(sending, run) == 12
 
 
+def test_a_link_is_remembered_when_it_is_fetched_and_new_again_when_nobody_did(sending: Sending) -> None:
+    run = sending.run([sending.recipient("link")], {**WARDS, "only": "new"})
+    sending.send()
+    (offered,) = sending.deliveries(run)
+    assert (offered.state, remembered(sending, run)) == ("offered", 0)
+    with sending.services.store.session() as session:
+        outbox.fetched(session, outbox.get_delivery(session, offered.id), offered.files[0], sending.now)
+
+    assert (sending.deliveries(run)[0].state, remembered(sending, run)) == ("arrived", 12)
+
+
 def test_people_waive_and_send_again_and_the_ledger_says_so(sending: Sending, room: Room) -> None:
     recipient, other = sending.recipient("webhook"), sending.recipient("mail")
     room.tell("webhook", "refuse")
