@@ -17,7 +17,8 @@ from pydantic import Field, field_validator
 from bouquet.core.errors import BouquetError
 from bouquet.core.naming import with_suffix
 from bouquet.delivery.reach import says_of
-from bouquet.delivery.way import DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.runs import Services
 from bouquet.runs.outgoing import Place, checked_folder, opened_place
 
 __all__ = ["FolderWay"]
@@ -76,8 +77,8 @@ class FolderWay:
     address_model: ClassVar[type[Settings]] = FolderAddress
     withdraws: ClassVar[bool] = True
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
-        self.root = house.services.outgoing
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
+        self.root = services.outgoing
         self.folder = PurePosixPath(settings.folder) / address.folder
         self.mode = address.mode
 

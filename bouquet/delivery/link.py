@@ -15,7 +15,8 @@ from typing import Any, ClassVar
 from pydantic import Field
 
 from bouquet.delivery.mail import MailAddress, MailSettings, MailWay
-from bouquet.delivery.way import DeliveryError, House, Parcel, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, Receipt, Settings, Step
+from bouquet.runs import Services
 from bouquet.runs.letters import Enclosure, Letter
 from bouquet.store.models import Link
 
@@ -54,19 +55,19 @@ class LinkWay:
     address_model: ClassVar[type[Settings]] = LinkAddress
     withdraws: ClassVar[bool] = True
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
-        self.house, self.at, self.address = house, settings, address
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
+        self.services, self.at, self.address = services, settings, address
 
     def words(self) -> str:
         to = f", mailed to {', '.join(self.address.to)}" if self.address.to else ""
         return f"a link for {self.at.days} days{to}"
 
     def send(self, parcel: Parcel) -> Receipt:
-        if not self.house.services.vault.has_key:
+        if not self.services.vault.has_key:
             raise DeliveryError("Links are made with the house's key: set BOUQUET_SECRET_KEY.")
-        secret = link_secret(self.house.services, parcel.identity)
+        secret = link_secret(self.services, parcel.identity)
         expires = parcel.now + timedelta(days=self.at.days)
-        with self.house.services.store.session() as session:
+        with self.services.store.session() as session:
             known = session.get(Link, parcel.delivery_id)
             if known is None:
                 session.add(
@@ -87,7 +88,7 @@ class LinkWay:
         return Receipt(f"to be fetched until {expires:%Y-%m-%d %H:%M} UTC", arrived=False)
 
     def _mail(self, parcel: Parcel, secret: str, until: str) -> None:
-        way = _LinkMail(self.house, MailSettings(), "", MailAddress(to=self.address.to))
+        way = _LinkMail(self.services, MailSettings(), "", MailAddress(to=self.address.to))
         base = way.server.address.rstrip("/") if way.server is not None else ""
         if not base:
             raise DeliveryError("A link can only be mailed where mail and BOUQUET_PUBLIC_URL are set up.")
@@ -103,8 +104,8 @@ class LinkWay:
         """
 
     def steps(self) -> Iterator[Step]:
-        base = self.house.services.mail.address if self.house.services.mail else ""
-        if not self.house.services.vault.has_key:
+        base = self.services.mail.address if self.services.mail else ""
+        if not self.services.vault.has_key:
             yield Step("key", "wrong", "links are made with the house's key: set BOUQUET_SECRET_KEY")
             return
         yield Step("page", "good", f"files can be fetched for {self.at.days} days, each at most {self.at.most} times")

@@ -4,8 +4,8 @@ Mail: the files attached, or, where they are too large, where to find them.
 
 from __future__ import annotations
 
-import contextlib
 import smtplib
+import socket
 import ssl
 from collections.abc import Iterator
 from contextlib import ExitStack
@@ -14,7 +14,8 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field, field_validator
 
 from bouquet.delivery.reach import Host, Inside, connect
-from bouquet.delivery.way import DeliveryError, House, Parcel, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, Receipt, Settings, Step
+from bouquet.runs import Services
 from bouquet.runs.letters import Enclosure, Letter, compose
 from bouquet.runs.mail_server import MailError, MailServer, checked_address, is_passing, says_of
 
@@ -22,6 +23,8 @@ __all__ = ["MailWay"]
 
 #: Addresses of one recipient.
 MOST_ADDRESSES = 20
+
+EVERYWHERE = ("0.0.0.0/0", "::/0")
 
 
 class MailSettings(Settings):
@@ -74,10 +77,9 @@ class MailWay:
     address_model: ClassVar[type[Settings]] = MailAddress
     withdraws: ClassVar[bool] = False
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
-        self.at, self.to = settings, address.to
-        self._opened = None
-        self.server: MailServer | None = house.services.mail
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
+        self.at, self.to, self.wait = settings, address.to, services.delivery_wait
+        self.server: MailServer | None = services.mail
         if settings.host is not None:
             self.server = MailServer(
                 settings.host,
@@ -86,7 +88,7 @@ class MailWay:
                 settings.sender,
                 settings.user,
                 secret,
-                address=house.services.mail.address if house.services.mail else "",
+                address=services.mail.address if services.mail else "",
                 most_bytes=settings.megabytes * 1_000_000,
                 domains=frozenset(d.lower() for d in settings.domains) or None,
             )
@@ -129,11 +131,11 @@ class MailWay:
         )
 
     def _handed_over(self, server: MailServer, letter: Letter) -> str:
-        def opened(host: str, port: int) -> Any:
-            return connect(host, port, self.at.inside)
-
         try:
-            return server.hand_over_once(compose(letter), opened if self.at.host is not None else None)
+            with server.talk(self._reach, self.wait) as talk:
+                talk.secure()
+                talk.sign_in()
+                return talk.hand_over(compose(letter))
         except smtplib.SMTPAuthenticationError as error:
             raise DeliveryError(f"{server.host} does not let {server.user} in: {says_of(error)}") from error
         except ssl.SSLCertVerificationError as error:
@@ -146,6 +148,10 @@ class MailWay:
                 passing=is_passing(error),
                 unreachable=gone and not lasting,
             ) from error
+
+    def _reach(self, host: str, port: int) -> socket.socket:
+        # The server of the house's own settings may be anywhere.
+        return connect(host, port, self.at.inside if self.at.host else EVERYWHERE, self.wait)
 
     def _server(self) -> MailServer:
         if self.server is None:
@@ -168,55 +174,18 @@ class MailWay:
     def steps(self) -> Iterator[Step]:
         try:
             server = self._server()
-            made = connect(server.host, server.port, self.at.inside if self.at.host else ("0.0.0.0/0", "::/0"))
+            with server.talk(self._reach, self.wait) as talk:
+                yield Step("reach", "good", f"{server.host}:{server.port} answers")
+                yield Step("greeting", "good", talk.greeting)
+                secured = talk.secure()
+                yield Step("encryption", "good" if secured else "care", secured or "none: mail travels readable")
+                if server.user:
+                    talk.sign_in()
+                    yield Step("sign in", "good", f"as {server.user}")
         except DeliveryError as error:
             yield Step("reach", "wrong", str(error))
             return
-        made.close()
-        yield Step("reach", "good", f"{server.host}:{server.port} answers")
-        try:
-            with contextlib.closing(_Trial(server)) as trial:
-                yield Step("greeting", "good", trial.greeting())
-                secured = trial.secure()
-                yield Step("encryption", "good" if secured else "care", secured or "none: mail travels readable")
-                if server.user:
-                    trial.sign_in()
-                    yield Step("sign in", "good", f"as {server.user}")
         except (OSError, smtplib.SMTPException) as error:
             yield Step("conversation", "wrong", says_of(error))
             return
         yield Step("sender", "good" if server.sender else "wrong", server.sender or "no address that mails come from")
-
-
-class _Trial:
-    """
-    A conversation with a mail server that sends nothing.
-    """
-
-    def __init__(self, server: MailServer) -> None:
-        self.server = server
-        context = ssl.create_default_context()
-        if server.secure == "tls":
-            self.talk: smtplib.SMTP = smtplib.SMTP_SSL(server.host, server.port, timeout=30, context=context)
-        else:
-            self.talk = smtplib.SMTP(server.host, server.port, timeout=30)
-
-    def greeting(self) -> str:
-        self.talk.ehlo()
-        return (self.talk.ehlo_resp or b"").decode(errors="replace").splitlines()[0][:200]
-
-    def secure(self) -> str:
-        if self.server.secure == "tls":
-            return "TLS from the start"
-        if self.server.secure == "starttls" or self.talk.has_extn("starttls"):
-            self.talk.starttls(context=ssl.create_default_context())
-            self.talk.ehlo()
-            return "STARTTLS"
-        return ""
-
-    def sign_in(self) -> None:
-        self.talk.login(self.server.user, self.server.password)
-
-    def close(self) -> None:
-        with contextlib.suppress(OSError, smtplib.SMTPException):
-            self.talk.quit()

@@ -12,7 +12,7 @@ from bouquet.delivery.link import LinkWay
 from bouquet.delivery.mail import MailWay
 from bouquet.delivery.sftp import SftpWay
 from bouquet.delivery.store import StoreWay
-from bouquet.delivery.way import House, Step, Way, WrongSettings, read
+from bouquet.delivery.way import Step, Way, WrongSettings, read
 from bouquet.delivery.webhook import WebhookWay
 from bouquet.runs import Services
 from bouquet.store.models import Means, Recipient
@@ -60,7 +60,7 @@ def way_to(services: Services, recipient: Recipient) -> Way:
 def _opened(services: Services, means: Means, address: Mapping[str, Any]) -> Way:
     way = way_of(means.kind)
     secret = services.vault.open(means.secret) if means.secret else ""
-    return way(House(services), read(way.settings_model, means.settings), secret, read(way.address_model, address))
+    return way(services, read(way.settings_model, means.settings), secret, read(way.address_model, address))
 
 
 def words_of(services: Services, recipient: Recipient) -> str:
@@ -69,7 +69,7 @@ def words_of(services: Services, recipient: Recipient) -> str:
     """
     way = way_of(recipient.means.kind)
     settings, address = read(way.settings_model, recipient.means.settings), read(way.address_model, recipient.address)
-    return way(House(services), settings, "", address).words()
+    return way(services, settings, "", address).words()
 
 
 def try_means(services: Services, kind: str, settings: Mapping[str, Any], secret: str) -> Iterator[Step]:
@@ -79,4 +79,4 @@ def try_means(services: Services, kind: str, settings: Mapping[str, Any], secret
     way = way_of(kind)
     known = read(way.settings_model, settings)
     address: dict[str, Any] = {"to": ["nobody@bouquet.example"]} if kind == "mail" else {}
-    return way(House(services), known, secret, read(way.address_model, address)).steps()
+    return way(services, known, secret, read(way.address_model, address)).steps()

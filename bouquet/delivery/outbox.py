@@ -77,6 +77,9 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
     try:
         if recipient.deleted_at is not None:
             raise DeliveryError(f"{recipient.name} was removed.")
+        if broken_off and tries > len(services.delivery_pauses or PAUSES) + 1:
+            # Each try ended with its worker: another would only take one more worker along.
+            raise DeliveryError(f"{tries - 1} tries were broken off without an answer. Look at the log of the workers.")
         ended = _arrived(_sent(way_to(services, recipient), parcel, broken_off=broken_off), broken_off)
     except DeliveryError as error:
         ended = _refused(services, error, tries)
@@ -167,7 +170,6 @@ def parcel_of(services: Services, session: Any, delivery: Delivery) -> Parcel:
         now=services.clock(),
         progress=progress_so_far,
         note=note,
-        again=delivery.number > 1,
     )
 
 

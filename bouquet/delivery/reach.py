@@ -13,7 +13,7 @@ from typing import Annotated
 
 from pydantic import AfterValidator, Field
 
-from bouquet.delivery.way import WAIT, DeliveryError
+from bouquet.delivery.way import DeliveryError
 
 __all__ = ["Host", "Inside", "Networks", "addresses_of", "connect", "connect_tls", "is_allowed", "says_of"]
 
@@ -106,7 +106,7 @@ def addresses_of(
 
 
 def connect(
-    host: str, port: int, inside: Sequence[str], timeout: float = WAIT, *, readable: bool = False
+    host: str, port: int, inside: Sequence[str], timeout: float = 30.0, *, readable: bool = False
 ) -> socket.socket:
     """
     A connection to a host, at an address that may be reached. Raises DeliveryError.
@@ -125,7 +125,7 @@ def connect(
     raise DeliveryError(f"{host}:{port} does not answer: {says_of(last)}.", unreachable=True) from last
 
 
-def connect_tls(host: str, port: int, inside: Sequence[str], timeout: float = WAIT) -> ssl.SSLSocket:
+def connect_tls(host: str, port: int, inside: Sequence[str], timeout: float = 30.0) -> ssl.SSLSocket:
     """
     The same, encrypted; the certificate has to be that of the host. Raises DeliveryError.
     """

@@ -17,7 +17,8 @@ from pydantic import Field, field_validator
 
 from bouquet.core.naming import with_suffix
 from bouquet.delivery.reach import Host, Inside, connect, says_of
-from bouquet.delivery.way import WAIT, DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.runs import Services
 
 __all__ = ["SftpWay"]
 
@@ -78,8 +79,9 @@ class SftpWay:
     address_model: ClassVar[type[Settings]] = SftpAddress
     withdraws: ClassVar[bool] = True
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
         self.at, self.password, self.address = settings, secret, address
+        self.wait = services.delivery_wait
         self.folder = posixpath.join(settings.folder, address.folder.lstrip("/")) if address.folder else settings.folder
 
     def words(self) -> str:
@@ -192,7 +194,7 @@ class SftpWay:
                     raise DeliveryError(f"{self.at.host} offers no SFTP.")
                 channel = sftp.get_channel()
                 if channel is not None:
-                    channel.settimeout(WAIT)
+                    channel.settimeout(self.wait)
                 yield sftp
         except DeliveryError:
             raise
@@ -206,7 +208,7 @@ class SftpWay:
         """
         A connection to the server whose key is the pinned one.
         """
-        made = connect(self.at.host, self.at.port, self.at.inside)
+        made = connect(self.at.host, self.at.port, self.at.inside, self.wait)
         try:
             transport = paramiko.Transport(made)
         except BaseException as error:
@@ -215,8 +217,8 @@ class SftpWay:
                 raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
             raise
         try:
-            transport.banner_timeout = transport.auth_timeout = WAIT
-            transport.start_client(timeout=WAIT)
+            transport.banner_timeout = transport.auth_timeout = self.wait
+            transport.start_client(timeout=self.wait)
         except (paramiko.SSHException, EOFError, OSError) as error:
             transport.close()
             raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
@@ -240,14 +242,14 @@ class SftpWay:
 
     def steps(self) -> Iterator[Step]:
         try:
-            made = connect(self.at.host, self.at.port, self.at.inside)
+            made = connect(self.at.host, self.at.port, self.at.inside, self.wait)
         except DeliveryError as error:
             yield Step("reach", "wrong", str(error))
             return
         yield Step("reach", "good", f"{self.at.host}:{self.at.port} answers")
         try:
             transport = paramiko.Transport(made)
-            transport.start_client(timeout=WAIT)
+            transport.start_client(timeout=self.wait)
         except (paramiko.SSHException, EOFError, OSError) as error:
             made.close()
             yield Step("server", "wrong", f"it does not speak SSH: {says_of(error)}")

@@ -10,6 +10,7 @@ import posixpath
 import socket
 from collections.abc import Iterator
 from typing import Any, ClassVar
+from urllib.parse import urlsplit
 
 import boto3
 import botocore.awsrequest
@@ -18,8 +19,9 @@ import botocore.exceptions
 from pydantic import Field, field_validator
 
 from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
-from bouquet.delivery.way import WAIT, DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
 from bouquet.delivery.webhook import checked_url
+from bouquet.runs import Services
 
 __all__ = ["StoreWay"]
 
@@ -67,8 +69,8 @@ class StoreWay:
     address_model: ClassVar[type[Settings]] = StoreAddress
     withdraws: ClassVar[bool] = True
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
-        self.at, self.address = settings, address
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
+        self.at, self.address, self.wait = settings, address, services.delivery_wait
         self.key, _, self.secret_key = secret.partition(":")
 
     def words(self) -> str:
@@ -77,29 +79,32 @@ class StoreWay:
     def send(self, parcel: Parcel) -> Receipt:
         with self._opened() as client:
             for file in parcel.files:
-                if not self._is_there(client, file):
+                if not self._is_there(client, parcel, file):
                     self._put(client, parcel, file)
-                    if not self._is_there(client, file):
+                    if not self._is_there(client, parcel, file):
                         raise DeliveryError(f"{self.at.bucket} does not have {file.name} as it was sent.", passing=True)
         return Receipt(f"kept as {', '.join(self._object(f) for f in parcel.files[:5])}")
 
     def verify(self, parcel: Parcel) -> Receipt | None:
         with self._opened() as client:
-            there = all(self._is_there(client, file) for file in parcel.files)
+            there = all(self._is_there(client, parcel, file) for file in parcel.files)
         return Receipt("it was there already") if there else None
 
     def _object(self, file: ParcelFile) -> str:
         return posixpath.join(self.address.prefix, file.name)
 
-    def _is_there(self, client: Any, file: ParcelFile) -> bool:
+    def _is_there(self, client: Any, parcel: Parcel, file: ParcelFile) -> bool:
+        """
+        Whether the object is there that this delivery put there; an equal one of another delivery is not its.
+        """
         try:
             known = client.head_object(Bucket=self.at.bucket, Key=self._object(file))
         except botocore.exceptions.ClientError as error:
             if _code(error) in ("404", "NoSuchKey", "NotFound"):
                 return False
             raise
-        same: bool = known["Metadata"].get("sha256") == file.sha256 and known["ContentLength"] == file.size
-        return same
+        facts = (known["Metadata"].get("sha256"), known["Metadata"].get("delivery"), known["ContentLength"])
+        return facts == (file.sha256, parcel.identity, file.size)
 
     def _put(self, client: Any, parcel: Parcel, file: ParcelFile) -> None:
         facts: dict[str, Any] = {
@@ -131,7 +136,7 @@ class StoreWay:
     def withdraw(self, parcel: Parcel) -> None:
         with self._opened() as client:
             for file in parcel.files:
-                if self._is_there(client, file):
+                if self._is_there(client, parcel, file):
                     client.delete_object(Bucket=self.at.bucket, Key=self._object(file))
 
     @contextlib.contextmanager
@@ -155,8 +160,8 @@ class StoreWay:
             raise DeliveryError(f"{self.at.endpoint}: {says_of(error)}.", unreachable=lost) from error
 
     def _client(self) -> Any:
-        host = self.at.endpoint.partition("://")[2].partition("/")[0].partition(":")[0]
-        addresses_of(host, 443, self.at.inside, readable=self.at.endpoint.startswith("http://"))
+        parts = urlsplit(self.at.endpoint)
+        addresses_of(parts.hostname or "", parts.port or 443, self.at.inside, readable=parts.scheme == "http")
         client = boto3.session.Session().client(
             "s3",
             endpoint_url=self.at.endpoint,
@@ -164,8 +169,8 @@ class StoreWay:
             aws_access_key_id=self.key,
             aws_secret_access_key=self.secret_key,
             config=botocore.config.Config(
-                connect_timeout=WAIT,
-                read_timeout=WAIT,
+                connect_timeout=self.wait,
+                read_timeout=self.wait,
                 retries={"total_max_attempts": 1},
                 s3={"addressing_style": "path"},
                 proxies={},
@@ -173,7 +178,7 @@ class StoreWay:
         )
         # The library makes its connections itself: its pools are told to make them to addresses that were looked at.
         manager = client._endpoint.http_session._manager
-        manager.pool_classes_by_scheme = _guarded_pools(self.at.inside)
+        manager.pool_classes_by_scheme = _guarded_pools(self.at.inside, self.wait)
         return client
 
     def steps(self) -> Iterator[Step]:
@@ -204,13 +209,13 @@ def _refusal(error: BaseException | None) -> DeliveryError | None:
     return None
 
 
-def _guarded_pools(inside: tuple[str, ...]) -> dict[str, type]:
+def _guarded_pools(inside: tuple[str, ...], wait: float) -> dict[str, type]:
     class Guarded:
         readable = False
 
         def _new_conn(self) -> socket.socket:
             at: Any = self
-            return connect(at.host, at.port, inside, readable=at.readable)
+            return connect(at.host, at.port, inside, wait, readable=at.readable)
 
     class Plain(Guarded, botocore.awsrequest.AWSHTTPConnection):  # type: ignore[misc]
         readable = True

@@ -10,15 +10,17 @@ from contextlib import AbstractContextManager
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
-from typing import Any, ClassVar, Protocol
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
 from bouquet.core.errors import BouquetError
 
+if TYPE_CHECKING:
+    from bouquet.runs import Services
+
 __all__ = [
     "DeliveryError",
-    "House",
     "Parcel",
     "ParcelFile",
     "Receipt",
@@ -28,9 +30,6 @@ __all__ = [
     "WrongSettings",
     "read",
 ]
-
-#: Seconds that one step of a conversation with another machine may take.
-WAIT = 30.0
 
 
 class DeliveryError(BouquetError):
@@ -114,7 +113,6 @@ class Parcel:
     now: datetime
     progress: Mapping[str, Any]
     note: Callable[[Mapping[str, Any]], None] = field(repr=False)
-    again: bool = False
 
 
 @dataclass(frozen=True)
@@ -139,19 +137,10 @@ class Step:
     says: str
 
 
-@dataclass(frozen=True)
-class House:
-    """
-    What a way out may need of the house: the folder below which files are put, the store in which links are kept, the
-    mail server of the settings, and the address under which browsers reach Bouquet.
-    """
-
-    services: Any
-
-
 class Way(Protocol):
     """
-    One way out. It is made for one delivery, from the settings of its means and the address of the recipient.
+    One way out. It is made for one delivery, from the settings of its means and the address of the recipient. Each step
+    of a conversation may take as long as `services.delivery_wait` says.
     """
 
     kind: ClassVar[str]
@@ -164,7 +153,7 @@ class Way(Protocol):
     #: Whether files can be taken back.
     withdraws: ClassVar[bool]
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None: ...
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None: ...
 
     def send(self, parcel: Parcel) -> Receipt:
         """

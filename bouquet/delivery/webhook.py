@@ -23,7 +23,8 @@ from pydantic import Field, field_validator
 
 from bouquet.core.naming import content_disposition
 from bouquet.delivery.reach import Inside, connect, connect_tls, says_of
-from bouquet.delivery.way import WAIT, DeliveryError, House, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
+from bouquet.runs import Services
 
 __all__ = ["WebhookWay", "checked_url"]
 
@@ -118,8 +119,9 @@ class WebhookWay:
     address_model: ClassVar[type[Settings]] = WebhookAddress
     withdraws: ClassVar[bool] = False
 
-    def __init__(self, house: House, settings: Any, secret: str, address: Any) -> None:
+    def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
         self.at, self.key, self.address = settings, secret, address
+        self.wait = services.delivery_wait
         base = settings.url.rstrip("/") if address.path else settings.url
         self.url = base + ("/" + address.path.lstrip("/") if address.path else "")
 
@@ -191,10 +193,10 @@ class WebhookWay:
         host, tls = parts.hostname or "", parts.scheme == "https"
         port = parts.port or (443 if tls else 80)
         if tls:
-            made: socket.socket = connect_tls(host, port, self.at.inside)
+            made: socket.socket = connect_tls(host, port, self.at.inside, self.wait)
         else:
-            made = connect(host, port, self.at.inside, readable=True)
-        connection = http.client.HTTPConnection(host, port, timeout=WAIT, blocksize=CHUNK)
+            made = connect(host, port, self.at.inside, self.wait, readable=True)
+        connection = http.client.HTTPConnection(host, port, timeout=self.wait, blocksize=CHUNK)
         # The connection is made already, to an address that was looked at.
         connection.sock = made
         connection.auto_open = False

@@ -9,8 +9,8 @@ import smtplib
 import socket
 import ssl
 import time
-from collections.abc import Callable
-from contextlib import ExitStack
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from email.errors import MessageError
 from email.headerregistry import Address
@@ -20,11 +20,14 @@ from urllib.parse import unquote, urlsplit
 
 from bouquet.core.errors import BouquetError
 
-__all__ = ["MailError", "MailServer", "checked_address", "is_passing", "says_of"]
+__all__ = ["MailError", "MailServer", "MailTalk", "Reached", "checked_address", "is_passing", "says_of"]
 
 #: Seconds for each step of a conversation with a mail server, and pauses between tries where it asks for them.
 WAIT, PAUSES = 30, (1.0, 4.0)
 
+
+#: Makes a connection to a host and port.
+Reached = Callable[[str, int], socket.socket]
 
 #: Characters of an address (RFC 5321, 4.5.3.1).
 LONGEST = 254
@@ -90,16 +93,24 @@ class MailServer:
             raise MailError(f"Mail from here goes to {allowed} only, not to {domain}. An administrator can allow it.")
         return plain
 
-    def hand_over_once(self, message: EmailMessage, opened: Callable[[str, int], socket.socket] | None = None) -> str:
+    @contextmanager
+    def talk(self, reached: Reached | None = None, wait: float = WAIT) -> Iterator[MailTalk]:
         """
-        Hand a mail over in one try. Returns the server's last words.
+        A conversation with the server: nothing is encrypted yet where it begins in the open, and nobody signed in.
 
-        Raises what smtplib raises; SMTPRecipientsRefused also where only some of several were refused.
+        Raises, here and in each step, what smtplib raises.
 
         Args:
-            opened: Makes the connection; the usual one where it is not given.
+            reached: Makes the connection; the usual one where it is not given.
+            wait: Seconds for each step.
         """
-        return self._hand_over(message, opened)
+        context = ssl.create_default_context()
+        if self.secure == "tls":
+            with _ByTls(self.host, self.port, timeout=wait, context=context, reached=reached) as spoken:
+                yield MailTalk(self, spoken)
+        else:
+            with _Plain(self.host, self.port, timeout=wait, reached=reached) as spoken:
+                yield MailTalk(self, spoken)
 
     def send(self, message: EmailMessage) -> None:
         """
@@ -107,33 +118,62 @@ class MailServer:
         """
         for pause in (*PAUSES, None):
             try:
-                self._hand_over(message)
+                with self.talk() as talk:
+                    talk.secure()
+                    talk.sign_in()
+                    talk.hand_over(message)
                 return
             except (OSError, smtplib.SMTPException) as error:
                 if pause is None or not is_passing(error):
                     raise MailError(f"The mail to {message['To']} was not taken: {says_of(error)}") from error
                 time.sleep(pause)
 
-    def _hand_over(self, message: EmailMessage, opened: Callable[[str, int], socket.socket] | None = None) -> str:
-        context = ssl.create_default_context()
-        with ExitStack() as stack:
-            if self.secure == "tls":
-                server: _Talk | _TalkByTls = _TalkByTls(
-                    self.host, self.port, timeout=WAIT, context=context, opened=opened
-                )
-            else:
-                server = _Talk(self.host, self.port, timeout=WAIT, opened=opened)
-            stack.enter_context(server)
-            server.ehlo()
-            if self.secure == "starttls" or (self.secure == "offered" and server.has_extn("starttls")):
-                server.starttls(context=context)
-                server.ehlo()
-            if self.user:
-                server.login(self.user, self.password)
-            refused = server.send_message(message)
-            if refused:
-                raise smtplib.SMTPRecipientsRefused(refused)
-            return server.last_words
+
+class MailTalk:
+    """
+    A conversation with a mail server, step by step.
+    """
+
+    def __init__(self, server: MailServer, spoken: _Plain | _ByTls) -> None:
+        self._server, self._spoken = server, spoken
+        spoken.ehlo_or_helo_if_needed()
+
+    @property
+    def greeting(self) -> str:
+        """
+        The first line of what the server said of itself.
+        """
+        said = self._spoken.ehlo_resp or self._spoken.helo_resp or b""
+        return (said.decode(errors="replace").splitlines() or [""])[0][:200]
+
+    def secure(self) -> str:
+        """
+        Encrypt what follows, as the server is set up. Returns how; empty where it stays readable.
+        """
+        if self._server.secure == "tls":
+            return "TLS from the start"
+        if self._server.secure == "starttls" or self._spoken.has_extn("starttls"):
+            self._spoken.starttls(context=ssl.create_default_context())
+            self._spoken.ehlo()
+            return "STARTTLS"
+        return ""
+
+    def sign_in(self) -> None:
+        """
+        Say who sends; nothing where no user is known.
+        """
+        if self._server.user:
+            self._spoken.login(self._server.user, self._server.password)
+
+    def hand_over(self, message: EmailMessage) -> str:
+        """
+        Hand a mail over. Returns the server's last words. Raises SMTPRecipientsRefused also where only some of several
+        were refused.
+        """
+        refused = self._spoken.send_message(message)
+        if refused:
+            raise smtplib.SMTPRecipientsRefused(refused)
+        return self._spoken.last_words
 
 
 class _Listening:
@@ -142,7 +182,7 @@ class _Listening:
     """
 
     last_words = ""
-    _opened: Callable[[str, int], socket.socket] | None = None
+    _reached: Reached | None = None
 
     def data(self, msg: Any) -> tuple[int, bytes]:
         code, said = super().data(msg)  # type: ignore[misc]
@@ -150,22 +190,22 @@ class _Listening:
         return code, said
 
     def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
-        if self._opened is None:
+        if self._reached is None:
             return super()._get_socket(host, port, timeout)  # type: ignore[misc,no-any-return]
-        made = self._opened(host, port)
+        made = self._reached(host, port)
         context: ssl.SSLContext | None = getattr(self, "context", None)
         return made if context is None else context.wrap_socket(made, server_hostname=host)
 
 
-class _Talk(_Listening, smtplib.SMTP):
-    def __init__(self, *at: Any, opened: Callable[[str, int], socket.socket] | None, **how: Any) -> None:
-        self._opened = opened
+class _Plain(_Listening, smtplib.SMTP):
+    def __init__(self, *at: Any, reached: Reached | None, **how: Any) -> None:
+        self._reached = reached
         super().__init__(*at, **how)
 
 
-class _TalkByTls(_Listening, smtplib.SMTP_SSL):
-    def __init__(self, *at: Any, opened: Callable[[str, int], socket.socket] | None, **how: Any) -> None:
-        self._opened = opened
+class _ByTls(_Listening, smtplib.SMTP_SSL):
+    def __init__(self, *at: Any, reached: Reached | None, **how: Any) -> None:
+        self._reached = reached
         super().__init__(*at, **how)
 
 

@@ -128,6 +128,8 @@ class Services:
     clock: Callable[[], datetime] = field(default=_now)
     #: Seconds between the tries of a delivery; the usual ones where none are given.
     delivery_pauses: Sequence[float] = ()
+    #: Seconds that one step of a conversation with another machine may take.
+    delivery_wait: float = 30.0
     #: What addresses of sources are kept with.
     vault: Vault = field(default_factory=Vault, repr=False)
 

@@ -78,7 +78,6 @@ class Ended:
     state: str
     says: str
     next_at: datetime | None = None
-    progress: dict[str, Any] | None = None
 
 
 def enter(session: Session, run: Run, now: datetime) -> bool:
@@ -213,8 +212,6 @@ def settle(session: Session, delivery_id: int, ended: Ended, now: datetime) -> D
     if found.state not in UNDER_WAY and ended.state != "arrived":
         return found
     run = session.get_one(Run, found.run_id)
-    if ended.progress is not None:
-        found.progress = ended.progress
     _set(session, found, ended, now)
     if ended.state == "failed":
         _tell_failed(session, found, run, now)

@@ -13,11 +13,12 @@ from typing import Any
 import pytest
 from python_calamine import CalamineWorkbook
 
+from bouquet.delivery import end_old_links
 from bouquet.demo.post_room import Room
 from bouquet.runs import execute
 from bouquet.store import deliveries as outbox
 from bouquet.store import memory
-from bouquet.store.models import Means, Notice, Recipient, Run
+from bouquet.store.models import Link, Means, Notice, Recipient, Run
 from tests.delivery.conftest import Sending
 from tests.runs.test_review import WARDS, get, ticked
 
@@ -265,6 +266,33 @@ def test_a_link_is_remembered_when_it_is_fetched_and_new_again_when_nobody_did(s
         outbox.fetched(session, outbox.get_delivery(session, offered.id), offered.files[0], sending.now)
 
     assert (sending.deliveries(run)[0].state, remembered(sending, run)) == ("arrived", 12)
+
+
+def test_a_link_that_nobody_used_makes_its_records_new_again(sending: Sending) -> None:
+    run = sending.run([sending.recipient("link")], {**WARDS, "only": "new"})
+    sending.send()
+    with sending.services.store.session() as session:
+        sending.now = session.get_one(Link, sending.deliveries(run)[0].id).expires_at + timedelta(minutes=1)
+    end_old_links(sending.services)
+    (over,) = sending.deliveries(run)
+    (next_one, *_) = ticked(sending.services)
+    execute(sending.services, next_one)
+
+    assert over.state == "failed"
+    assert get(sending.services, next_one).rows_written == 12
+
+
+def test_who_takes_every_worker_along_is_given_up(sending: Sending, room: Room) -> None:
+    """Each try ends with its worker: none is left to say how it went."""
+    run = sending.run([sending.recipient("webhook")])
+    with sending.services.store.session() as session:
+        (delivery,) = session.get_one(Run, run.id).deliveries
+        delivery.state, delivery.tries = "sending", 4
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, room.arrivals) == ("failed", [])
+    assert "broken off" in delivery.why
 
 
 def test_people_waive_and_send_again_and_the_ledger_says_so(sending: Sending, room: Room) -> None:

@@ -8,12 +8,17 @@ import base64
 import hashlib
 import hmac
 import re
+from dataclasses import replace
 from datetime import timedelta
 from typing import Any
 
+import asyncssh
 import pytest
 
+from bouquet.delivery import parcel_of, take_back
+from bouquet.delivery.means import way_to
 from bouquet.demo.post_room import Room
+from bouquet.demo.post_room.stand_ins import _Drop
 from bouquet.store.models import Recipient
 from tests.conftest import NOW
 from tests.delivery.conftest import KEY, Sending, body_of
@@ -52,6 +57,23 @@ def test_what_fails_in_passing_is_tried_again(sending: Sending, room: Room, way:
     sending.send()
     (delivery,) = sending.deliveries(run)
     assert (delivery.state, delivery.tries, len(room.arrivals)) == ("arrived", 2, 1)
+
+
+@pytest.mark.parametrize("way", SENT)
+def test_who_answers_nothing_is_waited_for_so_long_and_tried_again(sending: Sending, room: Room, way: str) -> None:
+    sending.services = replace(sending.services, delivery_wait=0.4)
+    sending.services.clock = lambda: sending.now
+    run = sending.run([sending.recipient(way)])
+    room.tell(way, "hang")
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    assert (delivery.state, delivery.tries, room.arrivals) == ("trying", 1, [])
+    room.tell(way, None)
+    sending.services.delivery_wait = 20
+    sending.now += timedelta(minutes=2)
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    assert (delivery.state, delivery.tries) == ("arrived", 2)
 
 
 @pytest.mark.parametrize("way", SENT)
@@ -125,6 +147,42 @@ def test_an_sftp_server_with_another_key_gets_nothing(sending: Sending, room: Ro
 
     assert (delivery.state, room.arrivals) == ("failed", [])
     assert "another key than the one that was pinned" in delivery.why
+
+
+def test_an_sftp_server_that_cannot_replace_gets_the_file_all_the_same(
+    sending: Sending, room: Room, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Protocol 3 knows only renaming to a free name."""
+
+    def lacking(self: Any, oldpath: bytes, newpath: bytes) -> None:
+        raise asyncssh.SFTPOpUnsupported("Operation unsupported")
+
+    monkeypatch.setattr(_Drop, "posix_rename", lacking)
+    root = room.folder / "sftp" / "old"
+    root.mkdir(parents=True)
+    (root / "wards.csv").write_text("of yesterday")
+    run = sending.run([sending.recipient("sftp", folder="old")])
+    sending.send()
+    assert sending.deliveries(run)[0].state == "arrived"
+    assert (root / "wards.csv").read_bytes() == body_of(sending.services, run)
+    assert [p.name for p in root.iterdir()] == ["wards.csv"]
+
+
+def test_an_equal_object_of_another_delivery_is_not_withdrawn(sending: Sending, room: Room) -> None:
+    prefix = "equal"
+    first = sending.run([sending.recipient("store", "first", prefix=prefix, replace=True)])
+    sending.send()
+    second = sending.run([sending.recipient("store", "second", prefix=prefix, replace=True)], {**WARDS, "name": "Same"})
+    sending.send()
+    states = [sending.deliveries(run)[0].state for run in (first, second)]
+    assert states == ["arrived", "arrived"]
+    assert len(room.arrivals) == 2
+    take_back(sending.services, sending.deliveries(first)[0].id, "Ines", "a mistake")
+    with sending.services.store.session() as session:
+        second_delivery = session.get_one(type(second), second.id).deliveries[0]
+        assert way_to(sending.services, second_delivery.recipient).verify(
+            parcel_of(sending.services, session, second_delivery)
+        )
 
 
 def test_a_fixed_name_is_replaced_and_another_is_never_overwritten(sending: Sending, room: Room) -> None:
