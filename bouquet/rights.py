@@ -9,10 +9,14 @@ from __future__ import annotations
 
 from typing import Literal, TypeAlias
 
+from sqlalchemy.orm import Session
+
 from bouquet.sources import LEDGER
+from bouquet.store import NotFound
+from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round, TemplateRecord
 
-__all__ = ["Act", "Thing", "may", "may_change", "sees_source"]
+__all__ = ["Act", "Thing", "may", "may_change", "sees_source", "visible"]
 
 Act: TypeAlias = Literal["look", "run", "design", "keep"]
 
@@ -57,6 +61,19 @@ def sees_source(person: Person, source: str) -> bool:
     Whether anything of a source is theirs to see.
     """
     return person.scope is None or source == LEDGER or person.scope.get("source", "") == source
+
+
+def visible(
+    session: Session, person: Person, template_id: int, kind: Literal["template", "bundle", "any"] = "template"
+) -> TemplateRecord:
+    """
+    A template, a bundle, or either that a person may use. Raises NotFound, also for one that is somebody's own.
+    """
+    record = shelf.get_template(session, template_id)
+    if kind not in (record.kind, "any") or not may(person, "look", record):
+        msg = f"There is no such {'template' if kind == 'any' else kind}, or it was removed."
+        raise NotFound(msg)
+    return record
 
 
 def _sees(person: Person, template: TemplateRecord) -> bool:

@@ -5,6 +5,7 @@ What the groups of commands share: services, documents, answers, and how failure
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -122,6 +123,16 @@ class Named:
     source: Source
 
 
+def read_json(path: Path) -> Any:
+    """
+    The JSON of a file, or of standard input for `-`. Ends the command where there is none.
+    """
+    try:
+        return json.loads(sys.stdin.read() if str(path) == "-" else path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as error:
+        fail(f"{path} cannot be read as JSON: {error}")
+
+
 def document_of(services: Services, named: str) -> Named:
     """
     A document from a file or from the library, with the template's number and version where it has them.
@@ -137,6 +148,8 @@ def document_of(services: Services, named: str) -> Named:
             raise DocumentError([Problem(code="not_json", message=f"{named} is not JSON: {error}")]) from error
     with services.store.session() as session:
         record = shelf.find_template(session, named)
+        if record is not None and record.kind == "bundle":
+            raise NotFound(f"“{named}” is a bundle; “bouquet bundle --saved” runs it.")
         if record is None:
             raise NotFound(f"There is neither a template called “{named}” nor a file of that name.")
         saved = shelf.latest_version(session, record.id)

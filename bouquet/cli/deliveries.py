@@ -5,14 +5,13 @@ Deliveries and recipients: listed, shown, acted on, taken out and put in.
 from __future__ import annotations
 
 import json
-import sys
 from pathlib import Path
 from typing import Annotated, Any
 
 import sqlalchemy as sa
 import typer
 
-from bouquet.cli.common import AsJson, app, fail, open_services
+from bouquet.cli.common import AsJson, app, fail, open_services, read_json
 from bouquet.core.errors import BouquetError
 from bouquet.store.models import Delivery, Means, Recipient, Run
 
@@ -186,10 +185,10 @@ def import_recipient(
     from bouquet.store.recipients import change, checked_name, keep
 
     try:
-        document = json.loads(sys.stdin.read() if str(path) == "-" else path.read_text(encoding="utf-8"))
+        document = read_json(path)
         name, by = checked_name(str(document["name"])), str(document["by"])
         acceptance = read_acceptance(document.get("acceptance", {}))
-    except (OSError, ValueError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError) as error:
         fail(f"This is no recipient: {error}")
     except BouquetError as error:
         fail(str(error))

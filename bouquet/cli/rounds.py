@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import Annotated, Any
 from zoneinfo import ZoneInfo
 
@@ -13,7 +14,7 @@ import sqlalchemy as sa
 import typer
 from sqlalchemy.orm import Session
 
-from bouquet.cli.common import AsJson, app, fail, moment_of, open_services
+from bouquet.cli.common import AsJson, app, fail, moment_of, open_services, read_json
 from bouquet.store.models import Occurrence, Round, Run
 
 rounds_app = typer.Typer(no_args_is_help=True, help="Templates that run by themselves.")
@@ -174,3 +175,44 @@ def skip(number: _Number) -> None:
             fail("This round has no planned moment to leave out.")
         found = skip_next(session, number, "the command line", services.clock())
         typer.echo(f"{_on_its_clock(found, before[0])} is left out.")
+
+
+@rounds_app.command("export")
+def export(number: _Number) -> None:
+    """
+    Print a round as a document, with names where the store has numbers.
+    """
+    from bouquet.rounds import get_round
+    from bouquet.rounds.setting import document_of
+
+    with open_services() as services, services.store.session() as session:
+        typer.echo(json.dumps(document_of(get_round(session, number)).as_document(), indent=2, ensure_ascii=False))
+
+
+@rounds_app.command("import")
+def import_(
+    file: Annotated[Path, typer.Argument(help="A document of a round; “-” reads it from the input.")],
+    person: Annotated[str, typer.Option(help="The address of the person whose round it is to be.")],
+) -> None:
+    """
+    Set a round that a document says. The template and the recipients that it names have to be here.
+    """
+    from bouquet.rounds.document import read_round
+    from bouquet.rounds.setting import named_in, put_recipients, round_facts
+    from bouquet.rounds.watching import note_baseline
+    from bouquet.store import people
+
+    document = read_round(read_json(file))
+    with open_services() as services:
+        with services.store.session() as session:
+            owner = people.find_person(session, person)
+            if owner is None:
+                fail(f"Nobody here has the address {person}.")
+            wanted = named_in(session, document)
+            found = Round(created_by=owner.id, **round_facts(services, session, owner, wanted))
+            session.add(found)
+            put_recipients(session, found, wanted.recipients)
+            session.flush()
+            number, name = found.id, document.template
+        note_baseline(services, number)
+    typer.echo(f"Round {number} runs “{name}”.")

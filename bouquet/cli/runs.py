@@ -26,7 +26,7 @@ from bouquet.cli.common import (
     record_type_of,
 )
 from bouquet.core.errors import WriteError
-from bouquet.core.template import BUNDLE, read_document, whole_template
+from bouquet.core.template import BUNDLE, BundleContents, read_document, whole_templates, with_own_folders
 from bouquet.runs import (
     ATTEMPTS,
     RunFailed,
@@ -36,6 +36,7 @@ from bouquet.runs import (
     carry_out_comparison,
     execute,
     expire_files,
+    gather_bundle,
     sweep_files,
 )
 from bouquet.sources import SourceDown
@@ -120,6 +121,8 @@ def bundle(
     template: Annotated[list[str] | None, typer.Option(help="A template's name or file; may be given again.")] = None,
     records: Annotated[list[str] | None, typer.Option(help="A whole record type; may be given again.")] = None,
     everything: Annotated[bool, typer.Option("--all", help="All record types of the source.")] = False,
+    attachments: Annotated[bool, typer.Option(help="Files kept in the records of whole types, too.")] = False,
+    saved: Annotated[str, typer.Option(help="A bundle of the library, by name, instead of all these.")] = "",
     name: Annotated[str, typer.Option(help="What the archive is called.")] = "Everything",
     format: Annotated[str | None, typer.Option(help="csv, xlsx or jsonl for all of it.")] = None,
     as_json: Annotated[bool, typer.Option("--json", help="Print the slip as JSON.")] = False,
@@ -129,14 +132,18 @@ def bundle(
     Run several templates and whole record types on one snapshot, into one archive with one slip.
     """
     with open_services() as services:
+        if saved:
+            _run_saved(services, saved, out, format, purpose, as_json=as_json)
+            return
         found = [document_of(services, t) for t in template or ()]
         source = found[0].source if found and not (records or everything) else chosen_source(services)
         if any(f.source is not source for f in found):
             fail("These templates read different sources. A bundle is of one, so that its files agree.")
         types = source.catalogue().record_types
-        parts = [f.document for f in found]
         wanted = list(types) if everything else records or ()
-        parts += [whole_template(record_type_of(services, r)).as_document() for r in wanted]
+        whole = [t for r in wanted for t in whole_templates(record_type_of(services, r), attachments=attachments)]
+        gathered = with_own_folders([*(read_document(f.document) for f in found), *whole])
+        parts = [part.as_document() for part in gathered]
         asked = ask_for_run(
             services,
             {"format": BUNDLE, "name": name, "parts": parts},
@@ -151,6 +158,34 @@ def bundle(
         done = _finished(services, asked.id)
         _copy(services, done, out)
         _echo_done(done, out, as_json)
+
+
+def _run_saved(services: Services, name: str, out: Path, format: str | None, purpose: str, *, as_json: bool) -> None:
+    """
+    Run a bundle of the library, with the rights of its owner.
+    """
+    with services.store.session() as session:
+        record = shelf.find_template(session, name)
+        if record is None or record.kind != "bundle":
+            raise NotFound(f"There is no bundle called “{name}”.")
+        owner, contents = record.owner, BundleContents.model_validate(record.draft)
+        number, version, source = record.id, record.version, record.source
+    asked = ask_for_run(
+        services,
+        gather_bundle(services, owner, contents, source).as_document(),
+        person=None,
+        asked_by=f"{getpass.getuser()}, by command line",
+        via="command line",
+        format=format,
+        purpose=purpose,
+        source=source,
+        asks_purpose=True,
+        template_id=number,
+        version=version,
+    )
+    done = _finished(services, asked.id)
+    _copy(services, done, out)
+    _echo_done(done, out, as_json)
 
 
 @app.command("runs")

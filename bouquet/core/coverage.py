@@ -16,7 +16,7 @@ from zoneinfo import ZoneInfo
 from bouquet.core.template.filter import AllOf, Condition, Narrowing, Window
 from bouquet.core.windows import resolve_window, window_words
 
-__all__ = ["Coverage", "cover", "coverage_words", "window_of"]
+__all__ = ["Coverage", "cover", "coverage_words", "covered_days", "window_of"]
 
 _WEEKDAYS = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
 
@@ -122,6 +122,26 @@ def _days(first: datetime, last: datetime, zone: ZoneInfo) -> Iterator[date]:
     while day <= until:
         yield day
         day += timedelta(days=1)
+
+
+def covered_days(moments: Sequence[datetime], window: Window, zone: ZoneInfo, *, year_start: int = 4) -> list[str]:
+    """
+    The days that each moment's window covers, in words; empty for a window that is open at an end.
+    """
+    found = []
+    for moment in moments:
+        span = resolve_window(window, moment, zone, year_start=year_start) if window.type != _ALWAYS.type else None
+        if span is None or span.start is None or span.end is None or span.end <= span.start:
+            found.append("")
+            continue
+        first = span.start.astimezone(zone).date()
+        last = (span.end - timedelta(microseconds=1)).astimezone(zone).date()
+        found.append(_day(first) if first == last else f"{_day(first)} to {_day(last)}")
+    return found
+
+
+def _day(day: date) -> str:
+    return f"{day:%a} {day.day} {day:%b} {day.year}"
 
 
 def coverage_words(found: Coverage) -> list[str]:

@@ -130,14 +130,14 @@ class EncodingProblem(WriteError):
 
 class CountMismatch(BouquetError):
     """
-    The number of rows announced and the number written differ; the file is withheld.
+    More or fewer rows, or attached files, were written than announced; the file is withheld.
     """
 
     code = "count_mismatch"
 
-    def __init__(self, announced: int, written: int) -> None:
+    def __init__(self, announced: int, written: int, what: str = "rows") -> None:
         self.announced, self.written = announced, written
-        super().__init__(f"{announced:,} rows were announced and {written:,} written; the file is withheld.")
+        super().__init__(f"{announced:,} {what} were announced and {written:,} written; the file is withheld.")
 
 
 def nearest(name: str, names: Sequence[str], *, at_most: int = 3) -> tuple[str, ...]:

@@ -7,7 +7,9 @@ impossible, however many workers tick. A late run covers the day it was planned 
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
+from typing import Any
 
 import sqlalchemy as sa
 import structlog
@@ -15,8 +17,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from bouquet.core.errors import BouquetError
-from bouquet.runs import Queue, Services
+from bouquet.core.errors import BouquetError, PlanError
+from bouquet.core.template import BundleContents, read_document
+from bouquet.runs import Queue, Services, gather_bundle, unknown_answers
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound, care
 from bouquet.store import templates as shelf
@@ -50,8 +53,13 @@ def rhythm_words(round_: Round) -> str:
     """
     When a round runs, in words, also where its zone or moment is none any more.
     """
+    event = round_.event or {}
     if round_.trigger == "called":
-        return "when it is called"
+        return f"when somebody presses “{event['button']}”" if event.get("button") else "when it is called"
+    if round_.trigger == "closes":
+        return f"when a {event.get('records', 'record').replace('_', ' ')} comes to meet its condition"
+    if round_.trigger == "appears" and event.get("each"):
+        return "for each record that appears"
     if round_.trigger == "appears":
         return "when records appear"
     if round_.trigger == "after":
@@ -91,9 +99,18 @@ def skip_next(session: Session, round_id: int, by: str, now: datetime) -> Round:
     return found
 
 
-def call(services: Services, session: Session, round_id: int, by: Person, key: str | None, now: datetime) -> Run:
+def call(
+    services: Services,
+    session: Session,
+    round_id: int,
+    by: Person,
+    key: str | None,
+    now: datetime,
+    answers: Mapping[str, Any] | None = None,
+) -> Run:
     """
-    Run a round because somebody, or a program, says so. The same `key` gives the same run. Raises NotFound.
+    Run a round because somebody, or a program, says so, with their answers. The same `key` gives the same run. Raises
+    NotFound, and PlanError for an answer to what its template does not ask.
     """
     found = get_round(session, round_id)
     known = f"round {round_id}: {key}" if key else None
@@ -101,7 +118,12 @@ def call(services: Services, session: Session, round_id: int, by: Person, key: s
         earlier = session.scalars(sa.select(Run).where(Run.round_id == round_id, Run.idempotency_key == known)).first()
         if earlier is not None:
             return earlier
-    run = enter_run(services, session, found, now)
+    if answers and found.template.kind == "template":
+        saved = shelf.latest_version(session, found.template_id)
+        unknown = unknown_answers(read_document(saved.document), answers) if saved is not None else []
+        if unknown:
+            raise PlanError(unknown)
+    run = enter_run(services, session, found, now, answers)
     run.idempotency_key, run.asked_by = known, f"{run.asked_by}, called by {by.name}"
     note = {"round_id": found.id, "planned_at": now, "note": f"called by {by.name}", "run_id": run.id}
     session.execute(insert(Occurrence).values(**note).on_conflict_do_nothing())
@@ -234,18 +256,42 @@ def _tick(services: Services, session: Session, round_id: int, now: datetime) ->
     return asked
 
 
-def enter_run(services: Services, session: Session, found: Round, planned: datetime) -> Run:
+def enter_run(
+    services: Services,
+    session: Session,
+    found: Round,
+    planned: datetime,
+    answers: Mapping[str, Any] | None = None,
+    document: dict[str, Any] | None = None,
+) -> Run:
     """
     Enter a round's run in the ledger. A template without a saved version, or gone, fails truthfully.
+
+    Args:
+        answers: Those that came with the event; they go before the round's own.
+        document: What is run instead of the saved version: the same for a part of the records.
     """
     version = shelf.latest_version(session, found.template_id)
-    now = services.clock()
+    now, owner = services.clock(), session.get_one(Person, found.created_by)
+    known = version.document if version else found.template.draft
+    problem: BouquetError | None = None
+    if found.template.deleted_at is not None:
+        problem = NotFound(f"The template “{found.template.name}” was removed.")
+    elif version is None:
+        problem = NotFound(f"The template “{found.template.name}” has no saved version yet.")
+    elif found.template.kind == "bundle":
+        try:
+            contents = BundleContents.model_validate(version.document)
+            document = gather_bundle(services, owner, contents, found.template.source).as_document()
+        except BouquetError as error:
+            problem = error
     run = Run(
         template_id=found.template_id,
         version=version.number if version else None,
         name=found.template.name,
-        document=version.document if version else found.template.draft,
-        format=found.format,
+        document=known if document is None else document,
+        format="zip" if found.template.kind == "bundle" else found.format,
+        answers={**found.answers, **(answers or {})},
         person_id=found.created_by,
         asked_by=f"the round {rhythm_words(found)}",
         source=found.template.source,
@@ -253,15 +299,10 @@ def enter_run(services: Services, session: Session, found: Round, planned: datet
         round_id=found.id,
         as_of=planned,
         asked_at=now,
-        scope=session.get_one(Person, found.created_by).scope,
+        scope=owner.scope,
         purpose=found.purpose,
-        records=str((version.document if version else found.template.draft).get("records", "")),
+        records="" if found.template.kind == "bundle" else str(known.get("records", "")),
     )
-    problem: BouquetError | None = None
-    if found.template.deleted_at is not None:
-        problem = NotFound(f"The template “{found.template.name}” was removed.")
-    elif version is None:
-        problem = NotFound(f"The template “{found.template.name}” has no saved version yet.")
     if problem:
         run.status, run.stage, run.finished_at, run.error = "failed", "failed", now, error_facts(problem)
         log.warning("round_failed", round=found.id, error=str(problem))

@@ -1,34 +1,50 @@
 """
-Rounds that run when records appear: those that pass the template's filter and that the memory does not know.
+Rounds that run when something happens in their source. Each is looked at in its own rhythm, by one worker at a time.
 
-Each round is looked at in its own rhythm, by one worker at a time. What appears is gathered until nothing more comes
-for a while, or for so long at most; what appears while a run is under way belongs to the next.
+Records appear: those that pass the template's filter and that the memory does not know. They are gathered until nothing
+more comes for a while, or for so long at most, into one run, or each has a run of its own; what appears while a run is
+under way belongs to the next.
+
+Something closes: a record comes to meet a condition. It starts one run, once, and its fields may answer what the
+template asks. What met the condition when the round was set starts nothing.
 """
 
 from __future__ import annotations
 
+import contextlib
+from collections.abc import Iterable, Iterator
 from datetime import datetime, timedelta
+from itertools import islice
+from typing import Any
 
+import polars as pl
 import sqlalchemy as sa
 import structlog
-from pydantic import BaseModel, ConfigDict, Field
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from bouquet.core.memory import key_digest
 from bouquet.core.plan import resolve
-from bouquet.core.template import read_document
+from bouquet.core.shaping import to_frame
+from bouquet.core.sql import Statements
+from bouquet.core.template import FieldValue, Template, narrowed, only_records, read_document
 from bouquet.rounds.calendar import enter_run
+from bouquet.rounds.document import Event, Watch
 from bouquet.runs import Queue, Services
-from bouquet.runs.remembering import left_of, wants_memory
+from bouquet.runs.remembering import first_new_keys, left_of, wants_memory
+from bouquet.sources import SourceError
 from bouquet.store import care
 from bouquet.store import templates as shelf
 from bouquet.store.memory import Memory
-from bouquet.store.models import Occurrence, Person, Round, Run
+from bouquet.store.models import Noticed, Occurrence, Person, Round, Run
 
-__all__ = ["Watch", "watch_rounds"]
+__all__ = ["event_template", "note_baseline", "watch_rounds"]
 
 log = structlog.get_logger()
+
+#: Runs that one look asks for at most, where each record has its own; what is left is found at the next.
+MOST_EACH = 100
 
 #: Milliseconds that one look may take in the source.
 LONGEST_LOOK = 60_000
@@ -40,19 +56,6 @@ MOST_FAILED, LONGEST_PAUSE = 10, 3_600
 _UNDER_WAY = ("asked", "running", "held", "releasing")
 
 
-class Watch(BaseModel):
-    """
-    Seconds between two looks; seconds without another record after which what was found is sent, and seconds after
-    which it is sent all the same.
-    """
-
-    model_config = ConfigDict(extra="forbid")
-
-    every: int = Field(60, ge=10, le=3_600)
-    quiet: int = Field(0, ge=0, le=3_600)
-    longest: int = Field(600, ge=0, le=86_400)
-
-
 def watch_rounds(services: Services, queue: Queue) -> list[int]:
     """
     Look for records of every round whose look is due. Returns the runs asked for.
@@ -62,7 +65,7 @@ def watch_rounds(services: Services, queue: Queue) -> list[int]:
     failures: list[str] = []
     for round_id in _due(services, now):
         try:
-            run_id = _look(services, round_id, now)
+            found = _look(services, round_id, now)
         except DBAPIError:
             raise
         except Exception as error:
@@ -70,8 +73,7 @@ def watch_rounds(services: Services, queue: Queue) -> list[int]:
             log.warning("round_not_watched", round=round_id, error=str(error))
             failures.append(f"round {round_id}: {error}")
             continue
-        if run_id is not None:
-            asked.append(run_id)
+        asked += found
     with services.store.session() as session:
         care.note_care(session, "watching", failures, now)
     for run_id in asked:
@@ -84,7 +86,7 @@ def _due(services: Services, now: datetime) -> list[int]:
     The rounds whose look is due; from here on they are this worker's until their next look.
     """
     query = sa.select(Round).where(
-        Round.trigger == "appears", Round.deleted_at.is_(None), ~Round.paused, Round.look_at <= now
+        Round.trigger.in_(("appears", "closes")), Round.deleted_at.is_(None), ~Round.paused, Round.look_at <= now
     )
     with services.store.session() as session:
         found = session.scalars(query.order_by(Round.look_at).with_for_update(of=Round, skip_locked=True)).all()
@@ -93,25 +95,53 @@ def _due(services: Services, now: datetime) -> list[int]:
         return [r.id for r in found]
 
 
-def _look(services: Services, round_id: int, now: datetime) -> int | None:
+def _look(services: Services, round_id: int, now: datetime) -> list[int]:
+    """
+    Look into the source for one round. Returns the runs asked for.
+    """
+    with services.store.session() as session:
+        round_ = session.get_one(Round, round_id)
+        if round_.trigger == "appears" and _is_under_way(session, round_id):
+            return []
+        trigger, event = round_.trigger, Event.model_validate(round_.event or {})
+    return _closed(services, round_id, event, now) if trigger == "closes" else _appeared(services, round_id, event, now)
+
+
+# Records appear
+
+
+def _appeared(services: Services, round_id: int, event: Event, now: datetime) -> list[int]:
     with services.store.session() as session:
         round_ = session.get_one(Round, round_id)
         version = shelf.latest_version(session, round_.template_id)
-        if version is None or _is_under_way(session, round_id):
-            return None
-        document, source = version.document, round_.template.source
+        if version is None:
+            return []
+        document, source, answers = version.document, round_.template.source, round_.answers
         scope = session.get_one(Person, round_.created_by).scope
         memory = Memory(round_.template_id, round_.id)
     template = read_document(document)
     if not wants_memory(template):
-        return None
+        return []
     read = services.source_of(source)
-    context = services.context(now, answers={}, scope=scope, source=source, template_id=memory.template_id)
+    context = services.context(now, answers=answers, scope=scope, source=source, template_id=memory.template_id)
     plan = resolve(template, read.catalogue(), context).require()
+    keys: list[tuple[str, ...]] = []
     with read.reader.snapshot(timeout_ms=LONGEST_LOOK) as snapshot:
-        new = left_of(services, snapshot, template, plan, memory).new
+        left = left_of(services, snapshot, template, plan, memory)
+        if event.each and left.new:
+            keys = first_new_keys(snapshot, template, plan, left, MOST_EACH)
     with services.store.session() as session:
-        return _gather(services, session, round_id, new, now)
+        if not _is_complete(session, round_id, left.new, now):
+            return []
+        if not event.each:
+            return _asked(_enter(services, session, round_id, now, f"{left.new:,} new records"))
+        # More of them than are taken at once are new at the next look.
+        asked = []
+        for n, key in enumerate(keys):
+            alone = narrowed(template, only_records(plan.record_type, [list(key)])).as_document()
+            moment, note = now + timedelta(microseconds=n), f"record {', '.join(key)}"
+            asked += _asked(_enter(services, session, round_id, moment, note, document=alone))
+        return asked
 
 
 def _is_under_way(session: Session, round_id: int) -> bool:
@@ -133,19 +163,19 @@ def _rests(session: Session, round_id: int, watch: Watch, now: datetime) -> bool
     return bool(now < last[0].finished_at + timedelta(seconds=pause))
 
 
-def _gather(services: Services, session: Session, round_id: int, new: int, now: datetime) -> int | None:
+def _is_complete(session: Session, round_id: int, new: int, now: datetime) -> bool:
     """
-    Note what was found, or ask for a run of it once it is complete.
+    Note what was found; whether it is to be sent now.
     """
     found = session.get(Round, round_id, with_for_update={"of": Round}, populate_existing=True)
     if found is None or found.paused or found.deleted_at is not None or _is_under_way(session, round_id):
-        return None
+        return False
     if not new:
         found.found = None
-        return None
+        return False
     watch = Watch.model_validate(found.watch or {})
     if _rests(session, round_id, watch, now):
-        return None
+        return False
     known = found.found or {}
     since = datetime.fromisoformat(known["since"]) if known else now
     grew = known.get("count") != new
@@ -153,12 +183,113 @@ def _gather(services: Services, session: Session, round_id: int, new: int, now: 
     waited = (now - changed).total_seconds() >= watch.quiet and not (grew and watch.quiet)
     if not waited and (now - since).total_seconds() < watch.longest:
         found.found = {"since": since.isoformat(), "count": new, "changed": changed.isoformat()}
-        return None
+        return False
     found.found = None
-    entered = insert(Occurrence).values(round_id=round_id, planned_at=now, note=f"{new:,} new records")
+    return True
+
+
+def _enter(
+    services: Services,
+    session: Session,
+    round_id: int,
+    moment: datetime,
+    note: str,
+    *,
+    answers: dict[str, Any] | None = None,
+    document: dict[str, Any] | None = None,
+) -> Run | None:
+    """
+    Enter an occurrence and its run; None where there is one of this moment already.
+    """
+    entered = insert(Occurrence).values(round_id=round_id, planned_at=moment, note=note[:200])
     if session.execute(entered.on_conflict_do_nothing().returning(Occurrence.planned_at)).first() is None:
         return None
-    run = enter_run(services, session, found, now)
-    here = (Occurrence.round_id == round_id, Occurrence.planned_at == now)
+    run = enter_run(services, session, session.get_one(Round, round_id), moment, answers, document)
+    here = (Occurrence.round_id == round_id, Occurrence.planned_at == moment)
     session.execute(sa.update(Occurrence).where(*here).values(run_id=run.id))
-    return run.id if run.status == "asked" else None
+    return run
+
+
+def _asked(run: Run | None) -> list[int]:
+    return [run.id] if run is not None and run.status == "asked" else []
+
+
+# Something closes
+
+
+def event_template(event: Event) -> Template:
+    """
+    The records that meet the condition of an event, with the fields that answer. Raises DocumentError.
+    """
+    fields = list(dict.fromkeys(event.answers.values()))
+    columns = [{"id": f"c{n}", "heading": f"c{n}", "value": {"field": field}} for n, field in enumerate(fields)]
+    # A template has at least one column.
+    columns.append({"id": "met", "heading": "met", "value": {"constant": "met"}})
+    return read_document({"name": "event", "records": event.records, "filter": event.where, "columns": columns})
+
+
+def _closed(services: Services, round_id: int, event: Event, now: datetime) -> list[int]:
+    with services.store.session() as session:
+        round_ = session.get_one(Round, round_id)
+        source = round_.template.source
+        scope = session.get_one(Person, round_.created_by).scope
+    template, read = event_template(event), services.source_of(source)
+    plan = resolve(template, read.catalogue(), services.context(now, answers={}, scope=scope, source=source)).require()
+    fields = [template.columns[n].value for n, _ in plan.data_columns]
+    with services.store.session() as session:
+        found = session.get(Round, round_id, with_for_update={"of": Round}, populate_existing=True)
+        if found is None or found.paused or found.deleted_at is not None:
+            return []
+        first = bool((found.found or {}).get("baseline"))
+        with read.reader.snapshot(timeout_ms=LONGEST_LOOK) as snapshot:
+            statement = Statements(plan).sent(cells=True)
+            frames = (to_frame(b).cast(pl.String) for b in snapshot.batches(statement))
+            met = list(_unnoticed(session, found.id, frames, len(plan.key), now, at_most=None if first else MOST_EACH))
+        found.found = None
+        if first:
+            return []
+        asked = []
+        for n, (key, cells) in enumerate(met):
+            told = {f.field: cell for f, cell in zip(fields, cells, strict=True) if isinstance(f, FieldValue)}
+            answers = {name: told[field] for name, field in event.answers.items() if told[field] is not None}
+            note = f"{plan.record_type.label} {', '.join(key)}"
+            moment = now + timedelta(microseconds=n)
+            asked += _asked(_enter(services, session, round_id, moment, note, answers=answers))
+        return asked
+
+
+def _unnoticed(
+    session: Session, round_id: int, frames: Iterable[pl.DataFrame], keys: int, now: datetime, at_most: int | None
+) -> Iterator[tuple[tuple[str, ...], tuple[str | None, ...]]]:
+    """
+    (key, cells) of the records that were not noticed before; they are from now on. With `at_most`, of so many.
+    """
+    count = 0
+    for frame in frames:
+        rows = frame.rows()
+        digests = [key_digest("" if c is None else c for c in row[:keys]) for row in rows]
+        query = sa.select(Noticed.key).where(Noticed.round_id == round_id, Noticed.key.in_(digests))
+        known = set(session.scalars(query))
+        new = {d: row for d, row in zip(digests, rows, strict=True) if d not in known}
+        if at_most is not None:
+            new = dict(islice(new.items(), at_most - count))
+        if new:
+            session.execute(sa.insert(Noticed), [{"round_id": round_id, "key": d, "at": now} for d in new])
+        count += len(new)
+        for row in new.values():
+            yield tuple("" if c is None else c for c in row[:keys]), row[keys:]
+        if at_most is not None and count >= at_most:
+            return
+
+
+def note_baseline(services: Services, round_id: int) -> None:
+    """
+    Note what meets the condition of a round that was just set, so that only what comes to meet it later starts
+    something. Where the source is away, the first look does so.
+    """
+    with services.store.session() as session:
+        round_ = session.get_one(Round, round_id)
+        event, waits = Event.model_validate(round_.event or {}), round_.trigger == "closes"
+    if waits:
+        with contextlib.suppress(SourceError):
+            _closed(services, round_id, event, services.clock())

@@ -15,6 +15,7 @@ from sqlalchemy.exc import DBAPIError
 from bouquet.core.errors import BouquetError
 from bouquet.delivery import deliver_due, end_old_links
 from bouquet.rounds.calendar import tick_rounds
+from bouquet.rounds.listening import listen
 from bouquet.rounds.watching import watch_rounds
 from bouquet.runs import Queue, Services
 from bouquet.runs.drift import look_for_drift
@@ -86,6 +87,7 @@ def make_queue(services: Services) -> Queue:
     queue.add_periodic("watch_rounds", TICK, lambda: watch_rounds(services, queue))
     queue.add_deliveries(partial(deliver_due, services), partial(_send_out, services, queue))
     queue.add_periodic("look_after_deliveries", TICK, lambda: look_after_deliveries(services, queue))
+    queue.add_beside(lambda: listen(services, lambda: watch_rounds(services, queue)))
     queue.add_periodic("read_sources", READ, lambda: read_sources(services))
     return queue
 

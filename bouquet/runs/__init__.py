@@ -3,12 +3,13 @@ The life of a run.
 """
 
 from bouquet.runs.archive import zipped
-from bouquet.runs.asking import ask_for_run, no_purpose
+from bouquet.runs.asking import ask_for_run, no_purpose, unknown_answers
 from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key_of, rows_of
 from bouquet.runs.delivering import MODES, appendable
 from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.export import Export, Exported
+from bouquet.runs.gathering import gather_bundle, source_of_bundle
 from bouquet.runs.givenback import check_file, recognise
 from bouquet.runs.mail_server import MailError, MailServer, checked_address
 from bouquet.runs.outgoing import checked_folder
@@ -43,12 +44,15 @@ __all__ = [
     "count_tally",
     "execute",
     "expire_files",
+    "gather_bundle",
     "key_of",
     "left_out",
     "no_purpose",
     "recognise",
     "rows_of",
+    "source_of_bundle",
     "sweep_files",
     "trace",
+    "unknown_answers",
     "zipped",
 ]

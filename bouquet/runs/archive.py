@@ -18,7 +18,7 @@ from bouquet.core.sql import Statements
 from bouquet.core.template import folder_of
 from bouquet.sources import Snapshot
 
-__all__ = ["attachments_of", "read_chunks", "write_archive", "zipped"]
+__all__ = ["attachments_of", "count_attachments", "read_chunks", "write_archive", "zipped"]
 
 #: Bytes read at a time.
 CHUNK = 1 << 20
@@ -58,6 +58,17 @@ def attachments_of(snapshot: Snapshot, plan: Plan) -> Iterator[tuple[str, bytes]
                 name = with_suffix(stem, n)
             taken.add(name.casefold())
             yield folder + name, row["data"]
+
+
+def count_attachments(snapshot: Snapshot, plan: Plan) -> int:
+    """
+    How many files are attached to the plan's records, by a statement of its own.
+    """
+    if plan.attached is None:
+        return 0
+    attached = plan.attached
+    counted = Statements(attached.plan).count_attached(attached.route)
+    return int(snapshot.row(counted)["files"])
 
 
 def read_chunks(path: Path) -> Iterator[bytes]:

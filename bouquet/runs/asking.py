@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime
 from typing import Any
@@ -20,7 +21,7 @@ from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Run
 
-__all__ = ["ZIP", "as_format", "ask_for_run", "no_purpose"]
+__all__ = ["ZIP", "as_format", "ask_for_run", "no_purpose", "unknown_answers"]
 
 #: The format of bundles.
 ZIP = "zip"
@@ -35,14 +36,14 @@ def as_format(template: Template, format: str) -> Template:
     return template.model_copy(update={"output": template.output.model_copy(update={"format": format})})
 
 
-def _check_answers(template: Template, answers: dict[str, Any]) -> None:
-    unknown = set(answers) - {a.name for a in template.asks}
-    if unknown:
-        problems = [
-            Problem(code="unknown_ask", message=f"The template asks nothing called “{n}”.", place=f"answers.{n}")
-            for n in sorted(unknown)
-        ]
-        raise PlanError(problems)
+def unknown_answers(template: Template, answers: Mapping[str, Any]) -> list[Problem]:
+    """
+    A problem for each answer to what a template does not ask.
+    """
+    return [
+        Problem(code="unknown_ask", message=f"The template asks nothing called “{n}”.", place=f"answers.{n}")
+        for n in sorted(set(answers) - {a.name for a in template.asks})
+    ]
 
 
 def ask_for_run(
@@ -87,7 +88,8 @@ def ask_for_run(
         template = read_document(document)
         chosen = format or template.output.format
         plan = resolve(as_format(template, chosen), catalogue, context).require()
-        _check_answers(template, answers or {})
+        if unknown := unknown_answers(template, answers or {}):
+            raise PlanError(unknown)
         if template.only != "everything" and template_id is None:
             message = "What is new can only be told of a template in the library; add it, and run it there."
             raise PlanError([Problem(code="no_memory", message=message, place="only")])
@@ -151,7 +153,9 @@ def _plan_parts(bundle: Bundle, catalogue: Catalogue, context: Context) -> tuple
     problems: list[Problem] = []
     personal: list[str] = []
     for n, part in enumerate(bundle.parts):
-        resolution = resolve(part, catalogue, context)
+        given = replace(context, answers=bundle.answers_of(n))
+        resolution = resolve(part, catalogue, given)
+        problems += [replace(p, place=f"parts[{n}].{p.place}") for p in unknown_answers(part, bundle.answers_of(n))]
         problems += [replace(p, place=f"parts[{n}].{p.place}".rstrip(".")) for p in resolution.problems]
         personal += resolution.plan.personal if resolution.plan else ()
     if problems:

@@ -7,18 +7,20 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Callable, Sequence
+from itertools import chain
 from pathlib import Path
 from typing import Any
 
 from bouquet.core.checks import worst
-from bouquet.core.errors import WriteError
+from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.memory import merged_keys
 from bouquet.core.naming import safe_name, with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.slip import Digest
 from bouquet.core.template import Template
-from bouquet.runs.archive import write_archive
+from bouquet.runs.archive import attachments_of, count_attachments, write_archive
 from bouquet.runs.export import Export, Exported, ExportedFile, file_facts
+from bouquet.runs.forms import Addressed
 from bouquet.sources import Snapshot
 
 __all__ = ["export_bundle"]
@@ -31,9 +33,11 @@ def export_bundle(
     snapshot: Snapshot,
     asked: dict[str, Any],
     progress: Callable[[str, int | None, int], None] = lambda *_: None,
+    recipients: Sequence[Addressed] = (),
 ) -> Exported:
     """
-    Write every part from one snapshot, and one archive of them all. Rows are those of all parts together.
+    Write every part from one snapshot, and one archive of them all, with the files that are kept in their records.
+    Rows are those of all parts together.
 
     Raises what `Export.write` raises; then nothing is left.
     """
@@ -46,8 +50,9 @@ def export_bundle(
                 progress(stage, None if announced is None else before + announced, before + written)
 
             inside = folder / f".part-{n}"
-            made.append(Export(template, plan, template.output.format, inside, told).write(snapshot, {}))
-        return _pack(name, parts, made, folder, snapshot, asked, progress)
+            export = Export(template, plan, template.output.format, inside, told, archives=False)
+            made.append(export.write(snapshot, {}))
+        return _pack(name, parts, made, folder, snapshot, asked, progress, recipients)
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
         raise WriteError(f"The archive could not be written: {reason}. Nothing was kept of it.") from error
@@ -64,6 +69,7 @@ def _pack(
     snapshot: Snapshot,
     asked: dict[str, Any],
     progress: Callable[[str, int | None, int], None],
+    recipients: Sequence[Addressed],
 ) -> Exported:
     rows = sum(e.rows for e in made)
     named: list[tuple[str, Path]] = []
@@ -101,13 +107,24 @@ def _pack(
         "parts": [e.slip for e in made],
         "files": facts,
     }
+    personal = tuple(slip["personal_fields"])
+    slip["recipients"] = [_addressed(to, personal) for to in recipients]
+    if not recipients:
+        del slip["recipients"]
+    plans = [plan for _, plan in parts if plan.attached is not None]
+    announced = sum(count_attachments(snapshot, plan) for plan in plans)
+    if plans:
+        slip["attachments"] = announced
     inner = folder / ".part-slip" / "slip.json"
     inner.parent.mkdir(parents=True, exist_ok=True)
     inner.write_bytes(json.dumps(slip, indent=2, ensure_ascii=False).encode())
     beside, target = folder / ".bundle.part", folder / f"{safe_name(f'{name}_{first.context.as_of:%Y-%m-%d}')}.zip"
-    write_archive(
-        beside, [*named, ("slip.json", inner)], iter(()), first.context.as_of, lambda: progress("packing", rows, rows)
+    attached = chain.from_iterable(attachments_of(snapshot, plan) for plan in plans)
+    written = write_archive(
+        beside, [*named, ("slip.json", inner)], attached, first.context.as_of, lambda: progress("packing", rows, rows)
     )
+    if written != announced:
+        raise CountMismatch(announced, written, "attached files")
     digest = Digest(beside).finish()
     beside.replace(target)
     archive = ExportedFile(target, "archive", "application/zip", rows, target.stat().st_size, digest)
@@ -127,3 +144,15 @@ def _pack(
         verdict,
         tuple((records, merged_keys(keys)) for records, keys in sent.items()),
     )
+
+
+def _addressed(to: Addressed, personal: tuple[str, ...]) -> dict[str, Any]:
+    """
+    Whether somebody may have an archive, as the slip has it.
+    """
+    unmet = []
+    if personal and not to.acceptance.personal:
+        unmet.append(f"{to.name} may not receive personal data, and this holds some: {', '.join(personal[:5])}")
+    if to.acceptance.columns or to.acceptance.format or to.acceptance.csv is not None:
+        unmet.append(f"{to.name} takes files in a form of their own, and this is an archive of several")
+    return {"id": to.id, "name": to.name, "files": [], "unmet": unmet}

@@ -12,7 +12,7 @@ import threading
 import time
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -214,7 +214,10 @@ def _planned(services: Services, run: Run) -> _Planned:
     )
     if run.is_bundle:
         bundle = read_bundle(run.document)
-        parts = [(t, resolve(t, catalogue, context).require()) for t in bundle.parts]
+        parts = [
+            (t, resolve(t, catalogue, replace(context, answers=bundle.answers_of(n))).require())
+            for n, t in enumerate(bundle.parts)
+        ]
         return _Planned(bundle.name, parts, None)
     template = as_format(read_document(run.document), run.format)
     return _Planned(
@@ -243,7 +246,8 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         error = RunFailed(f"A check stopped it, and nothing is made available: {said}.")
         _end(services, run, "failed", error, **facts)
         return None
-    if run.round_id is not None and exported.rows == 0 and exported.verdict is None and _skips_empty(services, run):
+    empty = exported.rows == 0 and not exported.slip.get("gone")
+    if run.round_id is not None and empty and exported.verdict is None and _skips_empty(services, run):
         exported.slip["files"] = []
         services.storage.leave(run.id, run.attempt)
         _finish(services, run, status="ready", **facts)
@@ -321,8 +325,11 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
         if isinstance(source, Source) and source.copy:
             asked["copy"] = {"seconds_behind": source.seconds_behind(snapshot)}
         if run.is_bundle:
-            return export_bundle(planned.name, planned.parts, folder, snapshot, asked, progress)
+            return export_bundle(
+                planned.name, planned.parts, folder, snapshot, asked, progress, _addressed(services, run)
+            )
         template, plan = planned.parts[0]
+        gone: tuple[tuple[str, ...], ...] = ()
         if wants_memory(template):
             if run.repeats is not None:
                 left = repeated(services, snapshot, template, plan, run.repeats)
@@ -330,9 +337,11 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
             else:
                 left = hold_in_run(services, snapshot, template, plan, run)
                 asked["sent_before"] = left.known
-            plan = narrowed_plan(template, plan, left)
+                if "gone" in template.output.companions:
+                    asked["gone"] = len(left.gone) + left.unnamed
+            plan, gone = narrowed_plan(template, plan, left), left.gone
         addressed = _addressed(services, run)
-        return Export(template, plan, run.format, folder, progress, addressed).write(snapshot, asked)
+        return Export(template, plan, run.format, folder, progress, addressed, gone=gone).write(snapshot, asked)
 
 
 @contextmanager

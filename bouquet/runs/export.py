@@ -30,10 +30,10 @@ from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
-from bouquet.core.template import Severity, Template
+from bouquet.core.template import FieldValue, Severity, Template
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
-from bouquet.runs.archive import attachments_of, write_archive
+from bouquet.runs.archive import attachments_of, count_attachments, write_archive
 from bouquet.runs.forms import Addressed, FormFile
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter, prefetched, split_texts
@@ -47,6 +47,7 @@ _MEDIA = {
     "dictionary": "text/csv",
     "metadata": "application/csvm+json",
     "findings": "text/csv",
+    "gone": "text/csv",
     "missing": "text/csv",
     "slip": "application/json",
     "archive": "application/zip",
@@ -113,6 +114,8 @@ class Export:
         folder: Where the files go. They are written beside and renamed when all are whole.
         progress: Told the stage, the rows announced and the rows written so far.
         recipients: Whose forms are written besides, of the same rows.
+        archives: Whether what goes along is packed with the files; otherwise whoever exports does so.
+        gone: The keys of records that were sent earlier and are no longer there.
     """
 
     def __init__(
@@ -123,8 +126,11 @@ class Export:
         folder: Path,
         progress: Callable[[str, int | None, int], None] = lambda *_: None,
         recipients: Sequence[Addressed] = (),
+        *,
+        archives: bool = True,
+        gone: Sequence[tuple[str, ...]] = (),
     ) -> None:
-        self.recipients = recipients
+        self.recipients, self.archives, self.gone = recipients, archives, gone
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
@@ -201,12 +207,15 @@ class Export:
         output = self.plan.output
         if "slip" in output.companions:
             self._add(f"{self.stem}-slip.json", "slip", json.dumps(slip, indent=2, ensure_ascii=False).encode())
-        if output.archive or self.plan.attached is not None:
+        if self.archives and (output.archive or self.plan.attached is not None):
             name = f"{self.stem}.zip"
             beside = self.folder / f".{name}.part"
             attached = attachments_of(snapshot, self.plan)
             files = [(f.path.name, f.path) for f in self.files]
+            announced = count_attachments(snapshot, self.plan)
             slip["attachments"] = write_archive(beside, files, attached, self.plan.context.as_of, self._beat)
+            if slip["attachments"] != announced:
+                raise CountMismatch(announced, slip["attachments"], "attached files")
             self.files.append(self._finished(name, beside, "archive", 0))
         slip["files"] = [file_facts(f) for f in self.files]
 
@@ -416,6 +425,12 @@ class Export:
             rows = [FINDING_HEADINGS, *self._findings_table()]
             csv.writer(text, lineterminator="\r\n").writerows(rows)
             yield f"{self.stem}-findings.csv", text.getvalue().encode(), "findings"
+        if "gone" in output.companions and self.template.only != "everything":
+            text = io.StringIO()
+            shown = {c.value: c.heading for c in reversed(self.template.columns)}
+            headings = [shown.get(FieldValue(field=key.path), key.field.label) for key in self.plan.key]
+            csv.writer(text, lineterminator="\r\n").writerows([headings, *self.gone])
+            yield f"{self.stem}-gone.csv", text.getvalue().encode(), "gone"
 
     def _add(self, name: str, role: str, content: bytes) -> None:
         path = self.folder / f".{name}.part"

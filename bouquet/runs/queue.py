@@ -8,7 +8,7 @@ whose worker died is given to another.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import timedelta
@@ -75,6 +75,7 @@ class Queue:
             connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, **POOL)
         )
         self._after_runs: list[Callable[[int], None]] = []
+        self._beside: list[Callable[[], Coroutine[Any, Any, None]]] = []
         self._add_tasks()
 
     def _add_tasks(self) -> None:
@@ -150,6 +151,12 @@ class Queue:
         @self.app.task(name=name, queueing_lock=name)
         def periodic(timestamp: int) -> None:
             work()
+
+    def add_beside(self, work: Callable[[], Coroutine[Any, Any, None]]) -> None:
+        """
+        Let each worker do `work()` beside its jobs, until it ends.
+        """
+        self._beside.append(work)
 
     def add_deliveries(self, deliver: Callable[[int], None], after_run: Callable[[int], None]) -> None:
         """
@@ -247,7 +254,9 @@ class Queue:
         # Each job has a thread of its own; those of deliveries mostly wait.
         asyncio.get_running_loop().set_default_executor(ThreadPoolExecutor(concurrency + SENDING + 8))
         await asyncio.gather(
-            self._work_off(self.app, RUNS, concurrency), self._work_off(self.sender, DELIVERIES, SENDING)
+            self._work_off(self.app, RUNS, concurrency),
+            self._work_off(self.sender, DELIVERIES, SENDING),
+            *(work() for work in self._beside),
         )
 
     @staticmethod

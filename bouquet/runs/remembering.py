@@ -25,7 +25,7 @@ from bouquet.store.memory import Memory
 from bouquet.store.models import Run
 from bouquet.store.whereabouts import keys_sent
 
-__all__ = ["Left", "hold_in_run", "left_of", "narrowed_plan", "repeated", "wants_memory"]
+__all__ = ["Left", "first_new_keys", "hold_in_run", "left_of", "narrowed_plan", "repeated", "wants_memory"]
 
 #: Keys that a statement can name; of keys of several fields, fewer.
 MOST, MOST_COMPOSITE = 500_000, 20_000
@@ -34,12 +34,16 @@ MOST, MOST_COMPOSITE = 500_000, 20_000
 @dataclass(frozen=True)
 class Left:
     """
-    What earlier files leave: the narrowing, None where all is new, and how many records are new and known.
+    What earlier files leave: the narrowing, None where all is new, and how many records are new and known. `gone`: the
+    keys of records that were sent and are no longer there, where the template tells of them; and `unnamed`, how many
+    more there are.
     """
 
     not_sent: NotSent | None
     new: int
     known: int
+    gone: tuple[tuple[str, ...], ...] = ()
+    unnamed: int = 0
 
 
 def wants_memory(template: Template) -> bool:
@@ -103,15 +107,15 @@ def _judged(
 ) -> Left:
     changed = template.only == "new_or_changed"
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
-    rows = _seen(snapshot, plan, cells=changed)
-    found = memories.what_is_new(session, memory, rows, changed=changed, most=most, run_id=run_id)
+    rows, gone = _seen(snapshot, plan, cells=changed), "gone" in template.output.companions and run_id is not None
+    found = memories.what_is_new(session, memory, rows, changed=changed, most=most, run_id=run_id, gone=gone)
     if found.keys is not None and not found.keys and found.new and found.known > most:
         message = (
             f"{found.new:,} records are new and {found.known:,} were sent before; a run tells {most:,} of them apart."
         )
         raise RunFailed(f"{message} Narrow the template, or let it send everything once.")
     not_sent = NotSent(found.keys, found.but) if found.keys is not None else None
-    return Left(not_sent, found.new, found.known)
+    return Left(not_sent, found.new, found.known, found.gone, found.unnamed)
 
 
 def _seen(snapshot: Snapshot, plan: Plan, *, cells: bool) -> Iterator[SeenRecords]:
@@ -128,14 +132,28 @@ def narrowed_plan(template: Template, plan: Plan, left: Left) -> Plan:
     return resolve(template, plan.catalogue, replace(plan.context, not_sent=left.not_sent)).require()
 
 
+def first_new_keys(
+    snapshot: Snapshot, template: Template, plan: Plan, left: Left, at_most: int
+) -> list[tuple[str, ...]]:
+    """
+    The keys of the first records that are new, as texts.
+    """
+    new = replace(narrowed_plan(template, plan, left), at_most=at_most)
+    return _keys_of_rows(snapshot, new)
+
+
 def _first_keys(snapshot: Snapshot, plan: Plan) -> list[UUID]:
     """
-    The keys of the records whose rows come before the limit.
+    The digests of the records whose rows come before the limit.
     """
+    return [key_digest(key) for key in _keys_of_rows(snapshot, plan)]
+
+
+def _keys_of_rows(snapshot: Snapshot, plan: Plan) -> list[tuple[str, ...]]:
     statement = Statements(plan).rows(keys=True)
     names = [f"k{n}" for n in range(len(plan.key))]
-    found = []
+    found: dict[tuple[str, ...], None] = {}
     for batch in snapshot.batches(statement):
-        frame = to_frame(batch).select(pl.col(names).cast(pl.String))
-        found += [key_digest("" if c is None else c for c in row) for row in frame.iter_rows()]
-    return found
+        frame = to_frame(batch).select(pl.col(names).cast(pl.String).fill_null(""))
+        found |= dict.fromkeys(frame.iter_rows())
+    return list(found)

@@ -129,12 +129,17 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
                 yield recipient, True, own
         return
     for entry in round_.recipients:
-        if entry.recipient.deleted_at is not None or (run.rows_written == 0 and entry.when_empty == "leave out"):
+        if entry.recipient.deleted_at is not None or (_is_empty(run) and entry.when_empty == "leave out"):
             continue
         own = [f for f in files if f.recipient_id == entry.recipient_id]
+        own += [f for f in common if f.role == "gone"] if own else []
         # A run that sends nothing when there is nothing has no files.
         if own or archive or common:
             yield entry.recipient, entry.must, own or archive or common
+
+
+def _is_empty(run: Run) -> bool:
+    return run.rows_written == 0 and not (run.slip or {}).get("gone")
 
 
 def with_fact(session: Session, fact: str) -> list[Recipient]:

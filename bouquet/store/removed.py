@@ -18,7 +18,7 @@ __all__ = ["MOST", "Removed", "list_removed"]
 #: Entries that are listed, the latest first.
 MOST = 200
 
-RemovedKind = Literal["template", "round", "picks", "view"]
+RemovedKind = Literal["template", "bundle", "round", "picks", "view"]
 
 
 @dataclass(frozen=True)
@@ -43,10 +43,13 @@ def list_removed(session: Session, person: Person) -> list[Removed]:
     template, standing = TemplateRecord, TemplateRecord.standing
     sources: tuple[tuple[RemovedKind, Any, Any, Any, sa.ColumnElement[bool]], ...] = (
         ("template", template, template.name, template.owner_id, (standing != "house") & _is(template, person)),
+        ("bundle", template, template.name, template.owner_id, (standing != "house") & _is(template, person)),
         ("round", Round, template.name, Round.created_by, Round.created_by == person.id),
         ("picks", Picks, Picks.name, Picks.owner_id, _is(Picks, person)),
     )
     parts = [_removed(kind, table, name, owner, mine | own) for kind, table, name, owner, own in sources]
+    parts[0] = parts[0].where(template.kind == "template")
+    parts[1] = parts[1].where(template.kind == "bundle")
     parts.append(_removed("view", View, View.name, View.owner_id, _is(View, person)))
     query = sa.union_all(*parts).order_by(sa.desc("removed_at")).limit(MOST)
     return [Removed(*row) for row in session.execute(query)]

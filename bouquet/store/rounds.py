@@ -56,7 +56,9 @@ def let_go_on(session: Session, found: Round, now: datetime) -> None:
         found.next_at = first_moment(session, found, now)
         # What ended while it was paused does not start it.
         found.since = now
-        found.look_at, found.found = now if found.trigger == "appears" else None, None
+        found.look_at = now if found.trigger in ("appears", "closes") else None
+        # Nor does what came to meet the condition.
+        found.found = {"baseline": True} if found.trigger == "closes" else None
     found.paused, found.paused_for, found.paused_until = False, "", None
 
 

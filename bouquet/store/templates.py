@@ -30,11 +30,11 @@ __all__ = [
 ]
 
 
-def list_templates(session: Session) -> list[TemplateRecord]:
+def list_templates(session: Session, kind: str = "template") -> list[TemplateRecord]:
     """
-    All templates, by name.
+    All templates, or all bundles, by name.
     """
-    query = sa.select(TemplateRecord).where(TemplateRecord.deleted_at.is_(None))
+    query = sa.select(TemplateRecord).where(TemplateRecord.deleted_at.is_(None), TemplateRecord.kind == kind)
     return list(session.scalars(query.order_by(sa.func.lower(TemplateRecord.name))))
 
 
@@ -71,12 +71,20 @@ def free_name(session: Session, name: str) -> str:
 
 
 def add_template(
-    session: Session, document: dict[str, Any], sentence: str, owner: Person, now: datetime, *, source: str = ""
+    session: Session,
+    document: dict[str, Any],
+    sentence: str,
+    owner: Person,
+    now: datetime,
+    *,
+    source: str = "",
+    kind: str = "template",
 ) -> TemplateRecord:
     """
-    A new template of a source with this draft. Raises NameTaken.
+    A new template of a source with this draft, or a bundle. Raises NameTaken.
     """
     record = TemplateRecord(
+        kind=kind,
         source=source,
         name=document["name"],
         owner_id=owner.id,

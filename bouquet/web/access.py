@@ -9,14 +9,12 @@ from collections.abc import Callable
 from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Request
-from sqlalchemy.orm import Session
 
 from bouquet.designing import SourceView
-from bouquet.rights import Act, may
+from bouquet.rights import Act, may, visible
 from bouquet.runs import Queue, Services
-from bouquet.store import NotFound, people
-from bouquet.store import templates as shelf
-from bouquet.store.models import Person, TemplateRecord
+from bouquet.store import people
+from bouquet.store.models import Person
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.problems import Refused
 
@@ -151,14 +149,3 @@ def person_facts(person: Person) -> dict[str, Any]:
         "may": acts,
         "password_given": person.password_given,
     }
-
-
-def visible(session: Session, person: Person, template_id: int) -> TemplateRecord:
-    """
-    A template that a person may use. Raises NotFound, also for one that is somebody's own.
-    """
-    record = shelf.get_template(session, template_id)
-    if not may(person, "look", record):
-        msg = "There is no such template, or it was removed."
-        raise NotFound(msg)
-    return record

@@ -26,6 +26,7 @@ from bouquet.web.guard import Guard
 from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
     accounts,
+    bundles,
     catalogue,
     comparing,
     curating,
@@ -112,6 +113,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         helping,
         picks,
         templates,
+        bundles,
         drafts,
         memory,
         records,

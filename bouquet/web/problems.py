@@ -20,6 +20,7 @@ from bouquet.core.recurrence import DaysOffError
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.core.sql import LacksError
 from bouquet.delivery import DeliveryError, WrongSettings
+from bouquet.rounds.setting import RoundRefused
 from bouquet.runs import FolderError, MailError, RunFailed
 from bouquet.sources import (
     NoSource,
@@ -56,6 +57,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (WrongSettings, 422),
     (DeliveryError, 409),
     (DaysOffError, 422),
+    (RoundRefused, 422),
     (MailError, 422),
     (LacksError, 422),
     (RunFailed, 422),

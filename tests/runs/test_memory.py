@@ -64,6 +64,11 @@ class Yard:
             self.template_id = record.id
         return self.template_id
 
+    def change_output(self, output: dict[str, Any]) -> None:
+        with self.services.store.session() as session:
+            record = shelf.get_template(session, self.template_id)
+            record.draft = {**record.draft, "output": output}
+
     def ask(self, repeats: int | None = None) -> int:
         with self.services.store.session() as session:
             document = shelf.get_template(session, self.template_id).draft

@@ -204,6 +204,15 @@ class SheetStatements:
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
         return rows.select(outputs, order).where(data.is_not(None))
 
+    def count_attached(self, route: Route) -> sa.Select[Any]:
+        """
+        How many files `attached` gives, as `files`.
+        """
+        rows = Rows(replace(self.plan, order=()), many=True)
+        data = rows.scope.column(route)
+        found = rows.select([("one", sa.literal_column("1"))], []).where(data.is_not(None)).subquery()
+        return sa.select(sa.func.count().label("files")).select_from(found)
+
     def per_value(self, cell: Cell, *, limit: int = 200) -> sa.Select[Any]:
         """
         How many rows have each value of `cell`: `value`, as text with choices by their label, and `rows`; most first.

@@ -10,7 +10,18 @@ from bouquet.core.template.acceptance import (
     read_acceptance,
     whole_pattern,
 )
-from bouquet.core.template.bundle import BUNDLE, Bundle, is_bundle, read_bundle, whole_template
+from bouquet.core.template.bundle import (
+    BUNDLE,
+    CONTENTS,
+    Bundle,
+    BundleContents,
+    BundleTemplate,
+    is_bundle,
+    read_bundle,
+    whole_template,
+    whole_templates,
+    with_own_folders,
+)
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
 from bouquet.core.template.companions import child_template, folder_formula, folder_of
 from bouquet.core.template.document import FORMAT, Ask, Order, Template, document_schema, read_document
@@ -36,6 +47,7 @@ from bouquet.core.template.values import (
 
 __all__ = [
     "BUNDLE",
+    "CONTENTS",
     "FORMAT",
     "HEADING_LENGTH",
     "MOST_LAYOUT_COLUMNS",
@@ -46,6 +58,8 @@ __all__ = [
     "Ask",
     "Attachments",
     "Bundle",
+    "BundleContents",
+    "BundleTemplate",
     "By",
     "Check",
     "ChildFile",
@@ -92,5 +106,7 @@ __all__ = [
     "read_document",
     "whole_pattern",
     "whole_template",
+    "whole_templates",
+    "with_own_folders",
     "with_windows",
 ]

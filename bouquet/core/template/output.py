@@ -123,7 +123,8 @@ class Output(Part):
     people: dates and numbers as the `locale` writes them, titles, groups, totals.
     `guard_formulas`: whether texts that a spreadsheet would run are guarded; not given, reader's style does.
     `dictionary`: how what the columns mean goes along; as a sheet, a companion CSV, or CSV on the Web metadata.
-    `companions`: what else goes along, as files: the findings as CSV, the slip as JSON, and `children` as CSV.
+    `companions`: what else goes along, as files: the findings as CSV, the slip as JSON, the keys of records that are
+    `gone` since they were sent as CSV; and `children` as CSV.
     `archive`: all of a run's files once more in one zip; `attachments` always make one.
     `keep_days`: days until the files expire; the house's own rule where it is not given.
     """
@@ -136,7 +137,7 @@ class Output(Part):
     guard_formulas: bool | None = None
     split: Split | None = None
     dictionary: tuple[Literal["sheet", "csv", "csvw"], ...] = ()
-    companions: tuple[Literal["findings", "slip"], ...] = ()
+    companions: tuple[Literal["findings", "slip", "gone"], ...] = ()
     children: tuple[ChildFile, ...] = Field((), max_length=10)
     attachments: Attachments | None = None
     archive: bool = False

@@ -17,7 +17,7 @@ from bouquet.store.models.deliveries import (
 )
 from bouquet.store.models.memory import Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Person, SignIn, SignInTry, Token
-from bouquet.store.models.rounds import Care, HouseFact, Occurrence, Round
+from bouquet.store.models.rounds import Care, HouseFact, Noticed, Occurrence, Round
 from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
 from bouquet.store.models.sources import CuratedDraft, CuratedVersion, KeptCatalogue, SourceRecord
 from bouquet.store.models.templates import Picks, Pin, TemplateRecord, TemplateVersion, View
@@ -41,6 +41,7 @@ __all__ = [
     "Link",
     "Means",
     "Notice",
+    "Noticed",
     "Occurrence",
     "Person",
     "Picks",

@@ -18,7 +18,8 @@ __all__ = ["Remembered", "Remembering", "SentKeysRecord"]
 class Remembered(Base):
     """
     A record that a template sent: digests of its key and of its rows (`core.memory`), when, and in which run.
-    `round_id` is 0 for what was taken by hand: each round has a memory of its own.
+    `round_id` is 0 for what was taken by hand: each round has a memory of its own. `texts` are those of its key, where
+    it is to be named once it is gone.
     """
 
     __tablename__ = "remembered"
@@ -29,11 +30,13 @@ class Remembered(Base):
     row: Mapped[int]
     sent_at: Mapped[datetime]
     run_id: Mapped[int | None] = mapped_column(index=True)
+    texts: Mapped[list[str] | None] = mapped_column(sa.JSON(none_as_null=True))
 
 
 class Remembering(Base):
     """
-    A record that a run holds and that is yet to be remembered: once it is delivered, and only then.
+    A record that a run holds and that is yet to be remembered: once it is delivered, and only then. One that is `gone`
+    is yet to be forgotten: the run tells that it is no longer there.
     """
 
     __tablename__ = "remembering"
@@ -41,6 +44,8 @@ class Remembering(Base):
     run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     key: Mapped[UUID] = mapped_column(primary_key=True)
     row: Mapped[int]
+    texts: Mapped[list[str] | None] = mapped_column(sa.JSON(none_as_null=True))
+    gone: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
 
 
 class SentKeysRecord(Base):

@@ -5,6 +5,7 @@ Rounds, their occurrences, and the work by the clock.
 from __future__ import annotations
 
 from datetime import datetime
+from uuid import UUID
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -13,7 +14,7 @@ from bouquet.store.models.base import Base, Document
 from bouquet.store.models.deliveries import RoundRecipient
 from bouquet.store.models.templates import TemplateRecord
 
-__all__ = ["Care", "HouseFact", "Occurrence", "Round"]
+__all__ = ["Care", "HouseFact", "Noticed", "Occurrence", "Round"]
 
 
 class Round(Base):
@@ -37,11 +38,15 @@ class Round(Base):
     #: What its owner said that personal data is taken out for.
     purpose: Mapped[str] = mapped_column(default="", server_default="")
     paused: Mapped[bool] = mapped_column(default=False)
-    #: What starts it: `calendar`, `after` another round, `called`, or records that `appears`.
+    #: What starts it: `calendar`, `after` another round, `called`, records that `appears`, or one that `closes`.
     trigger: Mapped[str] = mapped_column(default="calendar", server_default="calendar")
     after_id: Mapped[int | None] = mapped_column(sa.ForeignKey("rounds.id"))
     #: How often records are looked for, and how long they are gathered; see `bouquet.rounds.watching.Watch`.
     watch: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: What more there is to say of what starts it; see `bouquet.rounds.document.Event`.
+    event: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: Answers to what its template asks.
+    answers: Mapped[Document] = mapped_column(default=dict, server_default="{}")
     #: What was found and is being gathered: since when, how many, and when it last became more.
     found: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     #: When records are looked for next.
@@ -78,6 +83,19 @@ class Occurrence(Base):
     planned_at: Mapped[datetime] = mapped_column(primary_key=True)
     run_id: Mapped[int | None] = mapped_column(sa.ForeignKey("runs.id"), index=True)
     note: Mapped[str] = mapped_column(default="")
+
+
+class Noticed(Base):
+    """
+    A record that met the condition of a round's event once: a digest of its key (`core.memory`). It starts nothing
+    again.
+    """
+
+    __tablename__ = "noticed"
+
+    round_id: Mapped[int] = mapped_column(sa.ForeignKey("rounds.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[UUID] = mapped_column(primary_key=True)
+    at: Mapped[datetime]
 
 
 class HouseFact(Base):

@@ -17,7 +17,8 @@ __all__ = ["Picks", "Pin", "TemplateRecord", "TemplateVersion", "View"]
 
 class TemplateRecord(Base):
     """
-    A template: its draft, and the number of its newest saved version (0 for none).
+    A template: its draft, and the number of its newest saved version (0 for none). Of the `kind` `bundle` it is what
+    a bundle holds (`core.template.BundleContents`).
 
     `draft_revision` counts every change of the draft, for edits that name the one they started from.
     `standing`: `own` (its owner's and the keepers'), `shared` (everybody's), `house` (the house's standard).
@@ -36,6 +37,7 @@ class TemplateRecord(Base):
     sentence: Mapped[str] = mapped_column(default="")
     labels: Mapped[list[str]] = mapped_column(default=list, server_default="[]")
     standing: Mapped[str] = mapped_column(default="shared", server_default="shared")
+    kind: Mapped[str] = mapped_column(default="template", server_default="template")
     #: The source that it reads, by name; empty for the one in the settings.
     source: Mapped[str] = mapped_column(default="", server_default="")
     deleted_at: Mapped[datetime | None]

@@ -12,19 +12,18 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.errors import PlanError, Problem
 from bouquet.core.template import (
-    BUNDLE,
+    BundleContents,
     Narrowing,
     Picks,
     Window,
     narrowed,
     only_records,
     read_document,
-    whole_template,
     with_windows,
 )
 from bouquet.designing import SourceView
 from bouquet.rights import may
-from bouquet.runs import Services, ask_for_run
+from bouquet.runs import Services, ask_for_run, gather_bundle, source_of_bundle
 from bouquet.store import OutOfScope, comparisons, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
@@ -34,7 +33,6 @@ from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas.runs import (
     Expected,
-    NewBundle,
     NewRun,
     PastColumn,
     PastRun,
@@ -124,8 +122,11 @@ def add_run(
     if body.again is not None and body.as_it == "was":
         run = _again(services, person, body.again, via, common)
     elif body.bundle is not None:
-        bundle, source = _bundle(services, view, body.bundle)
+        source = source_of_bundle(services, person, body.bundle, view.key)
+        bundle = gather_bundle(services, person, body.bundle, source).as_document()
         run = ask_for_run(services, bundle, via=via, format=body.format, source=source, **common)
+    elif body.bundle_id is not None:
+        run = _saved_bundle(services, person, body.bundle_id, via, body.format, common)
     else:
         if body.again is not None:
             with services.store.session() as session:
@@ -158,7 +159,7 @@ def _seen(session: Session, person: Person, run_id: Id) -> Run:
     """
     run = ledger.see_run(session, run_id, person)
     if run.template_id is not None:
-        visible(session, person, run.template_id)
+        visible(session, person, run.template_id, "any")
     return run
 
 
@@ -185,31 +186,18 @@ def _again(services: Services, person: Person, run_id: Id, via: str, common: dic
     )
 
 
-def _bundle(services: Services, view: SourceView, wanted: NewBundle) -> tuple[dict[str, Any], str]:
+def _saved_bundle(
+    services: Services, person: Person, bundle_id: int, via: str, format: str | None, common: dict[str, Any]
+) -> Run:
     """
-    The document of a bundle: the templates' saved versions, and a template for each whole record type; and the one
-    source that all of them read.
+    A run of a bundle of the library.
     """
-    person, sources = view.person, set()
-    types = view.catalogue.record_types
-    names = list(types) if wanted.everything else wanted.records
-    unknown = [n for n in names if n not in types]
-    if unknown:
-        message = f"There is no record type “{unknown[0]}”."
-        raise PlanError([Problem(code="unknown_record_type", message=message, place="bundle.records")])
-    parts: list[dict[str, Any]] = []
     with services.store.session() as session:
-        for template_id in wanted.templates:
-            record = visible(session, person, template_id)
-            sources.add(record.source)
-            saved = shelf.latest_version(session, record.id)
-            parts.append(saved.document if saved else record.draft)
-    parts += [whole_template(types[n]).as_document() for n in names]
-    sources |= {view.key} if names or not sources else set()
-    if len(sources) > 1:
-        message = "These templates read different sources. A bundle is of one, so that its files agree."
-        raise PlanError([Problem(code="several_sources", message=message, place="bundle.templates")])
-    return {"format": BUNDLE, "name": wanted.name, "parts": parts}, sources.pop()
+        record = visible(session, person, bundle_id, "bundle")
+        contents, source, version = BundleContents.model_validate(record.draft), record.source, record.version
+    bundle = gather_bundle(services, person, contents, source).as_document()
+    facts: dict[str, Any] = {"template_id": bundle_id, "version": version, "source": source}
+    return ask_for_run(services, bundle, via=via, format=format, **facts, **common)
 
 
 def _what_to_run(services: Services, view: SourceView, body: NewRun) -> tuple[dict[str, Any], int | None, str]:

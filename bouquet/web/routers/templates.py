@@ -23,9 +23,9 @@ from bouquet.rights import may, may_change
 from bouquet.rounds import list_rounds, rhythm_words
 from bouquet.runs import Services
 from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template, with_replaced
+from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store import views
 from bouquet.store.models import Person, TemplateRecord
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
@@ -247,6 +247,9 @@ def remove_template(template_id: Id, services: TheServices, person: Designer) ->
         _check_owner(visible(session, person, template_id), person)
         if any(r.template_id == template_id for r in list_rounds(session)):
             raise Refused(409, "in_use", "A round runs this template. Remove the round first.")
+        holds = [b.name for b in shelf.list_templates(session, "bundle") if _holds(b.draft, template_id)]
+        if holds:
+            raise Refused(409, "in_use", f"The bundle “{holds[0]}” holds this template. Take it out there first.")
         shelf.remove_template(session, template_id, services.clock())
 
 
@@ -257,8 +260,14 @@ def restore_template(template_id: Id, services: TheServices, person: Designer, r
     """
     with services.store.session() as session:
         record = shelf.restore_template(session, template_id)
+        if record.kind != "template":
+            raise NotFound("There is no such removed template.")
         _check_owner(record, person)
         return template_answer(session, record, response)
+
+
+def _holds(contents: dict[str, Any], template_id: int) -> bool:
+    return any(e["template"] == template_id for e in contents.get("templates", ()))
 
 
 def _check_owner(record: TemplateRecord, person: Person) -> None:

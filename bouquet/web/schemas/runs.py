@@ -9,9 +9,9 @@ from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BaseModel, Field
 
-from bouquet.core.recurrence import RhythmDocument
+from bouquet.core.template import BundleContents
 from bouquet.core.template.filter import Window
-from bouquet.rounds.watching import Watch
+from bouquet.rounds.document import Event, OwnPart, RoundRecipientIn, Trigger
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -78,17 +78,6 @@ class RunPage(BaseModel):
     next: int | None
 
 
-class NewBundle(BaseModel):
-    """
-    Templates and whole record types to be run on one snapshot into one archive; `everything` takes all record types.
-    """
-
-    name: str = Field(min_length=1, max_length=120)
-    templates: list[Annotated[int, Field(ge=0, lt=2**63)]] = Field([], max_length=100)
-    records: list[str] = Field([], max_length=200)
-    everything: bool = False
-
-
 class NewRun(BaseModel):
     """
     Run a template: its newest saved version, or its draft as it stands; or a document that is no template; or a bundle;
@@ -109,7 +98,8 @@ class NewRun(BaseModel):
     format: Literal["csv", "xlsx", "jsonl"] | None = None
     answers: dict[str, Any] = {}
     purpose: str = Field("", max_length=300)
-    bundle: NewBundle | None = None
+    bundle: BundleContents | None = None
+    bundle_id: int | None = Field(None, ge=0, lt=2**63, description="A bundle of the library.")
     again: int | None = Field(None, ge=0, lt=2**63)
     as_it: Literal["was", "is"] = "is"
 
@@ -286,56 +276,6 @@ class TokenOut(BaseModel):
     secret: str | None = None
 
 
-class RoundRecipientIn(BaseModel):
-    """
-    Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
-    `when_empty`: what becomes of a file without rows.
-    """
-
-    recipient_id: int = Field(ge=0, lt=2**63)
-    must: bool = True
-    when_empty: Literal["send", "leave out"] = "send"
-
-
-class OwnPart(BaseModel):
-    """
-    Each part of a split run goes to the recipients whose `fact` is its value. `missing`: what becomes of parts of
-    nobody: the run waits (`hold`), they are kept without being sent (`keep`), or that is told besides (`tell`).
-    """
-
-    fact: str = Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")
-    missing: Literal["hold", "keep", "tell"] = "hold"
-
-
-class NewRound(BaseModel):
-    """
-    A template set to run by the calendar: when, as a `rhythm`, or, in short, `beat` with `at` (`HH:MM`) and, for a
-    weekly round, `day` (0 for Monday). `mode` is what becomes of an earlier file of the same name in the folder.
-    """
-
-    template_id: int = Field(ge=0, lt=2**63)
-    trigger: Literal["calendar", "after", "called", "appears"] = Field(
-        "calendar", description="What starts it: the calendar, another round that ended well, a call, or new records."
-    )
-    watch: Watch | None = Field(None, description="How records that appear are looked for and gathered.")
-    after_id: int | None = Field(None, ge=0, lt=2**63, description="The round that it runs after.")
-    when_empty: Literal["send", "skip"] = Field("send", description="What becomes of a file without rows.")
-    rhythm: RhythmDocument | None = None
-    beat: Literal["daily", "weekdays", "weekly"] = "daily"
-    day: int = Field(0, ge=0, le=6)
-    at: str = Field("06:00", pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
-    zone: str = Field("Europe/London", max_length=60)
-    folder: str = Field(
-        "", max_length=200, description="Below the outgoing folder; empty where recipients get the files"
-    )
-    recipients: list[RoundRecipientIn] = Field([], max_length=100)
-    own_part: OwnPart | None = None
-    format: Literal["csv", "xlsx", "jsonl"] = "csv"
-    mode: Literal["new", "replace", "append"] = "new"
-    purpose: str = Field("", max_length=400, description="What personal data is taken out for, where there is any")
-    mail_to: list[Annotated[str, Field(max_length=254)]] = Field([], max_length=50, description="Who gets it by mail")
-
-
 class RoundChange(BaseModel):
     """
     Pause a round, for good or until a moment, or let it go on.
@@ -343,6 +283,14 @@ class RoundChange(BaseModel):
 
     paused: bool
     until: datetime | None = None
+
+
+class RoundCall(BaseModel):
+    """
+    What comes with a call: answers to what the template asks, by name.
+    """
+
+    answers: dict[str, Any] = Field({}, max_length=40)
 
 
 class RoundRecipientOut(RoundRecipientIn):
@@ -355,8 +303,11 @@ class RoundOut(BaseModel):
     template_id: int
     template: str
     words: str
-    trigger: Literal["calendar", "after", "called", "appears"]
+    trigger: Trigger
     watch: dict[str, int] | None = None
+    event: Event | None = None
+    answers: dict[str, Any] = {}
+    kind: Literal["template", "bundle"] = "template"
     after_id: int | None
     when_empty: Literal["send", "skip"]
     paused_until: datetime | None
@@ -374,6 +325,7 @@ class RoundOut(BaseModel):
     own_part: OwnPart | None
     remembers: bool = Field(description="Whether it sends only what is new, and remembers what it sent.")
     next: list[datetime]
+    covers: list[str] = Field([], description="The days that each of the next moments covers, in words.")
     runs: list[RunOut]
 
 

@@ -1,0 +1,318 @@
+"""
+Setting a round: what would fail at night is said at once.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+from zoneinfo import ZoneInfo, available_timezones
+
+from sqlalchemy.orm import Session
+
+from bouquet.core.errors import BouquetError, PlanError, Problem, TemplateError
+from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
+from bouquet.core.template import BundleContents, Template, read_document
+from bouquet.designing import SourceView
+from bouquet.rights import may, visible
+from bouquet.rounds.calendar import NEVER
+from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipientIn, Watch
+from bouquet.rounds.watching import event_template
+from bouquet.runs import Services, appendable, checked_folder, gather_bundle, no_purpose, unknown_answers
+from bouquet.store import NotFound, recipients
+from bouquet.store import templates as shelf
+from bouquet.store.deliveries import with_fact
+from bouquet.store.house import days_off
+from bouquet.store.models import Person, Recipient, Round, RoundRecipient, TemplateRecord
+from bouquet.store.rounds import get_round, list_rounds
+
+__all__ = ["RoundRefused", "document_of", "named_in", "put_recipients", "rhythm_asked", "round_facts", "seen_round"]
+
+#: Rounds that run one after the other, at most.
+MOST_AFTER = 20
+
+
+class RoundRefused(BouquetError):
+    """
+    A round cannot be set like this.
+    """
+
+    def __init__(self, code: str, message: str) -> None:
+        self.code = code
+        super().__init__(message)
+
+
+def seen_round(session: Session, round_id: int, person: Person) -> Round:
+    """
+    A round of a template that a person may see. Raises NotFound.
+    """
+    found = get_round(session, round_id)
+    if not may(person, "look", found):
+        msg = "There is no such round, or it was removed."
+        raise NotFound(msg)
+    return found
+
+
+def round_facts(
+    services: Services, session: Session, person: Person, body: NewRound, round_id: int | None = None
+) -> dict[str, Any]:
+    """
+    A round as the store keeps it, checked. Raises RoundRefused, NotFound, and PlanError for what personal data in it
+    is for.
+    """
+    if body.folder.strip():
+        checked_folder(body.folder)
+    elif not body.recipients and body.own_part is None and not body.mail_to:
+        raise RoundRefused("nobody", "Say who gets it, or which folder it goes into: the file would lie here unseen.")
+    rhythm = rhythm_asked(body, days_off(session))
+    record = visible(session, person, body.template_id, "any")
+    saved = shelf.latest_version(session, record.id)
+    if saved is None:
+        raise RoundRefused("not_saved", f"“{record.name}” has no saved version yet. Save it first.")
+    event = body.event or Event()
+    if record.kind == "bundle":
+        personal = _check_bundle(services, person, record, saved.document, body)
+    else:
+        personal = _check_template(services, person, record, saved.document, body, event)
+    if body.trigger == "closes":
+        _check_event(services, person, record, event)
+    if personal and not body.purpose.strip():
+        raise PlanError([no_purpose(personal)])
+    _check_sending(session, body, None if record.kind == "bundle" else read_document(saved.document))
+    watched = body.trigger in ("appears", "closes")
+    return {
+        "own_part": body.own_part.model_dump() if body.own_part is not None else None,
+        "purpose": body.purpose.strip(),
+        "template_id": record.id,
+        "trigger": body.trigger,
+        "event": event.model_dump(exclude_defaults=True) or None,
+        "answers": body.answers,
+        "after_id": _before(session, person, body, round_id),
+        "since": services.clock(),
+        "when_empty": body.when_empty,
+        "watch": (body.watch or Watch()).model_dump() if watched else None,
+        "look_at": services.clock() if watched else None,
+        # What meets the condition already starts nothing.
+        "found": {"baseline": True} if body.trigger == "closes" else None,
+        "rhythm": rhythm.document.model_dump(mode="json", exclude_defaults=True),
+        "zone": body.zone,
+        "mail_to": _mailed_to(services, body),
+        "folder": body.folder.strip(),
+        "format": body.format,
+        "mode": body.mode,
+        "next_at": _first(rhythm, services) if body.trigger == "calendar" else NEVER,
+    }
+
+
+def _check_template(
+    services: Services, person: Person, record: TemplateRecord, document: dict[str, Any], body: NewRound, event: Event
+) -> tuple[str, ...]:
+    """
+    Refuse a template that this round could not run. Returns its columns with personal data.
+    """
+    template = read_document(document)
+    why = appendable(template, body.format) if body.mode == "append" else None
+    if why is not None:
+        raise RoundRefused("not_appendable", why)
+    if body.trigger == "appears" and template.only == "everything":
+        said = f"“{record.name}” sends everything each time. Choose “only what is new” in the template first."
+        raise RoundRefused("sends_everything", said)
+    given = {**event.answers, **body.answers}
+    if unknown := unknown_answers(template, given):
+        raise PlanError(unknown)
+    unanswered = [a.label for a in template.asks if a.required and a.default is None and a.name not in given]
+    if unanswered:
+        said = f"“{record.name}” asks “{unanswered[0]}” at each run, and nobody answers at night."
+        raise RoundRefused("unanswered", f"{said} Answer it here, or give it a default.")
+    view = SourceView.of(services, person, record.source)
+    if body.answers and not event.answers:
+        view.resolve(template, answers=body.answers).require()
+    plan = view.resolve(read_document(record.draft)).partial
+    return plan.personal if plan is not None else ()
+
+
+def _check_bundle(
+    services: Services, person: Person, record: TemplateRecord, document: dict[str, Any], body: NewRound
+) -> tuple[str, ...]:
+    """
+    Refuse a bundle that this round could not run. Returns its columns with personal data.
+    """
+    if body.mode == "append":
+        raise RoundRefused("not_appendable", "An archive cannot grow by rows. Choose another way with an earlier file.")
+    if body.trigger == "appears":
+        raise RoundRefused("sends_everything", "A bundle holds everything each time; it cannot wait for new records.")
+    bundle = gather_bundle(services, person, BundleContents.model_validate(document), record.source)
+    view = SourceView.of(services, person, record.source)
+    personal: dict[str, None] = {}
+    for n, part in enumerate(bundle.parts):
+        if part.only != "everything":
+            said = f"A bundle holds everything, and “{part.name}” wants only what is new. Give it a round of its own."
+            raise RoundRefused("no_memory", said)
+        plan = view.resolve(part, answers=bundle.answers_of(n)).require()
+        personal |= dict.fromkeys(plan.personal)
+    return tuple(personal)
+
+
+def _check_event(services: Services, person: Person, record: TemplateRecord, event: Event) -> None:
+    if not event.records:
+        raise RoundRefused("no_event", "Say of which records one has to come to meet the condition.")
+    if not event.where:
+        raise RoundRefused("no_event", "Say what has to come true of a record, such as a state that becomes closed.")
+    try:
+        plan = SourceView.of(services, person, record.source).resolve(event_template(event)).require()
+    except TemplateError as error:
+        raise PlanError([replace(p, place=_event_place(p.place, event)) for p in error.problems]) from error
+    if not plan.key or plan.record_type.by_row:
+        said = f"A {plan.record_type.label} has no key by which it could be told whether it was noticed before."
+        raise PlanError([Problem(code="no_key", message=said, place="event.records")])
+
+
+def _event_place(place: str, event: Event) -> str:
+    """
+    The place in an event of what is wrong in its template.
+    """
+    if place.startswith("filter"):
+        return f"event.where{place.removeprefix('filter')}"
+    fields = list(dict.fromkeys(event.answers.values()))
+    wrong = next((f for n, f in enumerate(fields) if place.startswith(f"columns[{n}]")), None)
+    name = next((name for name, field in event.answers.items() if field == wrong), None)
+    return f"event.answers.{name}" if name is not None else f"event.{place}"
+
+
+def _check_sending(session: Session, body: NewRound, template: Template | None) -> None:
+    """
+    Refuse recipients who are not there, and parts of their own where there are none.
+    """
+    seen: set[int] = set()
+    for entry in body.recipients:
+        recipient = recipients.get_recipient(session, entry.recipient_id)
+        if entry.recipient_id in seen:
+            raise RoundRefused("twice", f"{recipient.name} stands there twice.")
+        seen.add(entry.recipient_id)
+    if body.own_part is not None:
+        if template is None or template.output.split is None or template.output.split.by is None:
+            raise RoundRefused("no_parts", "Split the file by a value first: its parts are what each of them gets.")
+        if template.output.split.into == "sheets" and body.format == "xlsx":
+            raise RoundRefused("no_parts", "Its parts are sheets of one file. Choose files of their own, or a CSV.")
+        if not with_fact(session, body.own_part.fact):
+            raise RoundRefused("no_fact", f"No recipient has the fact “{body.own_part.fact}” yet.")
+
+
+def put_recipients(session: Session, found: Round, entries: Iterable[RoundRecipientIn]) -> None:
+    """
+    Give a round its recipients, in this order.
+    """
+    found.recipients = []
+    session.flush()
+    found.recipients = [RoundRecipient(position=n, **e.model_dump()) for n, e in enumerate(entries)]
+
+
+def _before(session: Session, person: Person, body: NewRound, round_id: int | None) -> int | None:
+    """
+    The round that this one runs after. Refused where one of those before it runs after this one.
+    """
+    if body.trigger != "after":
+        return None
+    if body.after_id is None:
+        raise RoundRefused("no_round", "Say after which round it runs.")
+    before: Round | None = seen_round(session, body.after_id, person)
+    for _ in range(MOST_AFTER):
+        if before is None:
+            return body.after_id
+        if before.id == round_id:
+            raise RoundRefused("round_of_rounds", "These rounds would run after each other for ever.")
+        before = before.after
+    raise RoundRefused("round_of_rounds", f"At most {MOST_AFTER} rounds run one after the other.")
+
+
+def rhythm_asked(body: NewRound, off: DaysOff) -> Rhythm:
+    """
+    The rhythm that is asked for, on its clock. Raises RoundRefused, and what `read_rhythm` raises.
+    """
+    if body.zone not in available_timezones():
+        raise RoundRefused("unknown_zone", f"“{body.zone}” is not a time zone, such as Europe/London.")
+    document = body.rhythm
+    if document is None:
+        short: dict[str, dict[str, Any]] = {
+            "daily": {"every": "day"},
+            "weekdays": {"every": "week", "weekdays": [0, 1, 2, 3, 4]},
+            "weekly": {"every": "week", "weekdays": [body.day]},
+        }
+        document = read_rhythm({**short[body.beat], "times": [body.at]})
+    return Rhythm(document, ZoneInfo(body.zone), off)
+
+
+def _mailed_to(services: Services, body: NewRound) -> list[str]:
+    wanted = [a for a in body.mail_to if a.strip()]
+    if wanted and services.mail is None:
+        raise RoundRefused("no_mail", "Mail is not set up here; an administrator sets BOUQUET_SMTP_URL.")
+    return list(dict.fromkeys(services.mail.check_recipient(a) for a in wanted)) if services.mail else []
+
+
+def _first(rhythm: Rhythm, services: Services) -> Any:
+    found = next(rhythm.after(services.clock()), None)
+    if found is None:
+        raise RoundRefused("never", "This never comes to a moment from now on. Choose other days.")
+    return found
+
+
+# Documents
+
+
+def document_of(found: Round) -> RoundDocument:
+    """
+    A round as a document, with names for numbers.
+    """
+    return RoundDocument.model_validate(
+        {
+            "template": found.template.name,
+            "after": found.after.template.name if found.after is not None else "",
+            "recipients": [
+                {"recipient": e.recipient.name, "must": e.must, "when_empty": e.when_empty} for e in found.recipients
+            ],
+            "file_format": found.format,
+            **{
+                name: getattr(found, name)
+                for name in (
+                    *("trigger", "watch", "event", "answers", "when_empty", "zone", "folder", "own_part", "mode"),
+                    *("purpose", "mail_to"),
+                )
+            },
+            "rhythm": found.rhythm if found.trigger == "calendar" else None,
+        }
+    )
+
+
+def named_in(session: Session, document: RoundDocument) -> NewRound:
+    """
+    What a document says, with the numbers of what it names. Raises RoundRefused for a name that is not here, or that
+    is not clear.
+    """
+    template = shelf.find_template(session, document.template)
+    if template is None:
+        raise RoundRefused("no_template", f"There is no template or bundle called “{document.template}”.")
+    after_id = None
+    if document.after:
+        known = [r.id for r in list_rounds(session) if r.template.name.lower() == document.after.strip().lower()]
+        if len(known) != 1:
+            said = "no round" if not known else f"{len(known)} rounds"
+            raise RoundRefused("no_round", f"“{document.after}” has {said}; it is to run after one.")
+        after_id = known[0]
+    by_name = {r.name.lower(): r for r in recipients.list_recipients(session)}
+    entries = []
+    for entry in document.recipients:
+        recipient: Recipient | None = by_name.get(entry.recipient.strip().lower())
+        if recipient is None:
+            raise RoundRefused("no_recipient", f"There is no recipient called “{entry.recipient}”.")
+        entries.append({"recipient_id": recipient.id, "must": entry.must, "when_empty": entry.when_empty})
+    said_of = document.model_dump(exclude={"format", "template", "after", "recipients", "file_format"})
+    return NewRound.model_validate(
+        {
+            **said_of,
+            "template_id": template.id,
+            "after_id": after_id,
+            "recipients": entries,
+            "format": document.file_format,
+        }
+    )
