@@ -24,6 +24,7 @@ from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.delivery import deliver_due
 from bouquet.demo.cluster import Cluster, port_is_free
+from bouquet.demo.handing_over import seed_handing_over
 from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.demo.post_room import (
     Room,
@@ -225,6 +226,8 @@ def seed_templates(
         tick_rounds(replace(services, clock=partial(_same, as_of)), inline)
         _deliver(services)
         _backdate_deliveries(services)
+    with services.store.session() as session:
+        seed_handing_over(session, session.scalars(sa.select(TemplateRecord)).all(), ines, services.clock(), ZONE.key)
     if room is not None:
         _fail_at_first(services, inline, room)
     _widen_billing(services, ines)

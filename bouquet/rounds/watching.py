@@ -39,7 +39,7 @@ from bouquet.store import templates as shelf
 from bouquet.store.memory import Memory
 from bouquet.store.models import Noticed, Occurrence, Person, Round, Run
 
-__all__ = ["event_template", "note_baseline", "watch_rounds"]
+__all__ = ["as_answer", "event_template", "note_baseline", "watch_rounds"]
 
 log = structlog.get_logger()
 
@@ -231,7 +231,7 @@ def event_template(event: Event) -> Template:
 def _closed(services: Services, round_id: int, event: Event, now: datetime) -> list[int]:
     with services.store.session() as session:
         round_ = session.get_one(Round, round_id)
-        source = round_.template.source
+        source, asks = round_.template.source, _asks_of(session, round_)
         scope = session.get_one(Person, round_.created_by).scope
     template, read = event_template(event), services.source_of(source)
     plan = resolve(template, read.catalogue(), services.context(now, answers={}, scope=scope, source=source)).require()
@@ -251,11 +251,42 @@ def _closed(services: Services, round_id: int, event: Event, now: datetime) -> l
         asked = []
         for n, (key, cells) in enumerate(met):
             told = {f.field: cell for f, cell in zip(fields, cells, strict=True) if isinstance(f, FieldValue)}
-            answers = {name: told[field] for name, field in event.answers.items() if told[field] is not None}
+            given = {name: told[field] for name, field in event.answers.items()}
+            answers = {name: as_answer(asks.get(name), text) for name, text in given.items() if text is not None}
             note = f"{plan.record_type.label} {', '.join(key)}"
             moment = now + timedelta(microseconds=n)
             asked += _asked(_enter(services, session, round_id, moment, note, answers=answers))
         return asked
+
+
+def _asks_of(session: Session, round_: Round) -> dict[str, str]:
+    """
+    The kinds of what a round's template asks, by name.
+    """
+    version = shelf.latest_version(session, round_.template_id)
+    if version is None or round_.template.kind == "bundle":
+        return {}
+    return {a.name: a.kind for a in read_document(version.document).asks}
+
+
+def as_answer(kind: str | None, text: str) -> Any:
+    """
+    A field's text as an answer to an ask of this kind: one choice, a period of one day, yes or no.
+    """
+    if kind == "choices":
+        return [text]
+    if kind == "window":
+        return {"type": "between", "first": text[:10], "last": text[:10]}
+    if kind == "yes_no":
+        return text in ("true", "t", "1")
+    return text[:10] if kind == "date" else text
+
+
+#: Those of some keys that a round did not notice before.
+_NOT_NOTICED = sa.text(
+    "SELECT key FROM unnest(CAST(:keys AS uuid[])) AS g(key)"
+    " WHERE NOT EXISTS (SELECT FROM noticed n WHERE n.round_id = :round AND n.key = g.key)"
+)
 
 
 def _unnoticed(
@@ -268,9 +299,9 @@ def _unnoticed(
     for frame in frames:
         rows = frame.rows()
         digests = [key_digest("" if c is None else c for c in row[:keys]) for row in rows]
-        query = sa.select(Noticed.key).where(Noticed.round_id == round_id, Noticed.key.in_(digests))
-        known = set(session.scalars(query))
-        new = {d: row for d, row in zip(digests, rows, strict=True) if d not in known}
+        given = "{" + ",".join(map(str, digests)) + "}"
+        left = set(session.execute(_NOT_NOTICED, {"round": round_id, "keys": given}).scalars())
+        new = {d: row for d, row in zip(digests, rows, strict=True) if d in left}
         if at_most is not None:
             new = dict(islice(new.items(), at_most - count))
         if new:

@@ -123,6 +123,23 @@ def test_what_closes_starts_one_run_with_its_own_answers(till: Till) -> None:
     assert till.look() == []
 
 
+@pytest.mark.parametrize(
+    ("ask", "condition"),
+    [
+        ({"kind": "window"}, {"path": "day", "is": "in_window", "ask": "day"}),
+        ({"kind": "choices"}, {"path": "day", "is": "one_of", "ask": "day"}),
+    ],
+)
+def test_a_field_answers_whatever_kind_of_question(till: Till, ask: Any, condition: Any) -> None:
+    """A period is that one day, a list of choices that one value."""
+    asks = [{**SALES["asks"][0], **ask}]  # type: ignore[dict-item]
+    till.set("closes", {**SALES, "asks": asks, "filter": condition}, CLOSED)
+    till.sql("UPDATE shift SET state = 'closed' WHERE shift_id = 3")
+    (run,) = till.look()
+
+    assert {row[1] for row in till.rows(run)} == {"2026-11-22"}
+
+
 def test_several_that_close_at_once_have_a_run_each(till: Till) -> None:
     till.set("closes", SALES, CLOSED)
     till.sql("UPDATE shift SET state = 'closed'")

@@ -317,6 +317,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         event=Event.model_validate(found.event) if found.event else None,
         answers=found.answers,
         kind=found.template.kind,
+        records="" if found.template.kind == "bundle" else str(found.template.draft.get("records", "")),
         paused_until=found.paused_until,
         paused_for=found.paused_for,
         mine=found.created_by == person.id,

@@ -20,7 +20,7 @@ from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.designing import proposed_document
 from bouquet.rights import may, may_change
-from bouquet.rounds import list_rounds, rhythm_words
+from bouquet.rounds import NEVER, list_rounds, rhythm_words
 from bouquet.runs import Services
 from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template, with_replaced
 from bouquet.store import NotFound, views
@@ -81,7 +81,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
                 changed_at=r.draft_changed_at,
                 last_run=run_out(last[r.id], person) if r.id in last else None,
                 rows=rows.get(r.id, []),
-                next_at=planned[r.id].next_at if r.id in planned else None,
+                next_at=planned[r.id].next_at if r.id in planned and planned[r.id].next_at < NEVER else None,
                 next_words=rhythm_words(planned[r.id]) if r.id in planned else "",
                 next_to=planned[r.id].folder if r.id in planned else "",
                 labels=r.labels,

@@ -61,7 +61,7 @@ class RemovedOut(BaseModel):
     `/picks/removed/{id}/restore` or `/records/views/{id}/restore`. A round is called as its template.
     """
 
-    kind: Literal["template", "round", "picks", "view"]
+    kind: Literal["template", "bundle", "round", "picks", "view"]
     id: int
     name: str
     owner: str

@@ -308,6 +308,7 @@ class RoundOut(BaseModel):
     event: Event | None = None
     answers: dict[str, Any] = {}
     kind: Literal["template", "bundle"] = "template"
+    records: str = ""
     after_id: int | None
     when_empty: Literal["send", "skip"]
     paused_until: datetime | None

@@ -1,6 +1,8 @@
 export { ApiError, answer, api, archiveAddress, fileAddress, giveBack, newestAddress } from "./client";
 export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
 export type {
+  BundleContents,
+  BundleInfo,
   Candidate,
   Change,
   CheckCount,

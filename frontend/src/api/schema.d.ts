@@ -4,6 +4,78 @@
  */
 
 export interface paths {
+    "/api/v1/bundles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Bundles
+         * @description The bundles of the library.
+         */
+        get: operations["list_bundles"];
+        put?: never;
+        /**
+         * Add Bundle
+         * @description Keep a bundle. What it holds is resolved first: nothing that could not run is kept.
+         */
+        post: operations["add_bundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bundles/{bundle_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bundle
+         * @description One bundle.
+         */
+        get: operations["get_bundle"];
+        /**
+         * Change Bundle
+         * @description Keep a bundle anew, as its next version.
+         */
+        put: operations["change_bundle"];
+        post?: never;
+        /**
+         * Remove Bundle
+         * @description Put a bundle away; its templates and its runs stay. One that a round needs is kept.
+         */
+        delete: operations["remove_bundle"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bundles/{bundle_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Bundle
+         * @description Bring back a removed bundle.
+         */
+        post: operations["restore_bundle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue": {
         parameters: {
             query?: never;
@@ -1335,6 +1407,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rounds/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add By Document
+         * @description Set a round that a document says. What it names is looked up here.
+         */
+        post: operations["add_by_document"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds/preview": {
         parameters: {
             query?: never;
@@ -1399,9 +1491,29 @@ export interface paths {
         /**
          * Call Round
          * @description Start a round that waits to be called: by a program, or by whoever may run its template. The same `Idempotency-Key`
-         *     gives the same run.
+         *     gives the same run. `answers` go before those of the round.
          */
         post: operations["call_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{round_id}/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Document
+         * @description A round as a document (`bouquet-round/1`), with names where the store has numbers.
+         */
+        get: operations["get_document"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2445,6 +2557,95 @@ export interface components {
             template_id: number;
         };
         /**
+         * BundleContents
+         * @description What a saved bundle holds. It follows its templates: each run takes what was saved of them last. `everything` takes
+         *     all record types of the source, `attachments` all files that are kept in the records of whole record types.
+         *     `file_format`: of all files, instead of what each template says.
+         */
+        BundleContents: {
+            /**
+             * Attachments
+             * @default false
+             */
+            attachments: boolean;
+            /**
+             * Everything
+             * @default false
+             */
+            everything: boolean;
+            /** File Format */
+            file_format?: ("csv" | "xlsx" | "jsonl") | null;
+            /**
+             * Format
+             * @default bouquet-bundle-contents/1
+             * @constant
+             */
+            format: "bouquet-bundle-contents/1";
+            /** Name */
+            name: string;
+            /**
+             * Records
+             * @default []
+             */
+            records: string[];
+            /**
+             * Templates
+             * @default []
+             */
+            templates: components["schemas"]["BundleTemplate"][];
+        };
+        /**
+         * BundleOut
+         * @description A saved bundle. `version` counts how often it was saved; each run takes the newest version of all it holds.
+         */
+        BundleOut: {
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            contents: components["schemas"]["BundleContents"];
+            /** Id */
+            id: number;
+            /** Mine */
+            mine: boolean;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Sentence */
+            sentence: string;
+            /** Source */
+            source: string;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "own" | "shared" | "house";
+            /**
+             * Used By
+             * @description The rounds that run it, in words.
+             */
+            used_by: string[];
+            /** Version */
+            version: number;
+        };
+        /**
+         * BundleTemplate
+         * @description A template of the library in a bundle, with the answers to what it asks.
+         */
+        BundleTemplate: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: unknown;
+            };
+            /** Template */
+            template: number;
+        };
+        /**
          * CalendarText
          * @description An iCalendar file (RFC 5545) as text.
          */
@@ -3160,6 +3361,51 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * Event
+         * @description What more there is to say of what starts a round.
+         *
+         *     `records` and `where`: the record type, and the narrowing of a template document that one of its records comes to
+         *     meet. `answers`: by the name of an ask, the field of that record which answers it. `each`: a run for each record
+         *     that appears, instead of one for all. `channel`: at a NOTIFY on it in the source's PostgreSQL records are looked for
+         *     at once. `button`: what the button says by which people call the round.
+         */
+        Event: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: string;
+            };
+            /**
+             * Button
+             * @default
+             */
+            button: string;
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /**
+             * Each
+             * @default false
+             */
+            each: boolean;
+            /**
+             * Records
+             * @default
+             */
+            records: string;
+            /**
+             * Where
+             * @default {}
+             */
+            where: {
+                [key: string]: unknown;
+            };
+        };
         /** EventOut */
         EventOut: {
             /**
@@ -3838,26 +4084,21 @@ export interface components {
         };
         /**
          * NewBundle
-         * @description Templates and whole record types to be run on one snapshot into one archive; `everything` takes all record types.
+         * @description A bundle to be kept: what it holds, who sees it, and what was changed.
          */
         NewBundle: {
+            contents: components["schemas"]["BundleContents"];
             /**
-             * Everything
-             * @default false
+             * Note
+             * @default
              */
-            everything: boolean;
-            /** Name */
-            name: string;
+            note: string;
             /**
-             * Records
-             * @default []
+             * Standing
+             * @default shared
+             * @enum {string}
              */
-            records: string[];
-            /**
-             * Templates
-             * @default []
-             */
-            templates: number[];
+            standing: "own" | "shared";
         };
         /**
          * NewField
@@ -3975,7 +4216,7 @@ export interface components {
         };
         /**
          * NewRound
-         * @description A template set to run by the calendar: when, as a `rhythm`, or, in short, `beat` with `at` (`HH:MM`) and, for a
+         * @description A template, or a bundle, set to run: when, as a `rhythm`, or, in short, `beat` with `at` (`HH:MM`) and, for a
          *     weekly round, `day` (0 for Monday). `mode` is what becomes of an earlier file of the same name in the folder.
          */
         NewRound: {
@@ -3984,6 +4225,14 @@ export interface components {
              * @description The round that it runs after.
              */
             after_id?: number | null;
+            /**
+             * Answers
+             * @description Answers to what its template asks, by name.
+             * @default {}
+             */
+            answers: {
+                [key: string]: unknown;
+            };
             /**
              * At
              * @default 06:00
@@ -4000,6 +4249,8 @@ export interface components {
              * @default 0
              */
             day: number;
+            /** @description What more there is to say of what starts it. */
+            event?: components["schemas"]["Event"] | null;
             /**
              * Folder
              * @description Below the outgoing folder; empty where recipients get the files
@@ -4041,11 +4292,11 @@ export interface components {
             template_id: number;
             /**
              * Trigger
-             * @description What starts it: the calendar, another round that ended well, a call, or new records.
+             * @description What starts it.
              * @default calendar
              * @enum {string}
              */
-            trigger: "calendar" | "after" | "called" | "appears";
+            trigger: "calendar" | "after" | "called" | "appears" | "closes";
             /** @description How records that appear are looked for and gathered. */
             watch?: components["schemas"]["Watch"] | null;
             /**
@@ -4090,7 +4341,12 @@ export interface components {
              * @enum {string}
              */
             as_it: "was" | "is";
-            bundle?: components["schemas"]["NewBundle"] | null;
+            bundle?: components["schemas"]["BundleContents"] | null;
+            /**
+             * Bundle Id
+             * @description A bundle of the library.
+             */
+            bundle_id?: number | null;
             /** Document */
             document?: {
                 [key: string]: unknown;
@@ -4764,7 +5020,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "template" | "round" | "picks" | "view";
+            kind: "template" | "bundle" | "round" | "picks" | "view";
             /** Name */
             name: string;
             /** Owner */
@@ -4890,6 +5146,19 @@ export interface components {
             weekdays: number[];
         };
         /**
+         * RoundCall
+         * @description What comes with a call: answers to what the template asks, by name.
+         */
+        RoundCall: {
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * RoundChange
          * @description Pause a round, for good or until a moment, or let it go on.
          */
@@ -4903,12 +5172,32 @@ export interface components {
         RoundOut: {
             /** After Id */
             after_id: number | null;
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: unknown;
+            };
+            /**
+             * Covers
+             * @description The days that each of the next moments covers, in words.
+             * @default []
+             */
+            covers: string[];
+            event?: components["schemas"]["Event"] | null;
             /** Folder */
             folder: string;
             /** Format */
             format: string;
             /** Id */
             id: number;
+            /**
+             * Kind
+             * @default template
+             * @enum {string}
+             */
+            kind: "template" | "bundle";
             /** Mail To */
             mail_to: string[];
             /** Mine */
@@ -4932,6 +5221,11 @@ export interface components {
             /** Recipients */
             recipients: components["schemas"]["RoundRecipientOut"][];
             /**
+             * Records
+             * @default
+             */
+            records: string;
+            /**
              * Remembers
              * @description Whether it sends only what is new, and remembers what it sent.
              */
@@ -4950,7 +5244,7 @@ export interface components {
              * Trigger
              * @enum {string}
              */
-            trigger: "calendar" | "after" | "called" | "appears";
+            trigger: "calendar" | "after" | "called" | "appears" | "closes";
             /** Watch */
             watch?: {
                 [key: string]: number;
@@ -5835,6 +6129,188 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_bundles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"][];
+                };
+            };
+        };
+    };
+    add_bundle: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBundle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBundle"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_bundle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                bundle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BundleOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     get_catalogue: {
         parameters: {
             query?: {
@@ -8293,6 +8769,41 @@ export interface operations {
             };
         };
     };
+    add_by_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": {
+                    [key: string]: unknown;
+                };
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     preview: {
         parameters: {
             query?: never;
@@ -8469,7 +8980,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RoundCall"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             202: {
@@ -8478,6 +8993,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description Validation Error */

@@ -133,7 +133,7 @@ export interface Output {
   guard_formulas?: boolean | null;
   split?: { rows?: number; megabytes?: string; by?: string; into?: "files" | "sheets" } | null;
   dictionary?: ("sheet" | "csv" | "csvw")[];
-  companions?: ("findings" | "slip")[];
+  companions?: ("findings" | "slip" | "gone")[];
   children?: { path: string; columns?: string[] }[];
   attachments?: { path: string; folder?: string; heading?: string } | null;
   archive?: boolean;

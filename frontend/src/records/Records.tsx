@@ -17,6 +17,7 @@ import { useTally } from "../bench/hooks/useLook";
 import { useFields } from "../bench/hooks/useFields";
 import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
+import { RoundButtons } from "../rounds/RoundButtons";
 import { Purpose, RunNews, useStartRun } from "../runs";
 import { Hint, useCurrentSource, useMay, useShell } from "../shell";
 import { FormDialog, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
@@ -199,6 +200,7 @@ function Browse({
           </span>
         )}
         <span className="fill" />
+        <RoundButtons records={start.records} />
         <ViewMenu
           type={type}
           views={views}

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { ApiError, answer, api } from "../api";
 import type { NewRound as Draft, Planned, RoundInfo } from "../api";
 import { Icon, Trouble, fullMoment, useDebounced } from "../shared";
+import { ClosesFields, RoundAnswers } from "./EventFields";
 import { DayOff, RhythmEditor } from "./RhythmEditor";
 import { SendTo } from "./SendTo";
 import { TriggerFields, WAITS } from "./TriggerFields";
@@ -45,6 +46,8 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
     mail_to: [],
     recipients: [],
     own_part: null,
+    event: null,
+    answers: {},
   };
   if (!round) return facts;
   const { template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to } = round;
@@ -58,6 +61,8 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
       when_empty: empty,
     })),
     own_part: round.own_part,
+    event: round.event as Draft["event"],
+    answers: round.answers as Draft["answers"],
     rhythm: round.rhythm as Draft["rhythm"],
     format: round.format as Draft["format"],
     mode: round.mode as Draft["mode"],
@@ -71,6 +76,10 @@ export function NewRound({ template, round, onClose }: Props) {
     queryKey: ["templates"],
     queryFn: () => answer(api.GET("/api/v1/templates")),
   });
+  const bundles = useQuery({
+    queryKey: ["bundles"],
+    queryFn: () => answer(api.GET("/api/v1/bundles")),
+  });
   const [draft, setDraft] = useState<Draft>(() => startOf(template, round));
   const [mailTo, setMailTo] = useState((round?.mail_to ?? []).join(", "));
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));
@@ -81,6 +90,18 @@ export function NewRound({ template, round, onClose }: Props) {
     placeholderData: keepPreviousData,
     retry: false,
   });
+  const chosen = templates.data?.find((t) => t.id === draft.template_id);
+  const asks = useQuery({
+    queryKey: ["questions", draft.template_id],
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/templates/{template_id}/questions", {
+          params: { path: { template_id: draft.template_id } },
+        }),
+      ),
+    enabled: (chosen?.asks ?? 0) > 0,
+  });
+  const questions = chosen?.asks ? (asks.data?.asks ?? []) : [];
   const add = useMutation({
     mutationFn: () =>
       round
@@ -110,14 +131,15 @@ export function NewRound({ template, round, onClose }: Props) {
         <Modal.Body className="d-grid gap-3" style={{ gridTemplateColumns: "1fr 250px" }}>
           <div className="d-grid gap-2">
             <Form.Group controlId="round-template">
-              <Form.Label>Template</Form.Label>
+              <Form.Label>Template or bundle</Form.Label>
               <Form.Select
                 value={draft.template_id}
                 onChange={(e) => {
-                  const chosen = templates.data?.find((t) => t.id === Number(e.target.value));
+                  const picked = templates.data?.find((t) => t.id === Number(e.target.value));
                   change({
                     template_id: Number(e.target.value),
-                    format: (chosen?.format ?? "csv") as "csv" | "xlsx" | "jsonl",
+                    answers: {},
+                    format: (picked?.format ?? "csv") as "csv" | "xlsx" | "jsonl",
                   });
                 }}
                 required
@@ -132,6 +154,15 @@ export function NewRound({ template, round, onClose }: Props) {
                     {t.version === 0 ? " (never saved)" : ""}
                   </option>
                 ))}
+                {(bundles.data ?? []).length > 0 && (
+                  <optgroup label="Bundles">
+                    {bundles.data?.map((b) => (
+                      <option key={b.id} value={b.id}>
+                        {b.name}
+                      </option>
+                    ))}
+                  </optgroup>
+                )}
               </Form.Select>
             </Form.Group>
             <TriggerFields draft={draft} own={round?.id} onChange={change} />
@@ -155,6 +186,8 @@ export function NewRound({ template, round, onClose }: Props) {
                 </Form.Select>
               </Form.Group>
             </div>
+            {draft.trigger === "closes" && <ClosesFields draft={draft} onChange={change} />}
+            <RoundAnswers draft={draft} questions={questions} onChange={change} />
             <SendTo draft={draft} planned={planned.data} onChange={change} />
             <div className="d-flex gap-2">
               <Form.Group controlId="round-folder" className="flex-fill">
@@ -191,11 +224,13 @@ export function NewRound({ template, round, onClose }: Props) {
               />
               <Form.Text>Addresses with commas between them; each gets the file once.</Form.Text>
             </Form.Group>
-            {templates.data?.find((t) => t.id === draft.template_id)?.personal && (
+            {(chosen?.personal || bundles.data?.some((b) => b.id === draft.template_id)) && (
               <Form.Group controlId="round-purpose">
-                <Form.Label>It holds personal data. What is it for?</Form.Label>
+                <Form.Label>
+                  {chosen ? "It holds personal data. What is it for?" : "What personal data in it is for"}
+                </Form.Label>
                 <Form.Control
-                  required
+                  required={chosen !== undefined}
                   maxLength={300}
                   value={draft.purpose}
                   onChange={(e) => change({ purpose: e.target.value })}

@@ -43,7 +43,7 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
   if (!mayDesign) {
     return (
       <Button variant="quiet" size="sm" disabled={!mayRun || round.paused} onClick={() => call.mutate()}>
-        Call now
+        {round.event?.button || "Call now"}
       </Button>
     );
   }
@@ -56,7 +56,7 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
         <Dropdown.Menu>
           {round.trigger === "called" ? (
             <Dropdown.Item as="button" disabled={round.paused} onClick={() => call.mutate()}>
-              Call now
+              {round.event?.button || "Call now"}
             </Dropdown.Item>
           ) : (
             <Dropdown.Item as="button" onClick={() => runNow.mutate()}>

@@ -35,9 +35,18 @@ export function RoundPage() {
         <span className="tag">round {round.id}</span>
         {round.paused && <span className="tag held">{pausedWords(round).replace(" · ", "")}</span>}
         <span className="fill" />
-        <Link className="btn btn-quiet" to={`/templates/${round.template_id}`}>
-          Open the template
-        </Link>
+        <a
+          className="btn btn-quiet"
+          href={`/api/v1/rounds/${round.id}/document`}
+          download={`round-${round.id}.json`}
+        >
+          As a document
+        </a>
+        {round.kind === "template" && (
+          <Link className="btn btn-quiet" to={`/templates/${round.template_id}`}>
+            Open the template
+          </Link>
+        )}
         <RoundMenu round={round} />
       </div>
       <p className="round-sentence">{sentence(round)}</p>
@@ -47,9 +56,10 @@ export function RoundPage() {
           <section className="slab">
             <h2>Next</h2>
             {round.next.length === 0 && <p className="soft m-0">No moment is planned.</p>}
-            {round.next.map((at) => (
-              <div key={at} className="py-1">
-                {shortMoment(at)}
+            {round.next.map((at, n) => (
+              <div key={at} className="py-1 d-flex gap-2 justify-content-between">
+                <span>{shortMoment(at)}</span>
+                {round.covers[n] && <span className="soft small">covers {round.covers[n]}</span>}
               </div>
             ))}
           </section>

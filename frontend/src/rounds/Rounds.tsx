@@ -7,6 +7,7 @@ import type { RoundInfo } from "../api";
 import { useMay } from "../shell";
 import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
 import { DaysOff } from "./DaysOff";
+import { FromDocument } from "./FromDocument";
 import { InMyCalendar } from "./InMyCalendar";
 import { NewRound } from "./NewRound";
 import { RoundMenu } from "./RoundMenu";
@@ -64,6 +65,7 @@ export function Rounds() {
             Days off…
           </Button>
         )}
+        {mayDesign && <FromDocument />}
         {mayDesign && (
           <Button onClick={() => setCreating(true)}>
             <Icon name="plus" /> New round

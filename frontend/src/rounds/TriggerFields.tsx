@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { NewRound as Draft } from "../api";
+import { eventOf } from "./event";
 
 type Trigger = NonNullable<Draft["trigger"]>;
 
@@ -9,6 +10,7 @@ const TRIGGERS: Record<Trigger, string> = {
   calendar: "by the calendar",
   after: "after another round",
   appears: "when records appear",
+  closes: "when something is closed",
   called: "when it is called",
 };
 
@@ -17,6 +19,8 @@ export const WAITS: Record<string, string> = {
   after: "As soon as a run of the other round is done, counted from the same moment.",
   appears:
     "When there are records that pass the template’s filter and that this round did not send yet. The template sends only what is new.",
+  closes:
+    "When a record comes to meet the condition: a shift is closed, an order is paid. Its fields can answer what the template asks.",
   called: "When somebody presses “Call now”, or a program asks for it with a token. Each call is one run.",
 };
 
@@ -34,6 +38,7 @@ export function TriggerFields({ draft, own, onChange }: Props) {
     queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: 14 } } })),
     enabled: draft.trigger === "after",
   });
+  const event = eventOf(draft);
   return (
     <div className="d-flex flex-wrap gap-2">
       <Form.Group controlId="round-trigger" className="flex-fill">
@@ -68,7 +73,58 @@ export function TriggerFields({ draft, own, onChange }: Props) {
         </Form.Group>
       )}
       {draft.trigger === "appears" && <WatchFields draft={draft} onChange={onChange} />}
+      {draft.trigger === "closes" && <Every draft={draft} onChange={onChange} />}
+      {draft.trigger === "called" && (
+        <Form.Group controlId="round-button" className="flex-fill">
+          <Form.Label>By a button that says</Form.Label>
+          <Form.Control
+            maxLength={60}
+            placeholder="Close the day"
+            value={event.button}
+            onChange={(e) => onChange({ event: { ...event, button: e.target.value } })}
+          />
+        </Form.Group>
+      )}
+      {draft.trigger === "appears" && (
+        <Form.Check
+          id="round-each"
+          className="w-100"
+          label="a run of its own for each record"
+          checked={event.each}
+          onChange={(e) => onChange({ event: { ...event, each: e.target.checked } })}
+        />
+      )}
+      {(draft.trigger === "appears" || draft.trigger === "closes") && (
+        <Form.Group controlId="round-channel" className="w-100">
+          <Form.Label>At once, when the source’s PostgreSQL notifies the channel</Form.Label>
+          <Form.Control
+            pattern="([a-z_][a-z0-9_]*)?"
+            maxLength={63}
+            placeholder="none"
+            value={event.channel}
+            onChange={(e) => onChange({ event: { ...event, channel: e.target.value } })}
+          />
+        </Form.Group>
+      )}
     </div>
+  );
+}
+
+/** How often a record that closes is looked for. */
+function Every({ draft, onChange }: Pick<Props, "draft" | "onChange">) {
+  const watch = draft.watch ?? EVERY;
+  return (
+    <Form.Group controlId="round-watch-every">
+      <Form.Label>Look every (seconds)</Form.Label>
+      <Form.Control
+        type="number"
+        min={10}
+        max={3600}
+        required
+        value={watch.every}
+        onChange={(e) => onChange({ watch: { ...watch, every: Number(e.target.value) } })}
+      />
+    </Form.Group>
   );
 }
 

@@ -37,6 +37,11 @@ export function AnswerForm({ questions, answers, onAnswers, zone }: Props) {
   );
 }
 
+/** Answers as they were given, and elsewhere as the template proposes them. */
+export function withDefaults(questions: Question[], answers: Answers): Answers {
+  return { ...Object.fromEntries(questions.map((q) => [q.name, q.answer])), ...answers };
+}
+
 /** Whether every question that must be answered is. */
 export function allAnswered(questions: Question[], answers: Answers): boolean {
   return questions.every((q) => {

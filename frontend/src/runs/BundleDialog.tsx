@@ -1,51 +1,68 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
+import type { BundleContents, BundleInfo } from "../api";
 import { FormDialog, capital } from "../shared";
+import { AnswerForm, withDefaults } from "./AnswerForm";
+import type { Answers } from "./AnswerForm";
 import { useStartRun } from "./useStartRun";
 
-/** Several templates and whole record types at one moment, in one archive with one slip. */
-export function BundleDialog({ onClose }: { onClose: () => void }) {
+interface Props {
+  /** The bundle that is changed; a new one where there is none. */
+  bundle?: BundleInfo;
+  /** Whether a new one is to be kept in the library. */
+  keeping?: boolean;
+  onClose: () => void;
+}
+
+const NOTHING: BundleContents = {
+  format: "bouquet-bundle-contents/1",
+  name: "Hand-over",
+  templates: [],
+  records: [],
+  everything: false,
+  attachments: false,
+};
+
+/** Several templates and whole record types at one moment, in one archive with one slip; kept, or only run. */
+export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
   const go = useNavigate();
+  const client = useQueryClient();
   const start = useStartRun();
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-  });
-  const [name, setName] = useState("Hand-over");
-  const [chosen, setChosen] = useState<number[]>([]);
-  const [records, setRecords] = useState<string[]>([]);
-  const [everything, setEverything] = useState(false);
-  const [format, setFormat] = useState("");
+  const [contents, setContents] = useState<BundleContents>({ ...NOTHING, ...bundle?.contents });
+  const [kept, setKept] = useState(keeping || bundle !== undefined);
   const [purpose, setPurpose] = useState("");
-  const toggle = <T,>(list: T[], one: T) =>
-    list.includes(one) ? list.filter((x) => x !== one) : [...list, one];
-  const some = everything || chosen.length + records.length > 0;
+  const change = (part: Partial<BundleContents>) => setContents((known) => ({ ...known, ...part }));
+  const keep = useMutation({
+    mutationFn: () => {
+      const body = { contents, standing: "shared" as const, note: "" };
+      return bundle
+        ? answer(api.PUT("/api/v1/bundles/{bundle_id}", { params: { path: { bundle_id: bundle.id } }, body }))
+        : answer(api.POST("/api/v1/bundles", { body }));
+    },
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["bundles"] });
+      onClose();
+      void go("/templates");
+    },
+  });
+  const run = () =>
+    start.mutate(
+      { use: "saved", purpose: purpose.trim(), bundle: contents },
+      { onSuccess: (made) => void go(`/runs/${made.id}`) },
+    );
+  const some = contents.everything || contents.templates.length + contents.records.length > 0;
   return (
     <FormDialog
-      title="Several in one"
-      act="Run them"
-      ready={some && name.trim() !== ""}
-      busy={start.isPending}
-      error={start.error}
+      title={bundle ? "Change this bundle" : "Several in one"}
+      act={kept ? (bundle ? "Save" : "Keep in the library") : "Run them"}
+      ready={some && contents.name.trim() !== ""}
+      busy={start.isPending || keep.isPending}
+      error={start.error ?? keep.error}
       onClose={onClose}
-      onAct={() =>
-        start.mutate(
-          {
-            use: "saved",
-            purpose: purpose.trim(),
-            format: (format || undefined) as "csv" | undefined,
-            bundle: { name: name.trim(), templates: chosen, records, everything },
-          },
-          { onSuccess: (run) => void go(`/runs/${run.id}`) },
-        )
-      }
+      onAct={() => (kept ? keep.mutate() : run())}
     >
       <p className="soft mb-1">
         Everything is read at one moment, and comes as one archive with one slip: for a yearly hand-over, or
@@ -53,8 +70,85 @@ export function BundleDialog({ onClose }: { onClose: () => void }) {
       </p>
       <Form.Group controlId="bundle-name">
         <Form.Label>Name</Form.Label>
-        <Form.Control value={name} maxLength={120} onChange={(e) => setName(e.target.value)} />
+        <Form.Control
+          value={contents.name}
+          maxLength={120}
+          onChange={(e) => change({ name: e.target.value })}
+        />
       </Form.Group>
+      <BundleTemplates contents={contents} onChange={change} />
+      <BundleRecords contents={contents} onChange={change} />
+      <div className="pair">
+        <Form.Group controlId="bundle-format">
+          <Form.Label>As</Form.Label>
+          <Form.Select
+            value={contents.file_format ?? ""}
+            onChange={(e) =>
+              change({ file_format: (e.target.value || null) as BundleContents["file_format"] })
+            }
+          >
+            <option value="">each as it is set</option>
+            <option value="csv">CSV</option>
+            <option value="xlsx">Spreadsheets</option>
+            <option value="jsonl">JSON Lines</option>
+          </Form.Select>
+        </Form.Group>
+        {!kept && (
+          <Form.Group controlId="bundle-purpose">
+            <Form.Label>What personal data in it is for</Form.Label>
+            <Form.Control
+              value={purpose}
+              maxLength={300}
+              placeholder="only if there is any"
+              onChange={(e) => setPurpose(e.target.value)}
+            />
+          </Form.Group>
+        )}
+      </div>
+      {!bundle && (
+        <Form.Check
+          id="bundle-kept"
+          label="keep it in the library, to be run again and by rounds"
+          checked={kept}
+          onChange={(e) => setKept(e.target.checked)}
+        />
+      )}
+    </FormDialog>
+  );
+}
+
+interface PartProps {
+  contents: BundleContents;
+  onChange: (part: Partial<BundleContents>) => void;
+}
+
+/** The templates of a bundle, with answers to what they ask. */
+function BundleTemplates({ contents, onChange }: PartProps) {
+  const templates = useQuery({
+    queryKey: ["templates"],
+    queryFn: () => answer(api.GET("/api/v1/templates")),
+  });
+  const chosen = contents.templates;
+  const asking = chosen.filter((c) => templates.data?.find((t) => t.id === c.template)?.asks);
+  const questions = useQueries({
+    queries: asking.map(({ template }) => ({
+      queryKey: ["questions", template],
+      queryFn: () =>
+        answer(
+          api.GET("/api/v1/templates/{template_id}/questions", {
+            params: { path: { template_id: template } },
+          }),
+        ),
+    })),
+  });
+  const toggle = (id: number, on: boolean) =>
+    onChange({
+      templates: on ? [...chosen, { template: id, answers: {} }] : chosen.filter((c) => c.template !== id),
+    });
+  const put = (id: number, answers: Answers) =>
+    onChange({ templates: chosen.map((c) => (c.template === id ? { ...c, answers } : c)) });
+  return (
+    <>
       <fieldset>
         <legend className="form-label">Templates</legend>
         <div className="tick-list">
@@ -63,57 +157,71 @@ export function BundleDialog({ onClose }: { onClose: () => void }) {
               key={t.id}
               id={`bundle-template-${t.id}`}
               label={t.name}
-              disabled={t.asks > 0}
-              title={t.asks > 0 ? "It asks questions; run it by itself" : undefined}
-              checked={chosen.includes(t.id)}
-              onChange={() => setChosen(toggle(chosen, t.id))}
+              checked={chosen.some((c) => c.template === t.id)}
+              onChange={(e) => toggle(t.id, e.target.checked)}
             />
           ))}
         </div>
       </fieldset>
-      <fieldset>
-        <legend className="form-label">Whole record types, with all their fields</legend>
+      {questions.map(({ data }, n) =>
+        data ? (
+          <fieldset key={data.id} className="slab">
+            <legend className="form-label">{data.name} asks</legend>
+            <AnswerForm
+              questions={data.asks}
+              answers={withDefaults(data.asks, asking[n]!.answers as Answers)}
+              zone={(data.document as { zone?: string }).zone ?? "UTC"}
+              onAnswers={(answers) => put(data.id, answers)}
+            />
+          </fieldset>
+        ) : null,
+      )}
+    </>
+  );
+}
+
+/** The whole record types of a bundle, with the files that are kept in them. */
+function BundleRecords({ contents, onChange }: PartProps) {
+  const types = useQuery({
+    queryKey: ["record-types"],
+    queryFn: () => answer(api.GET("/api/v1/record-types")),
+  });
+  const { records, everything } = contents;
+  return (
+    <fieldset>
+      <legend className="form-label">Whole record types, with all their fields</legend>
+      <Form.Check
+        id="bundle-everything"
+        className="fw-bold"
+        label="all of them"
+        checked={everything}
+        onChange={(e) => onChange({ everything: e.target.checked })}
+      />
+      {!everything && (
+        <div className="tick-list">
+          {types.data?.map((t) => (
+            <Form.Check
+              key={t.name}
+              id={`bundle-records-${t.name}`}
+              label={capital(t.plural)}
+              checked={records.includes(t.name)}
+              onChange={(e) =>
+                onChange({
+                  records: e.target.checked ? [...records, t.name] : records.filter((r) => r !== t.name),
+                })
+              }
+            />
+          ))}
+        </div>
+      )}
+      {(everything || records.length > 0) && (
         <Form.Check
-          id="bundle-everything"
-          className="fw-bold"
-          label="all of them"
-          checked={everything}
-          onChange={(e) => setEverything(e.target.checked)}
+          id="bundle-attachments"
+          label="with every file that is kept in their records"
+          checked={contents.attachments}
+          onChange={(e) => onChange({ attachments: e.target.checked })}
         />
-        {!everything && (
-          <div className="tick-list">
-            {types.data?.map((t) => (
-              <Form.Check
-                key={t.name}
-                id={`bundle-records-${t.name}`}
-                label={capital(t.plural)}
-                checked={records.includes(t.name)}
-                onChange={() => setRecords(toggle(records, t.name))}
-              />
-            ))}
-          </div>
-        )}
-      </fieldset>
-      <div className="pair">
-        <Form.Group controlId="bundle-format">
-          <Form.Label>As</Form.Label>
-          <Form.Select value={format} onChange={(e) => setFormat(e.target.value)}>
-            <option value="">each as it is set</option>
-            <option value="csv">CSV</option>
-            <option value="xlsx">Spreadsheets</option>
-            <option value="jsonl">JSON Lines</option>
-          </Form.Select>
-        </Form.Group>
-        <Form.Group controlId="bundle-purpose">
-          <Form.Label>What personal data in it is for</Form.Label>
-          <Form.Control
-            value={purpose}
-            maxLength={300}
-            placeholder="only if there is any"
-            onChange={(e) => setPurpose(e.target.value)}
-          />
-        </Form.Group>
-      </div>
-    </FormDialog>
+      )}
+    </fieldset>
   );
 }

@@ -1,7 +1,7 @@
 export { RunProgress } from "./RunProgress";
 export { RunStatus } from "./RunStatus";
 export { useStartRun } from "./useStartRun";
-export { AnswerForm, PeriodInput, allAnswered } from "./AnswerForm";
+export { AnswerForm, PeriodInput, allAnswered, withDefaults } from "./AnswerForm";
 export type { Answers } from "./AnswerForm";
 export { RunDialog } from "./RunDialog";
 export { RunNews } from "./RunNews";

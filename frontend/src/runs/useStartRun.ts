@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { answer, api } from "../api";
+import type { BundleContents } from "../api";
 
 export interface StartRun {
   template_id?: number;
@@ -23,7 +24,9 @@ export interface StartRun {
   again?: number;
   as_it?: "was" | "is";
   /** Several templates and whole record types on one snapshot. */
-  bundle?: { name: string; templates: number[]; records: string[]; everything: boolean };
+  bundle?: BundleContents;
+  /** A bundle of the library. */
+  bundle_id?: number;
 }
 
 /** Ask for a run. A click that is sent twice makes one run: each asking has a key of its own. */

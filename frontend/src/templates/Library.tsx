@@ -4,9 +4,12 @@ import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
+import { RoundButtons } from "../rounds/RoundButtons";
 import { RunStatus, useStartRun } from "../runs";
 import { useMay } from "../shell";
 import { Icon, Trouble, count, plural, shortMoment } from "../shared";
+import { BundleDialog } from "./BundleDialog";
+import { Bundles } from "./Bundles";
 import { NewTemplate } from "./NewTemplate";
 import { More } from "./TemplateMenu";
 
@@ -14,6 +17,7 @@ import { More } from "./TemplateMenu";
 export function Library() {
   const [params, setParams] = useSearchParams();
   const [creating, setCreating] = useState(false);
+  const [bundling, setBundling] = useState(false);
   const mayDesign = useMay("design");
   const templates = useQuery({
     queryKey: ["templates"],
@@ -45,6 +49,12 @@ export function Library() {
           {count(shown.length)} shown of {count(all.length)}
         </span>
         <span className="fill" />
+        <RoundButtons />
+        {mayDesign && (
+          <Button variant="quiet" onClick={() => setBundling(true)}>
+            New bundle…
+          </Button>
+        )}
         {mayDesign && (
           <Link className="btn btn-quiet" to="/templates/match">
             <Icon name="paste" /> Start from a header row
@@ -97,9 +107,11 @@ export function Library() {
               <div className="nothing slab">No template fits this search.</div>
             )}
             {shown.length > 0 && <Rows templates={shown} />}
+            {(view === "all" || view === "mine") && <Bundles search={search} />}
           </div>
         </div>
       </main>
+      {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
       {creating && <NewTemplate onClose={() => setCreating(false)} />}
     </>
   );
@@ -127,7 +139,7 @@ const VIEWS: Record<string, (t: TemplateRow) => boolean> = {
   house: (t) => t.standing === "house",
   broken: (t) => t.broken !== "",
   mine: (t) => t.mine,
-  planned: (t) => t.next_at !== null,
+  planned: (t) => t.next_words !== "",
   unsaved: (t) => t.version === 0,
   failed: (t) => t.last_run?.status === "failed",
   held: (t) => t.last_run?.status === "held",
@@ -294,6 +306,8 @@ function Row({ template }: { template: TemplateRow }) {
               {template.next_to || template.next_words}
             </div>
           </>
+        ) : template.next_words ? (
+          <span className="soft">{template.next_words}</span>
         ) : (
           <span className="soft">by hand</span>
         )}

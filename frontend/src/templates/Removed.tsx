@@ -7,6 +7,7 @@ import { ActionsHead, Trouble, shortMoment } from "../shared";
 
 const WORDS: Record<RemovedInfo["kind"], string> = {
   template: "template",
+  bundle: "bundle",
   round: "round",
   picks: "saved list",
   view: "view of records",
@@ -23,7 +24,9 @@ export function Removed() {
     <>
       <div className="strip">
         <h1>Removed</h1>
-        <span className="soft">templates, rounds, saved lists and views that can be brought back</span>
+        <span className="soft">
+          templates, bundles, rounds, saved lists and views that can be brought back
+        </span>
         <span className="fill" />
         <Link className="btn btn-quiet" to="/templates">
           All templates
@@ -89,6 +92,8 @@ async function restored({ kind, id }: RemovedInfo): Promise<unknown> {
       return answer(
         api.POST("/api/v1/templates/{template_id}/restore", { params: { path: { template_id: id } } }),
       );
+    case "bundle":
+      return answer(api.POST("/api/v1/bundles/{bundle_id}/restore", { params: { path: { bundle_id: id } } }));
     case "round":
       return answer(api.POST("/api/v1/rounds/{round_id}/restore", { params: { path: { round_id: id } } }));
     case "picks":

@@ -20,7 +20,7 @@ export function Along({ document, ways, output, problems, set }: Props) {
   const near = ways.filter((w) => !w.path.includes("."));
   const holding = near.filter((w) => w.files.length > 0);
   const without = <T,>(list: T[]) => (list.length ? list : undefined);
-  const companion = (name: "findings" | "slip", words: string) => (
+  const companion = (name: "findings" | "slip" | "gone", words: string) => (
     <Form.Check
       id={`companion-${name}`}
       label={words}
@@ -41,6 +41,8 @@ export function Along({ document, ways, output, problems, set }: Props) {
         <legend>Files beside it</legend>
         {companion("findings", "what the checks found, as CSV")}
         {companion("slip", "the slip: counts, totals, digests, as JSON")}
+        {(document.only ?? "everything") !== "everything" &&
+          companion("gone", "the keys of records that were sent and are gone since, as CSV")}
         {perRecord &&
           near.map((way) => (
             <Form.Check

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../../api";
-import { Confirm, Trouble, plural, shortMoment } from "../../shared";
+import { Confirm, FormDialog, Trouble, plural, shortMoment } from "../../shared";
 import type { Document } from "../types";
 
 type Only = NonNullable<Document["only"]>;
@@ -46,7 +46,7 @@ export function OnlyEditor({ document, onChange }: Props) {
 export function Memory({ template: id, round = 0 }: { template: number; round?: number }) {
   const client = useQueryClient();
   const [key, setKey] = useState("");
-  const [act, setAct] = useState<"all" | null>(null);
+  const [act, setAct] = useState<"all" | "back" | "mark" | null>(null);
   const path = { params: { path: { template_id: id }, query: { round_id: round } } };
   const memory = useQuery({
     queryKey: ["memory", id, round],
@@ -62,11 +62,22 @@ export function Memory({ template: id, round = 0 }: { template: number; round?: 
   const forget = useMutation({
     mutationFn: (keys: string[][] | null) =>
       answer(api.POST("/api/v1/templates/{template_id}/memory/forget", { ...path, body: { keys } })),
-    onSuccess: () => {
-      setAct(null);
-      look.reset();
-      for (const name of ["memory", "tally", "look"]) void client.invalidateQueries({ queryKey: [name] });
-    },
+    onSuccess: () => renew(),
+  });
+  const renew = () => {
+    setAct(null);
+    look.reset();
+    for (const name of ["memory", "tally", "look"]) void client.invalidateQueries({ queryKey: [name] });
+  };
+  const back = useMutation({
+    mutationFn: (since: string) =>
+      answer(api.POST("/api/v1/templates/{template_id}/memory/forget", { ...path, body: { since } })),
+    onSuccess: renew,
+  });
+  const mark = useMutation({
+    mutationFn: (keys: string[][]) =>
+      answer(api.POST("/api/v1/templates/{template_id}/memory/mark", { ...path, body: { keys } })),
+    onSuccess: renew,
   });
   const known = memory.data;
   const found = look.data;
@@ -116,10 +127,36 @@ export function Memory({ template: id, round = 0 }: { template: number; round?: 
             ) : (
               <p className="mb-0 mt-1">It was not sent.</p>
             ))}
-          <Button size="sm" variant="quiet" className="mt-2" onClick={() => setAct("all")}>
-            Forget all…
-          </Button>
+          <div className="d-flex gap-2 mt-2">
+            <Button size="sm" variant="quiet" onClick={() => setAct("back")}>
+              Go back to a day…
+            </Button>
+            <Button size="sm" variant="quiet" onClick={() => setAct("all")}>
+              Forget all…
+            </Button>
+          </div>
         </>
+      )}
+      {known !== undefined && (
+        <Button size="sm" variant="quiet" className="mt-2" onClick={() => setAct("mark")}>
+          Mark as sent…
+        </Button>
+      )}
+      {act === "back" && (
+        <GoBack
+          busy={back.isPending}
+          error={back.error}
+          onAct={(since) => back.mutate(since)}
+          onClose={() => setAct(null)}
+        />
+      )}
+      {act === "mark" && (
+        <MarkSent
+          busy={mark.isPending}
+          error={mark.error}
+          onAct={(keys) => mark.mutate(keys)}
+          onClose={() => setAct(null)}
+        />
       )}
       {act === "all" && known && (
         <Confirm
@@ -134,5 +171,59 @@ export function Memory({ template: id, round = 0 }: { template: number; round?: 
         </Confirm>
       )}
     </div>
+  );
+}
+
+interface ActProps<T> {
+  busy: boolean;
+  error: unknown;
+  onAct: (given: T) => void;
+  onClose: () => void;
+}
+
+/** What was sent since a day is sent again. */
+function GoBack({ busy, error, onAct, onClose }: ActProps<string>) {
+  const [day, setDay] = useState("");
+  return (
+    <FormDialog
+      title="Go back to a day"
+      act="Send again what was sent since"
+      ready={day !== ""}
+      busy={busy}
+      error={error}
+      onClose={onClose}
+      onAct={() => onAct(new Date(`${day}T00:00:00`).toISOString())}
+    >
+      <Form.Group controlId="memory-day">
+        <Form.Label>What was sent on this day or later counts as not sent</Form.Label>
+        <Form.Control type="date" value={day} onChange={(e) => setDay(e.target.value)} />
+      </Form.Group>
+    </FormDialog>
+  );
+}
+
+/** Records that somebody has already, and that are not to be sent. */
+function MarkSent({ busy, error, onAct, onClose }: ActProps<string[][]>) {
+  const [text, setText] = useState("");
+  const keys = text
+    .split("\n")
+    .map((line) => line.split("\t").map((part) => part.trim()))
+    .filter((key) => key.some(Boolean));
+  return (
+    <FormDialog
+      title="Mark as sent"
+      act={`Mark ${plural(keys.length, "record")}`}
+      ready={keys.length > 0}
+      busy={busy}
+      error={error}
+      onClose={onClose}
+      onAct={() => onAct(keys)}
+    >
+      <Form.Group controlId="memory-keys">
+        <Form.Label>Keys of records that were sent by other means</Form.Label>
+        <Form.Control as="textarea" rows={6} value={text} onChange={(e) => setText(e.target.value)} />
+        <Form.Text>One a line; a pasted column will do. They are not new any more.</Form.Text>
+      </Form.Group>
+    </FormDialog>
   );
 }

@@ -1,0 +1,159 @@
+import { useQuery } from "@tanstack/react-query";
+import { Form } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { NewRound as Draft, FieldInfo, Question } from "../api";
+import { ValueEditor, withOperator } from "../bench/components/ConditionEditor";
+import { firstCondition, operatorWords } from "../bench/defaults";
+import type { Condition } from "../bench/types";
+import { AnswerForm, withDefaults } from "../runs";
+import type { Answers } from "../runs";
+import { capital } from "../shared";
+import { CONTENT, eventOf, isCondition } from "./event";
+
+interface Props {
+  draft: Draft;
+  onChange: (part: Partial<Draft>) => void;
+}
+
+/** Which records a round waits for, and what has to come true of one. */
+export function ClosesFields({ draft, onChange }: Props) {
+  const event = eventOf(draft);
+  const types = useQuery({
+    queryKey: ["record-types"],
+    queryFn: () => answer(api.GET("/api/v1/record-types")),
+    staleTime: 300_000,
+  });
+  const type = useQuery({
+    queryKey: ["record-type", event.records],
+    queryFn: () =>
+      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: event.records } } })),
+    enabled: event.records !== "",
+    staleTime: 300_000,
+  });
+  const fields = (type.data?.groups[0]?.fields ?? []).filter((f) => f.kind !== "file");
+  const condition = isCondition(event.where) ? event.where : undefined;
+  const field = fields.find((f) => f.path === condition?.path);
+  const put = (where: Condition) =>
+    onChange({ event: { ...event, where: where as unknown as Record<string, never> } });
+  return (
+    <div className="slab d-grid gap-2">
+      <div className="pair">
+        <Form.Group controlId="event-records">
+          <Form.Label>Of which records</Form.Label>
+          <Form.Select
+            required
+            value={event.records}
+            onChange={(e) => onChange({ event: { ...CONTENT, records: e.target.value } })}
+          >
+            <option value="">choose a record type</option>
+            {types.data?.map((t) => (
+              <option key={t.name} value={t.name}>
+                {capital(t.plural)}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+        <Form.Group controlId="event-field">
+          <Form.Label>Which of its fields changes</Form.Label>
+          <Form.Select
+            required
+            disabled={!type.data}
+            value={condition?.path ?? ""}
+            onChange={(e) => {
+              const chosen = fields.find((f) => f.path === e.target.value);
+              if (chosen) put(startOf(chosen));
+            }}
+          >
+            <option value="">choose a field</option>
+            {fields.map((f) => (
+              <option key={f.path} value={f.path}>
+                {f.label}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+      </div>
+      {condition && field && (
+        <>
+          <Form.Select
+            aria-label="Comparison"
+            value={condition.is}
+            onChange={(e) => put(withOperator(condition, e.target.value, field))}
+          >
+            {field.operators
+              .filter((operator) => operator !== "in_window")
+              .map((operator) => (
+                <option key={operator} value={operator}>
+                  {operatorWords(operator)}
+                </option>
+              ))}
+          </Form.Select>
+          <ValueEditor condition={condition} field={field} zone={draft.zone ?? "UTC"} onChange={put} />
+          <Form.Text>
+            Each {types.data?.find((t) => t.name === event.records)?.label.toLowerCase()} starts one run,
+            once. What is so already starts nothing.
+          </Form.Text>
+        </>
+      )}
+    </div>
+  );
+}
+
+function startOf(field: FieldInfo): Condition {
+  const first = firstCondition(field);
+  return first.is === "in_window" ? { path: field.path, is: "not_blank" } : first;
+}
+
+interface AnswerProps extends Props {
+  questions: Question[];
+}
+
+/** What the template asks, answered for every run of the round, or by a field of the record that started it. */
+export function RoundAnswers({ draft, questions, onChange }: AnswerProps) {
+  const event = eventOf(draft);
+  const closes = draft.trigger === "closes";
+  const type = useQuery({
+    queryKey: ["record-type", event.records],
+    queryFn: () =>
+      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: event.records } } })),
+    enabled: closes && event.records !== "",
+    staleTime: 300_000,
+  });
+  if (questions.length === 0) return null;
+  const fields = type.data?.groups[0]?.fields ?? [];
+  const byField = event.answers ?? {};
+  const fixed = questions.filter((q) => !byField[q.name]);
+  return (
+    <fieldset className="slab d-grid gap-2">
+      <legend className="form-label">What the template asks</legend>
+      {closes &&
+        questions.map((q) => (
+          <Form.Group key={q.name} controlId={`by-${q.name}`}>
+            <Form.Label>“{q.label}” is answered by</Form.Label>
+            <Form.Select
+              value={byField[q.name] ?? ""}
+              onChange={(e) => {
+                const others = Object.entries(byField).filter(([name]) => name !== q.name);
+                const chosen: [string, string][] = e.target.value ? [[q.name, e.target.value]] : [];
+                const answers = Object.fromEntries([...others, ...chosen]);
+                onChange({ event: { ...event, answers } });
+              }}
+            >
+              <option value="">the answer below, each time</option>
+              {fields.map((f) => (
+                <option key={f.path} value={f.path}>
+                  its {f.label.toLowerCase()}
+                </option>
+              ))}
+            </Form.Select>
+          </Form.Group>
+        ))}
+      <AnswerForm
+        questions={fixed}
+        answers={withDefaults(fixed, (draft.answers ?? {}) as Answers)}
+        zone={draft.zone ?? "UTC"}
+        onAnswers={(answers) => onChange({ answers: answers as Record<string, never> })}
+      />
+    </fieldset>
+  );
+}
