@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import secrets
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from functools import partial
@@ -303,6 +303,10 @@ class _Inline(Queue):
     def put(self, run_id: int) -> None:
         execute(self.services, run_id)
         _backdate(self.services, run_id)
+
+    def put_of_rounds(self, run_ids: Sequence[int]) -> None:
+        for run_id in run_ids:
+            self.put(run_id)
 
 
 def _documents() -> list[dict[str, Any]]:

@@ -15,16 +15,18 @@ import sqlalchemy as sa
 import structlog
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
 from bouquet.core.errors import BouquetError, PlanError
+from bouquet.core.recurrence import DaysOff
 from bouquet.core.template import BundleContents, read_document
 from bouquet.runs import Queue, Services, gather_bundle, unknown_answers
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound, care
+from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
-from bouquet.store.models import Notice, Occurrence, Person, Round, Run
+from bouquet.store.models import Occurrence, Person, Round, Run, TemplateVersion
 from bouquet.store.rounds import NEVER, get_round, let_go_on, list_rounds, rhythm_of
 
 __all__ = [
@@ -44,6 +46,9 @@ __all__ = [
 ]
 
 log = structlog.get_logger()
+
+#: Rounds whose moments are entered in one transaction.
+AT_ONCE = 500
 
 #: Missed moments of a round that are made up for, the newest ones; older ones are noted as skipped.
 CATCH_UP = 7
@@ -159,14 +164,35 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
     with services.store.session() as session:
         _end_pauses(session, now)
         due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
-        ids = list(session.scalars(due))
+        ids = list(session.scalars(due.order_by(Round.next_at, Round.id)))
     asked: list[int] = []
     failures: list[str] = []
-    for round_id in ids:
-        # One round that cannot be understood never keeps the others waiting.
+    for at in range(0, len(ids), AT_ONCE):
+        some = ids[at : at + AT_ONCE]
         try:
-            with services.store.session() as session:
-                asked += _tick(services, session, round_id, now)
+            entered = _tick_some(services, some, now)
+        except DBAPIError:
+            raise
+        except Exception:
+            # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
+            entered = _tick_each(services, some, now, failures)
+        queue.put_of_rounds(entered)
+        asked += entered
+    following = _follow(services)
+    queue.put_of_rounds(following)
+    with services.store.session() as session:
+        care.note_care(session, "rounds", failures, now)
+    return asked + following
+
+
+def _tick_each(services: Services, round_ids: list[int], now: datetime, failures: list[str]) -> list[int]:
+    """
+    The same for each round by itself; one that fails is told of, and paused.
+    """
+    asked = []
+    for round_id in round_ids:
+        try:
+            asked += _tick_some(services, [round_id], now)
         except DBAPIError:
             raise
         except Exception as error:
@@ -174,11 +200,6 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
             failures.append(f"round {round_id}: {error}")
             with services.store.session() as session:
                 session.get_one(Round, round_id).paused = True
-    asked += _follow(services)
-    with services.store.session() as session:
-        care.note_care(session, "rounds", failures, now)
-    for run_id in asked:
-        queue.put(run_id)
     return asked
 
 
@@ -200,6 +221,7 @@ def _follow(services: Services) -> list[int]:
         .join(Run, Run.round_id == Round.after_id)
         .where(
             Round.trigger == "after",
+            Round.after_id.is_not(None),
             Round.deleted_at.is_(None),
             ~Round.paused,
             Run.status == "ready",
@@ -222,38 +244,85 @@ def _follow(services: Services) -> list[int]:
     return asked
 
 
-def _tick(services: Services, session: Session, round_id: int, now: datetime) -> list[int]:
-    found = session.get(Round, round_id, with_for_update={"of": Round, "skip_locked": True})
-    if found is None or found.paused or found.deleted_at is not None:
-        return []
-    missed = []
+def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[int]:
+    """
+    Enter the moments of these rounds that have come, and their runs, in the order of the moments. Rounds that another
+    worker is at are left to it.
+    """
+    with services.store.session() as session:
+        query = sa.select(Round).where(
+            Round.id.in_(round_ids), ~Round.paused, Round.deleted_at.is_(None), Round.next_at <= now
+        )
+        off = days_off(session)
+        planned: list[tuple[datetime, Round, str]] = []
+        bare = query.options(lazyload(Round.recipients), lazyload(Round.after))
+        for found in session.scalars(bare.with_for_update(of=Round, skip_locked=True)):
+            planned += [(moment, found, note) for moment, note in _come(found, off, now)]
+        if not planned:
+            return []
+        planned.sort(key=lambda entry: (entry[0], entry[1].id))
+        there = {(number, moment) for number, moment in session.execute(_ENTERED, _of_moments(planned))}
+        fresh = [(moment, found, note) for moment, found, note in planned if (found.id, moment) not in there]
+        known = _Known(session)
+        runs = [(*_made_run(services, known, found, moment), found) for moment, found, note in fresh if not note]
+        ledger.add_many(session, [run for run, *_ in runs])
+        _tell_of_problems(services, session, [(run, problem) for run, problem, _ in runs])
+        numbers = {(found.id, run.as_of): run.id for run, _, found in runs}
+        entering = {
+            **_of_moments(fresh),
+            "notes": [note for *_, note in fresh],
+            "runs": [numbers.get((found.id, moment)) for moment, found, _ in fresh],
+        }
+        if len(session.execute(_ENTER, entering).all()) < len(fresh):
+            # Somebody left one of them out in the meantime: what is here is undone, and looked at anew.
+            raise RuntimeError("a moment was entered by somebody else")
+        return [run.id for run, problem, _ in runs if problem is None]
+
+
+def _come(found: Round, off: DaysOff, now: datetime) -> list[tuple[datetime, str]]:
+    """
+    (moment, why it is left out) of a round's moments that have come; what is next is noted.
+    """
+    come = []
     moment = found.next_at
-    following = rhythm_of(found, days_off(session)).after(found.next_at)
+    following = rhythm_of(found, off).after(found.next_at)
     while moment <= now:
-        missed.append(moment)
+        come.append(moment)
         moment = next(following, NEVER)
     found.next_at = moment
-    asked = []
-    for n, planned in enumerate(missed):
-        skipped = n < len(missed) - CATCH_UP
-        note = "skipped: the server was away for too long" if skipped else ""
-        entered = session.execute(
-            insert(Occurrence)
-            .values(round_id=found.id, planned_at=planned, note=note)
-            .on_conflict_do_nothing()
-            .returning(Occurrence.planned_at)
-        ).first()
-        if entered is None or skipped:
-            continue
-        run = enter_run(services, session, found, planned)
-        session.execute(
-            sa.update(Occurrence)
-            .where(Occurrence.round_id == found.id, Occurrence.planned_at == planned)
-            .values(run_id=run.id)
-        )
-        if run.status == "asked":
-            asked.append(run.id)
-    return asked
+    skipped = "skipped: the server was away for too long"
+    return [(planned, skipped if n < len(come) - CATCH_UP else "") for n, planned in enumerate(come)]
+
+
+def _of_moments(planned: list[tuple[datetime, Round, str]]) -> dict[str, Any]:
+    return {"rounds": [found.id for _, found, _ in planned], "moments": [moment for moment, *_ in planned]}
+
+
+_ENTERED = sa.text(
+    "SELECT o.round_id, o.planned_at FROM unnest(CAST(:rounds AS bigint[]), CAST(:moments AS timestamptz[]))"
+    " AS g(round_id, planned_at) JOIN occurrences o USING (round_id, planned_at)"
+)
+
+_ENTER = sa.text(
+    "INSERT INTO occurrences (round_id, planned_at, note, run_id) SELECT * FROM unnest(CAST(:rounds AS bigint[]),"
+    " CAST(:moments AS timestamptz[]), CAST(:notes AS text[]), CAST(:runs AS bigint[])) ON CONFLICT DO NOTHING"
+    " RETURNING round_id"
+)
+
+
+class _Known:
+    """
+    The newest saved version of each template, looked up once for many runs.
+    """
+
+    def __init__(self, session: Session) -> None:
+        self.session = session
+        self._versions: dict[int, TemplateVersion | None] = {}
+
+    def version(self, template_id: int) -> TemplateVersion | None:
+        if template_id not in self._versions:
+            self._versions[template_id] = shelf.latest_version(self.session, template_id)
+        return self._versions[template_id]
 
 
 def enter_run(
@@ -271,9 +340,39 @@ def enter_run(
         answers: Those that came with the event; they go before the round's own.
         document: What is run instead of the saved version: the same for a part of the records.
     """
-    version = shelf.latest_version(session, found.template_id)
+    run, problem = _made_run(services, _Known(session), found, planned, answers, document)
+    session.add(run)
+    session.flush()
+    _tell_of_problems(services, session, [(run, problem)])
+    return run
+
+
+def _tell_of_problems(services: Services, session: Session, runs: list[tuple[Run, BouquetError | None]]) -> None:
+    """
+    Tell whoever set a round of what could not begin.
+    """
+    for run, problem in runs:
+        if problem is not None:
+            log.warning("round_failed", round=run.round_id, error=str(problem))
+            text = f"{run.name} did not run: {problem}"
+            ledger.notify(session, [run.person_id], run.id, text, services.clock())
+
+
+def _made_run(
+    services: Services,
+    known: _Known,
+    found: Round,
+    planned: datetime,
+    answers: Mapping[str, Any] | None = None,
+    document: dict[str, Any] | None = None,
+) -> tuple[Run, BouquetError | None]:
+    """
+    A round's run, and why it cannot begin.
+    """
+    session = known.session
+    version = known.version(found.template_id)
     now, owner = services.clock(), session.get_one(Person, found.created_by)
-    known = version.document if version else found.template.draft
+    saved = version.document if version else found.template.draft
     problem: BouquetError | None = None
     if found.template.deleted_at is not None:
         problem = NotFound(f"The template “{found.template.name}” was removed.")
@@ -289,7 +388,7 @@ def enter_run(
         template_id=found.template_id,
         version=version.number if version else None,
         name=found.template.name,
-        document=known if document is None else document,
+        document=saved if document is None else document,
         format="zip" if found.template.kind == "bundle" else found.format,
         answers={**found.answers, **(answers or {})},
         person_id=found.created_by,
@@ -301,14 +400,8 @@ def enter_run(
         asked_at=now,
         scope=owner.scope,
         purpose=found.purpose,
-        records="" if found.template.kind == "bundle" else str(known.get("records", "")),
+        records="" if found.template.kind == "bundle" else str(saved.get("records", "")),
     )
-    if problem:
+    if problem is not None:
         run.status, run.stage, run.finished_at, run.error = "failed", "failed", now, error_facts(problem)
-        log.warning("round_failed", round=found.id, error=str(problem))
-    session.add(run)
-    session.flush()
-    if problem:
-        text = f"{run.name} did not run: {problem}"
-        session.add(Notice(person_id=found.created_by, run_id=run.id, text=text, created_at=now, read_at=None))
-    return run
+    return run, problem

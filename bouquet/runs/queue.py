@@ -8,7 +8,7 @@ whose worker died is given to another.
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable, Coroutine, Iterator
+from collections.abc import Callable, Coroutine, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import timedelta
@@ -42,6 +42,9 @@ SENDING = 8
 #: Priorities; the greater goes first. A person waits, a round does not. Among people it goes in turn: each further
 #: run that one person has waiting goes a place back.
 BY_HAND, BY_ROUND = 10_000, 0
+
+#: Runs of rounds that are put into the queue by one statement.
+PUT_AT_ONCE = 500
 
 #: Seconds after which a run without a job is given one.
 FORGOTTEN = 10
@@ -202,6 +205,32 @@ class Queue:
             log.warning("queue_unreachable", run=run_id, error=str(error))
             return
         self._defer("execute_run", f"run-{run_id}", priority, run_id=run_id)
+
+    def put_of_rounds(self, run_ids: Sequence[int]) -> None:
+        """
+        Wake workers for runs of rounds, many at a time.
+        """
+        for at in range(0, len(run_ids), PUT_AT_ONCE):
+            some = run_ids[at : at + PUT_AT_ONCE]
+            jobs = [
+                procrastinate.jobs.Job(
+                    queue=RUNS,
+                    priority=BY_ROUND,
+                    lock=f"run-{run_id}",
+                    queueing_lock=f"run-{run_id}",
+                    task_name="execute_run",
+                    task_kwargs={"run_id": run_id},
+                )
+                for run_id in some
+            ]
+            try:
+                self._sync.job_manager.batch_defer_jobs(jobs)
+            except procrastinate.exceptions.AlreadyEnqueued:
+                for run_id in some:
+                    self.put(run_id)
+            except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
+                # They are found later.
+                log.warning("queue_unreachable", runs=len(some), error=str(error))
 
     def put_comparison(self, comparison_id: int) -> None:
         """

@@ -5,6 +5,7 @@ Rounds: once per planned moment, covering the day that was planned.
 from __future__ import annotations
 
 import csv
+from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -38,6 +39,9 @@ class NoQueue(Queue):
 
     def put(self, run_id: int, *, priority: int = 0) -> None:
         self.woken.append(run_id)
+
+    def put_of_rounds(self, run_ids: Sequence[int]) -> None:
+        self.woken += run_ids
 
 
 @pytest.fixture

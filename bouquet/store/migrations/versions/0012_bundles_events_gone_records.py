@@ -21,6 +21,11 @@ def upgrade() -> None:
     op.create_check_constraint("ck_rounds_trigger", "rounds", f"trigger IN ({TRIGGERS}, 'closes')")
     op.add_column("rounds", sa.Column("answers", sa.JSON(), nullable=False, server_default="{}"))
     op.add_column("rounds", sa.Column("event", sa.JSON(), nullable=True))
+    alive = sa.text("deleted_at IS NULL AND NOT paused")
+    op.create_index("ix_rounds_next_at", "rounds", ["next_at"], postgresql_where=alive)
+    op.create_index("ix_rounds_after_id", "rounds", ["after_id"], postgresql_where=sa.text("after_id IS NOT NULL"))
+    ends = sa.text("paused_until IS NOT NULL")
+    op.create_index("ix_rounds_paused_until", "rounds", ["paused_until"], postgresql_where=ends)
     op.create_table(
         "noticed",
         sa.Column("round_id", sa.BigInteger(), nullable=False),
@@ -39,6 +44,8 @@ def downgrade() -> None:
     op.drop_column("remembering", "texts")
     op.drop_column("remembered", "texts")
     op.drop_table("noticed")
+    for name in ("paused_until", "after_id", "next_at"):
+        op.drop_index(f"ix_rounds_{name}", "rounds")
     op.drop_column("rounds", "event")
     op.drop_column("rounds", "answers")
     op.execute("DELETE FROM rounds WHERE trigger = 'closes'")
