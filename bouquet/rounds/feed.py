@@ -77,7 +77,7 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
     made.add("refresh-interval", timedelta(hours=1), parameters={"VALUE": "DURATION"})
     off = days_off(session)
     rounds = [r for r in list_rounds(session) if may(person, "look", r)]
-    past = _past(session, [r.id for r in rounds], now)
+    past = _past(session, person, [r.id for r in rounds], now)
     for round_ in rounds:
         words = rhythm_words(round_)
         for moment, note, run in past.get(round_.id, ()):
@@ -92,7 +92,7 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
 
 
 def _past(
-    session: Session, rounds: list[int], now: datetime
+    session: Session, person: Person, rounds: list[int], now: datetime
 ) -> dict[int, list[tuple[datetime, str, tuple[int, str] | None]]]:
     query = (
         sa.select(Occurrence.round_id, Occurrence.planned_at, Occurrence.note, Run.id, Run.status)
@@ -103,6 +103,8 @@ def _past(
     found: dict[int, list[tuple[datetime, str, tuple[int, str] | None]]] = {}
     for round_id, moment, note, run_id, status in session.execute(query):
         mine = found.setdefault(round_id, [])
+        # Of which records, or how many, somebody who sees a part of them is not told.
+        note = note if person.scope is None or run_id is None else ""
         if len(mine) < MOST:
             mine.append((moment, note, None if run_id is None else (run_id, status)))
     return found

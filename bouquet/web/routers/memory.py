@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.memory import key_digest
 from bouquet.rights import may_change
+from bouquet.store import OutOfScope
 from bouquet.store import memory as memories
 from bouquet.store.memory import Memory
 from bouquet.store.models import Person
@@ -40,6 +41,9 @@ def get_memory(template_id: Id, services: TheServices, person: CurrentPerson, ro
     """
     with services.store.session() as session:
         memory = _memory(session, person, template_id, round_id)
+        if person.scope is not None:
+            # How many there are is more than they may know.
+            raise OutOfScope("It remembers records that you may not see.")
         records, first, last = memories.facts_of(session, memory)
     return MemoryOut(records=records, first_sent=first, last_sent=last)
 

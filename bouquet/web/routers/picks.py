@@ -37,7 +37,22 @@ def list_picks(view: TheView, services: TheServices, records: str | None = None)
     All saved lists, or those of one record type.
     """
     with services.store.session() as session:
-        return [_out(p) for p in lists.list_picks(session, records, source=view.key)]
+        found = [_out(p) for p in lists.list_picks(session, records, source=view.key)]
+    if view.scope is None:
+        return found
+    return [p.model_copy(update={"size": _theirs(view, p)}) for p in found if p.records in view.catalogue.record_types]
+
+
+def _theirs(view: SourceView, saved: PicksOut) -> int:
+    """
+    How many records of a list a person may see.
+    """
+    document = {"name": "own", "records": saved.records, "columns": [], "filter": {"picks": saved.name}}
+    plan = view.resolve(read_document(document)).partial
+    if plan is None:
+        return 0
+    with view.snapshot() as snapshot:
+        return len(snapshot.rows(Statements(plan).all_keys().limit(MOST)))
 
 
 @router.put("/{name}", response_model=PicksOut)

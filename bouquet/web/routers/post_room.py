@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
 from bouquet.store import NotFound
-from bouquet.web.access import needs
+from bouquet.web.access import CurrentPerson, needs
 from bouquet.web.bodies import ExactRoute
 
 router = APIRouter(
@@ -73,11 +73,11 @@ class Told(BaseModel):
 
 
 @router.get("", response_model=PostRoomOut)
-def get_post_room(request: Request) -> Any:
+def get_post_room(request: Request, person: CurrentPerson) -> Any:
     """
-    What arrived, the newest first.
+    What arrived, the newest first; nothing for who may see only a part of the records.
     """
-    return _out(request.app.state.post_room)
+    return _out(request.app.state.post_room if person.scope is None else None)
 
 
 @router.post("", response_model=PostRoomOut)

@@ -304,7 +304,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
     except (KeyError, ValueError, OSError, BouquetError):
         # A zone that is none any more: the round says so, and the others are still listed.
         upcoming = []
-    runs = ledger.list_runs(session, ledger.RunFilter(round_id=found.id), at_most=BEHIND)
+    runs = ledger.list_runs(session, ledger.RunFilter(round_id=found.id, seen_by=person), at_most=BEHIND)
     return RoundOut(
         id=found.id,
         template_id=found.template_id,

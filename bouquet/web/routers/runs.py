@@ -45,6 +45,19 @@ router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(
 
 Runner = Annotated[Person, Depends(needs("run"))]
 
+#: What is not said of a run that holds more than a person may see.
+_NOT_THEIRS: dict[str, Any] = {
+    "findings": [],
+    "objections": 0,
+    "verdict": None,
+    "rows_written": 0,
+    "rows_announced": None,
+    "files": [],
+    "delivered_to": [],
+    "answers": {},
+    "error": None,
+}
+
 #: Bytes and cells a second of a run whose template never ran, and bytes of a cell.
 PACE, CELL = 2_000_000, 9
 
@@ -253,7 +266,7 @@ def get_run(run_id: Id, services: TheServices, person: CurrentPerson) -> Any:
             return run_out(ledger.see_run(session, run_id, person), person, whole=True)
         except OutOfScope:
             out = run_out(ledger.get_run(session, run_id), person)
-            return out.model_copy(update={"findings": [], "rows_written": 0, "rows_announced": None, "files": []})
+            return out.model_copy(update=_NOT_THEIRS)
 
 
 @router.get("/runs/{run_id}/history", response_model=list[PastRun])
