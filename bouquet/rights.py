@@ -18,17 +18,17 @@ from bouquet.store.models import Person, Round, TemplateRecord
 
 __all__ = ["Act", "Thing", "may", "may_change", "sees_source", "visible"]
 
-Act: TypeAlias = Literal["look", "run", "design", "keep"]
+Act: TypeAlias = Literal["look", "run", "design", "keep", "audit"]
 
 #: What a right can be asked about besides an act.
 Thing: TypeAlias = TemplateRecord | Round
 
 #: The acts each role may do.
 ROLE_ACTS: dict[str, frozenset[Act]] = {
-    "auditor": frozenset({"look"}),
+    "auditor": frozenset({"look", "audit"}),
     "runner": frozenset({"look", "run"}),
     "designer": frozenset({"look", "run", "design"}),
-    "keeper": frozenset({"look", "run", "design", "keep"}),
+    "keeper": frozenset({"look", "run", "design", "keep", "audit"}),
 }
 
 #: Roles that see what is somebody's own.

@@ -61,6 +61,8 @@ class Settings(BaseSettings):
     hosts: str = ""
     #: Hours until a person has to sign in again.
     session_hours: int = 12
+    #: Minutes after which a session ends that nobody used; 0 for never.
+    idle_minutes: int = 240
     #: Whether cookies travel only over https.
     secure_cookies: bool = False
     #: First month of the financial year.

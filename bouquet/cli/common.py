@@ -4,7 +4,9 @@ What the groups of commands share: services, documents, answers, and how failure
 
 from __future__ import annotations
 
+import getpass
 import json
+import socket
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,6 +17,7 @@ from pathlib import Path
 from typing import Annotated, Any, NoReturn
 from zoneinfo import ZoneInfo
 
+import click
 import sqlalchemy.exc
 import typer
 from pydantic import ValidationError
@@ -30,7 +33,7 @@ from bouquet.runs import (
 )
 from bouquet.settings import settings
 from bouquet.sources import Source
-from bouquet.store import NotFound
+from bouquet.store import NotFound, journal
 from bouquet.store import templates as shelf
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
@@ -83,6 +86,7 @@ def open_services() -> Iterator[Services]:
         fail(f"Settings are missing: {missing}. “make demo” makes a set to try; docs/reference/settings.md lists them.")
     try:
         yield services
+        _note_command(services)
     except TemplateError as error:
         for problem in error.problems:
             typer.echo(f"{problem.place or 'template'}: {problem.message}", err=True)
@@ -93,6 +97,40 @@ def open_services() -> Iterator[Services]:
         fail("Bouquet's own database cannot be reached. Is it running?")
     finally:
         services.close()
+
+
+#: Commands that change something or give something away, and what they do, in words.
+_ACTS = {
+    "run": "ran a template",
+    "bundle": "ran a bundle",
+    "sweep": "removed expired files",
+    "person": "added or changed a person",
+    "token": "made a token",
+    "rounds run": "ran a round",
+    "rounds pause": "paused a round",
+    "rounds go-on": "let a round go on",
+    "rounds skip": "left out a round’s next moment",
+    "rounds import": "set a round from a document",
+    "deliveries now": "asked for a delivery now",
+    "deliveries again": "sent a delivery again",
+    "deliveries waive": "waived a delivery",
+    "deliveries withdraw": "withdrew a delivery",
+    "recipients import": "put in a recipient",
+    "source add": "added a source",
+    "source remove": "removed a source",
+}
+
+
+def _note_command(services: Services) -> None:
+    """
+    Write into the journal what a command did: who at which machine, never its arguments.
+    """
+    context = click.get_current_context(silent=True)
+    command = context.command_path.partition(" ")[2] if context is not None else ""
+    if command in _ACTS:
+        who = f"{getpass.getuser()} at {socket.gethostname()}"
+        with services.store.session() as session:
+            journal.add_entry(session, services.clock(), _ACTS[command], who=who, via="command line")
 
 
 def fail(message: str) -> NoReturn:

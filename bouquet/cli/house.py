@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import json
 import os
 import signal
 import sys
@@ -18,6 +19,7 @@ from typing import Annotated, Any, Literal
 import typer
 
 from bouquet.cli.common import (
+    AsJson,
     app,
     chosen_source,
     fail,
@@ -247,3 +249,35 @@ def cluster(
             private.destroy()
     except BouquetError as error:
         fail(str(error))
+
+
+@app.command("journal")
+def journal_(
+    verify: Annotated[bool, typer.Option("--verify", help="Hold every entry against its seal.")] = False,
+    count: Annotated[int, typer.Option(min=1, max=10_000)] = 50,
+    search: Annotated[str, typer.Option(help="Only with this in who, what or name.")] = "",
+    as_json: AsJson = False,
+) -> None:
+    """
+    Who did what, the newest first; or whether the journal is as it was written.
+    """
+    from bouquet.store import journal
+
+    with open_services() as services, services.store.session() as session:
+        if verify:
+            found = journal.verify_journal(session, services.clock())
+            waiting = f", {found.waiting:,} of them not sealed yet" if found.waiting else ""
+            typer.echo(f"{found.entries:,} entries{waiting}, {found.seals:,} seals. Newest seal: {found.digest}")
+            for said in found.wrong:
+                typer.echo(f"wrong: {said}", err=True)
+            if found.wrong:
+                raise typer.Exit(1)
+            return
+        for e in journal.list_entries(session, journal.JournalFilter(search=search or None), count):
+            facts = {"at": e.at.isoformat(), "who": e.who, "via": e.via, "act": e.act, "thing": e.thing}
+            if as_json:
+                more = {"address": e.address, "thing_id": e.thing_id, "name": e.name, "facts": e.facts}
+                typer.echo(json.dumps({**facts, **more}, ensure_ascii=False))
+            else:
+                thing = f" ({e.thing} {e.thing_id}{', ' + e.name if e.name else ''})" if e.thing else ""
+                typer.echo(f"{e.at:%Y-%m-%d %H:%M:%S}  {e.who}, by {e.via}: {e.act}{thing}")

@@ -19,13 +19,16 @@ from bouquet.rounds.listening import listen
 from bouquet.rounds.watching import watch_rounds
 from bouquet.runs import Queue, Services
 from bouquet.runs.drift import look_for_drift
-from bouquet.store import care, deliveries
+from bouquet.store import care, deliveries, journal
 
 __all__ = ["make_queue", "read_sources", "work"]
 
 #: Every five seconds (the sixth field) the workers look whether a round is due; each tick is done by one of them.
 TICK = "* * * * * */5"
 
+
+#: Every half minute the journal is sealed.
+SEAL = "* * * * * */30"
 
 #: Every hour the sources are read again.
 READ = "7 * * * *"
@@ -78,6 +81,16 @@ def look_after_deliveries(services: Services, queue: Queue) -> None:
         care.note_care(session, "deliveries", failures, services.clock())
 
 
+def seal_journal(services: Services) -> None:
+    """
+    Seal what was written into the journal since the last time.
+    """
+    with services.store.session() as session:
+        while journal.seal_entries(session, services.clock()):
+            session.commit()
+        care.note_care(session, "journal", [], services.clock())
+
+
 def make_queue(services: Services) -> Queue:
     """
     The queue with everything that workers do.
@@ -88,6 +101,7 @@ def make_queue(services: Services) -> Queue:
     queue.add_deliveries(partial(deliver_due, services), partial(_send_out, services, queue))
     queue.add_periodic("look_after_deliveries", TICK, lambda: look_after_deliveries(services, queue))
     queue.add_beside(lambda: listen(services, lambda: watch_rounds(services, queue)))
+    queue.add_periodic("seal_journal", SEAL, lambda: seal_journal(services))
     queue.add_periodic("read_sources", READ, lambda: read_sources(services))
     return queue
 

@@ -26,10 +26,14 @@ __all__ = [
     "add_token",
     "change_password",
     "check_brake",
+    "end_other_sign_ins",
+    "end_sign_in",
     "find_person",
     "is_nobody",
+    "is_own",
     "keeper_ids",
     "keeper_names",
+    "list_sign_ins",
     "list_tokens",
     "note_try",
     "person_of_token",
@@ -55,6 +59,9 @@ MOST_OF_BOTH, MOST_OF_ADDRESS, MOST_OF_ACCOUNT = 8, 40, 100
 BRAKE_WINDOW, PAUSE = timedelta(minutes=15), timedelta(minutes=1)
 
 LONGEST_EMAIL = 254
+
+#: Between two times that the use of a session is noted.
+SEEN = timedelta(minutes=1)
 
 _hasher = PasswordHasher()
 
@@ -208,7 +215,9 @@ def note_try(session: Session, email: str, address: str, now: datetime, *, succe
     session.add(SignInTry(email=email, address=address, tried_at=now, succeeded=succeeded))
 
 
-def sign_in(session: Session, email: str, password: str, now: datetime, hours: int) -> tuple[str, Person] | None:
+def sign_in(
+    session: Session, email: str, password: str, now: datetime, hours: int, *, address: str = "", agent: str = ""
+) -> tuple[str, Person] | None:
     """
     A new token and the person, or None for a wrong address or password. Takes as long whether the address is known.
     """
@@ -219,16 +228,57 @@ def sign_in(session: Session, email: str, password: str, now: datetime, hours: i
         return None
     session.execute(sa.delete(SignIn).where(SignIn.expires_at < now))
     token = secrets.token_urlsafe(32)
-    session.add(SignIn(token_digest=_digest(token), person_id=person.id, expires_at=now + timedelta(hours=hours)))
+    facts = {"created_at": now, "seen_at": now, "address": address[:100], "agent": agent[:300]}
+    expires = now + timedelta(hours=hours)
+    session.add(SignIn(token_digest=_digest(token), person_id=person.id, expires_at=expires, **facts))
     return token, person
 
 
-def signed_in(session: Session, token: str, now: datetime) -> Person | None:
+def signed_in(session: Session, token: str, now: datetime, idle: timedelta | None = None) -> Person | None:
     """
-    Whose token this is, while it is valid.
+    Whose token this is, while it is valid, and was used within `idle`.
     """
     found = session.get(SignIn, _digest(token))
-    return found.person if found and found.expires_at > now and found.person.disabled_at is None else None
+    if found is None or found.expires_at <= now or found.person.disabled_at is not None:
+        return None
+    seen = found.seen_at or found.created_at
+    if idle is not None and seen is not None and seen + idle <= now:
+        return None
+    if seen is None or seen + SEEN < now:
+        found.seen_at = now
+    return found.person
+
+
+def list_sign_ins(session: Session, person_id: int, now: datetime) -> list[SignIn]:
+    """
+    The browsers in which a person is signed in, the last used first.
+    """
+    query = sa.select(SignIn).where(SignIn.person_id == person_id, SignIn.expires_at > now)
+    return list(session.scalars(query.order_by(SignIn.seen_at.desc().nulls_last(), SignIn.number.desc())))
+
+
+def is_own(entry: SignIn, token: str) -> bool:
+    """
+    Whether it is the sign-in of this token.
+    """
+    return entry.token_digest == _digest(token)
+
+
+def end_sign_in(session: Session, person_id: int, number: int) -> None:
+    """
+    Sign a person out in one browser. Raises NotFound.
+    """
+    gone = sa.delete(SignIn).where(SignIn.person_id == person_id, SignIn.number == number).returning(SignIn.number)
+    if session.scalar(gone) is None:
+        raise NotFound("There is no such session.")
+
+
+def end_other_sign_ins(session: Session, person_id: int, token: str) -> int:
+    """
+    Sign a person out everywhere but here. Returns in how many browsers.
+    """
+    others = sa.delete(SignIn).where(SignIn.person_id == person_id, SignIn.token_digest != _digest(token))
+    return len(session.scalars(others.returning(SignIn.number)).all())
 
 
 def sign_out(session: Session, token: str) -> None:

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Request
@@ -33,7 +34,12 @@ __all__ = [
 
 COOKIE = "bouquet_session"
 
-_NEEDED = {"run": "run templates", "design": "design templates", "keep": "administer Bouquet"}
+_NEEDED = {
+    "run": "run templates",
+    "design": "design templates",
+    "keep": "administer Bouquet",
+    "audit": "read the journal",
+}
 
 
 def get_services(request: Request) -> Services:
@@ -66,7 +72,9 @@ def current_person(request: Request, services: TheServices) -> Person:
         if secret is not None:
             person = people.person_of_token(session, secret, services.clock())
         else:
-            person = people.signed_in(session, token, services.clock()) if token else None
+            idle = request.app.state.settings.idle_minutes
+            spare = timedelta(minutes=idle) if idle else None
+            person = people.signed_in(session, token, services.clock(), spare) if token else None
     if person is None and secret is not None:
         raise Refused(401, "bad_token", "This token is unknown or has expired. Make a new one, and use that.")
     if person is None:
@@ -74,6 +82,7 @@ def current_person(request: Request, services: TheServices) -> Person:
     writes = request.method not in ("GET", "HEAD") and not request.url.path.startswith("/api/v1/design/")
     if person.by_token is not None and writes and "run" not in person.by_token:
         raise Refused(403, "not_allowed", "This token may not run templates.")
+    request.state.person = person
     return person
 
 
@@ -140,7 +149,7 @@ def person_facts(person: Person) -> dict[str, Any]:
     """
     A person as the interface shows them.
     """
-    acts = [act for act in ("look", "run", "design", "keep") if may(person, act)]
+    acts = [act for act in ("look", "audit", "run", "design", "keep") if may(person, act)]
     return {
         "id": person.id,
         "name": person.name,

@@ -37,6 +37,7 @@ from bouquet.web.routers import (
     feeds,
     files,
     helping,
+    journal,
     ledger,
     means,
     memory,
@@ -130,6 +131,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         means,
         recipients,
         deliveries,
+        journal,
         post_room,
     )
     for part in parts:

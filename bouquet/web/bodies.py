@@ -10,10 +10,12 @@ from decimal import Decimal
 from typing import Any
 
 from fastapi import Request
+from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import Response
 from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 
+from bouquet.web.journalling import ACTS, note_act
 from bouquet.web.problems import Refused
 
 __all__ = ["ExactRoute"]
@@ -42,8 +44,12 @@ class ExactRoute(APIRoute):
         handle = super().get_route_handler()
 
         async def exact(request: Request) -> Response:
+            asked = ExactRequest(request.scope, request.receive)
             try:
-                return await handle(ExactRequest(request.scope, request.receive))
+                response = await handle(asked)
+                if self.name in ACTS:
+                    await run_in_threadpool(note_act, asked, response, self)
+                return response
             except HTTPException as error:
                 # What cannot be read is told as it is, not as any error of parsing.
                 if isinstance(error.__cause__, Refused):

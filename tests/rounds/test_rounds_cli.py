@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -78,3 +79,23 @@ def test_a_round_is_run_now(shell: Any, services: Services, number: int) -> None
         (run,) = ledger.list_runs(session)
         assert (run.status, run.round_id, run.via) == ("asked", number, "round")
     assert f"run {run.id}, asked (run by hand)" in shell("rounds", "show", number).stdout
+
+
+def test_what_is_done_by_command_line_stands_in_the_journal(shell: Any, number: int) -> None:
+    """And what is only looked at does not; the journal is as it was written."""
+    shell("rounds", "list")
+    shell("rounds", "pause", number)
+    told = [json.loads(line) for line in shell("journal", "--json").stdout.splitlines()]
+    assert [(e["act"], e["via"]) for e in told] == [("paused a round", "command line")]
+    assert shell("journal", "--verify").exit_code == 0
+
+
+def test_a_round_is_exported_and_imported(shell: Any, services: Services, number: int, tmp_path: Path) -> None:
+    """With names; somebody who is not here sets none."""
+    document = tmp_path / "round.json"
+    document.write_text(shell("rounds", "export", number).stdout)
+    assert json.loads(document.read_text())["template"] == "Wards each day"
+    made = shell("rounds", "import", document, "--person", "ines@marrowby.example")
+    assert made.exit_code == 0, made.output
+    assert len(json.loads(shell("rounds", "list", "--json").stdout)) == 2
+    assert shell("rounds", "import", document, "--person", "nobody@marrowby.example").exit_code == 1

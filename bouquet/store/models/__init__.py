@@ -15,6 +15,7 @@ from bouquet.store.models.deliveries import (
     Recipient,
     RoundRecipient,
 )
+from bouquet.store.models.journal import JournalEntry, JournalSeal, JournalSealed
 from bouquet.store.models.memory import Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Person, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Noticed, Occurrence, Round
@@ -37,6 +38,9 @@ __all__ = [
     "Document",
     "Download",
     "HouseFact",
+    "JournalEntry",
+    "JournalSeal",
+    "JournalSealed",
     "KeptCatalogue",
     "Link",
     "Means",

@@ -45,7 +45,8 @@ class Person(Base):
 
 class SignIn(Base):
     """
-    One signed-in browser. Only the digest of its token is kept.
+    One signed-in browser. Only the digest of its token is kept. `agent` is what the browser calls itself; `seen_at` is
+    renewed now and then.
     """
 
     __tablename__ = "sign_ins"
@@ -53,6 +54,11 @@ class SignIn(Base):
     token_digest: Mapped[str] = mapped_column(primary_key=True)
     person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id", ondelete="CASCADE"))
     expires_at: Mapped[datetime]
+    number: Mapped[int] = mapped_column(sa.Identity(), unique=True)
+    created_at: Mapped[datetime | None]
+    seen_at: Mapped[datetime | None]
+    address: Mapped[str] = mapped_column(default="", server_default="")
+    agent: Mapped[str] = mapped_column(default="", server_default="")
     person: Mapped[Person] = relationship(lazy="joined")
 
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 import structlog
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import PlanError, Problem
@@ -48,7 +48,7 @@ def add_person(body: NewAccount, services: TheServices, person: Keeper) -> Any:
 
 
 @router.patch("/{person_id}", response_model=Account)
-def change_person(person_id: Id, body: AccountChange, services: TheServices, person: Keeper) -> Any:
+def change_person(person_id: Id, body: AccountChange, request: Request, services: TheServices, person: Keeper) -> Any:
     """
     Change somebody's name, roles or what they may see; let them go, or bring them back.
     """
@@ -57,6 +57,9 @@ def change_person(person_id: Id, body: AccountChange, services: TheServices, per
     if "scope" in changes:
         changes["scope"] = _scope(services, body.scope)
     with services.store.session() as session:
+        known = session.get(Person, person_id)
+        if known is not None:
+            request.state.told = {"before": {"roles": known.roles, "scope": known.scope}}
         out = _out(session, accounts.change_person(session, person_id, services.clock(), **changes))
     log.info("person_changed", changed=person_id, what=sorted(changes), person=person.id)
     return out

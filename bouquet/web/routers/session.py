@@ -13,10 +13,11 @@ from fastapi import APIRouter, Request, Response
 from bouquet.core.errors import BouquetError
 from bouquet.rights import sees_source
 from bouquet.store import people, views
-from bouquet.web.access import COOKIE, CurrentPerson, TheServices, person_facts
+from bouquet.web.access import COOKIE, CurrentPerson, Id, TheServices, person_facts
 from bouquet.web.bodies import ExactRoute
+from bouquet.web.journalling import note_failed_sign_in
 from bouquet.web.problems import Refused
-from bouquet.web.schemas import NewPassword, Preferences, Session, SignInRequest
+from bouquet.web.schemas import NewPassword, Preferences, Session, SignedIn, SignInRequest
 
 log = structlog.get_logger()
 
@@ -61,14 +62,18 @@ def sign_in(body: SignInRequest, request: Request, response: Response, services:
     Sign in with address and password; the session is kept in a cookie.
     """
     hours = request.app.state.settings.session_hours
+    agent = request.headers.get("User-Agent", "")
     address = request.client.host if request.client else ""
     with services.store.session() as session:
         people.check_brake(session, body.email, address, services.clock())
     with services.store.session() as session:
-        found = people.sign_in(session, body.email, body.password, services.clock(), hours)
+        found = people.sign_in(
+            session, body.email, body.password, services.clock(), hours, address=address, agent=agent
+        )
         people.note_try(session, body.email, address, services.clock(), succeeded=found is not None)
     if found is None:
         log.warning("sign_in_failed", address=address)
+        note_failed_sign_in(request, body.email)
         raise Refused(401, "wrong_password", "Wrong e-mail address or password.")
     token, person = found
     log.info("signed_in", person=person.id, address=address)
@@ -120,3 +125,49 @@ def sign_out(request: Request, response: Response, services: TheServices) -> Non
     with services.store.session() as session:
         people.sign_out(session, request.cookies.get(COOKIE, ""))
     response.delete_cookie(COOKIE)
+
+
+@router.get("/all", response_model=list[SignedIn])
+def list_my_sessions(request: Request, person: CurrentPerson, services: TheServices) -> Any:
+    """
+    The browsers in which I am signed in.
+    """
+    _not_by_token(person)
+    token = request.cookies.get(COOKIE, "")
+    with services.store.session() as session:
+        return [
+            SignedIn(
+                number=s.number,
+                created_at=s.created_at,
+                seen_at=s.seen_at,
+                address=s.address,
+                agent=s.agent,
+                here=people.is_own(s, token),
+            )
+            for s in people.list_sign_ins(session, person.id, services.clock())
+        ]
+
+
+@router.delete("/all", status_code=204)
+def end_other_sign_ins(request: Request, person: CurrentPerson, services: TheServices) -> None:
+    """
+    Sign me out everywhere but here.
+    """
+    _not_by_token(person)
+    with services.store.session() as session:
+        people.end_other_sign_ins(session, person.id, request.cookies.get(COOKIE, ""))
+
+
+@router.delete("/all/{number}", status_code=204)
+def end_sign_in(number: Id, person: CurrentPerson, services: TheServices) -> None:
+    """
+    Sign me out in one browser.
+    """
+    _not_by_token(person)
+    with services.store.session() as session:
+        people.end_sign_in(session, person.id, number)
+
+
+def _not_by_token(person: Any) -> None:
+    if person.by_token is not None:
+        raise Refused(403, "not_allowed", "Sessions are looked at by people who signed in, not by programs.")

@@ -51,7 +51,7 @@ from bouquet.web.schemas.helping import (
     PerValueRequest,
     ValueCount,
 )
-from bouquet.web.schemas.people import NewPassword, PersonOut, Preferences, Session, SignInRequest
+from bouquet.web.schemas.people import NewPassword, PersonOut, Preferences, Session, SignedIn, SignInRequest
 from bouquet.web.schemas.problems import ProblemOut, WayOutOut
 from bouquet.web.schemas.records import (
     NewPicks,
@@ -134,6 +134,7 @@ __all__ = [
     "SawOut",
     "Session",
     "SignInRequest",
+    "SignedIn",
     "Tally",
     "TallyStepOut",
     "TemplateChange",

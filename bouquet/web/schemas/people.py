@@ -4,6 +4,7 @@ People, their session and what they like.
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Literal
 
 from pydantic import BaseModel, Field
@@ -37,6 +38,19 @@ class NewPassword(BaseModel):
     new: str = Field(
         min_length=SHORTEST_PASSWORD, max_length=1_000, description=f"At least {SHORTEST_PASSWORD} characters"
     )
+
+
+class SignedIn(BaseModel):
+    """
+    A browser in which somebody is signed in; `here` is the one that asks.
+    """
+
+    number: int
+    created_at: datetime | None
+    seen_at: datetime | None
+    address: str
+    agent: str
+    here: bool
 
 
 class SignInRequest(BaseModel):

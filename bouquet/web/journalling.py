@@ -1,0 +1,178 @@
+"""
+Every act by the interface is written down: after it succeeded, and before whoever asked is told so.
+
+What an act says of itself is taken from its route and from those parts of its body that are listed here: neither
+secrets nor values of records stand in the journal.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from fastapi import Request, Response
+from fastapi.routing import APIRoute
+
+from bouquet.runs import Services
+from bouquet.store import journal
+
+__all__ = ["ACTS", "SILENT", "note_act", "note_failed_sign_in"]
+
+#: What each route that changes something, or gives something away, does, in words, and with which kind of thing. What
+#: stands behind is told of the body.
+ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
+    "sign_in": ("signed in", "", ()),
+    "sign_out": ("signed out", "", ()),
+    "change_password": ("changed their password", "person", ()),
+    "end_sign_in": ("ended a session", "session", ()),
+    "end_other_sign_ins": ("ended all other sessions", "session", ()),
+    "add_first_keeper": ("became the first administrator", "person", ()),
+    "add_person": ("added a person", "person", ("roles", "scope")),
+    "change_person": ("changed a person", "person", ("roles", "scope", "disabled")),
+    "give_password": ("gave a new password", "person", ()),
+    "add_token": ("made a token", "token", ("name", "acts", "days")),
+    "remove_token": ("removed a token", "token", ()),
+    "make_my_feed": ("made an address for a calendar", "feed", ()),
+    "drop_my_feed": ("removed the address for a calendar", "feed", ()),
+    "add_source": ("added a source", "source", ("name", "environment")),
+    "change_source": ("changed a source", "source", ("name", "environment")),
+    "remove_source": ("removed a source", "source", ()),
+    "edit_catalogue_draft": ("changed the draft of the catalogue", "catalogue", ()),
+    "put_catalogue_document": ("put in a catalogue", "catalogue", ()),
+    "drop_catalogue_draft": ("dropped the draft of the catalogue", "catalogue", ()),
+    "put_catalogue_into_use": ("put the catalogue into use", "catalogue", ("note",)),
+    "edit_catalogue_version": ("took up an earlier catalogue", "catalogue", ()),
+    "read_source_again": ("read a source again", "source", ()),
+    "replace_everywhere_in_templates": ("replaced a field everywhere", "catalogue", ()),
+    "add_means": ("added a way out", "way out", ("name", "kind")),
+    "change_means": ("changed a way out", "way out", ("name",)),
+    "remove_means": ("removed a way out", "way out", ()),
+    "add_recipient": ("added a recipient", "recipient", ("name", "means_id")),
+    "change_recipient": ("changed a recipient", "recipient", ("name", "means_id")),
+    "remove_recipient": ("removed a recipient", "recipient", ()),
+    "act_on_delivery": ("decided about a delivery", "delivery", ("act", "reason", "recipient_id")),
+    "get_link": ("looked at the address of a link", "delivery", ()),
+    "add_template": ("made a template", "template", ()),
+    "change_template": ("changed a template’s standing or labels", "template", ("standing", "labels")),
+    "change_draft": ("changed a template’s draft", "template", ()),
+    "save_version": ("saved a template", "template", ("note",)),
+    "copy_template": ("copied a template", "template", ()),
+    "move_to_source": ("moved a template to another source", "template", ("source",)),
+    "remove_template": ("removed a template", "template", ()),
+    "restore_template": ("brought back a template", "template", ()),
+    "forget_sent": ("made a template forget what it sent", "template", ("since",)),
+    "mark_as_sent": ("marked records as sent", "template", ()),
+    "add_bundle": ("made a bundle", "bundle", ("standing",)),
+    "change_bundle": ("changed a bundle", "bundle", ("standing", "note")),
+    "remove_bundle": ("removed a bundle", "bundle", ()),
+    "restore_bundle": ("brought back a bundle", "bundle", ()),
+    "put_picks": ("saved a list of records", "list", ("records",)),
+    "remove_picks": ("removed a list of records", "list", ()),
+    "restore_picks": ("brought back a list of records", "list", ()),
+    "put_view": ("saved a view of records", "view", ("name", "shared")),
+    "remove_view": ("removed a view of records", "view", ()),
+    "restore_view": ("brought back a view of records", "view", ()),
+    "add": ("set a round", "round", ("template_id", "trigger", "purpose", "folder", "recipients", "mail_to")),
+    "add_by_document": ("set a round from a document", "round", ("template", "trigger", "purpose")),
+    "edit": ("changed a round", "round", ("template_id", "trigger", "purpose", "folder", "recipients", "mail_to")),
+    "change": ("paused a round or let it go on", "round", ("paused", "until")),
+    "skip": ("left out a round’s next moment", "round", ()),
+    "run_by_hand": ("ran a round", "round", ()),
+    "call_round": ("called a round", "round", ()),
+    "remove": ("removed a round", "round", ()),
+    "restore": ("brought back a round", "round", ()),
+    "set_days_off": ("changed the days off", "house", ()),
+    "add_run": ("asked for a run", "run", ("template_id", "bundle_id", "again", "format", "purpose")),
+    "export_runs": ("exported the ledger", "run", ()),
+    "cancel_run": ("cancelled a run", "run", ()),
+    "release_run": ("released a run", "run", ("reason",)),
+    "discard_run": ("discarded a run", "run", ("reason",)),
+    "check_given_back": ("gave a file back", "run", ()),
+    "get_file": ("fetched a file", "run", ()),
+    "get_archive": ("fetched all files of a run", "run", ()),
+    "get_newest": ("fetched a template’s newest file", "template", ()),
+    "fetch": ("fetched a file by a link", "file", ()),
+    "tell_stand_in": ("told a stand-in to misbehave", "house", ("way", "misdeed", "times")),
+    "export_journal": ("exported the journal", "journal", ()),
+}
+
+#: Routes that change nothing but how somebody likes their screen, that only look, or that only work something out.
+SILENT = frozenset(
+    {
+        *("put_preferences", "read_notices", "pin_template", "compare_runs", "preview", "layout_from_header"),
+        *("read_days_off", "try_new_means", "try_address", "look_into_memory", "hold_against", "look_for_missing"),
+        *("open_with_passphrase",),
+    }
+)
+
+
+def note_act(request: Request, response: Response, route: APIRoute) -> None:
+    """
+    Write a request's act down, where it is one.
+    """
+    if response.status_code >= 400 or route.name not in ACTS:
+        return
+    if request.headers.get("Range") or request.method == "HEAD":
+        # The rest of a file that was begun.
+        return
+    act, thing, told = ACTS[route.name]
+    services: Services = request.app.state.services
+    person = getattr(request.state, "person", None)
+    answered = _answer_of(response)
+    given = getattr(request, "_exact", None)
+    facts = {n: given[n] for n in told if n in given} if isinstance(given, dict) else {}
+    facts |= getattr(request.state, "told", {})
+    # A link's secret is no number by which anything is known.
+    known = {k: v for k, v in request.path_params.items() if k != "secret"}
+    number = next(iter(known.values()), None) or answered.get("id", "")
+    if person is None and isinstance(answered.get("person"), dict):
+        signed = answered["person"]
+        who, person_id, via = str(signed.get("name", "")), signed.get("id"), "page"
+    else:
+        who = person.name if person is not None else "nobody"
+        person_id = person.id if person is not None else None
+        via = "token" if person is not None and person.by_token is not None else "page"
+    with services.store.session() as session:
+        journal.add_entry(
+            session,
+            services.clock(),
+            act,
+            who=who,
+            via=via,
+            person_id=person_id,
+            address=request.client.host if request.client else "",
+            thing=thing,
+            thing_id=number,
+            name=_name_of(answered),
+            facts=json.loads(json.dumps(facts, default=str)),
+        )
+
+
+def note_failed_sign_in(request: Request, email: str) -> None:
+    """
+    Write down that somebody could not sign in.
+    """
+    services: Services = request.app.state.services
+    with services.store.session() as session:
+        address = request.client.host if request.client else ""
+        facts = {"email": email[:200]}
+        journal.add_entry(
+            session, services.clock(), "could not sign in", who="nobody", via="page", address=address, facts=facts
+        )
+
+
+def _answer_of(response: Response) -> Mapping[str, Any]:
+    if response.media_type != "application/json" and "json" not in response.headers.get("content-type", ""):
+        return {}
+    body = getattr(response, "body", b"")
+    if not body or len(body) > 2_000_000:
+        return {}
+    found = json.loads(bytes(body))
+    return found if isinstance(found, dict) else {}
+
+
+def _name_of(answered: Mapping[str, Any]) -> str:
+    inner = answered.get("person")
+    named = answered.get("name") or answered.get("template") or (inner.get("name") if isinstance(inner, dict) else "")
+    return str(named or "")
