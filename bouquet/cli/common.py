@@ -17,7 +17,6 @@ from pathlib import Path
 from typing import Annotated, Any, NoReturn
 from zoneinfo import ZoneInfo
 
-import click
 import sqlalchemy.exc
 import typer
 from pydantic import ValidationError
@@ -78,7 +77,10 @@ def chosen_source(services: Services) -> Source:
 
 
 @contextmanager
-def open_services() -> Iterator[Services]:
+def open_services(act: str = "") -> Iterator[Services]:
+    """
+    What a command works with; `act` is what the journal says that it did.
+    """
     try:
         services = Services.from_settings(settings())
     except ValidationError as error:
@@ -86,7 +88,8 @@ def open_services() -> Iterator[Services]:
         fail(f"Settings are missing: {missing}. “make demo” makes a set to try; docs/reference/settings.md lists them.")
     try:
         yield services
-        _note_command(services)
+        if act:
+            _note_command(services, act)
     except TemplateError as error:
         for problem in error.problems:
             typer.echo(f"{problem.place or 'template'}: {problem.message}", err=True)
@@ -99,38 +102,13 @@ def open_services() -> Iterator[Services]:
         services.close()
 
 
-#: Commands that change something or give something away, and what they do, in words.
-_ACTS = {
-    "run": "ran a template",
-    "bundle": "ran a bundle",
-    "sweep": "removed expired files",
-    "person": "added or changed a person",
-    "token": "made a token",
-    "rounds run": "ran a round",
-    "rounds pause": "paused a round",
-    "rounds go-on": "let a round go on",
-    "rounds skip": "left out a round’s next moment",
-    "rounds import": "set a round from a document",
-    "deliveries now": "asked for a delivery now",
-    "deliveries again": "sent a delivery again",
-    "deliveries waive": "waived a delivery",
-    "deliveries withdraw": "withdrew a delivery",
-    "recipients import": "put in a recipient",
-    "source add": "added a source",
-    "source remove": "removed a source",
-}
-
-
-def _note_command(services: Services) -> None:
+def _note_command(services: Services, act: str) -> None:
     """
     Write into the journal what a command did: who at which machine, never its arguments.
     """
-    context = click.get_current_context(silent=True)
-    command = context.command_path.partition(" ")[2] if context is not None else ""
-    if command in _ACTS:
-        who = f"{getpass.getuser()} at {socket.gethostname()}"
-        with services.store.session() as session:
-            journal.add_entry(session, services.clock(), _ACTS[command], who=who, via="command line")
+    who = f"{getpass.getuser()} at {socket.gethostname()}"
+    with services.store.session() as session:
+        journal.add_entry(session, services.clock(), act, who=who, via="command line")
 
 
 def fail(message: str) -> NoReturn:

@@ -98,7 +98,7 @@ def send_now(number: _Number) -> None:
     from bouquet.store.deliveries import get_delivery
     from bouquet.store.deliveries import send_now as ask
 
-    with open_services() as services:
+    with open_services("asked for a delivery now") as services:
         with services.store.session() as session:
             recipient = ask(session, number, BY, services.clock()).recipient_id
         deliver_due(services, recipient)
@@ -116,7 +116,7 @@ def send_again(number: _Number, to: Annotated[str, typer.Option(help="Another re
     """
     from bouquet.store.deliveries import send_again as again
 
-    with open_services() as services, services.store.session() as session:
+    with open_services("sent a delivery again") as services, services.store.session() as session:
         other = _recipient(session, to).id if to else None
         typer.echo(f"Delivery {again(session, number, BY, services.clock(), other).id} waits to be sent.")
 
@@ -128,7 +128,7 @@ def waive(number: _Number, reason: _Reason) -> None:
     """
     from bouquet.store.deliveries import waive as do_without
 
-    with open_services() as services, services.store.session() as session:
+    with open_services("waived a delivery") as services, services.store.session() as session:
         do_without(session, number, BY, reason, services.clock())
 
 
@@ -139,7 +139,7 @@ def withdraw(number: _Number, reason: _Reason) -> None:
     """
     from bouquet.delivery import take_back
 
-    with open_services() as services:
+    with open_services("withdrew a delivery") as services:
         take_back(services, number, BY, reason)
 
 
@@ -192,7 +192,7 @@ def import_recipient(
         fail(f"This is no recipient: {error}")
     except BouquetError as error:
         fail(str(error))
-    with open_services() as services, services.store.session() as session:
+    with open_services("put in a recipient") as services, services.store.session() as session:
         means = session.scalars(
             sa.select(Means).where(sa.func.lower(Means.name) == by.lower(), Means.deleted_at.is_(None))
         ).first()

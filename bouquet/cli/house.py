@@ -55,7 +55,7 @@ def token(
     """
     Make a token for a program, and print it; it is shown this once.
     """
-    with open_services() as services, services.store.session() as session:
+    with open_services("made a token") as services, services.store.session() as session:
         found = people.find_person(session, email)
         if found is None:
             raise NotFound(f"There is no account with the address “{email}”.")
@@ -91,7 +91,7 @@ def person(
         password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
     if len(password) < people.SHORTEST_PASSWORD:
         raise typer.BadParameter(f"A password has at least {people.SHORTEST_PASSWORD} characters.")
-    with open_services() as services, services.store.session() as session:
+    with open_services("added or changed a person") as services, services.store.session() as session:
         limits: Any = "as it is" if scope is None else _scope(services, scope)
         people.put_person(session, email=email, name=name, roles=role, password=password, scope=limits)
 

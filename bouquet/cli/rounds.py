@@ -118,7 +118,7 @@ def run(number: _Number) -> None:
     """
     from bouquet.rounds import make_queue, run_now
 
-    with open_services() as services:
+    with open_services("ran a round") as services:
         queue = make_queue(services)
         with queue.opened():
             with services.store.session() as session:
@@ -153,7 +153,7 @@ def go_on(number: _Number) -> None:
 def _set(number: int, paused: bool, until: str | None) -> None:
     from bouquet.rounds import get_round, set_paused
 
-    with open_services() as services, services.store.session() as session:
+    with open_services("paused a round, or let it go on") as services, services.store.session() as session:
         moment = moment_of(until, get_round(session, number).zone)
         found = set_paused(session, number, paused, services.clock(), moment)
         facts = _facts(session, found, 1)
@@ -169,7 +169,7 @@ def skip(number: _Number) -> None:
     """
     from bouquet.rounds import get_round, skip_next
 
-    with open_services() as services, services.store.session() as session:
+    with open_services("left out a round’s next moment") as services, services.store.session() as session:
         before = _facts(session, get_round(session, number), 1)["next"]
         if not before:
             fail("This round has no planned moment to leave out.")
@@ -203,7 +203,7 @@ def import_(
     from bouquet.store import people
 
     document = read_round(read_json(file))
-    with open_services() as services:
+    with open_services("set a round from a document") as services:
         with services.store.session() as session:
             owner = people.find_person(session, person)
             if owner is None:

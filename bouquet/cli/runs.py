@@ -64,7 +64,7 @@ def run(
     """
     Run a template once, put its file into a folder, and print its slip.
     """
-    with open_services() as services:
+    with open_services("ran a template") as services:
         found = document_of(services, template)
         read = read_document(found.document)
         asked = ask_for_run(
@@ -131,7 +131,7 @@ def bundle(
     """
     Run several templates and whole record types on one snapshot, into one archive with one slip.
     """
-    with open_services() as services:
+    with open_services("ran a bundle") as services:
         if saved:
             _run_saved(services, saved, out, format, purpose, as_json=as_json)
             return
@@ -287,7 +287,7 @@ def sweep(
     """
     Put expired files away, and prove that the file store and the ledger agree. Ends with 1 where they do not.
     """
-    with open_services() as services:
+    with open_services("removed expired files") as services:
         expired = 0 if only_look else expire_files(services)
         swept = sweep_files(services, repair=not only_look)
     if as_json:

@@ -68,7 +68,7 @@ def add(
         raise typer.BadParameter(f"“{LEDGER}” is the name of the built-in source.", param_hint="--name")
     if not _tried(address) and (not untried or next(try_source(address)).name == "address"):
         fail("It was not kept. Mend what is wrong, or add --untried.")
-    with open_services() as services, services.store.session() as session:
+    with open_services("added a source") as services, services.store.session() as session:
         kept.add_source(
             session,
             name=name,
@@ -104,7 +104,7 @@ def remove(name: str) -> None:
     """
     Forget the address of a source that no template reads.
     """
-    with open_services() as services, services.store.session() as session:
+    with open_services("removed a source") as services, services.store.session() as session:
         record = kept.remove_source(session, name, services.clock())
     typer.echo(f"{record.name} is not kept any more.")
 
