@@ -52,6 +52,7 @@ export type Fits = Schemas["FitsOut"];
 export type PostRoomInfo = Schemas["PostRoomOut"];
 export type Arrival = Schemas["ArrivalOut"];
 export type TokenInfo = Schemas["TokenOut"];
+export type JournalEntry = Schemas["EntryOut"];
 export type GivenBackInfo = Schemas["GivenBackOut"];
 export type Expected = Schemas["Expected"];
 export type Notice = Schemas["NoticeOut"];

@@ -67,6 +67,7 @@ export type {
   Fits,
   PostRoomInfo,
   Arrival,
+  JournalEntry,
   TokenInfo,
   Trace,
   Traced,

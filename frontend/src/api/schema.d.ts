@@ -741,6 +741,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Journal
+         * @description Who did what, the newest first.
+         */
+        get: operations["read_journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/journal/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Journal
+         * @description The entries as CSV (RFC 4180), the newest first.
+         */
+        get: operations["export_journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/journal/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Verify
+         * @description Hold every entry against its seal. What is wrong is told in words.
+         */
+        get: operations["verify"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/means": {
         parameters: {
             query?: never;
@@ -1006,7 +1066,7 @@ export interface paths {
         };
         /**
          * Get Post Room
-         * @description What arrived, the newest first.
+         * @description What arrived, the newest first; nothing for who may see only a part of the records.
          */
         get: operations["get_post_room"];
         put?: never;
@@ -1889,6 +1949,50 @@ export interface paths {
          * @description Sign out.
          */
         delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List My Sessions
+         * @description The browsers in which I am signed in.
+         */
+        get: operations["list_my_sessions"];
+        put?: never;
+        post?: never;
+        /**
+         * End Other Sign Ins
+         * @description Sign me out everywhere but here.
+         */
+        delete: operations["end_other_sign_ins"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/all/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Sign In
+         * @description Sign me out in one browser.
+         */
+        delete: operations["end_sign_in"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3362,6 +3466,39 @@ export interface components {
             words: string;
         };
         /**
+         * EntryOut
+         * @description One act: who, when, from where, what, with which thing, and what more there is to say.
+         */
+        EntryOut: {
+            /** Act */
+            act: string;
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Facts */
+            facts: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Thing */
+            thing: string;
+            /** Thing Id */
+            thing_id: string;
+            /** Via */
+            via: string;
+            /** Who */
+            who: string;
+        };
+        /**
          * Event
          * @description What more there is to say of what starts a round.
          *
@@ -3727,6 +3864,16 @@ export interface components {
             status: string;
             /** Version */
             version: string;
+        };
+        /**
+         * JournalPage
+         * @description Entries, the newest first; `next` is the cursor of the page after, null at the end.
+         */
+        JournalPage: {
+            /** Entries */
+            entries: components["schemas"]["EntryOut"][];
+            /** Next */
+            next: number | null;
         };
         /**
          * Kind
@@ -5507,6 +5654,24 @@ export interface components {
             password: string;
         };
         /**
+         * SignedIn
+         * @description A browser in which somebody is signed in; `here` is the one that asks.
+         */
+        SignedIn: {
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /** Created At */
+            created_at: string | null;
+            /** Here */
+            here: boolean;
+            /** Number */
+            number: number;
+            /** Seen At */
+            seen_at: string | null;
+        };
+        /**
          * SourceChange
          * @description What is to be different about a source. What is not given stays.
          */
@@ -5944,6 +6109,28 @@ export interface components {
             rows: number;
             /** Value */
             value: string | null;
+        };
+        /**
+         * VerifiedOut
+         * @description What came of holding the journal against its seals.
+         */
+        VerifiedOut: {
+            /**
+             * Digest
+             * @description Of the newest seal. Kept elsewhere, it shows whether the end was cut off.
+             */
+            digest: string;
+            /** Entries */
+            entries: number;
+            /** Seals */
+            seals: number;
+            /**
+             * Waiting
+             * @description Entries that are not sealed yet.
+             */
+            waiting: number;
+            /** Wrong */
+            wrong: string[];
         };
         /** VersionDocument */
         VersionDocument: {
@@ -7493,6 +7680,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    read_journal: {
+        parameters: {
+            query?: {
+                person?: number | null;
+                act?: string | null;
+                thing?: string | null;
+                thing_id?: string | null;
+                search?: string | null;
+                since?: string | null;
+                until?: string | null;
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalPage"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    export_journal: {
+        parameters: {
+            query?: {
+                person?: number | null;
+                act?: string | null;
+                thing?: string | null;
+                thing_id?: string | null;
+                search?: string | null;
+                since?: string | null;
+                until?: string | null;
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    verify: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerifiedOut"];
                 };
             };
         };
@@ -9706,6 +9987,73 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    list_my_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignedIn"][];
+                };
+            };
+        };
+    };
+    end_other_sign_ins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    end_sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
             };
         };
     };

@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import { NavLink } from "react-router";
+import { useMay } from "../shell";
 import "./setup.scss";
 
 const TABS = [
@@ -7,20 +8,22 @@ const TABS = [
   { to: "/set-up/catalogue", label: "Catalogue" },
   { to: "/set-up/people", label: "People" },
   { to: "/set-up/ways-out", label: "Ways out" },
+  { to: "/set-up/journal", label: "Journal" },
 ] as const;
 
 /** The keeper's place: its strip with tabs, and what stands below. */
 export function SetUp({ note, acts, children }: { note?: ReactNode; acts?: ReactNode; children: ReactNode }) {
+  const mayKeep = useMay("keep");
   return (
     <>
       <div className="strip">
-        <h1>Set-up</h1>
+        <h1>{mayKeep ? "Set-up" : "Journal"}</h1>
         {note}
         <span className="fill" />
         {acts}
       </div>
       <nav className="subplaces" aria-label="Set-up">
-        {TABS.map((tab) => (
+        {TABS.filter((tab) => mayKeep || tab.to === "/set-up/journal").map((tab) => (
           <NavLink key={tab.to} to={tab.to}>
             {tab.label}
           </NavLink>

@@ -1,4 +1,5 @@
 import { SetUp } from "./SetUp";
+import { Journal } from "./Journal";
 import { People } from "./People";
 import { Sources } from "./Sources";
 import { WaysOut } from "./WaysOut";
@@ -28,6 +29,15 @@ export function WaysOutPlace() {
   return (
     <SetUp>
       <WaysOut />
+    </SetUp>
+  );
+}
+
+/** Set-up › Journal. */
+export function JournalPlace() {
+  return (
+    <SetUp>
+      <Journal />
     </SetUp>
   );
 }

@@ -12,6 +12,7 @@ import { ShellContext } from "./context";
 import { Likes } from "./Likes";
 import { Password } from "./Password";
 import { SourceSwitch } from "./SourceSwitch";
+import { Sessions } from "./Sessions";
 import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
 
@@ -24,14 +25,18 @@ const PLACES = [
 ] as const;
 
 const SET_UP = { to: "/set-up", label: "Set-up" } as const;
+const JOURNAL = { to: "/set-up/journal", label: "Journal" } as const;
 
 /** The desk with its dividers, around every place. */
 export function Shell({ session, children }: { session: Session; children: ReactNode }) {
   const news = useNews();
-  const places = session.person.may.includes("keep") ? [...PLACES, SET_UP] : PLACES;
+  const { may } = session.person;
+  const own = may.includes("keep") ? [SET_UP] : may.includes("audit") ? [JOURNAL] : [];
+  const places = [...PLACES, ...own];
   const client = useQueryClient();
   const [jumping, setJumping] = useState(false);
   const [tokens, setTokens] = useState(false);
+  const [sessions, setSessions] = useState(false);
   const [password, setPassword] = useState(session.person.password_given ?? false);
   const active = Object.values(news.runs).filter(
     (r) => r.status === "asked" || r.status === "running",
@@ -108,6 +113,9 @@ export function Shell({ session, children }: { session: Session; children: React
                 <Dropdown.Item as="button" onClick={() => setTokens(true)}>
                   Tokens for programs…
                 </Dropdown.Item>
+                <Dropdown.Item as="button" onClick={() => setSessions(true)}>
+                  Where I am signed in…
+                </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => void leave()}>
                   Sign out
                 </Dropdown.Item>
@@ -117,6 +125,7 @@ export function Shell({ session, children }: { session: Session; children: React
         </header>
         {children}
         {tokens && <Tokens onClose={() => setTokens(false)} />}
+        {sessions && <Sessions onClose={() => setSessions(false)} />}
         {password && <Password onClose={() => setPassword(false)} />}
         {jumping && <Jump onClose={() => setJumping(false)} />}
       </div>
