@@ -32,7 +32,7 @@ from bouquet.runs import (
     checked_address,
 )
 from bouquet.settings import settings
-from bouquet.store import NotFound, people
+from bouquet.store import NotFound, WeakPassword, people
 
 
 @app.command()
@@ -89,8 +89,10 @@ def person(
         password = sys.stdin.readline().rstrip("\r\n")
     else:
         password = typer.prompt("Password", hide_input=True, confirmation_prompt=True)
-    if len(password) < people.SHORTEST_PASSWORD:
-        raise typer.BadParameter(f"A password has at least {people.SHORTEST_PASSWORD} characters.")
+    try:
+        people.check_password(password, name, email)
+    except WeakPassword as error:
+        raise typer.BadParameter(str(error)) from error
     with open_services("added or changed a person") as services, services.store.session() as session:
         limits: Any = "as it is" if scope is None else _scope(services, scope)
         people.put_person(session, email=email, name=name, roles=role, password=password, scope=limits)

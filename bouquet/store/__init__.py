@@ -12,6 +12,7 @@ from bouquet.store.errors import (
     OutOfScope,
     StoreError,
     TooManyTries,
+    WeakPassword,
 )
 
 __all__ = [
@@ -24,4 +25,5 @@ __all__ = [
     "Store",
     "StoreError",
     "TooManyTries",
+    "WeakPassword",
 ]

@@ -17,7 +17,17 @@ from datetime import datetime
 
 from bouquet.core.errors import BouquetError
 
-__all__ = ["LostUpdate", "NameTaken", "NotFound", "NotPossible", "NotYours", "OutOfScope", "StoreError", "TooManyTries"]
+__all__ = [
+    "LostUpdate",
+    "NameTaken",
+    "NotFound",
+    "NotPossible",
+    "NotYours",
+    "OutOfScope",
+    "StoreError",
+    "TooManyTries",
+    "WeakPassword",
+]
 
 
 class StoreError(BouquetError):
@@ -94,3 +104,11 @@ class LostUpdate(StoreError):
     def __init__(self, by: str, at: datetime, revision: int, what: str = "template") -> None:
         self.by, self.at, self.revision = by, at, revision
         super().__init__(f"{by} changed this {what} in the meantime, so your change was not saved over theirs.")
+
+
+class WeakPassword(StoreError):
+    """
+    A password that would be guessed soon.
+    """
+
+    code = "weak_password"

@@ -16,7 +16,8 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy.orm import Session
 
-from bouquet.store.errors import NotFound, TooManyTries
+from bouquet.core.passwords import why_guessed
+from bouquet.store.errors import NotFound, TooManyTries, WeakPassword
 from bouquet.store.models import Person, SignIn, SignInTry, Token
 
 __all__ = [
@@ -26,6 +27,7 @@ __all__ = [
     "add_token",
     "change_password",
     "check_brake",
+    "check_password",
     "end_other_sign_ins",
     "end_sign_in",
     "find_person",
@@ -124,8 +126,20 @@ def add_first(session: Session, *, email: str, name: str, password: str) -> bool
     session.execute(sa.text("LOCK TABLE people IN EXCLUSIVE MODE"))
     if not is_nobody(session):
         return False
+    check_password(password, name, email)
     put_person(session, email=email, name=name, roles=["designer", "keeper"], password=password)
     return True
+
+
+def check_password(password: str, name: str, email: str) -> None:
+    """
+    Refuse a password that is too short, or that everybody tries first. Raises WeakPassword.
+    """
+    if len(password) < SHORTEST_PASSWORD:
+        raise WeakPassword(f"A password has at least {SHORTEST_PASSWORD} characters.")
+    why = why_guessed(password, name, email)
+    if why is not None:
+        raise WeakPassword(why)
 
 
 def change_password(session: Session, person_id: int, current: str, new: str, keep: str) -> bool:
@@ -136,6 +150,7 @@ def change_password(session: Session, person_id: int, current: str, new: str, ke
     person = session.get_one(Person, person_id)
     if not _matches(person.password_hash, current):
         return False
+    check_password(new, person.name, person.email)
     _put_password(session, person, new, keep=keep)
     person.password_given = False
     return True

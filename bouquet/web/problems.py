@@ -31,7 +31,7 @@ from bouquet.sources import (
     SourceRefused,
     SourceTimeout,
 )
-from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries
+from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries, WeakPassword
 from bouquet.store.secrets import NoKey, WrongKey
 
 __all__ = ["Refused", "add_problem_handlers", "pointers"]
@@ -46,6 +46,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (NotYours, 403),
     (OutOfScope, 403),
     (TooManyTries, 429),
+    (WeakPassword, 422),
     (SourceChanged, 409),
     (NoSource, 404),
     (NoKey, 409),

@@ -41,7 +41,7 @@ def test_the_first_keeper_begins(empty: TestClient) -> None:
     """They are signed in, keep and design; nobody can begin after them."""
     assert empty.get(FIRST).json() == {"needed": True}
     done = begin(empty)
-    assert (done.status_code, done.json()["person"]["may"]) == (200, ["look", "run", "design", "keep"])
+    assert (done.status_code, done.json()["person"]["may"]) == (200, ["look", "audit", "run", "design", "keep"])
     assert empty.get("/api/v1/session").json()["person"]["email"] == "kim@line.example"
     assert empty.get(FIRST).json() == {"needed": False}
 

@@ -44,7 +44,7 @@ export function Journal() {
           since
           <Form.Control size="sm" type="date" value={since} onChange={(e) => setSince(e.target.value)} />
         </label>
-        <span className="fill" />
+        <span className="ms-auto" />
         <Seals />
         <a className="btn btn-quiet" href={address} download>
           <Icon name="download" /> Export as CSV
@@ -94,8 +94,8 @@ function Line({ entry }: { entry: JournalEntry }) {
       </td>
       <td>{entry.act}</td>
       <td>
-        {entry.name || (entry.thing_id && `${entry.thing} ${entry.thing_id}`)}
-        {entry.name && entry.thing && (
+        {(entry.name !== entry.who && entry.name) || (entry.thing_id && `${entry.thing} ${entry.thing_id}`)}
+        {entry.name && entry.name !== entry.who && entry.thing && (
           <div className="soft small">
             {entry.thing} {entry.thing_id}
           </div>
