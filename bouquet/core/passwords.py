@@ -11,55 +11,20 @@ from itertools import pairwise
 __all__ = ["why_guessed"]
 
 #: Words that what is guessed first is made of, alone or one after the other, with digits and signs around them.
-_WORDS = (
-    *("password", "passwort", "passphrase", "passcode", "secret", "geheim", "motdepasse", "welcome", "willkommen"),
-    *(
-        "bienvenue",
-        "changeme",
-        "change",
-        "letmein",
-        "let",
-        "me",
-        "in",
-        "admin",
-        "administrator",
-        "root",
-        "user",
-        "login",
-    ),
-    *("qwerty", "qwertz", "azerty", "asdf", "asdfgh", "zxcvbn", "yxcvbn", "iloveyou", "dragon", "monkey", "sunshine"),
-    *("princess", "football", "baseball", "superman", "batman", "master", "shadow", "trustno", "access", "default"),
-    *("test", "testing", "temp", "temporary", "company", "office", "work", "summer", "winter", "spring", "autumn"),
-    *("january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november"),
-    *("december", "monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday", "bouquet", "the", "my"),
-    *(
-        "is",
-        "a",
-        "this",
-        "new",
-        "for",
-        "and",
-        "your",
-        "here",
-        "please",
-        "hello",
-        "user",
-        "abc",
-        "xyz",
-        "god",
-        "love",
-        "money",
-    ),
+_WORDS = tuple(
+    """
+    password passwort passphrase passcode secret geheim motdepasse welcome willkommen bienvenue changeme change letmein
+    let me in admin administrator root user login qwerty qwertz azerty asdf asdfgh zxcvbn yxcvbn iloveyou dragon monkey
+    sunshine princess football baseball superman batman master shadow trustno access default test testing temp temporary
+    company office work summer winter spring autumn january february march april may june july august september october
+    november december monday tuesday wednesday thursday friday saturday sunday bouquet the my is a this new for and your
+    here please hello abc xyz god love money
+    """.split()
 )
 
 #: Rows of keys, and the alphabet, along which fingers run.
 _RUNS = (
-    "abcdefghijklmnopqrstuvwxyz",
-    "01234567890",
-    "qwertyuiop",
-    "qwertzuiop",
-    "asdfghjkl",
-    "zxcvbnm,./",
+    *("abcdefghijklmnopqrstuvwxyz", "01234567890", "qwertyuiop", "qwertzuiop", "asdfghjkl", "zxcvbnm,./"),
     "yxcvbnm,.-",
 )
 
