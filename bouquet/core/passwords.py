@@ -19,7 +19,7 @@ _WORDS = tuple(
     company office work summer winter spring autumn january february march april may june july august september october
     november december monday tuesday wednesday thursday friday saturday sunday bouquet the my is a this new for and your
     here please hello abc xyz god love money
-    """.split()
+    """.split()  # noqa: SIM905
 )
 
 #: Rows of keys, and the alphabet, along which fingers run.

@@ -27,12 +27,29 @@ __all__ = [
     "TheServices",
     "TheView",
     "WholeNumber",
+    "cookie_of",
     "needs",
+    "session_of",
     "view_of",
     "visible",
 ]
 
 COOKIE = "bouquet_session"
+
+
+def session_of(request: Request) -> str:
+    """
+    The token of a request's session; empty where there is none.
+    """
+    return request.cookies.get(cookie_of(request), "")
+
+
+def cookie_of(request: Request) -> str:
+    """
+    What the cookie of sessions is called. Served by TLS it is bound to this very host (RFC 6265bis, 4.1.3.2).
+    """
+    return f"__Host-{COOKIE}" if request.app.state.settings.secure_cookies else COOKIE
+
 
 _NEEDED = {
     "run": "run templates",
@@ -67,7 +84,7 @@ def current_person(request: Request, services: TheServices) -> Person:
     The person signed in with this request's cookie, or whom a program acts for by its token. Refuses with 401.
     """
     secret = _secret_of(request)
-    token = request.cookies.get(COOKIE, "")
+    token = session_of(request)
     with services.store.session() as session:
         if secret is not None:
             person = people.person_of_token(session, secret, services.clock())

@@ -4,8 +4,11 @@ What a stranger, a program or a careless colleague can send: refused at the door
 
 from __future__ import annotations
 
+import base64
+import hashlib
 import io
 import json
+import re
 import threading
 import time
 import zipfile
@@ -16,11 +19,14 @@ from typing import Any
 import pytest
 import sqlalchemy as sa
 from fastapi.testclient import TestClient
+from pydantic import SecretStr
 
 from bouquet.core.spreadsheets import BadSpreadsheet, Room, check_spreadsheet
+from bouquet.rounds import make_queue
 from bouquet.runs import Services
+from bouquet.settings import Settings
 from bouquet.store.models import Download, TemplateRecord
-from bouquet.web import guard
+from bouquet.web import create_app, guard
 
 API = "/api/v1"
 WARDS: dict[str, Any] = {
@@ -437,3 +443,48 @@ def test_a_failing_care_shows_on_the_health_address(client: TestClient, services
 
     assert client.get(f"{API}/health").json()["status"] == "failing"
     assert threading.active_count() < 200
+
+
+# Headers and cookies
+
+
+def test_pages_run_and_show_nothing_that_stands_in_them(client: TestClient) -> None:
+    """No script and no style of a page itself, no frame, nothing from elsewhere."""
+    headers = client.get(f"{API}/health").headers
+    policy = headers["Content-Security-Policy"]
+
+    assert "unsafe" not in policy
+    assert {"default-src 'self'", "object-src 'none'", "frame-ancestors 'none'", "base-uri 'none'"} <= set(
+        policy.split("; ")
+    )
+    assert headers["Cross-Origin-Opener-Policy"] == headers["Cross-Origin-Resource-Policy"] == "same-origin"
+    assert "Strict-Transport-Security" not in headers
+
+
+def test_pages_of_links_have_one_style_that_is_known(client: TestClient) -> None:
+    """By its digest; nothing else runs, loads or frames them."""
+    answer = client.get(f"/take/{'a' * 32}")
+    style = re.search(r"<style>(.*)</style>", answer.text, re.DOTALL)
+    assert style is not None
+    digest = base64.b64encode(hashlib.sha256(style[1].encode()).digest()).decode()
+
+    assert f"style-src 'sha256-{digest}'" in answer.headers["Content-Security-Policy"]
+    assert "default-src 'none'" in answer.headers["Content-Security-Policy"]
+
+
+def test_by_tls_a_session_belongs_to_this_host_alone(services: Services) -> None:
+    """Its cookie is set for no other host, path or way; and the browser comes by TLS from then on."""
+    settings = Settings(store_url=SecretStr("x"), source_url=SecretStr("x"), secure_cookies=True, _env_file=None)  # type: ignore[call-arg]
+    app = create_app(services, make_queue(services), settings)
+    with TestClient(app, base_url="https://127.0.0.1") as client:
+        body = {"email": "ines@marrowby.example", "password": "damson-and-lime"}
+        answer = client.post(f"{API}/session", json=body)
+        said = answer.headers["Set-Cookie"]
+
+        assert said.startswith("__Host-bouquet_session=")
+        assert {"HttpOnly", "Secure", "Path=/", "SameSite=strict"} <= set(said.split("; "))
+        assert "Domain" not in said
+        assert "max-age" in answer.headers["Strict-Transport-Security"]
+        assert client.get(f"{API}/session").status_code == 200
+        client.delete(f"{API}/session")
+        assert client.get(f"{API}/session").status_code == 401

@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request, Response
 from bouquet.core.errors import BouquetError
 from bouquet.rights import sees_source
 from bouquet.store import people, views
-from bouquet.web.access import COOKIE, CurrentPerson, Id, TheServices, person_facts
+from bouquet.web.access import CurrentPerson, Id, TheServices, cookie_of, person_facts, session_of
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.journalling import note_failed_sign_in
 from bouquet.web.problems import Refused
@@ -47,7 +47,7 @@ def set_session(request: Request, response: Response, token: str) -> None:
     """
     settings = request.app.state.settings
     response.set_cookie(
-        COOKIE,
+        cookie_of(request),
         token,
         max_age=settings.session_hours * 3600,
         httponly=True,
@@ -109,7 +109,7 @@ def change_password(body: NewPassword, request: Request, person: CurrentPerson, 
     with services.store.session() as session:
         people.check_brake(session, person.email, address, services.clock())
     with services.store.session() as session:
-        keep = request.cookies.get(COOKIE, "")
+        keep = session_of(request)
         changed = people.change_password(session, person.id, body.current, body.new, keep)
         people.note_try(session, person.email, address, services.clock(), succeeded=changed)
     if not changed:
@@ -123,8 +123,8 @@ def sign_out(request: Request, response: Response, services: TheServices) -> Non
     Sign out.
     """
     with services.store.session() as session:
-        people.sign_out(session, request.cookies.get(COOKIE, ""))
-    response.delete_cookie(COOKIE)
+        people.sign_out(session, session_of(request))
+    response.delete_cookie(cookie_of(request), secure=request.app.state.settings.secure_cookies)
 
 
 @router.get("/all", response_model=list[SignedIn])
@@ -133,7 +133,7 @@ def list_my_sessions(request: Request, person: CurrentPerson, services: TheServi
     The browsers in which I am signed in.
     """
     _not_by_token(person)
-    token = request.cookies.get(COOKIE, "")
+    token = session_of(request)
     with services.store.session() as session:
         return [
             SignedIn(
@@ -155,7 +155,7 @@ def end_other_sign_ins(request: Request, person: CurrentPerson, services: TheSer
     """
     _not_by_token(person)
     with services.store.session() as session:
-        people.end_other_sign_ins(session, person.id, request.cookies.get(COOKIE, ""))
+        people.end_other_sign_ins(session, person.id, session_of(request))
 
 
 @router.delete("/all/{number}", status_code=204)
