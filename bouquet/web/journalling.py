@@ -92,7 +92,6 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "get_file": ("fetched a file", "run", ()),
     "get_archive": ("fetched all files of a run", "run", ()),
     "get_newest": ("fetched a template’s newest file", "template", ()),
-    "fetch": ("fetched a file by a link", "file", ()),
     "tell_stand_in": ("told a stand-in to misbehave", "house", ("way", "misdeed", "times")),
     "export_journal": ("exported the journal", "journal", ()),
 }
@@ -102,7 +101,6 @@ SILENT = frozenset(
     {
         *("put_preferences", "read_notices", "pin_template", "compare_runs", "preview", "layout_from_header"),
         *("read_days_off", "try_new_means", "try_address", "look_into_memory", "hold_against", "look_for_missing"),
-        *("open_with_passphrase",),
     }
 )
 

@@ -188,6 +188,8 @@ def test_a_link_is_looked_at_by_anybody_and_fetched_by_a_button(services: Servic
     assert [r.status_code for r in (first, second, third)] == [200, 200, 404]
     assert page.headers["Referrer-Policy"] == "same-origin"
     assert ok(sign_in("marta").get(f"/api/v1/deliveries/{delivery['id']}"))["state"] == "arrived"
+    told = ok(client.get("/api/v1/journal?act=fetched a file by a link"))["entries"]
+    assert [(e["via"], e["name"], e["thing_id"]) for e in told] == [("link", "wards.csv", str(delivery["id"]))] * 2
 
 
 def test_a_passphrase_is_asked_for_and_guessing_closes_the_link(services: Services, sign_in: SignIn) -> None:

@@ -23,6 +23,7 @@ from bouquet.core.naming import content_disposition
 from bouquet.delivery.link import digest_of, passphrase_fits
 from bouquet.runs import Services
 from bouquet.store import deliveries as outbox
+from bouquet.store import journal
 from bouquet.store.models import Delivery, Link, Run, RunFile
 from bouquet.web.access import Id, TheServices
 
@@ -97,7 +98,19 @@ async def fetch(secret: Secret, file_id: Id, request: Request, services: TheServ
         session.refresh(offer.link, with_for_update=True)
         if offer.left(file) == 0 or services.storage.size(file.path) != file.size:
             return _gone()
-        outbox.fetched(session, offer.delivery, file.id, services.clock())
+        now = services.clock()
+        outbox.fetched(session, offer.delivery, file.id, now)
+        journal.add_entry(
+            session,
+            now,
+            "fetched a file by a link",
+            who=f"whoever has the link for {offer.delivery.recipient.name}",
+            via="link",
+            address=request.client.host if request.client else "",
+            thing="delivery",
+            thing_id=offer.delivery.id,
+            name=file.name,
+        )
     headers = {
         **HEADERS,
         "Content-Disposition": content_disposition(file.name),
