@@ -195,6 +195,9 @@ def _tick_each(services: Services, round_ids: list[int], now: datetime, failures
             asked += _tick_some(services, [round_id], now)
         except DBAPIError:
             raise
+        except _Overtaken:
+            # The next tick sees what is there.
+            continue
         except Exception as error:
             log.exception("round_not_ticked", round=round_id)
             failures.append(f"round {round_id}: {error}")
@@ -275,7 +278,7 @@ def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[
         }
         if len(session.execute(_ENTER, entering).all()) < len(fresh):
             # Somebody left one of them out in the meantime: what is here is undone, and looked at anew.
-            raise RuntimeError("a moment was entered by somebody else")
+            raise _Overtaken
         return [run.id for run, problem, _ in runs if problem is None]
 
 
@@ -308,6 +311,12 @@ _ENTER = sa.text(
     " CAST(:moments AS timestamptz[]), CAST(:notes AS text[]), CAST(:runs AS bigint[])) ON CONFLICT DO NOTHING"
     " RETURNING round_id"
 )
+
+
+class _Overtaken(Exception):
+    """
+    Somebody entered one of the moments in the meantime.
+    """
 
 
 class _Known:

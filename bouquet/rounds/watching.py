@@ -137,8 +137,11 @@ def _appeared(services: Services, round_id: int, event: Event, now: datetime) ->
             return _asked(_enter(services, session, round_id, now, f"{left.new:,} new records"))
         # More of them than are taken at once are new at the next look.
         asked = []
+        # One record says nothing of what is gone.
+        companions = tuple(c for c in template.output.companions if c != "gone")
+        single = template.model_copy(update={"output": template.output.model_copy(update={"companions": companions})})
         for n, key in enumerate(keys):
-            alone = narrowed(template, only_records(plan.record_type, [list(key)])).as_document()
+            alone = narrowed(single, only_records(plan.record_type, [list(key)])).as_document()
             moment, note = now + timedelta(microseconds=n), f"record {', '.join(key)}"
             asked += _asked(_enter(services, session, round_id, moment, note, document=alone))
         return asked

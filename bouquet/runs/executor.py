@@ -29,7 +29,7 @@ from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export, Exported
 from bouquet.runs.forms import Addressed
-from bouquet.runs.remembering import hold_in_run, narrowed_plan, repeated, wants_memory
+from bouquet.runs.remembering import hold_in_run, narrowed_plan, repeated, tells_gone, wants_memory
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
 from bouquet.store import deliveries, people
@@ -329,7 +329,7 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
                 planned.name, planned.parts, folder, snapshot, asked, progress, _addressed(services, run)
             )
         template, plan = planned.parts[0]
-        gone: tuple[tuple[str, ...], ...] = ()
+        gone: tuple[tuple[str, ...], ...] | None = None
         if wants_memory(template):
             if run.repeats is not None:
                 left = repeated(services, snapshot, template, plan, run.repeats)
@@ -337,9 +337,10 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
             else:
                 left = hold_in_run(services, snapshot, template, plan, run)
                 asked["sent_before"] = left.known
-                if "gone" in template.output.companions:
+                if tells_gone(template, run):
                     asked["gone"] = len(left.gone) + left.unnamed
-            plan, gone = narrowed_plan(template, plan, left), left.gone
+            plan = narrowed_plan(template, plan, left)
+            gone = left.gone if tells_gone(template, run) else None
         addressed = _addressed(services, run)
         return Export(template, plan, run.format, folder, progress, addressed, gone=gone).write(snapshot, asked)
 

@@ -115,7 +115,7 @@ class Export:
         progress: Told the stage, the rows announced and the rows written so far.
         recipients: Whose forms are written besides, of the same rows.
         archives: Whether what goes along is packed with the files; otherwise whoever exports does so.
-        gone: The keys of records that were sent earlier and are no longer there.
+        gone: The keys of records that were sent earlier and are no longer there; None where that is not told.
     """
 
     def __init__(
@@ -128,7 +128,7 @@ class Export:
         recipients: Sequence[Addressed] = (),
         *,
         archives: bool = True,
-        gone: Sequence[tuple[str, ...]] = (),
+        gone: Sequence[tuple[str, ...]] | None = None,
     ) -> None:
         self.recipients, self.archives, self.gone = recipients, archives, gone
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
@@ -425,7 +425,7 @@ class Export:
             rows = [FINDING_HEADINGS, *self._findings_table()]
             csv.writer(text, lineterminator="\r\n").writerows(rows)
             yield f"{self.stem}-findings.csv", text.getvalue().encode(), "findings"
-        if "gone" in output.companions and self.template.only != "everything":
+        if self.gone is not None:
             text = io.StringIO()
             shown = {c.value: c.heading for c in reversed(self.template.columns)}
             headings = [shown.get(FieldValue(field=key.path), key.field.label) for key in self.plan.key]

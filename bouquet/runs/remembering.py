@@ -25,7 +25,16 @@ from bouquet.store.memory import Memory
 from bouquet.store.models import Run
 from bouquet.store.whereabouts import keys_sent
 
-__all__ = ["Left", "first_new_keys", "hold_in_run", "left_of", "narrowed_plan", "repeated", "wants_memory"]
+__all__ = [
+    "Left",
+    "first_new_keys",
+    "hold_in_run",
+    "left_of",
+    "narrowed_plan",
+    "repeated",
+    "tells_gone",
+    "wants_memory",
+]
 
 #: Keys that a statement can name; of keys of several fields, fewer.
 MOST, MOST_COMPOSITE = 500_000, 20_000
@@ -68,13 +77,22 @@ def hold_in_run(services: Services, snapshot: Snapshot, template: Template, plan
     assert run.template_id is not None
     memory = Memory(run.template_id, run.round_id or 0)
     with services.store.session() as session:
-        left = _judged(session, snapshot, template, plan, memory, run.id)
+        left = _judged(session, snapshot, template, plan, memory, run.id, gone=tells_gone(template, run))
         only = None
         if plan.at_most is not None:
             # What the limit cuts off is not sent, and is new the next time.
             only = _first_keys(snapshot, narrowed_plan(template, plan, left))
         memories.put_pending(session, run.id, run.attempt, only)
     return left
+
+
+def tells_gone(template: Template, run: Run) -> bool:
+    """
+    Whether a run tells of what is gone. Where it looks at a part of the records only (what its person may see, what
+    was answered or chosen this once), what is not in that part is not gone.
+    """
+    whole = run.scope is None and not template.asks and run.via != ledger.ONCE and run.repeats is None
+    return whole and "gone" in template.output.companions
 
 
 def repeated(services: Services, snapshot: Snapshot, template: Template, plan: Plan, of_run: int) -> Left:
@@ -104,10 +122,12 @@ def _judged(
     plan: Plan,
     memory: Memory,
     run_id: int | None = None,
+    *,
+    gone: bool = False,
 ) -> Left:
     changed = template.only == "new_or_changed"
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
-    rows, gone = _seen(snapshot, plan, cells=changed), "gone" in template.output.companions and run_id is not None
+    rows = _seen(snapshot, plan, cells=changed)
     found = memories.what_is_new(session, memory, rows, changed=changed, most=most, run_id=run_id, gone=gone)
     if found.keys is not None and not found.keys and found.new and found.known > most:
         message = (

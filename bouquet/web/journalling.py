@@ -109,7 +109,7 @@ def note_act(request: Request, response: Response, route: APIRoute) -> None:
     """
     Write a request's act down, where it is one.
     """
-    if response.status_code >= 400 or route.name not in ACTS:
+    if response.status_code >= 400 or response.status_code == 304 or route.name not in ACTS:
         return
     if request.headers.get("Range") or request.method == "HEAD":
         # The rest of a file that was begun.

@@ -8,6 +8,10 @@ import csv
 import io
 from typing import Any
 
+import pytest
+
+from bouquet.store import memory
+from bouquet.store import runs as ledger
 from bouquet.store.models import Run
 from tests.runs.test_memory import Yard, yard  # noqa: F401
 
@@ -61,3 +65,29 @@ def test_what_was_sent_before_it_was_asked_for_is_counted(yard: Yard) -> None:  
     third = yard.finished(yard.ask())
 
     assert gone(yard, third) == ["4"]
+
+
+@pytest.mark.parametrize("part", ["scope", "once", "asks"])
+def test_what_is_only_out_of_sight_is_not_gone(yard: Yard, part: str) -> None:  # noqa: F811
+    """Who sees a part of the records, chose one this once, or answered a question, neither tells nor forgets others."""
+    asks = {"asks": [{"name": "w", "label": "Which?", "kind": "number", "required": False}]} if part == "asks" else {}
+    ask = {"filter": {"path": "weight", "is": "at_least", "ask": "w"}} if part == "asks" else {}
+    yard.template("new", **TOLD, **asks, **ask)
+    yard.finished(yard.ask())
+    run_id = yard.ask()
+    with yard.services.store.session() as session:
+        run = session.get_one(Run, run_id)
+        if part == "scope":
+            run.scope = {"records": "crate", "field": "crate_id", "values": ["1"]}
+        elif part == "once":
+            run.via = ledger.ONCE
+            run.document = {**run.document, "filter": {"path": "crate_id", "is": "is", "value": 1}}
+        else:
+            run.answers = {"w": 60}
+    done = yard.finished(run_id)
+    with yard.services.store.session() as session:
+        left = memory.facts_of(session, memory.Memory(yard.template_id))[0]
+
+    assert done.status == "ready", done.error
+    assert [f.role for f in done.files] == ["data"]
+    assert left == 6

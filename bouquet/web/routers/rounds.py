@@ -178,8 +178,12 @@ def edit(round_id: Id, body: NewRound, services: TheServices, person: Designer) 
         _check_owner(found, person)
         if found.template_id != body.template_id:
             raise Refused(422, "other_template", "A round keeps its template. Set a new one for another.")
+        waited = (found.trigger, (found.event or {}).get("records"), (found.event or {}).get("where"))
         for name, value in round_facts(services, session, person, body, round_id).items():
             setattr(found, name, value)
+        if waited == (found.trigger, (found.event or {}).get("records"), (found.event or {}).get("where")):
+            # It waits for the same as before: what closed since the last look is not passed over.
+            found.found = None
         put_recipients(session, found, body.recipients)
     return _set(services, round_id, person)
 

@@ -123,6 +123,7 @@ def sign_out(request: Request, response: Response, services: TheServices) -> Non
     Sign out.
     """
     with services.store.session() as session:
+        request.state.person = people.signed_in(session, session_of(request), services.clock())
         people.sign_out(session, session_of(request))
     response.delete_cookie(cookie_of(request), secure=request.app.state.settings.secure_cookies)
 

@@ -42,6 +42,7 @@ export function Along({ document, ways, output, problems, set }: Props) {
         {companion("findings", "what the checks found, as CSV")}
         {companion("slip", "the slip: counts, totals, digests, as JSON")}
         {(document.only ?? "everything") !== "everything" &&
+          !document.asks?.length &&
           companion("gone", "the keys of records that were sent and are gone since, as CSV")}
         {perRecord &&
           near.map((way) => (
