@@ -81,7 +81,6 @@ def views(page: Page) -> None:
     page.get_by_label("Status").select_option("held")
     page.get_by_role("link", name="Contractor billing lines").first.click()
     page.locator(".differences tbody tr").nth(3).wait_for()
-    take(page, "run-held")
     page.goto(page.url.split("/runs")[0] + "/runs?q=Standing")
     page.locator(".board tbody a.fw-bold").first.click()
     page.locator(".differences tbody tr").nth(3).wait_for()
@@ -155,6 +154,10 @@ def set_up(page: Page) -> None:
     page.locator(".catalogue-sheet tbody tr").nth(5).wait_for()
     page.wait_for_timeout(800)
     take(page, "catalogue")
+    page.get_by_role("link", name="Journal").click()
+    page.get_by_role("button", name="Check the seals").click()
+    page.get_by_text("as they were written").wait_for()
+    take(page, "journal")
 
 
 def sign_in(page: Page, person: tuple[str, str, list[str], str]) -> None:

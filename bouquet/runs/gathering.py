@@ -7,7 +7,15 @@ from __future__ import annotations
 from typing import Any
 
 from bouquet.core.errors import PlanError, Problem
-from bouquet.core.template import Bundle, BundleContents, Template, read_document, whole_templates, with_own_folders
+from bouquet.core.template import (
+    MOST_PARTS,
+    Bundle,
+    BundleContents,
+    Template,
+    read_document,
+    whole_templates,
+    with_own_folders,
+)
 from bouquet.rights import may
 from bouquet.runs.asking import as_format
 from bouquet.runs.services import Services
@@ -54,6 +62,9 @@ def gather_bundle(services: Services, person: Person, contents: BundleContents, 
             answers.append(entry.answers)
     for name in names:
         parts += whole_templates(types[name], attachments=contents.attachments)
+    if not 0 < len(parts) <= MOST_PARTS:
+        message = f"A bundle holds 1 to {MOST_PARTS:,} templates and record types; this has {len(parts):,}."
+        raise PlanError([Problem(code="bundle_size", message=message, place="bundle.records")])
     if contents.file_format is not None:
         parts = [as_format(part, contents.file_format) for part in parts]
     answers += [{}] * (len(parts) - len(answers))

@@ -19,6 +19,9 @@ from bouquet.store import journal
 
 __all__ = ["ACTS", "SILENT", "note_act", "note_failed_sign_in"]
 
+#: Characters of one fact that are kept whole.
+LONGEST_FACT = 4_000
+
 #: What each route that changes something, or gives something away, does, in words, and with which kind of thing. What
 #: stands behind is told of the body.
 ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
@@ -143,8 +146,19 @@ def note_act(request: Request, response: Response, route: APIRoute) -> None:
             thing=thing,
             thing_id=number,
             name=_name_of(answered),
-            facts=json.loads(json.dumps(facts, default=str)),
+            facts=_bounded(facts),
         )
+
+
+def _bounded(facts: Mapping[str, Any]) -> dict[str, Any]:
+    """
+    Facts as JSON values; of what is long, that it is.
+    """
+    told: dict[str, Any] = {}
+    for name, value in facts.items():
+        text = json.dumps(value, default=str, ensure_ascii=False)
+        told[name] = json.loads(text) if len(text) <= LONGEST_FACT else f"{text[:200]}… ({len(text):,} characters)"
+    return told
 
 
 def note_failed_sign_in(request: Request, email: str) -> None:

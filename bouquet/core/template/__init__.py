@@ -13,6 +13,7 @@ from bouquet.core.template.acceptance import (
 from bouquet.core.template.bundle import (
     BUNDLE,
     CONTENTS,
+    MOST_PARTS,
     Bundle,
     BundleContents,
     BundleTemplate,
@@ -51,6 +52,7 @@ __all__ = [
     "FORMAT",
     "HEADING_LENGTH",
     "MOST_LAYOUT_COLUMNS",
+    "MOST_PARTS",
     "RECIPIENT_FORMAT",
     "Acceptance",
     "AllOf",

@@ -22,6 +22,7 @@ from bouquet.core.template.values import Column, FieldValue
 __all__ = [
     "BUNDLE",
     "CONTENTS",
+    "MOST_PARTS",
     "Bundle",
     "BundleContents",
     "BundleTemplate",
@@ -36,6 +37,10 @@ BUNDLE = "bouquet-bundle/1"
 
 #: The form of what a saved bundle holds: templates by number, record types by name.
 CONTENTS: Literal["bouquet-bundle-contents/1"] = "bouquet-bundle-contents/1"
+
+
+#: Templates in one bundle: as many as a large source has record types, and more.
+MOST_PARTS = 2_000
 
 
 class BundleTemplate(Part):
@@ -89,7 +94,7 @@ class Bundle(Part):
 
     format: str = BUNDLE
     name: str = Field(min_length=1, max_length=120)
-    parts: tuple[Template, ...] = Field(min_length=1, max_length=500)
+    parts: tuple[Template, ...] = Field(min_length=1, max_length=MOST_PARTS)
     answers: tuple[dict[str, Any], ...] = ()
 
     def answers_of(self, n: int) -> dict[str, Any]:
