@@ -13,15 +13,13 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.responses import FileResponse, Response
 from fastapi.staticfiles import StaticFiles
-from pydantic import BaseModel
-from sqlalchemy.exc import DBAPIError
 from starlette.exceptions import HTTPException
 
 from bouquet import __version__
 from bouquet.core.template import document_schema
 from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
-from bouquet.store import care, people
+from bouquet.store import people
 from bouquet.web.guard import Guard
 from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
@@ -36,6 +34,7 @@ from bouquet.web.routers import (
     drafts,
     feeds,
     files,
+    health,
     helping,
     journal,
     ledger,
@@ -75,16 +74,6 @@ _SAFE_HEADERS = {
     "Cross-Origin-Resource-Policy": "same-origin",
     "Permissions-Policy": "camera=(), geolocation=(), microphone=(), payment=(), usb=()",
 }
-
-
-class Health(BaseModel):
-    """
-    `status`: `up`, `failing` where work by the clock fails, named in `failing`, or `store down`.
-    """
-
-    status: str
-    version: str
-    failing: list[str]
 
 
 def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
@@ -141,23 +130,12 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         recipients,
         deliveries,
         journal,
+        health,
         post_room,
     )
     for part in parts:
         app.include_router(part.router, prefix=API)
     app.include_router(taking.router)
-
-    @app.get(f"{API}/health", tags=["health"])
-    def health() -> Health:
-        """
-        Whether the server answers, and which of the work by the clock fails just now.
-        """
-        try:
-            with services.store.session() as session:
-                failing = sorted(care.failing_care(session, services.clock()))
-        except DBAPIError:
-            return Health(status="store down", version=__version__, failing=[])
-        return Health(status="failing" if failing else "up", version=__version__, failing=failing)
 
     @app.get(f"{API}/schema/template", tags=["templates"])
     def template_schema() -> dict[str, Any]:

@@ -25,6 +25,7 @@ const PeoplePlace = lazy(() => import("./setup").then((m) => ({ default: m.Peopl
 const Recipients = lazy(() => import("./recipients").then((m) => ({ default: m.Recipients })));
 const RecipientPage = lazy(() => import("./recipients").then((m) => ({ default: m.RecipientPage })));
 const PostRoom = lazy(() => import("./recipients").then((m) => ({ default: m.PostRoom })));
+const HealthPlace = lazy(() => import("./setup").then((m) => ({ default: m.HealthPlace })));
 const JournalPlace = lazy(() => import("./setup").then((m) => ({ default: m.JournalPlace })));
 const WaysOutPlace = lazy(() => import("./setup").then((m) => ({ default: m.WaysOutPlace })));
 const SourcesPlace = lazy(() => import("./setup").then((m) => ({ default: m.SourcesPlace })));
@@ -91,6 +92,7 @@ function Door() {
             <Route path="/recipients/post-room" element={<PostRoom />} />
             <Route path="/recipients/:id" element={<RecipientPage />} />
             <Route path="/set-up/ways-out" element={<WaysOutPlace />} />
+            <Route path="/set-up/health" element={<HealthPlace />} />
             <Route path="/set-up/journal" element={<JournalPlace />} />
             <Route path="/set-up/people" element={<PeoplePlace />} />
             <Route path="/set-up/sources" element={<SourcesPlace />} />

@@ -64,6 +64,9 @@ GET /feeds/{secret}.ics all
 GET /first-start all
 POST /first-start all
 GET /health all
+GET /health/house audit
+GET /health/ready all
+GET /metrics audit
 GET /journal audit
 GET /journal/export audit
 GET /journal/verify audit

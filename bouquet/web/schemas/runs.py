@@ -257,7 +257,7 @@ class NewToken(BaseModel):
     """
 
     name: str = Field(min_length=1, max_length=80)
-    acts: list[Literal["look", "run"]] = Field(min_length=1)
+    acts: list[Literal["look", "run", "audit"]] = Field(min_length=1)
     days: int = Field(90, ge=1, le=730)
 
 

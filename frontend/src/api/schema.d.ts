@@ -741,6 +741,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/health/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * House
+         * @description How the house is: what waits, who works, what came of runs and deliveries, what fails, how much room is left.
+         */
+        get: operations["house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/health/ready": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ready
+         * @description For probes: whether requests can be answered; 503 while Bouquet's own database cannot be reached.
+         */
+        get: operations["ready"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/journal": {
         parameters: {
             query?: never;
@@ -887,6 +927,26 @@ export interface paths {
          * @description Change means. With that they are tried anew, however often they failed.
          */
         patch: operations["change_means"];
+        trace?: never;
+    };
+    "/api/v1/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Metrics
+         * @description The same for programs that watch, as OpenMetrics. They sign in with a token of an auditor or administrator.
+         */
+        get: operations["metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/notices": {
@@ -3371,6 +3431,16 @@ export interface components {
             columns: string[];
         };
         /**
+         * Disk
+         * @description The room where files lie, in bytes.
+         */
+        Disk: {
+            /** Free */
+            free: number;
+            /** Total */
+            total: number;
+        };
+        /**
          * Drift
          * @description What the source no longer gives: the templates that are broken.
          */
@@ -3864,6 +3934,47 @@ export interface components {
             status: string;
             /** Version */
             version: string;
+        };
+        /**
+         * HouseOut
+         * @description How the house is. Runs and deliveries are those of the last day, and all that are under way, by their state.
+         */
+        HouseOut: {
+            /**
+             * Care
+             * @description Work by the clock: seconds since it last went well.
+             */
+            care: {
+                [key: string]: number | null;
+            };
+            /** Deliveries */
+            deliveries: {
+                [key: string]: number;
+            };
+            disk: components["schemas"]["Disk"] | null;
+            /**
+             * Down
+             * @description Ways out that do not answer, with what was said.
+             */
+            down: {
+                [key: string]: string;
+            };
+            /** Failing */
+            failing: {
+                [key: string]: string;
+            };
+            /** Queues */
+            queues: components["schemas"]["QueueOut"][];
+            /** Runs */
+            runs: {
+                [key: string]: number;
+            };
+            /** Sealed At */
+            sealed_at: string | null;
+            /** Unsealed */
+            unsealed: number;
+            /** Workers */
+            workers: number;
         };
         /**
          * JournalPage
@@ -4591,7 +4702,7 @@ export interface components {
          */
         NewToken: {
             /** Acts */
-            acts: ("look" | "run")[];
+            acts: ("look" | "run" | "audit")[];
             /**
              * Days
              * @default 90
@@ -5034,6 +5145,26 @@ export interface components {
             source: string;
             /** Version */
             version: number;
+        };
+        /**
+         * QueueOut
+         * @description What waits for workers; `oldest` is in seconds.
+         */
+        QueueOut: {
+            /** Name */
+            name: string;
+            /** Oldest */
+            oldest: number;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
+         * Ready
+         * @description Whether requests can be answered.
+         */
+        Ready: {
+            /** Ready */
+            ready: boolean;
         };
         /**
          * RecipientOut
@@ -7684,6 +7815,46 @@ export interface operations {
             };
         };
     };
+    house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseOut"];
+                };
+            };
+        };
+    };
+    ready: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ready"];
+                };
+            };
+        };
+    };
     read_journal: {
         parameters: {
             query?: {
@@ -7945,6 +8116,24 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
                 };
+            };
+        };
+    };
+    metrics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -9,7 +9,11 @@ const TABS = [
   { to: "/set-up/people", label: "People" },
   { to: "/set-up/ways-out", label: "Ways out" },
   { to: "/set-up/journal", label: "Journal" },
+  { to: "/set-up/health", label: "Health" },
 ] as const;
+
+/** What auditors see, too. */
+const AUDITED: readonly string[] = ["/set-up/journal", "/set-up/health"];
 
 /** The keeper's place: its strip with tabs, and what stands below. */
 export function SetUp({ note, acts, children }: { note?: ReactNode; acts?: ReactNode; children: ReactNode }) {
@@ -23,7 +27,7 @@ export function SetUp({ note, acts, children }: { note?: ReactNode; acts?: React
         {acts}
       </div>
       <nav className="subplaces" aria-label="Set-up">
-        {TABS.filter((tab) => mayKeep || tab.to === "/set-up/journal").map((tab) => (
+        {TABS.filter((tab) => mayKeep || AUDITED.includes(tab.to)).map((tab) => (
           <NavLink key={tab.to} to={tab.to}>
             {tab.label}
           </NavLink>

@@ -1,4 +1,5 @@
 import { SetUp } from "./SetUp";
+import { Health } from "./Health";
 import { Journal } from "./Journal";
 import { People } from "./People";
 import { Sources } from "./Sources";
@@ -38,6 +39,15 @@ export function JournalPlace() {
   return (
     <SetUp>
       <Journal />
+    </SetUp>
+  );
+}
+
+/** Set-up › Health. */
+export function HealthPlace() {
+  return (
+    <SetUp>
+      <Health />
     </SetUp>
   );
 }
