@@ -114,6 +114,18 @@ def test_what_could_not_be_run_is_not_kept(sign_in: SignIn) -> None:
     )
 
 
+def test_two_who_change_a_bundle_at_once_lose_nothing(sign_in: SignIn) -> None:
+    """The second is told who was first; what was saved first stays."""
+    ines = sign_in("ines")
+    made = bundle(ines, templates=[kept(ines, WARDS)])
+    change = {"contents": {**made["contents"], "records": ["crew"]}, "revision": made["revision"]}
+    first = ok(ines.put(f"/api/v1/bundles/{made['id']}", json=change))
+    second = ines.put(f"/api/v1/bundles/{made['id']}", json={**change, "contents": made["contents"]})
+
+    assert (first["version"], second.status_code, second.json()["changed_by"]) == (2, 412, "Ines Harrow")
+    assert ok(ines.get(f"/api/v1/bundles/{made['id']}"))["contents"]["records"] == ["crew"]
+
+
 def test_nobody_gets_by_a_bundle_what_is_somebodys_own(sign_in: SignIn) -> None:
     """A shared bundle with a template of its maker's alone cannot be run by others."""
     ines = sign_in("ines")

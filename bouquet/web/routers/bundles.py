@@ -74,7 +74,8 @@ def change_bundle(bundle_id: Id, body: NewBundle, services: TheServices, person:
     document, sentence = _checked(services, person, body.contents, source)
     with services.store.session() as session:
         record = visible(session, person, bundle_id, "bundle")
-        revision, now = record.draft_revision, services.clock()
+        now = services.clock()
+        revision = record.draft_revision if body.revision is None else body.revision
         record = shelf.change_draft(session, bundle_id, document, sentence, revision, person, now)
         record.standing, record.source = body.standing, source
         shelf.save_version(session, bundle_id, body.note, person, now)
@@ -138,6 +139,7 @@ def _out(session: Session, record: TemplateRecord, person: Person) -> BundleOut:
         source=record.source,
         standing=record.standing,
         version=record.version,
+        revision=record.draft_revision,
         owner=record.owner.name,
         mine=record.owner_id == person.id,
         changed_at=record.draft_changed_at,

@@ -22,6 +22,7 @@ class NewBundle(BaseModel):
     contents: BundleContents
     standing: Literal["own", "shared"] = "shared"
     note: str = Field("", max_length=500)
+    revision: int | None = Field(None, ge=0, lt=2**63, description="The one that is changed; a newer one stays.")
 
 
 class BundleOut(BaseModel):
@@ -36,6 +37,7 @@ class BundleOut(BaseModel):
     source: str
     standing: Literal["own", "shared", "house"]
     version: int
+    revision: int
     owner: str
     mine: bool
     changed_at: datetime

@@ -2777,6 +2777,8 @@ export interface components {
             name: string;
             /** Owner */
             owner: string;
+            /** Revision */
+            revision: number;
             /** Sentence */
             sentence: string;
             /** Source */
@@ -4351,6 +4353,11 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Revision
+             * @description The one that is changed; a newer one stays.
+             */
+            revision?: number | null;
             /**
              * Standing
              * @default shared

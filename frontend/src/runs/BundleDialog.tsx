@@ -37,7 +37,8 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
   const change = (part: Partial<BundleContents>) => setContents((known) => ({ ...known, ...part }));
   const keep = useMutation({
     mutationFn: () => {
-      const body = { contents, standing: "shared" as const, note: "" };
+      const standing = bundle?.standing === "own" ? ("own" as const) : ("shared" as const);
+      const body = { contents, standing, note: "", revision: bundle?.revision ?? null };
       return bundle
         ? answer(api.PUT("/api/v1/bundles/{bundle_id}", { params: { path: { bundle_id: bundle.id } }, body }))
         : answer(api.POST("/api/v1/bundles", { body }));
