@@ -41,7 +41,6 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "add_source": ("added a source", "source", ("name", "environment")),
     "change_source": ("changed a source", "source", ("name", "environment")),
     "remove_source": ("removed a source", "source", ()),
-    "edit_catalogue_draft": ("changed the draft of the catalogue", "catalogue", ()),
     "put_catalogue_document": ("put in a catalogue", "catalogue", ()),
     "drop_catalogue_draft": ("dropped the draft of the catalogue", "catalogue", ()),
     "put_catalogue_into_use": ("put the catalogue into use", "catalogue", ("note",)),
@@ -58,7 +57,6 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "get_link": ("looked at the address of a link", "delivery", ()),
     "add_template": ("made a template", "template", ()),
     "change_template": ("changed a template’s standing or labels", "template", ("standing", "labels")),
-    "change_draft": ("changed a template’s draft", "template", ()),
     "save_version": ("saved a template", "template", ("note",)),
     "copy_template": ("copied a template", "template", ()),
     "move_to_source": ("moved a template to another source", "template", ("source",)),
@@ -99,10 +97,12 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "export_journal": ("exported the journal", "journal", ()),
 }
 
-#: Routes that change nothing but how somebody likes their screen, that only look, or that only work something out.
+#: Routes that change nothing but how somebody likes their screen or a draft as it is typed (saving it, and putting it
+#: into use, are acts), that only look, or that only work something out.
 SILENT = frozenset(
     {
         *("put_preferences", "read_notices", "pin_template", "compare_runs", "preview", "layout_from_header"),
+        *("change_draft", "edit_catalogue_draft"),
         *("read_days_off", "try_new_means", "try_address", "look_into_memory", "hold_against", "look_for_missing"),
     }
 )
