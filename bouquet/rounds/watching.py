@@ -13,9 +13,10 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable, Iterator
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from itertools import islice
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import polars as pl
 import sqlalchemy as sa
@@ -24,8 +25,9 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from bouquet.core.catalogue import Kind
 from bouquet.core.memory import key_digest
-from bouquet.core.plan import resolve
+from bouquet.core.plan import PlanColumn, resolve
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import FieldValue, Template, narrowed, only_records, read_document
@@ -234,11 +236,11 @@ def event_template(event: Event) -> Template:
 def _closed(services: Services, round_id: int, event: Event, now: datetime) -> list[int]:
     with services.store.session() as session:
         round_ = session.get_one(Round, round_id)
-        source, asks = round_.template.source, _asks_of(session, round_)
+        source, (asks, zone) = round_.template.source, _asks_of(session, round_)
         scope = session.get_one(Person, round_.created_by).scope
     template, read = event_template(event), services.source_of(source)
     plan = resolve(template, read.catalogue(), services.context(now, answers={}, scope=scope, source=source)).require()
-    fields = [template.columns[n].value for n, _ in plan.data_columns]
+    columns = [(template.columns[n].value, column) for n, column in plan.data_columns]
     with services.store.session() as session:
         found = session.get(Round, round_id, with_for_update={"of": Round}, populate_existing=True)
         if found is None or found.paused or found.deleted_at is not None:
@@ -253,7 +255,11 @@ def _closed(services: Services, round_id: int, event: Event, now: datetime) -> l
             return []
         asked = []
         for n, (key, cells) in enumerate(met):
-            told = {f.field: cell for f, cell in zip(fields, cells, strict=True) if isinstance(f, FieldValue)}
+            told = {
+                value.field: _on_clock(column, cell, zone)
+                for (value, column), cell in zip(columns, cells, strict=True)
+                if isinstance(value, FieldValue)
+            }
             given = {name: told[field] for name, field in event.answers.items()}
             answers = {name: as_answer(asks.get(name), text) for name, text in given.items() if text is not None}
             note = f"{plan.record_type.label} {', '.join(key)}"
@@ -262,14 +268,24 @@ def _closed(services: Services, round_id: int, event: Event, now: datetime) -> l
         return asked
 
 
-def _asks_of(session: Session, round_: Round) -> dict[str, str]:
+def _on_clock(column: PlanColumn, text: str | None, zone: ZoneInfo) -> str | None:
     """
-    The kinds of what a round's template asks, by name.
+    A moment as the clocks of the template's zone show it: what is told of it is in UTC.
+    """
+    if text is None or column.kind is not Kind.MOMENT or column.field.stored != "timestamptz":
+        return text
+    return datetime.fromisoformat(text).replace(tzinfo=UTC).astimezone(zone).replace(tzinfo=None).isoformat(" ")
+
+
+def _asks_of(session: Session, round_: Round) -> tuple[dict[str, str], ZoneInfo]:
+    """
+    The kinds of what a round's template asks, by name, and its zone.
     """
     version = shelf.latest_version(session, round_.template_id)
     if version is None or round_.template.kind == "bundle":
-        return {}
-    return {a.name: a.kind for a in read_document(version.document).asks}
+        return {}, ZoneInfo("UTC")
+    template = read_document(version.document)
+    return {a.name: a.kind for a in template.asks}, ZoneInfo(template.zone)
 
 
 def as_answer(kind: str | None, text: str) -> Any:

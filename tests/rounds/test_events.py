@@ -28,9 +28,9 @@ from bouquet.store.rounds import NEVER
 from tests.conftest import NOW, OwnCluster
 
 TABLES = """
-CREATE TABLE shift (shift_id int PRIMARY KEY, day date NOT NULL, state text NOT NULL DEFAULT 'open');
+CREATE TABLE shift (shift_id int PRIMARY KEY, day date NOT NULL, state text NOT NULL DEFAULT 'open', ended timestamptz);
 CREATE TABLE sale (sale_id int PRIMARY KEY, day date NOT NULL, pence int NOT NULL);
-INSERT INTO shift VALUES (1, '2026-11-20', 'closed'), (2, '2026-11-21', 'open'), (3, '2026-11-22', 'open');
+INSERT INTO shift (shift_id, day, state) VALUES (1, '2026-11-20', 'closed'), (2, '2026-11-21', 'open'), (3, '2026-11-22', 'open');
 INSERT INTO sale SELECT n, date '2026-11-19' + n % 4, n * 100 FROM generate_series(1, 40) n;
 GRANT USAGE ON SCHEMA public TO marrowby_reader; GRANT SELECT ON ALL TABLES IN SCHEMA public TO marrowby_reader;
 """
@@ -137,6 +137,17 @@ def test_a_field_answers_whatever_kind_of_question(till: Till, ask: Any, conditi
     till.sql("UPDATE shift SET state = 'closed' WHERE shift_id = 3")
     (run,) = till.look()
 
+    assert {row[1] for row in till.rows(run)} == {"2026-11-22"}
+
+
+def test_a_moment_answers_by_the_clock_of_the_template(till: Till) -> None:
+    """A shift that ended half an hour before midnight in UTC ended on the next day in Auckland."""
+    event = {**CLOSED, "answers": {"day": "ended"}}
+    till.set("closes", {**SALES, "zone": "Pacific/Auckland"}, event)
+    till.sql("UPDATE shift SET state = 'closed', ended = '2026-11-21 23:30+00' WHERE shift_id = 2")
+    (run,) = till.look()
+
+    assert run.answers == {"day": "2026-11-22"}
     assert {row[1] for row in till.rows(run)} == {"2026-11-22"}
 
 
