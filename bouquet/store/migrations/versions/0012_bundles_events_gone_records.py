@@ -48,7 +48,10 @@ def downgrade() -> None:
         op.drop_index(f"ix_rounds_{name}", "rounds")
     op.drop_column("rounds", "event")
     op.drop_column("rounds", "answers")
-    op.execute("DELETE FROM rounds WHERE trigger = 'closes'")
+    # Their runs stay in the ledger, so they stay as well, put away.
+    op.execute(
+        "UPDATE rounds SET trigger = 'called', deleted_at = coalesce(deleted_at, now()) WHERE trigger = 'closes'"
+    )
     op.drop_constraint("ck_rounds_trigger", "rounds", type_="check")
     op.create_check_constraint("ck_rounds_trigger", "rounds", f"trigger IN ({TRIGGERS})")
     op.drop_constraint("ck_templates_kind", "templates", type_="check")
