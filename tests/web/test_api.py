@@ -42,7 +42,14 @@ def make(client: TestClient, document: dict[str, Any] = DOCUMENT) -> Any:
 
 def test_everything_is_behind_the_sign_in(client: TestClient) -> None:
     """Every route of the API but health, the door, the first start and the schema refuses strangers."""
-    open_ones = {f"{V}/health", f"{V}/openapi.json", f"{V}/schema/template", f"{V}/session", f"{V}/first-start"}
+    open_ones = {
+        f"{V}/health",
+        f"{V}/health/ready",
+        f"{V}/openapi.json",
+        f"{V}/schema/template",
+        f"{V}/session",
+        f"{V}/first-start",
+    }
     paths = client.get(f"{V}/openapi.json").json()["paths"]
     tried = 0
     for path, methods in paths.items():
