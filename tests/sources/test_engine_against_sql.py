@@ -177,6 +177,14 @@ CASES: dict[str, tuple[Any, ...]] = {
         "SELECT coalesce(label, t_st), count(i_id)::text, sum(i_min)::text, round(avg(i_min), 3)::text, max(i_on)::text FROM tree t LEFT JOIN inspection i ON i.t_id = t.t_id"
         " LEFT JOIN lu_tree_status ON code = t_st GROUP BY 1 ORDER BY 1",
     ),
+    "groups of records that have at least so many": (
+        {"records": "tree", "rows": {"per": "group", "by": [{"path": "status"}]},
+         "columns": cols("status", fold("Trees", "", "count"), fold("Inspections", "inspections", "count")),
+         "filter": {"all": [{"path": "inspections", "has": "at_least", "count": 3}]}},
+        "SELECT coalesce(label, t_st), count(*)::text AS n, sum(i.n)::text AS m FROM tree t LEFT JOIN lu_tree_status ON code = t_st"
+        " JOIN (SELECT t_id, count(*) AS n FROM inspection GROUP BY 1) i ON i.t_id = t.t_id AND i.n >= 3"
+        " GROUP BY 1 ORDER BY 1",
+    ),
     "blank texts make one group": (
         {"records": "tree", "rows": {"per": "group", "by": [{"path": "note"}]}, "columns": cols("note", fold("N", "", "count")),
          "filter": {"all": [{"path": "note", "is": "blank"}]}},

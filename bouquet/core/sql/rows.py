@@ -24,6 +24,7 @@ from bouquet.core.plan import (
     Predicate,
     Read,
     RowCheck,
+    Step,
     Stepped,
 )
 from bouquet.core.sql.dialects import DIALECTS
@@ -170,8 +171,21 @@ class Rows:
         """
         What narrows records, and what narrows children or groups.
         """
-        holds = [(s.side, self.scope.holds(s.predicate)) for s in self.plan.steps]
+        holds = [(s.side, self.holds(s)) for s in self.plan.steps]
         return [h for side, h in holds if side == "parent"], [h for side, h in holds if side == "child"]
+
+    def holds(self, step: Step) -> Element:
+        """
+        Whether a step of the filter lets something pass: a record, where it narrows records, of which a fold is that
+        of the record alone, also where rows are groups.
+        """
+        if step.side == "child":
+            return self.scope.holds(step.predicate)
+        self.scope.grouped, grouped = False, self.scope.grouped
+        try:
+            return self.scope.holds(step.predicate)
+        finally:
+            self.scope.grouped = grouped
 
     def _with_gaps(self, outputs: Sequence[tuple[str, Element]]) -> sa.Select[Any]:
         """

@@ -208,7 +208,7 @@ class TraceStatements(SheetStatements):
             outputs.append(("title", sa.cast(rows.scope.column(Route(relations, title)), sa.Text)))
         for n, cell in enumerate(self.seen_by(place)):
             outputs.append((f"v{n}", sa.cast(self._trace_value(rows.scope, cell), sa.Text)))
-        stopped = sa.not_(sa.func.coalesce(rows.scope.holds(steps[at].predicate), sa.false()))
+        stopped = sa.not_(sa.func.coalesce(rows.holds(steps[at]), sa.false()))
         statement = rows.select(outputs, [rows.scope.column(k).asc() for k in keys]).where(stopped)
         return statement.limit(sa.literal_column(str(limit)))
 
