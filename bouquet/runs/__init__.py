@@ -8,7 +8,8 @@ from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key
 from bouquet.runs.delivering import MODES, appendable
 from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
 from bouquet.runs.executor import ATTEMPTS, execute
-from bouquet.runs.export import Export, Exported
+from bouquet.runs.export import Export
+from bouquet.runs.exported import Exported
 from bouquet.runs.gathering import gather_bundle, source_of_bundle
 from bouquet.runs.givenback import check_file, recognise
 from bouquet.runs.mail_server import MailError, MailServer, checked_address

@@ -19,7 +19,8 @@ from bouquet.core.plan import Plan
 from bouquet.core.slip import Digest
 from bouquet.core.template import Template
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
-from bouquet.runs.export import Export, Exported, ExportedFile, file_facts
+from bouquet.runs.export import Export
+from bouquet.runs.exported import Exported, ExportedFile, file_facts
 from bouquet.runs.forms import Addressed
 from bouquet.sources import Snapshot
 

@@ -27,7 +27,8 @@ from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
-from bouquet.runs.export import Export, Exported
+from bouquet.runs.export import Export
+from bouquet.runs.exported import Exported
 from bouquet.runs.forms import Addressed
 from bouquet.runs.remembering import hold_in_run, narrowed_plan, repeated, tells_gone, wants_memory
 from bouquet.runs.services import Services

@@ -14,7 +14,7 @@ import os
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -30,17 +30,18 @@ from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
-from bouquet.core.template import FieldValue, Severity, Template
+from bouquet.core.template import FieldValue, Template
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import WRITERS, SheetFacts, Writer
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
+from bouquet.runs.exported import Exported, ExportedFile, file_facts
 from bouquet.runs.forms import Addressed, FormFile
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter, prefetched, split_texts
 from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
 
-__all__ = ["Export", "Exported", "ExportedFile", "file_facts"]
+__all__ = ["Export"]
 
 #: What each kind of companion is.
 _MEDIA = {
@@ -52,55 +53,6 @@ _MEDIA = {
     "slip": "application/json",
     "archive": "application/zip",
 }
-
-
-@dataclass(frozen=True)
-class ExportedFile:
-    """
-    One finished file. `role` is `data`, or what it accompanies the data as: `children`, `dictionary`, `metadata`,
-    `findings`, `slip`, `archive`; or `form`, the data in the form that a recipient takes, and `missing`,
-    what they require and is blank.
-    """
-
-    path: Path
-    role: str
-    media_type: str
-    rows: int
-    size: int
-    sha256: str
-    #: The value of the part that it is, where the run is split by one.
-    part: str | None = None
-    #: The recipient in whose form it is, by number, and what it is called there.
-    recipient: int | None = None
-    called: str = ""
-
-    @property
-    def name(self) -> str:
-        return self.called or self.path.name
-
-
-@dataclass(frozen=True)
-class Exported:
-    """
-    What a run made: its files, the data first, its slip, and what its checks found: listed up to a cap, counted in
-    full, with the gravest severity among those that object.
-    """
-
-    files: tuple[ExportedFile, ...]
-    rows: int
-    slip: dict[str, Any]
-    findings: tuple[dict[str, Any], ...] = ()
-    objections: int = 0
-    verdict: Severity | None = None
-    #: (record type, digests of the keys of its records in the files), where rows are no groups.
-    sent: tuple[tuple[str, bytes], ...] = ()
-
-    @property
-    def path(self) -> Path:
-        """
-        The first file.
-        """
-        return self.files[0].path
 
 
 class Export:
@@ -474,11 +426,3 @@ class Export:
         guarded = self.plan.guards_formulas
         formulas = self.totals.formula_notes(guarded=guarded) if self.format == "csv" else {}
         return {**self.notes, **self.totals.fault_notes(), **formulas}
-
-
-def file_facts(file: ExportedFile) -> dict[str, Any]:
-    """
-    A file as the slip has it.
-    """
-    facts: dict[str, Any] = {"name": file.name, "rows": file.rows, "size": file.size, "sha256": file.sha256}
-    return facts if file.role == "data" else {**facts, "role": file.role}

@@ -5,30 +5,17 @@ Errands with bundles and rounds: kept in the library, set to run, pressed by who
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import House, enter
+from tests.browser.conftest import House
 
 pytestmark = pytest.mark.browser
 
 
-@pytest.fixture
-def designer(browser: Browser, house: House) -> Iterator[Page]:
-    """Ines, signed in."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, locale="en-GB")
-    context.set_default_timeout(30_000)
-    page = context.new_page()
-    enter(page, house, "ines@marrowby.example", "damson-and-lime")
-    yield page
-    context.close()
-
-
-def test_a_bundle_is_kept_and_run(designer: Page, house: House) -> None:
+def test_a_bundle_is_kept_and_run(page: Page) -> None:
     """Two templates, one of which asks, and a whole record type, into one archive with one slip."""
-    page = designer
     page.get_by_role("button", name="New bundle…").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("Name").fill("For the auditor")
@@ -45,9 +32,8 @@ def test_a_bundle_is_kept_and_run(designer: Page, house: House) -> None:
     expect(page.get_by_role("link", name="For_the_auditor").first).to_be_visible()
 
 
-def test_a_round_has_a_button_and_goes_out_as_a_document(designer: Page, house: House) -> None:
+def test_a_round_has_a_button_and_goes_out_as_a_document(page: Page, house: House) -> None:
     """Set, pressed in the library, its file in the folder; set once more from its own document."""
-    page = designer
     page.get_by_role("link", name="Rounds", exact=True).click()
     page.get_by_role("button", name="New round").click()
     dialog = page.get_by_role("dialog")
@@ -78,9 +64,8 @@ def test_a_round_has_a_button_and_goes_out_as_a_document(designer: Page, house: 
     expect(page.locator(".fortnight")).to_contain_text("Plan it again")
 
 
-def test_what_a_template_asks_is_answered_by_the_record_that_closed(designer: Page) -> None:
+def test_what_a_template_asks_is_answered_by_the_record_that_closed(page: Page) -> None:
     """Set from the form; the round says what it waits for."""
-    page = designer
     page.get_by_role("link", name="Rounds", exact=True).click()
     page.get_by_role("button", name="New round").click()
     dialog = page.get_by_role("dialog")

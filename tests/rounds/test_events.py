@@ -197,13 +197,13 @@ def test_each_record_that_appears_has_a_run_of_its_own(till: Till) -> None:
 
 
 def test_a_notice_of_the_source_has_its_rounds_look_at_once(till: Till) -> None:
-    """Within two seconds of the commit, hours before the next look."""
+    """Years before its next look would be."""
     till.set("closes", SALES, {**CLOSED, "channel": "shift_closed"})
     with till.services.store.session() as session:
         session.get_one(Round, till.round_id).look_at = datetime(2090, 1, 1, tzinfo=UTC)
     asked: list[int] = []
 
-    async def wait() -> float:
+    async def wait() -> None:
         listening = asyncio.create_task(
             listen(till.services, lambda: asked.extend(watch_rounds(till.services, till.queue)))
         )
@@ -213,17 +213,14 @@ def test_a_notice_of_the_source_has_its_rounds_look_at_once(till: Till) -> None:
                 break
             await asyncio.sleep(0.05)
         till.sql("BEGIN; UPDATE shift SET state = 'closed' WHERE shift_id = 3; NOTIFY shift_closed; COMMIT")
-        begun = asyncio.get_running_loop().time()
-        for _ in range(200):
+        for _ in range(1_000):
             if asked:
                 break
             await asyncio.sleep(0.02)
-        took = asyncio.get_running_loop().time() - begun
         listening.cancel()
         await asyncio.gather(listening, return_exceptions=True)
-        return took
 
     # The browser's tests leave a loop running in the main thread.
     with ThreadPoolExecutor(1) as pool:
-        assert pool.submit(asyncio.run, wait()).result() < 4
+        pool.submit(asyncio.run, wait()).result()
     assert len(asked) == 1

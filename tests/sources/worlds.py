@@ -13,7 +13,8 @@ import psycopg
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
-from bouquet.runs.export import Export, Exported
+from bouquet.runs.export import Export
+from bouquet.runs.exported import Exported
 from bouquet.sources import Source
 from tests.conftest import NOW
 

@@ -7,6 +7,7 @@ import type { BundleContents, BundleInfo } from "../api";
 import { FormDialog, capital } from "../shared";
 import { AnswerForm, withDefaults } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
+import { BundlePurpose } from "./BundlePurpose";
 import { useStartRun } from "./useStartRun";
 
 interface Props {
@@ -94,17 +95,7 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
             <option value="jsonl">JSON Lines</option>
           </Form.Select>
         </Form.Group>
-        {!kept && (
-          <Form.Group controlId="bundle-purpose">
-            <Form.Label>What personal data in it is for</Form.Label>
-            <Form.Control
-              value={purpose}
-              maxLength={300}
-              placeholder="only if there is any"
-              onChange={(e) => setPurpose(e.target.value)}
-            />
-          </Form.Group>
-        )}
+        {!kept && <BundlePurpose purpose={purpose} onPurpose={setPurpose} />}
       </div>
       {!bundle && (
         <Form.Check

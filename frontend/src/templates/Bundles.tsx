@@ -1,9 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Button, Dropdown, Form } from "react-bootstrap";
+import { Button, Dropdown } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { BundleInfo } from "../api";
+import { BundlePurpose } from "../runs/BundlePurpose";
 import { useStartRun } from "../runs";
 import { Confirm, FormDialog, Icon, shortMoment } from "../shared";
 import { useMay } from "../shell";
@@ -125,15 +126,7 @@ function RunBundle({ bundle, onClose }: DialogProps) {
       }
     >
       <p className="mb-1">{bundle.sentence}</p>
-      <Form.Group controlId="run-bundle-purpose">
-        <Form.Label>What personal data in it is for</Form.Label>
-        <Form.Control
-          value={purpose}
-          maxLength={300}
-          placeholder="only if there is any"
-          onChange={(e) => setPurpose(e.target.value)}
-        />
-      </Form.Group>
+      <BundlePurpose purpose={purpose} onPurpose={setPurpose} />
     </FormDialog>
   );
 }
