@@ -9,6 +9,7 @@ theirs leads to it. A record type from which no way leads there is closed.
 
 from __future__ import annotations
 
+import dataclasses
 import heapq
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -32,12 +33,13 @@ Way: TypeAlias = tuple[Relation, ...]
 class Scope:
     """
     What a person's rights leave of a source: only records that belong to one of `values` of a field, such as a
-    ward's code.
+    ward's code. `names` are what people call them, where that is known.
     """
 
     records: str
     field: str
     values: tuple[str, ...]
+    names: tuple[str, ...] = dataclasses.field(default=(), compare=False)
 
 
 #: A right that leaves nothing: it speaks of no record type, and so closes all.

@@ -194,7 +194,10 @@ class Digest:
 
 def _scope(plan: Plan) -> dict[str, Any] | None:
     scope = plan.context.scope
-    return {"records": scope.records, "field": scope.field, "values": list(scope.values)} if scope else None
+    if scope is None:
+        return None
+    named = {"names": list(scope.names)} if scope.names else {}
+    return {"records": scope.records, "field": scope.field, "values": list(scope.values), **named}
 
 
 def build_slip(

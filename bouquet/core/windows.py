@@ -103,14 +103,18 @@ def resolve_window(
         return Span(None, _midnight(today - timedelta(days=n), zone))
     if kind == "after_days_ago":
         return Span(_midnight(today - timedelta(days=n - 1), zone), None)
-    if kind == "last" and unit in ("minute", "hour"):
+    if kind in ("last", "before_ago", "after_ago") and unit in ("minute", "hour"):
         # Elapsed time, not wall-clock time: an hour is an hour also in the night the clocks change.
         back = timedelta(minutes=n) if unit == "minute" else timedelta(hours=n)
-        return Span((now.astimezone(UTC) - back).astimezone(zone), now)
+        then = (now.astimezone(UTC) - back).astimezone(zone)
+        return {"last": Span(then, now), "before_ago": Span(None, then), "after_ago": Span(then, None)}[kind]
     if unit not in _STEP:
         msg = f"There is no window “{kind} {unit}”."
         raise ValueError(msg)
     step = _STEP[unit]
+    if kind in ("before_ago", "after_ago"):
+        then = _midnight(today - step * n, zone)
+        return Span(None, then) if kind == "before_ago" else Span(then, None)
     current = _first_of(unit, today, year_start)
     if kind == "to_date":
         return Span(_midnight(current, zone), _midnight(today + timedelta(days=1), zone))
@@ -150,6 +154,8 @@ def span_words(span: Span, as_of: datetime) -> str:
         if first == last:
             return _day(first, year=year)
         return f"{_day(first, year=year and first.year != last.year)} – {_day(last, year=year)}"
+    if span.start and not span.whole_days:
+        return f"from {_moment(span.start)}"
     return f"until {_day(last, year=year)}" if last else f"from {_day(first, year=year)}" if first else ""
 
 
@@ -165,9 +171,14 @@ def window_words(window: Window) -> str:
     if window.type == "last":
         many = f"the last {n} {unit}s" if n != 1 else f"the last {unit}"
         return many + (f" with this {unit}" if window.with_current and unit not in ("minute", "hour") else "")
+    many = f"{n} {unit}{'s' if n != 1 else ''}"
+    if window.type in ("previous", "next") and n > 1:
+        return f"the {unit} {many} ago" if window.type == "previous" else f"the {unit} in {many}"
     if window.type in ("this", "previous", "next") and unit == "day":
         return {"this": "today", "previous": "yesterday", "next": "tomorrow"}[window.type]
     return {
+        "before_ago": f"more than {many} ago",
+        "after_ago": f"{many} ago or later",
         "this": f"this {unit}",
         "previous": f"the {unit} before",
         "next": f"the next {unit}",

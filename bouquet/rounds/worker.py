@@ -85,9 +85,11 @@ def seal_journal(services: Services) -> None:
     """
     Seal what was written into the journal since the last time.
     """
+    sealed = 1
+    while sealed:
+        with services.store.session() as session:
+            sealed = journal.seal_entries(session, services.clock())
     with services.store.session() as session:
-        while journal.seal_entries(session, services.clock()):
-            session.commit()
         care.note_care(session, "journal", [], services.clock())
 
 

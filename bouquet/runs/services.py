@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -193,11 +193,16 @@ class Services:
             year_start=self.year_start,
             answers=answers,
             picks=_SavedPicks(self.store, source),
-            scope=self.scope_of(scope, source),
+            scope=self._named(self.scope_of(scope, source), source),
             last_run_at=last,
             sequence=count + 1,
             usual=tuple(usual),
         )
+
+    def _named(self, scope: Scope | None, source: str) -> Scope | None:
+        if scope is None or not scope.values:
+            return scope
+        return replace(scope, names=self.sources.get(source).titles(scope))
 
     @staticmethod
     def scope_of(kept: Mapping[str, Any] | None, source: str = "") -> Scope | None:

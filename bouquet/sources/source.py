@@ -18,6 +18,7 @@ import structlog
 from pydantic import TypeAdapter, ValidationError
 
 from bouquet.core.catalogue import Catalogue
+from bouquet.core.errors import BouquetError
 from bouquet.core.rights import Rights, Scope
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader, Snapshot
@@ -30,6 +31,7 @@ from bouquet.sources.postgres import PostgresReader
 from bouquet.sources.profile import FieldProfile, profile_record_type
 from bouquet.sources.reflect import Memory, reflect_catalogue
 from bouquet.sources.shape import is_large, reading_digest
+from bouquet.sources.titles import titles_of
 
 __all__ = ["CatalogueKeeper", "Source"]
 
@@ -40,6 +42,9 @@ CATALOGUE_AGE = 300.0
 
 #: Profiles that are kept, of record types and scopes.
 MOST_PROFILES = 2_000
+
+#: Seconds that names of what rights speak of are kept.
+TITLES_KEPT = 600.0
 
 #: Seconds until a source that could not be reached is asked again.
 RETRY_AGE = 5
@@ -134,6 +139,7 @@ class Source:
         self._lock = threading.Lock()
         self._catalogue: tuple[float, Catalogue] | None = None
         self._profiles: dict[tuple[str, Scope | None], dict[str, FieldProfile]] = {}
+        self._titles: dict[Scope, tuple[float, tuple[str, ...]]] = {}
         self._memory = Memory()
         #: Of catalogues that are only tried.
         self._tried = Memory()
@@ -224,6 +230,7 @@ class Source:
             self.title, self.environment = overlay.title, overlay.environment
             self._catalogue = None
             self._profiles.clear()
+            self._titles.clear()
 
     def catalogue_with(self, overlay: Overlay) -> Catalogue:
         """
@@ -295,6 +302,24 @@ class Source:
             raise KeyError(field)
         with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
             return field_facts(snapshot, catalogue, known, found, Rights(catalogue, scope) if scope else None)
+
+    def titles(self, scope: Scope) -> tuple[str, ...]:
+        """
+        What people call the records that a scope speaks of, in its order; their values where there is no name. Nothing
+        while the source does not answer. Kept for a while.
+        """
+        at, names = self._titles.get(scope, (0.0, ()))
+        if not names or time.monotonic() - at > TITLES_KEPT:
+            if len(self._titles) > MOST_PROFILES:
+                self._titles.clear()
+            try:
+                with self.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot:
+                    found = titles_of(snapshot, self.catalogue(), scope.records, scope.field, scope.values)
+            except BouquetError:
+                return ()
+            names = tuple(found.get(v, v) for v in scope.values)
+            self._titles[scope] = (time.monotonic(), names)
+        return names
 
     def find(
         self, record_type: str, text: str, *, scope: Scope | None = None, seconds: float = FIND_TIME

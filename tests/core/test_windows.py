@@ -39,6 +39,9 @@ def days(window: Window, as_of: datetime = AS_OF) -> tuple[date | None, date | N
         (Window(type="previous", unit="financial_year"), date(2025, 4, 1), date(2026, 3, 31)),
         (Window(type="between", first="2026-03-01", last="2026-03-31"), date(2026, 3, 1), date(2026, 3, 31)),
         (Window(type="before_days_ago", count=7), None, date(2026, 11, 15)),
+        (Window(type="before_ago", count=3, unit="month"), None, date(2026, 8, 22)),
+        (Window(type="after_ago", count=2, unit="week"), date(2026, 11, 9), None),
+        (Window(type="next", count=2, unit="quarter"), date(2027, 4, 1), date(2027, 6, 30)),
         (Window(type="all_time"), None, None),
     ],
 )
@@ -107,3 +110,28 @@ def test_every_window_is_half_open_and_begins_at_midnight(kind: str, unit: str, 
 
     assert span.start < span.end
     assert span.whole_days
+
+
+def test_hours_ago_are_a_moment_not_a_day() -> None:
+    """More than two hours ago, at half past nine, is until half past seven."""
+    before = resolve_window(Window(type="before_ago", count=2, unit="hour"), AS_OF, LONDON)
+    after = resolve_window(Window(type="after_ago", count=2, unit="hour"), AS_OF, LONDON)
+
+    assert (before.end, after.start) == (AS_OF - timedelta(hours=2), AS_OF - timedelta(hours=2))
+    assert span_words(before, AS_OF) == "until 23 Nov 2026 07:30"
+    assert span_words(after, AS_OF) == "from 23 Nov 2026 07:30"
+
+
+@pytest.mark.parametrize(
+    ("window", "said"),
+    [
+        (Window(type="previous", count=3, unit="month"), "the month 3 months ago"),
+        (Window(type="previous", unit="month"), "the month before"),
+        (Window(type="next", count=2, unit="week"), "the week in 2 weeks"),
+        (Window(type="before_ago", unit="year"), "more than 1 year ago"),
+        (Window(type="after_ago", count=90, unit="minute"), "90 minutes ago or later"),
+    ],
+)
+def test_the_words_of_a_window_say_its_number(window: Window, said: str) -> None:
+    """The third month back is not called the month before."""
+    assert window_words(window) == said

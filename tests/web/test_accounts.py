@@ -69,6 +69,8 @@ def test_what_somebody_may_see_is_a_field_that_there_is(sign_in: SignIn) -> None
     }  # fmt: skip
     enter(client, made["password"])
     assert client.post("/api/v1/design/look", json=look).json()["rows"] == [["03"]]
+    sentence = client.post("/api/v1/design/look", json=look).json()
+    assert "; only ward Salter" in "".join(p["text"] for p in sentence["sentence"])
     sign_in("marta").patch(f"{PEOPLE}/{made['person']['id']}", json={"scope": None}).raise_for_status()
     enter(client, made["password"])
     assert len(client.post("/api/v1/design/look", json=look).json()["rows"]) == 12

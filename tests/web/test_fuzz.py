@@ -41,7 +41,10 @@ OPERATOR = st.sampled_from(sorted({o for known in OPERATORS.values() for o in kn
 WINDOW = st.fixed_dictionaries(
     {
         "type": st.sampled_from(
-            ["last", "this", "previous", "next", "to_date", "between", "before_days_ago", "after_days_ago", "all_time"]
+            [
+                *("last", "this", "previous", "next", "to_date", "between", "all_time"),
+                *("before_days_ago", "after_days_ago", "before_ago", "after_ago"),
+            ]
         )
     },
     optional={

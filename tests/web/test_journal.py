@@ -15,6 +15,7 @@ import sqlalchemy as sa
 from fastapi.testclient import TestClient
 from sqlalchemy.exc import DBAPIError
 
+from bouquet.rounds.worker import seal_journal
 from bouquet.runs import Services, execute
 from bouquet.store import journal
 from bouquet.store.models import JournalEntry
@@ -240,3 +241,13 @@ def test_a_session_that_nobody_uses_ends(sign_in: SignIn, services: Services) ->
     sign_in("ines")
     services.clock = lambda: NOW + timedelta(hours=17, minutes=2)
     assert client.get(f"{API}/session").status_code == 401
+
+
+def test_the_worker_seals_all_that_waits(services: Services, sign_in: SignIn, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Also what is more than one seal's worth; and its own trouble would stand in health."""
+    monkeypatch.setattr(journal, "MOST_SEALED", 1)
+    sign_in("ines").post(f"{API}/templates", json={"document": WARDS})
+    seal_journal(services)
+
+    assert seal(services) == 0
+    assert wrong(services) == ()

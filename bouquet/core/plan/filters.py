@@ -279,6 +279,10 @@ class Filters:
         `between` takes in all of its last day.
         """
         operator, raw = node.is_, [str(v) for v in (node.values or (node.value,))]
+        timed = kind in (Kind.TIMESTAMP, Kind.MOMENT) and operator == "between" and not _DAY.fullmatch(raw[0])
+        if timed and _DAY.fullmatch(raw[1]):
+            moments = [v for v in values if isinstance(v, datetime)]
+            return "in_window", (), Span(moments[0], moments[1] + timedelta(days=1))
         if kind not in (Kind.TIMESTAMP, Kind.MOMENT) or not all(_DAY.fullmatch(r) for r in raw):
             return operator, values, span
         if operator == "between":

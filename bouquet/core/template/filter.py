@@ -67,6 +67,8 @@ class Window(Part):
         "between",
         "before_days_ago",
         "after_days_ago",
+        "before_ago",
+        "after_ago",
         "since_last_run",
         "all_time",
     ]

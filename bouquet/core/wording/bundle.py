@@ -4,9 +4,10 @@ What a bundle holds, as a sentence.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 
 from bouquet.core.template import BundleContents
+from bouquet.core.wording.lists import listed
 
 __all__ = ["bundle_sentence"]
 
@@ -21,16 +22,10 @@ def bundle_sentence(contents: BundleContents, templates: Mapping[int, str], plur
     parts = [f"“{templates.get(e.template, 'a template that is gone')}”" for e in contents.templates]
     said = []
     if parts:
-        said.append(_listed(parts))
+        said.append(listed(parts, TOLD))
     if contents.everything:
         said.append("all records of every type")
     elif contents.records:
-        said.append(f"all {_listed([plurals.get(r, r) for r in contents.records])}")
+        said.append(f"all {listed([plurals.get(r, r) for r in contents.records], TOLD)}")
     files = ", with the files that are kept in them" if contents.attachments else ""
     return f"{' and '.join(said) or 'Nothing yet'}{files}: read at one moment, into one archive with one slip."
-
-
-def _listed(names: Sequence[str]) -> str:
-    if len(names) > TOLD:
-        return f"{', '.join(names[: TOLD - 1])} and {len(names) - TOLD + 1} more"
-    return f"{', '.join(names[:-1])} and {names[-1]}" if len(names) > 1 else names[0]

@@ -17,14 +17,16 @@ from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
 from bouquet.core.plan.made import read_narrowing
 from bouquet.core.plan.model import Context
 from bouquet.core.plan.state import answer_to
+from bouquet.core.rights import Scope
 from bouquet.core.template.document import Order, Template
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
 from bouquet.core.template.part import Scalar
 from bouquet.core.template.values import By, FieldValue, FoldValue, PerChild, PerGroup
 from bouquet.core.values import read_value, say_value
 from bouquet.core.windows import resolve_window, span_words, window_words
+from bouquet.core.wording.lists import listed
 
-__all__ = ["Part", "Sentence"]
+__all__ = ["Part", "Sentence", "scope_words"]
 
 #: What stands between the field and its value.
 VERBS = {
@@ -72,6 +74,17 @@ class Part:
     role: str = "text"
     place: str = ""
     note: str = ""
+
+
+def scope_words(scope: Scope, catalogue: Catalogue) -> str:
+    """
+    What a person's rights leave, by the names of the records that it speaks of: `wards Fernlea and Quay`.
+    """
+    known = catalogue.record_types.get(scope.records)
+    if known is None:
+        return "what your rights leave, which is nothing here"
+    names = scope.names or scope.values
+    return f"{(known.label if len(names) == 1 else known.plural).lower()} {listed(names)}"
 
 
 class Sentence:
@@ -179,8 +192,7 @@ class Sentence:
     def _scope(self) -> Iterator[Part]:
         scope = self.context.scope
         if scope is not None:
-            known = self.catalogue.record_types.get(scope.records)
-            yield Part(f"; only what {known.label if known else scope.records} {', '.join(scope.values)} may show")
+            yield Part(f"; only {scope_words(scope, self.catalogue)}")
 
     def _folds(self) -> Iterator[Part]:
         """

@@ -87,11 +87,13 @@ export function askNoLonger(document: Document, place: string): Document {
   return withoutLooseAsks(settled);
 }
 
-/** Asks that no condition names any longer are dropped. */
+/** Questions that nothing uses any longer are dropped: no comparison, no formula, no check, no name of a file. */
 export function withoutLooseAsks(document: Document): Document {
   if (!document.asks?.length) return document;
-  const said = JSON.stringify([document.filter, document.columns]);
-  const asks = document.asks.filter((a) => said.includes(`"ask":"${a.name}"`));
+  const said = JSON.stringify({ ...document, asks: undefined });
+  const asks = document.asks.filter(
+    ({ name }) => said.includes(`"ask":"${name}"`) || new RegExp(`\\{ask\\.${name}[:}]`).test(said),
+  );
   return asks.length === document.asks.length
     ? document
     : { ...document, asks: asks.length ? asks : undefined };

@@ -37,8 +37,6 @@ export const NO_VALUE = ["blank", "not_blank", "yes", "no"];
 /** Comparisons with a list of values. */
 export const MANY_VALUES = ["one_of", "none_of"];
 
-export const UNITS = ["day", "week", "month", "quarter", "year"];
-
 /** Date patterns offered, by whether the value has a time. */
 export const DATE_PATTERNS: Record<string, string[]> = {
   date: ["yyyy-MM-dd", "dd/MM/yyyy", "d MMM yyyy", "dd.MM.yyyy", "yyyyMMdd", "MMMM yyyy"],

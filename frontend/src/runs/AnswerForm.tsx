@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Question } from "../api";
-import { NumberInput, WINDOWS, sameKind } from "../shared";
+import { NumberInput, WINDOWS, WindowParts, sameKind } from "../shared";
 import type { Window } from "../shared";
 
 export type Answers = Record<string, unknown>;
@@ -169,6 +170,7 @@ export function PeriodInput({
   value: Window | undefined;
   onValue: (value: Window) => void;
 }) {
+  const [making, setMaking] = useState(false);
   // The window that stands is offered with its own number, in the place of its kind.
   const usual = WINDOWS.map((w) => (value && sameKind(w, value) ? value : w));
   const known = value && value.type !== "between" && !usual.includes(value) ? [value, ...usual] : usual;
@@ -184,18 +186,17 @@ export function PeriodInput({
     placeholderData: (before) => before,
   });
   const at = value ? known.indexOf(value) : -1;
+  const own = value !== undefined && (value.type === "between" || making);
   return (
     <>
       <Form.Select
         id={id}
-        value={value?.type === "between" ? "between" : at}
-        onChange={(e) =>
-          onValue(
-            e.target.value === "between"
-              ? { type: "between", first: "", last: "" }
-              : known[Number(e.target.value)]!,
-          )
-        }
+        value={own ? "own" : at}
+        onChange={(e) => {
+          setMaking(e.target.value === "own");
+          if (e.target.value !== "own") onValue(known[Number(e.target.value)]!);
+          else onValue(value ?? { type: "between", first: "", last: "" });
+        }}
       >
         {!value && <option value={-1}>choose…</option>}
         {known.map((_, n) => (
@@ -203,23 +204,12 @@ export function PeriodInput({
             {infos.data?.[n]?.words ?? "…"} {infos.data?.[n]?.dates ? `(${infos.data[n].dates})` : ""}
           </option>
         ))}
-        <option value="between">between two dates…</option>
+        <option value="own">another period…</option>
       </Form.Select>
-      {value?.type === "between" && (
-        <div className="d-flex gap-2 align-items-center mt-2">
-          <Form.Control
-            type="date"
-            aria-label="First day"
-            value={value.first ?? ""}
-            onChange={(e) => onValue({ ...value, first: e.target.value })}
-          />
-          and
-          <Form.Control
-            type="date"
-            aria-label="Last day"
-            value={value.last ?? ""}
-            onChange={(e) => onValue({ ...value, last: e.target.value })}
-          />
+      {own && (
+        <div className="d-grid gap-2 mt-2">
+          <WindowParts window={value} onChange={onValue} />
+          <div className="soft">{infos.data?.[known.indexOf(value)]?.dates}</div>
         </div>
       )}
     </>

@@ -27,7 +27,7 @@ export interface Slip {
   attachments?: number;
   parts?: Slip[];
   template?: string;
-  scope?: { records: string; values: string[] } | null;
+  scope?: { records: string; values: string[]; names?: string[] } | null;
 }
 
 export interface RunFinding {

@@ -26,4 +26,5 @@ export { NumberInput } from "./NumberInput";
 export { FileInput } from "./FileInput";
 export { FormDialog } from "./FormDialog";
 export { WINDOWS, sameKind } from "./windows";
+export { WindowParts } from "./WindowParts";
 export type { Window } from "./windows";

@@ -70,8 +70,8 @@ export function Library() {
         <div className="library">
           <Sieve templates={all} view={view} onChange={(v) => set("view", v)} />
           <div>
-            <div className="d-flex gap-3 align-items-center mb-2">
-              <div className="search mb-0" style={{ width: 340 }}>
+            <div className="d-flex flex-wrap gap-3 align-items-center mb-2">
+              <div className="search mb-0 library-search">
                 <Icon name="search" />
                 <input
                   aria-label="Search templates"
@@ -173,37 +173,63 @@ function Sieve({
     a[1].localeCompare(b[1]),
   );
   const labels = [...new Set(templates.flatMap((t) => t.labels))].sort((a, b) => a.localeCompare(b));
-  const entry = (key: string, label: string) => (
+  const few: [string, string][] = [
+    ["all", "All I may use"],
+    ["pinned", "Pinned"],
+    ["mine", "Mine"],
+    ["shared", "Shared with all"],
+    ["house", "House standard"],
+    ["planned", "With a round"],
+  ];
+  const after: [string, string][] = [
+    ["broken", "Broken"],
+    ["held", "Waiting for review"],
+    ["failed", "Last run failed"],
+    ["unsaved", "Never saved"],
+  ];
+  const byRecords = records.map(([name, label]): [string, string] => [`records:${name}`, label]);
+  const byLabel = labels.map((label): [string, string] => [`label:${label}`, label]);
+  const option = ([key, label]: [string, string]) => (
+    <option key={key} value={key}>
+      {label} ({templates.filter((t) => fits(t, key)).length})
+    </option>
+  );
+  const entry = ([key, label]: [string, string]) => (
     <button key={key} type="button" aria-pressed={view === key} onClick={() => onChange(key)}>
       {label} <span className="soft">{templates.filter((t) => fits(t, key)).length}</span>
     </button>
   );
   return (
-    <nav className="sieve" aria-label="Which templates">
-      {entry("all", "All I may use")}
-      {entry("pinned", "Pinned")}
-      {entry("mine", "Mine")}
-      {entry("shared", "Shared with all")}
-      {entry("house", "House standard")}
-      {entry("planned", "With a round")}
-      <h2>To look after</h2>
-      {entry("broken", "Broken")}
-      {entry("held", "Waiting for review")}
-      {entry("failed", "Last run failed")}
-      {entry("unsaved", "Never saved")}
-      <h2>Records</h2>
-      {records.map(([name, label]) => entry(`records:${name}`, label))}
-      {labels.length > 0 && <h2>Labels</h2>}
-      {labels.map((label) => entry(`label:${label}`, label))}
-      <h2>Put away</h2>
-      <Link to="/templates/removed">Removed…</Link>
-    </nav>
+    <>
+      <Form.Select
+        className="sieve-short"
+        aria-label="Which templates"
+        value={view}
+        onChange={(e) => onChange(e.target.value)}
+      >
+        {few.map(option)}
+        <optgroup label="To look after">{after.map(option)}</optgroup>
+        <optgroup label="Records">{byRecords.map(option)}</optgroup>
+        {labels.length > 0 && <optgroup label="Labels">{byLabel.map(option)}</optgroup>}
+      </Form.Select>
+      <nav className="sieve" aria-label="Which templates">
+        {few.map(entry)}
+        <h2>To look after</h2>
+        {after.map(entry)}
+        <h2>Records</h2>
+        {byRecords.map(entry)}
+        {labels.length > 0 && <h2>Labels</h2>}
+        {byLabel.map(entry)}
+        <h2>Put away</h2>
+        <Link to="/templates/removed">Removed…</Link>
+      </nav>
+    </>
   );
 }
 
 function Rows({ templates }: { templates: TemplateRow[] }) {
   return (
-    <table className="board" style={{ tableLayout: "fixed" }}>
+    <table className="board as-cards" style={{ tableLayout: "fixed" }}>
       <thead>
         <tr>
           <th style={{ width: 38 }}>
@@ -229,6 +255,7 @@ function Rows({ templates }: { templates: TemplateRow[] }) {
 
 function Row({ template }: { template: TemplateRow }) {
   const mayRun = useMay("run");
+  const mayDesign = useMay("design");
   const run = useStartRun();
   const last = template.last_run;
   const client = useQueryClient();
@@ -256,7 +283,7 @@ function Row({ template }: { template: TemplateRow }) {
         </button>
       </td>
       <td>
-        <Link to={`/templates/${template.id}`} className="name d-block one-line">
+        <Link to={`/templates/${template.id}${mayDesign ? "" : "/run"}`} className="name d-block one-line">
           {template.name}
         </Link>
         <div className="soft one-line" title={template.sentence}>
@@ -283,7 +310,7 @@ function Row({ template }: { template: TemplateRow }) {
           </div>
         )}
       </td>
-      <td>
+      <td className="wide-only">
         <Bars rows={template.rows} />
       </td>
       <td>

@@ -3,9 +3,9 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, FieldInfo, Problem } from "../../api";
-import { MANY_VALUES, NO_VALUE, UNITS, firstCondition, operatorWords } from "../defaults";
+import { MANY_VALUES, NO_VALUE, firstCondition, operatorWords } from "../defaults";
 import type { Condition, Window } from "../types";
-import { NumberInput, WINDOWS, sameKind } from "../../shared";
+import { NumberInput, WINDOWS, WindowParts, sameKind } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
 
 interface Props {
@@ -195,7 +195,7 @@ function Value({
   onChange: (value: string) => void;
 }) {
   const type = field.kind === "date" ? "date" : field.kind === "time" ? "time" : "text";
-  const dated = field.kind === "timestamp" || field.kind === "moment";
+  const timed = field.kind === "timestamp" || field.kind === "moment";
   if (["integer", "decimal"].includes(field.kind))
     return (
       <NumberInput
@@ -206,15 +206,49 @@ function Value({
         onNumber={onChange}
       />
     );
+  if (timed) return <Moment label={label} value={String(value)} onChange={onChange} />;
   return (
     <Form.Control
       autoFocus={label !== "To"}
       aria-label={label}
-      type={dated ? "date" : type}
+      type={type}
       placeholder={field.example ?? undefined}
-      value={dated ? String(value).slice(0, 10) : String(value)}
+      value={String(value)}
       onChange={(e) => onChange(e.target.value)}
     />
+  );
+}
+
+/** A day, and, where it matters, its time. */
+function Moment({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+}) {
+  const [day = "", time = ""] = value.split("T");
+  const put = (d: string, t: string) => onChange(t && d ? `${d}T${t}` : d);
+  return (
+    <div className="d-flex gap-2">
+      <Form.Control
+        autoFocus={label !== "To"}
+        aria-label={label}
+        type="date"
+        value={day}
+        onChange={(e) => put(e.target.value, time)}
+      />
+      <Form.Control
+        aria-label={`${label}: time of day`}
+        title="Left empty: the whole day"
+        type="time"
+        className="w-auto"
+        value={time.slice(0, 5)}
+        onChange={(e) => put(day, e.target.value)}
+      />
+    </div>
   );
 }
 
@@ -252,7 +286,7 @@ function ChoiceEditor({
   );
 }
 
-/** A span of days relative to the run, each with the dates it comes to. */
+/** A span of days relative to the run: a usual one by one press, or put together, with the dates it comes to. */
 export function WindowEditor({
   window,
   zone,
@@ -262,14 +296,13 @@ export function WindowEditor({
   zone: string;
   onChange: (window: Window) => void;
 }) {
-  const offered = WINDOWS.map((w) => (w.type === "last" && window.type === "last" ? window : w));
-  const between = window.type === "between";
+  const asked = [window, ...WINDOWS];
   const infos = useQuery({
-    queryKey: ["windows", zone, offered],
+    queryKey: ["windows", zone, asked],
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/windows", {
-          body: { windows: offered as unknown as Record<string, never>[], zone },
+          body: { windows: asked as unknown as Record<string, never>[], zone },
         }),
       ),
     staleTime: 60_000,
@@ -277,35 +310,13 @@ export function WindowEditor({
   });
   return (
     <>
-      {window.type === "last" && (
-        <div className="d-flex gap-2 align-items-center">
-          the last
-          <Form.Control
-            type="number"
-            min={1}
-            max={100000}
-            autoFocus
-            aria-label="How many"
-            style={{ width: 80 }}
-            value={window.count ?? 1}
-            onChange={(e) => onChange({ ...window, count: Math.max(1, Number(e.target.value) || 1) })}
-          />
-          <Form.Select
-            aria-label="Unit"
-            style={{ width: 110 }}
-            value={window.unit ?? "day"}
-            onChange={(e) => onChange({ ...window, unit: e.target.value })}
-          >
-            {UNITS.map((unit) => (
-              <option key={unit} value={unit}>
-                {unit}s
-              </option>
-            ))}
-          </Form.Select>
-        </div>
-      )}
+      <WindowParts window={window} onChange={onChange} />
+      <div className="d-flex justify-content-between soft">
+        <span>{infos.data?.[0]?.dates}</span>
+        <span>{zone}</span>
+      </div>
       <div>
-        {offered.map((w, n) => (
+        {WINDOWS.map((w, n) => (
           <button
             key={n}
             type="button"
@@ -313,47 +324,9 @@ export function WindowEditor({
             aria-pressed={sameKind(w, window)}
             onClick={() => onChange(w)}
           >
-            {infos.data?.[n]?.words ?? "…"} <span>{infos.data?.[n]?.dates}</span>
+            {infos.data?.[n + 1]?.words ?? "…"} <span>{infos.data?.[n + 1]?.dates}</span>
           </button>
         ))}
-        <button
-          type="button"
-          className="option"
-          aria-pressed={between}
-          onClick={() => !between && onChange({ type: "between", first: "", last: "" })}
-        >
-          between two dates…
-        </button>
-      </div>
-      {between && (
-        <div className="d-flex gap-2 align-items-center">
-          <Form.Control
-            type="date"
-            aria-label="First day"
-            value={window.first ?? ""}
-            onChange={(e) => onChange({ ...window, first: e.target.value })}
-          />
-          and
-          <Form.Control
-            type="date"
-            aria-label="Last day"
-            value={window.last ?? ""}
-            onChange={(e) => onChange({ ...window, last: e.target.value })}
-          />
-        </div>
-      )}
-      <div className="d-flex justify-content-between soft">
-        {window.type === "last" ? (
-          <Form.Check
-            id="with-current"
-            label={`with ${(window.unit ?? "day") === "day" ? "today" : `this ${window.unit}`}`}
-            checked={window.with_current ?? false}
-            onChange={(e) => onChange({ ...window, with_current: e.target.checked })}
-          />
-        ) : (
-          <span />
-        )}
-        <span>{zone}</span>
       </div>
     </>
   );

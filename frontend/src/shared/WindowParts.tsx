@@ -1,0 +1,85 @@
+import { Form } from "react-bootstrap";
+import { SHAPES, ofKind, unitWords } from "./windows";
+import type { Window } from "./windows";
+
+/** A window put together from its kind, its number and its unit. */
+export function WindowParts({ window, onChange }: { window: Window; onChange: (window: Window) => void }) {
+  const shape = SHAPES.find((s) => s.type === window.type);
+  const counted = shape?.counted ?? false;
+  return (
+    <>
+      <div className="d-flex gap-2 align-items-center flex-wrap">
+        <Form.Select
+          aria-label="Kind of period"
+          className="w-auto"
+          value={shape?.type ?? ""}
+          onChange={(e) => onChange(ofKind(e.target.value, window))}
+        >
+          {!shape && <option value="">as it is</option>}
+          {SHAPES.map((s) => (
+            <option key={s.type} value={s.type}>
+              {s.words}
+            </option>
+          ))}
+        </Form.Select>
+        {counted && (
+          <Form.Control
+            type="number"
+            min={1}
+            max={100_000}
+            aria-label="How many"
+            style={{ width: 84 }}
+            value={window.count ?? 1}
+            onChange={(e) =>
+              onChange({
+                ...window,
+                count: Math.min(100_000, Math.max(1, Math.trunc(Number(e.target.value)) || 1)),
+              })
+            }
+          />
+        )}
+        {shape?.units && (
+          <Form.Select
+            aria-label="Unit"
+            className="w-auto"
+            value={window.unit ?? "day"}
+            onChange={(e) => onChange({ ...window, unit: e.target.value })}
+          >
+            {shape.units.map((unit) => (
+              <option key={unit} value={unit}>
+                {unitWords(unit, counted && window.count !== 1)}
+              </option>
+            ))}
+          </Form.Select>
+        )}
+        {shape?.after}
+      </div>
+      {window.type === "between" && (
+        <div className="d-flex gap-2 align-items-center">
+          <Form.Control
+            type="date"
+            aria-label="First day"
+            value={window.first ?? ""}
+            onChange={(e) => onChange({ ...window, first: e.target.value })}
+          />
+          and
+          <Form.Control
+            type="date"
+            aria-label="Last day"
+            value={window.last ?? ""}
+            onChange={(e) => onChange({ ...window, last: e.target.value })}
+          />
+        </div>
+      )}
+      {window.type === "last" && (
+        <Form.Check
+          id="with-current"
+          label={`with ${(window.unit ?? "day") === "day" ? "today" : `this ${unitWords(window.unit!, false)}`}`}
+          disabled={["minute", "hour"].includes(window.unit ?? "day")}
+          checked={window.with_current ?? false}
+          onChange={(e) => onChange({ ...window, with_current: e.target.checked || undefined })}
+        />
+      )}
+    </>
+  );
+}
