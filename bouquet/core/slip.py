@@ -212,6 +212,7 @@ def build_slip(
     checks: list[dict[str, Any]],
     snapshot_at: str,
     announced: int,
+    not_included: Mapping[str, list[str]],
     asked: dict[str, Any],
 ) -> dict[str, Any]:
     """
@@ -223,6 +224,7 @@ def build_slip(
         files: As `{"name", "rows", "size", "sha256"}`, size in bytes.
         notes: What was found worth a remark, by its sentence, counted.
         checks: Every check, as `{"place", "words", "severity", "objections"}`.
+        not_included: What no column shows, as `Omitted.as_json`.
         snapshot_at: The moment of the snapshot, ISO 8601.
         asked: Who or what asked, and for which version of which template.
     """
@@ -246,6 +248,7 @@ def build_slip(
             for n, c in enumerate(totals.columns)
         ],
         "personal_fields": list(plan.personal),
+        "not_included": not_included,
         "findings": [{"what": what, "count": count} for what, count in notes.items()],
         "checks": checks,
         "files": files,

@@ -26,6 +26,7 @@ from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name, safe_name
+from bouquet.core.omitted import omitted
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
@@ -130,6 +131,7 @@ class Export:
                 checks=self.found.summary(),
                 snapshot_at=snapshot.taken_at.isoformat(),
                 announced=announced,
+                not_included=omitted(self.template, self.plan.catalogue).as_json(),
                 asked=asked,
             )
             self._close(snapshot, slip)

@@ -6,11 +6,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Catalogue, RecordType, Walk
+from bouquet.core.omitted import omitted
 from bouquet.core.sql import Statements
-from bouquet.core.template import AllOf, AnyOf, Ask, Column, Condition, FieldValue, Has, Narrowing, NoneOf, Template
-from bouquet.core.windows import window_words
+from bouquet.core.template import (
+    AllOf,
+    AnyOf,
+    Ask,
+    Column,
+    Condition,
+    FieldValue,
+    Has,
+    Narrowing,
+    NoneOf,
+    Template,
+    Window,
+)
+from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.designing import SourceView
 from bouquet.web.schemas import ChoiceOut, PeriodOut, QuestionOut, Questions
 
@@ -78,6 +92,7 @@ def questions_of(
             PeriodOut(
                 place=place,
                 words=window_words(c.window),
+                dates=_dates(view, template, c.window),
                 window=c.window.model_dump(mode="json", exclude_defaults=True) | {"type": c.window.type},
             )
             for place, c in asked
@@ -85,7 +100,17 @@ def questions_of(
         ],
         format=format or template.output.format,
         personal=list(plan.personal) if plan is not None else [],
+        not_included=omitted(template, catalogue).as_json(),
     )
+
+
+def _dates(view: SourceView, template: Template, window: Window) -> str:
+    context = view.context()
+    try:
+        span = resolve_window(window, context.as_of, ZoneInfo(template.zone), year_start=context.year_start)
+    except (ValueError, OverflowError):
+        return ""
+    return span_words(span, context.as_of)
 
 
 def _choices(

@@ -192,5 +192,6 @@ def _field(view: SourceView, record_type: RecordType, field: Field, path: str) -
         example=profile.example if profile else None,
         fill=profile.fill if profile else None,
         exact=profile.exact if profile else False,
+        whole=field.stored == "integer",
         guesses=[GuessOut(what=what, why=why) for what, why in field.guesses],
     )

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 __all__ = [
     "Bar",
@@ -77,6 +77,7 @@ class FieldOut(BaseModel):
     example: str | None
     fill: float | None
     exact: bool
+    whole: bool = Field(False, description="Whether its values are whole numbers, also where they are codes.")
     guesses: list[GuessOut] = []
 
 

@@ -67,6 +67,7 @@ class Preferences(BaseModel):
     locale: str = Field("", max_length=20, pattern=r"^([A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*)?$")
     hints: bool = True
     hints_seen: list[str] = Field([], max_length=100)
+    quiet_runs: list[int] = Field([], max_length=200, description="Templates that run at one press.")
 
 
 class SourceName(BaseModel):

@@ -129,6 +129,7 @@ class PeriodOut(BaseModel):
 
     place: str
     words: str
+    dates: str = Field("", description="The days that it comes to now.")
     window: dict[str, Any]
 
 
@@ -147,6 +148,9 @@ class Questions(BaseModel):
     periods: list[PeriodOut]
     format: Literal["csv", "xlsx", "jsonl"]
     personal: list[str]
+    not_included: dict[str, list[str]] = Field(
+        {}, description="Labels of `fields`, `files` and `records` that no column shows."
+    )
 
 
 class TemplateRow(BaseModel):

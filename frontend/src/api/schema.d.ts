@@ -3786,6 +3786,12 @@ export interface components {
             synonyms: string[];
             /** Unit */
             unit: string;
+            /**
+             * Whole
+             * @description Whether its values are whole numbers, also where they are codes.
+             * @default false
+             */
+            whole: boolean;
         };
         /**
          * FirstKeeper
@@ -4937,6 +4943,12 @@ export interface components {
          * @description A window of the template that can be another for this once.
          */
         PeriodOut: {
+            /**
+             * Dates
+             * @description The days that it comes to now.
+             * @default
+             */
+            dates: string;
             /** Place */
             place: string;
             /** Window */
@@ -5055,6 +5067,12 @@ export interface components {
              */
             locale: string;
             /**
+             * Quiet Runs
+             * @description Templates that run at one press.
+             * @default []
+             */
+            quiet_runs: number[];
+            /**
              * Theme
              * @default light
              * @enum {string}
@@ -5141,6 +5159,14 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+            /**
+             * Not Included
+             * @description Labels of `fields`, `files` and `records` that no column shows.
+             * @default {}
+             */
+            not_included: {
+                [key: string]: string[];
+            };
             /** Periods */
             periods: components["schemas"]["PeriodOut"][];
             /** Personal */
@@ -6411,7 +6437,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "last" | "this" | "previous" | "next" | "to_date" | "between" | "before_days_ago" | "after_days_ago" | "since_last_run" | "all_time";
+            type: "last" | "this" | "previous" | "next" | "to_date" | "between" | "before_days_ago" | "after_days_ago" | "before_ago" | "after_ago" | "since_last_run" | "all_time";
             /**
              * Unit
              * @default day

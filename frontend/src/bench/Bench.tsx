@@ -588,10 +588,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
       {dialog === "run" && (
         <RunDialog
           templateId={loaded.id}
-          zone={document.zone ?? "Europe/London"}
-          rows={tally.data?.steps.at(-1)?.rows ?? null}
-          columns={columns.length}
-          format={document.output?.format ?? "csv"}
+          use="draft"
           onClose={() => setDialog(null)}
           onRun={(answers, purpose) => {
             setDialog(null);

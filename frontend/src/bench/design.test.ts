@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { FieldInfo, RecordTypeFields } from "../api";
-import { answered, askEachTime, askNoLonger } from "./asks";
+import { answered, askEachTime, askNoLonger, withoutLooseAsks } from "./asks";
 import { moveNode, outline, regroup } from "./filter";
 import { EMPTY, reduce } from "./reducer";
 import { groupsOf, underRule } from "./rows";
@@ -32,6 +32,7 @@ function field(path: string, kind = "text"): FieldInfo {
     example: null,
     fill: 1,
     exact: true,
+    whole: false,
     guesses: [],
   };
 }
@@ -223,5 +224,22 @@ describe("several columns", () => {
     const copied = reduce(state, { type: "copyColumns", ids: ["c1"] });
     expect(copied.document.columns!.slice(0, 2).map((x) => x.heading)).toEqual(["c1", "c1 2"]);
     expect(ids(reduce(copied, { type: "undo" }))).toEqual(["c1", "c2", "c3", "c4"]);
+  });
+});
+
+describe("questions that nothing compares with any longer", () => {
+  const ask = { name: "rate", label: "Which rate?", kind: "number" as const };
+  const asking = (more: Partial<Document>) => withoutLooseAsks(document({ asks: [ask], ...more })).asks;
+
+  it("go, unless a formula, a check or the file's name uses them", () => {
+    expect(asking({})).toBeUndefined();
+    expect(
+      asking({ columns: [{ id: "x", heading: "X", value: { formula: "{price} * {ask.rate}" } }] }),
+    ).toEqual([ask]);
+    expect(asking({ checks: [{ formula: "{price} < {ask.rate}", severity: "note" }] as never })).toEqual([
+      ask,
+    ]);
+    expect(asking({ output: { name: "lines_{ask.rate}" } })).toEqual([ask]);
+    expect(asking({ output: { name: "lines_{ask.rates}" } })).toBeUndefined();
   });
 });

@@ -21,6 +21,7 @@ function field(label: string, more: Partial<FieldInfo> = {}): FieldInfo {
     example: null,
     fill: null,
     exact: true,
+    whole: false,
     guesses: [],
     ...more,
   };

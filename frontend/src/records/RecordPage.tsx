@@ -1,10 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../api";
-import type { FieldGroup, ManyWay, RecordTypeFields } from "../api";
+import type { FieldGroup, ManyWay, RecordTypeFields, Run } from "../api";
 import { useRecordType } from "../bench/hooks/useFields";
 import type { Document } from "../bench/types";
-import { Icon, Trouble, count } from "../shared";
+import { RunNews } from "../runs";
+import { useMay, useShell } from "../shell";
+import { Icon, Trouble, capital, count, withUnit } from "../shared";
+import { FORMATS, TakeMenu } from "./Take";
+import type { Takeable } from "./Take";
 import { Whereabouts } from "./Whereabouts";
 import { onScreen } from "./view";
 
@@ -90,6 +95,39 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
   const valueOf = new Map(fields.map(({ field }, n) => [field.path, values?.[n] ?? null]));
   const title = (about.title && valueOf.get(about.title)) || recordKey.join(", ");
   const direct = many.filter((w) => !w.path.includes("."));
+  const mayRun = useMay("run");
+  const { news } = useShell();
+  const [taken, setTaken] = useState<Run | null>(null);
+  const run = taken ? (news.runs[taken.id] ?? taken) : undefined;
+  const sheet: Document = {
+    format: "bouquet-template/1",
+    name: `${capital(about.label)} ${title}`.slice(0, 100),
+    records: about.name,
+    columns: fields.map(({ field, group }, n) => ({
+      id: `c${n}`,
+      heading: group.path ? `${group.label}: ${field.label}` : field.label,
+      value: { field: field.path },
+    })),
+  };
+  const only = [recordKey];
+  const whole: Document = {
+    ...sheet,
+    output: { children: direct.slice(0, 10).map(({ path }) => ({ path })) },
+  };
+  const offered: Takeable[] = [
+    ...FORMATS.map(([format, words]) => ({ words, format, document: sheet, only })),
+    ...(direct.length
+      ? [
+          {
+            words: "with all that belongs to it",
+            note: "CSV files",
+            format: "csv" as const,
+            document: whole,
+            only,
+          },
+        ]
+      : []),
+  ];
   return (
     <>
       <div className="strip">
@@ -99,12 +137,25 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
         <h1>{title}</h1>
         <span className="soft">{about.label}</span>
         <span className="fill" />
+        {mayRun && values && (
+          <TakeMenu
+            label={`Export this ${about.label}`}
+            personal={fields.filter(({ field }) => field.personal).map(({ field }) => field.label)}
+            onRun={setTaken}
+            offered={offered}
+          />
+        )}
         {about.link && values && (
           <a className="btn btn-quiet" href={linkOf(about.link, valueOf)} rel="noreferrer">
             Its page in the source
           </a>
         )}
       </div>
+      {run && (
+        <div className="banner">
+          <RunNews run={run} />
+        </div>
+      )}
       <main className="body record-page">
         <Trouble error={record.error} />
         {record.isSuccess && !values && (
@@ -147,10 +198,7 @@ function Facts({ group, valueOf }: { group: FieldGroup; valueOf: Map<string, str
               {f.label}
               {f.retired && <span className="soft"> (retired)</span>}
             </dt>
-            <dd className="mono">
-              {valueOf.get(f.path)}{" "}
-              {f.unit && !valueOf.get(f.path)!.includes(f.unit) && <span className="soft">{f.unit}</span>}
-            </dd>
+            <dd className="mono">{withUnit(valueOf.get(f.path)!, f.unit)}</dd>
           </div>
         ))}
       </dl>

@@ -5,7 +5,16 @@ import { useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { RecordType } from "../api";
 import type { Document } from "../bench/types";
-import { Purpose, useStartRun } from "../runs";
+import {
+  AnswerForm,
+  NotIncluded,
+  Purpose,
+  allAnswered,
+  useQuestions,
+  useStartRun,
+  withDefaults,
+} from "../runs";
+import type { Answers } from "../runs";
 import { useMay } from "../shell";
 import { FormDialog, Trouble, plural } from "../shared";
 
@@ -115,26 +124,27 @@ export function RunOnDialog({
   const [purpose, setPurpose] = useState("");
   const run = useStartRun();
   const template = fitting.find((t) => t.id === chosen) ?? fitting[0];
-  const questions = useQuery({
-    queryKey: ["questions", template?.id],
-    enabled: template?.personal ?? false,
-    queryFn: () =>
-      answer(
-        api.GET("/api/v1/templates/{template_id}/questions", {
-          params: { path: { template_id: template!.id } },
-        }),
-      ),
-  });
+  const questions = useQuestions(template?.id, "saved");
+  const [given, setGiven] = useState<Answers>({});
+  const asks = questions.data?.asks ?? [];
+  const answers = withDefaults(asks, given);
+  const looks = one !== undefined && mayDesign;
+  const personal = questions.data?.personal ?? [];
+  const ready =
+    looks ||
+    (questions.data !== undefined &&
+      allAnswered(asks, answers) &&
+      (!personal.length || purpose.trim() !== ""));
   const act = () => {
     if (!template) return;
-    if (one && mayDesign)
-      void go(`/templates/${template.id}?only=${encodeURIComponent(JSON.stringify(keys))}`);
+    if (looks) void go(`/templates/${template.id}?only=${encodeURIComponent(JSON.stringify(keys))}`);
     else
       run.mutate(
         {
           template_id: template.id,
           use: "saved",
           purpose,
+          answers,
           ...(seen && filter ? { also: filter } : { only: keys }),
         },
         { onSuccess: (made) => void go(`/runs/${made.id}`) },
@@ -157,7 +167,10 @@ export function RunOnDialog({
                 name="template"
                 className="form-check-input mt-0"
                 checked={t.id === template?.id}
-                onChange={() => setChosen(t.id)}
+                onChange={() => {
+                  setChosen(t.id);
+                  setGiven({});
+                }}
               />
               {t.name}
             </label>
@@ -173,8 +186,17 @@ export function RunOnDialog({
             <option value="seen">on all {plural(total, "record")} that I see</option>
           </Form.Select>
         )}
-        {!(one && mayDesign) && (
-          <Purpose personal={questions.data?.personal ?? []} purpose={purpose} onPurpose={setPurpose} />
+        {!looks && (
+          <>
+            <AnswerForm
+              questions={asks}
+              answers={answers}
+              onAnswers={setGiven}
+              zone={String(questions.data?.document.zone ?? "Europe/London")}
+            />
+            <NotIncluded missed={questions.data?.not_included} />
+            <Purpose personal={personal} purpose={purpose} onPurpose={setPurpose} />
+          </>
         )}
         <span className="soft small">
           Only for this once; the template stays as it is, with its own narrowings.
@@ -185,7 +207,7 @@ export function RunOnDialog({
         <Button variant="quiet" onClick={onClose}>
           Cancel
         </Button>
-        <Button disabled={!template || run.isPending} onClick={act}>
+        <Button disabled={!template || !ready || run.isPending} onClick={act}>
           {one ? "Look at it" : "Run"}
         </Button>
       </Modal.Footer>

@@ -1,5 +1,5 @@
-import type { RecordTypeFields } from "../api";
-import { screenLocale } from "../shared";
+import type { FieldInfo, RecordTypeFields } from "../api";
+import { capital, screenLocale } from "../shared";
 import type { Column, Document, Narrowing } from "../bench/types";
 
 /** What is looked at: a document whose columns, filter and order are the view. */
@@ -31,21 +31,40 @@ export function everydayView(type: RecordTypeFields): Document {
   };
 }
 
-/** The view with a text to be found in any of its text columns. */
-export function searched(view: Document, type: RecordTypeFields | undefined, text: string): Document {
+/** The fields that a search looks in: those on screen and the title, or all there are of a record and what it leads to. */
+function searchedFields(view: Document, type: RecordTypeFields, everywhere: boolean): FieldInfo[] {
+  const shown = new Set((view.columns ?? []).flatMap((c) => ("field" in c.value ? [c.value.field] : [])));
+  return type.groups
+    .flatMap((group) =>
+      group.fields.filter((f) =>
+        everywhere ? group.path === "" || f.everyday : shown.has(f.path) || f.path === type.record_type.title,
+      ),
+    )
+    .filter((f) => f.operators.includes("contains") || f.choices.length > 0);
+}
+
+/** The fields in which a search looks unless it is told to look in all. */
+export function looksIn(view: Document, type: RecordTypeFields): string {
+  const labels = searchedFields(view, type, false).map((f) => f.label);
+  return labels.length > 4
+    ? `${labels.slice(0, 3).join(", ")} and ${labels.length - 3} more`
+    : labels.join(", ");
+}
+
+/** The view with a text to be found in any of its text columns, or in all fields. */
+export function searched(
+  view: Document,
+  type: RecordTypeFields | undefined,
+  text: string,
+  everywhere = false,
+): Document {
   const wanted = text.trim();
   if (!wanted || !type) return view;
-  const shown = new Set((view.columns ?? []).flatMap((c) => ("field" in c.value ? [c.value.field] : [])));
-  const fields = type.groups
-    .flatMap((g) => g.fields)
-    .filter(
-      (f) => (shown.has(f.path) || f.path === type.record_type.title) && f.operators.includes("contains"),
-    );
-  const any: Narrowing[] = fields.map((f) => ({ path: f.path, is: "contains", value: wanted }));
-  const choices = type.groups
-    .flatMap((g) => g.fields)
-    .filter((f) => shown.has(f.path) && f.choices.length > 0);
-  for (const f of choices) {
+  const any: Narrowing[] = [];
+  const digits = /^\d+$/.test(wanted);
+  for (const f of searchedFields(view, type, everywhere)) {
+    if (f.choices.length === 0 && (digits || !f.whole))
+      any.push({ path: f.path, is: "contains", value: wanted });
     const codes = f.choices
       .filter((c) => c.label.toLowerCase().includes(wanted.toLowerCase()))
       .map((c) => c.code);
@@ -70,4 +89,40 @@ export function onScreen(document: Document, type: RecordTypeFields | undefined)
     string,
     never
   >;
+}
+
+/** The view that the address holds, when it is one of this record type. */
+export function keptView(type: RecordTypeFields, text: string | null): Document | null {
+  if (!text) return null;
+  try {
+    const [columns, filter, order] = JSON.parse(text) as [
+      Document["columns"],
+      Document["filter"],
+      Document["order"],
+    ];
+    return {
+      ...everydayView(type),
+      columns: columns ?? [],
+      filter: filter ?? undefined,
+      order: order ?? undefined,
+    };
+  } catch {
+    return null;
+  }
+}
+
+/** The template's sentence as Records say it: “Trees where…” instead of “One row per tree”; without the limit. */
+export function plainSentence<T extends { text: string; role: string; place: string; note: string }>(
+  parts: T[],
+  type: RecordTypeFields,
+): T[] {
+  const from = parts.findIndex((p) => p.role === "records") + 1;
+  const to = parts.findIndex((p) => p.role === "limit");
+  if (from === 0) return [];
+  const rest = parts.slice(from, to < 0 ? undefined : to - 1);
+  return [
+    { ...parts[0]!, text: capital(type.record_type.plural), role: "text", place: "", note: "" },
+    ...rest,
+    { ...parts[0]!, text: " ", role: "text" },
+  ];
 }

@@ -2,84 +2,91 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
+import type { Questions } from "../api";
 import { Trouble, plural, useDebounced } from "../shared";
 import { Expected } from "./Expected";
-import { AnswerForm, allAnswered } from "./AnswerForm";
+import { AnswerForm, allAnswered, withDefaults } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
+import { NotIncluded } from "./NotIncluded";
 import { Purpose } from "./Purpose";
 
 interface Props {
   templateId: number;
-  zone: string;
-  rows: number | null;
-  columns: number;
-  format: string;
-  onRun: (answers: Answers, purpose: string) => void;
+  /** The draft as it stands on the bench, or the newest saved version. */
+  use: "draft" | "saved";
+  busy?: boolean;
+  error?: Error | null;
+  onRun: (answers: Answers, purpose: string, quiet: boolean) => void;
   onClose: () => void;
 }
 
-/** The last look before a run: what it asks, what goes out, and what personal data is for. */
-export function RunDialog({ templateId, zone, rows, columns, format, onRun, onClose }: Props) {
-  const questions = useQuery({
-    queryKey: ["questions", templateId, "draft"],
+/** What a template asks, and all else that a run needs to know of it. */
+export function useQuestions(templateId: number | undefined, use: "draft" | "saved") {
+  return useQuery({
+    queryKey: ["questions", templateId, use],
+    enabled: templateId !== undefined,
     queryFn: () =>
       answer(
         api.GET("/api/v1/templates/{template_id}/questions", {
-          params: { path: { template_id: templateId }, query: { use: "draft" } },
+          params: { path: { template_id: templateId! }, query: { use } },
         }),
       ),
     gcTime: 0,
     staleTime: 0,
   });
+}
+
+/** The last look before a run: what it asks, what goes out and what does not, and what personal data is for. */
+export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Props) {
+  const questions = useQuestions(templateId, use);
   const known = questions.data;
   const [given, setGiven] = useState<Answers>({});
   const [purpose, setPurpose] = useState("");
-  const answers: Answers = {
-    ...Object.fromEntries((known?.asks ?? []).map((q) => [q.name, q.answer])),
-    ...given,
-  };
-  const settled = useDebounced(answers, 300);
-  const counted = useQuery({
-    queryKey: ["run-count", templateId, settled],
-    enabled: known !== undefined && known.asks.length > 0,
-    queryFn: () =>
-      answer(
-        api.POST("/api/v1/design/tally", {
-          body: {
-            document: known!.document,
-            answers: settled,
-            limit: 1,
-            offset: 0,
-            bench: "",
-            keys: false,
-            template_id: templateId,
-          },
-        }),
-      ),
-    retry: false,
-  });
-  const going = known?.asks.length ? (counted.data?.steps.at(-1)?.rows ?? null) : rows;
+  const [quiet, setQuiet] = useState(false);
+  const asks = known?.asks ?? [];
+  const answers = withDefaults(asks, given);
+  const rows = useRowCount(known, answers);
+  const plain = known !== undefined && asks.length === 0 && known.personal.length === 0;
   const ready =
-    known && allAnswered(known.asks, answers) && (known.personal.length === 0 || purpose.trim() !== "");
+    known && allAnswered(asks, answers) && (known.personal.length === 0 || purpose.trim() !== "") && !busy;
   return (
     <Modal show onHide={onClose} aria-labelledby="run-dialog">
       <Form
         onSubmit={(event) => {
           event.preventDefault();
-          if (ready) onRun(answers, purpose.trim());
+          if (ready) onRun(answers, purpose.trim(), quiet);
         }}
       >
         <Modal.Header closeButton>
           <Modal.Title id="run-dialog">Before it runs</Modal.Title>
         </Modal.Header>
         <Modal.Body className="d-grid gap-3">
-          <Trouble error={questions.error ?? counted.error} />
-          {known && <AnswerForm questions={known.asks} answers={answers} onAnswers={setGiven} zone={zone} />}
-          <p className="mb-0">
-            Going out: <b>{going === null ? "…" : plural(going, "row")}</b> of {columns} columns.{" "}
-            <Expected templateId={templateId} rows={going} format={format} />
-          </p>
-          <Purpose personal={known?.personal ?? []} purpose={purpose} onPurpose={setPurpose} />
+          <Trouble error={error ?? questions.error ?? rows.error} />
+          {known && (
+            <>
+              <AnswerForm questions={asks} answers={answers} onAnswers={setGiven} zone={zoneOf(known)} />
+              <div>
+                In the file: <b>{rows.data === undefined ? "…" : plural(rows.data, "row")}</b> of{" "}
+                {plural(columnsOf(known), "column")}.{" "}
+                <Expected templateId={templateId} rows={rows.data} format={known.format} />
+                {known.periods.map((p) => (
+                  <div key={p.place}>
+                    Period: {p.words} {p.dates && <span className="soft">({p.dates})</span>}
+                  </div>
+                ))}
+                <NotIncluded missed={known.not_included} />
+              </div>
+              <Purpose personal={known.personal} purpose={purpose} onPurpose={setPurpose} />
+              {plain && use === "saved" && (
+                <Form.Check
+                  id="run-quiet"
+                  label="from now on, run this template at one press"
+                  checked={quiet}
+                  onChange={(e) => setQuiet(e.target.checked)}
+                />
+              )}
+            </>
+          )}
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
@@ -92,4 +99,38 @@ export function RunDialog({ templateId, zone, rows, columns, format, onRun, onCl
       </Form>
     </Modal>
   );
+}
+
+function useRowCount(known: Questions | undefined, answers: Answers) {
+  const settled = useDebounced(answers, 300);
+  return useQuery({
+    queryKey: ["run-count", known?.id, known?.document, settled],
+    enabled: known !== undefined && allAnswered(known.asks, settled),
+    queryFn: async () => {
+      const tally = await answer(
+        api.POST("/api/v1/design/tally", {
+          params: { query: { source: known!.source } },
+          body: {
+            document: known!.document,
+            answers: settled,
+            limit: 1,
+            offset: 0,
+            bench: "",
+            keys: false,
+            template_id: known!.id,
+          },
+        }),
+      );
+      return tally.steps.at(-1)?.rows ?? 0;
+    },
+    retry: false,
+  });
+}
+
+function zoneOf(known: Questions): string {
+  return (known.document as { zone?: string }).zone ?? "Europe/London";
+}
+
+function columnsOf(known: Questions): number {
+  return (known.document as { columns?: unknown[] }).columns?.length ?? 0;
 }

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { fileAddress } from "../api";
+import { archiveAddress, fileAddress } from "../api";
 import type { Run } from "../api";
 import { Icon, plural } from "../shared";
 import { RunProgress } from "./RunProgress";
@@ -29,15 +29,20 @@ export function RunNews({ run }: { run: Run }) {
       </span>
     );
   }
-  const file = run.files[0];
+  const there = run.files.filter((f) => f.removed_at === null && f.role !== "form");
+  const file = there[0];
   return (
     <span role="status" className="d-flex gap-3 align-items-center">
       <Link to={`/runs/${run.id}`}>
         Run {run.id} is ready: {plural(run.rows_written, "row")}
       </Link>
       {file && (
-        <a className="btn btn-quiet btn-sm" href={fileAddress(run.id, file.id)} download>
-          <Icon name="download" /> Download
+        <a
+          className="btn btn-quiet btn-sm"
+          href={there.length > 1 ? archiveAddress(run.id) : fileAddress(run.id, file.id)}
+          download
+        >
+          <Icon name="download" /> {there.length > 1 ? `Download ${there.length} files` : "Download"}
         </a>
       )}
     </span>

@@ -8,6 +8,7 @@ import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
 import { FormDialog, Icon, Trouble, count } from "../shared";
 import { Against } from "./Against";
+import { NotIncluded } from "./NotIncluded";
 import { RunProgress } from "./RunProgress";
 import { Columns, Files, Funnel, PastBars, Why } from "./RunSide";
 import { RunStatus } from "./RunStatus";
@@ -25,6 +26,7 @@ export function RunPage() {
   const id = Number(useParams().id);
   const { news } = useShell();
   const mayRun = useMay("run");
+  const mayDesign = useMay("design");
   const again = useStartRun();
   const [deciding, setDeciding] = useState<"release" | "discard" | null>(null);
   const known = useQuery({
@@ -72,7 +74,7 @@ export function RunPage() {
         <span className="fill" />
         {again.data && <Link to={`/runs/${again.data.id}`}>Run {again.data.id} is under way</Link>}
         {run.template_id !== null && (
-          <Link to={`/templates/${run.template_id}`} className="btn btn-quiet">
+          <Link to={`/templates/${run.template_id}${mayDesign ? "" : "/run"}`} className="btn btn-quiet">
             Open the template
           </Link>
         )}
@@ -112,6 +114,7 @@ export function RunPage() {
               <section className="slab">
                 <h2>Asked for as</h2>
                 <p className="as-asked">{slip.sentence}</p>
+                <NotIncluded missed={slip.not_included} />
               </section>
               {slip.findings.length > 0 && <Noted slip={slip} />}
               {slip.columns.length > 0 && <Columns slip={slip} past={history} run={run} />}

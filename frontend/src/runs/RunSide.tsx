@@ -265,7 +265,8 @@ export function Why({ run, slip }: { run: Run; slip: Slip | null }) {
         <>
           <div>
             from {slip.source} ({slip.environment} data)
-            {slip.scope && `, only ${slip.scope.records} ${(slip.scope.names?.length ? slip.scope.names : slip.scope.values).join(", ")}`}
+            {slip.scope &&
+              `, only ${slip.scope.records} ${(slip.scope.names?.length ? slip.scope.names : slip.scope.values).join(", ")}`}
           </div>
           <div>snapshot of {fullMoment(slip.snapshot_at)}</div>
           <div>

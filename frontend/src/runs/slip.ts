@@ -24,6 +24,8 @@ export interface Slip {
   findings: { what: string; count: number }[];
   checks?: SlipCheck[];
   personal_fields: string[];
+  /** Labels of what no column shows. */
+  not_included?: Record<string, string[]>;
   attachments?: number;
   parts?: Slip[];
   template?: string;

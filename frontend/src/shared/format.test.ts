@@ -1,7 +1,30 @@
 import { describe, expect, it } from "vitest";
-import { count, duration, exact, plural, setLocale, shownNumber, size, typedNumber } from "./format";
+import {
+  count,
+  duration,
+  exact,
+  plural,
+  setLocale,
+  shownNumber,
+  size,
+  typedNumber,
+  withUnit,
+} from "./format";
 
 describe("numbers on screen", () => {
+  it("puts a unit where the language has it", () => {
+    setLocale("en-GB");
+    expect([
+      withUnit("3,603.36", "£"),
+      withUnit("12", "cm"),
+      withUnit("£5", "£"),
+      withUnit("", "cm"),
+    ]).toEqual(["£3,603.36", "12\u00a0cm", "£5", ""]);
+    setLocale("de-DE");
+    expect(withUnit("3.603,36", "€")).toBe("3.603,36\u00a0€");
+    setLocale("en-GB");
+  });
+
   it("groups thousands and keeps every digit of an exact decimal", () => {
     expect(exact("-12345678901234567890.0100")).toBe("-12,345,678,901,234,567,890.0100");
     expect(exact("0")).toBe("0");

@@ -77,6 +77,17 @@ export function exact(decimal: string): string {
   return sign + digits.replace(/\B(?=(\d{3})+$)/g, formats.group) + rest.replace(".", formats.mark);
 }
 
+const CURRENCIES: Record<string, string> = { "£": "GBP", $: "USD", "€": "EUR", "¥": "JPY" };
+
+/** A value with its unit, where the chosen locale puts it: `12 cm`, `£12`, `12 €`. One that has it stays as it is. */
+export function withUnit(value: string, unit: string): string {
+  if (!unit || !value || value.includes(unit)) return value;
+  const currency = CURRENCIES[unit];
+  if (!currency) return `${value}\u00a0${unit}`;
+  const parts = new Intl.NumberFormat(chosen, { style: "currency", currency }).formatToParts(1);
+  return parts[0]?.type === "currency" ? unit + value : `${value}\u00a0${unit}`;
+}
+
 /** A size in bytes as people read it: `0.6 MB`. */
 export function size(bytes: number): string {
   if (bytes < 1000) return plural(bytes, "byte");

@@ -15,6 +15,7 @@ export {
   shortDay,
   shortMoment,
   size,
+  withUnit,
 } from "./format";
 export { KIND_ICONS } from "./icons";
 export { useDebounced } from "./useDebounced";

@@ -5,8 +5,8 @@ import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
 import { RoundButtons } from "../rounds/RoundButtons";
-import { RunStatus, useStartRun } from "../runs";
-import { useMay } from "../shell";
+import { RunDialog, RunStatus, useStartRun } from "../runs";
+import { useMay, usePreferences } from "../shell";
 import { Icon, Trouble, count, plural, shortMoment } from "../shared";
 import { BundleDialog } from "./BundleDialog";
 import { Bundles } from "./Bundles";
@@ -256,7 +256,6 @@ function Rows({ templates }: { templates: TemplateRow[] }) {
 function Row({ template }: { template: TemplateRow }) {
   const mayRun = useMay("run");
   const mayDesign = useMay("design");
-  const run = useStartRun();
   const last = template.last_run;
   const client = useQueryClient();
   const pin = useMutation({
@@ -350,19 +349,48 @@ function Row({ template }: { template: TemplateRow }) {
               <Icon name="play" /> Run…
             </Link>
           ) : (
-            <Button
-              variant="quiet"
-              disabled={run.isPending || run.isSuccess}
-              onClick={() => run.mutate({ template_id: template.id, use: "saved" })}
-              aria-label={`Run ${template.name}`}
-            >
-              <Icon name="play" /> {run.isSuccess ? "Asked" : "Run"}
-            </Button>
+            <RunButton template={template} />
           ))}
         <More template={template} />
-        <Trouble error={run.error} />
       </td>
     </tr>
+  );
+}
+
+/** Runs a template that asks nothing: the first press says what will be in the file, unless one was told not to. */
+function RunButton({ template }: { template: TemplateRow }) {
+  const run = useStartRun();
+  const { preferences, change } = usePreferences();
+  const [asking, setAsking] = useState(false);
+  const quiet = preferences.quiet_runs ?? [];
+  const start = (purpose?: string) =>
+    run.mutate({ template_id: template.id, use: "saved", purpose }, { onSuccess: () => setAsking(false) });
+  return (
+    <>
+      <Button
+        variant="quiet"
+        disabled={run.isPending || run.isSuccess}
+        onClick={() => (quiet.includes(template.id) ? start() : setAsking(true))}
+        aria-label={`Run ${template.name}`}
+      >
+        <Icon name="play" /> {run.isSuccess ? "Asked" : "Run"}
+      </Button>
+      {asking ? (
+        <RunDialog
+          templateId={template.id}
+          use="saved"
+          busy={run.isPending}
+          error={run.error}
+          onClose={() => setAsking(false)}
+          onRun={(_, purpose, atOnce) => {
+            if (atOnce) change({ quiet_runs: [...quiet, template.id].slice(-200) });
+            start(purpose);
+          }}
+        />
+      ) : (
+        <Trouble error={run.error} />
+      )}
+    </>
   );
 }
 

@@ -4,7 +4,16 @@ import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
 import type { Questions } from "../api";
-import { AnswerForm, PeriodInput, Purpose, RunNews, allAnswered, useStartRun, Expected } from "../runs";
+import {
+  AnswerForm,
+  NotIncluded,
+  PeriodInput,
+  Purpose,
+  RunNews,
+  allAnswered,
+  useStartRun,
+  Expected,
+} from "../runs";
 import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
@@ -34,6 +43,7 @@ export function Runner() {
 function Asking({ known }: { known: Questions }) {
   const { news } = useShell();
   const mayRun = useMay("run");
+  const mayDesign = useMay("design");
   const zone = (known.document as { zone?: string }).zone ?? "Europe/London";
   const [answers, setAnswers] = useState<Answers>(() =>
     Object.fromEntries(known.asks.map((q) => [q.name, q.answer])),
@@ -67,7 +77,8 @@ function Asking({ known }: { known: Questions }) {
     queryFn: ({ signal }) => answer(api.POST("/api/v1/design/tally", { body, signal })),
     retry: false,
   });
-  const rows = tally.data?.steps.at(-1)?.rows;
+  const counted = !tally.isPlaceholderData && asked.answers === answers && asked.windows === windows;
+  const rows = counted ? tally.data?.steps.at(-1)?.rows : undefined;
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
   const problems = look.data?.problems ?? [];
@@ -82,9 +93,11 @@ function Asking({ known }: { known: Questions }) {
         <h1>{known.name}</h1>
         <span className="tag">{known.version ? `version ${known.version}` : "draft"}</span>
         <span className="fill" />
-        <Link className="btn btn-quiet" to={`/templates/${known.id}`}>
-          To the bench
-        </Link>
+        {mayDesign && (
+          <Link className="btn btn-quiet" to={`/templates/${known.id}`}>
+            To the bench
+          </Link>
+        )}
       </div>
       <main className="body runner">
         <Form
@@ -134,6 +147,7 @@ function Asking({ known }: { known: Questions }) {
             </div>
           </fieldset>
           <div className="mt-3">
+            <NotIncluded missed={known.not_included} />
             <Purpose personal={known.personal} purpose={purpose} onPurpose={setPurpose} />
           </div>
           <div className="runner-count" role="status">

@@ -2,7 +2,7 @@ import { useDraggable } from "@dnd-kit/core";
 import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import type { ReactNode, RefObject } from "react";
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api";
-import { Icon, KIND_ICONS, capital, count, useDebounced } from "../../shared";
+import { Icon, KIND_ICONS, capital, count, useDebounced, withUnit } from "../../shared";
 import { rowType, useFind } from "../hooks/useFind";
 import { useRecordType } from "../hooks/useFields";
 import { firstFold } from "../rows";
@@ -420,7 +420,7 @@ const Field = memo(function Field({
         <span className="eg one-line d-block">
           {field.retired
             ? `retired${field.substitute ? `: take ${field.substitute}` : ""} · ${field.retired}`
-            : [example, field.example && !field.personal ? field.unit : ""].filter(Boolean).join(" ")}
+            : withUnit(example ?? "", field.example && !field.personal ? field.unit : "")}
         </span>
       </span>
       {percent !== null && (

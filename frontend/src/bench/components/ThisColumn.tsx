@@ -246,6 +246,7 @@ const NO_FIELD = {
   example: null,
   fill: null,
   exact: false,
+  whole: false,
   guesses: [],
 } satisfies Omit<FieldInfo, "kind">;
 

@@ -1,0 +1,195 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useEffect, useRef, useState } from "react";
+import { Dropdown } from "react-bootstrap";
+import { Link } from "react-router";
+import type { RecordTypeFields } from "../api";
+import { FieldPicker } from "../bench/components/FieldPicker";
+import type { Action } from "../bench/reducer";
+import type { Document } from "../bench/types";
+import { Icon } from "../shared";
+
+const ROW = 30;
+
+/** Records row by row, to be picked, sorted and opened; more come as one scrolls. */
+export function RecordGrid({
+  type,
+  document,
+  rows,
+  keys,
+  kinds,
+  picked,
+  onToggle,
+  onAll,
+  dispatch,
+  groups,
+  more,
+  onMore,
+}: {
+  type: RecordTypeFields;
+  document: Document;
+  rows: (string | null)[][];
+  keys: string[][];
+  kinds: string[];
+  picked: Map<string, unknown>;
+  onToggle: (row: number) => void;
+  onAll: () => void;
+  dispatch: (action: Action) => void;
+  groups: RecordTypeFields["groups"];
+  more: boolean;
+  onMore: () => void;
+}) {
+  const scroller = useRef<HTMLDivElement>(null);
+  const [adding, setAdding] = useState(false);
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 12,
+    paddingStart: 34,
+  });
+  const items = virtual.getVirtualItems();
+  const last = items.at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (more && last > rows.length - 40) onMore();
+  }, [more, last, rows.length, onMore]);
+  const columns = document.columns ?? [];
+  const order = document.order?.[0];
+  const above = (items[0]?.start ?? 34) - 34;
+  const below = Math.max(0, virtual.getTotalSize() - (items.at(-1)?.end ?? 34));
+  const linked = Math.max(
+    0,
+    columns.findIndex((c) => "field" in c.value && c.value.field === type.record_type.title),
+  );
+  const sortBy = (id: string) => {
+    const down = order?.column === id && order.direction !== "descending";
+    dispatch({
+      type: "setOrder",
+      order: [{ column: id, ...(down ? { direction: "descending" as const } : {}) }],
+    });
+  };
+  return (
+    <div className="grid-wrap" ref={scroller} tabIndex={0} role="region" aria-label={type.record_type.plural}>
+      <table className="grid">
+        <thead>
+          <tr>
+            <th className="tick">
+              <input
+                type="checkbox"
+                className="form-check-input"
+                aria-label="Pick all that are loaded"
+                checked={picked.size > 0}
+                ref={(box) => {
+                  if (box) box.indeterminate = picked.size > 0 && picked.size < rows.length;
+                }}
+                onChange={onAll}
+              />
+            </th>
+            {columns.map((c, n) => (
+              <th
+                key={c.id}
+                className={NUMERIC.includes(kinds[n] ?? "") ? "num" : ""}
+                aria-sort={
+                  order?.column === c.id
+                    ? order.direction === "descending"
+                      ? "descending"
+                      : "ascending"
+                    : undefined
+                }
+              >
+                <button type="button" className="head-sort" onClick={() => sortBy(c.id)}>
+                  {c.heading}
+                  {order?.column === c.id && (
+                    <span aria-hidden>{order.direction === "descending" ? " ↓" : " ↑"}</span>
+                  )}
+                </button>
+                <button
+                  type="button"
+                  className="head-x"
+                  onClick={() => dispatch({ type: "removeColumns", ids: [c.id] })}
+                >
+                  <Icon name="x" label={`Hide ${c.heading}`} />
+                </button>
+              </th>
+            ))}
+            <th className="add">
+              <Dropdown show={adding} onToggle={setAdding} align="end">
+                <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label="Another column">
+                  <Icon name="plus" />
+                </Dropdown.Toggle>
+                <Dropdown.Menu className="p-2" style={{ width: 330 }}>
+                  {adding && (
+                    <FieldPicker
+                      groups={groups}
+                      onPick={(field, group) => {
+                        setAdding(false);
+                        dispatch({
+                          type: "addColumn",
+                          field: field.path,
+                          heading:
+                            group.path && /^(name|label|code)$/i.test(field.label)
+                              ? group.label.split(" › ").at(-1)!
+                              : field.label,
+                        });
+                      }}
+                    />
+                  )}
+                </Dropdown.Menu>
+              </Dropdown>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {above > 0 && (
+            <tr aria-hidden style={{ height: above }}>
+              <td />
+            </tr>
+          )}
+          {items.map((item) => {
+            const row = rows[item.index]!;
+            const key = keys[item.index] ?? [];
+            const on = picked.has(JSON.stringify(key));
+            return (
+              <tr key={item.key} className={on ? "on" : ""}>
+                <td className="tick">
+                  <input
+                    type="checkbox"
+                    className="form-check-input"
+                    aria-label={`Pick ${row[linked] ?? key.join(", ")}`}
+                    checked={on}
+                    onChange={() => onToggle(item.index)}
+                  />
+                </td>
+                {columns.map((c, n) => (
+                  <td
+                    key={c.id}
+                    className={NUMERIC.includes(kinds[n] ?? "") ? "num" : ""}
+                    title={(row[n]?.length ?? 0) > 40 ? row[n]! : undefined}
+                  >
+                    {n === linked ? (
+                      <Link
+                        className="mono"
+                        to={`/records/${type.record_type.name}/${key.map(encodeURIComponent).join("/")}`}
+                      >
+                        {row[n] ?? key.join(", ")}
+                      </Link>
+                    ) : (
+                      (row[n] ?? <span className="soft">empty</span>)
+                    )}
+                  </td>
+                ))}
+                <td />
+              </tr>
+            );
+          })}
+          {below > 0 && (
+            <tr aria-hidden style={{ height: below }}>
+              <td />
+            </tr>
+          )}
+        </tbody>
+      </table>
+    </div>
+  );
+}
+
+const NUMERIC = ["integer", "decimal"];

@@ -1,0 +1,115 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Dropdown, Form } from "react-bootstrap";
+import { Link, useNavigate } from "react-router";
+import { answer, api } from "../api";
+import type { RecordTypeFields, ViewInfo } from "../api";
+import type { Document } from "../bench/types";
+import { FormDialog, Icon } from "../shared";
+
+/** The views kept of a record type: to look through, to save, to remove. */
+export function ViewMenu({
+  type,
+  views,
+  view,
+  changed,
+  onSave,
+}: {
+  type: RecordTypeFields;
+  views: ViewInfo[];
+  view: ViewInfo | undefined;
+  changed: boolean;
+  onSave: () => void;
+}) {
+  const client = useQueryClient();
+  const name = type.record_type.name;
+  const remove = useMutation({
+    mutationFn: (id: number) =>
+      answer(api.DELETE("/api/v1/records/views/{view_id}", { params: { path: { view_id: id } } })),
+    onSuccess: () => void client.invalidateQueries({ queryKey: ["views", name] }),
+  });
+  return (
+    <Dropdown align="end">
+      <Dropdown.Toggle variant="quiet">
+        <Icon name="eye" /> View: {view?.name ?? "everyday fields"}
+        {changed && " *"}
+      </Dropdown.Toggle>
+      <Dropdown.Menu>
+        <Dropdown.Item as={Link} to={`/records/${name}`}>
+          everyday fields
+        </Dropdown.Item>
+        {views.map((v) => (
+          <Dropdown.Item key={v.id} as={Link} to={`/records/${name}?view=${v.id}`}>
+            {v.name} <span className="soft">{v.mine ? (v.shared ? "mine, shared" : "mine") : v.owner}</span>
+          </Dropdown.Item>
+        ))}
+        <Dropdown.Divider />
+        <Dropdown.Item as="button" onClick={onSave}>
+          Save this view…
+        </Dropdown.Item>
+        {view?.mine && (
+          <Dropdown.Item as={Link} to={`/records/${name}`} onClick={() => remove.mutate(view.id)}>
+            Remove “{view.name}”
+          </Dropdown.Item>
+        )}
+      </Dropdown.Menu>
+    </Dropdown>
+  );
+}
+
+/** Keeps columns, narrowings and order as a view. */
+export function SaveView({
+  name,
+  shared,
+  document,
+  onClose,
+}: {
+  name: string;
+  shared: boolean;
+  document: Document;
+  onClose: () => void;
+}) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [text, setText] = useState(name);
+  const [all, setAll] = useState(shared);
+  const save = useMutation({
+    mutationFn: () =>
+      answer(
+        api.PUT("/api/v1/records/{name}/views", {
+          params: { path: { name: document.records } },
+          body: { name: text.trim(), shared: all, document: document as unknown as Record<string, never> },
+        }),
+      ),
+    onSuccess: async (view) => {
+      await client.invalidateQueries({ queryKey: ["views", document.records] });
+      onClose();
+      void go(`/records/${document.records}?view=${view.id}`);
+    },
+  });
+  return (
+    <FormDialog
+      title="Save this view"
+      act="Save"
+      ready={text.trim() !== ""}
+      busy={save.isPending}
+      error={save.error}
+      onAct={() => save.mutate()}
+      onClose={onClose}
+    >
+      <Form.Group controlId="view-name">
+        <Form.Label>Name</Form.Label>
+        <Form.Control autoFocus maxLength={120} value={text} onChange={(e) => setText(e.target.value)} />
+      </Form.Group>
+      <Form.Check
+        id="view-shared"
+        label="everybody may use it"
+        checked={all}
+        onChange={(e) => setAll(e.target.checked)}
+      />
+      <span className="soft small">
+        Its columns, narrowings and order; the same field list starts templates and exports.
+      </span>
+    </FormDialog>
+  );
+}
