@@ -86,7 +86,7 @@ def test_a_saved_template_is_run_by_its_name(
             "columns[0].value.field: Work order has no field “numbr”. Did you mean number?",
         ),
         ({"format": "bouquet-template/7"}, "format: This document was written by a newer Bouquet"),
-        ({"colour": 1}, "colour: This key is not known here."),
+        ({"colour": 1}, "colour: This is not known here."),
         ({"columns": []}, "columns: The sheet has no columns yet."),
     ],
 )
@@ -254,6 +254,24 @@ def test_answers_are_given_on_the_command_line(shell: Any, tmp_path: Path, query
         "sites_Quay-Northgate.csv",
     ]
     assert "the year before (1 Jan – 31 Dec 2025)" in windowed.stdout
+
+
+@pytest.mark.parametrize(
+    ("answer", "said"),
+    [
+        ("days=last blue moon", "is no period, such as"),
+        ("days={broken", "is not JSON"),
+        ("native=perhaps", "says neither yes nor no"),
+    ],
+)
+def test_an_answer_that_means_nothing_is_refused(shell: Any, tmp_path: Path, answer: str, said: str) -> None:
+    """It is not taken for something else."""
+    asks = [{"name": "days", "label": "Days", "kind": "window"}, {"name": "native", "label": "Native", "kind": "yes_no"}]
+    path = tmp_path / "asking.json"
+    path.write_text(json.dumps({**DOCUMENT, "asks": asks}))
+    done = shell("explain", path, "--answer", answer)
+
+    assert (done.exit_code, said in " ".join(done.stderr.replace("│", " ").split())) == (2, True)
 
 
 def test_a_trace_on_the_command_line(shell: Any, file: Path, query: Any) -> None:

@@ -25,6 +25,7 @@ from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateError, nearest
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_document
+from bouquet.core.windows import read_window
 from bouquet.core.wording.sentence import Sentence
 from bouquet.logs import configure_logs
 from bouquet.runs import (
@@ -93,6 +94,9 @@ def open_services(act: str = "") -> Iterator[Services]:
     except TemplateError as error:
         for problem in error.problems:
             typer.echo(f"{problem.place or 'template'}: {problem.message}", err=True)
+            for way in problem.ways_out:
+                cure = f" (set {way.place} to {json.dumps(way.value, ensure_ascii=False)})" if way.place else ""
+                typer.echo(f"  could be: {way.label}{cure}", err=True)
         raise typer.Exit(1) from error
     except BouquetError as error:
         fail(str(error))
@@ -219,10 +223,30 @@ TemplateName = Annotated[str, typer.Argument(help="A saved template's name, or a
 RecordTypeName = Annotated[str, typer.Argument(help="A record type, such as tree.")]
 
 
+def _yes_or_no(entry: str, text: str) -> bool:
+    said = {"yes": True, "y": True, "true": True, "1": True, "no": False, "n": False, "false": False, "0": False}
+    if text.strip().lower() not in said:
+        raise typer.BadParameter(f"“{entry}” says neither yes nor no", param_hint="--answer")
+    return said[text.strip().lower()]
+
+
+def _window(entry: str, text: str) -> Any:
+    if text.startswith("{"):
+        try:
+            return json.loads(text)
+        except ValueError as error:
+            raise typer.BadParameter(f"“{entry}” is not JSON: {error}", param_hint="--answer") from error
+    window = read_window(text)
+    if window is None:
+        message = f"“{text}” is no period, such as “previous month”, “last 30 days” or “2026-01-01 to 2026-01-31”"
+        raise typer.BadParameter(message, param_hint="--answer")
+    return window.model_dump(mode="json", exclude_defaults=True) | {"type": window.type}
+
+
 def answers_of(template: Template, given: list[str]) -> dict[str, Any]:
     """
-    Answers as they were typed. Several values of a choice stand between commas; a window is a JSON object, or a kind of
-    window in words such as `previous month`.
+    Answers as they were typed. Several values of a choice stand between commas; a window is a JSON object, or stands in
+    words such as `previous month`.
     """
     kinds = {a.name: a.kind for a in template.asks}
     found: dict[str, Any] = {}
@@ -234,10 +258,9 @@ def answers_of(template: Template, given: list[str]) -> dict[str, Any]:
         if kind == "choices":
             found[name] = [v.strip() for v in text.split(",") if v.strip()]
         elif kind == "yes_no":
-            found[name] = text.strip().lower() in ("yes", "true", "1", "y")
+            found[name] = _yes_or_no(entry, text)
         elif kind == "window":
-            type_, _, unit = text.partition(" ")
-            found[name] = json.loads(text) if text.startswith("{") else {"type": type_, "unit": unit or "day"}
+            found[name] = _window(entry, text)
         else:
             found[name] = text
     return found

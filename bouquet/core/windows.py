@@ -7,6 +7,8 @@ the clocks change.
 
 from __future__ import annotations
 
+import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
@@ -14,7 +16,7 @@ from dateutil.relativedelta import relativedelta
 
 from bouquet.core.template.filter import Window
 
-__all__ = ["Span", "resolve_window", "span_words", "window_words"]
+__all__ = ["Span", "read_window", "resolve_window", "span_words", "window_words"]
 
 
 @dataclass(frozen=True)
@@ -189,3 +191,54 @@ def window_words(window: Window) -> str:
         "since_last_run": "the time since the last delivered run",
         "all_time": "all time",
     }[window.type]
+
+
+_UNIT = r"(?P<unit>minute|hour|day|week|month|quarter|financial[ _]year|year)s?"
+_COUNT = r"(?P<count>\d{1,6})"
+_DATE = r"\d{4}-\d\d-\d\d"
+
+#: What people say of a period, and the window that it is.
+_SAID: tuple[tuple[str, Callable[[re.Match[str]], dict[str, object]]], ...] = (
+    (r"today", lambda m: {"type": "this"}),
+    (r"yesterday", lambda m: {"type": "previous"}),
+    (r"tomorrow", lambda m: {"type": "next"}),
+    (r"all(?: |_)time", lambda m: {"type": "all_time"}),
+    (r"(?:the time )?since (?:the )?last (?:delivered )?run|since_last_run", lambda m: {"type": "since_last_run"}),
+    (
+        rf"(?:the )?last (?:{_COUNT} )?{_UNIT}(?P<current> with (?:today|this \w+(?: year)?))?",
+        lambda m: {"type": "last", **({"with_current": True} if m["current"] else {})},
+    ),
+    (rf"this {_UNIT}", lambda m: {"type": "this"}),
+    (rf"this {_UNIT} (?:so far|to date)|to_date {_UNIT.replace('<unit>', '<other>')}", lambda m: {"type": "to_date"}),
+    (rf"(?:the )?previous {_UNIT}", lambda m: {"type": "previous"}),
+    (rf"the {_UNIT} before", lambda m: {"type": "previous"}),
+    (rf"(?:the )?next {_UNIT}", lambda m: {"type": "next"}),
+    (rf"the (?:{_UNIT.replace('<unit>', '<other>')}) {_COUNT} {_UNIT} ago", lambda m: {"type": "previous"}),
+    (rf"the (?:{_UNIT.replace('<unit>', '<other>')}) in {_COUNT} {_UNIT}", lambda m: {"type": "next"}),
+    (rf"more than {_COUNT} {_UNIT} ago", lambda m: {"type": "before_ago"}),
+    (rf"{_COUNT} {_UNIT} ago or later", lambda m: {"type": "after_ago"}),
+    (
+        rf"(?:between )?(?P<first>{_DATE}) (?:to|and|until) (?P<last>{_DATE})",
+        lambda m: {"type": "between", "first": m["first"], "last": m["last"]},
+    ),
+    (rf"(?P<first>{_DATE})", lambda m: {"type": "between", "first": m["first"], "last": m["first"]}),
+)
+
+
+def read_window(text: str) -> Window | None:
+    """
+    The window that people mean by words such as `previous month`, `last 30 days`, `2026-01-01 to 2026-01-31`; what
+    `window_words` says is read back. None where the words mean none.
+    """
+    said = " ".join(text.split()).casefold()
+    for pattern, made in _SAID:
+        found = re.fullmatch(pattern, said)
+        if found is not None:
+            named = found.groupdict()
+            unit = (named.get("unit") or named.get("other") or "day").replace(" ", "_")
+            count = {"count": int(named["count"])} if named.get("count") else {}
+            try:
+                return Window.model_validate({"unit": unit, **count, **made(found)})
+            except ValueError:
+                return None
+    return None

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from bouquet.core.errors import DocumentError, Problem
 from bouquet.core.recurrence import RhythmDocument
+from bouquet.core.refusals import said_of
 
 __all__ = [
     "ROUND_FORMAT",
@@ -176,7 +177,7 @@ def read_round(document: Any) -> RoundDocument:
             [
                 Problem(
                     code="bad_round",
-                    message=str(e["msg"]).removeprefix("Value error, "),
+                    message=said_of(e),
                     place=".".join(str(part) for part in e["loc"]),
                 )
                 for e in error.errors()

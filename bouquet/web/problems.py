@@ -17,6 +17,7 @@ from starlette.exceptions import HTTPException
 from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.reading import Unreadable
 from bouquet.core.recurrence import DaysOffError
+from bouquet.core.refusals import said_of
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.core.sql import LacksError
 from bouquet.delivery import DeliveryError, WrongSettings
@@ -147,7 +148,7 @@ def _own_error(request: Request, error: Exception) -> JSONResponse:
 def _bad_request(_request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
     errors = [
-        {"code": e["type"], "message": e["msg"], "place": ".".join(str(s) for s in e["loc"])} for e in error.errors()
+        {"code": e["type"], "message": said_of(e), "place": ".".join(str(s) for s in e["loc"])} for e in error.errors()
     ]
     detail = "Some of what was sent cannot be read; see the places below."
     return _answer(422, "request", "Not understood", detail, errors=errors)

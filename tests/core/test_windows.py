@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bouquet.core.template import Window
-from bouquet.core.windows import resolve_window, span_words, window_words
+from bouquet.core.windows import read_window, resolve_window, span_words, window_words
 
 LONDON = ZoneInfo("Europe/London")
 AS_OF = datetime(2026, 11, 23, 9, 30, tzinfo=UTC)
@@ -135,3 +135,43 @@ def test_hours_ago_are_a_moment_not_a_day() -> None:
 def test_the_words_of_a_window_say_its_number(window: Window, said: str) -> None:
     """The third month back is not called the month before."""
     assert window_words(window) == said
+
+
+DAYS = ("day", "week", "month", "quarter", "year", "financial_year")
+
+
+@given(
+    st.builds(Window, type=st.sampled_from(["this", "previous", "next"]), unit=st.sampled_from(DAYS))
+    | st.builds(
+        Window,
+        type=st.sampled_from(["last", "before_ago", "after_ago"]),
+        unit=st.sampled_from(("minute", "hour", *DAYS)),
+        count=st.integers(2, 99_999),
+    )
+    | st.builds(
+        Window, type=st.sampled_from(["previous", "next"]), unit=st.sampled_from(DAYS), count=st.integers(2, 99)
+    )
+    | st.builds(Window, type=st.just("last"), unit=st.sampled_from(DAYS[:3]), with_current=st.just(True))
+    | st.builds(Window, type=st.just("to_date"), unit=st.sampled_from(DAYS[1:]))
+    | st.builds(Window, type=st.sampled_from(["all_time", "since_last_run"]))
+)
+def test_the_words_of_a_window_are_read_back_as_it(window: Window) -> None:
+    """What the sentence says can be typed as an answer."""
+    assert read_window(window_words(window)) == window
+
+
+@pytest.mark.parametrize(
+    ("said", "window"),
+    [
+        ("previous month", Window(type="previous", unit="month")),
+        ("Last 30 days", Window(type="last", count=30)),
+        ("2026-01-01 to 2026-01-31", Window(type="between", first="2026-01-01", last="2026-01-31")),
+        ("2026-01-01", Window(type="between", first="2026-01-01", last="2026-01-01")),
+        ("this year to date", Window(type="to_date", unit="year")),
+        ("last blue moon", None),
+        ("last 0 days", None),
+    ],
+)
+def test_a_period_is_read_as_people_type_it(said: str, window: Window | None) -> None:
+    """And what means no period is none."""
+    assert read_window(said) == window

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
@@ -236,11 +237,21 @@ class Filters:
         span = self._span(asked, self._window_place(node, place)) if operator == "in_window" else None
         values = self._values(asked, cell, place)
         if len(self.state.problems) > before:
+            self._blame_answer(node, before)
             return None
         compared, values, span = self._whole_days(asked, kind, values, span, place)
         if len(self.state.problems) > before:
             return None
         return Comparison(cell=cell, operator=compared, values=values, span=span, exact=node.exact, place=place)
+
+    def _blame_answer(self, node: Condition, before: int) -> None:
+        """
+        Problems of an answer name the question that it is to.
+        """
+        ask = next((a for a in self.state.template.asks if a.name == node.ask), None)
+        if ask is not None:
+            found = self.state.problems[before:]
+            self.state.problems[before:] = [replace(p, message=f"“{ask.label}”: {p.message}") for p in found]
 
     def _asked(self, node: Condition, place: str) -> Condition | None:
         """

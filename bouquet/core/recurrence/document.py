@@ -11,6 +11,7 @@ from dateutil.rrule import DAILY, rruleset, rrulestr
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.refusals import said_of
 
 __all__ = ["ANCHOR", "Nth", "RhythmDocument", "read_rhythm"]
 
@@ -139,7 +140,7 @@ def read_rhythm(document: Any) -> RhythmDocument:
         problems = [
             Problem(
                 code="rhythm",
-                message=e["msg"].removeprefix("Value error, "),
+                message=said_of(e),
                 place=".".join(str(s) for s in ("rhythm", *e["loc"])),
             )
             for e in error.errors()

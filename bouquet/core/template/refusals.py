@@ -8,6 +8,7 @@ import re
 from typing import Any
 
 from bouquet.core.errors import Problem
+from bouquet.core.refusals import said_of
 
 __all__ = ["oversize", "problem_of", "unreadable"]
 
@@ -80,19 +81,8 @@ def _place_of(location: tuple[int | str, ...]) -> str:
     return place
 
 
-_WORDS = {
-    "extra_forbidden": "This key is not known here.",
-    "missing": "This is missing.",
-    "string_type": "Type a text here.",
-    "int_parsing": "Type a whole number here.",
-    "union_tag_invalid": "Put a condition or a group (all, any, none) here.",
-    "union_tag_not_found": "Say what a row stands for with “per”: record, child or group.",
-}
-
-
 def problem_of(error: Any) -> Problem:
     """
     What pydantic says of a document, in words and at its place.
     """
-    message = _WORDS.get(error["type"]) or re.sub(r"^Value error, ", "", error["msg"])
-    return Problem(code=error["type"], message=message, place=_place_of(error["loc"]))
+    return Problem(code=error["type"], message=said_of(error), place=_place_of(error["loc"]))
