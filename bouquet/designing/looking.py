@@ -11,7 +11,7 @@ import polars as pl
 
 from bouquet.core.dictionary import column_words
 from bouquet.core.naming import file_name
-from bouquet.core.plan import Plan, PlanColumn, Resolution
+from bouquet.core.plan import OPERATORS, Plan, PlanColumn, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import OBJECTS, Statements
 from bouquet.core.template import Column, FoldValue, Severity, Template
@@ -56,7 +56,8 @@ class SeenRows:
 class SheetColumn:
     """
     A column of the sheet as it is looked at. `trail` says where its values come from, `shown` how they are written,
-    `repeats` that a value belongs to a record above the one that rows stand for.
+    `repeats` that a value belongs to a record above the one that rows stand for, `operators` how rows can be narrowed
+    by it.
     """
 
     id: str
@@ -67,6 +68,7 @@ class SheetColumn:
     kind: str
     sound: bool
     repeats: bool
+    operators: tuple[str, ...] = ()
 
 
 def first_rows(
@@ -161,6 +163,7 @@ def _column(id: str, heading: str, planned: PlanColumn | None, column: Column, *
         trail=column_words(planned.cell) if planned else _written(column),
         shown=_shown(planned) if planned else "",
         kind=planned.kind if planned else "text",
+        operators=OPERATORS.get(planned.kind, ()) if planned else (),
         sound=planned is not None,
         repeats=repeats,
     )

@@ -15,6 +15,7 @@ from bouquet.rounds.calendar import (
     set_paused,
     skip_next,
     tick_rounds,
+    whom_words,
 )
 from bouquet.rounds.worker import make_queue, work
 
@@ -32,5 +33,6 @@ __all__ = [
     "set_paused",
     "skip_next",
     "tick_rounds",
+    "whom_words",
     "work",
 ]

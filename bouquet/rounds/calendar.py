@@ -20,6 +20,7 @@ from sqlalchemy.orm import Session, lazyload
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.recurrence import DaysOff
 from bouquet.core.template import BundleContents, read_document
+from bouquet.core.wording.lists import listed
 from bouquet.runs import Queue, Services, gather_bundle, unknown_answers
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound, care
@@ -43,6 +44,7 @@ __all__ = [
     "set_paused",
     "skip_next",
     "tick_rounds",
+    "whom_words",
 ]
 
 log = structlog.get_logger()
@@ -52,6 +54,15 @@ AT_ONCE = 500
 
 #: Missed moments of a round that are made up for, the newest ones; older ones are noted as skipped.
 CATCH_UP = 7
+
+
+def whom_words(round_: Round) -> str:
+    """
+    Where a round's files go, in words: recipients, mail addresses, a folder.
+    """
+    known = [r.recipient.name for r in round_.recipients]
+    whom = [f"each {round_.own_part['fact']} of {listed(known)}" if round_.own_part and known else listed(known)]
+    return listed([w for w in (*whom, listed(round_.mail_to), round_.folder) if w]) or "nobody yet"
 
 
 def rhythm_words(round_: Round) -> str:

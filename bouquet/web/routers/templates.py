@@ -20,7 +20,7 @@ from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.designing import proposed_document
 from bouquet.rights import may, may_change
-from bouquet.rounds import NEVER, list_rounds, rhythm_words
+from bouquet.rounds import NEVER, list_rounds, rhythm_words, whom_words
 from bouquet.runs import Services
 from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template, with_replaced
 from bouquet.store import NotFound, views
@@ -83,7 +83,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
                 rows=rows.get(r.id, []),
                 next_at=planned[r.id].next_at if r.id in planned and planned[r.id].next_at < NEVER else None,
                 next_words=rhythm_words(planned[r.id]) if r.id in planned else "",
-                next_to=planned[r.id].folder if r.id in planned else "",
+                next_to=whom_words(planned[r.id]) if r.id in planned else "",
                 labels=r.labels,
                 standing=r.standing,
                 pinned=r.id in pins and pins[r.id].pinned,
@@ -280,6 +280,18 @@ def _check_owner(record: TemplateRecord, person: Person) -> None:
     raise Refused(403, "not_allowed", f"Only {who} can remove this template or bring it back.")
 
 
+def _used_by(session: Session, template_id: int) -> list[str]:
+    """
+    What takes a template's newest version, in words: rounds, and bundles that hold it.
+    """
+    rounds = [r for r in list_rounds(session) if r.template_id == template_id]
+    bundles = [b.name for b in shelf.list_templates(session, "bundle") if _holds(b.draft, template_id)]
+    return [
+        *(f"the round {rhythm_words(r)}, to {whom_words(r)}" for r in rounds),
+        *(f"the bundle “{name}”" for name in bundles),
+    ]
+
+
 def template_answer(session: Session, record: TemplateRecord, response: Response) -> TemplateOut:
     """
     A template as it is answered; the revision of its draft goes into the `ETag`.
@@ -299,7 +311,7 @@ def template_answer(session: Session, record: TemplateRecord, response: Response
         labels=record.labels,
         standing=record.standing,
         source=record.source,
-        used_by=[f"{rhythm_words(r)}, into {r.folder}" for r in list_rounds(session) if r.template_id == record.id],
+        used_by=_used_by(session, record.id),
     )
 
 

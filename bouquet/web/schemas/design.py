@@ -161,6 +161,7 @@ class ColumnOut(BaseModel):
     kind: str
     sound: bool
     repeats: bool
+    operators: list[str] = Field([], description="How rows can be narrowed by it.")
 
 
 class Mark(BaseModel):

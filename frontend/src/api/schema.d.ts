@@ -3039,6 +3039,12 @@ export interface components {
             kind: string;
             /** Number */
             number: number;
+            /**
+             * Operators
+             * @description How rows can be narrowed by it.
+             * @default []
+             */
+            operators: string[];
             /** Repeats */
             repeats: boolean;
             /** Shown */

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useMemo, useReducer, useRef, useState } from "react";
 import { Button } from "react-bootstrap";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
 import type { FieldGroup, FieldInfo, Problem, RecordType, TemplateInfo, WayOut } from "../api";
 import { RunDialog, useStartRun } from "../runs";
@@ -9,14 +9,18 @@ import { RunDialog, useStartRun } from "../runs";
 import { Icon, Trouble } from "../shared";
 import { ChecksTab } from "./components/ChecksTab";
 import { Dragging } from "./components/Dragging";
+import { AboutDialog } from "./components/AboutDialog";
 import { FieldShelf } from "./components/FieldShelf";
 import { FileTab } from "./components/FileTab";
-import { KeepingBanner, keptWords } from "./components/Keeping";
+import { KeepingBanner } from "./components/Keeping";
 import { Others } from "./components/Others";
 import { HeldAgainst } from "./components/HeldAgainst";
 import { Outcome } from "./components/Outcome";
 import { PerUnit } from "./components/PerUnit";
 import { Sentence } from "./components/Sentence";
+import { BenchStrip } from "./components/BenchStrip";
+import { ShelfTabs } from "./components/ShelfTabs";
+import type { Tab } from "./components/ShelfTabs";
 import { Sheet } from "./components/Sheet";
 import { SheetActs } from "./components/SheetActs";
 import { Tally } from "./components/Tally";
@@ -24,8 +28,7 @@ import { ThisColumn } from "./components/ThisColumn";
 import { TracePanel } from "./components/TracePanel";
 import type { Tracing } from "./components/TracePanel";
 import { valueCondition } from "./components/NarrowPicker";
-import { Title } from "./components/Title";
-import { ExamplesDialog, KeysDialog, SaveDialog } from "./components/dialogs";
+import { ExamplesDialog, KeysDialog, SaveAsNewDialog, SaveDialog } from "./components/dialogs";
 import type { Examples } from "./components/dialogs";
 import { Hint, useCurrentSource, useMay, useShell } from "../shell";
 import { headingOf } from "./defaults";
@@ -41,10 +44,6 @@ import type { Document } from "./types";
 
 /** Bytes that separators and the line end add to an average row. */
 const ROW_OVERHEAD = 2;
-
-type Tab = "fields" | "column" | "file" | "checks";
-
-const TABS: Record<Tab, string> = { fields: "Fields", column: "This column", file: "File", checks: "Checks" };
 
 /** The bench of one template. */
 export function Bench() {
@@ -88,7 +87,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const [tab, setTab] = useState<Tab>("fields");
   const [renaming, setRenaming] = useState<string | null>(null);
   const [announcement, announce] = useState("");
-  const [dialog, setDialog] = useState<"save" | "keys" | "run" | null>(null);
+  const [dialog, setDialog] = useState<"save" | "new" | "keys" | "run" | "about" | null>(null);
   const [tracing, setTracing] = useState<Tracing | null>(null);
   const [wanted, setWanted] = useState<{ key: string; at: number } | null>(null);
   const [examples, setExamples] = useState<Examples | null>(null);
@@ -192,6 +191,33 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     }
   };
 
+  /** What stood here has become a template of its own: this one goes back to what was saved of it. */
+  const backToSaved = async (made: TemplateInfo) => {
+    setDialog(null);
+    try {
+      const kept = await flush();
+      const path = { template_id: loaded.id };
+      if (kept?.version) {
+        const saved = await answer(
+          api.GET("/api/v1/templates/{template_id}/versions/{number}", {
+            params: { path: { ...path, number: kept.version } },
+          }),
+        );
+        await answer(
+          api.PUT("/api/v1/templates/{template_id}/draft", {
+            params: { path, header: { "If-Match": `"${kept.revision}"` } },
+            body: saved.document,
+          }),
+        );
+      }
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      client.removeQueries({ queryKey: ["template", loaded.id] });
+      void go(`/templates/${made.id}`);
+    } catch (error) {
+      setTrouble(error);
+    }
+  };
+
   const showProblem = (problem: Problem) => {
     const at = /^columns\[(\d+)\]/.exec(problem.place);
     const column = at && columns[Number(at[1])];
@@ -226,60 +252,19 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
 
   return (
     <>
-      <div className="strip">
-        <Link to="/templates" aria-label="Back to the templates">
-          <Icon name="chevronLeft" />
-        </Link>
-        <Title
-          name={document.name}
-          editable={mayDesign}
-          onChange={(name) => dispatch({ type: "rename", name })}
-        />
-        <span className="tag" role="status">
-          {template.version ? `version ${template.version}` : "never saved"}
-          {keptWords(keeping, template)}
-        </span>
-        {source?.environment === "practice" && (
-          <span className="tag practice">
-            <Icon name="cone" /> practice data
-          </span>
-        )}
-        <span className="fill" />
-        <Button variant="quiet" aria-label="Keys" onClick={() => setDialog("keys")}>
-          <Icon name="question" />
-        </Button>
-        <Button variant="quiet" onClick={() => setTracing({ record: "" })}>
-          <Icon name="search" /> Trace a record
-        </Button>
-        {mayDesign && (
-          <>
-            <Button
-              variant="quiet"
-              aria-label="Undo"
-              disabled={state.past.length === 0}
-              onClick={() => dispatch({ type: "undo" })}
-            >
-              <Icon name="arrowCounterclockwise" />
-            </Button>
-            <Button
-              variant="quiet"
-              aria-label="Redo"
-              disabled={state.future.length === 0}
-              onClick={() => dispatch({ type: "redo" })}
-            >
-              <Icon name="arrowClockwise" />
-            </Button>
-            <Button variant="quiet" onClick={() => setDialog("save")}>
-              Save
-            </Button>
-          </>
-        )}
-        {mayRun && (
-          <Button disabled={problems.length > 0 || start.isPending} onClick={() => void ask()}>
-            <Icon name="play" /> Run
-          </Button>
-        )}
-      </div>
+      <BenchStrip
+        document={document}
+        template={template}
+        keeping={keeping}
+        practice={source?.environment === "practice"}
+        mayUndo={state.past.length > 0}
+        mayRedo={state.future.length > 0}
+        busy={problems.length > 0 || start.isPending}
+        dispatch={dispatch}
+        onDialog={setDialog}
+        onTrace={() => setTracing({ record: "" })}
+        onRun={() => void ask()}
+      />
       <KeepingBanner
         keeping={keeping}
         onOverwrite={() => void overwrite()}
@@ -318,6 +303,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         editable={mayDesign}
         dispatch={dispatch}
         wanted={wanted}
+        sheet={first?.columns}
         onFold={(n) => {
           const column = columns[n];
           if (column) dispatch({ type: "select", ids: [column.id] });
@@ -421,32 +407,11 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                 />
               ) : (
                 <>
-                  <div className="shelf-tabs" role="tablist" aria-label="Shelf">
-                    {(Object.keys(TABS) as Tab[]).map((name) => (
-                      <button
-                        key={name}
-                        type="button"
-                        role="tab"
-                        id={`tab-${name}`}
-                        aria-selected={tab === name}
-                        aria-controls="shelf-panel"
-                        onClick={() => setTab(name)}
-                      >
-                        {TABS[name]}
-                        {name === "checks" && problems.length + (first?.notes.length ?? 0) > 0 && (
-                          <span className={`dot ${problems.length ? "wrong" : ""}`}>
-                            <span className="visually-hidden">: something speaks up</span>
-                          </span>
-                        )}
-                      </button>
-                    ))}
-                  </div>
-                  <div
-                    className="shelf-body"
-                    role="tabpanel"
-                    id="shelf-panel"
-                    aria-labelledby={`tab-${tab}`}
-                    tabIndex={0}
+                  <ShelfTabs
+                    tab={tab}
+                    onTab={setTab}
+                    wrong={problems.length > 0}
+                    noted={(first?.notes.length ?? 0) > 0}
                   >
                     {tab === "fields" && (
                       <>
@@ -542,7 +507,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                         }
                       />
                     )}
-                  </div>
+                  </ShelfTabs>
                 </>
               )}
             </aside>
@@ -583,6 +548,15 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
             setTemplate(saved);
             void client.invalidateQueries({ queryKey: ["templates"] });
           }}
+          onSaveAsNew={() => setDialog("new")}
+        />
+      )}
+      {dialog === "new" && (
+        <SaveAsNewDialog
+          document={document}
+          template={template}
+          onClose={() => setDialog(null)}
+          onMade={(made) => void backToSaved(made)}
         />
       )}
       {dialog === "run" && (
@@ -603,6 +577,16 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           onTake={(show) => {
             dispatch({ type: "setShow", id: examples.column, show });
             setExamples(null);
+          }}
+        />
+      )}
+      {dialog === "about" && (
+        <AboutDialog
+          document={document}
+          onClose={() => setDialog(null)}
+          onDone={(change) => {
+            setDialog(null);
+            dispatch({ type: "edit", document: { ...document, ...change } });
           }}
         />
       )}

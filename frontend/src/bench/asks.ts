@@ -1,5 +1,5 @@
 import type { FieldInfo } from "../api";
-import { nodeAt, replaceNode } from "./filter";
+import { nodeAt, replaceNode, subjectOf } from "./filter";
 import type { Ask, Condition, Document, Scalar, Window } from "./types";
 
 /** The kind of question that a comparison of a field asks. */
@@ -56,8 +56,8 @@ export function askEachTime(document: Document, place: string, field: FieldInfo 
       : `Which ${(field?.label ?? "value").toLowerCase()}?`;
   const given = answerIn(node);
   const ask: Ask = { name, label, kind, ...(given === undefined || given === "" ? {} : { default: given }) };
-  const { path, is, exact } = node;
-  const asked: Condition = { path, is, ask: name, ...(exact ? { exact } : {}) };
+  const { is, exact } = node;
+  const asked: Condition = { ...subjectOf(node), is, ask: name, ...(exact ? { exact } : {}) };
   return { ...replaceNode(document, place, asked), asks: [...(document.asks ?? []), ask] };
 }
 
@@ -74,8 +74,8 @@ export function changeAsked(
   field: FieldInfo | undefined,
 ): Document {
   const node = nodeAt(document, place) as Condition;
-  const { path, is, exact } = changed;
-  const kept: Condition = { path, is, ask: node.ask, ...(exact ? { exact } : {}) };
+  const { is, exact } = changed;
+  const kept: Condition = { ...subjectOf(node), is, ask: node.ask, ...(exact ? { exact } : {}) };
   const moved = replaceNode(document, place, kept);
   return changeAsk(moved, node.ask!, { default: answerIn(changed), kind: askKind(is, field) });
 }

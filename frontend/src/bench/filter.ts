@@ -12,7 +12,13 @@ export function stepsOf(place: string): Step[] {
 }
 
 export function isCondition(node: Narrowing): node is Condition {
-  return "is" in node && "path" in node;
+  return "is" in node;
+}
+
+/** What a condition compares: a field, or a column of the sheet. */
+export function subjectOf(condition: Condition): Pick<Condition, "path"> {
+  const { path, column } = condition;
+  return (column ? { column } : { path }) as Pick<Condition, "path">;
 }
 
 /** Whether a node joins others. */

@@ -85,14 +85,17 @@ export interface Show {
   first?: number | null;
   pad?: number | null;
   pad_with?: string;
+  pad_side?: "left" | "right";
+  rounding?: "half_away" | "half_even";
   link?: boolean;
 }
 
 export type Scalar = string | number | boolean;
 
-/** A comparison. Instead of a path it may name a column of the sheet; then `path` is empty. */
+/** A comparison of a field, or of a column of the sheet: then `column` names it instead of `path`. */
 export interface Condition {
   path: string;
+  column?: string;
   is: string;
   value?: Scalar | null;
   values?: Scalar[] | null;

@@ -3,6 +3,7 @@ import type { ManyWay, Problem } from "../../api";
 import { NumberInput } from "../../shared";
 import { ruleOf } from "../rows";
 import type { Document, Output } from "../types";
+import { ChildColumns } from "./ChildColumns";
 
 interface Props {
   document: Document;
@@ -46,21 +47,32 @@ export function Along({ document, ways, output, problems, set }: Props) {
           companion("gone", "the keys of records that were sent and are gone since, as CSV")}
         {perRecord &&
           near.map((way) => (
-            <Form.Check
-              key={way.path}
-              id={`children-${way.path}`}
-              label={`its ${way.plural}, a row each with the key of its record`}
-              checked={children.some((c) => c.path === way.path)}
-              onChange={(e) =>
-                set({
-                  children: without(
-                    e.target.checked
-                      ? [...children, { path: way.path }]
-                      : children.filter((c) => c.path !== way.path),
-                  ),
-                })
-              }
-            />
+            <div key={way.path}>
+              <Form.Check
+                id={`children-${way.path}`}
+                label={`its ${way.plural}, a row each with the key of its record`}
+                checked={children.some((c) => c.path === way.path)}
+                onChange={(e) =>
+                  set({
+                    children: without(
+                      e.target.checked
+                        ? [...children, { path: way.path }]
+                        : children.filter((c) => c.path !== way.path),
+                    ),
+                  })
+                }
+              />
+              {children
+                .filter((c) => c.path === way.path)
+                .map((child) => (
+                  <ChildColumns
+                    key={child.path}
+                    child={child}
+                    way={way}
+                    onChange={(next) => set({ children: children.map((c) => (c === child ? next : c)) })}
+                  />
+                ))}
+            </div>
           ))}
         {perRecord &&
           holding.map((way) => {

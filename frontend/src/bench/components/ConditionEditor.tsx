@@ -4,6 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, FieldInfo, Problem } from "../../api";
 import { MANY_VALUES, NO_VALUE, firstCondition, operatorWords } from "../defaults";
+import { subjectOf } from "../filter";
 import type { Condition, Window } from "../types";
 import { NumberInput, WINDOWS, WindowParts, sameKind } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
@@ -38,7 +39,7 @@ export function ConditionEditor(props: Props) {
           value={condition.is}
           onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
         >
-          {field.operators.map((operator) => (
+          {(field.operators.length ? field.operators : [condition.is]).map((operator) => (
             <option key={operator} value={operator}>
               {operatorWords(operator)}
             </option>
@@ -72,10 +73,10 @@ export function ConditionEditor(props: Props) {
 
 /** The condition under another comparison, keeping the value where it still makes sense. */
 export function withOperator(condition: Condition, operator: string, field: FieldInfo): Condition {
-  const { path, exact } = condition;
+  const { exact } = condition;
   const known =
     condition.values ?? (condition.value === null || condition.value === undefined ? [] : [condition.value]);
-  const base: Condition = { path, is: operator, ...(exact ? { exact } : {}) };
+  const base: Condition = { ...subjectOf(condition), is: operator, ...(exact ? { exact } : {}) };
   if (NO_VALUE.includes(operator)) return base;
   if (operator === "in_window") return { ...base, window: condition.window ?? WINDOWS[0] };
   if (MANY_VALUES.includes(operator)) return { ...base, values: known };

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { answer, api } from "../../api";
-import type { FieldGroup, FieldInfo, RecordTypeFields } from "../../api";
+import type { FieldGroup, FieldInfo, RecordTypeFields, SheetColumn } from "../../api";
 import { PickList, count, useDebounced } from "../../shared";
 import type { Pickable } from "../../shared";
+import { computedColumns, onColumn } from "../columns";
 import { firstCondition } from "../defaults";
 import { LEAST, rowType, useFind } from "../hooks/useFind";
 import { findFields } from "../search";
@@ -19,6 +20,8 @@ interface Props {
   start: RecordTypeFields | undefined;
   groups: FieldGroup[];
   fieldOf: (path: string) => FieldInfo | undefined;
+  /** The columns of the sheet, as they stand. */
+  sheet: SheetColumn[];
   /** `by` says which part of the new narrowing is edited next: its value, or nothing when it is whole already. */
   onPick: (node: Narrowing, whole: boolean) => void;
 }
@@ -29,7 +32,7 @@ interface Choice extends Pickable {
 }
 
 /** Narrow by a field's name, by a value somebody knows, by what a record has, by a saved list, or by a formula. */
-export function NarrowPicker({ document, start, groups, fieldOf, onPick }: Props) {
+export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }: Props) {
   const [text, setText] = useState("");
   const { records, pathOf } = rowType(document, start);
   const wanted = useDebounced(text, QUIET);
@@ -61,6 +64,14 @@ export function NarrowPicker({ document, start, groups, fieldOf, onPick }: Props
         node: { picks: p.name } as Narrowing,
         whole: true,
       })),
+      ...computedColumns(document, sheet).map((column) => ({
+        key: `column ${column.path}`,
+        label: `the column “${column.label}”`,
+        note: "a result",
+        hay: `column result ${column.label}`.toLowerCase(),
+        node: onColumn(firstCondition(column), column.path) as Narrowing,
+        whole: false,
+      })),
       {
         key: "formula",
         label: "a formula is true…",
@@ -70,7 +81,7 @@ export function NarrowPicker({ document, start, groups, fieldOf, onPick }: Props
         whole: false,
       },
     ],
-    [ways, lists],
+    [ways, lists, document, sheet],
   );
   const find = (typed: string): Choice[] => {
     const words = typed.toLowerCase().split(/\s+/).filter(Boolean);

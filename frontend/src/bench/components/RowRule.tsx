@@ -8,7 +8,10 @@ import { ruleOf } from "../rows";
 import type { By, Document, RowRule as Rule } from "../types";
 import { FieldPicker } from "./FieldPicker";
 
-const STEPS = ["hour", "day", "week", "month", "quarter", "year"];
+const STEPS = ["minute", "hour", "day", "week", "month", "quarter", "year"];
+
+/** Minutes that divide the hour. */
+const MINUTES = [1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30];
 
 interface Props {
   document: Document;
@@ -129,17 +132,33 @@ function ByEditor({
                   onChange={(e) =>
                     change(n, {
                       step: e.target.value || undefined,
+                      count: undefined,
                       ...(e.target.value ? {} : { fill_gaps: undefined }),
                     })
                   }
                 >
                   <option value="">as it is</option>
-                  {STEPS.filter((s) => field.kind !== "date" || s !== "hour").map((s) => (
+                  {STEPS.filter((s) => field.kind !== "date" || !["minute", "hour"].includes(s)).map((s) => (
                     <option key={s} value={s}>
                       by {s}
                     </option>
                   ))}
                 </Form.Select>
+                {by.step === "minute" && (
+                  <Form.Select
+                    size="sm"
+                    className="w-auto"
+                    aria-label="How many minutes a step"
+                    value={by.count ?? 1}
+                    onChange={(e) => change(n, { count: Number(e.target.value) })}
+                  >
+                    {MINUTES.map((m) => (
+                      <option key={m} value={m}>
+                        {m === 1 ? "every minute" : `${m} minutes each`}
+                      </option>
+                    ))}
+                  </Form.Select>
+                )}
                 {by.step && (
                   <Form.Check
                     id={`gaps-${n}`}

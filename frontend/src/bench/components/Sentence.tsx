@@ -1,12 +1,13 @@
 import { useEffect, useRef, useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import type { FieldGroup, FieldInfo, Problem, RecordTypeFields, SentencePart } from "../../api";
+import type { FieldGroup, FieldInfo, Problem, RecordTypeFields, SentencePart, SheetColumn } from "../../api";
 import { Icon, count } from "../../shared";
 import { askEachTime, askNoLonger, canAsk, withoutLooseAsks } from "../asks";
+import { fieldOfColumn } from "../columns";
 import { addAlternative, isCondition, nodeAt, outline, replaceNode, rootOf } from "../filter";
 import type { Action } from "../reducer";
 import { ruleOf, underRule } from "../rows";
-import type { Document, OrderLevel } from "../types";
+import type { Condition, Document, OrderLevel } from "../types";
 import { Arrange } from "./Arrange";
 import { AskEditor } from "./AskEditor";
 import { Chip } from "./Chip";
@@ -29,6 +30,8 @@ interface Props {
   dispatch: (action: Action) => void;
   /** The chip to open from outside, such as by a key: `add`, `rows`… */
   wanted?: { key: string; at: number } | null;
+  /** The columns of the sheet as they stand; rows can be narrowed by their results. */
+  sheet?: SheetColumn[];
   onFold?: (column: number) => void;
 }
 
@@ -40,12 +43,25 @@ function within(place: string, other: string): boolean {
   return other !== "" && place.startsWith(other) && /^(\.|\[|$)/.test(place.slice(other.length));
 }
 
+const NONE: SheetColumn[] = [];
+
 /** Lines of the sentence before it folds. */
 const LINES = 3;
 
 /** The whole template in words; every part that can be changed is a chip. */
 export function Sentence(props: Props) {
-  const { parts, document, start, groups, problems, editable, dispatch, wanted, onFold } = props;
+  const {
+    parts,
+    document,
+    start,
+    groups,
+    problems,
+    editable,
+    dispatch,
+    wanted,
+    onFold,
+    sheet = NONE,
+  } = props;
   const [open, setOpen] = useState<string | null>(null);
   const [seen, setSeen] = useState(0);
   if (wanted && wanted.at !== seen) {
@@ -65,6 +81,10 @@ export function Sentence(props: Props) {
   const fold = useFold(parts);
   const fields = new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, f] as const)));
   const fieldOf = (path: string) => fields.get(path);
+  const comparedField = (node: Condition) => {
+    const info = node.column ? sheet.find((c) => c.id === node.column) : undefined;
+    return info ? fieldOfColumn(info) : fields.get(node.path);
+  };
   const zone = document.zone ?? "Europe/London";
   const edit = (next: Document, touch?: string) => dispatch({ type: "edit", document: next, touch });
   const wrongAt = (place: string) => problems.filter((p) => within(p.place, place));
@@ -145,7 +165,7 @@ export function Sentence(props: Props) {
           document={document}
           place={place}
           condition={node}
-          field={fields.get(node.path)}
+          field={comparedField(node)}
           onEdit={(next) => edit(next, `ask ${place}`)}
           onSettle={() => edit(askNoLonger(document, place))}
           onRemove={() => lift(place)}
@@ -154,13 +174,13 @@ export function Sentence(props: Props) {
     return (
       <ConditionEditor
         condition={node}
-        field={fields.get(node.path)}
+        field={comparedField(node)}
         groups={groups}
         zone={zone}
         problems={wrongAt(place)}
         onChange={(changed) => dispatch({ type: "setNarrowing", place, node: changed })}
         onRemove={() => lift(place)}
-        onAsk={canAsk(node.is) ? () => edit(askEachTime(document, place, fields.get(node.path))) : undefined}
+        onAsk={canAsk(node.is) ? () => edit(askEachTime(document, place, comparedField(node))) : undefined}
         onAlternative={(other) => {
           dispatch({ type: "addAlternative", place, node: other });
           setOpen(`value ${addAlternative(document, place, other).place}`);
@@ -204,7 +224,7 @@ export function Sentence(props: Props) {
                 className={`chip ${part.role} ${wrong}`}
                 open={open === key}
                 onOpen={(on) => setOpen(on ? key : null)}
-                title={titleOf(part, document, fields)}
+                title={titleOf(part, document, comparedField)}
               >
                 {editor(part)}
               </Chip>
@@ -227,6 +247,7 @@ export function Sentence(props: Props) {
                 start={start}
                 groups={groups}
                 fieldOf={fieldOf}
+                sheet={sheet}
                 onPick={(node, whole) => {
                   dispatch({ type: "addNarrowing", node });
                   const place = `filter.all[${rootOf(document).all.length}]`;
@@ -317,15 +338,19 @@ function note(part: SentencePart) {
   return part.note ? <small> ({part.note})</small> : null;
 }
 
-function titleOf(part: SentencePart, document: Document, fields: Map<string, FieldInfo>): string {
+function titleOf(
+  part: SentencePart,
+  document: Document,
+  fieldOf: (node: Condition) => FieldInfo | undefined,
+): string {
   if (part.role === "records" || part.role === "rows") return "One row per what?";
   if (part.role === "limit") return "How many rows, and which?";
   if (part.role === "order") return "In which order?";
   if (part.role === "split") return "One file, or several?";
   const node = nodeAt(document, placeOf(part));
   if (!node || !isCondition(node)) return "Only records where…";
-  const field = fields.get(node.path);
-  return field ? (node.is === "in_window" ? `${field.label}: which days?` : field.label) : node.path;
+  const field = fieldOf(node);
+  return field ? (node.is === "in_window" ? `${field.label}: which days?` : field.label) : (node.path ?? "");
 }
 
 function PicksEditor({ name, onRemove }: { name: string; onRemove: () => void }) {

@@ -1,12 +1,13 @@
 import { Button, Form } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, Problem, RecordTypeFields, SheetColumn } from "../../api";
 import { Icon } from "../../shared";
-import { DATE_PATTERNS } from "../defaults";
+import { fieldOfColumn } from "../columns";
 import type { Action } from "../reducer";
 import { ruleOf } from "../rows";
 import type { Column, Document, Show } from "../types";
 import { ColumnFacts } from "./ColumnFacts";
 import { FoldEditor } from "./FoldEditor";
+import { Formats, withoutDefaults } from "./Formats";
 import { FormulaEditor } from "./FormulaEditor";
 
 interface Props {
@@ -51,7 +52,8 @@ export function ThisColumn(props: Props) {
   const columns = document.columns ?? [];
   const position = columns.indexOf(column);
   const show = column.show ?? {};
-  const set = (part: Show) => dispatch({ type: "setShow", id: column.id, show: clean({ ...show, ...part }) });
+  const set = (part: Show) =>
+    dispatch({ type: "setShow", id: column.id, show: withoutDefaults({ ...show, ...part }) });
   const order = document.order ?? [];
   const level = order.findIndex((o) => o.column === column.id);
   const orderBy = (direction: string) => {
@@ -135,7 +137,7 @@ export function ThisColumn(props: Props) {
       {!("formula" in column.value) && wrong("value")}
       {field && <Formats field={field} show={show} set={set} />}
       {!field && info && !("constant" in column.value) && (
-        <Formats field={{ ...NO_FIELD, kind: info.kind }} show={show} set={set} />
+        <Formats field={fieldOfColumn(info)} show={show} set={set} />
       )}
       {wrong("show")}
       {"field" in column.value && ownField(document, column.value.field) && (
@@ -229,27 +231,6 @@ export function ThisColumn(props: Props) {
 
 const NUMBERS = ["integer", "decimal"];
 
-/** A column that is no field, so that formats can be offered by the kind of its values. */
-const NO_FIELD = {
-  path: "",
-  label: "",
-  column: "",
-  meaning: "",
-  unit: "",
-  everyday: false,
-  personal: false,
-  retired: null,
-  substitute: null,
-  synonyms: [],
-  choices: [],
-  operators: [],
-  example: null,
-  fill: null,
-  exact: false,
-  whole: false,
-  guesses: [],
-} satisfies Omit<FieldInfo, "kind">;
-
 /** What the first rows come to, as it is typed. */
 function FirstValues({ values }: { values: (string | null)[] }) {
   if (values.length === 0) return null;
@@ -293,234 +274,6 @@ function Origin({
       )}
     </div>
   );
-}
-
-function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (part: Show) => void }) {
-  switch (field.kind) {
-    case "integer":
-    case "decimal":
-      return <NumberFormat decimal={field.kind === "decimal"} show={show} set={set} />;
-    case "date":
-    case "time":
-    case "timestamp":
-    case "moment":
-      return <DateFormat kind={field.kind} show={show} set={set} />;
-    case "boolean":
-      return (
-        <div className="pair">
-          <Form.Group controlId="show-yes">
-            <Form.Label>Yes reads</Form.Label>
-            <Form.Control value={show.yes ?? "true"} onChange={(e) => set({ yes: e.target.value })} />
-          </Form.Group>
-          <Form.Group controlId="show-no">
-            <Form.Label>No reads</Form.Label>
-            <Form.Control value={show.no ?? "false"} onChange={(e) => set({ no: e.target.value })} />
-          </Form.Group>
-        </div>
-      );
-    case "choice":
-      return (
-        <Form.Group controlId="show-choice">
-          <Form.Label>Shown as</Form.Label>
-          <Form.Select
-            value={show.choice ?? "label"}
-            onChange={(e) => set({ choice: e.target.value as Show["choice"] })}
-          >
-            <option value="label">label, such as {field.choices[0]?.label ?? "Standing"}</option>
-            <option value="code">code, such as {field.choices[0]?.code ?? "S"}</option>
-          </Form.Select>
-        </Form.Group>
-      );
-    default:
-      return (
-        <>
-          <Form.Group controlId="show-case">
-            <Form.Label>Letters</Form.Label>
-            <Form.Select
-              value={show.case ?? "as_is"}
-              onChange={(e) => set({ case: e.target.value as Show["case"] })}
-            >
-              <option value="as_is">as they are</option>
-              <option value="upper">ALL CAPITALS</option>
-              <option value="lower">all small</option>
-            </Form.Select>
-          </Form.Group>
-          <Form.Check
-            id="show-trim"
-            label="trim spaces"
-            checked={show.trim ?? false}
-            onChange={(e) => set({ trim: e.target.checked || undefined })}
-          />
-          <div className="pair">
-            <Form.Group controlId="show-first">
-              <Form.Label>Only the first</Form.Label>
-              <Form.Control
-                type="number"
-                min={1}
-                placeholder="all letters"
-                value={show.first ?? ""}
-                onChange={(e) =>
-                  set({ first: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
-                }
-              />
-            </Form.Group>
-            <Form.Group controlId="show-pad">
-              <Form.Label>Filled up to</Form.Label>
-              <Form.Control
-                type="number"
-                min={1}
-                max={255}
-                placeholder="not"
-                value={show.pad ?? ""}
-                onChange={(e) =>
-                  set({ pad: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
-                }
-              />
-            </Form.Group>
-          </div>
-          {field.kind === "identifier" && (
-            <Form.Check
-              id="show-link"
-              label="in spreadsheets, a link to the record"
-              checked={show.link ?? false}
-              onChange={(e) => set({ link: e.target.checked || undefined })}
-            />
-          )}
-        </>
-      );
-  }
-}
-
-function NumberFormat({ decimal, show, set }: { decimal: boolean; show: Show; set: (part: Show) => void }) {
-  return (
-    <>
-      <div className="pair">
-        <Form.Group controlId="show-decimals">
-          <Form.Label>Decimals</Form.Label>
-          <Form.Select
-            value={show.decimals ?? ""}
-            onChange={(e) => set({ decimals: e.target.value === "" ? undefined : Number(e.target.value) })}
-          >
-            <option value="">as stored</option>
-            {(decimal ? [0, 1, 2, 3, 4, 5, 6] : [0, 1, 2]).map((n) => (
-              <option key={n} value={n}>
-                {n === 0 ? "none: whole number" : n}
-              </option>
-            ))}
-          </Form.Select>
-        </Form.Group>
-        <Form.Group controlId="show-mark">
-          <Form.Label>Decimal mark</Form.Label>
-          <Form.Select
-            value={show.decimal_mark ?? "."}
-            onChange={(e) => set({ decimal_mark: e.target.value as Show["decimal_mark"] })}
-          >
-            <option value=".">point 1.5</option>
-            <option value=",">comma 1,5</option>
-          </Form.Select>
-        </Form.Group>
-      </div>
-      <div className="pair">
-        <Form.Group controlId="show-grouping">
-          <Form.Label>Thousands</Form.Label>
-          <Form.Select
-            value={show.grouping ?? ""}
-            onChange={(e) => set({ grouping: e.target.value as Show["grouping"] })}
-          >
-            <option value="">1234567</option>
-            <option value=",">1,234,567</option>
-            <option value=".">1.234.567</option>
-            <option value=" ">1 234 567</option>
-            <option value="'">1&apos;234&apos;567</option>
-          </Form.Select>
-        </Form.Group>
-        <Form.Group controlId="show-factor">
-          <Form.Label>Times</Form.Label>
-          <Form.Select
-            value={show.factor ?? ""}
-            onChange={(e) => set({ factor: e.target.value || undefined })}
-          >
-            <option value="">as stored</option>
-            {[
-              ...new Set([
-                "10",
-                "100",
-                "1000",
-                "0.1",
-                "0.01",
-                "0.001",
-                ...(show.factor ? [show.factor] : []),
-              ]),
-            ].map((f) => (
-              <option key={f} value={f}>
-                × {f}
-              </option>
-            ))}
-          </Form.Select>
-        </Form.Group>
-      </div>
-      <div className="pair">
-        <Form.Group controlId="show-prefix">
-          <Form.Label>Text before it</Form.Label>
-          <Form.Control
-            value={show.prefix ?? ""}
-            onChange={(e) => set({ prefix: e.target.value || undefined })}
-          />
-        </Form.Group>
-        <Form.Group controlId="show-suffix">
-          <Form.Label>Text after it</Form.Label>
-          <Form.Control
-            value={show.suffix ?? ""}
-            onChange={(e) => set({ suffix: e.target.value || undefined })}
-          />
-        </Form.Group>
-      </div>
-    </>
-  );
-}
-
-function DateFormat({ kind, show, set }: { kind: string; show: Show; set: (part: Show) => void }) {
-  const patterns = DATE_PATTERNS[kind] ?? DATE_PATTERNS.moment!;
-  return (
-    <Form.Group controlId="show-date">
-      <Form.Label>Date pattern</Form.Label>
-      <Form.Control
-        list="date-patterns"
-        placeholder={kind === "date" ? "yyyy-MM-dd" : "ISO 8601"}
-        className="mono"
-        value={show.date ?? ""}
-        onChange={(e) => set({ date: e.target.value || undefined })}
-      />
-      <datalist id="date-patterns">
-        {patterns.map((p) => (
-          <option key={p} value={p} />
-        ))}
-      </datalist>
-      <Form.Text>
-        {patterns.slice(0, 3).map((p) => (
-          <button key={p} type="button" className="btn-link-plain me-2 mono" onClick={() => set({ date: p })}>
-            {p}
-          </button>
-        ))}
-      </Form.Text>
-    </Form.Group>
-  );
-}
-
-/** Without what stands at its default, so that the document says only what was chosen. */
-function clean(show: Show): Show | undefined {
-  const defaults: Show = {
-    decimal_mark: ".",
-    grouping: "",
-    choice: "label",
-    yes: "true",
-    no: "false",
-    case: "as_is",
-  };
-  const kept = Object.entries(show).filter(
-    ([name, value]) => value !== undefined && value !== null && value !== defaults[name as keyof Show],
-  );
-  return kept.length ? (Object.fromEntries(kept) as Show) : undefined;
 }
 
 /** Whether a field belongs to the very record that a row stands for. */

@@ -3,7 +3,8 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { ApiError, answer, api } from "../../api";
 import type { TemplateInfo } from "../../api";
-import { Trouble } from "../../shared";
+import { FormDialog, Trouble } from "../../shared";
+import type { Document } from "../types";
 import { KEYS } from "../defaults";
 
 /** Keep the draft as a version, with a note of what changed. */
@@ -12,11 +13,13 @@ export function SaveDialog({
   flush,
   onClose,
   onSaved,
+  onSaveAsNew,
 }: {
   template: TemplateInfo;
   flush: () => Promise<TemplateInfo | null>;
   onClose: () => void;
   onSaved: (template: TemplateInfo) => void;
+  onSaveAsNew: () => void;
 }) {
   const [note, setNote] = useState("");
   const save = useMutation({
@@ -49,6 +52,11 @@ export function SaveDialog({
         </Modal.Header>
         <Modal.Body>
           <p>The settings are saved, not today&apos;s rows: every run reads the records as they then are.</p>
+          {template.used_by.length > 0 && (
+            <p>
+              <b>Used by:</b> {template.used_by.join("; ")}. From their next run on they take this version.
+            </p>
+          )}
           <Form.Group controlId="save-note">
             <Form.Label>What changed? (may stay empty)</Form.Label>
             <Form.Control autoFocus maxLength={500} value={note} onChange={(e) => setNote(e.target.value)} />
@@ -75,12 +83,63 @@ export function SaveDialog({
           <Button variant="quiet" onClick={onClose}>
             Cancel
           </Button>
+          <Button variant="quiet" onClick={onSaveAsNew}>
+            Save as a new template instead…
+          </Button>
           <Button type="submit" disabled={save.isPending}>
             Save
           </Button>
         </Modal.Footer>
       </Form>
     </Modal>
+  );
+}
+
+/** What stands on the bench as a template of its own; the one it came from keeps what was saved. */
+export function SaveAsNewDialog({
+  document,
+  template,
+  onClose,
+  onMade,
+}: {
+  document: Document;
+  template: TemplateInfo;
+  onClose: () => void;
+  onMade: (made: TemplateInfo) => void;
+}) {
+  const [name, setName] = useState(`${document.name}, changed`.slice(0, 120));
+  const make = useMutation({
+    mutationFn: () =>
+      answer(
+        api.POST("/api/v1/templates", {
+          params: { query: { source: template.source } },
+          body: {
+            everyday: false,
+            free_name: false,
+            document: { ...document, name: name.trim() } as unknown as Record<string, never>,
+          },
+        }),
+      ),
+    onSuccess: onMade,
+  });
+  return (
+    <FormDialog
+      title="Save as a new template"
+      act="Save it"
+      ready={name.trim() !== ""}
+      busy={make.isPending}
+      error={make.error}
+      onAct={() => make.mutate()}
+      onClose={onClose}
+    >
+      <Form.Group controlId="new-name">
+        <Form.Label>Its name</Form.Label>
+        <Form.Control autoFocus maxLength={120} value={name} onChange={(e) => setName(e.target.value)} />
+        <Form.Text>
+          “{template.name}” goes back to its {template.version ? `version ${template.version}` : "start"}.
+        </Form.Text>
+      </Form.Group>
+    </FormDialog>
   );
 }
 

@@ -1,0 +1,94 @@
+import { Button } from "react-bootstrap";
+import { Link } from "react-router";
+import type { TemplateInfo } from "../../api";
+import { Icon } from "../../shared";
+import { useMay } from "../../shell";
+import type { Action } from "../reducer";
+import type { Document } from "../types";
+import { keptWords } from "./Keeping";
+import type { Keeping } from "../hooks/useDraft";
+import { Title } from "./Title";
+
+interface Props {
+  document: Document;
+  template: TemplateInfo;
+  keeping: Keeping;
+  practice: boolean;
+  mayUndo: boolean;
+  mayRedo: boolean;
+  /** Whether it cannot be run just now. */
+  busy: boolean;
+  dispatch: (action: Action) => void;
+  onDialog: (dialog: "save" | "keys" | "about") => void;
+  onTrace: () => void;
+  onRun: () => void;
+}
+
+/** The template's name, how it is kept, and what can be done with it as a whole. */
+export function BenchStrip(props: Props) {
+  const { document, template, keeping, practice, mayUndo, mayRedo, busy, dispatch } = props;
+  const { onDialog, onTrace, onRun } = props;
+  const mayDesign = useMay("design");
+  const mayRun = useMay("run");
+  return (
+    <div className="strip">
+      <Link to="/templates" aria-label="Back to the templates">
+        <Icon name="chevronLeft" />
+      </Link>
+      <Title
+        name={document.name}
+        editable={mayDesign}
+        onChange={(name) => dispatch({ type: "rename", name })}
+      />
+      {mayDesign && (
+        <Button variant="quiet" size="sm" onClick={() => onDialog("about")}>
+          About…
+        </Button>
+      )}
+      <span className="tag" role="status">
+        {template.version ? `version ${template.version}` : "never saved"}
+        {keptWords(keeping, template)}
+      </span>
+      {practice && (
+        <span className="tag practice">
+          <Icon name="cone" /> practice data
+        </span>
+      )}
+      <span className="fill" />
+      <Button variant="quiet" aria-label="Keys" onClick={() => onDialog("keys")}>
+        <Icon name="question" />
+      </Button>
+      <Button variant="quiet" onClick={onTrace}>
+        <Icon name="search" /> Trace a record
+      </Button>
+      {mayDesign && (
+        <>
+          <Button
+            variant="quiet"
+            aria-label="Undo"
+            disabled={!mayUndo}
+            onClick={() => dispatch({ type: "undo" })}
+          >
+            <Icon name="arrowCounterclockwise" />
+          </Button>
+          <Button
+            variant="quiet"
+            aria-label="Redo"
+            disabled={!mayRedo}
+            onClick={() => dispatch({ type: "redo" })}
+          >
+            <Icon name="arrowClockwise" />
+          </Button>
+          <Button variant="quiet" onClick={() => onDialog("save")}>
+            Save
+          </Button>
+        </>
+      )}
+      {mayRun && (
+        <Button disabled={busy} onClick={onRun}>
+          <Icon name="play" /> Run
+        </Button>
+      )}
+    </div>
+  );
+}

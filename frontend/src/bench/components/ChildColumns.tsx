@@ -1,0 +1,55 @@
+import { useState } from "react";
+import type { ManyWay } from "../../api";
+import { Icon } from "../../shared";
+import { useRecordType } from "../hooks/useFields";
+import type { Output } from "../types";
+import { FieldPicker, fieldLabel } from "./FieldPicker";
+
+type ChildFile = NonNullable<Output["children"]>[number];
+
+/** The columns of a file of children: their everyday fields, unless some are chosen. */
+export function ChildColumns({
+  child,
+  way,
+  onChange,
+}: {
+  child: ChildFile;
+  way: ManyWay;
+  onChange: (child: ChildFile) => void;
+}) {
+  const [adding, setAdding] = useState(false);
+  const type = useRecordType(way.records);
+  const groups = type.data?.groups ?? [];
+  const chosen = child.columns ?? [];
+  const labelOf = (path: string) => {
+    const found = groups.flatMap((g) => g.fields).find((f) => f.path === path);
+    return found ? fieldLabel(found) : path;
+  };
+  const put = (columns: string[]) => onChange(columns.length ? { ...child, columns } : { path: child.path });
+  return (
+    <div className="indented d-flex flex-wrap gap-1 align-items-center">
+      {chosen.length === 0 && <span className="soft small">with their everyday fields</span>}
+      {chosen.map((path) => (
+        <span key={path} className="tag">
+          {labelOf(path)}
+          <button type="button" className="bare" onClick={() => put(chosen.filter((c) => c !== path))}>
+            <Icon name="x" label={`Without ${labelOf(path)}`} />
+          </button>
+        </span>
+      ))}
+      {adding ? (
+        <FieldPicker
+          groups={groups}
+          onPick={(field) => {
+            setAdding(false);
+            if (!chosen.includes(field.path)) put([...chosen, field.path]);
+          }}
+        />
+      ) : (
+        <button type="button" className="btn-link-plain small" onClick={() => setAdding(true)}>
+          {chosen.length === 0 ? "choose their fields" : "+ field"}
+        </button>
+      )}
+    </div>
+  );
+}
