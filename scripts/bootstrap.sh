@@ -27,6 +27,9 @@ debian_packages() {
     # The browser library's own Node wants it, and nothing else of a small Debian brings it along.
     ldconfig -p | grep -q 'libatomic\.so\.1' || wanted+=(libatomic1)
   fi
+  # Letters on PDF pages.
+  [ -f /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf ] || wanted+=(fonts-dejavu-core)
+  [ -f /usr/share/fonts/truetype/droid/DroidSansFallbackFull.ttf ] || wanted+=(fonts-droid-fallback)
   command -v runuser >/dev/null 2>&1 || wanted+=(util-linux)
   "$PYTHON" -c 'import ensurepip' 2>/dev/null || wanted+=(python3-venv)
   [ ${#wanted[@]} -eq 0 ] && return

@@ -266,7 +266,10 @@ def test_answers_are_given_on_the_command_line(shell: Any, tmp_path: Path, query
 )
 def test_an_answer_that_means_nothing_is_refused(shell: Any, tmp_path: Path, answer: str, said: str) -> None:
     """It is not taken for something else."""
-    asks = [{"name": "days", "label": "Days", "kind": "window"}, {"name": "native", "label": "Native", "kind": "yes_no"}]
+    asks = [
+        {"name": "days", "label": "Days", "kind": "window"},
+        {"name": "native", "label": "Native", "kind": "yes_no"},
+    ]
     path = tmp_path / "asking.json"
     path.write_text(json.dumps({**DOCUMENT, "asks": asks}))
     done = shell("explain", path, "--answer", answer)

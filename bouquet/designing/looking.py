@@ -10,12 +10,12 @@ from typing import TypeAlias
 import polars as pl
 
 from bouquet.core.dictionary import column_words
+from bouquet.core.formats import FORMATS
 from bouquet.core.naming import file_name
 from bouquet.core.plan import OPERATORS, Plan, PlanColumn, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import OBJECTS, Statements
 from bouquet.core.template import Column, FoldValue, Severity, Template
-from bouquet.core.writers import WRITERS
 from bouquet.runs.naming import name_facts
 from bouquet.sources import Snapshot
 
@@ -204,4 +204,4 @@ def expected_name(template: Template, resolution: Resolution) -> str:
     split = template.output.split
     several = split is not None and not (split.into == "sheets" and template.output.format == "xlsx")
     facts = name_facts(plan, 0, 1 if several else None, "…" if plan.split is not None and several else None)
-    return file_name(template.output.name, facts, WRITERS[template.output.format].extension)
+    return file_name(template.output.name, facts, FORMATS[template.output.format].extension)

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
+from bouquet.core.formats import FORMATS
 from bouquet.core.layout import Fit
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
@@ -16,7 +17,6 @@ from bouquet.runs.split_writer import split_texts
 
 __all__ = ["fit_words", "part_values", "recipient_sentence"]
 
-_FORMATS = {"csv": "a CSV", "xlsx": "a spreadsheet", "jsonl": "JSON Lines"}
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 _WAYS = {
     "mail": "by mail to {}",
@@ -32,7 +32,7 @@ def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str)
     """
     What somebody takes, and how they get it, as one sentence.
     """
-    form = _FORMATS[acceptance.format] if acceptance.format else "a file as the template makes it"
+    form = f"a file as {FORMATS[acceptance.format].label}" if acceptance.format else "a file as the template makes it"
     details = []
     if acceptance.csv is not None:
         separator = _SEPARATORS.get(acceptance.csv.separator, f"“{acceptance.csv.separator}”")

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.formats import FormatName
 from bouquet.core.recurrence import RhythmDocument
 from bouquet.core.refusals import said_of
 
@@ -127,7 +128,7 @@ class NewRound(_Set):
     day: int = Field(0, ge=0, le=6)
     at: str = Field("06:00", pattern=r"^([01]\d|2[0-3]):[0-5]\d$")
     recipients: list[RoundRecipientIn] = Field([], max_length=100)
-    format: Literal["csv", "xlsx", "jsonl"] = "csv"
+    format: FormatName = "csv"
 
 
 class NamedRecipient(BaseModel):
@@ -153,7 +154,7 @@ class RoundDocument(_Set):
     template: str = Field(min_length=1, max_length=120)
     after: str = Field("", max_length=120)
     recipients: list[NamedRecipient] = Field([], max_length=100)
-    file_format: Literal["csv", "xlsx", "jsonl"] = "csv"
+    file_format: FormatName = "csv"
 
     def as_document(self) -> dict[str, Any]:
         """

@@ -13,9 +13,9 @@ from typing import Any
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.formats import FORMATS
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import Bundle, Template, is_bundle, read_bundle, read_document
-from bouquet.core.writers import WRITERS
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
@@ -29,11 +29,14 @@ ZIP = "zip"
 
 def as_format(template: Template, format: str) -> Template:
     """
-    The template as if its own format were the one that is asked for.
+    The template as if its own format were the one that is asked for: in the style that suits it, where it suits one.
     """
-    if format not in WRITERS:
-        raise RunFailed(f"There is no format “{format}”; choose {' or '.join(WRITERS)}.")
-    return template.model_copy(update={"output": template.output.model_copy(update={"format": format})})
+    if format not in FORMATS:
+        raise RunFailed(f"There is no format “{format}”; choose {', '.join(FORMATS)}.")
+    changes = {"format": format}
+    if format != template.output.format and FORMATS[format].audience != "either":
+        changes["style"] = "machine" if FORMATS[format].audience == "programs" else "reader"
+    return template.model_copy(update={"output": template.output.model_copy(update=changes)})
 
 
 def unknown_answers(template: Template, answers: Mapping[str, Any]) -> list[Problem]:

@@ -22,7 +22,7 @@ from bouquet.core.errors import WriteError
 from bouquet.core.naming import with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.template import Template
-from bouquet.core.writers import WRITERS
+from bouquet.core.writers import writer_of
 from bouquet.runs.errors import FolderError
 from bouquet.runs.mailing import mail_files
 from bouquet.runs.outgoing import Place, checked_folder, opened_place
@@ -254,7 +254,7 @@ def _head_of(plan: Plan, format: str) -> bytes:
     """
     with tempfile.TemporaryDirectory(prefix="bouquet-") as folder:
         path = Path(folder) / "head"
-        with WRITERS[format](plan, path, announced=0):
+        with writer_of(format)(plan, path, announced=0):
             pass
         return path.read_bytes()
 

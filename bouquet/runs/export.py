@@ -15,6 +15,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
+from mimetypes import guess_type
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +25,7 @@ import pyarrow as pa
 from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
+from bouquet.core.formats import FORMATS
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name, safe_name
 from bouquet.core.omitted import omitted
@@ -33,7 +35,7 @@ from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import FieldValue, Template
 from bouquet.core.wording.sentence import Sentence
-from bouquet.core.writers import WRITERS, SheetFacts, Writer
+from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
 from bouquet.runs.exported import Exported, ExportedFile, file_facts
 from bouquet.runs.forms import Addressed, FormFile
@@ -51,6 +53,7 @@ _MEDIA = {
     "findings": "text/csv",
     "gone": "text/csv",
     "missing": "text/csv",
+    "schema": "",
     "slip": "application/json",
     "archive": "application/zip",
 }
@@ -87,7 +90,7 @@ class Export:
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
-        self.writer_class = WRITERS[format]
+        self.writer_class, self.facts = writer_of(format), FORMATS[format]
 
     def write(self, snapshot: Snapshot, asked: dict[str, Any]) -> Exported:
         """
@@ -282,11 +285,11 @@ class Export:
 
     @property
     def _takes_lines(self) -> bool:
-        return self.plan.output.style == "reader" and self.writer_class.takes_lines
+        return self.plan.output.style == "reader" and self.facts.lines
 
     def _into_sheets(self) -> bool:
         split = self.plan.output.split
-        return split is not None and split.into == "sheets" and self.writer_class.takes_sheets
+        return split is not None and split.into == "sheets" and self.facts.sheets
 
     def _parts(self, snapshot: Snapshot, announced: int) -> list[Part]:
         """
@@ -337,7 +340,7 @@ class Export:
         The name of one file of the run.
         """
         facts = name_facts(self.plan, rows, part, value)
-        return file_name(self.plan.output.name, facts, self.writer_class.extension)
+        return file_name(self.plan.output.name, facts, self.facts.extension)
 
     def _open_writer(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer:
         """
@@ -349,7 +352,7 @@ class Export:
             self.folder / f".{name}.part",
             announced=lines,
             sentence=self.sentence,
-            titles=title_lines(self.plan, self.sentence, titled) if self.writer_class.takes_lines else (),
+            titles=title_lines(self.plan, self.sentence, titled) if self.facts.lines else (),
             sheets=sheets,
             stamp=self.stamp,
             findings=self._findings_table,
@@ -374,6 +377,8 @@ class Export:
         if "csvw" in output.dictionary and self.format == "csv":
             name = f"{names[0]}-metadata.json" if len(names) == 1 else f"{self.stem}-metadata.json"
             yield name, csvw_metadata(self.plan, names), "metadata"
+        for beside in self.writer_class.beside(self.plan):
+            yield f"{self.stem}-{beside.suffix}", beside.content, "schema"
         if "findings" in output.companions:
             text = io.StringIO()
             rows = [FINDING_HEADINGS, *self._findings_table()]
@@ -413,7 +418,14 @@ class Export:
             os.fsync(written.fileno())
         target = self.folder / name
         path.replace(target)
-        return ExportedFile(target, role, _MEDIA.get(role, self.writer_class.media_type), rows, size, digest)
+        return ExportedFile(
+            target,
+            role,
+            _MEDIA.get(role, self.facts.media_type) or guess_type(target.name)[0] or "text/plain",
+            rows,
+            size,
+            digest,
+        )
 
     def _findings_table(self, more: Mapping[str, int] | None = None) -> list[list[str | int]]:
         """

@@ -14,12 +14,13 @@ from pathlib import Path
 import polars as pl
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.formats import FORMATS, Format
 from bouquet.core.layout import Form, Requirements, form_for, misfits
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines
 from bouquet.core.template import Acceptance
-from bouquet.core.writers import WRITERS, SheetFacts, Writer
+from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter
 from bouquet.sources import Snapshot
@@ -79,15 +80,15 @@ class FormFile:
 
     @property
     def media_type(self) -> str:
-        return self._writer_class.media_type
+        return self._format.media_type
 
     @property
-    def _writer_class(self) -> type[Writer]:
-        return WRITERS[self.form.plan.output.format]
+    def _format(self) -> Format:
+        return FORMATS[self.form.plan.output.format]
 
     def _opened(self, parts: list[Part], totals_of: Callable[[Snapshot], Totalled], snapshot: Snapshot) -> SplitWriter:
-        own, writer = self.form.plan, self._writer_class
-        takes_lines = own.output.style == "reader" and writer.takes_lines
+        own, format = self.form.plan, self._format
+        takes_lines = own.output.style == "reader" and format.lines
         totals = _moved(totals_of(snapshot), self.form) if takes_lines else [{}]
         split = own.output.split
         return SplitWriter(
@@ -95,7 +96,7 @@ class FormFile:
             parts,
             totals,
             takes_lines=takes_lines,
-            into_sheets=split is not None and split.into == "sheets" and writer.takes_sheets,
+            into_sheets=split is not None and split.into == "sheets" and format.sheets,
             whole=self.announced + (ReaderLines.count(own, totals) if takes_lines else 0),
             name=self._name,
             open_writer=self._open_writer,
@@ -104,17 +105,17 @@ class FormFile:
 
     def _name(self, rows: int, part: int | None, value: str | None) -> str:
         facts: NameFacts = name_facts(self.form.plan, rows, part, value)
-        return file_name(self.form.plan.output.name, facts, self._writer_class.extension)
+        return file_name(self.form.plan.output.name, facts, self._format.extension)
 
     def _open_writer(self, name: str, lines: int, sheets: Sequence[SheetFacts], titled: int | None) -> Writer:
         own = self.form.plan
         rows = self.announced if titled is None else titled
-        writer = self._writer_class(
+        writer = writer_of(self._format.name)(
             own,
             self.folder / f".{self.to.id}~{name}.part",
             announced=lines,
             sentence=self.sentence,
-            titles=title_lines(own, self.sentence, rows) if self._writer_class.takes_lines else (),
+            titles=title_lines(own, self.sentence, rows) if self._format.lines else (),
             sheets=sheets,
         )
         writer.open()

@@ -24,7 +24,7 @@ from bouquet.core.roundtrip import CHANGE_HEADINGS, Editable, GivenBack, check_g
 from bouquet.core.slip import Digest
 from bouquet.core.spreadsheets import Room, check_spreadsheet
 from bouquet.core.template import AllOf, Condition, Narrowing, Output, Template, read_document
-from bouquet.core.writers import STAMP
+from bouquet.core.writers.xlsx_workbook import STAMP
 from bouquet.runs.asking import as_format
 from bouquet.runs.comparing import key_of, rows_of
 from bouquet.runs.errors import RunFailed

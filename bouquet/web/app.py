@@ -54,6 +54,7 @@ from bouquet.web.routers import (
     taking,
     templates,
     tokens,
+    vocabulary,
 )
 
 __all__ = ["create_app"]
@@ -106,6 +107,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         starting,
         sources,
         tokens,
+        vocabulary,
         catalogue,
         curating,
         design,

@@ -26,7 +26,7 @@ from bouquet.core.errors import EncodingProblem
 from bouquet.core.plan import Plan, Resolution
 from bouquet.core.shaping import to_frame
 from bouquet.core.slip import Totals
-from bouquet.core.writers import WRITERS, xlsx, xlsx_cells
+from bouquet.core.writers import writer_of, xlsx, xlsx_cells
 
 Resolve = Callable[..., Resolution]
 ANYTHING = st.text(st.characters(exclude_characters="\x00", exclude_categories=["Cs"]), max_size=12)
@@ -36,7 +36,7 @@ relaxed = settings(max_examples=60, deadline=None, suppress_health_check=[Health
 def written(plan: Plan, format: str, path: Path, **columns: Any) -> Path:
     batch = pa.record_batch(columns) if columns else pa.record_batch({"only_constants": [1, 1]})
     target = path / f"file.{format}"
-    with WRITERS[format](plan, target, announced=batch.num_rows, sentence="One row per tree.") as writer:
+    with writer_of(format)(plan, target, announced=batch.num_rows, sentence="One row per tree.") as writer:
         writer.write(to_frame(batch))
     return target
 
@@ -107,7 +107,7 @@ def test_a_letter_the_encoding_has_not_stops_or_is_counted(resolved: Resolve, tm
     assert (caught.value.letter, caught.value.row) == ("Ł", 2)
 
     plan = resolved("note", output={"csv": {**options, "unencodable": "replace"}}).require()
-    with WRITERS["csv"](plan, tmp_path / "r.csv", announced=1) as writer:
+    with writer_of("csv")(plan, tmp_path / "r.csv", announced=1) as writer:
         writer.write(pl.DataFrame({"c0": ["Łucja"]}))
     assert csv_rows(tmp_path / "r.csv", "cp1252") == [["note"], ["?ucja"]]
     assert sum(writer.facts.notes.values()) == 1
@@ -269,7 +269,7 @@ def test_more_rows_than_a_sheet_holds_go_on(resolved: Resolve, tmp_path: Path, m
 def test_a_text_too_long_for_a_cell_is_cut_and_counted(resolved: Resolve, tmp_path: Path) -> None:
     """Never silently; letters outside the basic plane count twice, as the format counts them."""
     plan = resolved("note").require()
-    with WRITERS["xlsx"](plan, tmp_path / "f.xlsx", announced=2) as writer:
+    with writer_of("xlsx")(plan, tmp_path / "f.xlsx", announced=2) as writer:
         writer.write(pl.DataFrame({"c0": ["🌳" * 20_000, "short"]}))
 
     assert xlsx_rows(tmp_path / "f.xlsx")[1] == ["🌳" * 16_383]
@@ -292,7 +292,7 @@ def test_an_abandoned_file_lets_go(resolved: Resolve, tmp_path: Path) -> None:
     """An error in the middle ends the writer's thread; the part written is no readable package."""
 
     def fail() -> None:
-        with WRITERS["xlsx"](resolved("tag").require(), tmp_path / "f.xlsx", announced=10) as writer:
+        with writer_of("xlsx")(resolved("tag").require(), tmp_path / "f.xlsx", announced=10) as writer:
             writer.write(pl.DataFrame({"c0": ["a"]}))
             raise KeyError("the source went away")
 

@@ -48,6 +48,7 @@ POST /design/checks in
 POST /design/first-lines in
 POST /design/format in
 GET /design/functions in
+GET /vocabulary in
 POST /design/header-of-file in
 POST /design/left-out in
 POST /design/look in

@@ -4,6 +4,7 @@ What becomes of rows in files: parts, lines of groups, names.
 
 from __future__ import annotations
 
+from bouquet.core.formats import FORMATS
 from bouquet.core.naming import check_pattern
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.model import PlanColumn
@@ -49,12 +50,15 @@ class Outputs:
 
     def check(self) -> None:
         output = self.template.output
+        format = FORMATS[output.format]
         by = output.split.by if output.split else None
         for message in check_pattern(output.name, asks=[a.name for a in self.template.asks], value=by):
             self.state.problem("name_pattern", message, "output.name")
-        if output.split and output.split.megabytes is not None and output.format == "xlsx":
-            message = "The size of a spreadsheet is only known when it is done; split it by rows or by a value."
+        if output.split and output.split.megabytes is not None and not format.sized:
+            message = (
+                f"The size of a file as {format.label} is only known when it is done; split it by rows or by a value."
+            )
             self.state.problem("split_size", message, "output.split.megabytes")
-        if output.style == "reader" and output.format == "jsonl":
-            message = "JSON Lines are for programs; choose the machine style, or another format for people."
+        if output.style == "reader" and format.audience == "programs":
+            message = f"{format.label} is for programs; choose the machine style, or another format for people."
             self.state.problem("reader_format", message, "output.style")

@@ -12,6 +12,7 @@ import polars as pl
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.formats import FormatName
 from bouquet.core.template.output import Csv
 from bouquet.core.template.part import Number, Part
 from bouquet.core.template.refusals import oversize, problem_of, unreadable
@@ -76,7 +77,7 @@ class Acceptance(Part):
     """
 
     document: Literal["bouquet-recipient/1"] = RECIPIENT_FORMAT
-    format: Literal["csv", "xlsx", "jsonl"] | None = None
+    format: FormatName | None = None
     csv: Csv | None = None
     name: str = Field("", max_length=200)
     columns: tuple[LayoutColumn, ...] = Field((), max_length=MOST_LAYOUT_COLUMNS)

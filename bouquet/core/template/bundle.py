@@ -14,6 +14,7 @@ from pydantic import Field, ValidationError, field_validator
 
 from bouquet.core.catalogue import Kind, RecordType
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.formats import FormatName
 from bouquet.core.template.document import Template, read_document
 from bouquet.core.template.output import Attachments, Output
 from bouquet.core.template.part import Part
@@ -65,7 +66,7 @@ class BundleContents(Part):
     records: tuple[str, ...] = Field((), max_length=200)
     everything: bool = False
     attachments: bool = False
-    file_format: Literal["csv", "xlsx", "jsonl"] | None = None
+    file_format: FormatName | None = None
 
     @field_validator("templates", mode="before")
     @classmethod

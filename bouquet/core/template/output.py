@@ -11,6 +11,7 @@ from typing import Literal
 import babel.localedata
 from pydantic import Field, field_validator, model_validator
 
+from bouquet.core.formats import FormatName
 from bouquet.core.template.part import Part
 from bouquet.core.template.values import HEADING_LENGTH
 
@@ -129,7 +130,7 @@ class Output(Part):
     `keep_days`: days until the files expire; the house's own rule where it is not given.
     """
 
-    format: Literal["csv", "xlsx", "jsonl"] = "csv"
+    format: FormatName = "csv"
     name: str = Field("{template}_{as_of:%Y-%m-%d}", min_length=1, max_length=200)
     style: Literal["machine", "reader"] = "machine"
     locale: str = Field("en_GB", max_length=20)

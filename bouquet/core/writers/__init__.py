@@ -1,12 +1,19 @@
 """
-Writers: one class a format. A new format is one module and one line in `WRITERS`.
+Writers: one class a format. A new format is one module here and one line in `core.formats`.
 """
 
-from bouquet.core.writers.base import FileFacts, SheetFacts, Writer
-from bouquet.core.writers.csv import CsvWriter
-from bouquet.core.writers.jsonl import JsonLinesWriter
-from bouquet.core.writers.xlsx import STAMP, XlsxWriter
+from importlib import import_module
 
-__all__ = ["STAMP", "WRITERS", "CsvWriter", "FileFacts", "JsonLinesWriter", "SheetFacts", "Writer", "XlsxWriter"]
+from bouquet.core.formats import FORMATS
+from bouquet.core.writers.base import Beside, FileFacts, SheetFacts, Writer
 
-WRITERS: dict[str, type[Writer]] = {writer.extension: writer for writer in (CsvWriter, XlsxWriter, JsonLinesWriter)}
+__all__ = ["Beside", "FileFacts", "SheetFacts", "Writer", "writer_of"]
+
+
+def writer_of(format: str) -> type[Writer]:
+    """
+    The class that writes a format. Raises KeyError for one that is not known.
+    """
+    module, _, name = FORMATS[format].writer.partition(":")
+    found: type[Writer] = getattr(import_module(module), name)
+    return found

@@ -10,13 +10,14 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from types import TracebackType
+from typing import IO
 
 import polars as pl
 
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import Line
 
-__all__ = ["FileFacts", "SheetFacts", "Writer"]
+__all__ = ["Beside", "FileFacts", "SheetFacts", "StreamWriter", "Writer"]
 
 
 @dataclass(kw_only=True)
@@ -39,6 +40,18 @@ class SheetFacts:
     lines: int
 
 
+@dataclass(frozen=True)
+class Beside:
+    """
+    A file that explains another and stands beside it, such as a schema: what its name ends with, its media type, and
+    what is in it.
+    """
+
+    suffix: str
+    media_type: str
+    content: bytes
+
+
 class Writer(ABC):
     """
     Writes one file of one format: `open`, `write` once per batch, `close`.
@@ -56,14 +69,6 @@ class Writer(ABC):
         findings: Asked at the end for what the run found, given what the writer found itself, as rows below
             FINDING_HEADINGS; for formats that can carry it.
     """
-
-    extension: str
-    media_type: str
-    label: str
-
-    #: Whether the file may have lines between its rows, and several sheets.
-    takes_lines: bool = False
-    takes_sheets: bool = False
 
     def __init__(
         self,
@@ -125,6 +130,14 @@ class Writer(ABC):
         """
         raise NotImplementedError
 
+    @classmethod
+    def beside(cls, plan: Plan) -> Sequence[Beside]:
+        """
+        Files that explain those of a plan.
+        """
+        del plan
+        return ()
+
     @abstractmethod
     def close(self) -> None:
         """
@@ -136,3 +149,44 @@ class Writer(ABC):
         """
         Let go of everything held; the file stays unfinished.
         """
+
+
+class StreamWriter(Writer):
+    """
+    A writer of a format that is written from its first byte to its last.
+    """
+
+    _file: IO[bytes]
+
+    def open(self) -> None:
+        self._file = self.path.open("wb", buffering=1 << 20)
+        try:
+            self.begin()
+        except BaseException:
+            # A heading that cannot be written: nothing is left open.
+            self._file.close()
+            raise
+
+    @abstractmethod
+    def begin(self) -> None:
+        """
+        Write what stands before the first row.
+        """
+
+    def finish(self) -> None:
+        """
+        Write what stands after the last row.
+        """
+
+    @property
+    def size(self) -> int:
+        return self._file.tell()
+
+    def close(self) -> None:
+        try:
+            self.finish()
+        finally:
+            self._file.close()
+
+    def abandon(self) -> None:
+        self._file.close()

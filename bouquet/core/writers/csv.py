@@ -12,18 +12,18 @@ import polars as pl
 
 from bouquet.core.errors import EncodingProblem
 from bouquet.core.shaping import Line, TextShaper, guarded, shown_total
-from bouquet.core.writers.base import Writer
+from bouquet.core.writers.base import StreamWriter
 
-__all__ = ["CsvWriter"]
+__all__ = ["PYTHON_ENCODING", "SIGNATURE", "CsvWriter"]
 
-_PYTHON_ENCODING = {
+PYTHON_ENCODING = {
     "utf-8": "utf-8",
     "utf-8-sig": "utf-8",
     "utf-16": "utf-16-le",
     "windows-1252": "cp1252",
     "iso-8859-1": "latin-1",
 }
-_SIGNATURE = {"utf-8-sig": b"\xef\xbb\xbf", "utf-16": b"\xff\xfe"}
+SIGNATURE = {"utf-8-sig": b"\xef\xbb\xbf", "utf-16": b"\xff\xfe"}
 
 _QUOTE_STYLE: dict[str, Literal["necessary", "non_numeric", "always"]] = {
     "as_needed": "necessary",
@@ -32,19 +32,16 @@ _QUOTE_STYLE: dict[str, Literal["necessary", "non_numeric", "always"]] = {
 }
 
 
-class CsvWriter(Writer):
+class CsvWriter(StreamWriter):
     """
     Comma- (or otherwise) separated text.
     """
 
-    extension, media_type, label = "csv", "text/csv", "CSV"
-    takes_lines = True
-
-    def open(self) -> None:
+    def begin(self) -> None:
         options = self.plan.output.csv
         self._options = options
         self._line_end = "\r\n" if options.line_end == "CRLF" else "\n"
-        self._encoding = _PYTHON_ENCODING[options.encoding]
+        self._encoding = PYTHON_ENCODING[options.encoding]
         guard = self.plan.guards_formulas
         self._shaper = TextShaper(
             self.plan.columns, self.plan.zone.key, guard=guard, bare=options.quoting == "as_needed"
@@ -55,15 +52,9 @@ class CsvWriter(Writer):
             for n, c in enumerate(self.plan.columns)
             if options.quoting == "text" and not (c.kind.is_number or c.kind.is_dated)
         ]
-        self._file: IO[bytes] = self.path.open("wb", buffering=1 << 20)
-        try:
-            self._file.write(_SIGNATURE.get(options.encoding, b""))
-            self._write_rows([[self._guarded(t)] for t in self.titles] + ([[]] if self.titles else []))
-            self._write_heading_rows()
-        except BaseException:
-            # A heading that the encoding does not have: nothing is left open.
-            self._file.close()
-            raise
+        self._file.write(SIGNATURE.get(options.encoding, b""))
+        self._write_rows([[self._guarded(t)] for t in self.titles] + ([[]] if self.titles else []))
+        self._write_heading_rows()
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame)
@@ -88,16 +79,6 @@ class CsvWriter(Writer):
         if free is not None:
             cells[free] = self._guarded(line.label)
         self._write_rows([cells])
-
-    @property
-    def size(self) -> int:
-        return self._file.tell()
-
-    def close(self) -> None:
-        self._file.close()
-
-    def abandon(self) -> None:
-        self._file.close()
 
     def _write_frame(self, text: pl.DataFrame, file: IO[bytes]) -> None:
         text.write_csv(

@@ -1,5 +1,5 @@
 """
-JSON Lines: one JSON object (RFC 8259) per row, UTF-8, each on a line of its own.
+JSON: one object (RFC 8259) per row, UTF-8, each on a line of its own; and the same as one array.
 
 Numbers are numbers with all their digits, yes-no are true and false, blanks are null; everything else is text.
 """
@@ -7,36 +7,33 @@ Numbers are numbers with all their digits, yes-no are true and false, blanks are
 from __future__ import annotations
 
 import json
-from typing import IO
+from io import BytesIO
 
 import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import TextShaper
-from bouquet.core.writers.base import Writer
+from bouquet.core.writers.base import StreamWriter
 
-__all__ = ["JsonLinesWriter"]
+__all__ = ["JsonLinesWriter", "JsonWriter"]
 
 #: What JSON numbers look like (RFC 8259, section 6); a database's NaN and infinity do not.
 _NUMBER = r"^-?(0|[1-9]\d*)(\.\d+)?$"
 _CONTROLS = r"[\x00-\x1f\\\"\x7f]"
 
 
-class JsonLinesWriter(Writer):
+class JsonLinesWriter(StreamWriter):
     """
     One object a row; its names are the headings, or the technical names where these are asked for.
     """
 
-    extension, media_type, label = "jsonl", "application/jsonl", "JSON Lines"
-
-    def open(self) -> None:
+    def begin(self) -> None:
         technical = self.plan.output.csv.heading_row == "names"
         self._names = [
             json.dumps(c.technical if technical else c.heading, ensure_ascii=False) for c in self.plan.columns
         ]
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
-        self._file: IO[bytes] = self.path.open("wb", buffering=1 << 20)
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame)
@@ -46,8 +43,11 @@ class JsonLinesWriter(Writer):
             parts.append(self._cell(column, n, text, frame).fill_null("null"))
         source = text.with_columns(frame[f"c{n}"].alias(f"raw{n}") for n in self._booleans(frame))
         lines = source.select(pl.concat_str([*parts, pl.lit("}")]).alias("line"))
-        lines.write_csv(self._file, include_header=False, quote_style="never", line_terminator="\n")
+        self._put(lines)
         self.facts.rows += frame.height
+
+    def _put(self, lines: pl.DataFrame) -> None:
+        lines.write_csv(self._file, include_header=False, quote_style="never", line_terminator="\n")
 
     def _booleans(self, frame: pl.DataFrame) -> list[int]:
         return [n for n, c in enumerate(self.plan.columns) if c.kind is Kind.BOOLEAN and f"c{n}" in frame.columns]
@@ -73,12 +73,23 @@ class JsonLinesWriter(Writer):
             return pl.when(value.str.contains(_CONTROLS)).then(escaped).otherwise(pl.format('"{}"', value))
         return pl.format('"{}"', value)
 
-    @property
-    def size(self) -> int:
-        return self._file.tell()
 
-    def close(self) -> None:
-        self._file.close()
+class JsonWriter(JsonLinesWriter):
+    """
+    One array of the same objects, one a line.
+    """
 
-    def abandon(self) -> None:
-        self._file.close()
+    def begin(self) -> None:
+        super().begin()
+        self._file.write(b"[")
+        self._between = b"\n"
+
+    def _put(self, lines: pl.DataFrame) -> None:
+        buffer = BytesIO()
+        lines.write_csv(buffer, include_header=False, quote_style="never", line_terminator=",\n")
+        if lines.height:
+            self._file.write(self._between + buffer.getvalue()[: -len(b",\n")])
+            self._between = b",\n"
+
+    def finish(self) -> None:
+        self._file.write(b"\n]\n")

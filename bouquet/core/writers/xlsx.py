@@ -53,11 +53,6 @@ class XlsxWriter(Writer):
     A spreadsheet of typed cells. More rows than a sheet holds go on to further sheets.
     """
 
-    extension = "xlsx"
-    media_type = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
-    label = "Spreadsheet"
-    takes_lines = takes_sheets = True
-
     def open(self) -> None:
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
         # Title lines and the empty one below them push the heading row down.

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.formats import FormatName
 from bouquet.core.template import BundleContents
 from bouquet.core.template.filter import Window
 from bouquet.rounds.document import Event, OwnPart, RoundRecipientIn, Trigger
@@ -95,7 +96,7 @@ class NewRun(BaseModel):
     also: dict[str, Any] | None = None
     windows: dict[str, dict[str, Any]] = {}
     use: Literal["saved", "draft"] = "saved"
-    format: Literal["csv", "xlsx", "jsonl"] | None = None
+    format: FormatName | None = None
     answers: dict[str, Any] = {}
     purpose: str = Field("", max_length=300)
     bundle: BundleContents | None = None

@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.formats import FormatName
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.schemas.catalogue import ChoiceOut
 from bouquet.web.schemas.curating import MissingOut, Replacement
@@ -146,7 +147,7 @@ class Questions(BaseModel):
     document: dict[str, Any]
     asks: list[QuestionOut]
     periods: list[PeriodOut]
-    format: Literal["csv", "xlsx", "jsonl"]
+    format: FormatName
     personal: list[str]
     not_included: dict[str, list[str]] = Field(
         {}, description="Labels of `fields`, `files` and `records` that no column shows."

@@ -8,6 +8,9 @@ export type RecordType = Schemas["RecordTypeOut"];
 export type RecordTypeFields = Schemas["RecordTypeFields"];
 export type FieldGroup = Schemas["FieldGroup"];
 export type FieldInfo = Schemas["FieldOut"];
+export type FormatInfo = Schemas["FormatOut"];
+/** What a format is called in documents. */
+export type FormatName = FormatInfo["name"];
 export type Look = Schemas["Look"];
 export type SentencePart = Schemas["PartOut"];
 export type SheetColumn = Schemas["ColumnOut"];

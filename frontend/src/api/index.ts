@@ -13,6 +13,8 @@ export type {
   FieldFacts,
   FieldGroup,
   FieldInfo,
+  FormatInfo,
+  FormatName,
   FunctionInfo,
   GivenBackInfo,
   LeftOut,

@@ -2610,6 +2610,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/vocabulary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Vocabulary
+         * @description All lists, each in the order in which it is offered.
+         */
+        get: operations["get_vocabulary"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2738,7 +2758,7 @@ export interface components {
              */
             everything: boolean;
             /** File Format */
-            file_format?: ("csv" | "xlsx" | "jsonl") | null;
+            file_format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow") | null;
             /**
              * Format
              * @default bouquet-bundle-contents/1
@@ -3861,6 +3881,40 @@ export interface components {
             words: string;
         };
         /**
+         * FormatOut
+         * @description A format of files, and what it can hold.
+         */
+        FormatOut: {
+            /**
+             * Audience
+             * @enum {string}
+             */
+            audience: "programs" | "readers" | "either";
+            /** Label */
+            label: string;
+            /**
+             * Lines
+             * @description Whether headings of groups and totals may stand between its rows.
+             */
+            lines: boolean;
+            /** Meaning */
+            meaning: string;
+            /** Media Type */
+            media_type: string;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow";
+            /** Sheets */
+            sheets: boolean;
+            /**
+             * Sized
+             * @description Whether a file can be split by its size.
+             */
+            sized: boolean;
+        };
+        /**
          * FunctionOut
          * @description A function or operator of formulas.
          */
@@ -4539,7 +4593,7 @@ export interface components {
              * @default csv
              * @enum {string}
              */
-            format: "csv" | "xlsx" | "jsonl";
+            format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow";
             /**
              * Mail To
              * @description Who gets it by mail
@@ -4629,7 +4683,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** Format */
-            format?: ("csv" | "xlsx" | "jsonl") | null;
+            format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow") | null;
             /** Only */
             only?: string[][] | null;
             /** Picks */
@@ -5160,7 +5214,7 @@ export interface components {
              * Format
              * @enum {string}
              */
-            format: "csv" | "xlsx" | "jsonl";
+            format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow";
             /** Id */
             id: number;
             /** Name */
@@ -6343,6 +6397,14 @@ export interface components {
             records: string;
             /** Shared */
             shared: boolean;
+        };
+        /**
+         * Vocabulary
+         * @description The lists there are.
+         */
+        Vocabulary: {
+            /** Formats */
+            formats: components["schemas"]["FormatOut"][];
         };
         /**
          * Watch
@@ -11340,6 +11402,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_vocabulary: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
                 };
             };
         };

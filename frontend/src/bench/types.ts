@@ -1,3 +1,4 @@
+import type { FormatName } from "../api";
 import type { Window } from "../shared";
 import type { Check } from "./checks";
 
@@ -128,7 +129,7 @@ export interface OrderLevel {
 }
 
 export interface Output {
-  format?: "csv" | "xlsx" | "jsonl";
+  format?: FormatName;
   name?: string;
   style?: "machine" | "reader";
   locale?: string;

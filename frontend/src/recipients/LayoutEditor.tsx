@@ -2,7 +2,7 @@ import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
-import { FileInput, Icon, Trouble } from "../shared";
+import { FileInput, Icon, Trouble, useFormats } from "../shared";
 import type { Acceptance, Kind, LayoutColumn } from "./acceptance";
 import { KINDS } from "./acceptance";
 
@@ -22,6 +22,7 @@ const ENCODINGS = ["utf-8", "utf-8-sig", "utf-16", "windows-1252", "iso-8859-1"]
 
 /** The form of somebody's files, and the columns they ask for. */
 export function LayoutEditor({ acceptance, onChange }: Props) {
+  const formats = useFormats();
   const columns = acceptance.columns ?? [];
   const put = (at: number, part: Partial<LayoutColumn>) =>
     onChange({ columns: columns.map((c, n) => (n === at ? clean({ ...c, ...part }) : c)) });
@@ -36,9 +37,11 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
             onChange={(e) => onChange({ format: (e.target.value || null) as Acceptance["format"] })}
           >
             <option value="">the file as the template makes it</option>
-            <option value="csv">a CSV</option>
-            <option value="xlsx">a spreadsheet</option>
-            <option value="jsonl">JSON Lines</option>
+            {formats.map((f) => (
+              <option key={f.name} value={f.name}>
+                {f.label}
+              </option>
+            ))}
           </Form.Select>
         </Form.Group>
         {csv && (

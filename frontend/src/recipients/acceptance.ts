@@ -1,3 +1,4 @@
+import type { FormatName } from "../api";
 /** What a recipient can take, as `bouquet-recipient/1` has it. */
 export interface LayoutColumn {
   heading: string;
@@ -19,7 +20,7 @@ export const KINDS: Kind[] = ["any", "text", "whole number", "number", "date", "
 
 export interface Acceptance {
   document?: "bouquet-recipient/1";
-  format?: "csv" | "xlsx" | "jsonl" | null;
+  format?: FormatName | null;
   csv?: { separator?: string; encoding?: string; heading_row?: string } | null;
   name?: string;
   columns?: LayoutColumn[];

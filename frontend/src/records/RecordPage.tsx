@@ -7,8 +7,8 @@ import { useRecordType } from "../bench/hooks/useFields";
 import type { Document } from "../bench/types";
 import { RunNews } from "../runs";
 import { useMay, useShell } from "../shell";
-import { Icon, Trouble, capital, count, withUnit } from "../shared";
-import { FORMATS, TakeMenu } from "./Take";
+import { Icon, Trouble, capital, count, withUnit, useFormats } from "../shared";
+import { TakeMenu } from "./Take";
 import type { Takeable } from "./Take";
 import { Whereabouts } from "./Whereabouts";
 import { onScreen } from "./view";
@@ -96,6 +96,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
   const title = (about.title && valueOf.get(about.title)) || recordKey.join(", ");
   const direct = many.filter((w) => !w.path.includes("."));
   const mayRun = useMay("run");
+  const formats = useFormats();
   const { news } = useShell();
   const [taken, setTaken] = useState<Run | null>(null);
   const run = taken ? (news.runs[taken.id] ?? taken) : undefined;
@@ -115,7 +116,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
     output: { children: direct.slice(0, 10).map(({ path }) => ({ path })) },
   };
   const offered: Takeable[] = [
-    ...FORMATS.map(([format, words]) => ({ words, format, document: sheet, only })),
+    ...formats.map((f) => ({ words: `as ${f.label}`, format: f.name, document: sheet, only })),
     ...(direct.length
       ? [
           {

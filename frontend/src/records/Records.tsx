@@ -18,11 +18,11 @@ import type { Document } from "../bench/types";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { RunNews } from "../runs";
 import { Hint, useCurrentSource, useMay, useShell } from "../shell";
-import { Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
+import { Icon, Trouble, capital, count, plural, useDebounced, useFormats } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { RecordGrid } from "./RecordGrid";
 import { SavedLists } from "./SavedLists";
-import { FORMATS, TakeMenu } from "./Take";
+import { TakeMenu } from "./Take";
 import { TypeBar, useByUse } from "./TypeBar";
 import { SaveView, ViewMenu } from "./Views";
 import { everydayView, keptView, looksIn, onScreen, plainSentence, searched } from "./view";
@@ -92,6 +92,7 @@ function Browse({
   const source = useCurrentSource();
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
+  const formats = useFormats();
   const go = useNavigate();
   const client = useQueryClient();
   const [params, setParams] = useSearchParams();
@@ -219,9 +220,9 @@ function Browse({
             label="Export what I see"
             personal={first?.personal ?? []}
             onRun={setTaken}
-            offered={FORMATS.map(([format, words]) => ({
-              words,
-              format,
+            offered={formats.map((f) => ({
+              words: `as ${f.label}`,
+              format: f.name,
               document: named,
               note: total === undefined ? undefined : plural(total, "row"),
             }))}

@@ -15,13 +15,6 @@ export interface Takeable {
   only?: string[][];
 }
 
-/** The forms in which anything can be taken, in words. */
-export const FORMATS: [Takeable["format"], string][] = [
-  ["csv", "as CSV"],
-  ["xlsx", "as a spreadsheet"],
-  ["jsonl", "as JSON Lines"],
-];
-
 interface Props {
   label: string;
   offered: Takeable[];

@@ -3,8 +3,8 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { Link } from "react-router";
 import { ApiError, answer, api } from "../api";
-import type { NewRound as Draft, Planned, RoundInfo } from "../api";
-import { Icon, Trouble, fullMoment, useDebounced } from "../shared";
+import type { NewRound as Draft, Planned, RoundInfo, FormatName } from "../api";
+import { Icon, Trouble, fullMoment, useDebounced, useFormats } from "../shared";
 import { ClosesFields, RoundAnswers } from "./EventFields";
 import { DayOff, RhythmEditor } from "./RhythmEditor";
 import { SendTo } from "./SendTo";
@@ -72,6 +72,7 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
 /** Set a template to run, by the calendar or by what happens; the next five moments are shown while choosing. */
 export function NewRound({ template, round, onClose }: Props) {
   const client = useQueryClient();
+  const formats = useFormats();
   const templates = useQuery({
     queryKey: ["templates"],
     queryFn: () => answer(api.GET("/api/v1/templates")),
@@ -139,7 +140,7 @@ export function NewRound({ template, round, onClose }: Props) {
                   change({
                     template_id: Number(e.target.value),
                     answers: {},
-                    format: (picked?.format ?? "csv") as "csv" | "xlsx" | "jsonl",
+                    format: (picked?.format ?? "csv") as FormatName,
                   });
                 }}
                 required
@@ -206,9 +207,11 @@ export function NewRound({ template, round, onClose }: Props) {
                   value={draft.format}
                   onChange={(e) => change({ format: e.target.value as Draft["format"] })}
                 >
-                  <option value="csv">CSV</option>
-                  <option value="xlsx">Spreadsheet</option>
-                  <option value="jsonl">JSON Lines</option>
+                  {formats.map((f) => (
+                    <option key={f.name} value={f.name}>
+                      {f.label}
+                    </option>
+                  ))}
                 </Form.Select>
               </Form.Group>
             </div>

@@ -4,7 +4,7 @@ import { Form } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { BundleContents, BundleInfo } from "../api";
-import { FormDialog, capital } from "../shared";
+import { FormDialog, capital, useFormats } from "../shared";
 import { AnswerForm, withDefaults } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
 import { BundlePurpose } from "./BundlePurpose";
@@ -32,6 +32,7 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
   const go = useNavigate();
   const client = useQueryClient();
   const start = useStartRun();
+  const formats = useFormats();
   const [contents, setContents] = useState<BundleContents>({ ...NOTHING, ...bundle?.contents });
   const [kept, setKept] = useState(keeping || bundle !== undefined);
   const [purpose, setPurpose] = useState("");
@@ -90,9 +91,11 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
             }
           >
             <option value="">each as it is set</option>
-            <option value="csv">CSV</option>
-            <option value="xlsx">Spreadsheets</option>
-            <option value="jsonl">JSON Lines</option>
+            {formats.map((f) => (
+              <option key={f.name} value={f.name}>
+                {f.label}
+              </option>
+            ))}
           </Form.Select>
         </Form.Group>
         {!kept && <BundlePurpose purpose={purpose} onPurpose={setPurpose} />}

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { answer, api } from "../api";
-import type { BundleContents } from "../api";
+import type { BundleContents, FormatName } from "../api";
 
 export interface StartRun {
   template_id?: number;
@@ -17,7 +17,7 @@ export interface StartRun {
   windows?: Record<string, unknown>;
   /** What personal data is taken out for. */
   purpose?: string;
-  format?: "csv" | "xlsx" | "jsonl";
+  format?: FormatName;
   /** Answers to the template's asks, by name. */
   answers?: Record<string, unknown>;
   /** An earlier run once more, as it was or as its template is now. */

@@ -124,14 +124,14 @@ export function duration(seconds: number): string {
   return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 }
 
-const FORMATS: Record<string, string> = {
-  csv: "CSV",
-  xlsx: "Spreadsheet",
-  jsonl: "JSON Lines",
-  zip: "Archive",
-};
+/** What the formats are called, once the server has said so. */
+const labels = new Map<string, string>([["zip", "Archive"]]);
+
+export function rememberFormats(formats: { name: string; label: string }[]): void {
+  for (const { name, label } of formats) labels.set(name, label);
+}
 
 /** A file format as people call it. */
 export function formatName(format: string): string {
-  return FORMATS[format] ?? format;
+  return labels.get(format) ?? format.toUpperCase();
 }

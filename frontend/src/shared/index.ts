@@ -25,6 +25,7 @@ export { PickList } from "./PickList";
 export type { Pickable } from "./PickList";
 export { NumberInput } from "./NumberInput";
 export { FileInput } from "./FileInput";
+export { useFormats } from "./useFormats";
 export { FormDialog } from "./FormDialog";
 export { WINDOWS, sameKind } from "./windows";
 export { WindowParts } from "./WindowParts";

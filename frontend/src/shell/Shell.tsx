@@ -5,7 +5,7 @@ import { Dropdown } from "react-bootstrap";
 import { Link, NavLink } from "react-router";
 import { answer, api } from "../api";
 import type { Session } from "../api";
-import { Icon, setLocale } from "../shared";
+import { Icon, setLocale, useFormats } from "../shared";
 import { Bell } from "./Bell";
 import { Jump } from "./Jump";
 import { ShellContext } from "./context";
@@ -30,6 +30,8 @@ const JOURNAL = { to: "/set-up/journal", label: "Journal" } as const;
 /** The desk with its dividers, around every place. */
 export function Shell({ session, children }: { session: Session; children: ReactNode }) {
   const news = useNews();
+  // What formats are called is needed on most pages.
+  useFormats();
   const { may } = session.person;
   const own = may.includes("keep") ? [SET_UP] : may.includes("audit") ? [JOURNAL] : [];
   const places = [...PLACES, ...own];

@@ -17,7 +17,7 @@ import {
 import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
-import { Icon, Trouble, capital, count, formatName, useDebounced } from "../shared";
+import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
 
 const SAMPLE = 8;
 const QUIET = 300;
@@ -51,6 +51,7 @@ function Asking({ known }: { known: Questions }) {
   useSourceOf(known.source);
   const [windows, setWindows] = useState<Record<string, Window>>({});
   const [format, setFormat] = useState(known.format);
+  const formats = useFormats();
   const [purpose, setPurpose] = useState("");
   const asked = useDebounced({ answers, windows }, QUIET);
   const document = withWindows(known.document, asked.windows);
@@ -132,19 +133,17 @@ function Asking({ known }: { known: Questions }) {
           ))}
           <fieldset className="mt-3">
             <legend className="form-label">As</legend>
-            <div className="d-flex gap-3 flex-wrap">
-              {(["csv", "xlsx", "jsonl"] as const).map((f) => (
-                <Form.Check
-                  key={f}
-                  type="radio"
-                  name="format"
-                  id={`as-${f}`}
-                  label={formatName(f)}
-                  checked={format === f}
-                  onChange={() => setFormat(f)}
-                />
+            <Form.Select
+              aria-label="As"
+              value={format}
+              onChange={(e) => setFormat(e.target.value as typeof format)}
+            >
+              {formats.map((f) => (
+                <option key={f.name} value={f.name}>
+                  {f.label}
+                </option>
               ))}
-            </div>
+            </Form.Select>
           </fieldset>
           <div className="mt-3">
             <NotIncluded missed={known.not_included} />

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, Look, ManyWay, Problem } from "../../api";
-import { Trouble, useDebounced } from "../../shared";
+import { Trouble, useDebounced, useFormats } from "../../shared";
 import type { Action } from "../reducer";
 import type { Document, Output } from "../types";
 import { Along } from "./Along";
@@ -27,35 +27,33 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
   const output = document.output ?? {};
   const format = output.format ?? "csv";
   const set = (part: Partial<Output>) => dispatch({ type: "setOutput", output: { ...output, ...part } });
+  const formats = useFormats();
+  const known = formats.find((f) => f.name === format);
+  // A format for programs has no lines for readers; one for readers is made for them.
+  const suited = (name: string): Partial<Output> => {
+    const audience = formats.find((f) => f.name === name)?.audience;
+    return audience === "programs" ? { style: undefined } : audience === "readers" ? { style: "reader" } : {};
+  };
   const csv = output.csv ?? {};
   const xlsx = output.xlsx ?? {};
   const setCsv = (part: Output["csv"]) => set({ csv: { ...csv, ...part } });
   const setXlsx = (part: Output["xlsx"]) => set({ xlsx: { ...xlsx, ...part } });
   return (
     <fieldset className="shelf-form" disabled={!editable}>
-      <div role="radiogroup" aria-label="Format" className="d-flex gap-3">
-        <Form.Check
-          type="radio"
-          id="format-csv"
-          label="CSV"
-          checked={format === "csv"}
-          onChange={() => set({ format: "csv" })}
-        />
-        <Form.Check
-          type="radio"
-          id="format-xlsx"
-          label="Spreadsheet"
-          checked={format === "xlsx"}
-          onChange={() => set({ format: "xlsx" })}
-        />
-        <Form.Check
-          type="radio"
-          id="format-jsonl"
-          label="JSON Lines"
-          checked={format === "jsonl"}
-          onChange={() => set({ format: "jsonl" })}
-        />
-      </div>
+      <Form.Group controlId="format">
+        <Form.Label>Format</Form.Label>
+        <Form.Select
+          value={format}
+          onChange={(e) => set({ format: e.target.value as Output["format"], ...suited(e.target.value) })}
+        >
+          {formats.map((f) => (
+            <option key={f.name} value={f.name}>
+              {f.label}
+            </option>
+          ))}
+        </Form.Select>
+        <Form.Text>{known?.meaning}</Form.Text>
+      </Form.Group>
       <FileName
         document={document}
         today={look?.file_name}
@@ -63,20 +61,14 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
         editable={editable}
         onName={(name) => set({ name })}
       />
-      <ReaderStyle document={document} output={output} set={set} />
+      {known?.audience !== "programs" && <ReaderStyle document={document} output={output} set={set} />}
       <div className="group-like">One file, or several</div>
       <SplitEditor document={document} groups={groups} dispatch={dispatch} />
-      {format === "csv" && <CsvOptions csv={csv} set={setCsv} />}
-      {format === "xlsx" && <XlsxOptions xlsx={xlsx} set={setXlsx} />}
-      {format === "jsonl" && (
-        <p className="soft mb-0">
-          For programs: one JSON object a row, named by the headings. Numbers keep all their digits, blanks
-          are null.
-        </p>
-      )}
+      {(format === "csv" || format === "txt") && <CsvOptions csv={csv} set={setCsv} />}
+      {known?.sheets && <XlsxOptions xlsx={xlsx} set={setXlsx} />}
       <Dictionary output={output} format={format} set={set} />
       <Along document={document} ways={ways} output={output} problems={problems} set={set} />
-      {format !== "xlsx" && look && look.rows.length > 0 && problems.length === 0 && (
+      {known?.sized && format !== "arrow" && look && look.rows.length > 0 && problems.length === 0 && (
         <FirstLines document={document} templateId={templateId} />
       )}
     </fieldset>

@@ -1,12 +1,12 @@
 import { useState } from "react";
 import type { ReactNode } from "react";
 import { Button, Modal } from "react-bootstrap";
-import type { CheckCount, Look, Problem, Run, WayOut } from "../../api";
+import type { CheckCount, Look, Problem, Run, WayOut, FormatName } from "../../api";
 import { RunNews } from "../../runs";
 import { Icon, formatName, plural } from "../../shared";
 
 interface Props {
-  format: "csv" | "xlsx" | "jsonl";
+  format: FormatName;
   look: Look | undefined;
   problems: Problem[];
   run: Run | undefined;

@@ -1,0 +1,159 @@
+"""
+The formats of files: what each is called, and what it can hold. A new format is one module of `core.writers` and one
+line here.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated, Literal, TypeAlias
+
+from pydantic import AfterValidator, Field
+
+__all__ = ["FORMATS", "Format", "FormatName"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class Format:
+    """
+    One format.
+
+    Args:
+        name: What documents call it; also its extension.
+        label: What people call it.
+        meaning: What it is good for, in a sentence.
+        media_type: As of RFC 6838.
+        writer: Its class, as `module:class`; found when a file is written, so that a rare format costs nothing before.
+        audience: Whom it suits: programs only, readers only, or either, by the style.
+        lines: Whether lines may stand between its rows: headings of groups, totals.
+        sheets: Whether it has sheets.
+        sized: Whether its size is known while it is written.
+    """
+
+    name: str
+    label: str
+    meaning: str
+    media_type: str
+    writer: str
+    audience: Literal["programs", "readers", "either"] = "programs"
+    lines: bool = False
+    sheets: bool = False
+    sized: bool = True
+
+    @property
+    def extension(self) -> str:
+        return self.name
+
+
+_WRITERS = "bouquet.core.writers"
+
+#: Every format by its name, in the order in which they are offered.
+FORMATS: dict[str, Format] = {
+    f.name: f
+    for f in (
+        Format(
+            name="csv",
+            label="CSV",
+            meaning="Text with a separator: nearly every program reads it.",
+            media_type="text/csv",
+            writer=f"{_WRITERS}.csv:CsvWriter",
+            audience="either",
+            lines=True,
+        ),
+        Format(
+            name="xlsx",
+            label="Spreadsheet",
+            meaning="A workbook with typed cells, titles, groups and totals.",
+            media_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+            writer=f"{_WRITERS}.xlsx:XlsxWriter",
+            audience="either",
+            lines=True,
+            sheets=True,
+            sized=False,
+        ),
+        Format(
+            name="jsonl",
+            label="JSON Lines",
+            meaning="One JSON object a row, each on a line of its own. Numbers keep all their digits, blanks are null.",
+            media_type="application/jsonl",
+            writer=f"{_WRITERS}.jsonl:JsonLinesWriter",
+        ),
+        Format(
+            name="ods",
+            label="OpenDocument spreadsheet",
+            meaning="A spreadsheet by ISO/IEC 26300, with typed cells, titles, groups and totals.",
+            media_type="application/vnd.oasis.opendocument.spreadsheet",
+            writer=f"{_WRITERS}.ods:OdsWriter",
+            audience="either",
+            lines=True,
+            sheets=True,
+            sized=False,
+        ),
+        Format(
+            name="pdf",
+            label="PDF",
+            meaning="Pages to print or to send: title, repeated headings, groups, totals, page numbers.",
+            media_type="application/pdf",
+            writer=f"{_WRITERS}.pdf:PdfWriter",
+            audience="readers",
+            lines=True,
+            sized=False,
+        ),
+        Format(
+            name="html",
+            label="Web page",
+            meaning="One page that every browser opens, that prints well and that a screen reader reads as a table.",
+            media_type="text/html",
+            writer=f"{_WRITERS}.html:HtmlWriter",
+            audience="readers",
+            lines=True,
+        ),
+        Format(
+            name="json",
+            label="JSON",
+            meaning="All rows as one JSON array of objects.",
+            media_type="application/json",
+            writer=f"{_WRITERS}.jsonl:JsonWriter",
+        ),
+        Format(
+            name="xml",
+            label="XML",
+            meaning="An element a row and one a value; headings become names that XML allows. With its schema.",
+            media_type="application/xml",
+            writer=f"{_WRITERS}.xml:XmlWriter",
+        ),
+        Format(
+            name="txt",
+            label="Fixed-width text",
+            meaning="Every value at its place in the line, by the widths of the columns. With its layout.",
+            media_type="text/plain",
+            writer=f"{_WRITERS}.fixed:FixedWidthWriter",
+        ),
+        Format(
+            name="parquet",
+            label="Parquet",
+            meaning="Columns with their types, compressed: for analysts and their tools.",
+            media_type="application/vnd.apache.parquet",
+            writer=f"{_WRITERS}.columnar:ParquetWriter",
+            sized=False,
+        ),
+        Format(
+            name="arrow",
+            label="Arrow",
+            meaning="Columns with their types as programs hold them in memory (Arrow IPC).",
+            media_type="application/vnd.apache.arrow.file",
+            writer=f"{_WRITERS}.columnar:ArrowWriter",
+        ),
+    )
+}
+
+
+def _known(name: str) -> str:
+    if name not in FORMATS:
+        msg = f"There is no format “{name}”; choose {', '.join(FORMATS)}."
+        raise ValueError(msg)
+    return name
+
+
+#: The name of a format, as documents and requests give it.
+FormatName: TypeAlias = Annotated[str, AfterValidator(_known), Field(json_schema_extra={"enum": list(FORMATS)})]

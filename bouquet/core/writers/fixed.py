@@ -1,0 +1,111 @@
+"""
+Text of fixed width: every value at its place in the line; with the layout beside it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+
+import polars as pl
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.errors import EncodingProblem, WriteError
+from bouquet.core.plan import Plan, PlanColumn
+from bouquet.core.shaping import TextShaper
+from bouquet.core.writers.base import Beside, StreamWriter
+from bouquet.core.writers.csv import PYTHON_ENCODING, SIGNATURE
+
+__all__ = ["FixedWidthWriter", "width_in_line"]
+
+_USUAL = {
+    Kind.BOOLEAN: 5,
+    Kind.INTEGER: 12,
+    Kind.DECIMAL: 18,
+    Kind.DATE: 10,
+    Kind.TIME: 15,
+    Kind.TIMESTAMP: 26,
+    Kind.MOMENT: 32,
+    Kind.IDENTIFIER: 20,
+    Kind.CHOICE: 20,
+}
+
+
+def width_in_line(column: PlanColumn) -> int:
+    """
+    Characters that a column has in each line: its own width, or what is usual for its kind and takes its heading.
+    """
+    return column.width or max(_USUAL.get(column.kind, 40), len(column.heading) + 1)
+
+
+class FixedWidthWriter(StreamWriter):
+    """
+    Texts begin at the left of their place, numbers end at its right. A text that is longer is cut, and that is noted; a
+    number or a date that is longer stops the run, for a part of it would be another one.
+    """
+
+    def begin(self) -> None:
+        options = self.plan.output.csv
+        self._end = "\r\n" if options.line_end == "CRLF" else "\n"
+        self._encoding = PYTHON_ENCODING[options.encoding]
+        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+        self._file.write(SIGNATURE.get(options.encoding, b""))
+        if options.heading_row in ("headings", "both"):
+            self._write_head([c.heading for c in self.plan.columns])
+        if options.heading_row in ("names", "both"):
+            self._write_head([c.technical for c in self.plan.columns])
+
+    def write(self, frame: pl.DataFrame) -> None:
+        text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String).fill_null(""))
+        cells = [self._placed(c, text[f"c{n}"]) for n, c in enumerate(self.plan.columns)]
+        lines = pl.select(pl.concat_str([*map(pl.lit, cells), pl.lit(self._end)]).alias("line"))["line"]
+        self._file.write(self._encoded("".join(lines.to_list())))
+        self.facts.rows += frame.height
+
+    def _placed(self, column: PlanColumn, values: pl.Series) -> pl.Series:
+        width = width_in_line(column)
+        if values.str.contains(r"[\r\n\t]").any():
+            self.facts.notes[f"line breaks in “{column.heading}” became spaces"] += int(
+                values.str.contains(r"[\r\n\t]").sum()
+            )
+            values = values.str.replace_all(r"\r\n|[\r\n\t]", " ")
+        long = values.str.len_chars() > width
+        if long.any():
+            if not column.kind.is_text and column.kind is not Kind.CHOICE:
+                value = values.filter(long)[0]
+                message = f"“{value}” in “{column.heading}” is longer than the {width} characters of its place."
+                raise WriteError(f"{message} Give the column a greater width.")
+            self.facts.notes[f"texts in “{column.heading}” were cut at {width} characters"] += int(long.sum())
+            values = values.str.head(width)
+        right = column.kind.is_number
+        return values.str.pad_start(width, " ") if right else values.str.pad_end(width, " ")
+
+    def _write_head(self, names: list[str]) -> None:
+        cells = [
+            n[:w].rjust(w) if c.kind.is_number else n[:w].ljust(w)
+            for n, c, w in ((n, c, width_in_line(c)) for n, c in zip(names, self.plan.columns, strict=True))
+        ]
+        self._file.write(self._encoded("".join(cells) + self._end))
+
+    def _encoded(self, text: str) -> bytes:
+        if self.plan.output.csv.unencodable == "replace":
+            return text.encode(self._encoding, errors="replace")
+        try:
+            return text.encode(self._encoding)
+        except UnicodeEncodeError as error:
+            row = self.facts.rows + text.count("\n", 0, error.start) + 1
+            raise EncodingProblem(text[error.start], self.plan.output.csv.encoding, row) from error
+
+    @classmethod
+    def beside(cls, plan: Plan) -> Sequence[Beside]:
+        buffer = io.StringIO()
+        writer = csv.writer(buffer, lineterminator="\r\n")
+        writer.writerow(["Heading", "Technical name", "First character", "Last character", "Width", "Aligned"])
+        first = 1
+        for column in plan.columns:
+            width = width_in_line(column)
+            side = "right" if column.kind.is_number else "left"
+            writer.writerow([column.heading, column.technical, first, first + width - 1, width, side])
+            first += width
+        return (Beside("layout.csv", "text/csv", buffer.getvalue().encode()),)

@@ -1,0 +1,48 @@
+"""
+What formats of the XML and HTML family share: texts with their marks escaped, and letters that XML cannot hold told.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from html import escape
+
+import polars as pl
+
+__all__ = ["escaped_column", "escaped_text", "spliced"]
+
+#: Characters outside XML 1.0, section 2.2.
+_FORBIDDEN = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x{FFFE}\x{FFFF}]"
+_FORBIDDEN_PYTHON = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+_MARKS = (("&", "&amp;"), ("<", "&lt;"), (">", "&gt;"), ('"', "&quot;"))
+
+
+def escaped_text(text: str) -> str:
+    """
+    A text as it stands in markup, also within an attribute.
+    """
+    return escape(_FORBIDDEN_PYTHON.sub("\ufffd", text), quote=True)
+
+
+def escaped_column(values: pl.Series, heading: str, notes: Counter[str]) -> pl.Series:
+    """
+    The texts of a column as they stand in markup. What XML cannot hold becomes U+FFFD, and is noted.
+    """
+    if values.str.contains(r"[&<>\x22]").any():
+        for mark, entity in _MARKS:
+            values = values.str.replace_all(mark, entity, literal=True)
+    lost = values.str.contains(_FORBIDDEN).fill_null(False).sum()
+    if lost:
+        notes[f"texts in “{heading}” held characters that the format does not have; they became “\ufffd”"] += int(lost)
+        values = values.str.replace_all(_FORBIDDEN, "\ufffd")
+    return values
+
+
+def spliced(pieces: list[pl.Series | str], end: str) -> bytes:
+    """
+    Whole columns laid side by side with what stands between them, each row followed by `end`. Nulls count as nothing.
+    """
+    parts = [pl.lit(p) if isinstance(p, str) else pl.lit(p.fill_null("")) for p in pieces]
+    joined = pl.select(pl.concat_str([*parts, pl.lit(end)]).alias("row"))["row"]
+    return "".join(joined.to_list()).encode()

@@ -1,0 +1,262 @@
+"""
+PDF (ISO 32000-1) for print: pages of one table with a title, repeated headings, groups, totals and page numbers.
+
+Rows are drawn as they come, straight on to the page; of a finished page only its compressed drawing is kept, so that
+memory stays small for a hundred thousand rows. The widths of columns are found on the first rows.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import polars as pl
+from reportlab.lib.pagesizes import A4, landscape
+from reportlab.pdfbase.pdfmetrics import stringWidth
+from reportlab.pdfgen.canvas import Canvas
+
+from bouquet.core.plan import PlanColumn
+from bouquet.core.shaping import Line, TextShaper, shown_total
+from bouquet.core.writers.base import Writer
+from bouquet.core.writers.pdf_text import BOLD, PLAIN, Fonts, wrapped
+
+__all__ = ["PdfWriter"]
+
+MARGIN = 40.0
+SIZE, LEADING = 8.5, 11.0
+PADDING = 4.0
+FOOT = 26.0
+
+#: Points that a column has at least and at most, before the page's width is shared out.
+NARROWEST, WIDEST = 28.0, 240.0
+
+#: Rows on which widths are found.
+MEASURED = 400
+
+_INK, _SOFT, _RULE = 0.1, 0.45, 0.75
+
+
+@dataclass
+class _Column:
+    """
+    Where a column stands on the page, in points from its left edge.
+    """
+
+    left: float
+    width: float
+    right_aligned: bool
+
+    @property
+    def inner(self) -> float:
+        return self.width - 2 * PADDING
+
+
+class PdfWriter(Writer):
+    """
+    One table over as many pages as it takes; lying when its columns want more than an upright page has.
+    """
+
+    def open(self) -> None:
+        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+        self._fonts = Fonts()
+        self._columns: list[_Column] = []
+        self._waiting: list[pl.DataFrame | Line] = []
+        self._held, self._page = 0, 0
+        # Pages are written at the end; until then the file is there, and empty.
+        self.path.touch()
+
+    def write(self, frame: pl.DataFrame) -> None:
+        text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String))
+        self.facts.rows += frame.height
+        if self._columns:
+            self._draw_rows(text)
+            return
+        self._waiting.append(text)
+        self._held += text.height
+        if self._held >= MEASURED:
+            self._begin()
+
+    def write_line(self, line: Line) -> None:
+        if self._columns:
+            self._draw_line(line)
+        else:
+            self._waiting.append(line)
+
+    def _begin(self) -> None:
+        """
+        Lay the columns out by the rows that wait, and draw these.
+        """
+        self._lay_out()
+        self._canvas = Canvas(str(self.path), pagesize=self._size, pageCompression=1, lang=self._language())
+        self._canvas.setTitle(self.plan.name)
+        self._canvas.setSubject(self.sentence[:1000])
+        self._canvas.setAuthor(self.plan.output.xlsx.author or self.plan.catalogue.title)
+        self._canvas.setKeywords(f"run {self.stamp}" if self.stamp else "")
+        self._new_page()
+        for waiting in self._waiting:
+            if isinstance(waiting, Line):
+                self._draw_line(waiting)
+            else:
+                self._draw_rows(waiting)
+        self._waiting = []
+
+    def _language(self) -> str:
+        return self.plan.output.locale.replace("_", "-")
+
+    def _lay_out(self) -> None:
+        columns = self.plan.columns
+        seen = [f.head(MEASURED) for f in self._waiting if isinstance(f, pl.DataFrame)]
+        sample = pl.concat(seen).head(MEASURED) if seen else None
+        wanted = []
+        for n, column in enumerate(columns):
+            words = max((w for w in column.heading.split() or [""]), key=len)
+            least = stringWidth(words, self._fonts.latin[BOLD], SIZE)
+            texts = sample[f"c{n}"].drop_nulls().unique().to_list() if sample is not None else []
+            longest = max((self._fonts.width(t.split("\n")[0][:200], PLAIN, SIZE) for t in texts), default=0.0)
+            if column.width:
+                longest = column.width * SIZE * 0.55
+            wanted.append(min(WIDEST, max(NARROWEST, least + 1, longest + 1)) + 2 * PADDING)
+        upright, lying = A4[0] - 2 * MARGIN, A4[1] - 2 * MARGIN
+        self._size = A4 if sum(wanted) <= upright else landscape(A4)
+        room = upright if self._size == A4 else lying
+        if sum(wanted) > room:
+            # Narrow columns keep what they want; the others share what is left.
+            wanted = _shared(wanted, room)
+        left = MARGIN
+        for column, width in zip(columns, wanted, strict=True):
+            self._columns.append(_Column(left, width, column.kind.is_number and not column.is_constant))
+            left += width
+        self._right = left
+
+    def _new_page(self) -> None:
+        if self._page:
+            self._end_page()
+        self._page += 1
+        self._y = self._size[1] - MARGIN
+        if self._page == 1:
+            self._draw_title()
+        self._draw_head()
+
+    def _end_page(self) -> None:
+        canvas = self._canvas
+        canvas.setFont(self._fonts.latin[PLAIN], 7.5)
+        canvas.setFillGray(_SOFT)
+        canvas.drawString(MARGIN, FOOT, self.plan.name[:100])
+        canvas.drawRightString(self._size[0] - MARGIN, FOOT, f"{self._page}")
+        canvas.showPage()
+
+    def _draw_title(self) -> None:
+        title, *facts = self.titles or [self.plan.name]
+        room = self._size[0] - 2 * MARGIN
+        for text, font, size, gray in ((title, BOLD, 14.0, _INK), *((f, PLAIN, SIZE, _SOFT) for f in facts)):
+            for line in wrapped(self._fonts, text, font, size, room):
+                self._y -= size * 1.25
+                self._text(MARGIN, line, font, size, gray)
+        self._y -= 8
+
+    def _draw_head(self) -> None:
+        lines = [wrapped(self._fonts, c.heading, BOLD, SIZE, k.inner) for c, k in self._pairs()]
+        height = max(map(len, lines)) * LEADING + 2
+        for (_, place), said in zip(self._pairs(), lines, strict=True):
+            top = self._y - height + (len(said) - 1) * LEADING + 4
+            for n, line in enumerate(said):
+                self._place(place, line, top - n * LEADING, BOLD)
+        self._y -= height
+        self._canvas.setStrokeGray(_INK)
+        self._canvas.setLineWidth(0.8)
+        self._canvas.line(MARGIN, self._y, self._right, self._y)
+
+    def _pairs(self) -> list[tuple[PlanColumn, _Column]]:
+        return list(zip(self.plan.columns, self._columns, strict=True))
+
+    def _draw_rows(self, text: pl.DataFrame) -> None:
+        for row in text.iter_rows():
+            self._draw_row(row, PLAIN)
+
+    def _draw_row(self, row: Sequence[str | None], font: str) -> None:
+        cells = [
+            wrapped(self._fonts, t, font, SIZE, c.inner) if t else () for t, c in zip(row, self._columns, strict=True)
+        ]
+        tallest = max(1, *map(len, cells))
+        done = 0
+        while done < tallest:
+            # A row taller than what is left goes on to the next page; one taller than a page goes over several.
+            room = int((self._y - MARGIN) / LEADING)
+            if tallest - done > room and (done or self._y < self._top - 1 or room < 1):
+                self._new_page()
+                room = int((self._y - MARGIN) / LEADING)
+            part = min(tallest - done, max(1, room))
+            for place, lines in zip(self._columns, cells, strict=True):
+                for n, line in enumerate(lines[done : done + part]):
+                    self._place(place, line, self._y - (n + 1) * LEADING + 2.5, font)
+            self._y -= part * LEADING
+            done += part
+        self._canvas.setStrokeGray(_RULE)
+        self._canvas.setLineWidth(0.25)
+        self._canvas.line(MARGIN, self._y, self._right, self._y)
+
+    @property
+    def _top(self) -> float:
+        return self._size[1] - MARGIN - 3 * LEADING
+
+    def _draw_line(self, line: Line) -> None:
+        if line.kind == "heading":
+            # A group's heading does not stand alone at the foot of a page.
+            if self._y - 4 * LEADING < MARGIN:
+                self._new_page()
+            self._y -= LEADING * 1.6
+            self._text(MARGIN + 8.0 * (line.level - 1) + PADDING, line.label, BOLD, SIZE + 1, _INK)
+            self._y -= 4
+            return
+        columns = self.plan.columns
+        row: list[str | None] = [None] * len(columns)
+        for n, value in line.values.items():
+            row[n] = shown_total(columns[n], n, value, self._shaper)
+        free = next((n for n, said in enumerate(row) if not said), None)
+        if free is not None:
+            row[free] = line.label
+        self._canvas.setStrokeGray(_INK)
+        self._canvas.setLineWidth(0.6)
+        if self._y - LEADING < MARGIN:
+            self._new_page()
+        self._canvas.line(MARGIN, self._y, self._right, self._y)
+        self._draw_row(row, BOLD)
+
+    def _place(self, place: _Column, line: str, y: float, font: str) -> None:
+        if place.right_aligned:
+            x = place.left + place.width - PADDING - self._fonts.width(line, font, SIZE)
+        else:
+            x = place.left + PADDING
+        self._text(x, line, font, SIZE, _INK, y)
+
+    def _text(self, x: float, line: str, font: str, size: float, gray: float, y: float | None = None) -> None:
+        self._canvas.setFillGray(gray)
+        at = self._y if y is None else y
+        for name, run in self._fonts.runs(line, font):
+            self._canvas.setFont(name, size)
+            self._canvas.drawString(x, at, run)
+            x += stringWidth(run, name, size)
+
+    def close(self) -> None:
+        if not self._columns:
+            self._begin()
+        self._end_page()
+        self._canvas.save()
+        if self._fonts.missing:
+            said = "letters that no font of this machine has are left out of the pages"
+            self.facts.notes[said] += len(self._fonts.missing)
+
+    def abandon(self) -> None:
+        self._waiting = []
+
+
+def _shared(wanted: list[float], room: float) -> list[float]:
+    """
+    Widths that fit the room: the narrowest keep theirs, the widest give.
+    """
+    left, widths = room, dict[int, float]()
+    order = sorted(range(len(wanted)), key=lambda n: wanted[n])
+    for k, n in enumerate(order):
+        widths[n] = min(wanted[n], left / (len(order) - k))
+        left -= widths[n]
+    return [widths[n] for n in range(len(wanted))]

@@ -1,0 +1,20 @@
+import { useQuery } from "@tanstack/react-query";
+import { answer, api } from "../api";
+import type { FormatInfo } from "../api";
+import { rememberFormats } from "./format";
+
+const NONE: FormatInfo[] = [];
+
+/** The formats there are, as the server declares them. */
+export function useFormats(): FormatInfo[] {
+  const vocabulary = useQuery({
+    queryKey: ["vocabulary"],
+    queryFn: async () => {
+      const found = await answer(api.GET("/api/v1/vocabulary"));
+      rememberFormats(found.formats);
+      return found;
+    },
+    staleTime: Infinity,
+  });
+  return vocabulary.data?.formats ?? NONE;
+}

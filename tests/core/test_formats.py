@@ -1,0 +1,293 @@
+"""
+Every further format, as a reader that is not ours finds it.
+"""
+
+from __future__ import annotations
+
+import csv
+import json
+import zipfile
+from collections import Counter
+from collections.abc import Callable
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from html.parser import HTMLParser
+from pathlib import Path
+from typing import Any
+from xml.etree import ElementTree
+
+import odf.opendocument
+import odf.table
+import polars as pl
+import pyarrow as pa
+import pytest
+import python_calamine
+import xmlschema
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from pypdf import PdfReader
+
+from bouquet.core.errors import WriteError
+from bouquet.core.formats import FORMATS, Format
+from bouquet.core.plan import Plan, Resolution
+from bouquet.core.shaping import Line, to_frame
+from bouquet.core.writers import writer_of
+from bouquet.core.writers.base import StreamWriter
+from bouquet.core.writers.xml import element_names
+
+Resolve = Callable[..., Resolution]
+HOSTILE = [
+    '<b>&amp; "x"</b>',
+    "=1+1",
+    " two  spaces ",
+    "line\nbreak",
+    "שלום עולם",
+    "مرحبا",
+    "漢字",
+    "🌳",
+    "a\tb",
+    "]]>",
+]
+relaxed = settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+TEXTS = st.text(st.characters(exclude_characters="\x00\r", exclude_categories=["Cs", "Cc"]), min_size=1, max_size=12)
+
+
+def made(
+    plan: Plan, format: str, folder: Path, *batches: dict[str, Any], titles: tuple[str, ...] = (), lines: Any = ()
+) -> tuple[Path, Counter[str]]:
+    target = folder / f"file.{format}"
+    rows = sum(len(next(iter(b.values()))) for b in batches)
+    writer = writer_of(format)(plan, target, announced=rows, sentence="One row per tree.", titles=titles, stamp="7")
+    with writer:
+        for batch in batches:
+            writer.write(to_frame(pa.record_batch(batch)))
+        for line in lines:
+            writer.write_line(line)
+    return target, writer.facts.notes
+
+
+@pytest.mark.parametrize("format", FORMATS)
+def test_a_format_writes_a_file_without_rows(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    """Headings only, and a file that is whole."""
+    path, _ = made(resolved("tag", "girth").require(), format, tmp_path)
+    assert path.stat().st_size >= (0 if format == "jsonl" else 1)
+
+
+@relaxed
+@given(texts=st.lists(TEXTS, min_size=1, max_size=5))
+@pytest.mark.parametrize("format", ["json", "xml", "html", "ods", "parquet", "arrow"])
+def test_any_text_is_given_back(resolved: Resolve, tmp_path_factory: Any, format: str, texts: list[str]) -> None:
+    """Marks of the format itself among them; white space at the ends as it was."""
+    texts = [t for t in texts if t.strip()] or ["x"]
+    path, _ = made(resolved("note").require(), format, tmp_path_factory.mktemp(format), {"c0": texts})
+    assert READERS[format](path) == texts
+
+
+def _xml(path: Path) -> list[str]:
+    return [row[0].text or "" for row in ElementTree.parse(path).getroot()]
+
+
+class _Cells(HTMLParser):
+    def __init__(self) -> None:
+        super().__init__()
+        self.cells: list[str] = []
+        self.inside = False
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        self.inside = tag == "td"
+        if tag == "td":
+            self.cells.append("")
+
+    def handle_endtag(self, tag: str) -> None:
+        self.inside = self.inside and tag != "td"
+
+    def handle_data(self, data: str) -> None:
+        if self.inside:
+            self.cells[-1] += data
+
+
+def _html(path: Path) -> list[str]:
+    parser = _Cells()
+    parser.feed(path.read_text(encoding="utf-8"))
+    return parser.cells
+
+
+def _ods(path: Path) -> list[str]:
+    document = odf.opendocument.load(str(path))
+    rows = document.spreadsheet.getElementsByType(odf.table.TableRow)
+    found = []
+    for row in rows[1:]:
+        cell = row.getElementsByType(odf.table.TableCell)[0]
+        found.append("".join(_said(node) for node in cell.childNodes[0].childNodes))
+    return found
+
+
+def _said(node: Any) -> str:
+    if node.nodeType == node.TEXT_NODE:
+        return str(node.data)
+    return {"s": " ", "tab": "\t"}.get(node.qname[1], "")
+
+
+READERS: dict[str, Callable[[Path], list[str]]] = {
+    "json": lambda path: [row["note"] for row in json.loads(path.read_text(encoding="utf-8"))],
+    "xml": _xml,
+    "html": _html,
+    "ods": _ods,
+    "parquet": lambda path: pl.read_parquet(path)["note"].to_list(),
+    "arrow": lambda path: pl.read_ipc(path)["note"].to_list(),
+}
+
+
+@pytest.mark.parametrize("format", ["parquet", "arrow"])
+def test_columns_keep_their_types(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    """Decimals exactly, moments in the template's zone, choices by their labels, whatever the batch."""
+    plan = resolved("tag", "status", "girth", "planted_on", "changed_at", "protected").require()
+    moment = datetime(2026, 7, 1, 12, tzinfo=UTC)
+    first = {
+        "c0": ["A"], "c1": ["S"], "c2": ["1234567890123456.25"], "c3": [date(1850, 1, 2)], "c4": [moment], "c5": [True],
+    }  # fmt: skip
+    second = {"c0": ["B"], "c1": ["F"], "c2": pa.array([None], pa.string()), "c3": pa.array([None], pa.date32()),
+              "c4": pa.array([None], pa.timestamp("us", "UTC")), "c5": pa.array([None], pa.bool_())}  # fmt: skip
+    path, _ = made(plan, format, tmp_path, first, second)
+    read = pl.read_parquet(path) if format == "parquet" else pl.read_ipc(path)
+
+    assert read["girth"].to_list() == [Decimal("1234567890123456.25"), None]
+    assert read["status"].cast(pl.String).to_list() == ["Standing", "Felled"]
+    assert read["planted_on"].to_list() == [date(1850, 1, 2), None]
+    assert read["changed_at"][0].isoformat() == "2026-07-01T13:00:00+01:00"
+    assert read["protected"].to_list() == [True, None]
+
+
+def test_a_column_file_says_what_it_is(resolved: Resolve, tmp_path: Path) -> None:
+    path, _ = made(resolved("girth").require(), "parquet", tmp_path, {"c0": ["1.50"]})
+    about = {k.decode(): v.decode() for k, v in pa.parquet.read_schema(path).metadata.items()}
+
+    assert (about["sentence"], about["run"]) == ("One row per tree.", "7")
+    assert json.loads(about["dictionary"])[0]["Heading"] == "girth"
+
+
+def test_a_number_that_is_none_is_told(resolved: Resolve, tmp_path: Path) -> None:
+    path, notes = made(resolved("girth").require(), "parquet", tmp_path, {"c0": ["NaN", "2.00"]})
+
+    assert pl.read_parquet(path)["girth"].to_list() == [None, Decimal("2.00")]
+    assert sum(notes.values()) == 1
+
+
+def test_an_open_spreadsheet_has_typed_cells(resolved: Resolve, tmp_path: Path) -> None:
+    """A second reader finds numbers, dates and texts; numbers of more digits than a program keeps stand as text."""
+    plan = resolved("tag", "girth", "planted_on").require()
+    path, _ = made(
+        plan, "ods", tmp_path, {"c0": ["A", "B"], "c1": ["12.50", "12345678901234567890.10"], "c2": [date(2026, 2, 1), None]}
+    )  # fmt: skip
+    rows = python_calamine.load_workbook(str(path)).get_sheet_by_index(0).to_python()
+
+    assert rows[0] == ["tag", "girth", "planted_on"]
+    assert rows[1] == ["A", 12.5, date(2026, 2, 1)]
+    assert rows[2][1] == "12345678901234567890.10"
+    with zipfile.ZipFile(path) as package:
+        assert package.namelist()[0] == "mimetype"
+        assert package.testzip() is None
+        for name in package.namelist():
+            if name.endswith(".xml"):
+                ElementTree.fromstring(package.read(name))
+
+
+@pytest.mark.parametrize("format", ["ods", "html"])
+def test_lines_of_groups_and_totals_stand_between_rows(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    plan = resolved("tag", "girth", output={"style": "reader", "format": format}).require()
+    lines = [Line("heading", "Ward: <Quay>", 1), Line("total", "Total", 0, {1: "14.00"})]
+    path, _ = made(plan, format, tmp_path, {"c0": ["A"], "c1": ["14.00"]}, titles=("Trees",), lines=lines)
+    said = " ".join(ElementTree.fromstring(_content(path)).itertext()) if format == "ods" else path.read_text()
+
+    assert ("Ward: <Quay>" if format == "ods" else "Ward: &lt;Quay&gt;") in said
+    assert "Total" in said
+    assert "Trees" in said
+
+
+def _content(path: Path) -> bytes:
+    with zipfile.ZipFile(path) as package:
+        return package.read("content.xml")
+
+
+def test_pages_hold_every_row_under_repeated_headings(resolved: Resolve, tmp_path: Path) -> None:
+    """And the title, the numbers of the pages, and what is said of the file."""
+    plan = resolved("tag", "note").require()
+    tags = [f"MB-{n:05}" for n in range(300)]
+    path, _ = made(
+        plan, "pdf", tmp_path, {"c0": tags, "c1": ["a long text that is wrapped " * 6] * 300}, titles=("Trees",)
+    )
+    pages = [page.extract_text() for page in PdfReader(path).pages]
+
+    assert sum(page.count("MB-") for page in pages) == 300
+    assert all("tag" in page and f"{n}" in page for n, page in enumerate(pages, 1))
+    assert "Trees" in pages[0]
+    assert PdfReader(path).metadata.title == plan.name
+
+
+def test_pages_hold_scripts_of_all_directions(resolved: Resolve, tmp_path: Path) -> None:
+    """What no font has is told; a text over more than a page goes on, and nothing of it is lost."""
+    plan = resolved("note").require()
+    path, notes = made(plan, "pdf", tmp_path, {"c0": [*HOSTILE, "word " * 5_000]})
+    said = "".join(page.extract_text() for page in PdfReader(path).pages)
+
+    assert "=1+1" in said
+    assert said.count("word") == 5_000 if len(notes) == 0 else said.count("word") > 1_000
+    assert len(PdfReader(path).pages) > 1
+
+
+def test_xml_meets_the_schema_beside_it(resolved: Resolve, tmp_path: Path) -> None:
+    """Names are made legal, none alike, and the schema knows them."""
+    columns = ["tag", {"id": "b", "heading": "Girth (cm)", "value": {"field": "girth"}},
+               {"id": "c", "heading": "Girth [cm]", "value": {"field": "girth"}}]  # fmt: skip
+    plan = resolved(*columns).require()
+    path, _ = made(plan, "xml", tmp_path, {"c0": ["A", None], "c1": ["1.00", "2.00"], "c2": ["1.00", None]})
+    (schema,) = writer_of("xml").beside(plan)
+
+    xmlschema.XMLSchema(schema.content.decode()).validate(str(path))
+    assert element_names(["Girth (cm)", "Girth [cm]", "2nd", "xml id", "", "naïve"]) == [
+        "Girth_cm", "Girth_cm_2", "_2nd", "_xml_id", "value", "naïve",
+    ]  # fmt: skip
+
+
+def test_fixed_width_is_read_by_its_layout(resolved: Resolve, tmp_path: Path) -> None:
+    """The layout beside it tells where each value stands; a text is cut and told, a number never."""
+    plan = resolved(
+        {"id": "a", "heading": "Tag", "value": {"field": "tag"}, "width": 6},
+        {"id": "b", "heading": "Girth", "value": {"field": "girth"}, "width": 8},
+        output={"csv": {"heading_row": "none", "line_end": "LF"}},
+    ).require()
+    path, notes = made(plan, "txt", tmp_path, {"c0": ["MB-1", "MB-2 and more"], "c1": ["7.50", None]})
+    (beside,) = writer_of("txt").beside(plan)
+    places = list(csv.DictReader(beside.content.decode().splitlines()))
+    read = [
+        [line[int(p["First character"]) - 1 : int(p["Last character"])].strip() for p in places]
+        for line in path.read_text().splitlines()
+    ]
+
+    assert read == [["MB-1", "7.50"], ["MB-2 a", ""]]
+    assert sum(notes.values()) == 1
+    with pytest.raises(WriteError, match="longer than the 8"):
+        made(plan, "txt", tmp_path, {"c0": ["A"], "c1": ["1234567890.50"]})
+
+
+def test_a_format_is_one_module_and_one_line(
+    resolved: Resolve, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A toy format, entered while the program runs, is taken by a template and written."""
+    toy = Format(name="toy", label="Toy", meaning="", media_type="text/toy", writer=f"{__name__}:ToyWriter")
+    monkeypatch.setitem(FORMATS, "toy", toy)
+    path, _ = made(resolved("tag", output={"format": "toy"}).require(), "toy", tmp_path, {"c0": ["A", "B"]})
+
+    assert path.read_text() == "2 rows\n"
+
+
+class ToyWriter(StreamWriter):
+    """
+    Says how many rows came.
+    """
+
+    def begin(self) -> None:
+        pass
+
+    def write(self, frame: pl.DataFrame) -> None:
+        self._file.write(f"{frame.height} rows\n".encode())
