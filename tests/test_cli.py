@@ -111,7 +111,7 @@ def test_what_is_not_there_is_said(shell: Any, tmp_path: Path) -> None:
     assert "neither a template" in shell("run", "No such thing", "--out", tmp_path).stderr
     assert "cannot be read" not in shell("explain", tmp_path / "good.json").stderr
     assert "is not JSON" in shell("run", tmp_path / "broken.json", "--out", tmp_path).stderr
-    assert "no format “pdf”" in shell("run", tmp_path / "good.json", "--out", tmp_path, "--format", "pdf").stderr
+    assert "no format “scroll”" in shell("run", tmp_path / "good.json", "--out", tmp_path, "--format", "scroll").stderr
     assert shell("run", tmp_path / "good.json", "--out", tmp_path, "--as-of", "soon").exit_code == 2
 
 
