@@ -4,8 +4,8 @@ One source as one person may see it: what every look, count and proposal goes th
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from contextlib import AbstractContextManager
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -14,6 +14,7 @@ from bouquet.core.plan import Context, Resolution, resolve
 from bouquet.core.rights import Rights, Scope
 from bouquet.core.template import Template
 from bouquet.core.wording.sentence import Sentence
+from bouquet.designing.budget import Budget
 from bouquet.rights import sees_source
 from bouquet.runs import Services
 from bouquet.runs.remembering import left_of, wants_memory
@@ -23,6 +24,8 @@ from bouquet.store.memory import Memory
 from bouquet.store.models import Person
 
 __all__ = ["SourceView"]
+
+_budget = Budget()
 
 
 @dataclass(frozen=True)
@@ -115,8 +118,13 @@ class SourceView:
         """
         return Sentence(template, self.catalogue, context or self.context())
 
-    def snapshot(self) -> AbstractContextManager[Snapshot]:
+    @contextmanager
+    def snapshot(self) -> Iterator[Snapshot]:
         """
-        A snapshot for interactive work.
+        A snapshot for interactive work. Raises TooMuchAtOnce where the person has too much of it under way.
         """
-        return self.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True)
+        with (
+            _budget.taken(self.person.id),
+            self.source.reader.snapshot(timeout_ms=INTERACTIVE_TIMEOUT, pooled=True) as snapshot,
+        ):
+            yield snapshot

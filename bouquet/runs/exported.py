@@ -17,8 +17,8 @@ __all__ = ["Exported", "ExportedFile", "file_facts"]
 class ExportedFile:
     """
     One finished file. `role` is `data`, or what it accompanies the data as: `children`, `dictionary`, `metadata`,
-    `schema` (how the file is to be read), `findings`, `gone`, `slip`, `archive`; or `form`, the data in the form that a recipient takes, and `missing`,
-    what they require and is blank.
+    `schema` (how the file is to be read), `findings`, `gone`, `slip`, `archive`; or `form`, the data in the form that a
+    recipient takes, and `missing`, what they require and is blank.
     """
 
     path: Path

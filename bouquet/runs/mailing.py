@@ -19,7 +19,7 @@ from bouquet.runs.mail_server import MailError, MailServer
 from bouquet.runs.services import Services
 from bouquet.store.models import Person, Placing, Round, Run, RunFile
 
-__all__ = ["mail_files"]
+__all__ = ["mail_files", "mail_to_person"]
 
 #: The position of the first mail among a run's deliveries; files come before.
 FIRST = 1_000
@@ -43,20 +43,19 @@ def mail_files(services: Services, run: Run, files: Sequence[RunFile]) -> None:
         waiting = session.scalars(query.order_by(Placing.position)).all()
     if not waiting:
         return
-    if services.mail is None:
-        raise MailError("Mail is not set up here, so nothing was sent; an administrator sets BOUQUET_SMTP_URL.")
+    server = _server_of(services)
     refused: list[str] = []
     for entry in waiting:
         try:
-            services.mail.check_recipient(entry.target)
+            server.check_recipient(entry.target)
         except MailError as error:
             refused.append(str(error))
             continue
         with ExitStack() as stack:
             paths = [(f, stack.enter_context(services.storage.fetched(f.path))) for f in files]
-            message = _message(services.mail, run, paths, entry.target, owner, services.clock())
+            message = _message(server, run, paths, entry.target, owner, services.clock())
         try:
-            services.mail.send(message)
+            server.send(message)
         except MailError as error:
             refused.append(str(error))
             continue
@@ -64,6 +63,23 @@ def mail_files(services: Services, run: Run, files: Sequence[RunFile]) -> None:
             session.get_one(Placing, entry.id).done = True
     if refused:
         raise MailError(" ".join(refused))
+
+
+def mail_to_person(services: Services, run: Run, files: Sequence[RunFile], person: Person) -> None:
+    """
+    Send a run's files to somebody who may fetch them, at their own address. Raises MailError.
+    """
+    server = _server_of(services)
+    server.check_recipient(person.email)
+    with ExitStack() as stack:
+        paths = [(f, stack.enter_context(services.storage.fetched(f.path))) for f in files]
+        server.send(_message(server, run, paths, person.email, person.name, services.clock()))
+
+
+def _server_of(services: Services) -> MailServer:
+    if services.mail is None:
+        raise MailError("Mail is not set up here, so nothing was sent; an administrator sets BOUQUET_SMTP_URL.")
+    return services.mail
 
 
 def _message(

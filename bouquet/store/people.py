@@ -17,7 +17,7 @@ from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy.orm import Session
 
 from bouquet.core.passwords import why_guessed
-from bouquet.store.errors import NotFound, TooManyTries, WeakPassword
+from bouquet.store.errors import NameTaken, NotFound, TooManyTries, WeakPassword
 from bouquet.store.models import Person, SignIn, SignInTry, Token
 
 __all__ = [
@@ -25,6 +25,7 @@ __all__ = [
     "SHORTEST_PASSWORD",
     "add_first",
     "add_token",
+    "change_me",
     "change_password",
     "check_brake",
     "check_password",
@@ -153,6 +154,21 @@ def change_password(session: Session, person_id: int, current: str, new: str, ke
     check_password(new, person.name, person.email)
     _put_password(session, person, new, keep=keep)
     person.password_given = False
+    return True
+
+
+def change_me(session: Session, person_id: int, password: str, *, name: str, email: str) -> bool:
+    """
+    Change one's own name and address. Returns False, and changes nothing, where the password is wrong. Raises NameTaken
+    where somebody else has the address.
+    """
+    person = session.get_one(Person, person_id)
+    if not _matches(person.password_hash, password):
+        return False
+    other = find_person(session, email)
+    if other is not None and other.id != person_id:
+        raise NameTaken(email.strip().lower(), "person")
+    person.name, person.email = " ".join(name.split()), email.strip().lower()
     return True
 
 

@@ -27,6 +27,8 @@ LONGEST_FACT = 4_000
 ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "sign_in": ("signed in", "", ()),
     "sign_out": ("signed out", "", ()),
+    "change_me": ("changed their name or address", "person", ("name", "email")),
+    "mail_to_me": ("had a run’s files sent to themselves", "run", ()),
     "change_password": ("changed their password", "person", ()),
     "end_sign_in": ("ended a session", "session", ()),
     "end_other_sign_ins": ("ended all other sessions", "session", ()),

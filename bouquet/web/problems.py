@@ -21,6 +21,7 @@ from bouquet.core.refusals import said_of
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.core.sql import LacksError
 from bouquet.delivery import DeliveryError, WrongSettings
+from bouquet.designing.budget import TooMuchAtOnce
 from bouquet.rounds.setting import RoundRefused
 from bouquet.runs import FolderError, MailError, RunFailed
 from bouquet.sources import (
@@ -47,6 +48,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (NotYours, 403),
     (OutOfScope, 403),
     (TooManyTries, 429),
+    (TooMuchAtOnce, 429),
     (WeakPassword, 422),
     (SourceChanged, 409),
     (NoSource, 404),
@@ -140,6 +142,8 @@ def _own_error(request: Request, error: Exception) -> JSONResponse:
         log.error("request_failed", error=str(error))
     title = " ".join((type(error).__doc__ or "Error").split()).split(".")[0]
     answer = _answer(status, error.code, title, str(error), **more)
+    if isinstance(error, TooMuchAtOnce):
+        answer.headers["Retry-After"] = "5"
     if isinstance(error, TooManyTries):
         answer.headers["Retry-After"] = str(error.seconds)
     return answer

@@ -12,6 +12,7 @@ import pytest
 
 from bouquet.runs import MailError, MailServer, Services, checked_address, execute
 from bouquet.runs import mail_server as module
+from bouquet.runs.mailing import mail_to_person
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run
 from tests.conftest import NOW
@@ -181,3 +182,19 @@ def test_mail_leaves_for_known_domains_only(services: Services, people: dict[str
 
     assert [address for address, _ in office.mails] == [B]
     assert (run.status, "only, not to regulator.example" in (run.error or {})["message"]) == ("held", True)
+
+
+def test_somebody_has_a_run_sent_to_themselves(
+    services: Services, people: dict[str, Any], office: tuple[PostOffice, MailServer]
+) -> None:
+    """At their own address, with the same bytes; where no mail is set up it is said."""
+    made, server = office
+    _, run_id = mailed(replace(services, mail=server), people["ines"], [])
+    run = get(services, run_id)
+    with pytest.raises(MailError, match="not set up"):
+        mail_to_person(services, run, run.files, people["tobin"])
+    mail_to_person(replace(services, mail=server), run, run.files, people["tobin"])
+    ((to, mail),) = made.mails
+
+    assert to == people["tobin"].email
+    assert [a.get_filename() for a in mail.iter_attachments()] == ["wards.csv"]

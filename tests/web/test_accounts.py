@@ -169,3 +169,18 @@ def test_only_administrators_meet_the_people(sign_in: SignIn, who: str, services
         client.post(f"{PEOPLE}/{number}/password"),
     ):
         assert answer.status_code == 403, answer.text
+
+
+def test_people_change_their_own_name_and_address_with_their_password(sign_in: SignIn) -> None:
+    """From then on they sign in with it; nobody takes somebody else's."""
+    client = sign_in("marta")
+    made = added(client)
+    enter(client, made["password"])
+    mine = {"name": " Kim  Line ", "email": "Kim.New@line.example", "password": "wrong"}
+
+    assert client.put(f"{SESSION}/me", json=mine).status_code == 403
+    taken = client.put(f"{SESSION}/me", json={**mine, "password": made["password"], "email": "ines@marrowby.example"})
+    assert taken.status_code == 409
+    assert client.put(f"{SESSION}/me", json={**mine, "password": made["password"]}).status_code == 204
+    person = enter(client, made["password"], "kim.new@line.example").json()["person"]
+    assert (person["name"], person["email"]) == ("Kim Line", "kim.new@line.example")

@@ -145,7 +145,9 @@ GET /session/all in
 DELETE /session/all in
 DELETE /session/all/{number} in
 POST /session all
+PUT /session/me in
 PUT /session/password in
+POST /runs/{run_id}/mail-to-me in
 PUT /session/preferences in
 GET /sources keep
 POST /sources keep

@@ -209,7 +209,7 @@ class Link(Base):
 
 class Download(Base):
     """
-    A file of a run that somebody took: who, when, and by what way (`page`, `address`, `token`).
+    A file of a run that somebody took: who, when, and by what way (`page`, `address`, `token`, `mail`).
     """
 
     __tablename__ = "downloads"

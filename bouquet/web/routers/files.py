@@ -12,11 +12,13 @@ from fastapi.responses import FileResponse, Response, StreamingResponse
 
 from bouquet.core.naming import content_disposition, safe_name
 from bouquet.runs import Services, zipped
+from bouquet.runs.mailing import mail_to_person
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store.models import LATER, Download, Person, RunFile
 from bouquet.web.access import CurrentPerson, Id, TheServices, needs, visible
 from bouquet.web.bodies import ExactRoute
+from bouquet.web.problems import Refused
 from bouquet.web.ranges import wanted_range
 
 router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
@@ -48,6 +50,27 @@ def _note_taken(services: Services, person: Person, files: list[RunFile], reques
     with services.store.session() as session:
         for file in files:
             session.add(Download(run_file_id=file.id, person_id=person.id, taken_at=services.clock(), way=way))
+
+
+@router.post("/runs/{run_id}/mail-to-me", status_code=204)
+def mail_to_me(run_id: Id, services: TheServices, person: CurrentPerson) -> None:
+    """
+    Send a run's files to my own address.
+    """
+    if person.by_token is not None:
+        raise Refused(403, "not_allowed", "Mail goes to people who signed in, not to programs.")
+    with services.store.session() as session:
+        run = ledger.see_run(session, run_id, person)
+        if run.status != "ready":
+            raise Refused(409, "not_ready", f"Run {run_id} is not ready, so nothing of it goes out.")
+        files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", "form")]
+    if not files:
+        msg = f"Run {run_id} has no files that could be sent."
+        raise NotFound(msg)
+    mail_to_person(services, run, files, person)
+    with services.store.session() as session:
+        for file in files:
+            session.add(Download(run_file_id=file.id, person_id=person.id, taken_at=services.clock(), way="mail"))
 
 
 @router.get("/runs/{run_id}/archive", response_class=StreamingResponse)

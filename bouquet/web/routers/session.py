@@ -17,7 +17,7 @@ from bouquet.web.access import CurrentPerson, Id, TheServices, cookie_of, person
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.journalling import note_failed_sign_in
 from bouquet.web.problems import Refused
-from bouquet.web.schemas import NewPassword, Preferences, Session, SignedIn, SignInRequest
+from bouquet.web.schemas import AboutMe, NewPassword, Preferences, Session, SignedIn, SignInRequest
 
 log = structlog.get_logger()
 
@@ -38,6 +38,7 @@ def session_facts(services: TheServices, person: Any) -> dict[str, Any]:
         "environment": first["environment"],
         "sources": sources,
         "preferences": person.preferences or {},
+        "mail": services.mail is not None,
     }
 
 
@@ -115,6 +116,22 @@ def change_password(body: NewPassword, request: Request, person: CurrentPerson, 
     if not changed:
         raise Refused(403, "wrong_password", "The current password is wrong.")
     log.info("password_changed", person=person.id, address=address)
+
+
+@router.put("/me", status_code=204)
+def change_me(body: AboutMe, request: Request, person: CurrentPerson, services: TheServices) -> None:
+    """
+    Change my own name and address; my password says that it is me.
+    """
+    _not_by_token(person)
+    address = request.client.host if request.client else ""
+    with services.store.session() as session:
+        people.check_brake(session, person.email, address, services.clock())
+    with services.store.session() as session:
+        changed = people.change_me(session, person.id, body.password, name=body.name, email=body.email)
+        people.note_try(session, person.email, address, services.clock(), succeeded=changed)
+    if not changed:
+        raise Refused(403, "wrong_password", "The password is wrong.")
 
 
 @router.delete("", status_code=204)

@@ -51,7 +51,7 @@ from bouquet.web.schemas.helping import (
     PerValueRequest,
     ValueCount,
 )
-from bouquet.web.schemas.people import NewPassword, PersonOut, Preferences, Session, SignedIn, SignInRequest
+from bouquet.web.schemas.people import AboutMe, NewPassword, PersonOut, Preferences, Session, SignedIn, SignInRequest
 from bouquet.web.schemas.problems import ProblemOut, WayOutOut
 from bouquet.web.schemas.records import (
     NewPicks,
@@ -81,6 +81,7 @@ from bouquet.web.schemas.templates import (
 )
 
 __all__ = [
+    "AboutMe",
     "Bar",
     "CandidateOut",
     "ChangeOut",

@@ -40,6 +40,16 @@ class NewPassword(BaseModel):
     )
 
 
+class AboutMe(BaseModel):
+    """
+    What I am called, and the address at which I sign in and get mail.
+    """
+
+    name: str = Field(min_length=1, max_length=120)
+    email: str = Field(max_length=LONGEST_EMAIL, pattern=r"^[^@\s]+@[^@\s]+$")
+    password: str = Field(max_length=1_000, description="The one I sign in with")
+
+
 class SignedIn(BaseModel):
     """
     A browser in which somebody is signed in; `here` is the one that asks.
@@ -90,3 +100,4 @@ class Session(BaseModel):
     environment: str
     sources: list[SourceName]
     preferences: Preferences
+    mail: bool = Field(False, description="Whether the house can send mail.")

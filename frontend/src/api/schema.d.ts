@@ -1946,6 +1946,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/mail-to-me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mail To Me
+         * @description Send a run's files to my own address.
+         */
+        post: operations["mail_to_me"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/release": {
         parameters: {
             query?: never;
@@ -2053,6 +2073,26 @@ export interface paths {
          * @description Sign me out in one browser.
          */
         delete: operations["end_sign_in"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/me": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Me
+         * @description Change my own name and address; my password says that it is me.
+         */
+        put: operations["change_me"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2634,6 +2674,21 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AboutMe
+         * @description What I am called, and the address at which I sign in and get mail.
+         */
+        AboutMe: {
+            /** Email */
+            email: string;
+            /** Name */
+            name: string;
+            /**
+             * Password
+             * @description The one I sign in with
+             */
+            password: string;
+        };
         /**
          * Account
          * @description A person of the house. `rounds` counts those that run for them.
@@ -5863,6 +5918,12 @@ export interface components {
         Session: {
             /** Environment */
             environment: string;
+            /**
+             * Mail
+             * @description Whether the house can send mail.
+             * @default false
+             */
+            mail: boolean;
             person: components["schemas"]["PersonOut"];
             preferences: components["schemas"]["Preferences"];
             /** Source */
@@ -10152,6 +10213,35 @@ export interface operations {
             };
         };
     };
+    mail_to_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     release_run: {
         parameters: {
             query?: never;
@@ -10328,6 +10418,37 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AboutMe"];
+            };
+        };
         responses: {
             /** @description Successful Response */
             204: {

@@ -1,8 +1,10 @@
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { archiveAddress, fileAddress, newestAddress } from "../api";
+import { answer, api, archiveAddress, fileAddress, newestAddress } from "../api";
 import type { PastRun, Run } from "../api";
-import { Icon, count, exact, fullMoment, plural, shortDay, size } from "../shared";
+import { useShell } from "../shell";
+import { Icon, Trouble, count, exact, fullMoment, plural, shortDay, size } from "../shared";
 import type { Slip } from "./slip";
 
 const ROLES: Record<string, string> = {
@@ -14,12 +16,18 @@ const ROLES: Record<string, string> = {
   archive: "everything in one",
   form: "in a recipient’s form",
   missing: "blank, and a recipient requires it",
+  schema: "how it is to be read",
 };
 
 /** Files that stand there at once. */
 const LISTED = 8;
 
 export function Files({ run }: { run: Run }) {
+  const { session } = useShell();
+  const send = useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/v1/runs/{run_id}/mail-to-me", { params: { path: { run_id: run.id } } })),
+  });
   const [all, setAll] = useState(run.files.length <= LISTED + 2);
   const there = run.files.filter((f) => f.removed_at === null);
   const gone = run.files.length > 0 && there.length === 0;
@@ -69,6 +77,23 @@ export function Files({ run }: { run: Run }) {
           </>
         )}
       </div>
+      {session.mail && run.status === "ready" && there.length > 0 && (
+        <div className="small mt-1">
+          {send.isSuccess ? (
+            <span className="soft">sent to {session.person.email}</span>
+          ) : (
+            <button
+              type="button"
+              className="btn-link-plain"
+              disabled={send.isPending}
+              onClick={() => send.mutate()}
+            >
+              <Icon name="send" /> Send it to me
+            </button>
+          )}
+          <Trouble error={send.error} />
+        </div>
+      )}
       {run.template_id !== null && run.status === "ready" && there.length > 0 && !run.bundle && (
         <div className="soft small">
           for programs: the newest good file is always at{" "}

@@ -10,6 +10,7 @@ import { Bell } from "./Bell";
 import { Jump } from "./Jump";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
+import { AboutMe } from "./AboutMe";
 import { Password } from "./Password";
 import { SourceSwitch } from "./SourceSwitch";
 import { Sessions } from "./Sessions";
@@ -38,6 +39,7 @@ export function Shell({ session, children }: { session: Session; children: React
   const client = useQueryClient();
   const [jumping, setJumping] = useState(false);
   const [tokens, setTokens] = useState(false);
+  const [about, setAbout] = useState(false);
   const [sessions, setSessions] = useState(false);
   const [password, setPassword] = useState(session.person.password_given ?? false);
   const active = Object.values(news.runs).filter(
@@ -109,6 +111,9 @@ export function Shell({ session, children }: { session: Session; children: React
                 </Dropdown.ItemText>
                 <Likes />
                 <Dropdown.Divider />
+                <Dropdown.Item as="button" onClick={() => setAbout(true)}>
+                  My name and address…
+                </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setPassword(true)}>
                   Change my password…
                 </Dropdown.Item>
@@ -128,6 +133,7 @@ export function Shell({ session, children }: { session: Session; children: React
         {children}
         {tokens && <Tokens onClose={() => setTokens(false)} />}
         {sessions && <Sessions onClose={() => setSessions(false)} />}
+        {about && <AboutMe onClose={() => setAbout(false)} />}
         {password && <Password onClose={() => setPassword(false)} />}
         {jumping && <Jump onClose={() => setJumping(false)} />}
       </div>
