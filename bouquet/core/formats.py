@@ -20,7 +20,7 @@ class Format:
 
     Args:
         name: What documents call it; also its extension.
-        label: What people call it.
+        label: What people call it; and, as part of a sentence, `noun`.
         meaning: What it is good for, in a sentence.
         media_type: As of RFC 6838.
         writer: Its class, as `module:class`; found when a file is written, so that a rare format costs nothing before.
@@ -32,6 +32,7 @@ class Format:
 
     name: str
     label: str
+    noun: str
     meaning: str
     media_type: str
     writer: str
@@ -54,6 +55,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="csv",
             label="CSV",
+            noun="a CSV",
             meaning="Text with a separator: nearly every program reads it.",
             media_type="text/csv",
             writer=f"{_WRITERS}.csv:CsvWriter",
@@ -63,6 +65,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="xlsx",
             label="Spreadsheet",
+            noun="a spreadsheet",
             meaning="A workbook with typed cells, titles, groups and totals.",
             media_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
             writer=f"{_WRITERS}.xlsx:XlsxWriter",
@@ -74,6 +77,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="jsonl",
             label="JSON Lines",
+            noun="JSON Lines",
             meaning="One JSON object a row, each on a line of its own. Numbers keep all their digits, blanks are null.",
             media_type="application/jsonl",
             writer=f"{_WRITERS}.jsonl:JsonLinesWriter",
@@ -81,6 +85,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="ods",
             label="OpenDocument spreadsheet",
+            noun="an OpenDocument spreadsheet",
             meaning="A spreadsheet by ISO/IEC 26300, with typed cells, titles, groups and totals.",
             media_type="application/vnd.oasis.opendocument.spreadsheet",
             writer=f"{_WRITERS}.ods:OdsWriter",
@@ -92,6 +97,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="pdf",
             label="PDF",
+            noun="a PDF",
             meaning="Pages to print or to send: title, repeated headings, groups, totals, page numbers.",
             media_type="application/pdf",
             writer=f"{_WRITERS}.pdf:PdfWriter",
@@ -102,6 +108,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="html",
             label="Web page",
+            noun="a web page",
             meaning="One page that every browser opens, that prints well and that a screen reader reads as a table.",
             media_type="text/html",
             writer=f"{_WRITERS}.html:HtmlWriter",
@@ -111,6 +118,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="json",
             label="JSON",
+            noun="JSON",
             meaning="All rows as one JSON array of objects.",
             media_type="application/json",
             writer=f"{_WRITERS}.jsonl:JsonWriter",
@@ -118,6 +126,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="xml",
             label="XML",
+            noun="XML",
             meaning="An element a row and one a value; headings become names that XML allows. With its schema.",
             media_type="application/xml",
             writer=f"{_WRITERS}.xml:XmlWriter",
@@ -125,6 +134,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="txt",
             label="Fixed-width text",
+            noun="text of fixed width",
             meaning="Every value at its place in the line, by the widths of the columns. With its layout.",
             media_type="text/plain",
             writer=f"{_WRITERS}.fixed:FixedWidthWriter",
@@ -132,6 +142,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="parquet",
             label="Parquet",
+            noun="a Parquet file",
             meaning="Columns with their types, compressed: for analysts and their tools.",
             media_type="application/vnd.apache.parquet",
             writer=f"{_WRITERS}.columnar:ParquetWriter",
@@ -140,6 +151,7 @@ FORMATS: dict[str, Format] = {
         Format(
             name="arrow",
             label="Arrow",
+            noun="an Arrow file",
             meaning="Columns with their types as programs hold them in memory (Arrow IPC).",
             media_type="application/vnd.apache.arrow.file",
             writer=f"{_WRITERS}.columnar:ArrowWriter",

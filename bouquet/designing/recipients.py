@@ -32,7 +32,7 @@ def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str)
     """
     What somebody takes, and how they get it, as one sentence.
     """
-    form = f"a file as {FORMATS[acceptance.format].label}" if acceptance.format else "a file as the template makes it"
+    form = FORMATS[acceptance.format].noun if acceptance.format else "a file as the template makes it"
     details = []
     if acceptance.csv is not None:
         separator = _SEPARATORS.get(acceptance.csv.separator, f"“{acceptance.csv.separator}”")

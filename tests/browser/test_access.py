@@ -35,7 +35,7 @@ def bench(page: Page) -> None:
 def window(page: Page) -> None:
     bench(page)
     page.get_by_role("button", name="the last 30 days").click()
-    page.get_by_role("dialog").get_by_text("all time").wait_for()
+    page.get_by_role("dialog").get_by_role("button", name="all time").wait_for()
 
 
 def column(page: Page) -> None:
@@ -48,7 +48,7 @@ def column(page: Page) -> None:
 def file(page: Page) -> None:
     bench(page)
     page.get_by_role("tab", name="File").click()
-    page.get_by_label("CSV", exact=True).check()
+    page.get_by_label("Format").select_option(label="CSV")
     page.get_by_label("Separator", exact=True).wait_for()
 
 

@@ -207,7 +207,7 @@ def test_a_runner_answers_on_a_phone(browser: Browser, house: House, query: Quer
     expect(page.get_by_role("button", name="Get the file")).to_be_disabled()
     page.get_by_role("checkbox", name="Ashgate Arbor").check()
     page.get_by_label("Raised when?").select_option(label="all time")
-    page.get_by_role("radio", name="CSV").check()
+    page.get_by_label("As", exact=True).select_option(label="CSV")
     ((rows,),) = query(
         "SELECT sum(greatest(n, 1))::int FROM (SELECT count(l.wl_id) n FROM work_order w JOIN contractor c"
         " ON c.co_id = w.co_id LEFT JOIN wo_line l ON l.wo_id = w.wo_id WHERE c.co_name = 'Ashgate Arbor'"

@@ -123,7 +123,7 @@ def test_the_whole_errand(page: Page, query: Query) -> None:
     assert re.fullmatch(r"trees(_\d+)?_\d{4}-\d\d-\d\d\.csv", downloading.value.suggested_filename)
 
     page.get_by_role("tab", name="File").click()
-    page.get_by_label("Spreadsheet", exact=True).check()
+    page.get_by_label("Format").select_option(label="Spreadsheet")
     saved(page)
     page.get_by_role("button", name="Run", exact=True).click()
     expect(page.locator(".outcome .end")).to_contain_text("is ready")

@@ -274,7 +274,9 @@ def test_a_format_is_one_module_and_one_line(
     resolved: Resolve, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A toy format, entered while the program runs, is taken by a template and written."""
-    toy = Format(name="toy", label="Toy", meaning="", media_type="text/toy", writer=f"{__name__}:ToyWriter")
+    toy = Format(
+        name="toy", label="Toy", noun="a toy", meaning="", media_type="text/toy", writer=f"{__name__}:ToyWriter"
+    )
     monkeypatch.setitem(FORMATS, "toy", toy)
     path, _ = made(resolved("tag", output={"format": "toy"}).require(), "toy", tmp_path, {"c0": ["A", "B"]})
 

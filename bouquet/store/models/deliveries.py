@@ -209,7 +209,8 @@ class Link(Base):
 
 class Download(Base):
     """
-    A file of a run that somebody took: who, when, and by what way (`page`, `address`, `token`, `mail`).
+    A file of a run that somebody took: who, when, and by what way (`page`, `address`, `token`, `mail`,
+    or a `look` at its ends).
     """
 
     __tablename__ = "downloads"

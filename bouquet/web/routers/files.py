@@ -5,13 +5,14 @@ Files of runs: single ones, all as one zip, and the newest good one of a templat
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 
 from bouquet.core.naming import content_disposition, safe_name
 from bouquet.runs import Services, zipped
+from bouquet.runs.glimpse import look_into
 from bouquet.runs.mailing import mail_to_person
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
@@ -20,6 +21,7 @@ from bouquet.web.access import CurrentPerson, Id, TheServices, needs, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.ranges import wanted_range
+from bouquet.web.schemas.runs import GlimpseOut
 
 router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
 
@@ -50,6 +52,23 @@ def _note_taken(services: Services, person: Person, files: list[RunFile], reques
     with services.store.session() as session:
         for file in files:
             session.add(Download(run_file_id=file.id, person_id=person.id, taken_at=services.clock(), way=way))
+
+
+@router.get("/runs/{run_id}/files/{file_id}/look", response_model=GlimpseOut)
+def look_into_file(run_id: Id, file_id: Id, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    The beginning and the end of a file, as it was written.
+    """
+    with services.store.session() as session:
+        run = ledger.see_run(session, run_id, person)
+        file = next((f for f in run.files if f.id == file_id and f.removed_at is None), None)
+    if file is None:
+        msg = f"Run {run_id} has no such file, or no longer."
+        raise NotFound(msg)
+    found = look_into(services, file)
+    with services.store.session() as session:
+        session.add(Download(run_file_id=file.id, person_id=person.id, taken_at=services.clock(), way="look"))
+    return GlimpseOut.model_validate(found, from_attributes=True)
 
 
 @router.post("/runs/{run_id}/mail-to-me", status_code=204)

@@ -70,6 +70,29 @@ class RunOut(BaseModel):
     findings: list[dict[str, Any]] | None = None
 
 
+class SheetGlimpseOut(BaseModel):
+    """
+    A sheet of a file: its name, how many rows it has where that is known, and the first of them.
+    """
+
+    name: str
+    total: int | None
+    rows: list[list[str]]
+
+
+class GlimpseOut(BaseModel):
+    """
+    What is in a file: the first and last lines of a text in its `encoding`, `whole` where these are all, or the first
+    rows of its `sheets`.
+    """
+
+    encoding: str
+    first: list[str]
+    last: list[str]
+    whole: bool
+    sheets: list[SheetGlimpseOut]
+
+
 class RunPage(BaseModel):
     """
     Runs, newest first; `next` is the cursor of the page after, null at the end.

@@ -1926,6 +1926,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/files/{file_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Into File
+         * @description The beginning and the end of a file, as it was written.
+         */
+        get: operations["look_into_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/history": {
         parameters: {
             query?: never;
@@ -4024,6 +4044,23 @@ export interface components {
             unknown: number;
         };
         /**
+         * GlimpseOut
+         * @description What is in a file: the first and last lines of a text in its `encoding`, `whole` where these are all, or the first
+         *     rows of its `sheets`.
+         */
+        GlimpseOut: {
+            /** Encoding */
+            encoding: string;
+            /** First */
+            first: string[];
+            /** Last */
+            last: string[];
+            /** Sheets */
+            sheets: components["schemas"]["SheetGlimpseOut"][];
+            /** Whole */
+            whole: boolean;
+        };
+        /**
          * GuessOut
          * @description What was guessed of a record type or a field, and why. Nobody has said it.
          */
@@ -5930,6 +5967,18 @@ export interface components {
             source: string;
             /** Sources */
             sources: components["schemas"]["SourceName"][];
+        };
+        /**
+         * SheetGlimpseOut
+         * @description A sheet of a file: its name, how many rows it has where that is known, and the first of them.
+         */
+        SheetGlimpseOut: {
+            /** Name */
+            name: string;
+            /** Rows */
+            rows: string[][];
+            /** Total */
+            total: number | null;
         };
         /** SignInRequest */
         SignInRequest: {
@@ -10168,6 +10217,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_into_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GlimpseOut"];
+                };
             };
             /** @description Validation Error */
             422: {

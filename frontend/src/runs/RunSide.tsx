@@ -5,6 +5,7 @@ import { answer, api, archiveAddress, fileAddress, newestAddress } from "../api"
 import type { PastRun, Run } from "../api";
 import { useShell } from "../shell";
 import { Icon, Trouble, count, exact, fullMoment, plural, shortDay, size } from "../shared";
+import { LookInto } from "./LookInto";
 import type { Slip } from "./slip";
 
 const ROLES: Record<string, string> = {
@@ -19,11 +20,15 @@ const ROLES: Record<string, string> = {
   schema: "how it is to be read",
 };
 
+/** Files whose beginning and end can be shown. */
+const LOOKED = /\.(csv|txt|jsonl?|xml|xsd|html|xlsx|ods|parquet|arrow)$/i;
+
 /** Files that stand there at once. */
 const LISTED = 8;
 
 export function Files({ run }: { run: Run }) {
   const { session } = useShell();
+  const [looking, setLooking] = useState<Run["files"][number] | null>(null);
   const send = useMutation({
     mutationFn: () =>
       answer(api.POST("/api/v1/runs/{run_id}/mail-to-me", { params: { path: { run_id: run.id } } })),
@@ -50,6 +55,11 @@ export function Files({ run }: { run: Run }) {
               {file.rows > 0 ? count(file.rows) : ""} <span className="soft">{size(file.size)}</span>
             </span>
             {ROLES[file.role] && <span className="soft small">{ROLES[file.role]}</span>}
+            {!file.removed_at && LOOKED.test(file.name) && (
+              <button type="button" className="btn-link-plain small" onClick={() => setLooking(file)}>
+                look into it
+              </button>
+            )}
             <details className="digest">
               <summary>SHA-256 {file.sha256.slice(0, 12)}…</summary>
               {file.sha256}
@@ -77,6 +87,7 @@ export function Files({ run }: { run: Run }) {
           </>
         )}
       </div>
+      {looking && <LookInto run={run.id} file={looking} onClose={() => setLooking(null)} />}
       {session.mail && run.status === "ready" && there.length > 0 && (
         <div className="small mt-1">
           {send.isSuccess ? (

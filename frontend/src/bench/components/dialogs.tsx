@@ -84,7 +84,7 @@ export function SaveDialog({
             Cancel
           </Button>
           <Button variant="quiet" onClick={onSaveAsNew}>
-            Save as a new template instead…
+            As a new template instead…
           </Button>
           <Button type="submit" disabled={save.isPending}>
             Save
