@@ -58,6 +58,7 @@ class HtmlWriter(StreamWriter):
             '<meta name="viewport" content="width=device-width, initial-scale=1">\n',
             f'<meta name="description" content="{escaped_text(self.sentence)}">\n' if self.sentence else "",
             f'<meta name="date" content="{as_of.isoformat()}">\n',
+            f'<meta name="keywords" content="{plan.catalogue.environment} data">\n',
             f"<title>{escaped_text(title)}</title>\n<style>{_STYLE}</style>\n</head>\n<body>\n<main>\n",
             f"<h1>{escaped_text(title)}</h1>\n",
             *(f'<p class="facts">{escaped_text(fact)}</p>\n' for fact in facts),

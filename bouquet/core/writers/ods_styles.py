@@ -152,7 +152,7 @@ def package_parts(plan: Plan, sentence: str, stamp: str) -> dict[str, str]:
         "dc:subject": xlsx.subject,
         "dc:description": sentence,
         "meta:initial-creator": xlsx.author,
-        "meta:keyword": xlsx.keywords,
+        "meta:keyword": ", ".join(w for w in (xlsx.keywords, f"{plan.catalogue.environment} data") if w),
         "meta:creation-date": moment,
     }
     facts = "".join(f"<{tag}>{escaped_text(text)}</{tag}>" for tag, text in said.items() if text)

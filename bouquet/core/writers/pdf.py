@@ -91,7 +91,8 @@ class PdfWriter(Writer):
         self._canvas.setTitle(self.plan.name)
         self._canvas.setSubject(self.sentence[:1000])
         self._canvas.setAuthor(self.plan.output.xlsx.author or self.plan.catalogue.title)
-        self._canvas.setKeywords(f"run {self.stamp}" if self.stamp else "")
+        kept = [f"{self.plan.catalogue.environment} data", *([f"run {self.stamp}"] if self.stamp else [])]
+        self._canvas.setKeywords(", ".join(kept))
         self._new_page()
         for waiting in self._waiting:
             if isinstance(waiting, Line):

@@ -256,7 +256,6 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         document={document}
         template={template}
         keeping={keeping}
-        practice={source?.environment === "practice"}
         mayUndo={state.past.length > 0}
         mayRedo={state.future.length > 0}
         busy={problems.length > 0 || start.isPending}

@@ -195,11 +195,7 @@ function Browse({
     <>
       <div className="strip">
         <h1>Records</h1>
-        {source?.environment === "practice" && (
-          <span className="tag practice">
-            <Icon name="cone" /> practice data · {source.title}
-          </span>
-        )}
+        {source && <span className="soft">{source.title}</span>}
         <span className="fill" />
         <RoundButtons records={start.records} />
         <ViewMenu

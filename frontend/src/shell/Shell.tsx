@@ -12,7 +12,7 @@ import { ShellContext } from "./context";
 import { Likes } from "./Likes";
 import { AboutMe } from "./AboutMe";
 import { Password } from "./Password";
-import { SourceSwitch } from "./SourceSwitch";
+import { PracticeMark, SourceSwitch } from "./SourceSwitch";
 import { Sessions } from "./Sessions";
 import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
@@ -96,6 +96,7 @@ export function Shell({ session, children }: { session: Session; children: React
             ))}
           </nav>
           <div className="desk-right">
+            <PracticeMark />
             <SourceSwitch />
             <button type="button" className="jump" onClick={() => setJumping(true)}>
               <Icon name="search" /> Jump to anything <kbd>Ctrl K</kbd>

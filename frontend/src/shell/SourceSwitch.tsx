@@ -2,7 +2,19 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Dropdown } from "react-bootstrap";
 import { useLocation, useNavigate } from "react-router";
 import { turnTo } from "../api";
+import { Icon } from "../shared";
 import { useCurrentSource, useShell } from "./context";
+
+/** That what is looked at are practice data: on every page, so that nobody takes them for live ones. */
+export function PracticeMark() {
+  const current = useCurrentSource();
+  if (current?.environment !== "practice") return null;
+  return (
+    <span className="tag practice" title={`${current.title} holds practice data`}>
+      <Icon name="cone" /> practice data
+    </span>
+  );
+}
 
 /** Which of several sources this tab is about. One source needs no mention. */
 export function SourceSwitch() {

@@ -13,7 +13,6 @@ interface Props {
   document: Document;
   template: TemplateInfo;
   keeping: Keeping;
-  practice: boolean;
   mayUndo: boolean;
   mayRedo: boolean;
   /** Whether it cannot be run just now. */
@@ -26,7 +25,7 @@ interface Props {
 
 /** The template's name, how it is kept, and what can be done with it as a whole. */
 export function BenchStrip(props: Props) {
-  const { document, template, keeping, practice, mayUndo, mayRedo, busy, dispatch } = props;
+  const { document, template, keeping, mayUndo, mayRedo, busy, dispatch } = props;
   const { onDialog, onTrace, onRun } = props;
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
@@ -49,11 +48,6 @@ export function BenchStrip(props: Props) {
         {template.version ? `version ${template.version}` : "never saved"}
         {keptWords(keeping, template)}
       </span>
-      {practice && (
-        <span className="tag practice">
-          <Icon name="cone" /> practice data
-        </span>
-      )}
       <span className="fill" />
       <Button variant="quiet" aria-label="Keys" onClick={() => onDialog("keys")}>
         <Icon name="question" />
