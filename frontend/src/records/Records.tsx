@@ -10,6 +10,7 @@ import { Button, Form } from "react-bootstrap";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RecordType, RecordTypeFields, Run, ViewInfo } from "../api";
+import { PerUnit } from "../bench/components/PerUnit";
 import { Sentence } from "../bench/components/Sentence";
 import { useTally } from "../bench/hooks/useLook";
 import { useFields } from "../bench/hooks/useFields";
@@ -284,7 +285,14 @@ function Browse({
               "counting…"
             ) : (
               <>
-                {count(total)} of {count(all ?? total)}
+                {count(total)} of {count(all ?? total)}{" "}
+                <PerUnit
+                  document={seen}
+                  templateId={0}
+                  groups={groups}
+                  label="counted by…"
+                  onNarrow={(node) => dispatch({ type: "addNarrowing", node })}
+                />
               </>
             )}
           </span>

@@ -3,18 +3,22 @@ import { useState } from "react";
 import { answer, api } from "../../api";
 import type { FieldGroup } from "../../api";
 import { Trouble, count } from "../../shared";
-import type { Document } from "../types";
+import type { Condition, Document } from "../types";
 import { Chip } from "./Chip";
 import { FieldPicker } from "./FieldPicker";
+import { valueCondition } from "./NarrowPicker";
 
 interface Props {
   document: Document;
   templateId: number;
   groups: FieldGroup[];
+  /** What the chip says; and, where rows can be narrowed by a value, how. */
+  label?: string;
+  onNarrow?: (node: Condition) => void;
 }
 
 /** How many rows each unit has: the counts by the values of any field, on demand. */
-export function PerUnit({ document, templateId, groups }: Props) {
+export function PerUnit({ document, templateId, groups, label: said = "per unit", onNarrow }: Props) {
   const [open, setOpen] = useState(false);
   const [path, setPath] = useState<string | null>(null);
   const [last, setLast] = useState(document.records);
@@ -51,7 +55,7 @@ export function PerUnit({ document, templateId, groups }: Props) {
   const most = Math.max(1, ...(counted.data ?? []).map((v) => v.rows));
   return (
     <Chip
-      label="per unit"
+      label={said}
       name="Rows per unit"
       className="chip-add per-unit"
       open={open}
@@ -71,7 +75,21 @@ export function PerUnit({ document, templateId, groups }: Props) {
           <ul className="top-values unit-counts">
             {counted.data?.map((v) => (
               <li key={v.value ?? ""}>
-                <span className={`one-line ${v.value ? "" : "soft"}`}>{v.value ?? "blank"}</span>
+                {onNarrow && v.value && label ? (
+                  <button
+                    type="button"
+                    className="btn-link-plain one-line"
+                    title={`Only ${v.value}`}
+                    onClick={() => {
+                      setOpen(false);
+                      onNarrow(valueCondition(label.f, v.value!));
+                    }}
+                  >
+                    {v.value}
+                  </button>
+                ) : (
+                  <span className={`one-line ${v.value ? "" : "soft"}`}>{v.value ?? "blank"}</span>
+                )}
                 <span className="bar">
                   <i style={{ width: `${(100 * v.rows) / most}%` }} />
                 </span>
