@@ -310,7 +310,7 @@ function Browse({
         {look.isSuccess && rows.length === 0 && (
           <div className="nothing slab">No matches. Remove a condition, or search for less.</div>
         )}
-        {rows.length > 0 && (
+        {look.isSuccess && (
           <RecordGrid
             type={type}
             document={document}

@@ -56,7 +56,7 @@ export function PerUnit({ document, templateId, groups, label: said = "per unit"
   return (
     <Chip
       label={said}
-      name="Rows per unit"
+      name={`Rows ${said}`}
       className="chip-add per-unit"
       open={open}
       onOpen={setOpen}
