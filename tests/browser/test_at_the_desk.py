@@ -68,10 +68,10 @@ def test_the_file_is_pages_to_print(page: Page, tmp_path: Path) -> None:
 def test_no_page_offers_what_is_refused(page: Page, house: House) -> None:
     """A runner follows every kind of link once: nothing answers 403, nothing is gone."""
     refused: list[Any] = []
-    page.on("response", lambda r: refused.append((r.status, r.url)) if r.status >= 400 else None)
-    page.on("pageerror", lambda error: refused.append(("error", str(error))))
     page.context.clear_cookies()
     enter(page, house, "tobin@marrowby.example", "quay-and-salter")
+    page.on("response", lambda r: refused.append((r.status, r.url)) if r.status >= 400 else None)
+    page.on("pageerror", lambda error: refused.append(("error", str(error))))
     kinds: Counter[str] = Counter()
     waiting = ["/templates", "/runs", "/rounds", "/recipients", "/records/tree"]
     while waiting:
