@@ -41,7 +41,8 @@ class SheetGlimpse:
 class Glimpse:
     """
     What is in a file. `first` and `last` are lines of a text in its `encoding`, with others between them unless
-    `whole`; `sheets` are those of anything else. Nothing of either where it is too large to be opened, or no table at all.
+    `whole`; `sheets` are those of anything else. Nothing of either where it is too large to be opened, or no table at
+    all.
     """
 
     encoding: str = ""
