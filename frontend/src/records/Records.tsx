@@ -19,14 +19,14 @@ import type { Document } from "../bench/types";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { RunNews } from "../runs";
 import { Hint, useCurrentSource, useMay, useShell } from "../shell";
-import { Icon, Trouble, capital, count, plural, useDebounced, useFormats } from "../shared";
+import { Icon, Trouble, count, plural, useDebounced, useFormats } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { RecordGrid } from "./RecordGrid";
 import { SavedLists } from "./SavedLists";
 import { TakeMenu } from "./Take";
 import { TypeBar, useByUse } from "./TypeBar";
 import { SaveView, ViewMenu } from "./Views";
-import { everydayView, keptView, looksIn, onScreen, plainSentence, searched } from "./view";
+import { everydayView, keptView, looksIn, onScreen, plainSentence, proposedName, searched } from "./view";
 
 const FIRST = 60;
 const PAGE = 250;
@@ -173,7 +173,8 @@ function Browse({
 
   const [taken, setTaken] = useState<Run | null>(null);
   const run = taken ? (news.runs[taken.id] ?? taken) : undefined;
-  const named = { ...seen, name: `${capital(type.record_type.plural)} as seen` };
+  const proposed = proposedName(document, type, wanted);
+  const named = { ...seen, name: proposed };
   const keep = useMutation({
     mutationFn: (name: string) =>
       answer(
@@ -226,14 +227,7 @@ function Browse({
           />
         )}
         {mayDesign && (
-          <Button
-            disabled={keep.isPending}
-            onClick={() =>
-              keep.mutate(
-                `${capital(type.record_type.plural)}, ${wanted ? `“${wanted}”` : "a view"}`.slice(0, 100),
-              )
-            }
-          >
+          <Button disabled={keep.isPending} onClick={() => keep.mutate(proposed)}>
             Design with these
           </Button>
         )}

@@ -126,3 +126,30 @@ export function plainSentence<T extends { text: string; role: string; place: str
     { ...parts[0]!, text: " ", role: "text" },
   ];
 }
+
+/** A name that says the purpose of what is seen: “Trees of Quay, standing”. */
+export function proposedName(view: Document, type: RecordTypeFields, text: string): string {
+  const fields = new Map(type.groups.flatMap((g) => g.fields.map((f) => [f.path, f] as const)));
+  const usual = new Set(type.proposed.map((node) => JSON.stringify(node)));
+  const root = view.filter && "all" in view.filter ? view.filter.all : view.filter ? [view.filter] : [];
+  const whose: string[] = [];
+  const how: string[] = [];
+  for (const node of root) {
+    if (usual.has(JSON.stringify(node))) continue;
+    if ("picks" in node) whose.push(`“${node.picks}”`);
+    if (!("is" in node) || !["is", "one_of", "yes", "no"].includes(node.is)) continue;
+    const field = fields.get(node.path);
+    if (!field) continue;
+    if (node.is === "yes" || node.is === "no") {
+      how.push(`${node.is === "no" ? "not " : ""}${field.label.toLowerCase()}`);
+      continue;
+    }
+    const values = (node.values ?? [node.value ?? ""]).map(String);
+    const labels = values.map((v) => field.choices.find((c) => c.code === v)?.label ?? v).filter(Boolean);
+    const said = labels.length > 3 ? `${labels.slice(0, 2).join(", ")} and others` : labels.join(" and ");
+    if (said) (field.choices.length ? how : whose).push(field.choices.length ? said.toLowerCase() : said);
+  }
+  if (text.trim()) how.push(`“${text.trim()}”`);
+  const records = capital(type.record_type.plural);
+  return [`${records}${whose.length ? ` of ${whose.join(", ")}` : ""}`, ...how].join(", ").slice(0, 100);
+}
