@@ -16,6 +16,7 @@ from typing import Any
 from benchmarks.browser import browse
 from benchmarks.database import BenchDatabase, Measured, measure_apart, plan_of, source_of, wide_document
 from benchmarks.engine import compile_wide, finding, folds, tallies
+from benchmarks.formats import formats
 from benchmarks.rounds import rounds
 from benchmarks.runs import archives, comparing, many_runs
 from benchmarks.sending import forms, sending
@@ -256,6 +257,7 @@ def main() -> None:
         many_runs(database, say)
         rounds(database, say)
         forms(database.url, say)
+        formats(database.url, say)
         sending(database, say)
         comparing(database.url, say)
         archives(say)

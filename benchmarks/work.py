@@ -15,6 +15,8 @@ from typing import Any
 
 import psycopg
 import xlsxwriter
+from reportlab.lib.pagesizes import A4, landscape
+from reportlab.platypus import SimpleDocTemplate, Table, TableStyle
 
 from benchmarks.database import AS_OF, measured, plan_of, source_of, wide_document
 from bouquet.core.compare import compare_rows
@@ -114,6 +116,27 @@ def xlsxwriter_constant(url: str, rows: int) -> None:
         book.close()
 
 
+def reportlab_by_hand(url: str, rows: int) -> None:
+    """
+    The usual way to pages: all rows as texts, ReportLab's tables in blocks of them.
+    """
+    source = source_of(url)
+    _, plan = plan_of(source, wide_document(rows))
+    style = TableStyle([("FONTSIZE", (0, 0), (-1, -1), 5)])
+    headings = [c.heading for c in plan.columns]
+    with psycopg.connect(url) as connection:
+        texts = [
+            ["" if v is None else str(v)[:40] for v in row]
+            for row in connection.execute(render(Statements(plan).rows()))
+        ]
+    blocks = [
+        Table([headings, *(row[: len(headings)] for row in texts[at : at + 500])], repeatRows=1, style=style)
+        for at in range(0, len(texts), 500)
+    ]
+    with tempfile.TemporaryDirectory() as folder:
+        SimpleDocTemplate(f"{folder}/pages.pdf", pagesize=landscape(A4)).build(blocks)
+
+
 def compare_sides(folder: str, rows: int) -> None:
     """
     Compare two files that `benchmarks.runs.prepare_sides` made, and write every difference.
@@ -147,7 +170,16 @@ def zip_attachments(count: int) -> None:
 
 WORK: dict[str, Callable[..., Any]] = {
     w.__name__: w
-    for w in (copy_csv, run_file, run_forms, run_children, xlsxwriter_constant, compare_sides, zip_attachments)
+    for w in (
+        copy_csv,
+        run_file,
+        run_forms,
+        run_children,
+        xlsxwriter_constant,
+        reportlab_by_hand,
+        compare_sides,
+        zip_attachments,
+    )
 }
 
 if __name__ == "__main__":

@@ -57,6 +57,10 @@ class MailAddress(Settings):
         return tuple(dict.fromkeys(_address(one) for one in value))
 
 
+#: What is said where there is nothing to send.
+NOTHING = "There is nothing to send this time: no record fits."
+
+
 def _address(text: str) -> str:
     try:
         return checked_address(text)
@@ -127,7 +131,7 @@ class MailWay:
             sent_at=parcel.now,
             enclosures=[Enclosure(f.name, f.size, path) for f, path in zip(parcel.files, paths, strict=True)],
             page=parcel.run_page,
-            notes=() if attached else (large,),
+            notes=(NOTHING,) if not parcel.files else () if attached else (large,),
         )
 
     def _handed_over(self, server: MailServer, letter: Letter) -> str:

@@ -77,12 +77,12 @@ class Event(BaseModel):
 class RoundRecipientIn(BaseModel):
     """
     Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
-    `when_empty`: what becomes of a file without rows.
+    `when_empty`: a file without rows is sent, left out, or only told of, by mail or webhook.
     """
 
     recipient_id: int = Field(ge=0, lt=2**63)
     must: bool = True
-    when_empty: Literal["send", "leave out"] = "send"
+    when_empty: Literal["send", "leave out", "tell"] = "send"
 
 
 class OwnPart(BaseModel):
@@ -140,7 +140,7 @@ class NamedRecipient(BaseModel):
 
     recipient: str = Field(min_length=1, max_length=120)
     must: bool = True
-    when_empty: Literal["send", "leave out"] = "send"
+    when_empty: Literal["send", "leave out", "tell"] = "send"
 
 
 class RoundDocument(_Set):

@@ -93,7 +93,7 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
     said: dict[str, Any] = {str(f["id"]): f for f in (run.slip or {}).get("recipients", ())}
     open_ = False
     for recipient, must, files in _wanted(session, round_, run):
-        unmet = said.get(str(recipient.id), {}).get("unmet", [])
+        unmet = said.get(str(recipient.id), {}).get("unmet", []) if files else []
         delivery = Delivery(
             run_id=run.id,
             recipient_id=recipient.id,
@@ -129,13 +129,21 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
                 yield recipient, True, own
         return
     for entry in round_.recipients:
-        if entry.recipient.deleted_at is not None or (_is_empty(run) and entry.when_empty == "leave out"):
+        if entry.recipient.deleted_at is not None:
+            continue
+        if _is_empty(run) and entry.when_empty != "send":
+            if entry.when_empty == "tell" and entry.recipient.means.kind in TELLING:
+                yield entry.recipient, entry.must, []
             continue
         own = [f for f in files if f.recipient_id == entry.recipient_id]
         own += [f for f in common if f.role == "gone"] if own else []
         # A run that sends nothing when there is nothing has no files.
         if own or archive or common:
             yield entry.recipient, entry.must, own or archive or common
+
+
+#: Ways out that can say something without sending a file.
+TELLING = ("mail", "webhook")
 
 
 def _is_empty(run: Run) -> bool:

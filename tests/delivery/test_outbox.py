@@ -18,7 +18,7 @@ from bouquet.demo.post_room import Room
 from bouquet.runs import execute
 from bouquet.store import deliveries as outbox
 from bouquet.store import memory
-from bouquet.store.models import Link, Means, Notice, Recipient, Run
+from bouquet.store.models import Link, Means, Notice, Recipient, RoundRecipient, Run
 from tests.delivery.conftest import Sending
 from tests.runs.test_review import WARDS, get, ticked
 
@@ -106,6 +106,24 @@ def test_a_round_that_sends_nothing_when_there_is_nothing_sends_nobody_an_empty_
     sending.send()
 
     assert (run.status, sending.deliveries(run), room.arrivals) == ("ready", [], [])
+
+
+def test_who_wants_to_know_is_told_that_there_is_nothing(sending: Sending, room: Room) -> None:
+    """By mail, without a file, whether or not the round writes one; a way out that cannot say it sends nothing."""
+    none = {**WARDS, "filter": {"all": [{"path": "name", "is": "is", "value": "Nowhere"}]}}
+    mail, store = sending.recipient("mail"), sending.recipient("store")
+    sending.round([mail, store], none, when_empty="skip")
+    with sending.services.store.session() as session:
+        for entry in session.query(RoundRecipient):
+            entry.when_empty = "tell"
+    (run_id,) = ticked(sending.services)
+    execute(sending.services, run_id)
+    sending.send()
+    (told,) = sending.deliveries(get(sending.services, run_id))
+    (arrival,) = room.arrivals
+
+    assert (told.state, told.recipient_id, told.files) == ("arrived", mail, [])
+    assert "nothing to send this time" in arrival.beginning
 
 
 def test_what_is_blank_and_required_is_listed_for_whoever_fills_it(

@@ -121,7 +121,7 @@ class Recipient(Base):
 class RoundRecipient(Base):
     """
     Whom a round sends to. `must`: the round has done its work only when it arrived there. `when_empty`: what becomes of
-    a file without rows, `send` or `leave out`.
+    a file without rows: `send`, `leave out`, or `tell` that there is nothing, where the way out can.
     """
 
     __tablename__ = "round_recipients"

@@ -5725,7 +5725,7 @@ export interface components {
         /**
          * RoundRecipientIn
          * @description Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
-         *     `when_empty`: what becomes of a file without rows.
+         *     `when_empty`: a file without rows is sent, left out, or only told of, by mail or webhook.
          */
         RoundRecipientIn: {
             /**
@@ -5740,7 +5740,7 @@ export interface components {
              * @default send
              * @enum {string}
              */
-            when_empty: "send" | "leave out";
+            when_empty: "send" | "leave out" | "tell";
         };
         /** RoundRecipientOut */
         RoundRecipientOut: {
@@ -5760,7 +5760,7 @@ export interface components {
              * @default send
              * @enum {string}
              */
-            when_empty: "send" | "leave out";
+            when_empty: "send" | "leave out" | "tell";
         };
         /** RunFileOut */
         RunFileOut: {

@@ -65,13 +65,20 @@ export function SendTo({ draft, planned, onChange }: Props) {
                       checked={entry.must}
                       onChange={(e) => put(r.id, { must: e.target.checked })}
                     />
-                    <Form.Check
-                      id={`empty-${r.id}`}
-                      className="small soft"
-                      label="left out without rows"
-                      checked={entry.when_empty === "leave out"}
-                      onChange={(e) => put(r.id, { when_empty: e.target.checked ? "leave out" : "send" })}
-                    />
+                    <label className="small soft d-flex gap-1 align-items-center">
+                      without rows
+                      <Form.Select
+                        size="sm"
+                        className="w-auto"
+                        aria-label={`Without rows, ${r.name}`}
+                        value={entry.when_empty}
+                        onChange={(e) => put(r.id, { when_empty: e.target.value as typeof entry.when_empty })}
+                      >
+                        <option value="send">gets the empty file</option>
+                        <option value="leave out">gets nothing</option>
+                        <option value="tell">is told that there is nothing (mail, webhook)</option>
+                      </Form.Select>
+                    </label>
                   </>
                 )}
               </div>
