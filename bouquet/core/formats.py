@@ -28,6 +28,7 @@ class Format:
         lines: Whether lines may stand between its rows: headings of groups, totals.
         sheets: Whether it has sheets.
         sized: Whether its size is known while it is written.
+        most_columns: Columns that it has room for, where there is a limit.
     """
 
     name: str
@@ -40,6 +41,7 @@ class Format:
     lines: bool = False
     sheets: bool = False
     sized: bool = True
+    most_columns: int | None = None
 
     @property
     def extension(self) -> str:
@@ -104,6 +106,7 @@ FORMATS: dict[str, Format] = {
             audience="readers",
             lines=True,
             sized=False,
+            most_columns=40,
         ),
         Format(
             name="html",

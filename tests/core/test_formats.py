@@ -227,12 +227,23 @@ def test_pages_hold_every_row_under_repeated_headings(resolved: Resolve, tmp_pat
 def test_pages_hold_scripts_of_all_directions(resolved: Resolve, tmp_path: Path) -> None:
     """What no font has is told; a text over more than a page goes on, and nothing of it is lost."""
     plan = resolved("note").require()
-    path, notes = made(plan, "pdf", tmp_path, {"c0": [*HOSTILE, "word " * 5_000]})
+    path, notes = made(plan, "pdf", tmp_path, {"c0": [*HOSTILE, "word " * 3_500]})
     said = "".join(page.extract_text() for page in PdfReader(path).pages)
 
     assert "=1+1" in said
-    assert said.count("word") == 5_000 if len(notes) == 0 else said.count("word") > 1_000
+    assert said.count("word") == 3_500
     assert len(PdfReader(path).pages) > 1
+    assert not [note for note in notes if "cut" in note]
+
+
+def test_pages_say_what_they_have_no_room_for(resolved: Resolve, tmp_path: Path) -> None:
+    """A text without end is cut, and told; more columns than a page has room for are refused while designing."""
+    _, notes = made(resolved("note").require(), "pdf", tmp_path, {"c0": ["word " * 40_000]})
+    many = [{"id": f"c{n}", "heading": f"N{n}", "value": {"field": "note"}} for n in range(41)]
+    problems = resolved(*many, output={"format": "pdf"}).problems
+
+    assert [n for note, n in notes.items() if "cut" in note] == [1]
+    assert ("too_wide", "output.format") in [(p.code, p.place) for p in problems]
 
 
 def test_xml_meets_the_schema_beside_it(resolved: Resolve, tmp_path: Path) -> None:

@@ -59,6 +59,9 @@ class Outputs:
                 f"The size of a file as {format.label} is only known when it is done; split it by rows or by a value."
             )
             self.state.problem("split_size", message, "output.split.megabytes")
+        if format.most_columns is not None and len(self.template.columns) > format.most_columns:
+            message = f"{format.label} has room for {format.most_columns} columns; choose fewer, or another format."
+            self.state.problem("too_wide", message, "output.format")
         if output.style == "reader" and format.audience == "programs":
             message = f"{format.label} is for programs; choose the machine style, or another format for people."
             self.state.problem("reader_format", message, "output.style")

@@ -137,6 +137,8 @@ class PdfWriter(Writer):
         if self._page == 1:
             self._draw_title()
         self._draw_head()
+        #: Where rows begin on this page.
+        self._fresh = self._y
 
     def _end_page(self) -> None:
         canvas = self._canvas
@@ -183,7 +185,7 @@ class PdfWriter(Writer):
         while done < tallest:
             # A row taller than what is left goes on to the next page; one taller than a page goes over several.
             room = int((self._y - MARGIN) / LEADING)
-            if tallest - done > room and (done or self._y < self._top - 1 or room < 1):
+            if tallest - done > room and (done or self._y < self._fresh - 0.5):
                 self._new_page()
                 room = int((self._y - MARGIN) / LEADING)
             part = min(tallest - done, max(1, room))
@@ -195,10 +197,6 @@ class PdfWriter(Writer):
         self._canvas.setStrokeGray(_RULE)
         self._canvas.setLineWidth(0.25)
         self._canvas.line(MARGIN, self._y, self._right, self._y)
-
-    @property
-    def _top(self) -> float:
-        return self._size[1] - MARGIN - 3 * LEADING
 
     def _draw_line(self, line: Line) -> None:
         if line.kind == "heading":
@@ -244,8 +242,9 @@ class PdfWriter(Writer):
         self._end_page()
         self._canvas.save()
         if self._fonts.missing:
-            said = "letters that no font of this machine has are left out of the pages"
-            self.facts.notes[said] += len(self._fonts.missing)
+            self.facts.notes["letters that no font of this machine has are drawn as boxes"] += len(self._fonts.missing)
+        if self._fonts.cut:
+            self.facts.notes["texts were cut where they take more lines than a cell has on pages"] += self._fonts.cut
 
     def abandon(self) -> None:
         self._waiting = []

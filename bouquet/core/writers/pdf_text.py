@@ -32,8 +32,8 @@ _FILES = {
 #: Hebrew, Arabic and their neighbours, also in their forms of presentation.
 _RIGHT_TO_LEFT = re.compile("[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufeff]")
 
-#: Lines of one cell; what is longer is told by an ellipsis.
-MOST_LINES = 400
+#: Lines of one cell, and its characters; what is longer ends with an ellipsis, and is told.
+MOST_LINES, MOST_LETTERS = 400, 40_000
 
 
 class Fonts:
@@ -46,6 +46,8 @@ class Fonts:
         self.wide = _registered("wide") if (_FOLDER / _FILES["wide"][0]).is_file() else ""
         #: Letters that no font has.
         self.missing: set[str] = set()
+        #: Texts that were cut.
+        self.cut = 0
         self._known = {name: _letters(name) for name in {*self.latin.values(), self.wide} if name}
 
     def runs(self, line: str, weight: str) -> Iterator[tuple[str, str]]:
@@ -105,10 +107,15 @@ def wrapped(fonts: Fonts, text: str, weight: str, size: float, room: float) -> l
     if "\n" not in text and fonts.width(text, weight, size) <= room:
         return [text]
     lines: list[str] = []
+    long = len(text) > MOST_LETTERS
+    text = text[:MOST_LETTERS].replace("\t", " ")
     for paragraph in text.replace("\r\n", "\n").replace("\r", "\n").split("\n"):
         lines += _broken(fonts, paragraph, weight, size, room)
         if len(lines) > MOST_LINES:
-            return [*lines[: MOST_LINES - 1], "…"]
+            break
+    if long or len(lines) > MOST_LINES:
+        fonts.cut += 1
+        return [*lines[: MOST_LINES - 1], "…"]
     return lines or [""]
 
 

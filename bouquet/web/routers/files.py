@@ -5,8 +5,10 @@ Files of runs: single ones, all as one zip, and the newest good one of a templat
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import timedelta
 from typing import Annotated, Any
 
+import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 
@@ -24,6 +26,10 @@ from bouquet.web.ranges import wanted_range
 from bouquet.web.schemas.runs import GlimpseOut
 
 router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
+
+
+#: Mails that somebody has sent to themselves within an hour.
+MOST_MAILS = 30
 
 
 @router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse)
@@ -86,6 +92,13 @@ def mail_to_me(run_id: Id, services: TheServices, person: CurrentPerson) -> None
     if not files:
         msg = f"Run {run_id} has no files that could be sent."
         raise NotFound(msg)
+    with services.store.session() as session:
+        since = services.clock() - timedelta(hours=1)
+        mailed = sa.select(sa.func.count(sa.distinct(Download.taken_at))).where(
+            Download.person_id == person.id, Download.way == "mail", Download.taken_at > since
+        )
+        if (session.scalar(mailed) or 0) >= MOST_MAILS:
+            raise Refused(429, "too_many_mails", f"{MOST_MAILS} mails went to you within an hour; download the rest.")
     mail_to_person(services, run, files, person)
     with services.store.session() as session:
         for file in files:
