@@ -28,6 +28,8 @@ class Format:
         lines: Whether lines may stand between its rows: headings of groups, totals.
         sheets: Whether it has sheets.
         sized: Whether its size is known while it is written.
+        grows: Whether rows of a later run can be added to its end.
+        readable: Whether its rows can be read back, to be compared.
         most_columns: Columns that it has room for, where there is a limit.
     """
 
@@ -42,6 +44,8 @@ class Format:
     sheets: bool = False
     sized: bool = True
     most_columns: int | None = None
+    grows: bool = False
+    readable: bool = True
 
     @property
     def extension(self) -> str:
@@ -56,6 +60,7 @@ FORMATS: dict[str, Format] = {
     for f in (
         Format(
             name="csv",
+            grows=True,
             label="CSV",
             noun="a CSV",
             meaning="Text with a separator: nearly every program reads it.",
@@ -78,6 +83,7 @@ FORMATS: dict[str, Format] = {
         ),
         Format(
             name="jsonl",
+            grows=True,
             label="JSON Lines",
             noun="JSON Lines",
             meaning="One JSON object a row, each on a line of its own. Numbers keep all their digits, blanks are null.",
@@ -98,6 +104,7 @@ FORMATS: dict[str, Format] = {
         ),
         Format(
             name="pdf",
+            readable=False,
             label="PDF",
             noun="a PDF",
             meaning="Pages to print or to send: title, repeated headings, groups, totals, page numbers.",
@@ -110,6 +117,7 @@ FORMATS: dict[str, Format] = {
         ),
         Format(
             name="html",
+            readable=False,
             label="Web page",
             noun="a web page",
             meaning="One page that every browser opens, that prints well and that a screen reader reads as a table.",
@@ -128,6 +136,7 @@ FORMATS: dict[str, Format] = {
         ),
         Format(
             name="xml",
+            readable=False,
             label="XML",
             noun="XML",
             meaning="An element a row and one a value; headings become names that XML allows. With its schema.",
@@ -136,6 +145,7 @@ FORMATS: dict[str, Format] = {
         ),
         Format(
             name="txt",
+            readable=False,
             label="Fixed-width text",
             noun="text of fixed width",
             meaning="Every value at its place in the line, by the widths of the columns. With its layout.",

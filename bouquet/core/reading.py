@@ -16,6 +16,7 @@ from typing import Any
 import polars as pl
 import pyarrow as pa
 import pyarrow.csv
+import pyarrow.parquet as pq
 from python_calamine import CalamineWorkbook
 
 from bouquet.core.errors import BouquetError
@@ -62,7 +63,7 @@ class FileRows:
 
     Args:
         paths: The files, in their order.
-        format: `csv`, `xlsx` or `jsonl`; or `rows`, a spreadsheet's as `core.sheets` wrote them.
+        format: one that is readable (`core.formats`); or `rows`, a spreadsheet's as `core.sheets` wrote them.
         headings: The columns' headings, in their order; read from the file's first row where they are not given.
         csv: How a CSV was written.
         titled: Whether lines may stand above the headings.
@@ -88,10 +89,14 @@ class FileRows:
         try:
             if self.format == "csv":
                 yield from self._of_csv(path)
-            elif self.format in ("xlsx", "rows"):
+            elif self.format in ("xlsx", "ods", "rows"):
                 yield from self._of_rows(self._sheets(path), path)
-            else:
+            elif self.format in ("parquet", "arrow"):
+                yield from self._of_columns(path)
+            elif self.format in ("jsonl", "json"):
                 yield from self._of_lines(path)
+            else:
+                raise Unreadable(f"“{path.name}” is no file whose rows can be read back.")
         except (pa.ArrowInvalid, UnicodeError, ValueError, KeyError) as error:
             said = str(error).splitlines()[0] if str(error) else type(error).__name__
             raise Unreadable(f"“{path.name}” cannot be read: {said}") from error
@@ -167,10 +172,23 @@ class FileRows:
                 columns = [[cell_text(r[n]) if n < len(r) else None for r in chunk] for n in range(width)]
                 yield pl.DataFrame(dict(zip(names, columns, strict=True)), schema=dict.fromkeys(names, pl.String))
 
+    def _of_columns(self, path: Path) -> Iterator[pl.DataFrame]:
+        if self.format == "parquet":
+            batches: Iterable[pa.RecordBatch] = pq.ParquetFile(path).iter_batches(ROWS)
+        else:
+            opened = pa.ipc.open_file(path)
+            batches = (opened.get_batch(n) for n in range(opened.num_record_batches))
+        for batch in batches:
+            frame = pl.DataFrame(pa.table(batch)).select(pl.all().cast(pl.String))
+            # The file's own names are each of their own; the run's headings need not be.
+            yield frame.rename(dict(zip(frame.columns, self.headings, strict=True))) if self.headings else frame
+
     def _of_lines(self, path: Path) -> Iterator[pl.DataFrame]:
         with path.open(encoding="utf-8") as file:
             while lines := list(itertools.islice(file, ROWS)):
-                rows = [json.loads(line, parse_float=Decimal) for line in lines if line.strip()]
+                # Of an array, each object stands on a line of its own.
+                said = [line.strip().removesuffix(",") for line in lines]
+                rows = [json.loads(line, parse_float=Decimal) for line in said if line not in ("", "[", "]", "[]")]
                 names = list(self.headings) or list(rows[0] if rows else ())
                 columns = {n: [cell_text(r.get(n)) for r in rows] for n in names}
                 yield pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))

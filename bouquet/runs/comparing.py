@@ -13,6 +13,7 @@ from typing import Any
 
 from bouquet.core.compare import compare_rows
 from bouquet.core.errors import BouquetError
+from bouquet.core.formats import FORMATS
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import propose_key, resolve
 from bouquet.core.reading import FileRows
@@ -52,6 +53,9 @@ def rows_of(services: Services, run: Run) -> Iterator[RunRows]:
         raise RunFailed(f"Run {run.id} has no rows of its own to look at.")
     if any(f.removed_at is not None for f in files):
         raise RunFailed(f"The files of run {run.id} are no longer there.")
+    if not FORMATS[run.format].readable:
+        said = f"{FORMATS[run.format].label} is for reading, so the rows of run {run.id} cannot be read back."
+        raise RunFailed(f"{said} Run it again as CSV to compare them.")
     output = read_document(run.document).output
     headings = tuple(c["heading"] for c in run.slip["columns"])
     with ExitStack() as stack:

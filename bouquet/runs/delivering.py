@@ -19,6 +19,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import WriteError
+from bouquet.core.formats import FORMATS
 from bouquet.core.naming import with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.template import Template
@@ -44,8 +45,9 @@ def appendable(template: Template, format: str) -> str | None:
     """
     Why rows of this template cannot be added to a running file; None where they can.
     """
-    if format == "xlsx":
-        return "Rows can be added to CSV and JSON Lines files only, not to a spreadsheet."
+    if not FORMATS[format].grows:
+        growing = " and ".join(f.label for f in FORMATS.values() if f.grows)
+        return f"Rows can be added to {growing} files only, not to {FORMATS[format].noun}."
     if template.output.style != "machine":
         return "Only files in machine style can grow: titles and totals would stand between the rows."
     if template.output.split is not None:

@@ -30,6 +30,7 @@ from pypdf import PdfReader
 from bouquet.core.errors import WriteError
 from bouquet.core.formats import FORMATS, Format
 from bouquet.core.plan import Plan, Resolution
+from bouquet.core.reading import FileRows, Unreadable
 from bouquet.core.shaping import Line, to_frame
 from bouquet.core.writers import writer_of
 from bouquet.core.writers.base import StreamWriter
@@ -304,3 +305,24 @@ class ToyWriter(StreamWriter):
 
     def write(self, frame: pl.DataFrame) -> None:
         self._file.write(f"{frame.height} rows\n".encode())
+
+
+@pytest.mark.parametrize("format", [f.name for f in FORMATS.values() if f.readable])
+def test_rows_are_read_back_to_be_compared(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    """As texts, batch after batch, blanks as blanks; nothing is missing at either end."""
+    plan = resolved("tag", "girth", "planted_on").require()
+    first = {"c0": ["A", "[", "]"], "c1": ["12.50", "0.25", "7.75"], "c2": [date(2026, 2, 1)] * 3}
+    second = {"c0": ["B,"], "c1": ["1.25"], "c2": pa.array([None], pa.date32())}
+    path, _ = made(plan, format, tmp_path, first, second)
+    read = pl.concat(FileRows((path,), format, ("tag", "girth", "planted_on")).batches())
+
+    assert read["tag"].to_list() == ["A", "[", "]", "B,"]
+    assert [Decimal(g) for g in read["girth"]] == [Decimal(g) for g in ("12.5", "0.25", "7.75", "1.25")]
+    assert read["planted_on"].to_list() == ["2026-02-01"] * 3 + [None]
+
+
+@pytest.mark.parametrize("format", [f.name for f in FORMATS.values() if not f.readable])
+def test_what_is_for_reading_is_not_taken_for_rows(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    path, _ = made(resolved("tag").require(), format, tmp_path, {"c0": ["A"]})
+    with pytest.raises(Unreadable):
+        list(FileRows((path,), format, ("tag",)).batches())
