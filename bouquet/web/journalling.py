@@ -60,6 +60,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "add_template": ("made a template", "template", ()),
     "change_template": ("changed a template’s standing or labels", "template", ("standing", "labels")),
     "save_version": ("saved a template", "template", ("note",)),
+    "keep_run_as_template": ("made a template of a run", "template", ()),
     "copy_template": ("copied a template", "template", ()),
     "move_to_source": ("moved a template to another source", "template", ("source",)),
     "remove_template": ("removed a template", "template", ()),

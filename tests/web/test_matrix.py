@@ -148,6 +148,7 @@ POST /session all
 PUT /session/me in
 PUT /session/password in
 POST /runs/{run_id}/mail-to-me in
+POST /templates/from-run/{run_id} design
 GET /runs/{run_id}/files/{file_id}/look in
 PUT /session/preferences in
 GET /sources keep

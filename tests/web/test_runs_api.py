@@ -372,3 +372,15 @@ def test_a_clerk_of_two_wards_exports_their_own_ledger(services: Services, sign_
 
     assert done["status"] == "ready"
     assert not any(line.startswith(f"{others['id']},") for line in lines)
+
+
+def test_a_run_that_was_asked_for_once_is_kept_as_a_template(services: Services, sign_in: SignIn) -> None:
+    """With what limited it for once, in its format, under a free name; its next run has the same rows."""
+    client = sign_in("ines")
+    once = run(services, client, template_id=template(client), only=[["1"], ["2"]], format="jsonl")
+    kept = post(client, f"/templates/from-run/{once['id']}", 201)
+    again = run(services, client, template_id=kept["id"], use="draft")
+
+    assert (once["rows_written"], again["rows_written"]) == (2, 2)
+    assert (kept["document"]["output"]["format"], kept["name"] != once["name"]) == ("jsonl", True)
+    assert sign_in("tobin").post(f"{API}/templates/from-run/{once['id']}").status_code == 403

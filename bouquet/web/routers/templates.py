@@ -22,7 +22,9 @@ from bouquet.designing import proposed_document
 from bouquet.rights import may, may_change
 from bouquet.rounds import NEVER, list_rounds, rhythm_words, whom_words
 from bouquet.runs import Services
+from bouquet.runs.asking import as_format
 from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template, with_replaced
+from bouquet.sources import LEDGER
 from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
@@ -112,6 +114,22 @@ def add_template(body: NewTemplate, view: TheView, services: TheServices, person
             document = proposed_document(view.catalogue, record_type, name, everyday=body.everyday)
         document, sentence = readable(services, document, view.key)
         record = shelf.add_template(session, document, sentence, person, services.clock(), source=view.key)
+        return template_answer(session, record, response)
+
+
+@router.post("/from-run/{run_id}", response_model=TemplateOut, status_code=201)
+def keep_run_as_template(run_id: Id, services: TheServices, person: Designer, response: Response) -> Any:
+    """
+    A new template that asks for what a run was asked for, once-only narrowings included; its own format is the run's.
+    """
+    with services.store.session() as session:
+        run = ledger.see_run(session, run_id, person)
+        if run.is_bundle or run.source == LEDGER:
+            raise Refused(409, "no_template", f"Run {run_id} was not made by a template of records.")
+        asked = as_format(read_document(run.document), run.format).as_document()
+        document = {**asked, "name": shelf.free_name(session, run.name[:110])}
+        document, sentence = readable(services, document, run.source)
+        record = shelf.add_template(session, document, sentence, person, services.clock(), source=run.source)
         return template_answer(session, record, response)
 
 

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Dropdown, Form } from "react-bootstrap";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import { LEDGER, answer, api, useSourceOf } from "../api";
 import { Deliveries } from "../recipients";
 import type { Run } from "../api";
@@ -27,6 +27,16 @@ export function RunPage() {
   const { news } = useShell();
   const mayRun = useMay("run");
   const mayDesign = useMay("design");
+  const go = useNavigate();
+  const client = useQueryClient();
+  const keep = useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/v1/templates/from-run/{run_id}", { params: { path: { run_id: id } } })),
+    onSuccess: (made) => {
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      void go(`/templates/${made.id}`);
+    },
+  });
   const again = useStartRun();
   const [deciding, setDeciding] = useState<"release" | "discard" | null>(null);
   const known = useQuery({
@@ -78,6 +88,14 @@ export function RunPage() {
             Open the template
           </Link>
         )}
+        {mayDesign &&
+          !run.bundle &&
+          run.source !== LEDGER &&
+          (run.template_id === null || run.via === "once") && (
+            <Button variant="quiet" disabled={keep.isPending} onClick={() => keep.mutate()}>
+              Keep as a template
+            </Button>
+          )}
         {mayRun && <Again run={run} again={again} />}
         {run.may_review && (run.status === "held" || run.status === "ready") && (
           <Button variant="quiet" className="text-danger" onClick={() => setDeciding("discard")}>
@@ -100,7 +118,7 @@ export function RunPage() {
               <RunProgress run={run} />
             </section>
           )}
-          <Trouble error={again.error} />
+          <Trouble error={again.error ?? keep.error} />
           {run.error && (
             <section className="slab wrong">
               <h2>{run.status === "held" ? "It could not be delivered" : "Why it failed"}</h2>
