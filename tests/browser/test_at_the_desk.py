@@ -23,7 +23,9 @@ PHONE = {"width": 390, "height": 844}
 def test_on_a_phone_a_template_is_found_run_and_fetched(page: Page) -> None:
     """Names are seen, nothing lies beside the screen, and what is in the file is said before."""
     page.set_viewport_size(PHONE)  # type: ignore[arg-type]
-    expect(page.get_by_role("link", name="Planting season plan", exact=True)).to_be_in_viewport()
+    name = page.get_by_role("link", name="Planting season plan", exact=True)
+    name.scroll_into_view_if_needed()
+    expect(name).to_be_in_viewport(ratio=0.9)
     expect(page.get_by_role("combobox", name="Which templates")).to_be_visible()
     page.get_by_role("button", name="Run Planting season plan").click()
     dialog = page.get_by_role("dialog")

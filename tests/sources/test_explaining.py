@@ -135,7 +135,7 @@ def test_what_rights_hide_is_a_step_of_its_own(source: Source, query: Query) -> 
 
         assert found[-1]["rows"] == query(sql)[0][0]
         assert [s["kind"] for s in found] == ["all", "scope"]
-        assert "ward 03, 07" in Sentence(template, catalogue, context).text()
+        assert "only wards 03 and 07" in Sentence(template, catalogue, context).text()
 
 
 # Trace
