@@ -6,8 +6,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType
-from bouquet.core.template import Template
+from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Walk
+from bouquet.core.template import PerChild, PerGroup, Template
 from bouquet.core.template.paths import steps_of
 
 __all__ = ["Omitted", "omitted"]
@@ -34,13 +34,13 @@ class Omitted:
 
 def omitted(template: Template, catalogue: Catalogue) -> Omitted:
     """
-    What no column of a template shows. Nothing of a template whose rows are groups, or whose record type is not there:
-    a group holds no record. What is retired, or stands for its record's key alone, is not missed.
+    What no column of a template shows of what its rows stand for. Nothing of a template whose rows are groups, or whose
+    record type is not there: a group holds no record. What is retired, or stands for its record's key alone, is
+    not missed.
     """
-    start = catalogue.record_types.get(template.records)
     document = template.as_document()
-    rows = document.get("rows")
-    if start is None or (isinstance(rows, dict) and rows.get("per") == "group"):
+    start, rows = _row_type(template, catalogue), document.get("rows")
+    if start is None:
         return Omitted()
     shown = {"records": template.records, "rows": rows, "columns": document["columns"]}
     used = {(s.records, s.name) for s in steps_of({k: v for k, v in shown.items() if v is not None}, catalogue)}
@@ -57,6 +57,16 @@ def omitted(template: Template, catalogue: Catalogue) -> Omitted:
         files=tuple(dict.fromkeys(files)),
         records=tuple(dict.fromkeys(catalogue.record_types[r.target].plural for r in missed)),
     )
+
+
+def _row_type(template: Template, catalogue: Catalogue) -> RecordType | None:
+    start = catalogue.record_types.get(template.records)
+    if start is None or isinstance(template.rows, PerGroup):
+        return None
+    if not isinstance(template.rows, PerChild):
+        return start
+    walk = catalogue.walk(start, template.rows.path, "rows.path")
+    return walk.end if isinstance(walk, Walk) else None
 
 
 def _goes_along(template: Template, relation: str) -> bool:

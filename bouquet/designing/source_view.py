@@ -18,7 +18,7 @@ from bouquet.designing.budget import Budget
 from bouquet.rights import sees_source
 from bouquet.runs import Services
 from bouquet.runs.remembering import left_of, wants_memory
-from bouquet.sources import INTERACTIVE_TIMEOUT, NoSource, Snapshot, Source
+from bouquet.sources import INTERACTIVE_TIMEOUT, FieldFacts, Finding, NoSource, Snapshot, Source
 from bouquet.store import NotFound
 from bouquet.store.memory import Memory
 from bouquet.store.models import Person
@@ -117,6 +117,20 @@ class SourceView:
         A template's sentence, in the words of its catalogue.
         """
         return Sentence(template, self.catalogue, context or self.context())
+
+    def find(self, records: str, text: str) -> Iterator[Finding]:
+        """
+        Search a record type and its neighbours for a value, as it is found. Raises TooMuchAtOnce.
+        """
+        with _budget.taken(self.person.id):
+            yield from self.source.find(records, text, scope=self.scope)
+
+    def facts(self, records: str, field: str) -> FieldFacts:
+        """
+        A field's values at a glance. Raises KeyError, and TooMuchAtOnce.
+        """
+        with _budget.taken(self.person.id):
+            return self.source.facts(records, field, self.scope)
 
     @contextmanager
     def snapshot(self) -> Iterator[Snapshot]:

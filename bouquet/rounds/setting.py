@@ -20,6 +20,7 @@ from bouquet.rounds.calendar import NEVER
 from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipientIn, Watch
 from bouquet.rounds.watching import event_template
 from bouquet.runs import Services, appendable, checked_folder, gather_bundle, no_purpose, unknown_answers
+from bouquet.runs.asking import as_format
 from bouquet.store import NotFound, recipients
 from bouquet.store import templates as shelf
 from bouquet.store.deliveries import with_fact
@@ -128,6 +129,9 @@ def _check_template(
     view = SourceView.of(services, person, record.source)
     if body.answers and not event.answers:
         view.resolve(template, answers=body.answers).require()
+    asked = view.resolve(as_format(template, body.format))
+    if unfit := [p for p in asked.problems if p.place.startswith("output")]:
+        raise PlanError(unfit)
     plan = view.resolve(read_document(record.draft)).partial
     return plan.personal if plan is not None else ()
 

@@ -32,7 +32,7 @@ from bouquet.core.formats import FORMATS, Format
 from bouquet.core.plan import Plan, Resolution
 from bouquet.core.reading import FileRows, Unreadable
 from bouquet.core.shaping import Line, to_frame
-from bouquet.core.writers import writer_of
+from bouquet.core.writers import SheetFacts, ods, writer_of
 from bouquet.core.writers.base import StreamWriter
 from bouquet.core.writers.xml import element_names
 
@@ -326,3 +326,22 @@ def test_what_is_for_reading_is_not_taken_for_rows(resolved: Resolve, tmp_path: 
     path, _ = made(resolved("tag").require(), format, tmp_path, {"c0": ["A"]})
     with pytest.raises(Unreadable):
         list(FileRows((path,), format, ("tag",)).batches())
+
+
+def test_a_part_of_many_rows_does_not_take_the_name_of_the_next(
+    resolved: Resolve, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The first part goes on to a second sheet of its name; the next part has its own."""
+    monkeypatch.setattr(ods, "SHEET_ROWS", 3)
+    sheets = [SheetFacts("Quay", 4), SheetFacts("Fernlea", 1)]
+    path = tmp_path / "a.ods"
+    with writer_of("ods")(resolved("tag").require(), path, announced=5, sheets=sheets) as writer:
+        writer.write(to_frame(pa.record_batch({"c0": ["A", "B", "C", "D"]})))
+        writer.next_sheet()
+        writer.write(to_frame(pa.record_batch({"c0": ["E"]})))
+    book = python_calamine.load_workbook(str(path))
+
+    assert book.sheet_names == ["Quay", "Quay (2)", "Fernlea"]
+    assert [row[0] for name in book.sheet_names for row in book.get_sheet_by_name(name).to_python()[1:]] == list(
+        "ABCDE"
+    )

@@ -46,3 +46,8 @@ def test_of_groups_and_of_what_is_not_there_nothing_is_missed(
     catalogue: Catalogue, records: str, more: dict[str, Any]
 ) -> None:
     assert told(catalogue, records, "status", **more) == {}
+
+
+def test_of_children_as_rows_their_own_fields_are_missed(catalogue: Catalogue) -> None:
+    found = told(catalogue, "tree", "tag", "inspections.name", rows={"per": "child", "path": "inspections"})
+    assert found == {"fields": ["Tree"]}

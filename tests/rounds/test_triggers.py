@@ -274,3 +274,21 @@ def test_a_round_that_waits_for_records_needs_a_template_that_sends_what_is_new(
         "when records appear", 30, [],
     )  # fmt: skip
     assert ines.post("/api/v1/rounds", json={**body, "watch": {"every": 1}}).status_code == 422
+
+
+def test_a_format_that_has_no_room_for_a_template_is_refused_when_the_round_is_set(
+    ines: TestClient,
+) -> None:
+    """At once, and not at night."""
+    columns = [{"id": f"c{n}", "heading": f"N{n}", "value": {"field": "name"}} for n in range(41)]
+    wide = {"name": "Wide", "records": "ward", "columns": columns}
+    body = {
+        "template_id": saved(ines, wide),
+        "rhythm": {"every": "day", "times": ["06:00"]},
+        "zone": "UTC",
+        "folder": "f",
+    }
+    refused = ines.post(ROUNDS, json={**body, "format": "pdf"})
+
+    assert (refused.status_code, refused.json()["errors"][0]["place"]) == (422, "output.format")
+    assert ines.post(ROUNDS, json={**body, "format": "csv"}).status_code == 201

@@ -98,8 +98,7 @@ class HtmlWriter(StreamWriter):
     def write_line(self, line: Line) -> None:
         columns = self.plan.columns
         if line.kind == "heading":
-            level = min(line.level + 1, 6)
-            said = f'<tr class="group"><th colspan="{len(columns)}" scope="colgroup" data-level="{level}">'
+            said = f'<tr class="group"><th colspan="{len(columns)}" scope="colgroup">'
             self._file.write(f"{said}{escaped_text(line.label)}</th></tr>\n".encode())
             return
         cells = {n: shown_total(columns[n], n, v, self._shaper) for n, v in line.values.items()}

@@ -25,7 +25,8 @@ __all__ = ["OdsWriter"]
 #: Rows that programs read of a sheet.
 SHEET_ROWS = 1_048_576
 
-_VALUE = re.compile(r"[A-Za-z]")
+#: What numbers that are none are written with: NaN, Infinity.
+_LETTER = re.compile(r"[A-Za-z]")
 
 
 class _Appended(io.RawIOBase):
@@ -67,7 +68,7 @@ class OdsWriter(Writer):
         self._content = self._package.open("content.xml", "w", force_zip64=True)
         self._styles = [data_style(c, n) for n, c in enumerate(self.plan.columns)]
         self._content.write(opening(self.plan, self._styles).encode())
-        self._sheet, self._rows, self._taken = 0, 0, set[str]()
+        self._sheet, self._part, self._rows, self._taken = 0, 0, 0, set[str]()
         self._begin_sheet(self.sheets[0].name)
 
     def _begin_sheet(self, name: str) -> None:
@@ -176,7 +177,9 @@ class OdsWriter(Writer):
                 cells.append(_text_cell(line.label, "sum"))
             elif value is None:
                 cells.append('<table:table-cell table:style-name="sum"/>')
-            elif column.kind.is_number and not _VALUE.search(value) and sum(d.isdigit() for d in value) <= EXACT_DIGITS:
+            elif (
+                column.kind.is_number and not _LETTER.search(value) and sum(d.isdigit() for d in value) <= EXACT_DIGITS
+            ):
                 said = escaped_text(shown_total(column, n, value, self._shaper))
                 style = f"cs{n}" if self._styles[n] else "sum"
                 cells.append(
@@ -188,8 +191,9 @@ class OdsWriter(Writer):
         self._put_row("".join(cells))
 
     def next_sheet(self) -> None:
-        at = min(self._sheet + 1, len(self.sheets) - 1)
-        self._turn(self.sheets[at].name)
+        # A part of more rows than a sheet holds took several sheets: the parts have a count of their own.
+        self._part = min(self._part + 1, len(self.sheets) - 1)
+        self._turn(self.sheets[self._part].name)
 
     def _turn(self, name: str) -> None:
         self._put("</table:table>")

@@ -131,7 +131,7 @@ def get_facts(name: str, field: str, view: TheView) -> Any:
     A field's values at a glance: distinct, least, greatest, the most frequent, a histogram.
     """
     try:
-        facts = view.source.facts(name, field, view.scope)
+        facts = view.facts(name, field)
     except KeyError as error:
         msg = f"There is no field “{name}.{field}”."
         raise NotFound(msg) from error
@@ -169,7 +169,7 @@ def find(
     Server-sent events: `finding` with the fields that hold a value, so far, and how much was searched; the last one
     says that it is done, and what was not searched.
     """
-    for found in view.source.find(start.name, value, scope=view.scope):
+    for found in view.find(start.name, value):
         yield ServerSentEvent(event="finding", data=asdict(found))
 
 

@@ -102,7 +102,16 @@ export function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void })
 }
 
 /** What a spreadsheet says of itself, and its further sheets. */
-export function XlsxOptions({ xlsx, set }: { xlsx: Xlsx; set: (part: Xlsx) => void }) {
+export function XlsxOptions({
+  xlsx,
+  set,
+  sheets,
+}: {
+  xlsx: Xlsx;
+  set: (part: Xlsx) => void;
+  /** Whether the format can have further sheets. */
+  sheets: boolean;
+}) {
   return (
     <>
       <Form.Group controlId="xlsx-sheet">
@@ -136,18 +145,22 @@ export function XlsxOptions({ xlsx, set }: { xlsx: Xlsx; set: (part: Xlsx) => vo
         <Form.Label>Keywords</Form.Label>
         <Form.Control value={xlsx.keywords ?? ""} onChange={(e) => set({ keywords: e.target.value })} />
       </Form.Group>
-      <Form.Check
-        id="xlsx-findings"
-        label="with a sheet “Findings”: what was noted, and what checks object to"
-        checked={xlsx.findings_sheet ?? false}
-        onChange={(e) => set({ findings_sheet: e.target.checked })}
-      />
-      <Form.Check
-        id="xlsx-about"
-        label="with a sheet “About”: the sentence, the count, the moment"
-        checked={xlsx.about_sheet ?? false}
-        onChange={(e) => set({ about_sheet: e.target.checked })}
-      />
+      {sheets && (
+        <>
+          <Form.Check
+            id="xlsx-findings"
+            label="with a sheet “Findings”: what was noted, and what checks object to"
+            checked={xlsx.findings_sheet ?? false}
+            onChange={(e) => set({ findings_sheet: e.target.checked })}
+          />
+          <Form.Check
+            id="xlsx-about"
+            label="with a sheet “About”: the sentence, the count, the moment"
+            checked={xlsx.about_sheet ?? false}
+            onChange={(e) => set({ about_sheet: e.target.checked })}
+          />
+        </>
+      )}
     </>
   );
 }
