@@ -132,7 +132,7 @@ def _check_template(
     asked = view.resolve(as_format(template, body.format))
     if unfit := [p for p in asked.problems if p.place.startswith("output")]:
         raise PlanError(unfit)
-    plan = view.resolve(read_document(record.draft)).partial
+    plan = view.resolve(template).partial
     return plan.personal if plan is not None else ()
 
 

@@ -4,6 +4,7 @@ Templates: drafts, versions, names.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
@@ -26,6 +27,8 @@ __all__ = [
     "list_versions",
     "remove_template",
     "restore_template",
+    "running_document",
+    "running_documents",
     "save_version",
 ]
 
@@ -168,6 +171,26 @@ def latest_version(session: Session, template_id: int) -> TemplateVersion | None
     """
     query = sa.select(TemplateVersion).where(TemplateVersion.template_id == template_id)
     return session.scalars(query.order_by(TemplateVersion.number.desc()).limit(1)).first()
+
+
+def running_document(session: Session, record: TemplateRecord) -> dict[str, Any]:
+    """
+    What a run of a template runs: its newest saved version, or its draft as long as there is none.
+    """
+    return running_documents(session, [record])[record.id]
+
+
+def running_documents(session: Session, records: Sequence[TemplateRecord]) -> dict[int, dict[str, Any]]:
+    """
+    What runs of templates run, by template: see running_document. One statement, however many there are.
+    """
+    found = sa.select(TemplateVersion.template_id, TemplateVersion.document).join(
+        TemplateRecord,
+        sa.and_(TemplateRecord.id == TemplateVersion.template_id, TemplateRecord.version == TemplateVersion.number),
+    )
+    ids = [r.id for r in records if r.version]
+    saved = {row.template_id: row.document for row in session.execute(found.where(TemplateRecord.id.in_(ids)))}
+    return {r.id: saved.get(r.id, r.draft) for r in records}
 
 
 def get_version(session: Session, template_id: int, number: int) -> TemplateVersion:

@@ -335,6 +335,30 @@ def test_a_round_with_personal_data_says_what_for(sign_in: SignIn) -> None:
     assert (refused.status_code, refused.json()["errors"][0]["place"], made.status_code) == (422, "purpose", 201)
 
 
+def test_what_is_said_of_a_template_is_what_it_runs(sign_in: SignIn) -> None:
+    """A draft that is not saved changes neither the library nor what a round must be told."""
+    ines = sign_in("ines")
+    columns = [{"id": "n", "heading": "Who", "value": {"field": "resident"}}]
+    document = {"name": "Callers", "records": "resident_report", "columns": columns, "only": "new"}
+    number = add(ines, document)
+    before = next(t for t in ines.get(f"{API}/templates").json() if t["id"] == number)
+    columns = [{"id": "n", "heading": "Number", "value": {"field": "number"}}]
+    draft = {**document, "columns": columns, "only": "everything", "output": {"format": "pdf"}, "asks": [
+        {"name": "since", "label": "Since when?", "kind": "date"}
+    ]}  # fmt: skip
+    tag = {"If-Match": ines.get(f"{API}/templates/{number}").headers["ETag"]}
+    assert ines.put(f"{API}/templates/{number}/draft", json=draft, headers=tag).status_code == 200
+    after = next(t for t in ines.get(f"{API}/templates").json() if t["id"] == number)
+    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "callers"}
+    refused = ines.post(f"{API}/rounds", json=body)
+    made = ines.post(f"{API}/rounds", json={**body, "purpose": "calling back"}).json()
+
+    assert refused.json()["errors"][0]["place"] == "purpose"
+    assert made["remembers"]
+    said = ("sentence", "format", "asks", "fields", "personal", "broken")
+    assert [after[name] for name in said] == [before[name] for name in said]
+
+
 def test_downloads_are_recorded(sign_in: SignIn, services: Services) -> None:
     """Who took which file, when, and by which way."""
     from bouquet.runs import execute

@@ -102,11 +102,9 @@ def get_uses(
     """
     with services.store.session() as session:
         held = [p.name for p in lists.list_picks(session, name, source=view.key) if list(key) in p.keys]
-        templates = [
-            (t.id, t.name, t.draft)
-            for t in shelf.list_templates(session)
-            if t.draft.get("records") == name and t.source == view.key and may(person, "look", t)
-        ]
+        listed = [t for t in shelf.list_templates(session) if t.source == view.key and may(person, "look", t)]
+        running = shelf.running_documents(session, listed)
+        templates = [(t.id, t.name, running[t.id]) for t in listed if running[t.id].get("records") == name]
     return RecordUses(picks=held, templates=[_use(view, *t, key) for t in templates])
 
 

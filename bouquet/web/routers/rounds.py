@@ -89,9 +89,8 @@ def preview(body: NewRound, services: TheServices, person: CurrentPerson) -> Any
         document = None
         if body.template_id:
             record = visible(session, person, body.template_id, "any")
-            saved = shelf.latest_version(session, record.id)
             if record.kind == "template":
-                document = saved.document if saved else record.draft
+                document = shelf.running_document(session, record)
     if body.folder:
         checked_folder(body.folder)
     found = _coverage(services, rhythm, document) if document is not None and body.trigger == "calendar" else None
@@ -309,6 +308,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         # A zone that is none any more: the round says so, and the others are still listed.
         upcoming = []
     runs = ledger.list_runs(session, ledger.RunFilter(round_id=found.id, seen_by=person), at_most=BEHIND)
+    running = shelf.running_document(session, found.template)
     return RoundOut(
         id=found.id,
         template_id=found.template_id,
@@ -321,7 +321,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         event=Event.model_validate(found.event) if found.event else None,
         answers=found.answers,
         kind=found.template.kind,
-        records="" if found.template.kind == "bundle" else str(found.template.draft.get("records", "")),
+        records="" if found.template.kind == "bundle" else str(running.get("records", "")),
         paused_until=found.paused_until,
         paused_for=found.paused_for,
         mine=found.created_by == person.id,
@@ -344,20 +344,20 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
             for e in found.recipients
         ],
         own_part=found.own_part,
-        remembers=found.template.draft.get("only", "everything") != "everything",
+        remembers=running.get("only", "everything") != "everything",
         next=upcoming,
-        covers=_covers(services, found, upcoming),
+        covers=_covers(services, found, running, upcoming),
         runs=[run_out(r, person) for r in runs],
     )
 
 
-def _covers(services: Services, found: Round, moments: list[datetime]) -> list[str]:
+def _covers(services: Services, found: Round, running: dict[str, Any], moments: list[datetime]) -> list[str]:
     """
     The days that each of the next moments covers; nothing where the template has no window, or several.
     """
     if found.template.kind == "bundle" or not moments:
         return []
-    template = read_document(found.template.draft)
+    template = read_document(running)
     window = window_of(template.filter)
     if window is None:
         return []

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Response
@@ -66,20 +66,21 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
         planned = {r.template_id: r for r in reversed(list_rounds(session)) if not r.paused}
         pins = views.pins_of(session, person)
         several = len(services.sources.listed()) > 1
-        known = {r.id: _known(services, r, sources[r.source]) for r in records}
+        running = shelf.running_documents(session, records)
+        known = {r.id: _known(services, r, running[r.id], sources[r.source]) for r in records}
         return [
             TemplateRow(
                 id=r.id,
                 name=r.name,
-                sentence=r.sentence,
-                records=r.draft.get("records", ""),
-                records_label=sources[r.source].label_of(r.draft.get("records", "")),
+                sentence=known[r.id].sentence or r.sentence,
+                records=running[r.id].get("records", ""),
+                records_label=sources[r.source].label_of(running[r.id].get("records", "")),
                 source=r.source,
                 source_title=sources[r.source].title if several else "",
                 version=r.version,
                 owner=r.owner.name,
                 mine=r.owner_id == person.id,
-                format=(r.draft.get("output") or {}).get("format", "csv"),
+                format=(running[r.id].get("output") or {}).get("format", "csv"),
                 changed_at=r.draft_changed_at,
                 last_run=run_out(last[r.id], person) if r.id in last else None,
                 rows=rows.get(r.id, []),
@@ -89,10 +90,10 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
                 labels=r.labels,
                 standing=r.standing,
                 pinned=r.id in pins and pins[r.id].pinned,
-                asks=len(r.draft.get("asks") or ()),
-                fields=known[r.id][0],
-                broken=known[r.id][1],
-                personal=known[r.id][2],
+                asks=len(running[r.id].get("asks") or ()),
+                fields=known[r.id].fields,
+                broken=known[r.id].broken,
+                personal=known[r.id].personal,
             )
             for r in records
         ]
@@ -333,8 +334,20 @@ def template_answer(session: Session, record: TemplateRecord, response: Response
     )
 
 
-#: What the library says of a draft, by template, revision and reading of the source; the newest are kept.
-_said: dict[tuple[int, int, str], tuple[str, str, bool]] = {}
+class _Said(NamedTuple):
+    """
+    What the library says of what a template runs: its columns' headings and paths as one text to search in, what is
+    broken about it, if anything, whether it holds personal data, and its sentence.
+    """
+
+    fields: str = ""
+    broken: str = ""
+    personal: bool = False
+    sentence: str = ""
+
+
+#: By template, version, revision and reading of the source; the newest are kept.
+_said: dict[tuple[int, int, int, str], _Said] = {}
 
 
 @dataclass(frozen=True)
@@ -363,29 +376,30 @@ class _Read:
         return found.plural.capitalize() if found is not None else ""
 
 
-def _known(services: Services, record: TemplateRecord, source: _Read) -> tuple[str, str, bool]:
+def _known(services: Services, record: TemplateRecord, running: dict[str, Any], source: _Read) -> _Said:
     """
-    The headings and paths of a draft's columns as one text to search in, what is broken about it, if anything, and
-    whether it holds personal data.
+    What the library says of a template. A draft that differs from the saved version is its designers' business.
     """
     catalogue = source.catalogue
     if catalogue is None:
-        return ("", source.trouble, False)
-    key = (record.id, record.draft_revision, catalogue.digest)
+        return _Said(broken=source.trouble)
+    key = (record.id, record.version, 0 if record.version else record.draft_revision, catalogue.digest)
     if key not in _said:
         if len(_said) > 5_000:
             _said.clear()
         try:
-            template = read_document(record.draft)
-            resolution = resolve(template, catalogue, services.context(source=record.source))
+            template = read_document(running)
+            context = services.context(source=record.source)
+            resolution = resolve(template, catalogue, context)
         except TemplateError as error:
             # One bad entry never takes the list away.
-            _said[key] = ("", str(error), False)
+            _said[key] = _Said(broken=str(error))
             return _said[key]
         lost = [p.message for p in resolution.problems if p.code in DRIFT]
         columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
         personal = resolution.partial is not None and bool(resolution.partial.personal)
-        _said[key] = (" · ".join(columns), lost[0] if lost else "", personal)
+        sentence = Sentence(template, catalogue, context).text()
+        _said[key] = _Said(" · ".join(columns), lost[0] if lost else "", personal, sentence)
     return _said[key]
 
 
