@@ -60,7 +60,8 @@ def sees_source(person: Person, source: str) -> bool:
     """
     Whether anything of a source is theirs to see.
     """
-    return person.scope is None or source == LEDGER or person.scope.get("source", "") == source
+    bound = person.scope is not None and bool({"records", "types"} & set(person.scope))
+    return not bound or source == LEDGER or (person.scope or {}).get("source", "") == source
 
 
 def visible(

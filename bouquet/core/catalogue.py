@@ -120,6 +120,10 @@ class Field:
     unit: str = ""
     everyday: bool = False
     personal: bool = False
+    #: What kind of personal data it is (see `core.personal`); empty where nobody said.
+    personal_class: str = ""
+    #: The formula by which whoever looks sees it masked; empty where they see it as it is.
+    mask: str = ""
     retired: Retired | None = None
     synonyms: tuple[str, ...] = ()
     choices: tuple[Choice, ...] = ()
@@ -305,6 +309,8 @@ class Catalogue:
     record_types: Mapping[str, RecordType] = field(default_factory=dict)
     #: The schemas that the source has, and how many tables and views each, whether they are chosen or not.
     schemas: tuple[tuple[str, int], ...] = ()
+    #: All that there is, where this is what somebody sees of it.
+    whole: Catalogue | None = field(default=None, compare=False, repr=False)
 
     @cached_property
     def digest(self) -> str:
@@ -312,6 +318,13 @@ class Catalogue:
         Tells one state of a source from another: catalogues with the same content have the same.
         """
         return hashlib.sha256(repr((self.source, self.title, self.environment, self.record_types)).encode()).hexdigest()
+
+    @cached_property
+    def seen_by(self) -> dict[object, Catalogue]:
+        """
+        The catalogue as people with different rights see it, each made once.
+        """
+        return {}
 
     def walk(self, start: RecordType, path: str, place: str) -> Walk | Problem:
         """

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue, RecordType
+from bouquet.core.personal import seen_catalogue
 from bouquet.core.plan import Context, Resolution, resolve
 from bouquet.core.rights import Rights, Scope
 from bouquet.core.template import Template
@@ -57,14 +58,14 @@ class SourceView:
     @property
     def catalogue(self) -> Catalogue:
         """
-        Its catalogue as it is known.
+        Its catalogue as the person sees it.
         """
-        return self.source.catalogue()
+        return seen_catalogue(self.source.catalogue(), self.services.sight_of(self.person.scope, self.key))
 
     @property
     def scope(self) -> Scope | None:
         """
-        What the person's rights leave of it; None for all.
+        What the person's rights leave of its records; None for all.
         """
         return self.services.scope_of(self.person.scope, self.key)
 
@@ -123,12 +124,14 @@ class SourceView:
         Search a record type and its neighbours for a value, as it is found. Raises TooMuchAtOnce.
         """
         with _budget.taken(self.person.id):
-            yield from self.source.find(records, text, scope=self.scope)
+            yield from self.source.find(records, text, scope=self.scope, seen=self.catalogue)
 
     def facts(self, records: str, field: str) -> FieldFacts:
         """
         A field's values at a glance. Raises KeyError, and TooMuchAtOnce.
         """
+        if self.catalogue.record_types[records].field_named(field) is None:
+            raise KeyError(field)
         with _budget.taken(self.person.id):
             return self.source.facts(records, field, self.scope)
 

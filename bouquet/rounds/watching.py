@@ -126,7 +126,7 @@ def _appeared(services: Services, round_id: int, event: Event, now: datetime) ->
         return []
     read = services.source_of(source)
     context = services.context(now, answers=answers, scope=scope, source=source, template_id=memory.template_id)
-    plan = resolve(template, read.catalogue(), context).require()
+    plan = resolve(template, services.catalogue_for(scope, source), context).require()
     keys: list[tuple[str, ...]] = []
     with read.reader.snapshot(timeout_ms=LONGEST_LOOK) as snapshot:
         left = left_of(services, snapshot, template, plan, memory)
@@ -239,7 +239,8 @@ def _closed(services: Services, round_id: int, event: Event, now: datetime) -> l
         source, (asks, zone) = round_.template.source, _asks_of(session, round_)
         scope = session.get_one(Person, round_.created_by).scope
     template, read = event_template(event), services.source_of(source)
-    plan = resolve(template, read.catalogue(), services.context(now, answers={}, scope=scope, source=source)).require()
+    context = services.context(now, answers={}, scope=scope, source=source)
+    plan = resolve(template, services.catalogue_for(scope, source), context).require()
     columns = [(template.columns[n].value, column) for n, column in plan.data_columns]
     with services.store.session() as session:
         found = session.get(Round, round_id, with_for_update={"of": Round}, populate_existing=True)

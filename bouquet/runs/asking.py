@@ -78,7 +78,7 @@ def ask_for_run(
     asked = (document, format, as_of, template_id, version, answers or {}, purpose, source)
     scope = person.scope if person else None
     context = services.context(as_of, answers=answers or {}, scope=scope, source=source, template_id=template_id)
-    catalogue = services.source_of(source).catalogue()
+    catalogue = services.catalogue_for(scope, source)
     if is_bundle(document):
         bundle = _bundle_as(document, format)
         for n, part in enumerate(bundle.parts):

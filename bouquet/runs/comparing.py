@@ -76,8 +76,8 @@ def key_of(services: Services, before: Run, after: Run) -> tuple[str, ...]:
     shared = [c["heading"] for c in (after.slip or {}).get("columns", ()) if c["heading"] in both]
     try:
         template = as_format(read_document(after.document), after.format)
-        context = services.context(after.as_of, answers=after.answers)
-        plan = resolve(template, services.source_of(after.source).catalogue(), context).partial
+        context = services.context(after.as_of, answers=after.answers, scope=after.scope, source=after.source)
+        plan = resolve(template, services.catalogue_for(after.scope, after.source), context).partial
     except BouquetError:
         plan = None
     key = propose_key(plan) if plan is not None else ()

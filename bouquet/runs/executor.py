@@ -204,7 +204,7 @@ def _planned(services: Services, run: Run) -> _Planned:
     """
     The plans of a run. Raises PlanError where the source no longer gives what they ask for.
     """
-    catalogue = services.source_of(run.source).catalogue()
+    catalogue = services.catalogue_for(run.scope, run.source)
     context = services.context(
         run.as_of,
         answers=run.answers,

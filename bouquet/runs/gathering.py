@@ -47,7 +47,7 @@ def gather_bundle(services: Services, person: Person, contents: BundleContents, 
     """
     A bundle that can be run. Raises NotFound and PlanError, at `bundle.…`.
     """
-    types = services.source_of(source).catalogue().record_types
+    types = services.catalogue_for(person.scope, source).record_types
     names = list(types) if contents.everything else list(contents.records)
     unknown = [n for n in names if n not in types]
     if unknown:

@@ -105,8 +105,8 @@ def check_file(services: Services, run: Run, path: Path, name: str, person: Pers
     Raises RunFailed and Unreadable where the file cannot be checked.
     """
     template = as_format(read_document(run.document), run.format)
-    catalogue = services.source_of(run.source).catalogue()
-    context = services.context(run.as_of, answers=run.answers, scope=person.scope)
+    catalogue = services.catalogue_for(person.scope, run.source)
+    context = services.context(run.as_of, answers=run.answers, scope=person.scope, source=run.source)
     plan = resolve(template, catalogue, context).require()
     key = key_of(services, run, run)
     given = _frame(_reading(path, name, _as_made(run)))
@@ -203,9 +203,9 @@ def _as_it_is(
     whole = template.model_copy(
         update={"filter": narrowing, "asks": (), "at_most": None, "order": (), "checks": (), "output": output}
     )
-    context = services.context(run.as_of, scope=person.scope)
+    context = services.context(run.as_of, scope=person.scope, source=run.source)
     source = services.source_of(run.source)
-    fresh = resolve(whole, source.catalogue(), context).require()
+    fresh = resolve(whole, services.catalogue_for(person.scope, run.source), context).require()
     with TemporaryDirectory(prefix="bouquet-") as folder, source.reader.snapshot() as snapshot:
         exported = Export(whole, fresh, run.format, Path(folder), lambda *_: None).write(snapshot, {})
         headings = tuple(c.heading for c in fresh.columns)

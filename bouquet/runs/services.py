@@ -11,6 +11,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from bouquet.core.catalogue import Catalogue
+from bouquet.core.personal import EVERYTHING, Sight, seen_catalogue
 from bouquet.core.plan import Context, Picked, Scope
 from bouquet.core.rights import NOTHING
 from bouquet.runs.mail_server import MailServer
@@ -194,6 +196,7 @@ class Services:
             answers=answers,
             picks=_SavedPicks(self.store, source),
             scope=self._named(self.scope_of(scope, source), source),
+            sight=self.sight_of(scope, source),
             last_run_at=last,
             sequence=count + 1,
             usual=tuple(usual),
@@ -204,17 +207,32 @@ class Services:
             return scope
         return replace(scope, names=self.sources.get(source).titles(scope))
 
+    def catalogue_for(self, scope: Mapping[str, Any] | None, source: str) -> Catalogue:
+        """
+        The catalogue of a source as somebody with these rights sees it. Raises NoSource.
+        """
+        return seen_catalogue(self.source_of(source).catalogue(), self.sight_of(scope, source))
+
     @staticmethod
     def scope_of(kept: Mapping[str, Any] | None, source: str = "") -> Scope | None:
         """
         What a person's rights leave of a source, from how the store keeps it. A right speaks of one source, and leaves
         nothing of the others.
         """
-        if not kept or source == LEDGER:
+        if not kept or source == LEDGER or not ({"records", "types"} & set(kept)):
             return None
         if kept.get("source", "") != source:
             return NOTHING
+        if "records" not in kept:
+            return None
         return Scope(kept["records"], kept["field"], tuple(kept["values"]))
+
+    @staticmethod
+    def sight_of(kept: Mapping[str, Any] | None, source: str = "") -> Sight:
+        """
+        What a person's rights leave of a source's record types and personal data.
+        """
+        return EVERYTHING if source == LEDGER else Sight.of(kept)
 
     def close(self) -> None:
         """

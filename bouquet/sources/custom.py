@@ -142,6 +142,7 @@ class CustomFields:
             unit=curated.unit,
             everyday=curated.everyday,
             personal=curated.personal,
+            personal_class=curated.personal_class or "",
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,

@@ -67,6 +67,7 @@ def field_made(catalogue: Catalogue, holder: RecordType, name: str, made: MadeFi
         unit=made.unit,
         everyday=made.everyday,
         personal=made.personal,
+        personal_class=made.personal_class or "",
         synonyms=made.synonyms,
         formula=made.formula,
     )

@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType
 from bouquet.core.errors import BouquetError
+from bouquet.core.personal import PersonalClass
 
 __all__ = [
     "AttributeOverlay",
@@ -72,6 +73,8 @@ class FieldOverlay(_Part):
     kind: Kind | None = None
     everyday: bool = False
     personal: bool = False
+    #: What kind of personal data it is (see `core.personal`); guessed where nobody says.
+    personal_class: PersonalClass | None = None
     retired: str | None = None
     substitute: str | None = None
     synonyms: tuple[str, ...] = ()
@@ -114,6 +117,7 @@ class MadeFieldOverlay(_Part):
     unit: str = ""
     everyday: bool = False
     personal: bool = False
+    personal_class: PersonalClass | None = None
     synonyms: tuple[str, ...] = ()
 
 
@@ -259,6 +263,7 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
                 unit=f.unit,
                 everyday=f.everyday,
                 personal=f.personal,
+                personal_class=f.personal_class or None,
                 synonyms=f.synonyms,
             )
             for f in record_type.fields
@@ -279,6 +284,7 @@ def field_overlay(field: Field) -> FieldOverlay:
         kind=None if field.kind is Kind.CHOICE else field.kind,
         everyday=field.everyday,
         personal=field.personal,
+        personal_class=field.personal_class or None,
         retired=field.retired.reason if field.retired else None,
         substitute=field.retired.substitute if field.retired else None,
         synonyms=field.synonyms,

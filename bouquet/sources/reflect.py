@@ -310,6 +310,7 @@ class _Reflection:
             unit=curated.unit or (guess.units.get(name, "") if guess and not told else ""),
             everyday=curated.everyday or bool(guess and not told and name in guess.everyday),
             personal=curated.personal or bool(guess and not told and name in guess.personal),
+            personal_class=curated.personal_class or "",
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,

@@ -322,13 +322,19 @@ class Source:
         return names
 
     def find(
-        self, record_type: str, text: str, *, scope: Scope | None = None, seconds: float = FIND_TIME
+        self,
+        record_type: str,
+        text: str,
+        *,
+        scope: Scope | None = None,
+        seen: Catalogue | None = None,
+        seconds: float = FIND_TIME,
     ) -> Iterator[Finding]:
         """
-        Search a record type and its neighbours for a value, in the records that `scope` leaves; see `find_value`.
-        Raises KeyError for a record type that is not there.
+        Search a record type and its neighbours for a value, in the records that `scope` leaves and in what is `seen`
+        of the catalogue; see `find_value`. Raises KeyError for a record type that is not there.
         """
-        catalogue = self.catalogue()
+        catalogue = seen or self.catalogue()
         start = catalogue.record_types[record_type]
         with self.reader.snapshot(timeout_ms=int(seconds * 1000) + 1000) as snapshot:
             rights = Rights(catalogue, scope) if scope else None

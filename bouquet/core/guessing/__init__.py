@@ -6,7 +6,7 @@ No database is met here: guesses are made from names, comments, kinds, keys, sam
 
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
 from bouquet.core.guessing.fields import guess_everyday, guess_hidden_kind, guess_kind, guess_title
-from bouquet.core.guessing.people import guess_personal
+from bouquet.core.guessing.people import guess_class, guess_personal
 from bouquet.core.guessing.proposal import propose_columns, propose_order
 from bouquet.core.guessing.relations import Candidate, relation_candidates
 from bouquet.core.guessing.words import (
@@ -24,6 +24,7 @@ __all__ = [
     "Guess",
     "TableFacts",
     "common_prefix",
+    "guess_class",
     "guess_everyday",
     "guess_hidden_kind",
     "guess_kind",

@@ -7,12 +7,13 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from functools import lru_cache
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
 from bouquet.core.guessing.words import ENGLISH, singular_of, words_of
 
-__all__ = ["guess_personal"]
+__all__ = ["guess_class", "guess_personal"]
 
 PERSONS = frozenset(ENGLISH["personal"]["persons"])
 
@@ -21,6 +22,9 @@ NAMES = tuple((tuple(n["words"]), n["reason"]) for n in ENGLISH["personal"]["nam
 
 #: A name without any of these words is no person's.
 _TELLING = frozenset(word for names, _ in NAMES for name in names for word in name.split())
+
+#: The class that each run of words stands for.
+_CLASSES = tuple((name, n["class"]) for n in ENGLISH["personal"]["names"] for name in n["words"])
 
 NOT = tuple(ENGLISH["personal"]["not"])
 
@@ -64,6 +68,18 @@ def guess_personal(table: TableFacts, column: ColumnFacts, prefix: str = "") -> 
                 continue
             return Guess(True, reason)
     return _names_of_persons(table, column, words)
+
+
+@lru_cache(maxsize=10_000)
+def guess_class(*names: str) -> str:
+    """
+    The class of a personal field (see `core.personal`), by what it is called.
+    """
+    said = f" {' '.join(word for name in names for word in words_of(name))} "
+    found = next((known for words, known in _CLASSES if f" {words} " in said), None)
+    if found is None:
+        found = "other" if PERSONS.isdisjoint(singular_of(w) for w in said.split()) else "name"
+    return found
 
 
 def _names_of_persons(table: TableFacts, column: ColumnFacts, words: Sequence[str]) -> Guess[bool] | None:

@@ -4,6 +4,7 @@ What columns hold: fields, folds, formulas and constants, and what formulas refe
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from bouquet.core import formula
@@ -13,7 +14,7 @@ from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.folds import Folds
 from bouquet.core.plan.grouping import Grouping
 from bouquet.core.plan.nodes import Cell, Computed, Fixed, Folded, Predicate, Read
-from bouquet.core.plan.state import ResolutionContext
+from bouquet.core.plan.state import ResolutionContext, masked_message
 from bouquet.core.template import (
     Column,
     Constant,
@@ -78,15 +79,27 @@ class Cells:
             message = "Steps of time are for rows that stand for groups."
             self.state.problem("no_groups", message, f"{place}.step")
             return None
-        route = self.state.route(value.field, f"{place}.field", self.state.ways_out_of_cell(value.field, place))
+        ways_out = self.state.ways_out_of_cell(value.field, place)
+        route = self.state.route(value.field, f"{place}.field", ways_out, masked=True)
         if route is None:
             return None
+        if route.field.mask:
+            return self._masked(route, place)
         if route.field.kind is Kind.FILE:
             message = f"{route.field.label} is a file, and a sheet cannot carry files. Take its name or a link instead."
             self.state.problem("file_in_sheet", message, f"{place}.field", ways_out=self._names_beside(route, place))
             return None
         self._note_retired(route, place)
         return Read(route)
+
+    def _masked(self, route: Route, place: str) -> Cell | None:
+        """
+        What a person sees of a field that they see masked: what its mask makes of the value.
+        """
+        found = self.formula_of(route.field.mask, f"{place}.field", Read(replace(route, aspect="")))
+        if found is None:
+            return None
+        return replace(found, field=replace(found.field, label=route.field.label, personal=True))
 
     def _names_beside(self, route: Route, place: str) -> tuple[WayOut, ...]:
         """
@@ -194,6 +207,8 @@ class Cells:
         opened = tuple(r.name for r in state.opened)
         found = self.catalogue.route(state.start, name, "", opened=opened)
         grouped = columns and state.grouped
+        if isinstance(found, Route) and found.field.mask:
+            raise ValueError(masked_message(found.field))
         if isinstance(found, Route) and not grouped:
             return Read(found)
         if grouped and (cell := self.grouping.cell_of(name, None)) is not None:

@@ -19,6 +19,7 @@ from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Route
+from bouquet.core.personal import EVERYTHING, Sight
 from bouquet.core.plan.nodes import (
     Cell,
     Fixed,
@@ -66,7 +67,8 @@ class Context:
         year_start: First month of the financial year.
         answers: Answers to the template's asks, by name; None while designing, when unanswered asks narrow nothing.
         picks: Saved lists of records, by name.
-        scope: What the asking person's rights leave.
+        scope: What the asking person's rights leave of the records.
+        sight: What they leave of record types and of personal data.
         last_run_at: As-of moment of the last run that was delivered.
         sequence: The number of this run among the template's.
         usual: Rows of its last runs, the newest last.
@@ -79,6 +81,7 @@ class Context:
     answers: Mapping[str, Any] | None = None
     picks: Mapping[str, Picked] = dataclasses.field(default_factory=dict)
     scope: Scope | None = None
+    sight: Sight = EVERYTHING
     last_run_at: datetime | None = None
     sequence: int = 1
     usual: tuple[int, ...] = ()
@@ -245,6 +248,8 @@ class Plan:
     #: Of companion files: a plan for each, whose rows are children of this plan's records.
     children: tuple[Plan, ...] = ()
     attached: Attached | None = None
+    #: How many columns of the template are not there because the person may not see what they hold.
+    unseen: int = 0
 
     @cached_property
     def rights(self) -> Rights | None:

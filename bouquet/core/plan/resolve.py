@@ -4,12 +4,14 @@ Resolve a template against a catalogue: every path, value and window, or every p
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+import re
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from bouquet.core import formula
-from bouquet.core.catalogue import Catalogue
+from bouquet.core.catalogue import Catalogue, Walk
 from bouquet.core.errors import PlanError, Problem, nearest
+from bouquet.core.personal import seen_catalogue
 from bouquet.core.plan.capabilities import check_capabilities
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.checks import Checks
@@ -26,6 +28,7 @@ from bouquet.core.plan.state import ResolutionContext, answer_to, opened_by
 from bouquet.core.rights import Rights
 from bouquet.core.template import (
     Column,
+    FieldValue,
     PerChild,
     PerRecord,
     Template,
@@ -62,7 +65,11 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
     """
     Resolve `template` against `catalogue` for one as-of moment.
     """
+    catalogue = seen_catalogue(catalogue, context.sight)
+    whole = catalogue.whole or catalogue
     record_type = catalogue.record_types.get(template.records)
+    if record_type is None and template.records in whole.record_types:
+        return Resolution(None, [Problem(code="closed", message="Its records are not yours to see.", place="records")])
     if record_type is None:
         candidates = nearest(template.records, list(catalogue.record_types))
         hint = f" Did you mean {', '.join(candidates)}?" if candidates else ""
@@ -74,9 +81,46 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
         value = folder_formula(attached.folder, record_type.key)
         link = Column(id="attachments", heading=attached.heading, value=value)
         template = template.model_copy(update={"columns": (*template.columns, link)})
-    state = ResolutionContext(template, catalogue, record_type, context)
+    seen = _seen_columns(template, catalogue, whole) if whole is not catalogue else template
+    state = ResolutionContext(seen, catalogue, record_type, context)
     state.opened = opened_by(state)
-    return _Resolver(state).resolve()
+    found = _Resolver(state).resolve()
+    unseen = len(template.columns) - len(seen.columns)
+    if not unseen:
+        return found
+    return _told(found, template, seen, unseen)
+
+
+def _seen_columns(template: Template, seen: Catalogue, whole: Catalogue) -> Template:
+    """
+    A template without the plain columns of what a person may not see. Whatever else depends on that stays, and is a
+    problem of its own.
+    """
+
+    def leads(catalogue: Catalogue, value: object) -> bool:
+        start = catalogue.record_types[template.records]
+        return isinstance(value, FieldValue) and isinstance(catalogue.walk(start, value.field, ""), Walk)
+
+    kept = tuple(c for c in template.columns if leads(seen, c.value) or not leads(whole, c.value))
+    return template.model_copy(update={"columns": kept})
+
+
+def _told(found: Resolution, template: Template, seen: Template, unseen: int) -> Resolution:
+    """
+    A resolution of the columns that are seen, with its places as the whole template counts them.
+    """
+    at = {n: template.columns.index(c) for n, c in enumerate(seen.columns)}
+
+    def moved(problem: Problem) -> Problem:
+        def counted(match: re.Match[str]) -> str:
+            return f"columns[{at[int(match[1])]}]"
+
+        return replace(problem, place=re.sub(r"^columns\[([0-9]+)\]", counted, problem.place))
+
+    said = "1 column is" if unseen == 1 else f"{unseen} columns are"
+    note = Problem(code="not_seen", message=f"{said} left out: you may not see what it holds.", place="columns")
+    plan, partial = (replace(p, unseen=unseen) if p is not None else None for p in (found.plan, found.partial))
+    return Resolution(plan, [moved(p) for p in found.problems], partial, [note, *map(moved, found.notes)])
 
 
 #: Parts of a document whose problems leave nothing to look at.

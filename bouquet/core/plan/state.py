@@ -8,12 +8,12 @@ from dataclasses import dataclass, field
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from bouquet.core.catalogue import Catalogue, Kind, RecordType, Relation, Route, Walk
+from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route, Walk
 from bouquet.core.errors import Problem, WayOut, nearest
 from bouquet.core.plan.model import Context
 from bouquet.core.template import Ask, PerChild, PerGroup, PerRecord, Template
 
-__all__ = ["ResolutionContext", "answer_to"]
+__all__ = ["ResolutionContext", "answer_to", "masked_message"]
 
 
 def answer_to(template: Template, context: Context, name: str) -> Any:
@@ -23,6 +23,13 @@ def answer_to(template: Template, context: Context, name: str) -> Any:
     ask = next((a for a in template.asks if a.name == name), None)
     given = (context.answers or {}).get(name)
     return given if given not in (None, "", [], ()) else ask.default if ask else None
+
+
+def masked_message(field: Field) -> str:
+    """
+    Why a field that somebody sees masked can only be shown.
+    """
+    return f"You see {field.label.lower()} masked: it can be a column, and nothing can depend on it."
 
 
 @dataclass
@@ -58,13 +65,16 @@ class ResolutionContext:
     def note(self, code: str, message: str, place: str, **more: Any) -> None:
         self.notes.append(Problem(code=code, message=message, place=place, **more))
 
-    def route(self, path: str, place: str, ways_out: tuple[WayOut, ...] | None = None) -> Route | None:
+    def route(
+        self, path: str, place: str, ways_out: tuple[WayOut, ...] | None = None, *, masked: bool = False
+    ) -> Route | None:
         """
-        A route to one value per row, or None with a problem. `ways_out` are offered where the path leads to many.
+        A route to one value per row, or None with a problem. `ways_out` are offered where the path leads to many;
+        `masked` says that the caller masks what is to be seen masked.
         """
         found = self.catalogue.route(self.start, path, place, opened=tuple(r.name for r in self.opened))
         if isinstance(found, Route):
-            return found
+            return found if masked or self.is_open(found.field, place) else None
         if found.code == "many_in_cell" and ways_out:
             found = Problem(code=found.code, message=found.message, place=found.place, ways_out=ways_out)
         self.problems.append(found)
@@ -78,7 +88,15 @@ class ResolutionContext:
         if isinstance(found, Problem):
             self.problems.append(found)
             return None
-        return found
+        return found if found.field is None or self.is_open(found.field, place) else None
+
+    def is_open(self, field: Field, place: str) -> bool:
+        """
+        Whether a field can be computed, compared and ordered with: what is seen masked would be told by all of these.
+        """
+        if field.mask:
+            self.problem("masked", masked_message(field), place)
+        return not field.mask
 
     def ways_out_of_cell(self, path: str, place: str) -> tuple[WayOut, ...]:
         """

@@ -14,6 +14,7 @@ from zoneinfo import ZoneInfo
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
+from bouquet.core.personal import tells_unseen
 from bouquet.core.plan.made import read_narrowing
 from bouquet.core.plan.model import Context
 from bouquet.core.plan.state import answer_to
@@ -52,6 +53,9 @@ VERBS = {
     "yes": "is yes",
     "no": "is no",
 }
+
+#: What stands for a condition on what somebody may not see.
+UNSEEN = "1 part you may not see"
 
 _JOINS = {"all": " and ", "any": " or ", "none": " or "}
 
@@ -233,6 +237,9 @@ class Sentence:
     # Narrowings
 
     def _narrowing(self, node: Narrowing, place: str, start: RecordType | None, *, top: bool = False) -> Iterator[Part]:
+        if isinstance(node, Condition | Has | FormulaTest) and self._is_unseen(node, start):
+            yield Part(UNSEEN, "field", place)
+            return
         match node:
             case Condition():
                 yield from self._comparison(node, place, start)
@@ -256,6 +263,13 @@ class Sentence:
                 yield Part(_JOINS[how])
             yield from self._narrowing(part, f"{place}.{how}[{n}]", start)
         yield Part(")")
+
+    def _is_unseen(self, node: Narrowing, start: RecordType | None) -> bool:
+        if start is None or self.catalogue.whole is None:
+            return False
+        column = next((c for c in self.template.columns if c.id == getattr(node, "column", None)), None)
+        parts = [node.model_dump(mode="json", exclude_defaults=True), column and column.value.model_dump(mode="json")]
+        return tells_unseen(self.catalogue, start, parts)
 
     def _has(self, node: Has, place: str, start: RecordType | None) -> Iterator[Part]:
         walk = self.catalogue.walk(start, node.path, "") if start else None
@@ -395,7 +409,8 @@ class Sentence:
         """
         route = self._route(path, start)
         if route is None:
-            return path
+            unseen = start is not None and tells_unseen(self.catalogue, start, {"path": path})
+            return "what you may not see" if unseen else path
         label = sentence_case(route.field.label)
         if not route.relations:
             return label

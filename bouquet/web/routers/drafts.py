@@ -8,9 +8,9 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Header, Response
 
-from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
 from bouquet.core.wording.changes import compare_templates
+from bouquet.designing.source_view import SourceView
 from bouquet.store import templates as shelf
 from bouquet.web.access import CurrentPerson, Id, TheServices, WholeNumber, needs, visible
 from bouquet.web.bodies import ExactRoute
@@ -62,8 +62,7 @@ def save_version(
         if record.draft_revision != _revision(if_match):
             raise Refused(412, "lost_update", "The draft was changed in the meantime. Look at it again, then save.")
         template = read_document(record.draft)
-        context = services.context(source=record.source)
-        resolve(template, services.sources.get(record.source).catalogue(), context).require()
+        SourceView.of(services, person, record.source).resolve(template).require()
         shelf.save_version(session, template_id, body.note, person, services.clock())
         return template_answer(session, record, response)
 
@@ -103,8 +102,8 @@ def compare(
         one = shelf.get_version(session, template_id, before).document
         other = record.draft if after is None else shelf.get_version(session, template_id, after).document
         source = record.source
-    catalogue, context = services.sources.get(source).catalogue(), services.context(source=source)
-    found = compare_templates(read_document(one), read_document(other), catalogue, context)
+    view = SourceView.of(services, person, source)
+    found = compare_templates(read_document(one), read_document(other), view.catalogue, view.context())
     return [ChangeOut(act=c.act, what=c.what, before=c.before, after=c.after) for c in found]
 
 

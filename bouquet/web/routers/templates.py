@@ -5,7 +5,7 @@ Templates: the library, drafts, versions.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated, Any, Literal, NamedTuple
 from urllib.parse import quote
 
@@ -15,10 +15,12 @@ from sqlalchemy.orm import Session
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.naming import safe_name
+from bouquet.core.personal import EVERYTHING, Sight, tells_unseen
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.designing import proposed_document
+from bouquet.designing.source_view import SourceView
 from bouquet.rights import may, may_change
 from bouquet.rounds import NEVER, list_rounds, rhythm_words, whom_words
 from bouquet.runs import Services
@@ -60,13 +62,14 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
     """
     with services.store.session() as session:
         records = [r for r in shelf.list_templates(session) if may(person, "look", r)]
-        sources = {r.source: _Read.of(services, r.source) for r in records}
+        sources = {key: _Read.of(services, person, key) for key in {r.source for r in records}}
         ids = [r.id for r in records]
         last, rows = ledger.last_runs(session, ids, person), ledger.last_rows(session, ids, person=person)
         planned = {r.template_id: r for r in reversed(list_rounds(session)) if not r.paused}
         pins = views.pins_of(session, person)
         several = len(services.sources.listed()) > 1
         running = shelf.running_documents(session, records)
+        records = [r for r in records if sources[r.source].opens(running[r.id].get("records", ""))]
         known = {r.id: _known(services, r, running[r.id], sources[r.source]) for r in records}
         return [
             TemplateRow(
@@ -346,8 +349,8 @@ class _Said(NamedTuple):
     sentence: str = ""
 
 
-#: By template, version, revision and reading of the source; the newest are kept.
-_said: dict[tuple[int, int, int, str], _Said] = {}
+#: By template, version, revision, reading of the source and what is seen of it; the newest are kept.
+_said: dict[tuple[int, int, int, str, Sight], _Said] = {}
 
 
 @dataclass(frozen=True)
@@ -359,17 +362,25 @@ class _Read:
     title: str
     catalogue: Catalogue | None
     trouble: str = ""
+    sight: Sight = EVERYTHING
 
     @classmethod
-    def of(cls, services: Services, key: str) -> _Read:
+    def of(cls, services: Services, person: Person, key: str) -> _Read:
         title = key
         try:
-            source = services.sources.get(key)
-            title = source.title
-            return cls(title, source.catalogue())
+            view = SourceView.of(services, person, key)
+            title = view.source.title
+            return cls(title, view.catalogue, sight=services.sight_of(person.scope, key))
         except BouquetError as error:
             # One source that is away never takes the whole list with it.
             return cls(title, None, str(error))
+
+    def opens(self, records: str) -> bool:
+        """
+        Whether a record type is not closed to the person; one that is not there at all is.
+        """
+        whole = self.catalogue.whole if self.catalogue is not None else None
+        return whole is None or records in self.catalogue.record_types or records not in whole.record_types  # type: ignore[union-attr]
 
     def label_of(self, records: str) -> str:
         found = self.catalogue.record_types.get(records) if self.catalogue is not None else None
@@ -383,20 +394,27 @@ def _known(services: Services, record: TemplateRecord, running: dict[str, Any], 
     catalogue = source.catalogue
     if catalogue is None:
         return _Said(broken=source.trouble)
-    key = (record.id, record.version, 0 if record.version else record.draft_revision, catalogue.digest)
+    whole = catalogue.whole or catalogue
+    revision = 0 if record.version else record.draft_revision
+    key = (record.id, record.version, revision, whole.digest, source.sight)
     if key not in _said:
         if len(_said) > 5_000:
             _said.clear()
         try:
             template = read_document(running)
-            context = services.context(source=record.source)
+            context = replace(services.context(source=record.source), sight=source.sight)
             resolution = resolve(template, catalogue, context)
         except TemplateError as error:
             # One bad entry never takes the list away.
             _said[key] = _Said(broken=str(error))
             return _said[key]
         lost = [p.message for p in resolution.problems if p.code in DRIFT]
-        columns = [f"{c.heading} {getattr(c.value, 'field', '')}" for c in template.columns]
+        start = catalogue.record_types.get(template.records)
+        columns = [
+            f"{c.heading} {getattr(c.value, 'field', '')}"
+            for c in template.columns
+            if start is None or not tells_unseen(catalogue, start, c.value.model_dump(mode="json"))
+        ]
         personal = resolution.partial is not None and bool(resolution.partial.personal)
         sentence = Sentence(template, catalogue, context).text()
         _said[key] = _Said(" · ".join(columns), lost[0] if lost else "", personal, sentence)
