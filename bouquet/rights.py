@@ -78,5 +78,7 @@ def visible(
 
 
 def _sees(person: Person, template: TemplateRecord) -> bool:
-    own = template.standing != "own" or template.owner_id == person.id
-    return own or not _SEES_ALL.isdisjoint(person.roles)
+    if template.standing != "own" or template.owner_id == person.id or not _SEES_ALL.isdisjoint(person.roles):
+        return True
+    theirs = [{"person": person.id}, *({"group": group_id} for group_id in person.group_ids)]
+    return any(entry in template.shared_with for entry in theirs)

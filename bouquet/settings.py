@@ -63,6 +63,15 @@ class Settings(BaseSettings):
     session_hours: int = 12
     #: Minutes after which a session ends that nobody used; 0 for never.
     idle_minutes: int = 240
+    #: The house's own sign-in service (OpenID Connect): its issuer, what Bouquet is to it, and what people call it.
+    #: `oidc_groups` is the claim that names a person's groups.
+    oidc_issuer: str = ""
+    oidc_client: str = ""
+    oidc_secret: SecretStr = SecretStr("")
+    oidc_groups: str = "groups"
+    oidc_title: str = "The house's sign-in"
+    #: Whether people may sign in by a password that Bouquet keeps.
+    passwords: bool = True
     #: Whether cookies travel only over https.
     secure_cookies: bool = False
     #: First month of the financial year.

@@ -11,13 +11,14 @@ from __future__ import annotations
 
 import dataclasses
 import heapq
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TypeAlias
+from typing import Any, TypeAlias
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Relation
+from bouquet.core.errors import BouquetError
 
-__all__ = ["NOTHING", "Rights", "Scope"]
+__all__ = ["NOTHING", "Rights", "RightsDiffer", "Scope", "joined_rights"]
 
 #: How much longer than a way to one record a way to many counts.
 MANY = 1_000
@@ -120,3 +121,74 @@ def _lengths_to(catalogue: Catalogue, records: str) -> dict[str, int]:
             if before not in found:
                 heapq.heappush(waiting, (length + (MANY if relation.many else 1), before))
     return found
+
+
+#: How much of personal data is seen, the most first.
+_MOST = ("seen", "masked", "hidden")
+
+
+class RightsDiffer(BouquetError):
+    """
+    Rights that cannot be joined: one tells by another field than the other what somebody may see.
+    """
+
+    code = "rights_differ"
+
+
+def joined_rights(rights: Sequence[Mapping[str, Any] | None]) -> dict[str, Any] | None:
+    """
+    What somebody sees who has several rights, each as the store keeps it (None for everything): whatever one of them
+    leaves. Nothing where there is no right at all.
+
+    Rights are joined where they differ in one respect only: in which record types are open, in which values are theirs,
+    or in how personal data is seen. What differs in two would leave more when joined than either leaves.
+
+    Raises RightsDiffer.
+    """
+    if any(right is None for right in rights):
+        return None
+    known = [dict(right) for right in rights if right is not None]
+    if not known:
+        return {"types": [], "personal": {"*": "hidden"}}
+    respects = [_records_of(known), _types_of(known), _personal_of(known)]
+    if sum(several for several, _ in respects) > 1:
+        raise RightsDiffer(
+            "These groups differ in more than one respect of what is seen; who is in all of them would see more than "
+            "each of them gives."
+        )
+    found: dict[str, Any] = {}
+    for _, part in respects:
+        found |= part
+    return found or None
+
+
+def _records_of(known: Sequence[Mapping[str, Any]]) -> tuple[bool, dict[str, Any]]:
+    """
+    (whether rights differ in it, what they come to) of the records that are theirs.
+    """
+    told = {(right.get("source", ""), right.get("records"), right.get("field")) for right in known}
+    if len(told) > 1:
+        raise RightsDiffer("These groups tell in different ways which records are seen; they cannot be joined.")
+    source, records, field = next(iter(told))
+    found: dict[str, Any] = {"source": source} if source else {}
+    if records is None:
+        return False, found
+    values = {tuple(sorted(right["values"])) for right in known}
+    joined = sorted({value for group in values for value in group})
+    return len(values) > 1, {**found, "records": records, "field": field, "values": joined}
+
+
+def _types_of(known: Sequence[Mapping[str, Any]]) -> tuple[bool, dict[str, Any]]:
+    told = [frozenset(right["types"]) if "types" in right else None for right in known]
+    if None in told:
+        return len(set(told)) > 1, {}
+    return len(set(told)) > 1, {"types": sorted({name for types in told if types is not None for name in types})}
+
+
+def _personal_of(known: Sequence[Mapping[str, Any]]) -> tuple[bool, dict[str, Any]]:
+    told = [dict(right.get("personal") or {"*": "seen"}) for right in known]
+    names = {name for personal in told for name in personal} | {"*"}
+    most = {name: min((p.get(name, p.get("*", "seen")) for p in told), key=_MOST.index) for name in names}
+    kept = {name: said for name, said in sorted(most.items()) if name == "*" or said != most["*"]}
+    several = any(personal != told[0] for personal in told)
+    return several, {} if kept == {"*": "seen"} else {"personal": kept}

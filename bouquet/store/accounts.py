@@ -14,12 +14,11 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from bouquet.store import people
-from bouquet.store.errors import NameTaken, NotFound, NotPossible
+from bouquet.store.errors import NameTaken, NotFound
+from bouquet.store.groups import keep_somebody, set_groups, settle
 from bouquet.store.models import Person, Round, SignIn, Token
 
-__all__ = ["ROLES", "add_person", "change_person", "get_person", "give_password", "list_people", "owned_rounds"]
-
-ROLES = ("runner", "designer", "auditor", "keeper")
+__all__ = ["add_person", "change_person", "get_person", "give_password", "last_seen", "list_people", "owned_rounds"]
 
 #: Letters of passwords that are given out: none that is taken for another when it is read aloud.
 _LETTERS = "abcdefghijkmnpqrstuvwxyz23456789"
@@ -66,8 +65,9 @@ def add_person(
 
 def change_person(session: Session, person_id: int, now: datetime, **changes: Any) -> Person:
     """
-    Change `name`, `roles`, `scope` or `disabled`. Who is let go is signed out everywhere, their tokens end, and their
-    rounds pause. Raises NotFound, and NotPossible where nobody would be left to administer the house.
+    Change `name`, `roles`, `scope`, `as_groups`, `groups` or `disabled`. Who is let go is signed out everywhere, their
+    tokens end, and their rounds pause. Raises NotFound, RightsDiffer, and NotPossible where nobody would be left to
+    administer the house.
     """
     person = get_person(session, person_id)
     if "disabled" in changes:
@@ -80,13 +80,15 @@ def change_person(session: Session, person_id: int, now: datetime, **changes: An
                 round_.paused, round_.paused_for = True, "owner"
         elif not disabled:
             person.disabled_at = None
+    wanted = changes.pop("groups", None)
+    given = {"roles": "own_roles", "scope": "own_scope"}
     for name, value in changes.items():
-        setattr(person, name, value)
+        setattr(person, given.get(name, name), value)
     session.flush()
-    # One after the other: two administrators who let each other go would leave nobody.
-    session.execute(sa.text("SELECT pg_advisory_xact_lock(726002)"))
-    if not any("keeper" in p.roles and p.disabled_at is None for p in list_people(session)):
-        raise NotPossible("Nobody would be left to administer the house. Make somebody else an administrator first.")
+    if wanted is not None:
+        set_groups(session, person, wanted)
+    settle(session, person)
+    keep_somebody(session)
     return person
 
 
@@ -95,9 +97,16 @@ def give_password(session: Session, person_id: int) -> tuple[Person, str]:
     A new password for somebody who lost theirs; it is told this once. They are signed out everywhere.
     """
     person, password = get_person(session, person_id), _new_password()
-    people.put_person(session, email=person.email, name=person.name, roles=person.roles, password=password)
+    people.put_person(session, email=person.email, name=person.name, roles=person.own_roles, password=password)
     person.password_given = True
     return person, password
+
+
+def last_seen(session: Session, person: Person) -> datetime | None:
+    """
+    When somebody was last here, as far as a session of theirs still tells.
+    """
+    return session.scalar(sa.select(sa.func.max(SignIn.seen_at)).where(SignIn.person_id == person.id))
 
 
 def owned_rounds(session: Session, person: Person) -> Sequence[Round]:

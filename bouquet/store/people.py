@@ -7,6 +7,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 import threading
+from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import lru_cache
 from typing import Any, Literal
@@ -18,6 +19,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.passwords import why_guessed
 from bouquet.store.errors import NameTaken, NotFound, TooManyTries, WeakPassword
+from bouquet.store.groups import settle
 from bouquet.store.models import Person, SignIn, SignInTry, Token
 
 __all__ = [
@@ -41,8 +43,11 @@ __all__ = [
     "note_try",
     "person_of_token",
     "prepare",
+    "proves",
     "put_person",
     "remove_token",
+    "session_for",
+    "set_password",
     "sign_in",
     "sign_out",
     "signed_in",
@@ -101,11 +106,12 @@ def put_person(
     """
     person = find_person(session, email)
     if person is None:
-        person = Person(email=email.lower(), name=name, roles=roles, password_hash="")
+        person = Person(email=email.lower(), name=name, roles=roles, own_roles=roles, password_hash="")
         session.add(person)
-    person.name, person.roles = name, roles
+    person.name, person.own_roles = name, roles
     if scope != "as it is":
-        person.scope = scope
+        person.own_scope, person.as_groups = scope, False
+    settle(session, person)
     if not _matches(person.password_hash, password):
         _put_password(session, person, password)
     session.flush()
@@ -155,6 +161,22 @@ def change_password(session: Session, person_id: int, current: str, new: str, ke
     _put_password(session, person, new, keep=keep)
     person.password_given = False
     return True
+
+
+def proves(session: Session, person_id: int, password: str) -> bool:
+    """
+    Whether it is somebody's password.
+    """
+    return _matches(session.get_one(Person, person_id).password_hash, password)
+
+
+def set_password(session: Session, person: Person, password: str) -> None:
+    """
+    Set somebody's password; all their sessions end. Raises WeakPassword.
+    """
+    check_password(password, person.name, person.email)
+    _put_password(session, person, password)
+    person.password_given = False
 
 
 def change_me(session: Session, person_id: int, password: str, *, name: str, email: str) -> bool:
@@ -247,22 +269,42 @@ def note_try(session: Session, email: str, address: str, now: datetime, *, succe
 
 
 def sign_in(
-    session: Session, email: str, password: str, now: datetime, hours: int, *, address: str = "", agent: str = ""
+    session: Session,
+    email: str,
+    password: str,
+    now: datetime,
+    hours: int,
+    *,
+    address: str = "",
+    agent: str = "",
+    second: Callable[[Person], None] | None = None,
 ) -> tuple[str, Person] | None:
     """
     A new token and the person, or None for a wrong address or password. Takes as long whether the address is known.
+    `second` is the second step, asked of who has the password; what it raises is raised.
     """
     person = find_person(session, email)
     if not _matches(person.password_hash if person else _nobodys_hash(), password) or person is None:
         return None
     if person.disabled_at is not None:
         return None
+    if second is not None:
+        second(person)
+    return session_for(session, person, now, hours, address=address, agent=agent), person
+
+
+def session_for(
+    session: Session, person: Person, now: datetime, hours: int, *, address: str = "", agent: str = ""
+) -> str:
+    """
+    The token of a new session of somebody who proved who they are.
+    """
     session.execute(sa.delete(SignIn).where(SignIn.expires_at < now))
     token = secrets.token_urlsafe(32)
     facts = {"created_at": now, "seen_at": now, "address": address[:100], "agent": agent[:300]}
     expires = now + timedelta(hours=hours)
     session.add(SignIn(token_digest=_digest(token), person_id=person.id, expires_at=expires, **facts))
-    return token, person
+    return token
 
 
 def signed_in(session: Session, token: str, now: datetime, idle: timedelta | None = None) -> Person | None:
@@ -369,5 +411,5 @@ def person_of_token(session: Session, secret: str, now: datetime) -> Person | No
     if token.last_used_at is None or now - token.last_used_at > USED_EVERY:
         token.last_used_at = now
     person = token.person
-    person.by_token = frozenset(token.acts)  # type: ignore[assignment]
+    person.by_token = frozenset(token.acts)  # type: ignore[misc]
     return person

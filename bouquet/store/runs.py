@@ -128,7 +128,7 @@ def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[boo
     own = Run.person_id == person.id
     everybody = sa.select(TemplateRecord.id).where(
         TemplateRecord.id == Run.template_id,
-        sa.or_(TemplateRecord.standing != "own", TemplateRecord.owner_id == person.id),
+        sa.or_(TemplateRecord.standing != "own", TemplateRecord.owner_id == person.id, *_shared_with(person)),
     )
     theirs: sa.ColumnElement[bool] = everybody.exists()
     if not {"keeper", "auditor"}.isdisjoint(person.roles):
@@ -136,6 +136,11 @@ def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[boo
     if person.scope is not None and scoped:
         return sa.and_(sa.or_(own, theirs), same_scope(person.scope))
     return sa.or_(own, theirs)
+
+
+def _shared_with(person: Person) -> list[sa.ColumnElement[bool]]:
+    entries = [{"person": person.id}, *({"group": group_id} for group_id in person.group_ids)]
+    return [sa.cast(TemplateRecord.shared_with, JSONB).contains([entry]) for entry in entries]
 
 
 def same_scope(scope: dict[str, Any] | None) -> sa.ColumnElement[bool]:

@@ -17,10 +17,12 @@ from bouquet.runs import Queue, Services
 from bouquet.store import people
 from bouquet.store.models import Person
 from bouquet.store.sources import LONGEST_NAME
+from bouquet.web.journalling import ACTS
 from bouquet.web.problems import Refused
 
 __all__ = [
     "COOKIE",
+    "EYES",
     "CurrentPerson",
     "Id",
     "TheQueue",
@@ -35,6 +37,9 @@ __all__ = [
 ]
 
 COOKIE = "bouquet_session"
+
+#: The header by which a keeper looks through somebody's eyes: that person's number.
+EYES = "Bouquet-Eyes"
 
 
 def session_of(request: Request) -> str:
@@ -96,11 +101,36 @@ def current_person(request: Request, services: TheServices) -> Person:
         raise Refused(401, "bad_token", "This token is unknown or has expired. Make a new one, and use that.")
     if person is None:
         raise Refused(401, "sign_in", "Please sign in.")
+    person = _through_eyes(request, services, person)
     writes = request.method not in ("GET", "HEAD") and not request.url.path.startswith("/api/v1/design/")
     if person.by_token is not None and writes and "run" not in person.by_token:
         raise Refused(403, "not_allowed", "This token may not run templates.")
     request.state.person = person
     return person
+
+
+def _through_eyes(request: Request, services: Services, person: Person) -> Person:
+    """
+    Whom the request is answered as: the person, or, for a keeper who looks through somebody's eyes, that somebody, for
+    whom nothing is changed.
+    """
+    named = request.headers.get(EYES)
+    if named is None:
+        return person
+    if not may(person, "keep") or not named.isdecimal() or len(named) > 18:
+        raise Refused(403, "not_allowed", "Only an administrator looks through somebody's eyes.")
+    route = request.scope.get("route")
+    only_looks = request.method in ("GET", "HEAD") or request.url.path.startswith("/api/v1/design/")
+    # What is written into the journal changes something, or gives something away.
+    if not only_looks or getattr(route, "name", "") in ACTS:
+        raise Refused(403, "only_looking", "You look through somebody's eyes: nothing is changed, and nothing taken.")
+    with services.store.session() as session:
+        seen = session.get(Person, int(named))
+        if seen is None:
+            raise Refused(404, "not_found", "There is no such person.")
+        session.expunge(seen)
+    seen.through = person.id  # type: ignore[misc]
+    return seen
 
 
 def _secret_of(request: Request) -> str | None:
@@ -136,7 +166,8 @@ def _asked_view(
         str, Query(max_length=LONGEST_NAME, description="The source that is meant; the house's first if not given.")
     ] = "",
 ) -> SourceView:
-    own = person.scope.get("source", "") if person.scope is not None else services.sources.default
+    bound = person.scope is not None and bool({"records", "types"} & set(person.scope))
+    own = (person.scope or {}).get("source", "") if bound else services.sources.default
     return view_of(services, person, source or own)
 
 
@@ -173,5 +204,6 @@ def person_facts(person: Person) -> dict[str, Any]:
         "email": person.email,
         "roles": person.roles,
         "may": acts,
+        "through": person.through is not None,
         "password_given": person.password_given,
     }

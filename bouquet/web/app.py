@@ -21,6 +21,7 @@ from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.web.guard import Guard
+from bouquet.web.house_sign_in import HouseSignIn
 from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
     accounts,
@@ -32,8 +33,10 @@ from bouquet.web.routers import (
     deliveries,
     design,
     drafts,
+    entering,
     feeds,
     files,
+    groups,
     health,
     helping,
     journal,
@@ -99,11 +102,16 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     )
     app.state.services, app.state.queue, app.state.settings, app.state.stopping = services, queue, settings, False
     app.state.post_room = None
+    app.state.house_sign_in = (
+        HouseSignIn(settings, services.vault.derived(b"house sign-in")) if settings.oidc_issuer else None
+    )
     app.state.first_code, app.state.first_tries = secrets.token_urlsafe(9), 0
     add_problem_handlers(app)
     parts = (
         session,
+        entering,
         accounts,
+        groups,
         starting,
         sources,
         tokens,

@@ -17,7 +17,7 @@ from fastapi.routing import APIRoute
 from bouquet.runs import Services
 from bouquet.store import journal
 
-__all__ = ["ACTS", "SILENT", "note_act", "note_failed_sign_in"]
+__all__ = ["ACTS", "SILENT", "note_act", "note_arrival", "note_failed_sign_in"]
 
 #: Characters of one fact that are kept whole.
 LONGEST_FACT = 4_000
@@ -33,8 +33,15 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "end_sign_in": ("ended a session", "session", ()),
     "end_other_sign_ins": ("ended all other sessions", "session", ()),
     "add_first_keeper": ("became the first administrator", "person", ()),
-    "add_person": ("added a person", "person", ("roles", "scope")),
-    "change_person": ("changed a person", "person", ("roles", "scope", "disabled")),
+    "add_person": ("added a person", "person", ("roles", "scope", "as_groups", "groups")),
+    "change_person": ("changed a person", "person", ("roles", "scope", "disabled", "as_groups", "groups", "codes")),
+    "look_through_eyes": ("looked through somebody’s eyes", "person", ()),
+    "set_password_by_link": ("set a password by a link", "person", ()),
+    "set_my_codes": ("began to sign in with codes, too", "person", ()),
+    "stop_my_codes": ("stopped signing in with codes", "person", ()),
+    "add_group": ("made a group", "group", ("name", "roles", "scope", "claim", "members")),
+    "change_group": ("changed a group", "group", ("name", "roles", "scope", "claim", "members")),
+    "remove_group": ("removed a group", "group", ()),
     "give_password": ("gave a new password", "person", ()),
     "add_token": ("made a token", "token", ("name", "acts", "days")),
     "remove_token": ("removed a token", "token", ()),
@@ -58,7 +65,11 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "act_on_delivery": ("decided about a delivery", "delivery", ("act", "reason", "recipient_id")),
     "get_link": ("looked at the address of a link", "delivery", ()),
     "add_template": ("made a template", "template", ()),
-    "change_template": ("changed a template’s standing or labels", "template", ("standing", "labels")),
+    "change_template": (
+        "changed for whom a template is, or its labels",
+        "template",
+        ("standing", "labels", "shared_with", "owner_id"),
+    ),
     "save_version": ("saved a template", "template", ("note",)),
     "keep_run_as_template": ("made a template of a run", "template", ()),
     "copy_template": ("copied a template", "template", ()),
@@ -105,7 +116,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
 SILENT = frozenset(
     {
         *("put_preferences", "read_notices", "pin_template", "compare_runs", "preview", "layout_from_header"),
-        *("change_draft", "edit_catalogue_draft"),
+        *("change_draft", "edit_catalogue_draft", "begin_codes", "forget_password"),
         *("read_days_off", "try_new_means", "try_address", "look_into_memory", "hold_against", "look_for_missing"),
     }
 )
@@ -174,6 +185,19 @@ def note_failed_sign_in(request: Request, email: str) -> None:
         facts = {"email": email[:200]}
         journal.add_entry(
             session, services.clock(), "could not sign in", who="nobody", via="page", address=address, facts=facts
+        )
+
+
+def note_arrival(request: Request, person_id: int, name: str) -> None:
+    """
+    Write down that somebody signed in by the house's own sign-in.
+    """
+    services: Services = request.app.state.services
+    with services.store.session() as session:
+        address = request.client.host if request.client else ""
+        now, facts = services.clock(), {"by": "the house’s sign-in"}
+        journal.add_entry(
+            session, now, "signed in", person_id=person_id, who=name, via="page", address=address, facts=facts
         )
 
 

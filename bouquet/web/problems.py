@@ -18,6 +18,7 @@ from bouquet.core.errors import BouquetError, Problem, TemplateError
 from bouquet.core.reading import Unreadable
 from bouquet.core.recurrence import DaysOffError
 from bouquet.core.refusals import said_of
+from bouquet.core.rights import RightsDiffer
 from bouquet.core.spreadsheets import BadSpreadsheet
 from bouquet.core.sql import LacksError
 from bouquet.delivery import DeliveryError, WrongSettings
@@ -34,7 +35,9 @@ from bouquet.sources import (
     SourceTimeout,
 )
 from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries, WeakPassword
+from bouquet.store.codes import CodeNeeded
 from bouquet.store.secrets import NoKey, WrongKey
+from bouquet.web.house_sign_in import HouseSignInError
 
 __all__ = ["Refused", "add_problem_handlers", "pointers"]
 
@@ -45,6 +48,9 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (NotFound, 404),
     (NameTaken, 409),
     (NotPossible, 409),
+    (RightsDiffer, 409),
+    (CodeNeeded, 401),
+    (HouseSignInError, 502),
     (NotYours, 403),
     (OutOfScope, 403),
     (TooManyTries, 429),

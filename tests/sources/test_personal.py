@@ -4,7 +4,7 @@ Personal data that somebody may not see, or only masked, in what a real database
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
@@ -76,14 +76,14 @@ def test_what_is_hidden_is_in_no_statement(source: Source) -> None:
 
 
 @pytest.fixture(scope="module")
-def personal(house: Source) -> Iterator[Catalogue]:
+def personal(house: Source) -> Catalogue:
     """The small house, in which every name is personal."""
     whole = house.catalogue()
     types = {
         n: replace(t, title=None, fields=tuple(replace(f, personal=f.name == "name") for f in t.fields))
         for n, t in whole.record_types.items()
     }
-    yield replace(whole, record_types=types)
+    return replace(whole, record_types=types)
 
 
 @settings(max_examples=60, suppress_health_check=list(HealthCheck), deadline=None)

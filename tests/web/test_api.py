@@ -49,6 +49,7 @@ def test_everything_is_behind_the_sign_in(client: TestClient) -> None:
         f"{V}/schema/template",
         f"{V}/session",
         f"{V}/first-start",
+        *(f"{V}/session/{way}" for way in ("ways", "house", "house/back", "forgotten", "set-password")),
     }
     paths = client.get(f"{V}/openapi.json").json()["paths"]
     tried = 0

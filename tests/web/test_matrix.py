@@ -71,6 +71,10 @@ GET /metrics audit
 GET /journal audit
 GET /journal/export audit
 GET /journal/verify audit
+GET /groups keep
+POST /groups keep
+DELETE /groups/{group_id} keep
+PATCH /groups/{group_id} keep
 GET /means design
 POST /means keep
 POST /means/try keep
@@ -83,6 +87,9 @@ GET /people keep
 POST /people keep
 PATCH /people/{person_id} keep
 POST /people/{person_id}/password keep
+GET /people/names design
+GET /people/{person_id}/leaves keep
+POST /people/{person_id}/eyes keep
 GET /picks in
 POST /picks/removed/{picks_id}/restore design
 DELETE /picks/{name} design
@@ -146,6 +153,15 @@ DELETE /session/all in
 DELETE /session/all/{number} in
 POST /session all
 PUT /session/me in
+GET /session/ways all
+GET /session/house all
+GET /session/house/back all
+POST /session/forgotten all
+POST /session/set-password all
+GET /session/codes in
+POST /session/codes in
+PUT /session/codes in
+POST /session/codes/stop in
 PUT /session/password in
 POST /runs/{run_id}/mail-to-me in
 POST /templates/from-run/{run_id} design

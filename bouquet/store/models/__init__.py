@@ -17,7 +17,7 @@ from bouquet.store.models.deliveries import (
 )
 from bouquet.store.models.journal import JournalEntry, JournalSeal, JournalSealed
 from bouquet.store.models.memory import Remembered, Remembering, SentKeysRecord
-from bouquet.store.models.people import Person, SignIn, SignInTry, Token
+from bouquet.store.models.people import Group, GroupMember, Person, PersonLink, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Noticed, Occurrence, Round
 from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
 from bouquet.store.models.sources import CuratedDraft, CuratedVersion, KeptCatalogue, SourceRecord
@@ -37,6 +37,8 @@ __all__ = [
     "DeliveryEvent",
     "Document",
     "Download",
+    "Group",
+    "GroupMember",
     "HouseFact",
     "JournalEntry",
     "JournalSeal",
@@ -48,6 +50,7 @@ __all__ = [
     "Noticed",
     "Occurrence",
     "Person",
+    "PersonLink",
     "Picks",
     "Pin",
     "Placing",

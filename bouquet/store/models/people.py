@@ -5,20 +5,22 @@ People, their sign-ins, and the tokens of programs.
 from __future__ import annotations
 
 from datetime import datetime
+from typing import ClassVar
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from bouquet.store.models.base import Base, Document
 
-__all__ = ["Person", "SignIn", "SignInTry", "Token"]
+__all__ = ["Group", "GroupMember", "Person", "PersonLink", "SignIn", "SignInTry", "Token"]
 
 
 class Person(Base):
     """
     Somebody who can sign in. `roles` are of `designer`, `runner`, `keeper`, `auditor`.
 
-    `scope` is what their rights leave of the source (see `core.plan.Scope`); all of it when there is none.
+    `scope` is what their rights leave of the source (see `core.rights`); all of it when there is none. Both are what
+    comes of what they were given themselves and of their groups (`store.groups`).
     """
 
     __tablename__ = "people"
@@ -29,6 +31,12 @@ class Person(Base):
     roles: Mapped[list[str]]
     password_hash: Mapped[str]
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: What they were given themselves; `as_groups` says that they see what their groups see, and nothing else.
+    own_roles: Mapped[list[str]] = mapped_column(default=list, server_default="[]")
+    own_scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    as_groups: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
+    #: The groups that they are in.
+    group_ids: Mapped[list[int]] = mapped_column(sa.JSON, default=list, server_default="[]")
     #: Since when they may not sign in any more.
     disabled_at: Mapped[datetime | None]
     #: Whether their password is one that an administrator gave them, to be changed.
@@ -39,8 +47,62 @@ class Person(Base):
     #: Digest of the private address at which their calendar reads the rounds; None where there is none.
     feed_digest: Mapped[str | None] = mapped_column(unique=True)
 
+    #: The secret of their one-time codes, sealed; empty where they need none. `codes_used` is the last step of time
+    #: whose code was used; `spare_codes` are digests of codes for who lost the device.
+    codes_sealed: Mapped[str] = mapped_column(default="", server_default="")
+    codes_used: Mapped[int] = mapped_column(default=0, server_default="0")
+    spare_codes: Mapped[list[str]] = mapped_column(default=list, server_default="[]")
+    #: Who they are to the house's own sign-in service.
+    subject: Mapped[str | None] = mapped_column(unique=True)
+
     #: The acts a program may do for them, where one acts by a token; not kept.
-    by_token = None
+    by_token: ClassVar[frozenset[str] | None] = None
+    #: The administrator who looks through their eyes, where one does; not kept.
+    through: ClassVar[int | None] = None
+
+
+class Group(Base):
+    """
+    People who have rights in common. `claim` is what the house's own sign-in service calls it.
+    """
+
+    __tablename__ = "groups"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    meaning: Mapped[str] = mapped_column(default="", server_default="")
+    roles: Mapped[list[str]]
+    scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    claim: Mapped[str] = mapped_column(default="", server_default="")
+
+    __table_args__ = (sa.Index("uq_groups_name", sa.func.lower(sa.text("name")), unique=True),)
+
+
+class GroupMember(Base):
+    """
+    Somebody in a group; `by_claim` where the house's own sign-in service says so.
+    """
+
+    __tablename__ = "group_members"
+
+    group_id: Mapped[int] = mapped_column(sa.ForeignKey("groups.id", ondelete="CASCADE"), primary_key=True)
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id", ondelete="CASCADE"), primary_key=True, index=True)
+    by_claim: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
+
+
+class PersonLink(Base):
+    """
+    A link that was sent to somebody, by which they set a password once. Only its digest is kept.
+    """
+
+    __tablename__ = "person_links"
+
+    digest: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id", ondelete="CASCADE"), index=True)
+    what_for: Mapped[str]
+    expires_at: Mapped[datetime]
+
+    __table_args__ = (sa.CheckConstraint("what_for IN ('invite', 'recover')", name="what_for"),)
 
 
 class SignIn(Base):

@@ -41,6 +41,8 @@ class TemplateRecord(Base):
     #: The source that it reads, by name; empty for the one in the settings.
     source: Mapped[str] = mapped_column(default="", server_default="")
     deleted_at: Mapped[datetime | None]
+    #: With whom an own template is shared: `{"person": id}`, `{"group": id}`.
+    shared_with: Mapped[list[dict[str, int]]] = mapped_column(sa.JSON, default=list, server_default="[]")
     owner: Mapped[Person] = relationship(foreign_keys=[owner_id], lazy="joined")
 
     __table_args__ = (

@@ -4,19 +4,38 @@ The people of the house, for who administers it.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import asdict
 from typing import Annotated, Any
 
 import structlog
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Query, Request
 from sqlalchemy.orm import Session
 
-from bouquet.core.errors import PlanError, Problem
+from bouquet.core.errors import BouquetError, PlanError, Problem
+from bouquet.core.wording.rights import right_words
+from bouquet.designing import SourceView
+from bouquet.designing.leaving import left_templates, left_types
 from bouquet.runs import Services
-from bouquet.store import accounts
+from bouquet.runs.inviting import check_can_invite, mail_link
+from bouquet.store import accounts, links
+from bouquet.store.groups import groups_of, list_groups
 from bouquet.store.models import Person
+from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.access import Id, TheServices, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.schemas.accounts import Account, AccountChange, NewAccount, NewSecret, ScopeOut
+from bouquet.web.schemas.accounts import (
+    Account,
+    AccountChange,
+    GroupName,
+    Leaves,
+    Names,
+    NewAccount,
+    NewSecret,
+    ScopeOut,
+)
+from bouquet.web.schemas.accounts import LeftTemplates as LeftTemplatesOut
+from bouquet.web.schemas.accounts import LeftType as LeftTypeOut
 
 log = structlog.get_logger()
 
@@ -31,18 +50,48 @@ def list_people(services: TheServices, person: Keeper) -> Any:
     Everybody who can, or could, sign in.
     """
     with services.store.session() as session:
-        return [_out(session, p) for p in accounts.list_people(session)]
+        return [_out(services, session, p) for p in accounts.list_people(session)]
+
+
+@router.get("/names", response_model=Names)
+def list_names(services: TheServices, person: Annotated[Person, Depends(needs("design"))]) -> Any:
+    """
+    With whom something can be shared: people who can sign in, and groups.
+    """
+    with services.store.session() as session:
+        return Names(
+            people=[GroupName(id=p.id, name=p.name) for p in accounts.list_people(session) if p.disabled_at is None],
+            groups=[GroupName(id=g.id, name=g.name) for g in list_groups(session)],
+        )
+
+
+@router.post("/{person_id}/eyes", status_code=204)
+def look_through_eyes(person_id: Id, services: TheServices, person: Keeper) -> None:
+    """
+    Begin to look through somebody's eyes: requests with `Bouquet-Eyes` and their number are answered as they would be
+    to them, and change nothing.
+    """
+    with services.store.session() as session:
+        accounts.get_person(session, person_id)
 
 
 @router.post("", response_model=NewSecret, status_code=201)
 def add_person(body: NewAccount, services: TheServices, person: Keeper) -> Any:
     """
-    Add a person. The answer holds the password that they sign in with first.
+    Add a person. The answer holds the password that they sign in with first, or they are sent a link to set one.
     """
-    scope = _scope(services, body.scope)
+    scope = kept_scope(services, body.scope)
+    if body.invite:
+        check_can_invite(services, body.email)
     with services.store.session() as session:
         added, password = accounts.add_person(session, email=body.email, name=body.name, roles=body.roles, scope=scope)
-        out = NewSecret(person=_out(session, added), password=password)
+        if body.groups or body.as_groups:
+            accounts.change_person(session, added.id, services.clock(), as_groups=body.as_groups, groups=body.groups)
+        secret = links.make_link(session, added, "invite", services.clock()) if body.invite else ""
+        out = NewSecret(person=_out(services, session, added), password=None if body.invite else password)
+        if body.invite:
+            # Who cannot be reached is not added.
+            mail_link(services, added, "invite", secret, person.name, services.clock())
     log.info("person_added", added=out.person.id, roles=body.roles, person=person.id)
     return out
 
@@ -54,13 +103,15 @@ def change_person(person_id: Id, body: AccountChange, request: Request, services
     """
     given = body.model_dump(exclude_unset=True)
     changes = {k: v for k, v in given.items() if v is not None or k == "scope"}
+    if changes.pop("codes", None) is False:
+        changes |= {"codes_sealed": "", "spare_codes": []}
     if "scope" in changes:
-        changes["scope"] = _scope(services, body.scope)
+        changes["scope"] = kept_scope(services, body.scope)
     with services.store.session() as session:
         known = session.get(Person, person_id)
         if known is not None:
-            request.state.told = {"before": {"roles": known.roles, "scope": known.scope}}
-        out = _out(session, accounts.change_person(session, person_id, services.clock(), **changes))
+            request.state.told = {"before": {"roles": known.own_roles, "scope": known.own_scope}}
+        out = _out(services, session, accounts.change_person(session, person_id, services.clock(), **changes))
     log.info("person_changed", changed=person_id, what=sorted(changes), person=person.id)
     return out
 
@@ -72,32 +123,94 @@ def give_password(person_id: Id, services: TheServices, person: Keeper) -> Any:
     """
     with services.store.session() as session:
         known, password = accounts.give_password(session, person_id)
-        out = NewSecret(person=_out(session, known), password=password)
+        out = NewSecret(person=_out(services, session, known), password=password)
     log.info("password_given", to=person_id, person=person.id)
     return out
 
 
-def _scope(services: Services, scope: ScopeOut | None) -> dict[str, Any] | None:
+@router.get("/{person_id}/leaves", response_model=Leaves)
+def get_what_is_left(
+    person_id: Id,
+    services: TheServices,
+    person: Keeper,
+    source: Annotated[str, Query(max_length=LONGEST_NAME)] = "",
+) -> Any:
     """
-    A scope as the store keeps it. Raises PlanError where it speaks of no field: it would close everything.
+    What somebody's rights leave them of a source, counted just now.
+    """
+    with services.store.session() as session:
+        whose = accounts.get_person(session, person_id)
+        session.expunge(whose)
+    bound = (whose.scope or {}).get("source", "")
+    view = SourceView.of(services, whose, source or bound or services.sources.default)
+    return Leaves(
+        types=[LeftTypeOut(**asdict(t)) for t in left_types(view)],
+        templates=[LeftTemplatesOut(**asdict(t)) for t in left_templates(view)],
+    )
+
+
+def kept_scope(services: Services, scope: ScopeOut | None) -> dict[str, Any] | None:
+    """
+    A scope as the store keeps it. Raises PlanError where it speaks of what is not there: it would close everything.
     """
     if scope is None:
         return None
-    known = services.sources.get(scope.source).catalogue().record_types.get(scope.records)
-    if known is None or known.field_named(scope.field) is None:
-        message = f"There is no field “{scope.records}.{scope.field}” to tell by what somebody may see."
-        raise PlanError([Problem(code="unknown_field", message=message, place="scope.field")])
-    kept = {"records": scope.records, "field": scope.field, "values": scope.values}
-    return {**kept, "source": scope.source} if scope.source else kept
+    types = services.sources.get(scope.source).catalogue().record_types
+    kept: dict[str, Any] = {}
+    if scope.records is not None or scope.field is not None or scope.values is not None:
+        known = types.get(scope.records or "")
+        if known is None or known.field_named(scope.field or "") is None or not scope.values:
+            message = f"There is no field “{scope.records}.{scope.field}” to tell by what somebody may see."
+            raise PlanError([Problem(code="unknown_field", message=message, place="scope.field")])
+        kept |= {"records": scope.records, "field": scope.field, "values": scope.values}
+    if scope.types is not None:
+        unknown = [name for name in scope.types if name not in types]
+        if unknown:
+            message = f"There is no record type “{unknown[0]}”."
+            raise PlanError([Problem(code="unknown_record_type", message=message, place="scope.types")])
+        kept["types"] = sorted(set(scope.types))
+    if scope.source and kept:
+        kept["source"] = scope.source
+    personal = {name: said for name, said in (scope.personal or {}).items() if name == "*" or said != "seen"}
+    if any(said != "seen" for said in personal.values()) or (scope.personal or {}).get("*", "seen") != "seen":
+        kept["personal"] = dict(scope.personal or {})
+    return kept or None
 
 
-def _out(session: Session, person: Person) -> Account:
+def scope_out(kept: dict[str, Any] | None) -> ScopeOut | None:
+    """
+    A scope as it is told.
+    """
+    return ScopeOut(**kept) if kept is not None else None
+
+
+def words_of(services: Services, roles: Sequence[str], kept: dict[str, Any] | None) -> str:
+    """
+    What roles and a scope come to, as a sentence.
+    """
+    source = (kept or {}).get("source", "") or services.sources.default
+    try:
+        catalogue = services.sources.get(source).catalogue()
+        scope = services.context(scope=kept, source=source).scope
+    except BouquetError:
+        catalogue, scope = None, services.scope_of(kept, source)
+    return right_words(roles, services.sight_of(kept, source), scope, catalogue)
+
+
+def _out(services: Services, session: Session, person: Person) -> Account:
     return Account(
         id=person.id,
         name=person.name,
         email=person.email,
         roles=person.roles,
-        scope=ScopeOut(**person.scope) if person.scope is not None else None,
+        scope=scope_out(person.scope),
+        own_roles=person.own_roles,
+        own_scope=scope_out(person.own_scope),
+        as_groups=person.as_groups,
+        groups=[GroupName(id=g.id, name=g.name) for g in groups_of(session, person.id)],
+        words=words_of(services, person.roles, person.scope),
+        codes=bool(person.codes_sealed),
+        last_seen=accounts.last_seen(session, person),
         disabled_at=person.disabled_at,
         password_given=person.password_given,
         rounds=len(accounts.owned_rounds(session, person)),

@@ -13,6 +13,7 @@ from fastapi import APIRouter, Request, Response
 from bouquet.core.errors import BouquetError
 from bouquet.rights import sees_source
 from bouquet.store import people, views
+from bouquet.store.codes import CodeNeeded, require_code
 from bouquet.web.access import CurrentPerson, Id, TheServices, cookie_of, person_facts, session_of
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.journalling import note_failed_sign_in
@@ -63,15 +64,31 @@ def sign_in(body: SignInRequest, request: Request, response: Response, services:
     Sign in with address and password; the session is kept in a cookie.
     """
     hours = request.app.state.settings.session_hours
+    if not request.app.state.settings.passwords:
+        raise Refused(403, "no_passwords", "Passwords are not used here. Sign in by the house's own sign-in.")
     agent = request.headers.get("User-Agent", "")
     address = request.client.host if request.client else ""
     with services.store.session() as session:
         people.check_brake(session, body.email, address, services.clock())
-    with services.store.session() as session:
-        found = people.sign_in(
-            session, body.email, body.password, services.clock(), hours, address=address, agent=agent
-        )
-        people.note_try(session, body.email, address, services.clock(), succeeded=found is not None)
+    try:
+        with services.store.session() as session:
+            found = people.sign_in(
+                session,
+                body.email,
+                body.password,
+                services.clock(),
+                hours,
+                address=address,
+                agent=agent,
+                second=lambda person: require_code(session, services.vault, person, body.code, services.clock()),
+            )
+            people.note_try(session, body.email, address, services.clock(), succeeded=found is not None)
+    except CodeNeeded:
+        if body.code:
+            with services.store.session() as session:
+                people.note_try(session, body.email, address, services.clock(), succeeded=False)
+            note_failed_sign_in(request, body.email)
+        raise
     if found is None:
         log.warning("sign_in_failed", address=address)
         note_failed_sign_in(request, body.email)

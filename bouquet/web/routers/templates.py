@@ -30,6 +30,7 @@ from bouquet.sources import LEDGER
 from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store.groups import get_group
 from bouquet.store.models import Person, TemplateRecord
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
@@ -42,6 +43,7 @@ from bouquet.web.schemas import (
     NewTemplate,
     PinChange,
     Questions,
+    SharedWith,
     TemplateChange,
     TemplateOut,
     TemplateRow,
@@ -151,8 +153,8 @@ def change_template(
     template_id: Id, body: TemplateChange, services: TheServices, person: Designer, response: Response
 ) -> Any:
     """
-    Labels and standing. Only the owner or a keeper shares a template or takes it back; only a keeper makes it the
-    house's standard.
+    Labels, standing, with whom it is shared, and whose it is. Only the owner or a keeper shares a template, takes it
+    back or hands it over; only a keeper makes it the house's standard.
     """
     with services.store.session() as session:
         record = visible(session, person, template_id)
@@ -163,10 +165,36 @@ def change_template(
                 who = "an administrator" if house else f"{record.owner.name} or an administrator"
                 raise Refused(403, "not_allowed", f"Only {who} can change for whom this template is.")
             record.standing = body.standing
+        if body.shared_with is not None or body.owner_id is not None:
+            _share(session, record, person, body)
         if body.labels is not None:
             labels = [label for raw in body.labels if (label := " ".join(raw.split())[:40])]
             record.labels = sorted(dict.fromkeys(labels), key=str.casefold)
         return template_answer(session, record, response)
+
+
+def _share(session: Session, record: TemplateRecord, person: Person, body: TemplateChange) -> None:
+    """
+    Share a template with others, or hand it over. Raises NotFound for who is not there.
+    """
+    _check_owner(record, person)
+    if body.shared_with is not None:
+        for entry in body.shared_with:
+            if entry.group is not None:
+                get_group(session, entry.group)
+            elif session.get(Person, entry.person) is None:
+                raise NotFound("There is no such person.")
+        wanted = [entry.model_dump(exclude_none=True) for entry in body.shared_with]
+        record.shared_with = [entry for n, entry in enumerate(wanted) if entry not in wanted[:n]]
+    if body.owner_id is not None:
+        owner = session.get(Person, body.owner_id)
+        if owner is None or owner.disabled_at is not None:
+            raise NotFound("There is no such person.")
+        if not may(owner, "design"):
+            raise Refused(409, "not_possible", f"{owner.name} may not design templates, so this cannot be theirs.")
+        record.owner_id = owner.id
+        session.flush()
+        session.refresh(record)
 
 
 @router.post("/{template_id}/missing", response_model=Moved)
@@ -332,6 +360,8 @@ def template_answer(session: Session, record: TemplateRecord, response: Response
         saved_at=saved.saved_at if saved else None,
         labels=record.labels,
         standing=record.standing,
+        shared_with=[SharedWith(**entry) for entry in record.shared_with],
+        owner_id=record.owner_id,
         source=record.source,
         used_by=_used_by(session, record.id),
     )

@@ -30,6 +30,7 @@ class PersonOut(BaseModel):
     email: str
     roles: list[str]
     may: list[str]
+    through: bool = Field(False, description="Whether an administrator looks through their eyes.")
     password_given: bool = Field(False, description="Whether their password is one that an administrator gave them.")
 
 
@@ -66,6 +67,7 @@ class SignedIn(BaseModel):
 class SignInRequest(BaseModel):
     email: str = Field(max_length=LONGEST_EMAIL)
     password: str = Field(max_length=1_000)
+    code: str = Field("", max_length=40, description="A one-time code, where one is asked for.")
 
 
 class Preferences(BaseModel):

@@ -7,7 +7,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from bouquet.core.formats import FormatName
 from bouquet.store.sources import LONGEST_NAME
@@ -23,6 +23,7 @@ __all__ = [
     "QuestionOut",
     "Questions",
     "SaveRequest",
+    "SharedWith",
     "TemplateChange",
     "TemplateOut",
     "TemplateRow",
@@ -59,6 +60,8 @@ class TemplateOut(BaseModel):
     saved_at: datetime | None
     labels: list[str]
     standing: Literal["own", "shared", "house"]
+    shared_with: list[SharedWith]
+    owner_id: int
     source: str = Field(description="The key of the source that it reads.")
     used_by: list[str]
 
@@ -81,10 +84,30 @@ class Moved(BaseModel):
     missing: list[MissingOut]
 
 
+class SharedWith(BaseModel):
+    """
+    Somebody, or a group, with whom an own template is shared: one of the two.
+    """
+
+    person: int | None = Field(None, ge=1, le=2**63 - 1)
+    group: int | None = Field(None, ge=1, le=2**63 - 1)
+
+    @model_validator(mode="after")
+    def _one(self) -> SharedWith:
+        if (self.person is None) == (self.group is None):
+            msg = "Say a person or a group, one of the two."
+            raise ValueError(msg)
+        return self
+
+
 class TemplateChange(BaseModel):
     """
-    Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard.
+    Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard; with whom an own one is
+    shared; and to whom it is handed over.
     """
+
+    shared_with: list[SharedWith] | None = Field(None, max_length=200)
+    owner_id: int | None = Field(None, ge=1, le=2**63 - 1)
 
     labels: list[str] | None = Field(None, max_length=20)
     standing: Literal["own", "shared", "house"] | None = None

@@ -721,6 +721,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Groups
+         * @description All groups.
+         */
+        get: operations["list_groups"];
+        put?: never;
+        /**
+         * Add Group
+         * @description A new group, with its members.
+         */
+        post: operations["add_group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/{group_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Group
+         * @description Remove a group. Its members lose what it gave them.
+         */
+        delete: operations["remove_group"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Group
+         * @description Change what a group is called, what its members may do and see, and who is in it.
+         */
+        patch: operations["change_group"];
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -1013,6 +1061,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Names
+         * @description With whom something can be shared: people who can sign in, and groups.
+         */
+        get: operations["list_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people/{person_id}": {
         parameters: {
             query?: never;
@@ -1031,6 +1099,47 @@ export interface paths {
          * @description Change somebody's name, roles or what they may see; let them go, or bring them back.
          */
         patch: operations["change_person"];
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/eyes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Through Eyes
+         * @description Begin to look through somebody's eyes: requests with `Bouquet-Eyes` and their number are answered as they would be
+         *     to them, and change nothing.
+         */
+        post: operations["look_through_eyes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/leaves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get What Is Left
+         * @description What somebody's rights leave them of a source, counted just now.
+         */
+        get: operations["get_what_is_left"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/people/{person_id}/password": {
@@ -2293,8 +2402,8 @@ export interface paths {
         head?: never;
         /**
          * Change Template
-         * @description Labels and standing. Only the owner or a keeper shares a template or takes it back; only a keeper makes it the
-         *     house's standard.
+         * @description Labels, standing, with whom it is shared, and whose it is. Only the owner or a keeper shares a template, takes it
+         *     back or hands it over; only a keeper makes it the house's standard.
          */
         patch: operations["change_template"];
         trace?: never;
@@ -2731,17 +2840,35 @@ export interface components {
         };
         /**
          * Account
-         * @description A person of the house. `rounds` counts those that run for them.
+         * @description A person of the house. `roles` and `scope` are what comes of their own and of their groups; `rounds` counts those
+         *     that run for them.
          */
         Account: {
+            /**
+             * As Groups
+             * @description Whether they see what their groups see, and nothing else.
+             */
+            as_groups: boolean;
+            /**
+             * Codes
+             * @description Whether they sign in with a one-time code, too.
+             */
+            codes: boolean;
             /** Disabled At */
             disabled_at: string | null;
             /** Email */
             email: string;
+            /** Groups */
+            groups: components["schemas"]["GroupName"][];
             /** Id */
             id: number;
+            /** Last Seen */
+            last_seen: string | null;
             /** Name */
             name: string;
+            /** Own Roles */
+            own_roles: string[];
+            own_scope: components["schemas"]["ScopeOut"] | null;
             /**
              * Password Given
              * @description Whether they still have the password that an administrator gave them.
@@ -2752,14 +2879,28 @@ export interface components {
             /** Rounds */
             rounds: number;
             scope: components["schemas"]["ScopeOut"] | null;
+            /**
+             * Words
+             * @description What they may do and see, as a sentence.
+             */
+            words: string;
         };
         /**
          * AccountChange
          * @description What is to be different about a person; what is not given stays. A `scope` of null lets them see everything.
          */
         AccountChange: {
+            /** As Groups */
+            as_groups?: boolean | null;
+            /**
+             * Codes
+             * @description False lets them sign in without one-time codes again.
+             */
+            codes?: false | null;
             /** Disabled */
             disabled?: boolean | null;
+            /** Groups */
+            groups?: number[] | null;
             /** Name */
             name?: string | null;
             /** Roles */
@@ -3608,6 +3749,8 @@ export interface components {
             meaning?: string | null;
             /** Personal */
             personal?: boolean | null;
+            /** Personal Class */
+            personal_class?: ("name" | "contact" | "address" | "birth" | "number" | "health" | "money" | "other") | null;
             /** Plural */
             plural?: string | null;
             relation?: components["schemas"]["NewRelation"] | null;
@@ -4081,6 +4224,57 @@ export interface components {
             whole: boolean;
         };
         /**
+         * GroupChange
+         * @description What is to be different about a group; what is not given stays. A `scope` of null lets its members see everything.
+         */
+        GroupChange: {
+            /** Claim */
+            claim?: string | null;
+            /** Meaning */
+            meaning?: string | null;
+            /** Members */
+            members?: number[] | null;
+            /** Name */
+            name?: string | null;
+            /** Roles */
+            roles?: ("runner" | "designer" | "auditor" | "keeper")[] | null;
+            scope?: components["schemas"]["ScopeOut"] | null;
+        };
+        /**
+         * GroupName
+         * @description Somebody, or a group, by name.
+         */
+        GroupName: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * GroupOut
+         * @description A group of people.
+         */
+        GroupOut: {
+            /** Claim */
+            claim: string;
+            /** Id */
+            id: number;
+            /** Meaning */
+            meaning: string;
+            /** Members */
+            members: number[];
+            /** Name */
+            name: string;
+            /** Roles */
+            roles: string[];
+            scope: components["schemas"]["ScopeOut"] | null;
+            /**
+             * Words
+             * @description What its members may do and see, as a sentence.
+             */
+            words: string;
+        };
+        /**
          * GuessOut
          * @description What was guessed of a record type or a field, and why. Nobody has said it.
          */
@@ -4180,6 +4374,16 @@ export interface components {
             };
         };
         /**
+         * Leaves
+         * @description What somebody's rights leave them.
+         */
+        Leaves: {
+            /** Templates */
+            templates: components["schemas"]["LeftTemplates"][];
+            /** Types */
+            types: components["schemas"]["LeftType"][];
+        };
+        /**
          * LeftOut
          * @description Records that a step was the first to stop.
          */
@@ -4211,6 +4415,44 @@ export interface components {
             place: string;
             /** Template Id */
             template_id?: number | null;
+        };
+        /**
+         * LeftTemplates
+         * @description How a template fares with somebody: `works`, `lacks` columns, or is `closed`.
+         */
+        LeftTemplates: {
+            /** Id */
+            id: number;
+            /** Lacks */
+            lacks: number;
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "works" | "lacks" | "closed";
+        };
+        /**
+         * LeftType
+         * @description How many records of a type somebody's rights leave, of how many, and how many of its fields they do not see as they
+         *     are. None where it was not counted.
+         */
+        LeftType: {
+            /** Closed */
+            closed: boolean;
+            /** Hidden */
+            hidden: number;
+            /** Label */
+            label: string;
+            /** Masked */
+            masked: number;
+            /** Name */
+            name: string;
+            /** Of */
+            of: number | null;
+            /** Rows */
+            rows: number | null;
         };
         /**
          * LinkOut
@@ -4508,12 +4750,38 @@ export interface components {
             source: string;
         };
         /**
+         * Names
+         * @description Everybody, and every group, that something can be shared with.
+         */
+        Names: {
+            /** Groups */
+            groups: components["schemas"]["GroupName"][];
+            /** People */
+            people: components["schemas"]["GroupName"][];
+        };
+        /**
          * NewAccount
          * @description A person to be added.
          */
         NewAccount: {
+            /**
+             * As Groups
+             * @default false
+             */
+            as_groups: boolean;
             /** Email */
             email: string;
+            /**
+             * Groups
+             * @default []
+             */
+            groups: number[];
+            /**
+             * Invite
+             * @description Whether they get a link by mail to set a password, and none is made.
+             * @default false
+             */
+            invite: boolean;
             /** Name */
             name: string;
             /** Roles */
@@ -4557,6 +4825,35 @@ export interface components {
              * @default
              */
             meaning: string;
+        };
+        /**
+         * NewGroup
+         * @description A group to be made. `claim` is what the house's own sign-in calls it.
+         */
+        NewGroup: {
+            /**
+             * Claim
+             * @default
+             */
+            claim: string;
+            /**
+             * Meaning
+             * @default
+             */
+            meaning: string;
+            /**
+             * Members
+             * @default []
+             */
+            members: number[];
+            /** Name */
+            name: string;
+            /**
+             * Roles
+             * @default []
+             */
+            roles: ("runner" | "designer" | "auditor" | "keeper")[];
+            scope?: components["schemas"]["ScopeOut"] | null;
         };
         /**
          * NewMeans
@@ -4828,8 +5125,11 @@ export interface components {
          * @description A person with the password that was made for them. It is told this once.
          */
         NewSecret: {
-            /** Password */
-            password: string;
+            /**
+             * Password
+             * @description None where they were sent a link to set their own.
+             */
+            password: string | null;
             person: components["schemas"]["Account"];
         };
         /**
@@ -5151,6 +5451,12 @@ export interface components {
             password_given: boolean;
             /** Roles */
             roles: string[];
+            /**
+             * Through
+             * @description Whether an administrator looks through their eyes.
+             * @default false
+             */
+            through: boolean;
         };
         /** PicksOut */
         PicksOut: {
@@ -5953,20 +6259,28 @@ export interface components {
         };
         /**
          * ScopeOut
-         * @description What a person may see: records that belong to one of these values of a field, such as a ward's code, in one source.
+         * @description What a person may see of one source: records that belong to one of these values of a field, such as a ward's code;
+         *     these record types; and how they see each class of personal data, `*` standing for all others. What is not given
+         *     limits nothing.
          */
         ScopeOut: {
             /** Field */
-            field: string;
+            field?: string | null;
+            /** Personal */
+            personal?: {
+                [key: string]: "seen" | "masked" | "hidden";
+            } | null;
             /** Records */
-            records: string;
+            records?: string | null;
             /**
              * Source
              * @default
              */
             source: string;
+            /** Types */
+            types?: string[] | null;
             /** Values */
-            values: string[];
+            values?: string[] | null;
         };
         /**
          * Session
@@ -5987,6 +6301,16 @@ export interface components {
             source: string;
             /** Sources */
             sources: components["schemas"]["SourceName"][];
+        };
+        /**
+         * SharedWith
+         * @description Somebody, or a group, with whom an own template is shared: one of the two.
+         */
+        SharedWith: {
+            /** Group */
+            group?: number | null;
+            /** Person */
+            person?: number | null;
         };
         /**
          * SheetGlimpseOut
@@ -6172,11 +6496,16 @@ export interface components {
         };
         /**
          * TemplateChange
-         * @description Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard.
+         * @description Labels and standing of a template: `own`, `shared` with all, or the `house`'s standard; with whom an own one is
+         *     shared; and to whom it is handed over.
          */
         TemplateChange: {
             /** Labels */
             labels?: string[] | null;
+            /** Owner Id */
+            owner_id?: number | null;
+            /** Shared With */
+            shared_with?: components["schemas"]["SharedWith"][] | null;
             /** Standing */
             standing?: ("own" | "shared" | "house") | null;
         };
@@ -6204,10 +6533,14 @@ export interface components {
             name: string;
             /** Owner */
             owner: string;
+            /** Owner Id */
+            owner_id: number;
             /** Revision */
             revision: number;
             /** Saved At */
             saved_at: string | null;
+            /** Shared With */
+            shared_with: components["schemas"]["SharedWith"][];
             /**
              * Source
              * @description The key of the source that it reads.
@@ -8026,6 +8359,123 @@ export interface operations {
             };
         };
     };
+    list_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"][];
+                };
+            };
+        };
+    };
+    add_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewGroup"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                group_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -8459,6 +8909,26 @@ export interface operations {
             };
         };
     };
+    list_names: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Names"];
+                };
+            };
+        };
+    };
     change_person: {
         parameters: {
             query?: never;
@@ -8481,6 +8951,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_through_eyes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_what_is_left: {
+        parameters: {
+            query?: {
+                source?: string;
+            };
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Leaves"];
                 };
             };
             /** @description Validation Error */

@@ -1,0 +1,59 @@
+"""
+What somebody may do and see, as a sentence.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from bouquet.core.catalogue import Catalogue
+from bouquet.core.personal import CLASSES, Sight, Treatment
+from bouquet.core.rights import Scope
+from bouquet.core.wording.lists import listed
+from bouquet.core.wording.sentence import scope_words
+
+__all__ = ["right_words"]
+
+_MAY = {
+    "runner": "run templates",
+    "designer": "design templates",
+    "auditor": "read the ledger and the journal",
+    "keeper": "administer the house",
+}
+
+_TREATED: dict[Treatment, str] = {"seen": "as it is", "masked": "masked", "hidden": "not at all"}
+
+#: Record types that are named; of more, how many.
+_NAMED = 6
+
+
+def right_words(roles: Sequence[str], sight: Sight, scope: Scope | None, catalogue: Catalogue | None) -> str:
+    """
+    What roles and a right come to: `May run templates; sees trees and sites, only those of ward Quay; personal data
+    masked, contact not at all.`
+    """
+    may = f"May {listed([_MAY[r] for r in roles])}" if roles else "May do nothing here yet"
+    return f"{may}; sees {_records(sight, scope, catalogue)}; personal data {_personal(sight)}."
+
+
+def _records(sight: Sight, scope: Scope | None, catalogue: Catalogue | None) -> str:
+    if sight.types is None:
+        said = "everything"
+    elif not sight.types:
+        return "no records"
+    else:
+        known = catalogue.record_types if catalogue is not None else {}
+        names = [known[name].plural if name in known else name for name in sight.types]
+        said = listed(names) if len(names) <= _NAMED else f"{len(names)} record types"
+    if scope is None or catalogue is None:
+        return said
+    return f"{said}, only of {scope_words(scope, catalogue)}"
+
+
+def _personal(sight: Sight) -> str:
+    said = [_TREATED[sight.usual]]
+    for treated in ("seen", "masked", "hidden"):
+        titles = [CLASSES[name].title.lower() for name, rule in sight.classes if rule == treated != sight.usual]
+        if titles:
+            said.append(f"{listed(titles)} {_TREATED[treated]}")
+    return ", ".join(said)

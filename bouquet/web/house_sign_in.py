@@ -1,0 +1,178 @@
+"""
+Signing in by the house's own service: OpenID Connect Core 1.0, the code flow with PKCE (RFC 7636), by Authlib.
+"""
+
+from __future__ import annotations
+
+import base64
+import json
+import secrets
+import threading
+import time
+from dataclasses import dataclass
+from typing import Any
+
+from authlib.integrations.requests_client import OAuth2Session  # type: ignore[import-untyped]
+from cryptography.fernet import Fernet, InvalidToken
+from joserfc import jwt
+from joserfc.errors import JoseError
+from joserfc.jwk import KeySet
+
+from bouquet.core.errors import BouquetError
+from bouquet.settings import Settings
+
+__all__ = ["FLOW", "Arrived", "HouseSignIn", "HouseSignInError"]
+
+#: Seconds that somebody may take at the service, for each answer of it, and until its description is read again.
+FLOW, WAIT, KNOWN = 600, 10, 3_600
+
+#: Signatures that are accepted: none that is made with a secret both sides have, and not “none”.
+ALGORITHMS = ["RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "ES256", "ES384", "ES512", "EdDSA"]
+
+
+class HouseSignInError(BouquetError):
+    """
+    The house's own sign-in did not say who this is.
+    """
+
+    code = "house_sign_in"
+
+
+@dataclass(frozen=True)
+class Arrived:
+    """
+    Who arrived from the service: its issuer and their number there, address, name and groups.
+    """
+
+    subject: str
+    email: str
+    name: str
+    groups: frozenset[str]
+
+
+class HouseSignIn:
+    """
+    The house's own sign-in service.
+
+    Args:
+        settings: Where it is, and what Bouquet is to it.
+        secret: With which what a browser carries along meanwhile is sealed.
+    """
+
+    def __init__(self, settings: Settings, secret: bytes) -> None:
+        self.issuer = settings.oidc_issuer.rstrip("/")
+        self.title = settings.oidc_title
+        self._settings = settings
+        self._seal = Fernet(base64.urlsafe_b64encode(secret))
+        self._lock = threading.Lock()
+        self._read: tuple[float, dict[str, Any]] | None = None
+        self._keys: KeySet | None = None
+
+    def begin(self, back: str) -> tuple[str, str]:
+        """
+        (the address to go to, what the browser carries along until it is `back`). Raises HouseSignInError.
+        """
+        verifier, nonce = secrets.token_urlsafe(48), secrets.token_urlsafe(24)
+        with self._client(back) as client:
+            address, state = client.create_authorization_url(
+                self._described()["authorization_endpoint"], code_verifier=verifier, nonce=nonce
+            )
+        carried = json.dumps({"state": state, "verifier": verifier, "nonce": nonce})
+        return str(address), self._seal.encrypt(carried.encode()).decode()
+
+    def end(self, back: str, arrived: str, carried: str) -> Arrived:
+        """
+        Who arrived `back` at this address, with its code. Raises HouseSignInError.
+        """
+        try:
+            known = json.loads(self._seal.decrypt(carried.encode(), ttl=FLOW))
+        except InvalidToken as error:
+            raise HouseSignInError("This took too long, or began in another browser. Begin again.") from error
+        described = self._described()
+        try:
+            with self._client(back) as client:
+                # A code of another browser, or of another try, is not taken.
+                token = client.fetch_token(
+                    described["token_endpoint"],
+                    authorization_response=arrived,
+                    code_verifier=known["verifier"],
+                    state=known["state"],
+                    timeout=WAIT,
+                )
+        except Exception as error:
+            raise HouseSignInError(f"{self.title} did not confirm it. Begin again.") from error
+        return self._arrived(self._claims(str(token.get("id_token") or ""), known["nonce"]))
+
+    def _arrived(self, claims: dict[str, Any]) -> Arrived:
+        email = str(claims.get("email") or "")
+        if "@" not in email or claims.get("email_verified") is False:
+            raise HouseSignInError(f"{self.title} tells no address of yours that it has verified.")
+        groups = claims.get(self._settings.oidc_groups) or []
+        return Arrived(
+            subject=f"{self.issuer} {claims['sub']}",
+            email=email.strip().lower(),
+            name=str(claims.get("name") or email)[:120],
+            groups=frozenset(str(g) for g in groups) if isinstance(groups, list) else frozenset(),
+        )
+
+    def _claims(self, token: str, nonce: str) -> dict[str, Any]:
+        """
+        What a token says, once signature, issuer, audience, times and nonce are proven (OpenID Connect Core, 3.1.3.7).
+        """
+        claims = jwt.JWTClaimsRegistry(
+            leeway=60,
+            iss={"essential": True, "value": str(self._described()["issuer"])},
+            aud={"essential": True, "value": self._settings.oidc_client},
+            sub={"essential": True},
+            exp={"essential": True},
+            iat={"essential": True},
+            nonce={"essential": True, "value": nonce},
+        )
+        for fresh in (False, True):
+            try:
+                found = jwt.decode(token, self._key_set(fresh=fresh), algorithms=ALGORITHMS)
+                claims.validate(found.claims)
+                return dict(found.claims)
+            except (JoseError, ValueError, KeyError) as error:
+                # Keys are changed now and then: the second look is at new ones.
+                if fresh:
+                    raise HouseSignInError(f"What {self.title} says cannot be trusted. Begin again.") from error
+        raise AssertionError
+
+    def _described(self) -> dict[str, Any]:
+        """
+        The service's own description (OpenID Connect Discovery 1.0), read again now and then.
+        """
+        with self._lock:
+            if self._read is None or time.monotonic() - self._read[0] > KNOWN:
+                found = self._get(f"{self.issuer}/.well-known/openid-configuration")
+                if str(found.get("issuer", "")).rstrip("/") != self.issuer:
+                    raise HouseSignInError(f"{self.title} calls itself by another name than it is known by here.")
+                self._read = (time.monotonic(), found)
+            return self._read[1]
+
+    def _key_set(self, *, fresh: bool) -> KeySet:
+        address = self._described()["jwks_uri"]
+        with self._lock:
+            if self._keys is None or fresh:
+                self._keys = KeySet.import_key_set(self._get(address))  # type: ignore[arg-type]
+            return self._keys
+
+    def _get(self, address: str) -> dict[str, Any]:
+        try:
+            with self._client("") as client:
+                answer = client.get(address, withhold_token=True, timeout=WAIT)
+            answer.raise_for_status()
+            found: dict[str, Any] = answer.json()
+        except (OSError, ValueError) as error:
+            raise HouseSignInError(f"{self.title} does not answer just now. Try again in a moment.") from error
+        return found
+
+    def _client(self, back: str) -> OAuth2Session:
+        return OAuth2Session(
+            self._settings.oidc_client,
+            self._settings.oidc_secret.get_secret_value(),
+            scope="openid email profile",
+            redirect_uri=back,
+            code_challenge_method="S256",
+        )
