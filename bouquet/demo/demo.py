@@ -24,6 +24,7 @@ from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.delivery import deliver_due
 from bouquet.demo.cluster import Cluster, port_is_free
+from bouquet.demo.issuer import CLIENT, Guest, Issuer
 from bouquet.demo.handing_over import seed_handing_over
 from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.demo.post_room import (
@@ -38,7 +39,7 @@ from bouquet.demo.recipients import seed_means, send_rounds
 from bouquet.rounds import rhythm_of, run_now, tick_rounds
 from bouquet.runs import Queue, Services, ask_for_run, execute
 from bouquet.settings import Settings
-from bouquet.store import people
+from bouquet.store import groups, people
 from bouquet.store import templates as shelf
 from bouquet.store.deliveries import due_recipients
 from bouquet.store.models import Delivery, Notice, Person, Round, Run, TemplateRecord
@@ -59,6 +60,13 @@ PEOPLE = (
     ("Oskar Vale", "oskar@marrowby.example", ["auditor"], "ledger-and-slip"),
 )
 
+#: Whom the town hall's sign-in knows.
+GUESTS = (
+    Guest("Kim Hale", "kim@marrowby.example", ("parks-office",)),
+    Guest("Ines Harrow", "ines@marrowby.example"),
+    Guest("Robin Ash", "robin@marrowby.example", ("library",)),
+)
+
 FIRST_WEB_PORT = 8010
 DAYS_OF_PAST = 8
 
@@ -76,6 +84,7 @@ class Demo:
         self.folder = self.folder.resolve()
         self.cluster = Cluster(self.folder / "cluster")
         self.stand_ins: dict[str, StandIn] = {}
+        self.issuer: Issuer | None = None
 
     @property
     def env_file(self) -> Path:
@@ -99,6 +108,7 @@ class Demo:
             services.store.migrate()
             Queue(services).install()
             seed_people(services)
+            seed_groups(services)
             self.stand_ins = self._opened_post_room(services)
             seed_means(services, self.stand_ins)
             seed_templates(services, self.say, room=self.room)
@@ -127,6 +137,19 @@ class Demo:
         for stand_in in self.stand_ins.values():
             stand_in.stop()
         self.stand_ins = {}
+        if self.issuer is not None:
+            self.issuer.stop()
+            self.issuer = None
+
+    def _opened_issuer(self) -> Issuer:
+        """
+        Start the town hall's sign-in, where it listened before if that can be: people are known by its address.
+        """
+        kept = self.folder / "town-hall.port"
+        port = int(kept.read_text()) if kept.exists() else 0
+        self.issuer = Issuer(GUESTS, port if port_is_free(port) else 0)
+        kept.write_text(str(self.issuer.port))
+        return self.issuer
 
     def _passwords(self) -> dict[str, str]:
         path = self.folder / "passwords.json"
@@ -149,7 +172,12 @@ class Demo:
 
     def _write_settings(self, marrowby: str, passwords: dict[str, str], frontend: Path | None) -> Settings:
         port = next(p for p in range(FIRST_WEB_PORT, FIRST_WEB_PORT + 100) if port_is_free(p))
+        issuer = self._opened_issuer()
         values: dict[str, Any] = {
+            "oidc_issuer": issuer.address,
+            "oidc_client": CLIENT,
+            "oidc_secret": issuer.secret,
+            "oidc_title": "Marrowby town hall",
             "store_url": self.cluster.url("bouquet", "bouquet", passwords["bouquet"]),
             "source_url": self.cluster.url(marrowby, "marrowby_reader", passwords["marrowby_reader"]),
             "source_name": "marrowby",
@@ -184,6 +212,23 @@ def seed_people(services: Services) -> None:
         for name, email, roles, password in PEOPLE:
             scope = TOBINS_WARDS if name.startswith("Tobin") else None
             people.put_person(session, email=email, name=name, roles=roles, password=password, scope=scope)
+
+
+def seed_groups(services: Services) -> None:
+    """
+    The parks office, as the town hall's sign-in calls it: who is in it runs templates and sees nothing personal.
+    """
+    with services.store.session() as session:
+        if groups.list_groups(session):
+            return
+        groups.add_group(
+            session,
+            name="Parks office",
+            meaning="Who plans the work in parks and streets.",
+            roles=["runner"],
+            scope={"types": ["inspection", "site", "tree", "ward"], "personal": {"*": "hidden"}},
+            claim="parks-office",
+        )
 
 
 def seed_templates(

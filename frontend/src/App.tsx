@@ -4,7 +4,7 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { ApiError, answer, api } from "./api";
 import type { Session } from "./api";
 import { Shell } from "./shell";
-import { FirstStart, SignIn } from "./signin";
+import { FirstStart, SetPassword, SignIn } from "./signin";
 import { Library } from "./templates";
 
 // What is not the first view is loaded when it is first gone to.
@@ -43,7 +43,7 @@ const client = new QueryClient({
 export function App() {
   return (
     <QueryClientProvider client={client}>
-      <Door />
+      {window.location.pathname === "/set-password" ? <SetPassword /> : <Door />}
     </QueryClientProvider>
   );
 }

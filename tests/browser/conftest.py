@@ -20,7 +20,8 @@ from cryptography.fernet import Fernet
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from bouquet.demo.cluster import Cluster, port_is_free
-from bouquet.demo.demo import seed_people, seed_templates
+from bouquet.demo.demo import GUESTS, seed_people, seed_templates
+from bouquet.demo.issuer import CLIENT, Issuer
 from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
@@ -100,6 +101,13 @@ def house(
         "BOUQUET_PORT": str(port),
         "BOUQUET_ENV_FILE": str(folder / "none"),
     }
+    issuer = Issuer(GUESTS)
+    environment |= {
+        "BOUQUET_OIDC_ISSUER": issuer.address,
+        "BOUQUET_OIDC_CLIENT": CLIENT,
+        "BOUQUET_OIDC_SECRET": issuer.secret,
+        "BOUQUET_OIDC_TITLE": "Town hall",
+    }
     address = f"http://127.0.0.1:{port}"
     processes: list[subprocess.Popen[bytes]] = []
 
@@ -123,6 +131,7 @@ def house(
     start()
     yield House(address, outgoing, store_url, start, stop)
     stop()
+    issuer.stop()
 
 
 @pytest.fixture(scope="session")

@@ -126,7 +126,7 @@ def test_a_group_gives_its_members_what_it_may_and_sees(sign_in: SignIn) -> None
     made = ok(marta.post(f"{API}/groups", json={
         "name": "Parks office", "roles": ["designer"], "scope": WARD3, "members": [tobin]
     }), 201)  # fmt: skip
-    assert made["words"].startswith("May design templates; sees everything, only of ward Salter")
+    assert made["words"].startswith("May design templates; sees what belongs to ward Salter")
     known = person(marta, "Tobin")
     assert (known["roles"], known["own_roles"], known["groups"]) == (
         ["runner", "designer"], ["runner"], [{"id": made["id"], "name": "Parks office"}]

@@ -21,7 +21,7 @@ _MAY = {
     "keeper": "administer the house",
 }
 
-_TREATED: dict[Treatment, str] = {"seen": "as it is", "masked": "masked", "hidden": "not at all"}
+_TREATED: dict[Treatment, str] = {"seen": "after saying what for", "masked": "masked", "hidden": "not at all"}
 
 #: Record types that are named; of more, how many.
 _NAMED = 6
@@ -37,17 +37,14 @@ def right_words(roles: Sequence[str], sight: Sight, scope: Scope | None, catalog
 
 
 def _records(sight: Sight, scope: Scope | None, catalogue: Catalogue | None) -> str:
+    of = f" of {scope_words(scope, catalogue)}" if scope is not None and catalogue is not None else ""
     if sight.types is None:
-        said = "everything"
-    elif not sight.types:
+        return "what belongs to" + of.removeprefix(" of") if of else "everything"
+    if not sight.types:
         return "no records"
-    else:
-        known = catalogue.record_types if catalogue is not None else {}
-        names = [known[name].plural if name in known else name for name in sight.types]
-        said = listed(names) if len(names) <= _NAMED else f"{len(names)} record types"
-    if scope is None or catalogue is None:
-        return said
-    return f"{said}, only of {scope_words(scope, catalogue)}"
+    known = catalogue.record_types if catalogue is not None else {}
+    names = [known[name].plural if name in known else name for name in sight.types]
+    return (listed(names) if len(names) <= _NAMED else f"{len(names)} record types") + of
 
 
 def _personal(sight: Sight) -> str:

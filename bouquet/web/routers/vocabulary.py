@@ -10,6 +10,7 @@ from fastapi import APIRouter, Depends
 from pydantic import BaseModel, Field
 
 from bouquet.core.formats import FORMATS, FormatName
+from bouquet.core.personal import CLASSES, PersonalClass
 from bouquet.web.access import needs
 
 router = APIRouter(prefix="/vocabulary", tags=["design"], dependencies=[Depends(needs("look"))])
@@ -30,12 +31,24 @@ class FormatOut(BaseModel):
     sized: bool = Field(description="Whether a file can be split by its size.")
 
 
+class PersonalClassOut(BaseModel):
+    """
+    A class of personal data: what it covers, and what a masked value of it shows.
+    """
+
+    name: PersonalClass
+    title: str
+    meaning: str
+    masked: str
+
+
 class Vocabulary(BaseModel):
     """
     The lists there are.
     """
 
     formats: list[FormatOut]
+    personal: list[PersonalClassOut]
 
 
 @router.get("", response_model=Vocabulary)
@@ -43,4 +56,10 @@ def get_vocabulary() -> Any:
     """
     All lists, each in the order in which it is offered.
     """
-    return {"formats": [FormatOut.model_validate(f, from_attributes=True) for f in FORMATS.values()]}
+    return Vocabulary(
+        formats=[FormatOut.model_validate(f, from_attributes=True) for f in FORMATS.values()],
+        personal=[
+            PersonalClassOut(name=name, title=c.title, meaning=c.meaning, masked=c.masked)  # type: ignore[arg-type]
+            for name, c in CLASSES.items()
+        ],
+    )

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
+import { currentEyes } from "./eyes";
 import { aboutSource } from "./source";
 
 type Schemas = components["schemas"];
@@ -43,7 +44,11 @@ export type CuratedField = Schemas["CuratedField"];
 export type Broken = Schemas["BrokenOut"];
 export type Missing = Schemas["MissingOut"];
 export type Account = Schemas["Account"];
+export type GroupInfo = Schemas["GroupOut"];
 export type NewAccount = Schemas["NewAccount"];
+export type NewGroup = Schemas["NewGroup"];
+/** What somebody may see, as it is kept. */
+export type RightScope = NonNullable<Account["own_scope"]>;
 export type SourceInfo = Schemas["SourceOut"];
 export type SourceStep = Schemas["StepOut"];
 export type RecipientInfo = Schemas["RecipientOut"];
@@ -109,6 +114,8 @@ export const api = createClient<paths>({ baseUrl: "/" });
 api.use({
   async onRequest({ request }) {
     const address = aboutSource(request.url);
+    const eyes = currentEyes();
+    if (eyes) request.headers.set("Bouquet-Eyes", String(eyes.id));
     if (address === request.url) return undefined;
     // A body that was given to a request is a stream by now, which browsers do not send on.
     const body = request.body === null ? undefined : await request.blob();

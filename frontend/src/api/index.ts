@@ -1,4 +1,5 @@
 export { ApiError, answer, api, archiveAddress, fileAddress, giveBack, newestAddress } from "./client";
+export { currentEyes, lookThrough } from "./eyes";
 export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
 export type {
   BundleContents,
@@ -23,7 +24,10 @@ export type {
   Mark,
   Matched,
   Matches,
+  GroupInfo,
   NewAccount,
+  NewGroup,
+  RightScope,
   NewRound,
   Notice,
   PastRun,

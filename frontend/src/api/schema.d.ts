@@ -1052,7 +1052,7 @@ export interface paths {
         put?: never;
         /**
          * Add Person
-         * @description Add a person. The answer holds the password that they sign in with first.
+         * @description Add a person. The answer holds the password that they sign in with first, or they are sent a link to set one.
          */
         post: operations["add_person"];
         delete?: never;
@@ -2207,6 +2207,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get My Codes
+         * @description Whether I sign in with a one-time code, too.
+         */
+        get: operations["get_my_codes"];
+        /**
+         * Set My Codes
+         * @description Ask a one-time code of me from now on. The answer has my spare codes.
+         */
+        put: operations["set_my_codes"];
+        /**
+         * Begin Codes
+         * @description A secret for a device, as text and as a picture. Nothing is asked of me until I proved that the device has it.
+         */
+        post: operations["begin_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/codes/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop My Codes
+         * @description Ask no one-time codes of me any more.
+         */
+        post: operations["stop_my_codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/forgotten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget Password
+         * @description Have a link sent to set a new password. The answer is the same whether there is such a person.
+         */
+        post: operations["forget_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Go To House
+         * @description To the house's own sign-in, and back.
+         */
+        get: operations["go_to_house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/house/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Come From House
+         * @description Back from the house's own sign-in: signed in, or told why not.
+         */
+        get: operations["come_from_house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/me": {
         parameters: {
             query?: never;
@@ -2260,6 +2368,46 @@ export interface paths {
          * @description How I like the interface; what is not given stays as it was.
          */
         put: operations["put_preferences"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/set-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set Password By Link
+         * @description Set a password by a link that was sent. All sessions end.
+         */
+        post: operations["set_password_by_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ways In
+         * @description How people sign in here.
+         */
+        get: operations["list_ways_in"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -3283,6 +3431,18 @@ export interface components {
             label: string;
         };
         /**
+         * CodesOut
+         * @description Whether one-time codes are asked of me, how many spare ones are left, and whether the house can keep the secret.
+         */
+        CodesOut: {
+            /** On */
+            on: boolean;
+            /** Possible */
+            possible: boolean;
+            /** Spare */
+            spare: number;
+        };
+        /**
          * ColumnOut
          * @description A column of the sheet as it stands: where it comes from and how it is shown. A spread makes several of one `id`.
          */
@@ -4119,6 +4279,14 @@ export interface components {
             words: string;
         };
         /**
+         * Forgotten
+         * @description Whose password was forgotten.
+         */
+        Forgotten: {
+            /** Email */
+            email: string;
+        };
+        /**
          * FormatOut
          * @description A format of files, and what it can hold.
          */
@@ -4812,6 +4980,18 @@ export interface components {
             standing: "own" | "shared";
         };
         /**
+         * NewCodes
+         * @description The secret that a device was given, and a code that proves that it has it.
+         */
+        NewCodes: {
+            /** Code */
+            code: string;
+            /** Password */
+            password: string;
+            /** Secret */
+            secret: string;
+        };
+        /**
          * NewField
          * @description A field that a formula makes, of the record's own fields and of those that it leads to.
          */
@@ -5458,6 +5638,23 @@ export interface components {
              */
             through: boolean;
         };
+        /**
+         * PersonalClassOut
+         * @description A class of personal data: what it covers, and what a masked value of it shows.
+         */
+        PersonalClassOut: {
+            /** Masked */
+            masked: string;
+            /** Meaning */
+            meaning: string;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "name" | "contact" | "address" | "birth" | "number" | "health" | "money" | "other";
+            /** Title */
+            title: string;
+        };
         /** PicksOut */
         PicksOut: {
             /**
@@ -5583,6 +5780,14 @@ export interface components {
              * @default []
              */
             ways_out: components["schemas"]["WayOutOut"][];
+        };
+        /**
+         * Proof
+         * @description The password of who is signed in, asked once more.
+         */
+        Proof: {
+            /** Password */
+            password: string;
         };
         /**
          * Proposal
@@ -6303,6 +6508,16 @@ export interface components {
             sources: components["schemas"]["SourceName"][];
         };
         /**
+         * SetByLink
+         * @description A password, set by a link that was sent.
+         */
+        SetByLink: {
+            /** Link */
+            link: string;
+            /** Password */
+            password: string;
+        };
+        /**
          * SharedWith
          * @description Somebody, or a group, with whom an own template is shared: one of the two.
          */
@@ -6326,6 +6541,12 @@ export interface components {
         };
         /** SignInRequest */
         SignInRequest: {
+            /**
+             * Code
+             * @description A one-time code, where one is asked for.
+             * @default
+             */
+            code: string;
             /** Email */
             email: string;
             /** Password */
@@ -6430,6 +6651,26 @@ export interface components {
              * @description Kind of database, host and database name; no role, no password.
              */
             where: string;
+        };
+        /**
+         * SpareCodes
+         * @description Codes for who lost the device, each good for one sign-in. They are told this once.
+         */
+        SpareCodes: {
+            /** Spare */
+            spare: string[];
+        };
+        /**
+         * StartOfCodes
+         * @description A secret for a device: as text, as the address that devices read, and as a picture of that (a data URI).
+         */
+        StartOfCodes: {
+            /** Address */
+            address: string;
+            /** Picture */
+            picture: string;
+            /** Secret */
+            secret: string;
         };
         /**
          * StepOut
@@ -6868,6 +7109,8 @@ export interface components {
         Vocabulary: {
             /** Formats */
             formats: components["schemas"]["FormatOut"][];
+            /** Personal */
+            personal: components["schemas"]["PersonalClassOut"][];
         };
         /**
          * Watch
@@ -6926,6 +7169,19 @@ export interface components {
             place: string;
             /** Value */
             value: unknown;
+        };
+        /**
+         * WaysIn
+         * @description How people sign in here: by password, by the house's own sign-in of this name, and whether a link to set a new
+         *     password can be sent.
+         */
+        WaysIn: {
+            /** By Mail */
+            by_mail: boolean;
+            /** House */
+            house: string | null;
+            /** Password */
+            password: boolean;
         };
         /**
          * WhereaboutOut
@@ -11070,6 +11326,183 @@ export interface operations {
             };
         };
     };
+    get_my_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodesOut"];
+                };
+            };
+        };
+    };
+    set_my_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCodes"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpareCodes"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    begin_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartOfCodes"];
+                };
+            };
+        };
+    };
+    stop_my_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proof"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    forget_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Forgotten"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    go_to_house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            303: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
+    come_from_house: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            303: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+        };
+    };
     change_me: {
         parameters: {
             query?: never;
@@ -11161,6 +11594,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    set_password_by_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetByLink"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_ways_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysIn"];
                 };
             };
         };

@@ -1,33 +1,38 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Dropdown } from "react-bootstrap";
-import { answer, api } from "../api";
-import type { Account } from "../api";
-import { ActionsHead, Confirm, Icon, Trouble, plural } from "../shared";
+import { answer, api, lookThrough } from "../api";
+import type { Account, GroupInfo } from "../api";
+import { ActionsHead, Confirm, Icon, Trouble, plural, shortMoment } from "../shared";
 import { useShell } from "../shell";
+import { GroupDialog } from "./GroupDialog";
+import { Leaves } from "./Leaves";
 import { PersonDialog } from "./PersonDialog";
-import { ROLES } from "./roles";
+import { useGroups } from "./useGroups";
 
-/** Everybody who can sign in: let in, limited, given a new password, let go. */
+/** Everybody who can sign in, and their groups: what each may do and see, in words; let in, limited, let go. */
 export function People() {
-  const [adding, setAdding] = useState(false);
-  const [given, setGiven] = useState<{ name: string; password: string } | null>(null);
+  const [adding, setAdding] = useState<"person" | "group" | null>(null);
+  const [given, setGiven] = useState<{ name: string; password: string | null } | null>(null);
+  const [chosen, setChosen] = useState<number | null>(null);
   const people = useQuery({
     queryKey: ["people"],
     queryFn: () => answer(api.GET("/api/v1/people")),
     staleTime: 0,
   });
+  const groups = useGroups();
+  const shown = people.data?.find((p) => p.id === chosen);
   return (
     <>
-      <Trouble error={people.error} />
+      <Trouble error={people.error ?? groups.error} />
       {given && <Given {...given} onClose={() => setGiven(null)} />}
       {people.data && (
         <table className="board">
           <thead>
             <tr>
               <th>Who</th>
-              <th>May</th>
-              <th>Sees</th>
+              <th>May, and sees</th>
+              <th>Last here</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -36,30 +41,51 @@ export function People() {
               <PersonRow
                 key={person.id}
                 person={person}
+                chosen={person.id === chosen}
+                onChoose={() => setChosen(person.id === chosen ? null : person.id)}
                 onPassword={(password) => setGiven({ name: person.name, password })}
               />
+            ))}
+            {groups.data?.map((group) => (
+              <GroupRow key={`g${group.id}`} group={group} people={people.data} />
             ))}
           </tbody>
         </table>
       )}
-      <Button variant="quiet" className="mt-3" onClick={() => setAdding(true)}>
-        <Icon name="plus" /> Add somebody
-      </Button>
-      {adding && (
+      <div className="mt-3 d-flex gap-2">
+        <Button variant="quiet" onClick={() => setAdding("person")}>
+          <Icon name="plus" /> Add somebody
+        </Button>
+        <Button variant="quiet" onClick={() => setAdding("group")}>
+          <Icon name="plus" /> Make a group
+        </Button>
+      </div>
+      {shown && <Leaves person={shown} />}
+      {adding === "person" && (
         <PersonDialog
-          onClose={() => setAdding(false)}
+          onClose={() => setAdding(null)}
           onAdded={(name, password) => {
-            setAdding(false);
+            setAdding(null);
             setGiven({ name, password });
           }}
         />
       )}
+      {adding === "group" && <GroupDialog people={people.data ?? []} onClose={() => setAdding(null)} />}
     </>
   );
 }
 
-/** A password that was made for somebody, shown this once. */
-function Given({ name, password, onClose }: { name: string; password: string; onClose: () => void }) {
+/** A password that was made for somebody, shown this once; or that they were sent a link. */
+function Given({ name, password, onClose }: { name: string; password: string | null; onClose: () => void }) {
+  if (password === null)
+    return (
+      <div className="new-token mb-3" role="status">
+        <div>{name} was sent a link to choose a password. It is good for seven days.</div>
+        <Button size="sm" variant="quiet" onClick={onClose}>
+          Done
+        </Button>
+      </div>
+    );
   return (
     <div className="new-token mb-3" role="status">
       <div>{name} signs in with this password first, and is asked to change it. It is shown this once:</div>
@@ -74,15 +100,22 @@ function Given({ name, password, onClose }: { name: string; password: string; on
   );
 }
 
-function PersonRow({ person, onPassword }: { person: Account; onPassword: (password: string) => void }) {
+interface PersonRowProps {
+  person: Account;
+  chosen: boolean;
+  onChoose: () => void;
+  onPassword: (password: string) => void;
+}
+
+function PersonRow({ person, chosen, onChoose, onPassword }: PersonRowProps) {
   const client = useQueryClient();
   const { session } = useShell();
   const [dialog, setDialog] = useState<"change" | "let go" | null>(null);
   const path = { params: { path: { person_id: person.id } } };
   const again = () => void client.invalidateQueries({ queryKey: ["people"] });
   const change = useMutation({
-    mutationFn: (disabled: boolean) =>
-      answer(api.PATCH("/api/v1/people/{person_id}", { ...path, body: { disabled } })),
+    mutationFn: (body: { disabled: boolean } | { codes: false }) =>
+      answer(api.PATCH("/api/v1/people/{person_id}", { ...path, body })),
     onSuccess: () => {
       setDialog(null);
       again();
@@ -91,36 +124,39 @@ function PersonRow({ person, onPassword }: { person: Account; onPassword: (passw
   const password = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/people/{person_id}/password", path)),
     onSuccess: (made) => {
-      onPassword(made.password);
+      onPassword(made.password ?? "");
       again();
     },
+  });
+  const look = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/people/{person_id}/eyes", path)),
+    onSuccess: () => lookThrough({ id: person.id, name: person.name }),
   });
   const gone = person.disabled_at !== null;
   const self = person.id === session.person.id;
   return (
-    <tr className={gone ? "soft" : undefined}>
+    <tr className={gone ? "soft" : chosen ? "chosen" : undefined}>
       <td>
-        <span className="name">{person.name}</span> {self && <span className="soft">you</span>}
+        <button type="button" className="name as-link" aria-expanded={chosen} onClick={onChoose}>
+          {person.name}
+        </button>{" "}
+        {self && <span className="soft">you</span>}
         {gone && <span className="tag discarded">let go</span>}
         {person.password_given && !gone && <span className="tag held">password not changed yet</span>}
+        {person.codes && <span className="tag">signs in with codes</span>}
         <div className="soft">{person.email}</div>
-        <Trouble error={password.error} />
+        <Trouble error={password.error ?? look.error} />
       </td>
-      <td>{person.roles.map((r) => ROLES[r] ?? r).join(", ")}</td>
       <td>
-        {person.scope ? (
-          <>
-            only <span className="mono">{`${person.scope.records}.${person.scope.field}`}</span>{" "}
-            {person.scope.values.join(", ")}
-            {person.scope.source && <span className="soft"> of {person.scope.source}</span>}
-          </>
-        ) : (
-          "everything"
+        {person.words}
+        {person.groups.length > 0 && (
+          <div className="soft">in {person.groups.map((g) => g.name).join(", ")}</div>
         )}
       </td>
+      <td className="text-nowrap soft">{person.last_seen && shortMoment(person.last_seen)}</td>
       <td className="text-end text-nowrap">
         {gone ? (
-          <Button variant="quiet" onClick={() => change.mutate(false)}>
+          <Button variant="quiet" onClick={() => change.mutate({ disabled: false })}>
             Let in again
           </Button>
         ) : (
@@ -130,8 +166,16 @@ function PersonRow({ person, onPassword }: { person: Account; onPassword: (passw
             </Dropdown.Toggle>
             <Dropdown.Menu>
               <Dropdown.Item as="button" onClick={() => setDialog("change")}>
-                Name, roles, what they see…
+                Name, roles, groups, what they see…
               </Dropdown.Item>
+              <Dropdown.Item as="button" disabled={self} onClick={() => look.mutate()}>
+                Look through their eyes
+              </Dropdown.Item>
+              {person.codes && (
+                <Dropdown.Item as="button" onClick={() => change.mutate({ codes: false })}>
+                  Ask no codes of them any more
+                </Dropdown.Item>
+              )}
               <Dropdown.Item as="button" disabled={self} onClick={() => password.mutate()}>
                 Make a new password
               </Dropdown.Item>
@@ -148,11 +192,68 @@ function PersonRow({ person, onPassword }: { person: Account; onPassword: (passw
             act="Let go"
             busy={change.isPending}
             error={change.error}
-            onAct={() => change.mutate(true)}
+            onAct={() => change.mutate({ disabled: true })}
             onClose={() => setDialog(null)}
           >
             They are signed out everywhere and cannot sign in; their tokens end.
             {person.rounds > 0 && ` ${plural(person.rounds, "round")} of theirs pause.`} What they made stays.
+          </Confirm>
+        )}
+      </td>
+    </tr>
+  );
+}
+
+function GroupRow({ group, people }: { group: GroupInfo; people: Account[] }) {
+  const client = useQueryClient();
+  const [dialog, setDialog] = useState<"change" | "remove" | null>(null);
+  const remove = useMutation({
+    mutationFn: () =>
+      answer(api.DELETE("/api/v1/groups/{group_id}", { params: { path: { group_id: group.id } } })),
+    onSuccess: () => {
+      void client.invalidateQueries({ queryKey: ["people"] });
+      void client.invalidateQueries({ queryKey: ["groups"] });
+      setDialog(null);
+    },
+  });
+  return (
+    <tr>
+      <td>
+        <span className="name">{group.name}</span> <span className="tag">group, {group.members.length}</span>
+        {group.claim && (
+          <div className="soft">
+            from the house’s sign-in: <span className="mono">{group.claim}</span>
+          </div>
+        )}
+      </td>
+      <td>{group.words}</td>
+      <td />
+      <td className="text-end text-nowrap">
+        <Dropdown align="end" className="d-inline-block">
+          <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${group.name}`}>
+            ⋮
+          </Dropdown.Toggle>
+          <Dropdown.Menu>
+            <Dropdown.Item as="button" onClick={() => setDialog("change")}>
+              Name, members, what they see…
+            </Dropdown.Item>
+            <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
+              Remove…
+            </Dropdown.Item>
+          </Dropdown.Menu>
+        </Dropdown>
+        {dialog === "change" && <GroupDialog group={group} people={people} onClose={() => setDialog(null)} />}
+        {dialog === "remove" && (
+          <Confirm
+            title={`Remove the group ${group.name}?`}
+            act="Remove"
+            busy={remove.isPending}
+            error={remove.error}
+            onAct={() => remove.mutate()}
+            onClose={() => setDialog(null)}
+          >
+            {plural(group.members.length, "member")} lose what it gave them. What was shared with it is not
+            shared any more.
           </Confirm>
         )}
       </td>

@@ -1,45 +1,59 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
-import { answer, api, currentSource } from "../api";
+import { answer, api } from "../api";
 import type { Account, NewAccount } from "../api";
 import { FormDialog } from "../shared";
-import { ROLES } from "./roles";
+import { useShell } from "../shell";
+import { RightFields } from "./RightFields";
+import { isWhole, toldScope } from "./right";
+import { RoleChecks } from "./RoleChecks";
+import { useGroups } from "./useGroups";
 
 interface Props {
   /** Who is changed; somebody new where there is nobody. */
   person?: Account;
   onClose: () => void;
-  onAdded?: (name: string, password: string) => void;
+  onAdded?: (name: string, password: string | null) => void;
 }
 
-/** Name, roles and what somebody may see. */
+/** Name, roles, groups and what somebody may see. */
 export function PersonDialog({ person, onClose, onAdded }: Props) {
   const client = useQueryClient();
+  const { mail } = useShell().session;
   const [name, setName] = useState(person?.name ?? "");
   const [email, setEmail] = useState(person?.email ?? "");
-  const [roles, setRoles] = useState<string[]>(person?.roles ?? ["runner"]);
-  const [scope, setScope] = useState(person?.scope ?? null);
-  const [values, setValues] = useState((person?.scope?.values ?? []).join(", "));
-  const told = scope && {
-    ...scope,
-    values: values
-      .split(",")
-      .map((v) => v.trim())
-      .filter(Boolean),
-  };
+  const [roles, setRoles] = useState<string[]>(person?.own_roles ?? ["runner"]);
+  const [scope, setScope] = useState(person?.own_scope ?? null);
+  const [asGroups, setAsGroups] = useState(person?.as_groups ?? false);
+  const [groups, setGroups] = useState<number[]>(person?.groups.map((g) => g.id) ?? []);
+  const [invite, setInvite] = useState(mail && !person);
+  const known = useGroups();
+  const ways = useQuery({
+    queryKey: ["session", "ways"],
+    queryFn: () => answer(api.GET("/api/v1/session/ways")),
+    staleTime: Infinity,
+  });
+  const invites = !person && ways.data?.by_mail === true;
   const save = useMutation({
     mutationFn: async () => {
-      const facts = { name, roles: roles as NewAccount["roles"], scope: told };
+      const facts = {
+        name,
+        roles: roles as NewAccount["roles"],
+        scope: toldScope(scope),
+        as_groups: asGroups,
+        groups,
+      };
       if (person) {
         const path = { params: { path: { person_id: person.id } } };
         await answer(api.PATCH("/api/v1/people/{person_id}", { ...path, body: facts }));
         return null;
       }
-      return answer(api.POST("/api/v1/people", { body: { ...facts, email } }));
+      return answer(api.POST("/api/v1/people", { body: { ...facts, email, invite: invites && invite } }));
     },
     onSuccess: (made) => {
       void client.invalidateQueries({ queryKey: ["people"] });
+      void client.invalidateQueries({ queryKey: ["groups"] });
       if (made) onAdded?.(made.person.name, made.password);
       else onClose();
     },
@@ -47,8 +61,8 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
   const ready =
     name.trim() !== "" &&
     email.includes("@") &&
-    roles.length > 0 &&
-    (!told || (told.field !== "" && told.values.length > 0));
+    (asGroups || isWhole(scope)) &&
+    roles.length + groups.length > 0;
   return (
     <FormDialog
       title={person ? person.name : "Add somebody"}
@@ -74,96 +88,39 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
           />
         </Form.Group>
       )}
-      <fieldset>
-        <legend className="form-label">They may</legend>
-        {Object.entries(ROLES).map(([role, words]) => (
+      {invites && (
+        <Form.Check
+          id="person-invite"
+          label="Send them a link to choose their own password"
+          checked={invite}
+          onChange={(e) => setInvite(e.target.checked)}
+        />
+      )}
+      <RoleChecks roles={roles} onRoles={setRoles} />
+      {(known.data ?? []).length > 0 && (
+        <fieldset>
+          <legend className="form-label">In the groups</legend>
+          {known.data?.map((g) => (
+            <Form.Check
+              key={g.id}
+              id={`group-${g.id}`}
+              label={g.name}
+              checked={groups.includes(g.id)}
+              onChange={(e) =>
+                setGroups(e.target.checked ? [...groups, g.id] : groups.filter((id) => id !== g.id))
+              }
+            />
+          ))}
           <Form.Check
-            key={role}
-            id={`role-${role}`}
-            label={words}
-            checked={roles.includes(role)}
-            onChange={(e) => setRoles(e.target.checked ? [...roles, role] : roles.filter((r) => r !== role))}
+            type="switch"
+            id="as-groups"
+            label="They see what their groups see, and nothing else"
+            checked={asGroups}
+            onChange={(e) => setAsGroups(e.target.checked)}
           />
-        ))}
-      </fieldset>
-      <fieldset>
-        <legend className="form-label">They see</legend>
-        <Form.Check
-          type="radio"
-          name="sees"
-          id="sees-all"
-          label="everything"
-          checked={scope === null}
-          onChange={() => setScope(null)}
-        />
-        <Form.Check
-          type="radio"
-          name="sees"
-          id="sees-part"
-          label="only what belongs to some values of a field, such as their wards"
-          checked={scope !== null}
-          onChange={() => setScope(scope ?? { source: "", records: "", field: "", values: [] })}
-        />
-      </fieldset>
-      {scope && <ScopeFields scope={scope} values={values} onScope={setScope} onValues={setValues} />}
+        </fieldset>
+      )}
+      {!asGroups && <RightFields scope={scope} onScope={setScope} />}
     </FormDialog>
-  );
-}
-
-interface ScopeProps {
-  scope: NonNullable<Account["scope"]>;
-  values: string;
-  onScope: (scope: NonNullable<Account["scope"]>) => void;
-  onValues: (values: string) => void;
-}
-
-function ScopeFields({ scope, values, onScope, onValues }: ScopeProps) {
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-  });
-  const records = scope.records;
-  const fields = useQuery({
-    queryKey: ["record-type", records],
-    enabled: records !== "",
-    queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: records } } })),
-  });
-  return (
-    <div className="d-grid gap-2">
-      <div className="d-flex gap-2">
-        <Form.Select
-          aria-label="Record type"
-          value={records}
-          onChange={(e) => onScope({ ...scope, source: currentSource(), records: e.target.value, field: "" })}
-        >
-          <option value="">record type</option>
-          {types.data?.map((t) => (
-            <option key={t.name} value={t.name}>
-              {t.label}
-            </option>
-          ))}
-        </Form.Select>
-        <Form.Select
-          aria-label="Field"
-          value={scope.field}
-          onChange={(e) => onScope({ ...scope, field: e.target.value })}
-        >
-          <option value="">field</option>
-          {fields.data?.groups[0]?.fields.map((f) => (
-            <option key={f.path} value={f.path}>
-              {f.label}
-            </option>
-          ))}
-        </Form.Select>
-      </div>
-      <Form.Control
-        className="mono"
-        aria-label="Values, separated by commas"
-        placeholder="03, 07"
-        value={values}
-        onChange={(e) => onValues(e.target.value)}
-      />
-      <Form.Text>Records of other types are theirs when they lead to such a record.</Form.Text>
-    </div>
   );
 }

@@ -25,7 +25,7 @@ export { PickList } from "./PickList";
 export type { Pickable } from "./PickList";
 export { NumberInput } from "./NumberInput";
 export { FileInput } from "./FileInput";
-export { useFormats } from "./useFormats";
+export { useFormats, useVocabulary } from "./useFormats";
 export { FormDialog } from "./FormDialog";
 export { WINDOWS, sameKind } from "./windows";
 export { WindowParts } from "./WindowParts";

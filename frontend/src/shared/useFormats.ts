@@ -5,9 +5,9 @@ import { rememberFormats } from "./format";
 
 const NONE: FormatInfo[] = [];
 
-/** The formats there are, as the server declares them. */
-export function useFormats(): FormatInfo[] {
-  const vocabulary = useQuery({
+/** The lists that the server declares. */
+export function useVocabulary() {
+  return useQuery({
     queryKey: ["vocabulary"],
     queryFn: async () => {
       const found = await answer(api.GET("/api/v1/vocabulary"));
@@ -16,5 +16,10 @@ export function useFormats(): FormatInfo[] {
     },
     staleTime: Infinity,
   });
+}
+
+/** The formats there are, as the server declares them. */
+export function useFormats(): FormatInfo[] {
+  const vocabulary = useVocabulary();
   return vocabulary.data?.formats ?? NONE;
 }

@@ -7,6 +7,8 @@ import { answer, api } from "../api";
 import type { Session } from "../api";
 import { Icon, setLocale, useFormats } from "../shared";
 import { Bell } from "./Bell";
+import { Codes } from "./Codes";
+import { EyesBanner } from "./EyesBanner";
 import { Jump } from "./Jump";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
@@ -40,6 +42,7 @@ export function Shell({ session, children }: { session: Session; children: React
   const [jumping, setJumping] = useState(false);
   const [tokens, setTokens] = useState(false);
   const [about, setAbout] = useState(false);
+  const [codes, setCodes] = useState(false);
   const [sessions, setSessions] = useState(false);
   const [password, setPassword] = useState(session.person.password_given ?? false);
   const active = Object.values(news.runs).filter(
@@ -118,6 +121,9 @@ export function Shell({ session, children }: { session: Session; children: React
                 <Dropdown.Item as="button" onClick={() => setPassword(true)}>
                   Change my password…
                 </Dropdown.Item>
+                <Dropdown.Item as="button" onClick={() => setCodes(true)}>
+                  Codes when signing in…
+                </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setTokens(true)}>
                   Tokens for programs…
                 </Dropdown.Item>
@@ -131,7 +137,9 @@ export function Shell({ session, children }: { session: Session; children: React
             </Dropdown>
           </div>
         </header>
+        {session.person.through && <EyesBanner name={session.person.name} />}
         {children}
+        {codes && <Codes onClose={() => setCodes(false)} />}
         {tokens && <Tokens onClose={() => setTokens(false)} />}
         {sessions && <Sessions onClose={() => setSessions(false)} />}
         {about && <AboutMe onClose={() => setAbout(false)} />}

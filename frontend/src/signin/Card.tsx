@@ -4,7 +4,8 @@ import { Trouble } from "../shared";
 
 interface Props {
   note: string;
-  act: string;
+  /** None where there is nothing to press. */
+  act: string | null;
   busy: boolean;
   error: unknown;
   onAct: () => void;
@@ -27,9 +28,11 @@ export function Card({ note, act, busy, error, onAct, children }: Props) {
         </h1>
         <p className="soft">{note}</p>
         {children}
-        <Button type="submit" disabled={busy}>
-          {act}
-        </Button>
+        {act && (
+          <Button type="submit" disabled={busy}>
+            {act}
+          </Button>
+        )}
         <div className="mt-3">
           <Trouble error={error} />
         </div>

@@ -3,8 +3,7 @@ import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { Card } from "./Card";
-
-const SHORTEST = 12;
+import { SHORTEST } from "./shortest";
 
 /** A house without people: whoever has the code that the server printed becomes its first keeper. */
 export function FirstStart() {

@@ -1,50 +1,108 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { Button, Form } from "react-bootstrap";
+import { ApiError, answer, api } from "../api";
+import { Icon } from "../shared";
 import { Card } from "./Card";
+
+/** Why the house's own sign-in did not work, where somebody comes back from it. */
+const refusedThere = () => new URLSearchParams(window.location.search).get("why");
 
 /** The door. `away` says that the server, not the person, is the trouble. */
 export function SignIn({ away }: { away: boolean }) {
   const client = useQueryClient();
   const [email, setEmail] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [told] = useState(refusedThere);
+  const ways = useQuery({
+    queryKey: ["session", "ways"],
+    queryFn: () => answer(api.GET("/api/v1/session/ways")),
+    staleTime: Infinity,
+  });
   const enter = useMutation({
-    mutationFn: () => answer(api.POST("/api/v1/session", { body: { email, password } })),
+    mutationFn: () => answer(api.POST("/api/v1/session", { body: { email, password, code } })),
     onSuccess: (session) => {
+      window.history.replaceState(null, "", told ? "/" : window.location.href);
       client.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
       client.setQueryData(["session"], session);
     },
   });
+  const forget = useMutation({
+    mutationFn: () => answer(api.POST("/api/v1/session/forgotten", { body: { email } })),
+  });
+  const coded = enter.error instanceof ApiError && enter.error.problem.type === "/problems/code_needed";
+  const asksCode = coded || code !== "";
+  const byPassword = ways.data?.password !== false;
+  const trouble = asksCode && code === "" ? null : enter.error;
   return (
     <Card
       note="Templates for the lists people ask you for, over your own records."
-      act="Sign in"
+      act={byPassword ? "Sign in" : null}
       busy={enter.isPending}
-      error={enter.error ?? (away ? "The server cannot be reached just now." : null)}
+      error={trouble ?? forget.error ?? told ?? (away ? "The server cannot be reached just now." : null)}
       onAct={() => enter.mutate()}
     >
-      <Form.Group className="mb-2" controlId="email">
-        <Form.Label>E-mail address</Form.Label>
-        <Form.Control
-          type="email"
-          autoComplete="username"
-          required
-          autoFocus
-          value={email}
-          onChange={(e) => setEmail(e.target.value)}
-        />
-      </Form.Group>
-      <Form.Group className="mb-3" controlId="password">
-        <Form.Label>Password</Form.Label>
-        <Form.Control
-          type="password"
-          autoComplete="current-password"
-          required
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
-        />
-      </Form.Group>
+      {ways.data?.house && (
+        <a className="btn btn-quiet d-block mb-3" href="/api/v1/session/house">
+          <Icon name="person" /> Sign in with {ways.data.house}
+        </a>
+      )}
+      {byPassword && (
+        <>
+          <Form.Group className="mb-2" controlId="email">
+            <Form.Label>E-mail address</Form.Label>
+            <Form.Control
+              type="email"
+              autoComplete="username"
+              required
+              autoFocus
+              value={email}
+              onChange={(e) => setEmail(e.target.value)}
+            />
+          </Form.Group>
+          <Form.Group className="mb-3" controlId="password">
+            <Form.Label>Password</Form.Label>
+            <Form.Control
+              type="password"
+              autoComplete="current-password"
+              required
+              value={password}
+              onChange={(e) => setPassword(e.target.value)}
+            />
+          </Form.Group>
+          {asksCode && (
+            <Form.Group className="mb-3" controlId="code">
+              <Form.Label>Code that your device shows, or a spare one</Form.Label>
+              <Form.Control
+                className="mono"
+                autoFocus
+                autoComplete="one-time-code"
+                required
+                maxLength={40}
+                value={code}
+                onChange={(e) => setCode(e.target.value)}
+              />
+            </Form.Group>
+          )}
+          {ways.data?.by_mail && (
+            <p className="soft">
+              {forget.isSuccess ? (
+                <span role="status">If {email} is known here, a link is on its way there.</span>
+              ) : (
+                <Button
+                  variant="link"
+                  className="p-0"
+                  disabled={!email.includes("@") || forget.isPending}
+                  onClick={() => forget.mutate()}
+                >
+                  I forgot my password
+                </Button>
+              )}
+            </p>
+          )}
+        </>
+      )}
     </Card>
   );
 }

@@ -1,2 +1,3 @@
+export { SetPassword } from "./SetPassword";
 export { SignIn } from "./SignIn";
 export { FirstStart } from "./FirstStart";

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
@@ -6,12 +6,39 @@ import type { TemplateRow } from "../api";
 import { FormDialog } from "../shared";
 import { useMay } from "../shell";
 
+interface Entry {
+  person?: number | null;
+  group?: number | null;
+}
+
+const keyOf = (entry: Entry) => (entry.group != null ? `group:${entry.group}` : `person:${entry.person}`);
+
+const readEntry = (key: string): Entry => {
+  const [kind, id] = key.split(":");
+  return kind === "group" ? { group: Number(id) } : { person: Number(id) };
+};
+
 /** What a template is filed under, and for whom it is. */
 export function Labels({ template, onClose }: { template: TemplateRow; onClose: () => void }) {
   const client = useQueryClient();
   const mayKeep = useMay("keep");
   const [text, setText] = useState(template.labels.join(", "));
   const [standing, setStanding] = useState(template.standing);
+  const [changed, setShared] = useState<string[] | null>(null);
+  const [owner, setOwner] = useState<number | null>(null);
+  const mayShare = template.mine || mayKeep;
+  const known = useQuery({
+    queryKey: ["template", template.id, "sharing"],
+    queryFn: () =>
+      answer(api.GET("/api/v1/templates/{template_id}", { params: { path: { template_id: template.id } } })),
+    staleTime: 0,
+  });
+  const names = useQuery({
+    queryKey: ["people", "names"],
+    queryFn: () => answer(api.GET("/api/v1/people/names")),
+    enabled: mayShare,
+  });
+  const shared = changed ?? known.data?.shared_with.map((e) => keyOf(e)) ?? null;
   const save = useMutation({
     mutationFn: () =>
       answer(
@@ -23,6 +50,8 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
               .map((l) => l.trim())
               .filter(Boolean),
             standing,
+            ...(shared !== null && { shared_with: shared.map(readEntry) }),
+            ...(owner !== null && { owner_id: owner }),
           },
         }),
       ),
@@ -59,6 +88,45 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
           </option>
         </Form.Select>
       </Form.Group>
+      {standing === "own" && mayShare && names.data && shared && (
+        <fieldset>
+          <legend className="form-label">And shared with</legend>
+          <div className="pick-types">
+            {[
+              ...names.data.groups.map((g) => ({ key: `group:${g.id}`, label: `${g.name} (group)` })),
+              ...names.data.people.map((p) => ({ key: `person:${p.id}`, label: p.name })),
+            ].map(({ key, label }) => (
+              <Form.Check
+                key={key}
+                id={`share-${key}`}
+                label={label}
+                checked={shared.includes(key)}
+                onChange={(e) =>
+                  setShared(e.target.checked ? [...shared, key] : shared.filter((k) => k !== key))
+                }
+              />
+            ))}
+          </div>
+        </fieldset>
+      )}
+      {mayShare && names.data && known.data && (
+        <Form.Group controlId="label-owner">
+          <Form.Label>It belongs to</Form.Label>
+          <Form.Select
+            value={owner ?? known.data.owner_id}
+            onChange={(e) => setOwner(Number(e.target.value))}
+          >
+            {!names.data.people.some((p) => p.id === known.data.owner_id) && (
+              <option value={known.data.owner_id}>{known.data.owner}</option>
+            )}
+            {names.data.people.map((p) => (
+              <option key={p.id} value={p.id}>
+                {p.name}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+      )}
     </FormDialog>
   );
 }

@@ -299,7 +299,9 @@ function Row({ template }: { template: TemplateRow }) {
               </span>
             )}
             {template.standing === "house" && <span className="tag ready">house standard</span>}
-            {template.standing === "own" && <span className="tag">only mine</span>}
+            {template.standing === "own" && (
+              <span className="tag">{template.mine ? "only mine" : "shared with some"}</span>
+            )}
             {template.source_title && <span className="tag">{template.source_title}</span>}
             {template.labels.map((label) => (
               <span key={label} className="tag">

@@ -1,0 +1,200 @@
+import { useQuery } from "@tanstack/react-query";
+import { Form } from "react-bootstrap";
+import { answer, api, currentSource } from "../api";
+import type { RightScope } from "../api";
+import { useVocabulary } from "../shared";
+
+type Treatment = NonNullable<RightScope["personal"]>[string];
+
+interface Props {
+  scope: RightScope | null;
+  onScope: (scope: RightScope | null) => void;
+}
+
+/** What somebody may see: which records, which record types, and how personal data is shown to them. */
+export function RightFields({ scope, onScope }: Props) {
+  const change = (part: Partial<RightScope>) => {
+    const next = { source: "", ...scope, ...part };
+    const bound = next.records != null || next.types != null;
+    const usual = next.personal && Object.values(next.personal).some((said) => said !== "seen");
+    onScope(bound || usual ? { ...next, source: bound ? next.source || currentSource() : "" } : null);
+  };
+  return (
+    <>
+      <Narrowing scope={scope} onChange={change} />
+      <Types scope={scope} onChange={change} />
+      <PersonalData scope={scope} onChange={change} />
+    </>
+  );
+}
+
+interface PartProps {
+  scope: RightScope | null;
+  onChange: (part: Partial<RightScope>) => void;
+}
+
+function useTypes() {
+  return useQuery({
+    queryKey: ["record-types"],
+    queryFn: () => answer(api.GET("/api/v1/record-types")),
+  });
+}
+
+/** Only records that belong to some values of a field. */
+function Narrowing({ scope, onChange }: PartProps) {
+  const types = useTypes();
+  const records = scope?.records ?? "";
+  const fields = useQuery({
+    queryKey: ["record-type", records],
+    enabled: records !== "",
+    queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: records } } })),
+  });
+  return (
+    <fieldset>
+      <legend className="form-label">They see</legend>
+      <Form.Check
+        type="radio"
+        name="sees"
+        id="sees-all"
+        label="all records"
+        checked={scope?.records == null}
+        onChange={() => onChange({ records: null, field: null, values: null })}
+      />
+      <Form.Check
+        type="radio"
+        name="sees"
+        id="sees-part"
+        label="only what belongs to some values of a field, such as their wards"
+        checked={scope?.records != null}
+        onChange={() => onChange({ records: "", field: "", values: [] })}
+      />
+      {scope?.records != null && (
+        <div className="d-grid gap-2 mt-1">
+          <div className="d-flex gap-2">
+            <Form.Select
+              aria-label="Record type"
+              value={records}
+              onChange={(e) => onChange({ source: currentSource(), records: e.target.value, field: "" })}
+            >
+              <option value="">record type</option>
+              {types.data?.map((t) => (
+                <option key={t.name} value={t.name}>
+                  {t.label}
+                </option>
+              ))}
+            </Form.Select>
+            <Form.Select
+              aria-label="Field"
+              value={scope.field ?? ""}
+              onChange={(e) => onChange({ field: e.target.value })}
+            >
+              <option value="">field</option>
+              {fields.data?.groups[0]?.fields.map((f) => (
+                <option key={f.path} value={f.path}>
+                  {f.label}
+                </option>
+              ))}
+            </Form.Select>
+          </div>
+          <Form.Control
+            className="mono"
+            aria-label="Values, separated by commas"
+            placeholder="03, 07"
+            value={(scope.values ?? []).join(",")}
+            onChange={(e) => onChange({ values: e.target.value.split(",") })}
+          />
+          <Form.Text>Records of other types are theirs when they lead to such a record.</Form.Text>
+        </div>
+      )}
+    </fieldset>
+  );
+}
+
+/** Which record types are open to them. */
+function Types({ scope, onChange }: PartProps) {
+  const types = useTypes();
+  const open = scope?.types ?? null;
+  return (
+    <fieldset>
+      <legend className="form-label">Of</legend>
+      <Form.Check
+        id="types-all"
+        label="all record types"
+        checked={open === null}
+        onChange={(e) => onChange({ types: e.target.checked ? null : (types.data ?? []).map((t) => t.name) })}
+      />
+      {open !== null && (
+        <div className="pick-types">
+          {types.data?.map((t) => (
+            <Form.Check
+              key={t.name}
+              id={`type-${t.name}`}
+              label={t.plural}
+              checked={open.includes(t.name)}
+              onChange={(e) =>
+                onChange({ types: e.target.checked ? [...open, t.name] : open.filter((n) => n !== t.name) })
+              }
+            />
+          ))}
+        </div>
+      )}
+    </fieldset>
+  );
+}
+
+const TREATED: Record<Treatment, string> = {
+  seen: "as it is",
+  masked: "masked",
+  hidden: "not at all",
+};
+
+/** How each class of personal data is shown to them. */
+function PersonalData({ scope, onChange }: PartProps) {
+  const classes = useVocabulary().data?.personal ?? [];
+  const personal = scope?.personal ?? {};
+  const usual: Treatment = personal["*"] ?? "seen";
+  const set = (name: string, said: Treatment | "") => {
+    const next: Record<string, Treatment> = { ...personal, "*": usual };
+    if (said === "") delete next[name];
+    else next[name] = said;
+    onChange({ personal: next as RightScope["personal"] });
+  };
+  return (
+    <fieldset>
+      <legend className="form-label">Personal data</legend>
+      <div className="treatments">
+        <label htmlFor="personal-usual">as a rule</label>
+        <Form.Select
+          id="personal-usual"
+          size="sm"
+          value={usual}
+          onChange={(e) => set("*", e.target.value as Treatment)}
+        >
+          {Object.entries(TREATED).map(([name, words]) => (
+            <option key={name} value={name}>
+              {words}
+            </option>
+          ))}
+        </Form.Select>
+        {classes.map((c) => (
+          <div key={c.name} className="contents">
+            <label htmlFor={`personal-${c.name}`} title={c.meaning}>
+              {c.title.toLowerCase()} <span className="soft">{c.meaning}</span>
+            </label>
+            <Form.Select
+              id={`personal-${c.name}`}
+              size="sm"
+              value={personal[c.name] ?? ""}
+              onChange={(e) => set(c.name, e.target.value as Treatment | "")}
+            >
+              <option value="">as the rule</option>
+              <option value="seen">as it is</option>
+              <option value="masked">masked: {c.masked}</option>
+              <option value="hidden">not at all</option>
+            </Form.Select>
+          </div>
+        ))}
+      </div>
+    </fieldset>
+  );
+}

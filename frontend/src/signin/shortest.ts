@@ -1,0 +1,2 @@
+/** Characters of the shortest password. */
+export const SHORTEST = 12;
