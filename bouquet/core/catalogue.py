@@ -11,6 +11,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
+from typing import Literal, TypeAlias
 
 from bouquet.core.errors import Problem, nearest
 
@@ -20,6 +21,7 @@ __all__ = [
     "Choice",
     "Field",
     "Kind",
+    "PersonalClass",
     "RecordType",
     "Relation",
     "Retired",
@@ -27,6 +29,10 @@ __all__ = [
     "Walk",
     "walk_to_one",
 ]
+
+
+#: What personal data tells of a person; see `core.personal`.
+PersonalClass: TypeAlias = Literal["name", "contact", "address", "birth", "number", "health", "money", "other"]
 
 
 class Kind(StrEnum):

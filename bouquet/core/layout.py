@@ -7,20 +7,26 @@ from __future__ import annotations
 
 import dataclasses
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Literal, TypeAlias
+from typing import Any, Literal, TypeAlias
 
 import polars as pl
 
-from bouquet.core.catalogue import Kind
+from bouquet.core import formula
+from bouquet.core.catalogue import Field, Kind
 from bouquet.core.matching import Header
-from bouquet.core.plan import Plan, PlanColumn
+from bouquet.core.personal import class_of, mask_of, pseudonym
+from bouquet.core.plan import Cell, Computed, Folded, Plan, PlanColumn, Read
+from bouquet.core.plan.style import shown
 from bouquet.core.shaping import TextShaper
-from bouquet.core.template import Acceptance, Csv, LayoutColumn, whole_pattern
+from bouquet.core.template import Acceptance, Csv, GivenAs, LayoutColumn, Show, whole_pattern
 
-__all__ = ["Fit", "Form", "Requirements", "form_for", "form_personal", "held_against", "layout_of", "misfits"]
+__all__ = ["Fit", "Form", "Requirements", "form_for", "given_as", "held_against", "layout_of", "misfits"]
+
+#: How a cell is given to somebody; refused where they may not receive such data.
+Given: TypeAlias = GivenAs | Literal["refused"]
 
 State: TypeAlias = Literal["met", "missing", "wrong kind", "wrong place", "extra"]
 
@@ -109,19 +115,53 @@ def misfits(acceptance: Acceptance, plan: Plan) -> list[str]:
     Why a file of this plan cannot be sent to them, as sentences: columns, and personal data.
     """
     found = [f"“{fit.heading}”: {fit.says}" for fit in held_against(acceptance, plan) if fit.stops]
-    if not acceptance.personal and (personal := form_personal(acceptance, plan)):
-        found.append(f"they may not receive personal data, as in {', '.join(personal[:3])}")
+    refused = _refused_personal(acceptance, plan)
+    if refused:
+        found.append(f"they may not receive personal data, as in {', '.join(refused[:3])}")
+    if plan.split is not None and given_as(acceptance, plan.split) not in ("seen", "refused"):
+        found.append("its parts are named by personal data that they may not receive as it is")
     return found
 
 
-def form_personal(acceptance: Acceptance, plan: Plan) -> list[str]:
+def given_as(acceptance: Acceptance, cell: Cell) -> Given:
     """
-    Headings of the columns with personal data that their file would have.
+    How a cell is given to them. What is made of several fields, or folded, is given as the strictest of these, and not
+    at all where that is not as it is.
     """
-    if not acceptance.columns or not acceptance.exact:
-        return list(plan.personal)
-    places = _places(acceptance, plan.columns)
-    return [plan.columns[n].heading for n in places if n is not None and plan.columns[n].field.personal]
+    rule: Given = "seen" if acceptance.personal else "refused"
+    classes: dict[str, Given] = {str(name): said for name, said in acceptance.classes.items()}
+    given = [classes.get(class_of(f), rule) for f in _fields_of(cell) if f.personal]
+    if "refused" in given:
+        return "refused"
+    if isinstance(cell, Read) and given:
+        # A file cannot be masked.
+        return "hidden" if cell.field.kind is Kind.FILE and given[0] != "seen" else given[0]
+    return "seen" if all(one == "seen" for one in given) else "hidden"
+
+
+def _fields_of(cell: Cell) -> list[Field]:
+    """
+    The fields that a cell tells of.
+    """
+    match cell:
+        case Computed():
+            return [f for target in formula.references_of(cell.tree) for f in _fields_of(target)]  # type: ignore[arg-type]
+        case Folded():
+            # A number of records, or of different values, tells of nobody.
+            return [cell.value.field] if cell.value is not None and cell.field.personal else []
+        case _:
+            return [cell.field]
+
+
+def _refused_personal(acceptance: Acceptance, plan: Plan) -> list[str]:
+    """
+    Headings of the columns with personal data that they may not receive in any form, of those that their file would
+    have.
+    """
+    places = list(range(len(plan.columns)))
+    if acceptance.columns and acceptance.exact:
+        places = [n for n in _places(acceptance, plan.columns) if n is not None]
+    return [plan.columns[n].heading for n in places if given_as(acceptance, plan.columns[n].cell) == "refused"]
 
 
 def _folded(heading: str) -> str:
@@ -156,13 +196,43 @@ class Form:
 
     plan: Plan
     columns: tuple[int, ...]
+    #: By its place in their file, what stands for each value of a column that they do not get as it is.
+    masks: Mapping[int, Callable[[Any], str | None]] = field(default_factory=dict)
 
     def frame(self, frame: pl.DataFrame) -> pl.DataFrame:
         """
         A batch as the plan that is read gives it, as their plan wants it. What is no column of the sheet stays.
         """
         moved = [pl.col(f"c{n}").alias(f"c{at}") for at, n in enumerate(self.columns) if f"c{n}" in frame.columns]
-        return frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
+        own = frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
+        masked = [_masked(own[f"c{at}"], mask) for at, mask in self.masks.items() if f"c{at}" in own.columns]
+        return own.with_columns(masked) if masked else own
+
+
+def _masked(values: pl.Series, mask: Callable[[Any], str | None]) -> pl.Series:
+    known: dict[Any, str | None] = {None: None}
+    for value in values.unique():
+        if value is not None:
+            known[value] = mask(value)
+    return pl.Series(values.name, [known[value] for value in values], pl.String)
+
+
+def _mask_by_formula(column: PlanColumn, plan: Plan) -> Callable[[Any], str | None]:
+    """
+    What the mask of a column's class makes of its values.
+    """
+
+    def find(_: str) -> Cell:
+        return column.cell
+
+    tree = formula.check(mask_of(column.field), find, plan.context.as_of, plan.zone)
+    read = formula.read_tree(formula.write_tree(tree, lambda _: 0))
+
+    def mask(value: Any) -> str | None:
+        made, _ = formula.evaluate(read, (value,), (False,))
+        return str(made) if made is not None else None
+
+    return mask
 
 
 #: What columns of the sheet, and those of a row's key, are called in a batch.
@@ -172,10 +242,13 @@ _OF_SHEET, _OF_KEY = re.compile(r"^c[0-9]+$"), re.compile(r"^k[0-9]+$")
 MOST_MISSING = 10_000
 
 
-def form_for(acceptance: Acceptance, plan: Plan, recipient: str) -> Form:
+def form_for(acceptance: Acceptance, plan: Plan, recipient: str, secret: bytes = b"") -> Form:
     """
-    The plan of a recipient's file: their columns, headings, format and name over the rows of `plan`. Columns of the
-    layout that the plan does not have are passed over; `misfits` says them.
+    The plan of a recipient's file: their columns, headings, format and name over the rows of `plan`, personal data as
+    they may receive it. Columns of the layout that the plan does not have are passed over; `misfits` says them.
+
+    Args:
+        secret: What their pseudonyms are made with.
     """
     places = _places(acceptance, plan.columns)
     headings = {n: c.heading for c, n in zip(acceptance.columns, places, strict=True) if n is not None}
@@ -184,10 +257,20 @@ def form_for(acceptance: Acceptance, plan: Plan, recipient: str) -> Form:
         order = list(range(len(plan.columns)))
     elif not acceptance.exact:
         order += [n for n in range(len(plan.columns)) if n not in order]
-    columns = tuple(
-        dataclasses.replace(plan.columns[n], heading=headings.get(n, plan.columns[n].heading)) for n in order
-    )
-    groups = tuple(order.index(n) for n in plan.groups) if set(plan.groups) <= set(order) else ()
+    given = {n: given_as(acceptance, plan.columns[n].cell) for n in order}
+    order = [n for n in order if given[n] != "hidden"]
+    masks: dict[int, Callable[[Any], str | None]] = {}
+    columns = []
+    for at, n in enumerate(order):
+        column = dataclasses.replace(plan.columns[n], heading=headings.get(n, plan.columns[n].heading))
+        if given[n] == "masked":
+            masks[at] = _mask_by_formula(column, plan)
+        elif given[n] == "pseudonym":
+            masks[at] = lambda value: pseudonym(secret, str(value))
+        columns.append(_as_text(column, plan) if at in masks else column)
+    # Groups are told apart by what stands in their columns; those of masked ones would fall together.
+    kept = {n for at, n in enumerate(order) if at not in masks}
+    groups = tuple(order.index(n) for n in plan.groups) if set(plan.groups) <= kept else ()
     output = plan.output.model_copy(
         update={
             "format": acceptance.format or plan.output.format,
@@ -202,7 +285,7 @@ def form_for(acceptance: Acceptance, plan: Plan, recipient: str) -> Form:
     )
     own = dataclasses.replace(
         plan,
-        columns=columns,
+        columns=tuple(columns),
         groups=groups,
         output=output,
         context=dataclasses.replace(plan.context, recipient=recipient),
@@ -211,7 +294,17 @@ def form_for(acceptance: Acceptance, plan: Plan, recipient: str) -> Form:
         children=(),
         attached=None,
     )
-    return Form(own, tuple(order))
+    return Form(own, tuple(order), masks)
+
+
+def _as_text(column: PlanColumn, plan: Plan) -> PlanColumn:
+    """
+    A column whose values are masked: a text, shown as it is.
+    """
+    field = Field(name="", column="", kind=Kind.TEXT, stored="text", label=column.field.label, personal=True)
+    tree = formula.check('""', lambda _: column.cell, plan.context.as_of, plan.zone)
+    show = shown(Show(), field, plan.output)
+    return dataclasses.replace(column, cell=Computed(tree, field), show=show, total=None, once_by=(), link=None)
 
 
 @dataclass

@@ -15,7 +15,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias, get_args
 
-from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Walk
+from bouquet.core.catalogue import Catalogue, Field, Kind, PersonalClass, RecordType, Walk
 from bouquet.core.guessing.people import guess_class
 
 __all__ = [
@@ -30,8 +30,6 @@ __all__ = [
     "seen_catalogue",
     "tells_unseen",
 ]
-
-PersonalClass: TypeAlias = Literal["name", "contact", "address", "birth", "number", "health", "money", "other"]
 
 #: What a person sees of a class.
 Treatment: TypeAlias = Literal["seen", "masked", "hidden"]

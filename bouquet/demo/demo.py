@@ -24,8 +24,8 @@ from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.delivery import deliver_due
 from bouquet.demo.cluster import Cluster, port_is_free
-from bouquet.demo.issuer import CLIENT, Guest, Issuer
 from bouquet.demo.handing_over import seed_handing_over
+from bouquet.demo.issuer import CLIENT, Guest, Issuer
 from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.demo.post_room import (
     Room,

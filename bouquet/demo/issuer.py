@@ -144,7 +144,9 @@ class Issuer:
         if wrong == "no signature":
             head, body = (_plain(part) for part in ({"alg": "none"}, claims))
             return f"{head}.{body}."
-        key = RSAKey.generate_key(2048, {"kid": self.key.kid}, private=True) if wrong == "another key" else self.key
+        key = (
+            RSAKey.generate_key(2048, {"kid": str(self.key.kid)}, private=True) if wrong == "another key" else self.key
+        )
         return jwt.encode({"alg": "RS256", "kid": str(self.key.kid)}, claims, key, algorithms=["RS256"])
 
     def _page(self, given: dict[str, str]) -> str:

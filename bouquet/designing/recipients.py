@@ -9,15 +9,22 @@ from collections.abc import Sequence
 
 from bouquet.core.formats import FORMATS
 from bouquet.core.layout import Fit
+from bouquet.core.personal import CLASSES
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
-from bouquet.core.template import Acceptance, Template
+from bouquet.core.template import Acceptance, GivenAs, Template
 from bouquet.designing.source_view import SourceView
 from bouquet.runs.split_writer import split_texts
 
 __all__ = ["fit_words", "part_values", "recipient_sentence"]
 
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
+_GIVEN: dict[GivenAs, str] = {
+    "seen": "as they are",
+    "masked": "masked",
+    "pseudonym": "as pseudonyms",
+    "hidden": "not at all",
+}
 _WAYS = {
     "mail": "by mail to {}",
     "sftp": "by SFTP, {}",
@@ -48,7 +55,8 @@ def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str)
         details.append(f"of at most {acceptance.most_rows:,} rows")
     text = f"{name} takes {form}{', ' + ', '.join(details) if details else ''}, {_WAYS[kind].format(where)}."
     allowed = "may" if acceptance.personal else "may not"
-    return f"{text} They {allowed} receive personal data."
+    classes = [f"; {CLASSES[name].title.lower()} {_GIVEN[given]}" for name, given in acceptance.classes.items()]
+    return f"{text} They {allowed} receive personal data{''.join(classes)}."
 
 
 def part_values(view: SourceView, template: Template) -> list[str]:

@@ -152,7 +152,10 @@ def _addressed(to: Addressed, personal: tuple[str, ...]) -> dict[str, Any]:
     Whether somebody may have an archive, as the slip has it.
     """
     unmet = []
-    if personal and not to.acceptance.personal:
+    treated = any(given != "seen" for given in to.acceptance.classes.values())
+    if personal and treated:
+        unmet.append(f"{to.name} takes some personal data masked or not at all; a bundle holds it as it is")
+    elif personal and not to.acceptance.personal:
         unmet.append(f"{to.name} may not receive personal data, and this holds some: {', '.join(personal[:5])}")
     if to.acceptance.columns or to.acceptance.format or to.acceptance.csv is not None:
         unmet.append(f"{to.name} takes files in a form of their own, and this is an archive of several")

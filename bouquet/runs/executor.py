@@ -22,7 +22,7 @@ from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.plan import Plan, resolve
-from bouquet.core.template import Template, read_acceptance, read_bundle, read_document
+from bouquet.core.template import Acceptance, Template, read_acceptance, read_bundle, read_document
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.delivering import deliver
@@ -304,11 +304,24 @@ def _addressed(services: Services, run: Run) -> list[Addressed]:
         if round_.own_part is not None:
             # Each gets files of the template's own form; what they may receive is looked at all the same.
             named = deliveries.with_fact(session, round_.own_part["fact"])
-            bare = {"format": None, "csv": None, "name": "", "columns": (), "most_rows": None}
-            found = [(r, read_acceptance(r.acceptance).model_copy(update=bare)) for r in named]
+            found = [(r, _without_form(read_acceptance(r.acceptance))) for r in named]
         else:
             found = [(e.recipient, read_acceptance(e.recipient.acceptance)) for e in round_.recipients]
-        return [Addressed(r.id, r.name, acceptance) for r, acceptance in found if r.deleted_at is None]
+        return [
+            # Pseudonyms are of one recipient: two of them cannot put their files together by these.
+            Addressed(r.id, r.name, acceptance, services.vault.derived(f"pseudonyms of {r.id}".encode()))
+            for r, acceptance in found
+            if r.deleted_at is None
+        ]
+
+
+def _without_form(acceptance: Acceptance) -> Acceptance:
+    """
+    What somebody takes who gets a part of the template's own files: in its form, and personal data as it is or not.
+    """
+    bare: dict[str, Any] = {"format": None, "csv": None, "name": "", "columns": (), "most_rows": None, "classes": {}}
+    treated = any(given != "seen" for given in acceptance.classes.values())
+    return acceptance.model_copy(update={**bare, "personal": acceptance.personal and not treated})
 
 
 def _skips_empty(services: Services, run: Run) -> bool:

@@ -37,6 +37,8 @@ class Addressed:
     id: int
     name: str
     acceptance: Acceptance
+    #: What their pseudonyms are made with.
+    secret: bytes = b""
 
 
 class FormFile:
@@ -71,7 +73,7 @@ class FormFile:
         self.to, self.folder, self.sentence, self.announced = to, folder, sentence, announced
         self.whole: list[tuple[str, Path, int, str | None]] = []
         self.unmet = misfits(to.acceptance, plan)
-        self.form = form_for(to.acceptance, plan, to.name)
+        self.form = form_for(to.acceptance, plan, to.name, to.secret)
         self._required = Requirements(to.acceptance, self.form.plan)
         self._pen: SplitWriter | None = None
         if to.acceptance.has_form and not self.unmet:

@@ -376,7 +376,7 @@ def send_again(session: Session, delivery_id: int, by: str, now: datetime, recip
 
 
 def _may_have(to: Recipient, run: Run) -> None:
-    if run.personal and not to.acceptance.get("personal", False):
+    if run.personal and (not to.acceptance.get("personal", False) or to.acceptance.get("classes")):
         raise NotPossible(f"{to.name} may not receive personal data, and this file holds some.")
     if {"format", "csv", "columns"} & set(to.acceptance):
         raise NotPossible(f"{to.name} takes files in a form of their own. Add them to the round instead.")

@@ -177,6 +177,56 @@ def test_personal_data_reaches_nobody_who_may_not_receive_it(sending: Sending, r
     assert sorted("Who" in a.beginning for a in room.arrivals) == [False, True]
 
 
+def test_each_gets_personal_data_as_they_may_receive_it(sending: Sending, room: Room) -> None:
+    """Masked, as a pseudonym of their own, or without the column; what is made of it, not at all; and who takes parts
+    named by it, nothing."""
+    reports = {
+        "name": "Reports",
+        "records": "resident_report",
+        "columns": [
+            {"id": "a", "heading": "Who", "value": {"field": "resident"}},
+            {"id": "b", "heading": "No", "value": {"field": "number"}},
+            {"id": "c", "heading": "Letters", "value": {"formula": "=LEN({resident})"}},
+            {"id": "d", "heading": "Mail", "value": {"field": "mail"}},
+        ],
+        "order": [{"path": "number"}],
+        "filter": {"path": "mail", "is": "not_blank"},
+        "at_most": 5,
+        "output": {"name": "reports"},
+    }
+    to = {
+        name: sending.recipient("sftp", name, acceptance, folder=name)
+        for name, acceptance in {
+            "whole": {"personal": True},
+            "masked": {"personal": True, "classes": {"name": "masked"}},
+            "one": {"classes": {"name": "pseudonym", "contact": "hidden"}},
+            "other": {"classes": {"name": "pseudonym", "contact": "hidden"}},
+            "half": {"classes": {"name": "masked"}},
+        }.items()
+    }
+    run = sending.run(list(to.values()), reports)
+    sending.send()
+    states = {d.recipient_id: d.state for d in sending.deliveries(run)}
+    received = {a.facts["folder"]: list(csv.reader(io.StringIO(a.beginning))) for a in room.arrivals}
+    sending.run([sending.recipient("webhook", "parts", {"personal": True, "classes": {"name": "masked"}})], {
+        **reports, "name": "By name", "output": {"name": "by_{value:a}", "split": {"by": "a"}}
+    })  # fmt: skip
+    before = len(room.arrivals)
+    sending.send()
+
+    assert [states[to[n]] for n in to] == ["arrived"] * 4 + ["failed"]
+    assert received["whole"][0] == ["Who", "No", "Letters", "Mail"]
+    assert received["masked"][0] == ["Who", "No", "Mail"]
+    assert received["one"][0] == received["other"][0] == ["Who", "No"]
+    names = [row[0] for row in received["whole"][1:]]
+    assert [row[0] for row in received["masked"][1:]] == [" ".join(f"{w[0]}." for w in n.split()[:2]) for n in names]
+    pseudonyms = [[row[0] for row in received[who][1:]] for who in ("one", "other")]
+    assert all(len(one) == 15 for both in pseudonyms for one in both)
+    assert not set(pseudonyms[0]) & set(pseudonyms[1])
+    assert len(set(pseudonyms[0])) == len(set(names))
+    assert len(room.arrivals) == before
+
+
 def test_each_gets_their_own_part_and_nobody_anothers(sending: Sending, room: Room) -> None:
     """Codes that look alike are not the same; the part of nobody has the run wait."""
     split = {

@@ -6,11 +6,12 @@ may receive. See semantics, "Recipients and layouts".
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeAlias
 
 import polars as pl
 from pydantic import Field, StringConstraints, ValidationError, field_validator, model_validator
 
+from bouquet.core.catalogue import PersonalClass
 from bouquet.core.errors import DocumentError, Problem
 from bouquet.core.formats import FormatName
 from bouquet.core.template.output import Csv
@@ -18,7 +19,15 @@ from bouquet.core.template.part import Number, Part
 from bouquet.core.template.refusals import oversize, problem_of, unreadable
 from bouquet.core.template.values import HEADING_LENGTH
 
-__all__ = ["MOST_LAYOUT_COLUMNS", "RECIPIENT_FORMAT", "Acceptance", "LayoutColumn", "read_acceptance", "whole_pattern"]
+__all__ = [
+    "MOST_LAYOUT_COLUMNS",
+    "RECIPIENT_FORMAT",
+    "Acceptance",
+    "GivenAs",
+    "LayoutColumn",
+    "read_acceptance",
+    "whole_pattern",
+]
 
 RECIPIENT_FORMAT: Literal["bouquet-recipient/1"] = "bouquet-recipient/1"
 
@@ -31,6 +40,9 @@ def whole_pattern(pattern: str) -> str:
     """
     return f"^(?:{pattern})$"
 
+
+#: How personal data of a class is given to somebody.
+GivenAs: TypeAlias = Literal["seen", "masked", "pseudonym", "hidden"]
 
 FactName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
 
@@ -73,7 +85,8 @@ class Acceptance(Part):
 
     `columns` is their layout; with `exact`, a file has these columns in this order and no others.
     `name` is the pattern of their files' names. `facts` say things about them that names and parts may use.
-    `personal`: whether they may receive personal data.
+    `personal`: whether they may receive personal data; `classes` say otherwise for some of it: as it is (`seen`),
+    `masked`, as a `pseudonym` that stays the same for them, or not at all (`hidden`, the column is left out).
     """
 
     document: Literal["bouquet-recipient/1"] = RECIPIENT_FORMAT
@@ -85,6 +98,7 @@ class Acceptance(Part):
     most_rows: int | None = Field(None, ge=1, le=10**12)
     facts: dict[FactName, Annotated[str, StringConstraints(min_length=1, max_length=200)]] = Field({}, max_length=40)
     personal: bool = False
+    classes: dict[PersonalClass, GivenAs] = Field({}, max_length=20)
 
     @model_validator(mode="after")
     def _headings_differ(self) -> Acceptance:
@@ -101,7 +115,8 @@ class Acceptance(Part):
         """
         Whether their files may differ from the template's own.
         """
-        return bool(self.format or self.csv or self.name or self.columns)
+        treated = any(given != "seen" for given in self.classes.values())
+        return bool(self.format or self.csv or self.name or self.columns) or treated
 
     def as_document(self) -> dict[str, Any]:
         """

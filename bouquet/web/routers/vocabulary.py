@@ -59,7 +59,7 @@ def get_vocabulary() -> Any:
     return Vocabulary(
         formats=[FormatOut.model_validate(f, from_attributes=True) for f in FORMATS.values()],
         personal=[
-            PersonalClassOut(name=name, title=c.title, meaning=c.meaning, masked=c.masked)  # type: ignore[arg-type]
+            PersonalClassOut(name=name, title=c.title, meaning=c.meaning, masked=c.masked)
             for name, c in CLASSES.items()
         ],
     )
