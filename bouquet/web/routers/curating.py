@@ -15,6 +15,7 @@ from pydantic import ValidationError
 
 from bouquet.core.catalogue import Catalogue, RecordType
 from bouquet.core.naming import safe_name
+from bouquet.core.personal import class_of
 from bouquet.core.wording.catalogue_changes import compare_catalogues
 from bouquet.designing import SourceView
 from bouquet.runs import Services
@@ -315,6 +316,7 @@ def _type_out(
                 meaning=f.meaning,
                 everyday=f.everyday,
                 personal=f.personal,
+                personal_class=class_of(f) if f.personal else "",
                 retired=f.retired.reason if f.retired else None,
                 substitute=f.retired.substitute if f.retired else None,
                 synonyms=list(f.synonyms),

@@ -89,6 +89,7 @@ class CuratedField(BaseModel):
     meaning: str
     everyday: bool
     personal: bool
+    personal_class: str = Field(description="The class of personal data; empty where it is none.")
     retired: str | None
     substitute: str | None
     synonyms: list[str]

@@ -3614,6 +3614,11 @@ export interface components {
             name: string;
             /** Personal */
             personal: boolean;
+            /**
+             * Personal Class
+             * @description The class of personal data; empty where it is none.
+             */
+            personal_class: string;
             /** Retired */
             retired: string | null;
             /** Substitute */

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { NewRecipient, RecipientInfo } from "../api";
-import { Trouble } from "../shared";
+import { Trouble, useVocabulary } from "../shared";
 import { LayoutEditor } from "./LayoutEditor";
 import { SchemaForm } from "./SchemaForm";
 import type { Acceptance } from "./acceptance";
@@ -111,10 +111,11 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
             )}
             <Form.Check
               id="recipient-personal"
-              label="May receive personal data"
+              label="May receive personal data as it is"
               checked={acceptance.personal ?? false}
               onChange={(e) => accept({ personal: e.target.checked })}
             />
+            <PersonalClasses acceptance={acceptance} onChange={(classes) => accept({ classes })} />
             <Facts facts={acceptance.facts ?? {}} onChange={(facts) => accept({ facts })} />
           </div>
           <LayoutEditor acceptance={acceptance} onChange={accept} />
@@ -130,6 +131,53 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
         </Modal.Footer>
       </Form>
     </Modal>
+  );
+}
+
+interface ClassesProps {
+  acceptance: Acceptance;
+  onChange: (classes: Acceptance["classes"]) => void;
+}
+
+/** How they get each class of personal data, where that is not as the rule says. */
+function PersonalClasses({ acceptance, onChange }: ClassesProps) {
+  const classes = useVocabulary().data?.personal ?? [];
+  const given: Record<string, string> = { ...acceptance.classes };
+  const said = Object.keys(given).length;
+  const [open, setOpen] = useState(said > 0);
+  if (!open)
+    return (
+      <Button variant="link" className="p-0 text-start" onClick={() => setOpen(true)}>
+        but some of it otherwise…
+      </Button>
+    );
+  return (
+    <div className="treatments">
+      {classes.map((c) => (
+        <div key={c.name} className="contents">
+          <label htmlFor={`given-${c.name}`}>
+            {c.title.toLowerCase()} <span className="soft">{c.meaning}</span>
+          </label>
+          <Form.Select
+            id={`given-${c.name}`}
+            size="sm"
+            value={given[c.name] ?? ""}
+            onChange={(e) => {
+              const next = { ...given };
+              if (e.target.value) next[c.name] = e.target.value;
+              else delete next[c.name];
+              onChange(next as Acceptance["classes"]);
+            }}
+          >
+            <option value="">as said above</option>
+            <option value="seen">as it is</option>
+            <option value="masked">masked: {c.masked}</option>
+            <option value="pseudonym">as a pseudonym</option>
+            <option value="hidden">without the column</option>
+          </Form.Select>
+        </div>
+      ))}
+    </div>
   );
 }
 

@@ -28,6 +28,8 @@ export interface Acceptance {
   most_rows?: number | null;
   facts?: Record<string, string>;
   personal?: boolean;
+  /** How a class of personal data is given to them, where that is not as `personal` says. */
+  classes?: Record<string, "seen" | "masked" | "pseudonym" | "hidden">;
 }
 
 /** An acceptance with something else; options of a CSV go where the file is none. */

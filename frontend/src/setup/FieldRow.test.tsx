@@ -16,6 +16,7 @@ function sheet(fields: CuratedField[]) {
             table="boat"
             fields={fields}
             at={n}
+            classes={[{ name: "contact", title: "Contact" }]}
             onEdit={onEdit}
             onFormula={() => undefined}
           />
@@ -76,6 +77,14 @@ describe("a field in the sheet", () => {
     expect(keep.title).toContain("from the name");
     await userEvent.click(keep);
     expect(onEdit).toHaveBeenCalledWith([{ table: "boat", field: "a", keep: false, label: "A" }]);
+  });
+
+  it("says what kind of personal data it is, or that it is none", async () => {
+    const onEdit = sheet([field("a", "A", { personal: true, personal_class: "contact" })]);
+    const personal = screen.getByRole("combobox", { name: "Personal data in A" });
+    expect(personal).toHaveProperty("value", "contact");
+    await userEvent.selectOptions(personal, "none");
+    expect(onEdit).toHaveBeenCalledWith([{ table: "boat", field: "a", keep: false, personal: false }]);
   });
 
   it("offers the kind that its texts could be read as", async () => {

@@ -10,13 +10,15 @@ interface Props {
   table: string;
   fields: CuratedField[];
   at: number;
+  /** The classes of personal data. */
+  classes: { name: string; title: string }[];
   onEdit: (edits: CatalogueEdit[]) => void;
   /** Asks to change the formula of a field that one makes. */
   onFormula: () => void;
 }
 
 /** A field as a row of the sheet: each cell is edited where it stands. */
-export function FieldRow({ table, fields, at, onEdit, onFormula }: Props) {
+export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Props) {
   const field = fields[at]!;
   const put = (change: Partial<CatalogueEdit>) => onEdit([editOf(table, field, change)]);
   const guessed = field.guesses.length > 0;
@@ -73,12 +75,29 @@ export function FieldRow({ table, fields, at, onEdit, onFormula }: Props) {
           onChange={(e) => put({ everyday: e.target.checked })}
         />
       </td>
-      <td className="text-center">
-        <Form.Check
-          aria-label={`${field.label} is personal`}
-          checked={field.personal}
-          onChange={(e) => put({ personal: e.target.checked })}
-        />
+      <td>
+        <Form.Select
+          size="sm"
+          aria-label={`Personal data in ${field.label}`}
+          value={field.personal ? field.personal_class : ""}
+          onChange={(e) =>
+            put(
+              e.target.value
+                ? {
+                    personal: true,
+                    personal_class: e.target.value as NonNullable<CatalogueEdit["personal_class"]>,
+                  }
+                : { personal: false },
+            )
+          }
+        >
+          <option value="">none</option>
+          {classes.map((c) => (
+            <option key={c.name} value={c.name}>
+              {c.title.toLowerCase()}
+            </option>
+          ))}
+        </Form.Select>
       </td>
       <td className="mono example">{field.example}</td>
       <td className="num">{field.fill === null ? "" : `${Math.round(field.fill * 100)}%`}</td>

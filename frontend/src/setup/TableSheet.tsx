@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { CatalogueEdit, CatalogueTable, CuratedField, CuratedType } from "../api";
-import { ActionsHead, Icon, Trouble, capital } from "../shared";
+import { ActionsHead, Icon, Trouble, capital, useVocabulary } from "../shared";
 import { FieldRow } from "./FieldRow";
 import { FieldDialog, RelationDialog, TypeDialog } from "./MakeDialogs";
 import { RelationPicture } from "./RelationPicture";
@@ -23,6 +23,7 @@ type Making = { what: "field"; field?: CuratedField } | { what: "type" } | { wha
 export function TableSheet({ table, tables, busy, onOpen, onEdit }: Props) {
   const [making, setMaking] = useState<Making | null>(null);
   const known = useTable(table);
+  const classes = useVocabulary().data?.personal ?? [];
   const type = known.data;
   if (!type) return <Trouble error={known.error} />;
   const guessed = type.fields.filter((f) => f.guesses.length > 0).length;
@@ -52,6 +53,7 @@ export function TableSheet({ table, tables, busy, onOpen, onEdit }: Props) {
                 table={table}
                 fields={type.fields}
                 at={n}
+                classes={classes}
                 onEdit={onEdit}
                 onFormula={() => setMaking({ what: "field", field })}
               />

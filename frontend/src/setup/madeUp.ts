@@ -11,6 +11,7 @@ export const field = (name: string, label: string, more: Partial<CuratedField> =
   meaning: "",
   everyday: false,
   personal: false,
+  personal_class: "",
   retired: null,
   substitute: null,
   synonyms: [],
