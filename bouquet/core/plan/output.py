@@ -62,6 +62,15 @@ class Outputs:
         if format.most_columns is not None and len(self.template.columns) > format.most_columns:
             message = f"{format.label} has room for {format.most_columns} columns; choose fewer, or another format."
             self.state.problem("too_wide", message, "output.format")
+        known = {c.id for c in self.template.columns}
+        named = {"editable": output.xlsx.editable, "bars": output.xlsx.bars}
+        if output.xlsx.chart is not None:
+            named["chart.columns"] = output.xlsx.chart.columns
+        for place, ids in named.items():
+            for n, wanted in enumerate(ids):
+                if wanted not in known:
+                    message = f"There is no column “{wanted}”."
+                    self.state.problem("unknown_column", message, f"output.xlsx.{place}[{n}]")
         if output.style == "reader" and format.audience == "programs":
             message = f"{format.label} is for programs; choose the machine style, or another format for people."
             self.state.problem("reader_format", message, "output.style")

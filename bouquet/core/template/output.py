@@ -44,9 +44,23 @@ class Csv(Part):
         return value
 
 
+class XlsxChart(Part):
+    """
+    A chart on a sheet of its own: what `columns` say, drawn along the first of them that is no number.
+    """
+
+    kind: Literal["bars", "line"] = "bars"
+    columns: tuple[str, ...] = Field(
+        (), max_length=8, description="Ids of columns with numbers; all where none is named"
+    )
+
+
 class Xlsx(Part):
     """
     Options of a spreadsheet file (ISO/IEC 29500).
+
+    `editable` are the columns that may be changed in it, all else being locked; choices are offered there as lists.
+    `bars` are columns whose numbers have a bar behind them, as long as they are large.
     """
 
     sheet: str = Field("", max_length=31)
@@ -56,6 +70,9 @@ class Xlsx(Part):
     keywords: str = ""
     about_sheet: bool = False
     findings_sheet: bool = False
+    editable: tuple[str, ...] = Field((), max_length=400, description="Ids of columns")
+    bars: tuple[str, ...] = Field((), max_length=40, description="Ids of columns with numbers")
+    chart: XlsxChart | None = None
 
 
 class Reader(Part):

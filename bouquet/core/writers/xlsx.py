@@ -35,7 +35,7 @@ from bouquet.core.writers.xlsx_cells import (
     text_cell,
     whole_cell,
 )
-from bouquet.core.writers.xlsx_workbook import STAMP, SheetPart, Skeleton
+from bouquet.core.writers.xlsx_workbook import STAMP, SheetPart, Skeleton, looks_special
 
 __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
 
@@ -63,7 +63,8 @@ class XlsxWriter(Writer):
         self._parts = {name: package.read(name) for name in package.namelist()}
         plain, bold = self._styles(0), self._styles(1)
         self._cells = [
-            Cell(c, n, style, self._shaper) for n, (c, style) in enumerate(zip(self.plan.columns, plain, strict=True))
+            Cell(c, n, style, self._shaper, special=looks_special(self.plan, n))
+            for n, (c, style) in enumerate(zip(self.plan.columns, plain, strict=True))
         ]
         self._bold, self._lead = bold, self._styles(2)[0]
         self._in_sheet, self._at, self._links = 0, 0, 0
@@ -90,8 +91,13 @@ class XlsxWriter(Writer):
         if free is not None:
             style = self._lead if line.kind == "heading" else self._bold[free]
             cells[free] = text_cell(free, row, style, line.label)
+        if line.kind != "heading":
+            # The line over a total has no gaps.
+            for n, style in enumerate(self._bold):
+                cells.setdefault(n, f'<c r="{column_letters(n)}{row}" s="{style}"/>')
         body = "".join(cells[n] for n in sorted(cells))
-        self._put(f'<row r="{row}">{body}</row>\n'.encode())
+        folded = f' outlineLevel="{line.level - 1}"' if line.level > 1 else ""
+        self._put(f'<row r="{row}"{folded}>{body}</row>\n'.encode())
         self._in_sheet += 1
 
     def next_sheet(self) -> None:
@@ -147,7 +153,7 @@ class XlsxWriter(Writer):
         """
         The sheets that the announced lines need, each with a name of its own.
         """
-        taken: set[str] = {"about", "dictionary", "findings", "history"}
+        taken: set[str] = {"about", "chart", "choices", "dictionary", "findings", "history"}
         for facts in self.sheets:
             chunks = max(1, -(-facts.lines // self._capacity))
             for n in range(chunks):
@@ -160,7 +166,11 @@ class XlsxWriter(Writer):
         """
         wanted = wanted or self.plan.output.xlsx.sheet or self.plan.row_type.plural.capitalize()
         wanted = re.sub(r"[\[\]:*?/\\\x00-\x1f]", " ", wanted).strip().strip("'") or "Rows"
-        wanted = f"{wanted} rows" if wanted.casefold() in ("history", "about", "dictionary", "findings") else wanted
+        wanted = (
+            f"{wanted} rows"
+            if wanted.casefold() in ("history", "about", "chart", "choices", "dictionary", "findings")
+            else wanted
+        )
         suffix, k = f" ({n + 1})" if n else "", n
         while (name := wanted[: 31 - len(suffix)] + suffix).casefold() in taken:
             k += 1
@@ -177,7 +187,10 @@ class XlsxWriter(Writer):
         numbers = [number.decode() for number in cells]
         if below:
             return numbers
-        return [number if number_format(c) else "" for c, number in zip(self.plan.columns, numbers, strict=True)]
+        return [
+            number if number_format(c) or looks_special(self.plan, n) else ""
+            for n, (c, number) in enumerate(zip(self.plan.columns, numbers, strict=True))
+        ]
 
     def _zip(self) -> None:
         def deflate() -> Any:
@@ -259,9 +272,11 @@ class XlsxWriter(Writer):
         first = self._in_sheet + self._above + 2
         numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32, eager=True).cast(pl.String)
         pieces = [cell.pieces(frame, self.facts.notes) for cell in self._cells]
-        opening, closing = '<row r="', '">'
+        level = len(self.plan.groups)
+        opening, closing = '<row r="', f'" outlineLevel="{level}">' if level else '">'
         row = pl.concat_str(pl.lit(opening), pl.lit(numbers), pl.lit(closing)).alias("row")
-        cells = pl.select(row, *(whole_cell(*made).alias(f"c{n}") for n, made in enumerate(pieces)))
+        made = zip(self._cells, pieces, strict=True)
+        cells = pl.select(row, *(whole_cell(*p, cell.blank).alias(f"c{cell.n}") for cell, p in made))
         buffer = BytesIO()
         cells.write_csv(buffer, include_header=False, quote_style="never", separator=" ", line_terminator="</row>\n")
         return buffer.getvalue()

@@ -20,8 +20,10 @@ from bouquet.core.shaping.far import far_column
 __all__ = [
     "CELL_TEXT",
     "Cell",
+    "choices_of",
     "column_letters",
     "escaped",
+    "is_right",
     "number_format",
     "plain_cells",
     "text_cell",
@@ -57,12 +59,15 @@ _CONTROLS = r"[\x00-\x08\x0b-\x1f\x{FFFE}\x{FFFF}]|_x[0-9A-Fa-f]{4}_"
 _Pieces: TypeAlias = tuple[pl.Series, str | pl.Series, str | pl.Series]
 
 
-def whole_cell(value: pl.Series, middle: str | pl.Series, closing: str | pl.Series) -> pl.Expr:
+def whole_cell(value: pl.Series, middle: str | pl.Series, closing: str | pl.Series, blank: str = "<c/>") -> pl.Expr:
+    """
+    Cells of their pieces; `blank` where there is no value.
+    """
     if isinstance(middle, str) and isinstance(closing, str):
         joined = pl.format("<c" + middle + "{}" + closing, pl.lit(value))
     else:
         joined = pl.concat_str(pl.lit("<c"), *map(pl.lit, (middle, value, closing)))
-    return joined.fill_null("<c/>")
+    return joined.fill_null(blank)
 
 
 def number_format(column: PlanColumn) -> str | None:
@@ -100,6 +105,20 @@ def width_of(column: PlanColumn) -> float:
     return float(min(60, max(usual.get(column.kind, 12), len(column.heading) + 3)))
 
 
+def is_right(column: PlanColumn) -> bool:
+    """
+    Whether a column's values stand to the right of their cells.
+    """
+    return number_format(column) is not None and not column.is_constant
+
+
+def choices_of(column: PlanColumn) -> list[str]:
+    """
+    What a choice's cells can say, as a list for people to choose from.
+    """
+    return [c.code if column.show.choice == "code" else c.label for c in column.choices]
+
+
 def column_letters(n: int) -> str:
     """
     The letters of the n-th column, zero-based: 0 → A, 26 → AA.
@@ -117,9 +136,12 @@ class Cell:
     Makes the cells of one column as XML.
     """
 
-    def __init__(self, column: PlanColumn, n: int, style: str, shaper: TextShaper) -> None:
+    def __init__(self, column: PlanColumn, n: int, style: str, shaper: TextShaper, *, special: bool = False) -> None:
         self.column, self.n, self.shaper = column, n, shaper
         self.style = f' s="{style}"' if style else ""
+        #: The same for texts, which have a style only where the column looks otherwise than all do.
+        self.look = self.style if special else ""
+        self.blank = f"<c{self.look}/>"
 
     def pieces(self, frame: pl.DataFrame, notes: Any) -> _Pieces:
         """
@@ -134,7 +156,7 @@ class Cell:
         elif (kind.is_dated or kind is Kind.TIME) and dtype is not None and dtype.is_temporal():
             pieces = self._dated(frame, name)
         elif kind is Kind.BOOLEAN and (column.show.yes or "true", column.show.no or "false") == ("true", "false"):
-            pieces = frame[name].cast(pl.Int8).cast(pl.String), ' t="b"><v>', "</v></c>"
+            pieces = frame[name].cast(pl.Int8).cast(pl.String), f'{self.look} t="b"><v>', "</v></c>"
         else:
             return self._text(self._shaped(frame), notes)
         if (column.blank or far_column(name) in frame.schema) and pieces[0].null_count():
@@ -182,13 +204,13 @@ class Cell:
         """
         if _longest(text) > CELL_TEXT:
             text = self._cut(text, notes)
-        middle: str | pl.Series = ' t="inlineStr"><is><t>'
+        middle: str | pl.Series = f'{self.look} t="inlineStr"><is><t>'
         if not text.str.contains(_NEEDS_CARE).any():
             return text, middle, "</t></is></c>"
         text = escaped(text)
         spaced = text.str.contains(r"^\s|\s$")
         if spaced.any():
-            keep = pl.when(spaced).then(pl.lit(' t="inlineStr"><is><t xml:space="preserve">'))
+            keep = pl.when(spaced).then(pl.lit(f'{self.look} t="inlineStr"><is><t xml:space="preserve">'))
             middle = pl.select(keep.otherwise(pl.lit(middle)).alias("m"))["m"]
         return text, middle, "</t></is></c>"
 

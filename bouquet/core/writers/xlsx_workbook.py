@@ -13,13 +13,27 @@ import xlsxwriter
 
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
-from bouquet.core.plan import Plan
-from bouquet.core.writers.xlsx_cells import CELL_TEXT, number_format, width_of
+from bouquet.core.plan import Plan, PlanColumn
+from bouquet.core.writers.xlsx_cells import CELL_TEXT, choices_of, column_letters, is_right, number_format, width_of
 
-__all__ = ["STAMP", "SheetPart", "Skeleton"]
+__all__ = ["STAMP", "SheetPart", "Skeleton", "looks_special"]
 
 #: The property by which a spreadsheet is known to be a run's.
 STAMP = "Bouquet run"
+
+
+#: The hidden sheet of choices.
+CHOICES = "Choices"
+
+#: Rows that a chart draws.
+MOST_DRAWN = 2_000
+
+
+def looks_special(plan: Plan, n: int) -> bool:
+    """
+    Whether a column looks otherwise than its kind does: it says what its group's heading said, or may be changed.
+    """
+    return n in plan.groups or plan.columns[n].id in plan.output.xlsx.editable
 
 
 @dataclass
@@ -71,6 +85,8 @@ class Skeleton:
             self._write_about(book)
         if "sheet" in self.plan.output.dictionary:
             self._write_dictionary(book)
+        self._add_chart(book)
+        self._add_choices(book)
         if options.findings_sheet:
             sheet = book.add_worksheet("Findings")
             for n, width in enumerate((60, 10, 10, 24, 24, 40, 20, 40)):
@@ -81,24 +97,158 @@ class Skeleton:
         return buffer
 
     def _add_data_sheets(self, book: Any) -> None:
-        heading = book.add_format({"bold": True, "bg_color": "#ECE6DA", "bottom": 1, "valign": "top"})
-        title, lead = book.add_format({"bold": True, "font_size": 14}), book.add_format({"bold": True, "italic": True})
-        formats = [number_format(c) for c in self.plan.columns]
-        plain = [book.add_format({"num_format": f}) if f else None for f in formats]
+        columns, top = self.plan.columns, self.above
+        look = {"bold": True, "bg_color": "#ECE6DA", "bottom": 1, "valign": "top"}
+        # A heading stands over its values: numbers and dates are to the right.
+        headings = [book.add_format({**look, "align": "right" if is_right(c) else "left"}) for c in columns]
+        lead = book.add_format({"bold": True, "italic": True})
+        formats = [number_format(c) for c in columns]
+        plain = [book.add_format(facts) if (facts := self._look_of(n)) else None for n in range(len(columns))]
         bold = [book.add_format({"bold": True, "top": 1, **({"num_format": f} if f else {})}) for f in formats]
-        top = self.above
         for part in self.parts:
             sheet = book.add_worksheet(part.name)
-            for n, text in enumerate(self.titles):
-                sheet.write_string(n, 0, text, title if n == 0 else None)
-            for at, column in enumerate(self.plan.columns):
-                sheet.write_string(top, at, column.heading, heading)
-                sheet.write_blank(top + 1, at, None, plain[at] or heading)
+            self._write_titles(book, sheet)
+            for at, column in enumerate(columns):
+                sheet.write_string(top, at, column.heading, headings[at])
+                sheet.write_blank(top + 1, at, None, plain[at] or lead)
                 sheet.write_blank(top + 2, at, None, bold[at])
                 sheet.write_blank(top + 3, at, None, lead)
                 sheet.set_column(at, at, width_of(column))
+                self._explain(sheet, at, column)
+            if self.plan.groups:
+                # The rows of a group can be folded away.
+                sheet.set_row(top + 1, None, None, {"level": len(self.plan.groups)})
             sheet.freeze_panes(top + 1, 0)
-            sheet.autofilter(top, 0, top + max(part.lines, 1), len(self.plan.columns) - 1)
+            sheet.autofilter(top, 0, top + max(part.lines, 1), len(columns) - 1)
+            self._add_help(sheet, part.lines)
+            self._set_up_page(sheet)
+
+    def _look_of(self, n: int) -> dict[str, Any]:
+        """
+        How cells of a column look; nothing for those that look as all do.
+        """
+        column = self.plan.columns[n]
+        look: dict[str, Any] = {}
+        form = number_format(column)
+        if form:
+            look["num_format"] = form
+        if n in self.plan.groups:
+            # It stands in the heading of its group already.
+            look["font_color"] = "#A39B8F"
+        if column.id in self.plan.output.xlsx.editable:
+            look |= {"locked": False, "bg_color": "#FFFBEF"}
+        return look
+
+    def _write_titles(self, book: Any, sheet: Any) -> None:
+        """
+        The lines above the headings, over the width of the sheet.
+        """
+        last = len(self.plan.columns) - 1
+        # A column's width is told in characters of the usual size.
+        across = max(20.0, sum(width_of(c) for c in self.plan.columns))
+        for n, text in enumerate(self.titles):
+            size = 14 if n == 0 else 11
+            look = book.add_format({"bold": n == 0, "font_size": size, "text_wrap": True, "valign": "top"})
+            lines = -(-len(text) * size // int(across * 11))
+            sheet.set_row(n, (size + 5) * max(1, lines))
+            if last:
+                sheet.merge_range(n, 0, n, last, text, look)
+            else:
+                sheet.write_string(n, 0, text, look)
+
+    def _explain(self, sheet: Any, at: int, column: PlanColumn) -> None:
+        """
+        What a column means, shown where its heading is chosen.
+        """
+        meaning = column.field.meaning
+        if meaning:
+            told = {"validate": "any", "input_title": column.heading[:32], "input_message": meaning[:255]}
+            sheet.data_validation(self.above, at, self.above, at, told)
+
+    def _add_help(self, sheet: Any, lines: int) -> None:
+        """
+        Bars behind numbers, lists of choices, and a lock on what is not to be changed.
+        """
+        options, first, last = self.plan.output.xlsx, self.above + 1, self._last_row(lines)
+        for at, column in enumerate(self.plan.columns):
+            if column.id in options.bars and column.kind.is_number and not self.plan.groups:
+                sheet.conditional_format(first, at, last, at, {"type": "data_bar", "bar_color": "#C9B4C4"})
+            said = choices_of(column)
+            if column.id in options.editable and said:
+                # A list of its own has no room for many, nor for a comma in one.
+                short = len(",".join(said)) <= 255 and not any("," in s for s in said)
+                source = said if short else f"={CHOICES}!${column_letters(at)}$1:${column_letters(at)}${len(said)}"
+                told = {"validate": "list", "source": source, "error_message": "Choose one of the list."}
+                sheet.data_validation(first, at, last, at, told)
+        if options.editable:
+            allowed = ("autofilter", "sort", "format_columns", "format_rows")
+            sheet.protect("", dict.fromkeys(allowed, True))
+
+    def _last_row(self, lines: int) -> int:
+        """
+        The last row with a record, from 0; beside a total every bar would be a short one.
+        """
+        output = self.plan.output
+        totalled = output.style == "reader" and output.reader.grand_total and any(c.total for c in self.plan.columns)
+        return self.above + max(lines - totalled, 1)
+
+    def _add_choices(self, book: Any) -> None:
+        """
+        A hidden sheet with what can be chosen in columns that may be changed.
+        """
+        columns = self.plan.columns
+        offered = {n: choices_of(c) for n, c in enumerate(columns) if c.id in self.plan.output.xlsx.editable}
+        if any(offered.values()):
+            sheet = book.add_worksheet(CHOICES)
+            sheet.hide()
+            for n, said in offered.items():
+                sheet.write_column(0, n, said)
+
+    def _set_up_page(self, sheet: Any) -> None:
+        """
+        Printed on as many pages as it needs, as wide as one, with the headings on each.
+        """
+        sheet.set_paper(9)
+        if sum(width_of(c) for c in self.plan.columns) > 90:
+            sheet.set_landscape()
+        sheet.fit_to_pages(1, 0)
+        sheet.repeat_rows(self.above)
+        sheet.set_footer("&L&A&RPage &P of &N")
+
+    def _add_chart(self, book: Any) -> None:
+        """
+        A sheet with a chart of the first data sheet's rows.
+        """
+        options = self.plan.output.xlsx.chart
+        columns, part = self.plan.columns, self.parts[0]
+        # Between headings of groups and subtotals there is no one row of values to draw.
+        if options is None or not part.lines or self.plan.groups:
+            return
+        drawn = [
+            n
+            for n, c in enumerate(columns)
+            if c.kind.is_number and not c.is_constant and (c.id in options.columns or not options.columns)
+        ]
+        along = next((n for n, c in enumerate(columns) if not c.kind.is_number and not c.is_constant), None)
+        chart = book.add_chart({"type": "column" if options.kind == "bars" else "line"})
+        first, last = self.above + 1, min(self._last_row(part.lines), self.above + MOST_DRAWN)
+        for n in drawn[:8]:
+            series: dict[str, Any] = {
+                "name": [part.name, self.above, n],
+                "values": [part.name, first, n, last, n],
+            }
+            if along is not None:
+                series["categories"] = [part.name, first, along, last, along]
+            chart.add_series(series)
+        if drawn:
+            chart.set_title({"name": self.plan.name, "overlay": False})
+            chart.set_legend({"position": "bottom"} if len(drawn) > 1 else {"none": True})
+            chart.set_size({"width": 960, "height": 520})
+            sheet = book.add_worksheet("Chart")
+            sheet.insert_chart(1, 1, chart, {"description": self.sentence[:250]})
+            sheet.set_landscape()
+            sheet.set_paper(9)
+            sheet.fit_to_pages(1, 1)
 
     def _write_about(self, book: Any) -> None:
         sheet = book.add_worksheet("About")

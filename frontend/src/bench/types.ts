@@ -158,5 +158,10 @@ export interface Output {
     keywords?: string;
     about_sheet?: boolean;
     findings_sheet?: boolean;
+    /** Ids of columns that may be changed in the file. */
+    editable?: string[];
+    /** Ids of columns with a bar behind each number. */
+    bars?: string[];
+    chart?: { kind: "bars" | "line"; columns?: string[] } | null;
   };
 }

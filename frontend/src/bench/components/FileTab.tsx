@@ -65,7 +65,9 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
       <div className="group-like">One file, or several</div>
       <SplitEditor document={document} groups={groups} dispatch={dispatch} />
       {(format === "csv" || format === "txt") && <CsvOptions csv={csv} set={setCsv} />}
-      {known?.sheets && <XlsxOptions xlsx={xlsx} set={setXlsx} sheets={format === "xlsx"} />}
+      {known?.sheets && (
+        <XlsxOptions xlsx={xlsx} set={setXlsx} sheets={format === "xlsx"} columns={document.columns ?? []} />
+      )}
       <Dictionary output={output} format={format} set={set} />
       <Along document={document} ways={ways} output={output} problems={problems} set={set} />
       {known?.sized && format !== "arrow" && look && look.rows.length > 0 && problems.length === 0 && (

@@ -106,8 +106,10 @@ export function XlsxOptions({
   xlsx,
   set,
   sheets,
+  columns,
 }: {
   xlsx: Xlsx;
+  columns: { id: string; heading: string }[];
   set: (part: Xlsx) => void;
   /** Whether the format can have further sheets. */
   sheets: boolean;
@@ -159,8 +161,65 @@ export function XlsxOptions({
             checked={xlsx.about_sheet ?? false}
             onChange={(e) => set({ about_sheet: e.target.checked })}
           />
+          <ColumnChoice
+            id="xlsx-editable"
+            legend="May be changed in the file; all else is locked"
+            columns={columns}
+            chosen={xlsx.editable ?? []}
+            onChange={(editable) => set({ editable })}
+          />
+          <ColumnChoice
+            id="xlsx-bars"
+            legend="With a bar behind each number"
+            columns={columns}
+            chosen={xlsx.bars ?? []}
+            onChange={(bars) => set({ bars })}
+          />
+          <Form.Group controlId="xlsx-chart">
+            <Form.Label>A sheet with a chart of its numbers</Form.Label>
+            <Form.Select
+              value={xlsx.chart?.kind ?? ""}
+              onChange={(e) =>
+                set({ chart: e.target.value ? { kind: e.target.value as "bars" | "line" } : null })
+              }
+            >
+              <option value="">none</option>
+              <option value="bars">bars, one a row</option>
+              <option value="line">a line along the rows</option>
+            </Form.Select>
+          </Form.Group>
         </>
       )}
     </>
+  );
+}
+
+interface ColumnChoiceProps {
+  id: string;
+  legend: string;
+  columns: { id: string; heading: string }[];
+  chosen: string[];
+  onChange: (ids: string[]) => void;
+}
+
+/** Some of the columns, shown only once somebody wants them. */
+function ColumnChoice({ id, legend, columns, chosen, onChange }: ColumnChoiceProps) {
+  return (
+    <details open={chosen.length > 0}>
+      <summary>{legend}</summary>
+      <div className="pick-types">
+        {columns.map((c) => (
+          <Form.Check
+            key={c.id}
+            id={`${id}-${c.id}`}
+            label={c.heading}
+            checked={chosen.includes(c.id)}
+            onChange={(e) =>
+              onChange(e.target.checked ? [...chosen, c.id] : chosen.filter((known) => known !== c.id))
+            }
+          />
+        ))}
+      </div>
+    </details>
   );
 }
