@@ -25,6 +25,7 @@ from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Acceptance, Template, read_acceptance, read_bundle, read_document
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
+from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.export import Export
@@ -339,9 +340,8 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
         if isinstance(source, Source) and source.copy:
             asked["copy"] = {"seconds_behind": source.seconds_behind(snapshot)}
         if run.is_bundle:
-            return export_bundle(
-                planned.name, planned.parts, folder, snapshot, asked, progress, _addressed(services, run)
-            )
+            parts = [(t, crossed_plan(snapshot, t, p)) for t, p in planned.parts]
+            return export_bundle(planned.name, parts, folder, snapshot, asked, progress, _addressed(services, run))
         template, plan = planned.parts[0]
         gone: tuple[tuple[str, ...], ...] | None = None
         if wants_memory(template):
@@ -355,6 +355,7 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
                     asked["gone"] = len(left.gone) + left.unnamed
             plan = narrowed_plan(template, plan, left)
             gone = left.gone if tells_gone(template, run) else None
+        plan = crossed_plan(snapshot, template, plan)
         addressed = _addressed(services, run)
         return Export(template, plan, run.format, folder, progress, addressed, gone=gone).write(snapshot, asked)
 

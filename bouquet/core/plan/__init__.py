@@ -2,9 +2,11 @@
 The plan: what a template comes to against one catalogue at one moment.
 """
 
+from bouquet.core.plan.across import across_of, step_after, step_text, values_template
 from bouquet.core.plan.keys import propose_key
 from bouquet.core.plan.made import MadeError, made_field, made_tree, read_narrowing
 from bouquet.core.plan.model import (
+    AcrossValue,
     Attached,
     Context,
     FileCheck,
@@ -40,6 +42,7 @@ from bouquet.core.rights import Scope
 
 __all__ = [
     "OPERATORS",
+    "AcrossValue",
     "Among",
     "Attached",
     "Cell",
@@ -68,6 +71,7 @@ __all__ = [
     "Step",
     "Stepped",
     "Test",
+    "across_of",
     "made_field",
     "made_tree",
     "propose_key",
@@ -75,4 +79,7 @@ __all__ = [
     "relations_of",
     "resolve",
     "routes_of",
+    "step_after",
+    "step_text",
+    "values_template",
 ]

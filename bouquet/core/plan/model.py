@@ -57,6 +57,16 @@ class NotSent:
     but: bool
 
 
+@dataclass(frozen=True)
+class AcrossValue:
+    """
+    One of the values across, None for blank, and how it is shown.
+    """
+
+    value: Any
+    text: str
+
+
 @dataclass(frozen=True, kw_only=True)
 class Context:
     """
@@ -73,6 +83,7 @@ class Context:
         sequence: The number of this run among the template's.
         usual: Rows of its last runs, the newest last.
         recipient: Who receives.
+        across: The values across of a cross-tab; None where they are not known yet.
         not_sent: What earlier files leave, where a template wants only what is new; None where that is not known.
     """
 
@@ -86,6 +97,7 @@ class Context:
     sequence: int = 1
     usual: tuple[int, ...] = ()
     recipient: str = ""
+    across: tuple[AcrossValue, ...] | None = None
     not_sent: NotSent | None = None
 
 

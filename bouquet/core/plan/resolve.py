@@ -9,9 +9,10 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from bouquet.core import formula
-from bouquet.core.catalogue import Catalogue, Walk
+from bouquet.core.catalogue import Catalogue, Kind, Walk
 from bouquet.core.errors import PlanError, Problem, nearest
 from bouquet.core.personal import seen_catalogue
+from bouquet.core.plan.across import MOST_SPREAD, Spread, across_of, spread_out, values_template
 from bouquet.core.plan.capabilities import check_capabilities
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.checks import Checks
@@ -27,8 +28,10 @@ from bouquet.core.plan.output import Outputs
 from bouquet.core.plan.state import ResolutionContext, answer_to, opened_by
 from bouquet.core.rights import Rights
 from bouquet.core.template import (
+    Across,
     Column,
     FieldValue,
+    Fold,
     PerChild,
     PerRecord,
     Template,
@@ -65,6 +68,9 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
     """
     Resolve `template` against `catalogue` for one as-of moment.
     """
+    across = across_of(template)
+    if across is not None:
+        return _resolve_across(template, across, catalogue, context)
     catalogue = seen_catalogue(catalogue, context.sight)
     whole = catalogue.whole or catalogue
     record_type = catalogue.record_types.get(template.records)
@@ -89,6 +95,57 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
     if not unseen:
         return found
     return _told(found, template, seen, unseen)
+
+
+def _resolve_across(template: Template, across: Across, catalogue: Catalogue, context: Context) -> Resolution:
+    """
+    Resolve a cross-tab: spread out over the values that the context knows; over none, where they are not known yet.
+    """
+    values = context.across or ()
+    start = catalogue.record_types.get(template.records)
+
+    def is_own(fold: Fold) -> bool:
+        walk = catalogue.walk(start, fold.path, "") if start is not None else None
+        return isinstance(walk, Walk) and walk.many is None
+
+    spread = spread_out(template, across, values, is_own)
+    found = resolve(spread.template, catalogue, replace(context, across=None))
+    problems = list(dict.fromkeys(map(spread.moved, found.problems)))
+    listing = resolve(values_template(template, across), catalogue, replace(context, across=None))
+    for problem in listing.problems:
+        if problem.place.startswith("rows.by[0]"):
+            problems.append(replace(problem, place=problem.place.replace("rows.by[0]", "rows.across", 1)))
+    by = listing.partial.by if listing.partial is not None else ()
+    if by and across.step is None and by[0].cell.field.kind in _IN_STEPS:
+        message = "Moments are taken across in steps of days or longer; say which."
+        problems.append(Problem(code="no_step", message=message, place="rows.across.step"))
+    if len(values) > across.most:
+        message = (
+            f"There are more than {across.most:,} values across, and each becomes a column. Narrow the template, take "
+            "longer steps, or allow more."
+        )
+        problems.append(Problem(code="many_across", message=message, place="rows.across"))
+    if len(spread.origins) == len(template.columns) and values:
+        message = "No column folds the group's own records, so there is nothing to spread across."
+        problems.append(Problem(code="nothing_across", message=message, place="rows.across"))
+    if len(spread.origins) > MOST_SPREAD:
+        message = f"This comes to {len(spread.origins):,} columns; at most {MOST_SPREAD:,} can be made."
+        problems.append(Problem(code="many_across", message=message, place="rows.across"))
+
+    def named(plan: Plan | None) -> Plan | None:
+        if plan is None:
+            return None
+        numbers = dict(zip((c.id for c in spread.template.columns), spread.numbers, strict=True))
+        columns = tuple(replace(c, id=Spread.own_id(c.id), number=numbers.get(c.id, 1)) for c in plan.columns)
+        return replace(plan, columns=columns, context=context)
+
+    notes = list(dict.fromkeys(map(spread.moved, found.notes)))
+    partial = None if any(p.place.startswith("rows.across") for p in problems) else named(found.partial)
+    return Resolution(None if problems else named(found.plan), problems, partial, notes)
+
+
+#: Kinds whose values are hardly ever the same twice.
+_IN_STEPS = (Kind.MOMENT, Kind.TIMESTAMP)
 
 
 def _seen_columns(template: Template, seen: Catalogue, whole: Catalogue) -> Template:

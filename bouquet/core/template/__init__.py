@@ -33,6 +33,7 @@ from bouquet.core.template.output import Attachments, ChildFile, Csv, Output, Re
 from bouquet.core.template.part import Part
 from bouquet.core.template.values import (
     HEADING_LENGTH,
+    Across,
     By,
     Column,
     Constant,
@@ -56,6 +57,7 @@ __all__ = [
     "MOST_PARTS",
     "RECIPIENT_FORMAT",
     "Acceptance",
+    "Across",
     "AllOf",
     "AnyOf",
     "Ask",

@@ -15,6 +15,7 @@ from bouquet.core.template.part import Part
 
 __all__ = [
     "HEADING_LENGTH",
+    "Across",
     "By",
     "Column",
     "Constant",
@@ -66,13 +67,30 @@ class By(Part):
     fill_gaps: bool = False
 
 
+class Across(Part):
+    """
+    A value whose values become columns: each column that folds a group's own records stands once for each of them, of
+    the records with that value. A dated one is cut into steps of time.
+
+    `most`: how many values there may be; more stop the run. `total` keeps the columns over all values, behind the
+    others. Steps of time in which nothing happened have a column, too, unless `gaps` is false.
+    """
+
+    path: str = Field(min_length=1)
+    step: Literal["day", "week", "month", "quarter", "year"] | None = None
+    most: int = Field(60, ge=1, le=200)
+    total: bool = True
+    gaps: bool = True
+
+
 class PerGroup(Part):
     """
-    One row per distinct combination of the `by` values.
+    One row per distinct combination of the `by` values; with a value `across`, a cross-tab.
     """
 
     per: Literal["group"]
     by: tuple[By, ...] = Field(min_length=1, max_length=12)
+    across: Across | None = None
 
 
 class FieldValue(Part):

@@ -176,6 +176,10 @@ class Sentence:
                 if n:
                     yield Part(" and per " if n == len(rows.by) - 1 else ", per ")
                 yield Part(self._by(by), "rows", f"rows.by[{n}]")
+            if rows.across is not None:
+                yield Part(", across ")
+                across = By(path=rows.across.path, step=rows.across.step)
+                yield Part(self._by(across), "rows", "rows.across")
             yield Part(", from all ")
             yield Part(self.record_type.plural if self.record_type else name, "records", "records")
         else:

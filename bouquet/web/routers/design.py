@@ -16,7 +16,7 @@ from pydantic import ValidationError
 from bouquet import designing
 from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.formula import FUNCTIONS, GROUPS
-from bouquet.core.plan import Context, Plan, resolve
+from bouquet.core.plan import Context, Plan, across_of, resolve
 from bouquet.core.template import (
     Template,
     Window,
@@ -28,6 +28,7 @@ from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.designing import Counting, SeenRows, SourceView, expected_name, first_rows, sheet_columns
 from bouquet.runs import Trace as TraceFound
 from bouquet.runs import Traced, count_tally, left_out, trace
+from bouquet.runs.crossing import crossed
 from bouquet.runs.remembering import wants_memory
 from bouquet.store import NotFound
 from bouquet.web.access import TheServices, TheView, needs
@@ -80,7 +81,11 @@ def look(body: LookRequest, view: TheView) -> Any:
     plan = resolution.partial
     if plan is not None and plan.columns:
         with view.snapshot() as snapshot:
-            if wants_memory(template):
+            if across_of(template) is not None:
+                context = crossed(snapshot, template, view.catalogue, context)
+                resolution = resolve(template, view.catalogue, context)
+                plan = resolution.partial or plan
+            elif wants_memory(template):
                 resolution = view.resolve_remembering(template, snapshot, context, body.template_id)
                 plan = resolution.partial or plan
             seen = first_rows(snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys)
