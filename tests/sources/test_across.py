@@ -75,7 +75,7 @@ def test_values_across_become_columns(source: Source, query: Query, tmp_path: Pa
 
 
 def test_steps_of_time_stand_across_with_their_gaps(source: Source, query: Query, tmp_path: Path) -> None:
-    """Months in their order, two folds side by side under each; totals below."""
+    """Months in their order, of one fold after the other; totals below."""
     document = {**ORDERS, "output": {"style": "reader", "reader": {"title": False}}}
     heading, *rows = read(source, document, tmp_path)
     counted = query(
@@ -85,14 +85,14 @@ def test_steps_of_time_stand_across_with_their_gaps(source: Source, query: Query
     expected = {(name, month): (amount, n) for name, month, amount, n in counted}
     months = ["Mar 2026", "Apr 2026", "May 2026", "Jun 2026", "Jul 2026", "Aug 2026"]
 
-    assert heading == ["Contractor", *(f"{m}, {h}" for m in months for h in ("Amount", "Lines")), "Amount", "Lines"]
+    assert heading == ["Contractor", *(x for h in ("Amount", "Lines") for x in (*(f"{m}, {h}" for m in months), h))]
     for row in rows[:-1]:
         for k in range(6):
             amount, lines = expected.get((row[0] or None, 3 + k), (None, 0))
-            said = re.sub(r"[^0-9.]", "", row[1 + 2 * k])
-            assert (Decimal(said) if said else None, int(row[2 + 2 * k])) == (amount, lines)
+            said = re.sub(r"[^0-9.]", "", row[1 + k])
+            assert (Decimal(said) if said else None, int(row[8 + k])) == (amount, lines)
     total = sum((amount for amount, _ in expected.values()), Decimal(0))
-    assert Decimal(re.sub(r"[^0-9.]", "", rows[-1][-2])) == total
+    assert Decimal(re.sub(r"[^0-9.]", "", rows[-1][7])) == total
 
 
 def test_a_step_without_records_has_a_column_unless_it_is_not_wanted(source: Source, tmp_path: Path) -> None:
@@ -105,7 +105,7 @@ def test_a_step_without_records_has_a_column_unless_it_is_not_wanted(source: Sou
     without = read(source, {**ORDERS, "filter": narrowed, "rows": rows}, tmp_path / "b")[0]
 
     assert [h for h in with_gaps if h.endswith("Lines")] == [f"2026-0{m}, Lines" for m in (3, 4, 5, 6)] + ["Lines"]
-    assert without[1:] == ["2026-03, Amount", "2026-03, Lines", "2026-06, Amount", "2026-06, Lines"]
+    assert without[1:] == ["2026-03, Amount", "2026-06, Amount", "2026-03, Lines", "2026-06, Lines"]
 
 
 def test_records_without_a_value_have_a_column_of_their_own(source: Source, query: Query, tmp_path: Path) -> None:

@@ -115,8 +115,8 @@ def spread_out(
     template: Template, across: Across, values: Sequence[AcrossValue], is_own: Callable[[Fold], bool]
 ) -> Spread:
     """
-    The template with a column for each value and each column that folds a group's own records, the values side by side,
-    and the folds over all values behind them, where they are wanted.
+    The template in which each column that folds a group's own records stands once for each value, with the fold over
+    all of them behind these, where it is wanted.
 
     Args:
         is_own: Whether a fold is of a group's own records.
@@ -126,8 +126,8 @@ def spread_out(
     for n, column in enumerate(template.columns):
         if n not in measures:
             made.append((column, n, 1))
-        elif n == measures[0]:
-            made += _spread_columns(template, across, values, measures)
+        else:
+            made += _spread_columns(column, n, across, values, alone=len(measures) == 1)
     columns = tuple(column for column, _, _ in _with_own_headings(made))
     rows = template.rows.model_copy(update={"across": None})
     spread = template.model_copy(update={"columns": columns, "rows": rows})
@@ -139,19 +139,19 @@ def _spreads(column: Column) -> bool:
 
 
 def _spread_columns(
-    template: Template, across: Across, values: Sequence[AcrossValue], measures: Sequence[int]
+    column: Column, n: int, across: Across, values: Sequence[AcrossValue], *, alone: bool
 ) -> Iterator[tuple[Column, int, int]]:
+    """
+    The columns that one column becomes; `alone`, their headings are the values alone.
+    """
+    fold = column.value.fold  # type: ignore[union-attr]
     for k, known in enumerate(values, 1):
-        for n in measures:
-            column = template.columns[n]
-            heading = known.text if len(measures) == 1 else f"{known.text}, {column.heading}"
-            fold = column.value.fold  # type: ignore[union-attr]
-            told = AllOf(all=(condition_of(across, known.value), *((fold.where,) if fold.where else ())))
-            value = FoldValue(fold=fold.model_copy(update={"where": told}))
-            yield column.model_copy(update={"id": f"{column.id}{_MARK}{k}", "heading": heading, "value": value}), n, k
+        told = AllOf(all=(condition_of(across, known.value), *((fold.where,) if fold.where else ())))
+        value = FoldValue(fold=fold.model_copy(update={"where": told}))
+        heading = known.text if alone else f"{known.text}, {column.heading}"
+        yield column.model_copy(update={"id": f"{column.id}{_MARK}{k}", "heading": heading, "value": value}), n, k
     if across.total or not values:
-        for n in measures:
-            yield template.columns[n], n, len(values) + 1
+        yield column, n, len(values) + 1
 
 
 def _with_own_headings(made: Sequence[tuple[Column, int, int]]) -> Iterator[tuple[Column, int, int]]:

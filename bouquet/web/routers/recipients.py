@@ -11,10 +11,12 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.layout import held_against, layout_of, misfits
 from bouquet.core.matching import read_header
+from bouquet.core.plan import across_of, resolve
 from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
 from bouquet.delivery import checked_address, words_of
 from bouquet.designing.recipients import fit_words, recipient_sentence
 from bouquet.runs import Services
+from bouquet.runs.crossing import crossed
 from bouquet.store import deliveries as outbox
 from bouquet.store import recipients as kept
 from bouquet.store.models import Delivery, Person, Recipient
@@ -106,7 +108,12 @@ def hold_against(recipient_id: Id, body: UnderDesign, view: TheView, services: T
     """
     with services.store.session() as session:
         acceptance = read_acceptance(kept.get_recipient(session, recipient_id).acceptance)
-    plan = view.resolve(read_document(body.document)).partial
+    template = read_document(body.document)
+    plan = view.resolve(template).partial
+    if plan is not None and across_of(template) is not None:
+        with view.snapshot() as snapshot:
+            context = crossed(snapshot, template, view.catalogue, view.context())
+        plan = resolve(template, view.catalogue, context).partial
     if plan is None:
         raise Refused(422, "unsound", "Put the template right first.")
     fits = held_against(acceptance, plan)

@@ -314,7 +314,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         counts={tally.data}
         error={tally.error}
         counting={tally.isFetching}
-        columns={columns.length}
+        columns={(first?.columns ?? columns).length}
         rowBytes={rowBytes}
         source={source?.title ?? ""}
         onLeftOut={(place) => setTracing({ leftOut: place })}

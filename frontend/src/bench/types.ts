@@ -26,7 +26,16 @@ export interface Document {
 export type RowRule =
   | { per: "record" }
   | { per: "child"; path: string; parents_without?: "keep" | "leave_out" }
-  | { per: "group"; by: By[] };
+  | { per: "group"; by: By[]; across?: Across };
+
+/** A value whose values become columns. */
+export interface Across {
+  path: string;
+  step?: "day" | "week" | "month" | "quarter" | "year";
+  most?: number;
+  total?: boolean;
+  gaps?: boolean;
+}
 
 export interface By {
   path: string;

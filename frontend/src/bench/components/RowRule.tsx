@@ -6,6 +6,7 @@ import type { FieldGroup, FieldInfo, RecordTypeFields } from "../../api";
 import { Icon, count, plural } from "../../shared";
 import { ruleOf } from "../rows";
 import type { By, Document, RowRule as Rule } from "../types";
+import { AcrossEditor } from "./AcrossEditor";
 import { FieldPicker } from "./FieldPicker";
 
 const STEPS = ["minute", "hour", "day", "week", "month", "quarter", "year"];
@@ -88,12 +89,15 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
         />
       )}
       {rule.per === "group" && (
-        <ByEditor
-          rule={rule.by}
-          groups={groups}
-          fieldOf={fieldOf}
-          onBy={(by) => onRule({ per: "group", by })}
-        />
+        <>
+          <ByEditor rule={rule.by} groups={groups} fieldOf={fieldOf} onBy={(by) => onRule({ ...rule, by })} />
+          <AcrossEditor
+            across={rule.across}
+            groups={groups}
+            fieldOf={fieldOf}
+            onAcross={(across) => onRule({ ...rule, across })}
+          />
+        </>
       )}
       {start && rule.per !== "group" && <Picture start={start} rule={rule} />}
     </div>

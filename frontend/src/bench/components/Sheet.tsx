@@ -115,6 +115,10 @@ export function Sheet(props: Props) {
                   {...props}
                   column={column}
                   position={n}
+                  parts={partsOf(
+                    column,
+                    (at.get(column.id) ?? []).map((k) => info[k]),
+                  )}
                   onWidth={(width, done) => {
                     setDragged(done ? null : { id: column.id, width });
                     if (done)
@@ -290,8 +294,17 @@ interface HeadProps extends Props {
   position: number;
   /** Columns of the file that the heading stands over. */
   span: number;
+  /** What each of them is called, where a value stands across. */
+  parts: string[];
   width: number;
   onWidth: (width: number, done: boolean) => void;
+}
+
+/** What the columns are called that one column became, where these are values and no plain numbers. */
+function partsOf(column: Column, shown: (SheetColumn | undefined)[]): string[] {
+  const named = shown.map((s) => s?.heading ?? "");
+  if (shown.length < 2 || named.every((h, n) => h === `${column.heading} ${n + 1}`)) return [];
+  return named.map((h) => (h === column.heading ? "all" : h.replace(`, ${column.heading}`, "")));
 }
 
 function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }) {
@@ -392,12 +405,22 @@ function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | undefined }
             onKeyDown={onKey}
           >
             {column.heading || "(no heading)"}
-            {props.span > 1 && ` 1 – ${props.span}`}
+            {props.span > 1 && props.parts.length === 0 && ` 1 – ${props.span}`}
           </button>
         )}
-        <div className="src one-line" title={sourceLine(info)}>
-          {sourceLine(info) || "\u00a0"}
-        </div>
+        {props.parts.length > 0 ? (
+          <div className="src parts" title={sourceLine(info)}>
+            {props.parts.map((part, n) => (
+              <span key={n} className="one-line">
+                {part}
+              </span>
+            ))}
+          </div>
+        ) : (
+          <div className="src one-line" title={sourceLine(info)}>
+            {sourceLine(info) || "\u00a0"}
+          </div>
+        )}
       </div>
       {editable && props.span === 1 && (
         <Edge heading={column.heading} width={props.width} onWidth={props.onWidth} />
