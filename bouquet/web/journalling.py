@@ -9,15 +9,19 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from datetime import datetime, timedelta
 from typing import Any
 
 from fastapi import Request, Response
 from fastapi.routing import APIRoute
 
+from bouquet.core.plan import Plan
+from bouquet.core.template import Template
 from bouquet.runs import Services
 from bouquet.store import journal
+from bouquet.store.models import Person
 
-__all__ = ["ACTS", "SILENT", "note_act", "note_arrival", "note_failed_sign_in"]
+__all__ = ["ACTS", "SILENT", "note_act", "note_arrival", "note_failed_sign_in", "note_look"]
 
 #: Characters of one fact that are kept whole.
 LONGEST_FACT = 4_000
@@ -186,6 +190,35 @@ def note_failed_sign_in(request: Request, email: str) -> None:
         journal.add_entry(
             session, services.clock(), "could not sign in", who="nobody", via="page", address=address, facts=facts
         )
+
+
+#: Between two entries that somebody looked at the same personal data; typing a template looks many times.
+LOOKS = timedelta(hours=1)
+
+#: When somebody last was noted to have looked at columns of a record type, in this process.
+_looked: dict[tuple[int, str, tuple[str, ...]], datetime] = {}
+
+
+def note_look(services: Services, person: Person, template: Template, plan: Plan) -> None:
+    """
+    Write down that somebody looked at personal data on the screen: at which columns of which records, not at whose.
+    """
+    if not plan.personal or person.id is None:
+        return
+    now, key = services.clock(), (person.id, template.records, plan.personal)
+    if key in _looked and timedelta(0) <= now - _looked[key] < LOOKS:
+        return
+    if len(_looked) > 10_000:
+        _looked.clear()
+    _looked[key] = now
+    facts = {"records": template.records, "columns": list(plan.personal)[:40], "template": template.name}
+    with services.store.session() as session:
+        through = person.through
+        who = person if through is None else session.get_one(Person, through)
+        journal.add_entry(
+            session, now, "looked at personal data", who=who.name, person_id=who.id, via="page", thing="records",
+            name=template.name, facts=facts if through is None else {**facts, "through the eyes of": person.name},
+        )  # fmt: skip
 
 
 def note_arrival(request: Request, person_id: int, name: str) -> None:

@@ -251,3 +251,26 @@ def test_the_worker_seals_all_that_waits(services: Services, sign_in: SignIn, mo
 
     assert seal(services) == 0
     assert wrong(services) == ()
+
+
+def test_looking_at_personal_data_is_written_down_once_an_hour(sign_in: SignIn, services: Services) -> None:
+    """At which columns of which records; no value stands in it; what is not personal is not noted."""
+    ines = sign_in("ines")
+    document = {
+        "name": "Callers",
+        "records": "resident_report",
+        "columns": [
+            {"id": "w", "heading": "Who called", "value": {"field": "resident"}},
+            {"id": "n", "heading": "No.", "value": {"field": "number"}},
+        ],
+    }
+    plain = {**document, "columns": document["columns"][1:]}
+    for body in (plain, document, document):
+        rows = ines.post(f"{API}/design/look", json={"document": body}).json()["rows"]
+    services.clock = lambda: NOW + timedelta(hours=2)
+    ines.post(f"{API}/design/look", json={"document": document})
+    found = [e for e in entries(sign_in("marta")) if e["act"] == "looked at personal data"]
+    told = {"records": "resident_report", "columns": ["Who called"], "template": "Callers"}
+
+    assert [e["facts"] for e in found] == [told, told]
+    assert rows[0][0] not in str(found)

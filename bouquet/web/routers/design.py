@@ -33,6 +33,7 @@ from bouquet.runs.remembering import wants_memory
 from bouquet.store import NotFound
 from bouquet.web.access import TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
+from bouquet.web.journalling import note_look
 from bouquet.web.problems import pointers
 from bouquet.web.schemas import (
     CheckCount,
@@ -89,6 +90,7 @@ def look(body: LookRequest, view: TheView) -> Any:
                 resolution = view.resolve_remembering(template, snapshot, context, body.template_id)
                 plan = resolution.partial or plan
             seen = first_rows(snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys)
+        note_look(view.services, view.person, template, plan)
     sentence = view.sentence(template, context)
     return Look(
         sentence=[PartOut(text=p.text, role=p.role, place=p.place, note=p.note) for p in sentence.parts()],
