@@ -155,8 +155,8 @@ function PersonalClasses({ acceptance, onChange }: ClassesProps) {
     <div className="treatments">
       {classes.map((c) => (
         <div key={c.name} className="contents">
-          <label htmlFor={`given-${c.name}`}>
-            {c.title.toLowerCase()} <span className="soft">{c.meaning}</span>
+          <label htmlFor={`given-${c.name}`} title={c.meaning}>
+            {c.title.toLowerCase()}
           </label>
           <Form.Select
             id={`given-${c.name}`}

@@ -81,7 +81,7 @@ function BeginCodes({ possible, onClose }: { possible: boolean; onClose: () => v
         <>
           <p>Take an app that makes one-time codes, and show it this picture, or type the letters into it.</p>
           <img src={start.data.picture} alt="The secret for the app, as a picture" width={180} height={180} />
-          <code className="mono">{start.data.secret.match(/.{1,4}/g)?.join(" ")}</code>
+          <span className="mono">{start.data.secret.match(/.{1,4}/g)?.join(" ")}</span>
         </>
       )}
       <Form.Group controlId="code-code">
