@@ -7,26 +7,22 @@ from __future__ import annotations
 
 import dataclasses
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Literal, TypeAlias
+from typing import Literal, TypeAlias
 
 import polars as pl
 
-from bouquet.core import formula
-from bouquet.core.catalogue import Field, Kind
+from bouquet.core.catalogue import Kind
+from bouquet.core.giving import Mask, as_text, given_as, mask_by_formula, masked
 from bouquet.core.matching import Header
-from bouquet.core.personal import class_of, mask_of, pseudonym
-from bouquet.core.plan import Cell, Computed, Folded, Plan, PlanColumn, Read
-from bouquet.core.plan.style import shown
+from bouquet.core.personal import pseudonym
+from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
-from bouquet.core.template import Acceptance, Csv, GivenAs, LayoutColumn, Show, whole_pattern
+from bouquet.core.template import Acceptance, Csv, LayoutColumn, whole_pattern
 
-__all__ = ["Fit", "Form", "Requirements", "form_for", "given_as", "held_against", "layout_of", "misfits"]
-
-#: How a cell is given to somebody; refused where they may not receive such data.
-Given: TypeAlias = GivenAs | Literal["refused"]
+__all__ = ["Fit", "Form", "Requirements", "form_for", "held_against", "layout_of", "misfits"]
 
 State: TypeAlias = Literal["met", "missing", "wrong kind", "wrong place", "extra"]
 
@@ -123,36 +119,6 @@ def misfits(acceptance: Acceptance, plan: Plan) -> list[str]:
     return found
 
 
-def given_as(acceptance: Acceptance, cell: Cell) -> Given:
-    """
-    How a cell is given to them. What is made of several fields, or folded, is given as the strictest of these, and not
-    at all where that is not as it is.
-    """
-    rule: Given = "seen" if acceptance.personal else "refused"
-    classes: dict[str, Given] = {str(name): said for name, said in acceptance.classes.items()}
-    given = [classes.get(class_of(f), rule) for f in _fields_of(cell) if f.personal]
-    if "refused" in given:
-        return "refused"
-    if isinstance(cell, Read) and given:
-        # A file cannot be masked.
-        return "hidden" if cell.field.kind is Kind.FILE and given[0] != "seen" else given[0]
-    return "seen" if all(one == "seen" for one in given) else "hidden"
-
-
-def _fields_of(cell: Cell) -> list[Field]:
-    """
-    The fields that a cell tells of.
-    """
-    match cell:
-        case Computed():
-            return [f for target in formula.references_of(cell.tree) for f in _fields_of(target)]  # type: ignore[arg-type]
-        case Folded():
-            # A number of records, or of different values, tells of nobody.
-            return [cell.value.field] if cell.value is not None and cell.field.personal else []
-        case _:
-            return [cell.field]
-
-
 def _refused_personal(acceptance: Acceptance, plan: Plan) -> list[str]:
     """
     Headings of the columns with personal data that they may not receive in any form, of those that their file would
@@ -197,7 +163,7 @@ class Form:
     plan: Plan
     columns: tuple[int, ...]
     #: By its place in their file, what stands for each value of a column that they do not get as it is.
-    masks: Mapping[int, Callable[[Any], str | None]] = field(default_factory=dict)
+    masks: Mapping[int, Mask] = field(default_factory=dict)
 
     def frame(self, frame: pl.DataFrame) -> pl.DataFrame:
         """
@@ -205,34 +171,8 @@ class Form:
         """
         moved = [pl.col(f"c{n}").alias(f"c{at}") for at, n in enumerate(self.columns) if f"c{n}" in frame.columns]
         own = frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
-        masked = [_masked(own[f"c{at}"], mask) for at, mask in self.masks.items() if f"c{at}" in own.columns]
+        masked = [masked(own[f"c{at}"], mask) for at, mask in self.masks.items() if f"c{at}" in own.columns]
         return own.with_columns(masked) if masked else own
-
-
-def _masked(values: pl.Series, mask: Callable[[Any], str | None]) -> pl.Series:
-    known: dict[Any, str | None] = {None: None}
-    for value in values.unique():
-        if value is not None:
-            known[value] = mask(value)
-    return pl.Series(values.name, [known[value] for value in values], pl.String)
-
-
-def _mask_by_formula(column: PlanColumn, plan: Plan) -> Callable[[Any], str | None]:
-    """
-    What the mask of a column's class makes of its values.
-    """
-
-    def find(_: str) -> Cell:
-        return column.cell
-
-    tree = formula.check(mask_of(column.field), find, plan.context.as_of, plan.zone)
-    read = formula.read_tree(formula.write_tree(tree, lambda _: 0))
-
-    def mask(value: Any) -> str | None:
-        made, _ = formula.evaluate(read, (value,), (False,))
-        return str(made) if made is not None else None
-
-    return mask
 
 
 #: What columns of the sheet, and those of a row's key, are called in a batch.
@@ -259,15 +199,15 @@ def form_for(acceptance: Acceptance, plan: Plan, recipient: str, secret: bytes =
         order += [n for n in range(len(plan.columns)) if n not in order]
     given = {n: given_as(acceptance, plan.columns[n].cell) for n in order}
     order = [n for n in order if given[n] != "hidden"]
-    masks: dict[int, Callable[[Any], str | None]] = {}
+    masks: dict[int, Mask] = {}
     columns = []
     for at, n in enumerate(order):
         column = dataclasses.replace(plan.columns[n], heading=headings.get(n, plan.columns[n].heading))
         if given[n] == "masked":
-            masks[at] = _mask_by_formula(column, plan)
+            masks[at] = mask_by_formula(column, plan)
         elif given[n] == "pseudonym":
             masks[at] = lambda value: pseudonym(secret, str(value))
-        columns.append(_as_text(column, plan) if at in masks else column)
+        columns.append(as_text(column, plan) if at in masks else column)
     # Groups are told apart by what stands in their columns; those of masked ones would fall together.
     kept = {n for at, n in enumerate(order) if at not in masks}
     groups = tuple(order.index(n) for n in plan.groups) if set(plan.groups) <= kept else ()
@@ -295,16 +235,6 @@ def form_for(acceptance: Acceptance, plan: Plan, recipient: str, secret: bytes =
         attached=None,
     )
     return Form(own, tuple(order), masks)
-
-
-def _as_text(column: PlanColumn, plan: Plan) -> PlanColumn:
-    """
-    A column whose values are masked: a text, shown as it is.
-    """
-    field = Field(name="", column="", kind=Kind.TEXT, stored="text", label=column.field.label, personal=True)
-    tree = formula.check('""', lambda _: column.cell, plan.context.as_of, plan.zone)
-    show = shown(Show(), field, plan.output)
-    return dataclasses.replace(column, cell=Computed(tree, field), show=show, total=None, once_by=(), link=None)
 
 
 @dataclass

@@ -26,33 +26,9 @@ from bouquet.core.template.values import By, FieldValue, FoldValue, PerChild, Pe
 from bouquet.core.values import read_value, say_value
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.wording.lists import listed
+from bouquet.core.wording.verbs import VERBS
 
 __all__ = ["Part", "Sentence", "scope_words"]
-
-#: What stands between the field and its value.
-VERBS = {
-    "is": "is",
-    "is_not": "is not",
-    "one_of": "is one of",
-    "none_of": "is none of",
-    "contains": "contains",
-    "not_contains": "does not contain",
-    "starts_with": "starts with",
-    "ends_with": "ends with",
-    "matches": "looks like",
-    "less_than": "is less than",
-    "greater_than": "is greater than",
-    "at_least": "is at least",
-    "at_most": "is at most",
-    "between": "is between",
-    "in_window": "is in",
-    "before": "is before",
-    "after": "is after",
-    "blank": "is blank",
-    "not_blank": "is not blank",
-    "yes": "is yes",
-    "no": "is no",
-}
 
 #: What stands for a condition on what somebody may not see.
 UNSEEN = "1 part you may not see"

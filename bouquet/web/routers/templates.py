@@ -5,27 +5,23 @@ Templates: the library, drafts, versions.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, replace
-from typing import Annotated, Any, Literal, NamedTuple
+from typing import Annotated, Any, Literal
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Response
 from sqlalchemy.orm import Session
 
-from bouquet.core.catalogue import Catalogue
-from bouquet.core.errors import BouquetError, Problem, TemplateError
+from bouquet.core.errors import Problem, TemplateError
 from bouquet.core.naming import safe_name
-from bouquet.core.personal import EVERYTHING, Sight, tells_unseen
-from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.designing import proposed_document
-from bouquet.designing.source_view import SourceView
+from bouquet.designing.library import ReadSource, said_of
 from bouquet.rights import may, may_change
 from bouquet.rounds import NEVER, list_rounds, rhythm_words, whom_words
 from bouquet.runs import Services
 from bouquet.runs.asking import as_format
-from bouquet.runs.drift import DRIFT, Replacing, missing_of, move_template, with_replaced
+from bouquet.runs.drift import Replacing, missing_of, move_template, with_replaced
 from bouquet.sources import LEDGER
 from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
@@ -64,7 +60,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
     """
     with services.store.session() as session:
         records = [r for r in shelf.list_templates(session) if may(person, "look", r)]
-        sources = {key: _Read.of(services, person, key) for key in {r.source for r in records}}
+        sources = {key: ReadSource.of(services, person, key) for key in {r.source for r in records}}
         ids = [r.id for r in records]
         last, rows = ledger.last_runs(session, ids, person), ledger.last_rows(session, ids, person=person)
         planned = {r.template_id: r for r in reversed(list_rounds(session)) if not r.paused}
@@ -72,7 +68,7 @@ def list_templates(services: TheServices, person: CurrentPerson) -> Any:
         several = len(services.sources.listed()) > 1
         running = shelf.running_documents(session, records)
         records = [r for r in records if sources[r.source].opens(running[r.id].get("records", ""))]
-        known = {r.id: _known(services, r, running[r.id], sources[r.source]) for r in records}
+        known = {r.id: said_of(services, r, running[r.id], sources[r.source]) for r in records}
         return [
             TemplateRow(
                 id=r.id,
@@ -365,90 +361,6 @@ def template_answer(session: Session, record: TemplateRecord, response: Response
         source=record.source,
         used_by=_used_by(session, record.id),
     )
-
-
-class _Said(NamedTuple):
-    """
-    What the library says of what a template runs: its columns' headings and paths as one text to search in, what is
-    broken about it, if anything, whether it holds personal data, and its sentence.
-    """
-
-    fields: str = ""
-    broken: str = ""
-    personal: bool = False
-    sentence: str = ""
-
-
-#: By template, version, revision, reading of the source and what is seen of it; the newest are kept.
-_said: dict[tuple[int, int, int, str, Sight], _Said] = {}
-
-
-@dataclass(frozen=True)
-class _Read:
-    """
-    What is known of a source just now; no catalogue where it cannot be read, with the reason.
-    """
-
-    title: str
-    catalogue: Catalogue | None
-    trouble: str = ""
-    sight: Sight = EVERYTHING
-
-    @classmethod
-    def of(cls, services: Services, person: Person, key: str) -> _Read:
-        title = key
-        try:
-            view = SourceView.of(services, person, key)
-            title = view.source.title
-            return cls(title, view.catalogue, sight=services.sight_of(person.scope, key))
-        except BouquetError as error:
-            # One source that is away never takes the whole list with it.
-            return cls(title, None, str(error))
-
-    def opens(self, records: str) -> bool:
-        """
-        Whether a record type is not closed to the person; one that is not there at all is.
-        """
-        whole = self.catalogue.whole if self.catalogue is not None else None
-        return whole is None or records in self.catalogue.record_types or records not in whole.record_types  # type: ignore[union-attr]
-
-    def label_of(self, records: str) -> str:
-        found = self.catalogue.record_types.get(records) if self.catalogue is not None else None
-        return found.plural.capitalize() if found is not None else ""
-
-
-def _known(services: Services, record: TemplateRecord, running: dict[str, Any], source: _Read) -> _Said:
-    """
-    What the library says of a template. A draft that differs from the saved version is its designers' business.
-    """
-    catalogue = source.catalogue
-    if catalogue is None:
-        return _Said(broken=source.trouble)
-    whole = catalogue.whole or catalogue
-    revision = 0 if record.version else record.draft_revision
-    key = (record.id, record.version, revision, whole.digest, source.sight)
-    if key not in _said:
-        if len(_said) > 5_000:
-            _said.clear()
-        try:
-            template = read_document(running)
-            context = replace(services.context(source=record.source), sight=source.sight)
-            resolution = resolve(template, catalogue, context)
-        except TemplateError as error:
-            # One bad entry never takes the list away.
-            _said[key] = _Said(broken=str(error))
-            return _said[key]
-        lost = [p.message for p in resolution.problems if p.code in DRIFT]
-        start = catalogue.record_types.get(template.records)
-        columns = [
-            f"{c.heading} {getattr(c.value, 'field', '')}"
-            for c in template.columns
-            if start is None or not tells_unseen(catalogue, start, c.value.model_dump(mode="json"))
-        ]
-        personal = resolution.partial is not None and bool(resolution.partial.personal)
-        sentence = Sentence(template, catalogue, context).text()
-        _said[key] = _Said(" · ".join(columns), lost[0] if lost else "", personal, sentence)
-    return _said[key]
 
 
 def readable(services: Services, document: dict[str, Any], source: str) -> tuple[dict[str, Any], str]:
