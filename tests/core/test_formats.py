@@ -225,6 +225,35 @@ def test_pages_hold_every_row_under_repeated_headings(resolved: Resolve, tmp_pat
     assert PdfReader(path).metadata.title == plan.name
 
 
+CARDS = {"pages": {"layout": "cards", "form": True}}
+
+
+def test_cards_hold_one_record_a_page(resolved: Resolve, tmp_path: Path) -> None:
+    """Each with its headings; the last one is empty, to be filled in; what is long goes on to a further page."""
+    plan = resolved("tag", "note", output={"format": "pdf", **CARDS}).require()
+    notes = ["short", None, "word " * 1_500, "漢字"]
+    path, _ = made(plan, "pdf", tmp_path, {"c0": [f"MB-{n}" for n in range(4)], "c1": notes}, titles=("Trees",))
+    pages = [page.extract_text() for page in PdfReader(path).pages]
+
+    assert [sum(f"MB-{n}" in page for page in pages) for n in range(4)] == [1] * 4
+    assert "".join(pages).count("word") == 1_500
+    assert "MB-" not in pages[-1]
+    assert "tag" in pages[-1]
+    assert len(pages) > 5
+
+
+def test_cards_are_lists_of_headings_and_values(resolved: Resolve, tmp_path: Path) -> None:
+    """In a page for the browser; nothing that a value says is markup."""
+    plan = resolved("tag", "note", output={"format": "html", **CARDS}).require()
+    path, _ = made(plan, "html", tmp_path, {"c0": ["MB-1", "MB-2"], "c1": [None, HOSTILE[0]]})
+    said = path.read_text(encoding="utf-8")
+
+    assert (said.count("<article><dl>"), said.count('<article class="form">'), "<table>" in said) == (2, 1, False)
+    assert said.count("<dt>tag</dt>") == 3
+    assert "<b>" not in said
+    assert "&lt;b&gt;&amp;amp;" in said
+
+
 def test_pages_hold_scripts_of_all_directions(resolved: Resolve, tmp_path: Path) -> None:
     """What no font has is told; a text over more than a page goes on, and nothing of it is lost."""
     plan = resolved("note").require()

@@ -75,6 +75,16 @@ class Xlsx(Part):
     chart: XlsxChart | None = None
 
 
+class Pages(Part):
+    """
+    How pages for people (`pdf`, `html`) are laid out: rows as one `table`, or as `cards`, one record a page with its
+    headings beside the values. `form` adds an empty card, to be filled in by hand.
+    """
+
+    layout: Literal["table", "cards"] = "table"
+    form: bool = False
+
+
 class Reader(Part):
     """
     What a file in reader's style carries besides its rows: lines of title above the headings, a heading line for
@@ -162,6 +172,7 @@ class Output(Part):
     keep_days: int | None = Field(None, ge=1, le=36_500)
     csv: Csv = Csv()
     xlsx: Xlsx = Xlsx()
+    pages: Pages = Pages()
 
     @field_validator("locale")
     @classmethod

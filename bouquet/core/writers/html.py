@@ -29,6 +29,11 @@ td { white-space: pre-line; overflow-wrap: anywhere; }
 td.n, td.d { white-space: nowrap; overflow-wrap: normal; font-variant-numeric: tabular-nums; }
 tr.group th { font-size: 1.05em; padding-top: 1rem; border-bottom: 1px solid; }
 tr.sum > * { font-weight: 700; border-top: 1px solid; }
+article { margin: 1.4rem 0; padding: 1rem 1.2rem; border: 1px solid #8884; border-radius: 8px; max-width: 46rem; }
+dl { display: grid; grid-template-columns: minmax(8rem, 14rem) 1fr; gap: .35rem 1rem; margin: 0; }
+dt { color: GrayText; }
+dd { margin: 0; min-height: 1.45em; white-space: pre-line; overflow-wrap: anywhere; border-bottom: 1px solid #8883; }
+.form dd { min-height: 2.2em; border-bottom-color: currentColor; }
 @page { margin: 14mm; @bottom-right { content: counter(page) " / " counter(pages); } }
 @media print {
   body { margin: 0; padding: 0; font-size: 9.5pt; max-width: none; }
@@ -37,6 +42,8 @@ tr.sum > * { font-weight: 700; border-top: 1px solid; }
   thead th { position: static; }
   tr { break-inside: avoid; }
   tr.group { break-after: avoid; }
+  article { border: 0; padding: 0; break-inside: avoid; }
+  article + article { break-before: page; }
 }
 """
 
@@ -62,11 +69,15 @@ class HtmlWriter(StreamWriter):
             f"<title>{escaped_text(title)}</title>\n<style>{_STYLE}</style>\n</head>\n<body>\n<main>\n",
             f"<h1>{escaped_text(title)}</h1>\n",
             *(f'<p class="facts">{escaped_text(fact)}</p>\n' for fact in facts),
-            '<div class="table" tabindex="0" role="region" aria-label="Rows">\n',
-            "<table>\n<thead>\n<tr>",
-            *(self._heading(n) for n in range(len(plan.columns))),
-            "</tr>\n</thead>\n<tbody>\n",
         ]
+        self._cards = plan.output.pages.layout == "cards"
+        if not self._cards:
+            head += [
+                '<div class="table" tabindex="0" role="region" aria-label="Rows">\n',
+                "<table>\n<thead>\n<tr>",
+                *(self._heading(n) for n in range(len(plan.columns))),
+                "</tr>\n</thead>\n<tbody>\n",
+            ]
         self._file.write("".join(head).encode())
 
     def _heading(self, n: int) -> str:
@@ -76,11 +87,15 @@ class HtmlWriter(StreamWriter):
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String))
-        pieces: list[pl.Series | str] = ["<tr>"]
+        pieces: list[pl.Series | str] = ["<article><dl>" if self._cards else "<tr>"]
         for n, column in enumerate(self.plan.columns):
             values = escaped_column(text[f"c{n}"], column.heading, self.facts.notes)
-            pieces += [f'<td dir="auto"{self._ends[n]}>', self._cell(n, values, frame), "</td>"]
-        self._file.write(spliced(pieces, "</tr>\n"))
+            cell = self._cell(n, values, frame)
+            if self._cards:
+                pieces += [f'<dt>{escaped_text(column.heading)}</dt><dd dir="auto">', cell, "</dd>"]
+            else:
+                pieces += [f'<td dir="auto"{self._ends[n]}>', cell, "</td>"]
+        self._file.write(spliced(pieces, "</dl></article>\n" if self._cards else "</tr>\n"))
         self.facts.rows += frame.height
 
     def _cell(self, n: int, values: pl.Series, frame: pl.DataFrame) -> pl.Series:
@@ -97,6 +112,9 @@ class HtmlWriter(StreamWriter):
 
     def write_line(self, line: Line) -> None:
         columns = self.plan.columns
+        if self._cards:
+            # Each card stands for itself: it has no group above it, and nothing to add up.
+            return
         if line.kind == "heading":
             said = f'<tr class="group"><th colspan="{len(columns)}" scope="colgroup">'
             self._file.write(f"{said}{escaped_text(line.label)}</th></tr>\n".encode())
@@ -112,7 +130,11 @@ class HtmlWriter(StreamWriter):
         self._file.write(f'<tr class="sum">{"".join(made)}</tr>\n'.encode())
 
     def finish(self) -> None:
-        self._file.write(b"</tbody>\n</table>\n</div>\n</main>\n</body>\n</html>\n")
+        if self._cards and self.plan.output.pages.form:
+            blanks = "".join(f"<dt>{escaped_text(c.heading)}</dt><dd></dd>" for c in self.plan.columns)
+            self._file.write(f'<article class="form"><dl>{blanks}</dl></article>\n'.encode())
+        self._file.write(b"" if self._cards else b"</tbody>\n</table>\n</div>\n")
+        self._file.write(b"</main>\n</body>\n</html>\n")
 
 
 def _class_of(kind: Kind) -> str:

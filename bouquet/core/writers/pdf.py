@@ -30,6 +30,9 @@ FOOT = 26.0
 #: Points that a column has at least and at most, before the page's width is shared out.
 NARROWEST, WIDEST = 28.0, 240.0
 
+#: Of cards: the width of the headings beside the values, and the values' size.
+CARD_HEADING, CARD_SIZE, CARD_LEADING = 150.0, 10.5, 14.5
+
 #: Rows on which widths are found.
 MEASURED = 400
 
@@ -62,6 +65,7 @@ class PdfWriter(Writer):
         self._columns: list[_Column] = []
         self._waiting: list[pl.DataFrame | Line] = []
         self._held, self._page = 0, 0
+        self._cards, self._carded = self.plan.output.pages.layout == "cards", False
         # Pages are written at the end; until then the file is there, and empty.
         self.path.touch()
 
@@ -118,7 +122,7 @@ class PdfWriter(Writer):
                 longest = column.width * SIZE * 0.55
             wanted.append(min(WIDEST, max(NARROWEST, least + 1, longest + 1)) + 2 * PADDING)
         upright, lying = A4[0] - 2 * MARGIN, A4[1] - 2 * MARGIN
-        self._size = A4 if sum(wanted) <= upright else landscape(A4)
+        self._size = A4 if self._cards or sum(wanted) <= upright else landscape(A4)
         room = upright if self._size == A4 else lying
         if sum(wanted) > room:
             # Narrow columns keep what they want; the others share what is left.
@@ -136,7 +140,8 @@ class PdfWriter(Writer):
         self._y = self._size[1] - MARGIN
         if self._page == 1:
             self._draw_title()
-        self._draw_head()
+        if not self._cards:
+            self._draw_head()
         #: Where rows begin on this page.
         self._fresh = self._y
 
@@ -174,7 +179,35 @@ class PdfWriter(Writer):
 
     def _draw_rows(self, text: pl.DataFrame) -> None:
         for row in text.iter_rows():
-            self._draw_row(row, PLAIN)
+            if self._cards:
+                self._draw_card(row)
+            else:
+                self._draw_row(row, PLAIN)
+
+    def _draw_card(self, row: Sequence[str | None]) -> None:
+        """
+        One record on a page of its own, headings beside their values; more pages where it has no room on one.
+        """
+        if self._carded:
+            self._new_page()
+        self._carded = True
+        beside = MARGIN + CARD_HEADING
+        room = self._size[0] - MARGIN - beside
+        for column, value in zip(self.plan.columns, row, strict=True):
+            heading = wrapped(self._fonts, column.heading, PLAIN, SIZE, CARD_HEADING - 12)
+            said = wrapped(self._fonts, value, PLAIN, CARD_SIZE, room) if value else ("",)
+            for n in range(max(len(heading), len(said))):
+                if self._y - CARD_LEADING < MARGIN:
+                    self._new_page()
+                self._y -= CARD_LEADING
+                if n < len(heading):
+                    self._text(MARGIN, heading[n], PLAIN, SIZE, _SOFT)
+                if n < len(said):
+                    self._text(beside, said[n], PLAIN, CARD_SIZE, _INK)
+            self._y -= 5
+            self._canvas.setStrokeGray(_RULE)
+            self._canvas.setLineWidth(0.25)
+            self._canvas.line(beside, self._y, self._size[0] - MARGIN, self._y)
 
     def _draw_row(self, row: Sequence[str | None], font: str) -> None:
         cells = [
@@ -199,6 +232,9 @@ class PdfWriter(Writer):
         self._canvas.line(MARGIN, self._y, self._right, self._y)
 
     def _draw_line(self, line: Line) -> None:
+        if self._cards:
+            # Each card stands for itself.
+            return
         if line.kind == "heading":
             # A group's heading does not stand alone at the foot of a page.
             if self._y - 4 * LEADING < MARGIN:
@@ -239,6 +275,8 @@ class PdfWriter(Writer):
     def close(self) -> None:
         if not self._columns:
             self._begin()
+        if self._cards and self.plan.output.pages.form:
+            self._draw_card([None] * len(self._columns))
         self._end_page()
         self._canvas.save()
         if self._fonts.missing:

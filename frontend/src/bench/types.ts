@@ -173,4 +173,5 @@ export interface Output {
     bars?: string[];
     chart?: { kind: "bars" | "line"; columns?: string[] } | null;
   };
+  pages?: { layout?: "table" | "cards"; form?: boolean };
 }

@@ -7,7 +7,7 @@ import type { Action } from "../reducer";
 import type { Document, Output } from "../types";
 import { Along } from "./Along";
 import { FileName } from "./FileName";
-import { CsvOptions, XlsxOptions } from "./FormatOptions";
+import { CsvOptions, PageOptions, XlsxOptions } from "./FormatOptions";
 import { ReaderStyle } from "./ReaderStyle";
 import { SplitEditor } from "./SplitEditor";
 
@@ -65,6 +65,12 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
       <div className="group-like">One file, or several</div>
       <SplitEditor document={document} groups={groups} dispatch={dispatch} />
       {(format === "csv" || format === "txt") && <CsvOptions csv={csv} set={setCsv} />}
+      {(format === "pdf" || format === "html") && (
+        <PageOptions
+          pages={output.pages ?? {}}
+          set={(part) => set({ pages: { ...output.pages, ...part } })}
+        />
+      )}
       {known?.sheets && (
         <XlsxOptions xlsx={xlsx} set={setXlsx} sheets={format === "xlsx"} columns={document.columns ?? []} />
       )}

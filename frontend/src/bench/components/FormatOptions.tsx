@@ -101,6 +101,38 @@ export function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void })
   );
 }
 
+/** How pages for people are laid out. */
+export function PageOptions({
+  pages,
+  set,
+}: {
+  pages: NonNullable<Output["pages"]>;
+  set: (part: NonNullable<Output["pages"]>) => void;
+}) {
+  return (
+    <>
+      <Form.Group controlId="pages-layout">
+        <Form.Label>On the pages</Form.Label>
+        <Form.Select
+          value={pages.layout ?? "table"}
+          onChange={(e) => set({ layout: e.target.value as "table" | "cards" })}
+        >
+          <option value="table">all rows in one table</option>
+          <option value="cards">one record a page</option>
+        </Form.Select>
+      </Form.Group>
+      {pages.layout === "cards" && (
+        <Form.Check
+          id="pages-form"
+          label="and an empty one, to be filled in by hand"
+          checked={pages.form ?? false}
+          onChange={(e) => set({ form: e.target.checked })}
+        />
+      )}
+    </>
+  );
+}
+
 /** What a spreadsheet says of itself, and its further sheets. */
 export function XlsxOptions({
   xlsx,
