@@ -12,6 +12,7 @@ from typing import Any
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.naming import merge_names
 from bouquet.core.plan import Cell, Computed, Fixed, Folded, Plan, PlanColumn, Read, Stepped
 from bouquet.core.plan.folds import fold_words
 from bouquet.core.shaping.columns import MACHINE_DATES
@@ -133,8 +134,11 @@ def csvw_metadata(plan: Plan, names: list[str]) -> bytes:
         "doubleQuote": True,
     }
     names_of = _csvw_names(plan.columns)
+    merged = merge_names([c.heading for c in plan.columns])
     schema = {
-        "columns": [_csvw_column(c, n, options.heading_row) for c, n in zip(plan.columns, names_of, strict=True)],
+        "columns": [
+            _csvw_column(c, n, options.heading_row, m) for c, n, m in zip(plan.columns, names_of, merged, strict=True)
+        ],
         "primaryKey": _primary_key(plan, names_of),
     }
     schema = {k: v for k, v in schema.items() if v}
@@ -144,9 +148,14 @@ def csvw_metadata(plan: Plan, names: list[str]) -> bytes:
     return json.dumps(body, indent=2, ensure_ascii=False).encode()
 
 
-def _csvw_column(column: PlanColumn, name: str, heading_row: str) -> dict[str, Any]:
+def _csvw_column(column: PlanColumn, name: str, heading_row: str, merged: str) -> dict[str, Any]:
     technical = column.technical
-    titles = {"headings": [column.heading], "names": [technical], "both": [column.heading, technical]}
+    titles = {
+        "headings": [column.heading],
+        "names": [technical],
+        "both": [column.heading, technical],
+        "merge": [merged],
+    }
     plain = column.kind in _DATATYPES and not any(
         (column.show.date, column.show.grouping, column.show.prefix, column.show.suffix, column.show.pad, column.blank)
     )

@@ -15,7 +15,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from urllib.parse import quote
 
-__all__ = ["NameFacts", "check_pattern", "content_disposition", "file_name", "safe_name", "with_suffix"]
+__all__ = ["NameFacts", "check_pattern", "content_disposition", "file_name", "merge_names", "safe_name", "with_suffix"]
 
 _PART = re.compile(r"\{([^{}:]*)(?::([^{}]*))?\}")
 _PARTS = ("template", "records", "as_of", "rows", "window_start", "window_end", "part", "sequence", "recipient")
@@ -129,6 +129,30 @@ def file_name(pattern: str, facts: NameFacts, extension: str) -> str:
     if facts.part is not None and not re.search(r"\{(part|value)\b", pattern):
         stem += f"-{values['value']}" if facts.value is not None else f"-{facts.part}"
     return f"{safe_name(stem)}.{extension}"
+
+
+#: Characters of a name that programs which merge letters take.
+MERGE_NAME = 40
+
+
+def merge_names(headings: Sequence[str]) -> list[str]:
+    """
+    Headings as programs that merge letters take names of fields: plain letters, digits and underscores, beginning with
+    a letter, at most `MERGE_NAME`, and none alike, whatever their case.
+    """
+    found: list[str] = []
+    taken: set[str] = set()
+    for n, heading in enumerate(headings, 1):
+        plain = unicodedata.normalize("NFKD", heading.replace("ß", "ss")).encode("ascii", "ignore").decode()
+        name = re.sub(r"\W+", "_", plain).strip("_") or f"Field_{n}"
+        name = (name if name[0].isalpha() else f"F_{name}")[:MERGE_NAME].rstrip("_")
+        k, free = 1, name
+        while free.casefold() in taken:
+            k += 1
+            free = f"{name[: MERGE_NAME - len(str(k)) - 1]}_{k}"
+        taken.add(free.casefold())
+        found.append(free)
+    return found
 
 
 def with_suffix(name: str, number: int) -> str:

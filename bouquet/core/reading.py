@@ -34,7 +34,7 @@ TITLES = 30
 #: Sheets of a run's spreadsheet that hold no rows.
 _EXTRA = {"about", "dictionary", "findings", "history"}
 
-_HEADING_ROWS = {"headings": 1, "names": 1, "both": 2, "none": 0}
+_HEADING_ROWS = {"headings": 1, "names": 1, "both": 2, "none": 0, "merge": 1}
 
 
 class Unreadable(BouquetError):

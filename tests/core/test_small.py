@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+import re
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
@@ -14,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import bouquet
-from bouquet.core.naming import NameFacts, check_pattern, file_name, safe_name, with_suffix
+from bouquet.core.naming import NameFacts, check_pattern, file_name, merge_names, safe_name, with_suffix
 from bouquet.core.patterns import PatternError, parse_date_pattern
 
 LONDON = ZoneInfo("Europe/London")
@@ -105,3 +106,18 @@ def test_every_module_has_what_its_list_names() -> None:
         if ".migrations" not in found.name:
             module = importlib.import_module(found.name)
             assert [n for n in getattr(module, "__all__", ()) if not hasattr(module, n)] == [], found.name
+
+
+@given(st.lists(st.text(max_size=60), max_size=12))
+def test_names_of_merged_fields_are_plain_and_differ(headings: list[str]) -> None:
+    """Whatever the headings are."""
+    names = merge_names(headings)
+    assert len(names) == len(headings)
+    assert all(re.fullmatch(r"[A-Za-z][A-Za-z0-9_]{0,39}", name) for name in names)
+    assert len({name.casefold() for name in names}) == len(names)
+
+
+def test_names_of_merged_fields_are_close_to_the_headings() -> None:
+    assert merge_names(["Straße Nr.", "Telefon (privat)", "2. Zeile", "漢字", "Tag", "TAG"]) == [
+        "Strasse_Nr", "Telefon_privat", "F_2_Zeile", "Field_4", "Tag", "TAG_2"
+    ]  # fmt: skip

@@ -115,10 +115,16 @@ def test_a_letter_the_encoding_has_not_stops_or_is_counted(resolved: Resolve, tm
 
 @pytest.mark.parametrize(
     ("heading_row", "expected"),
-    [("headings", [["Note!"]]), ("names", [["note"]]), ("both", [["Note!"], ["note"]]), ("none", [])],
+    [
+        ("headings", [["Note!"]]),
+        ("names", [["note"]]),
+        ("both", [["Note!"], ["note"]]),
+        ("none", []),
+        ("merge", [["Note"]]),
+    ],
 )
 def test_heading_rows(resolved: Resolve, tmp_path: Path, heading_row: str, expected: list[list[str]]) -> None:
-    """Headings, technical names, both or none."""
+    """Headings, technical names, both, none, or names that programs merge letters by."""
     plan = resolved(column("note", "Note!"), output={"csv": {"heading_row": heading_row}}).require()
 
     assert csv_rows(written(plan, "csv", tmp_path, c0=["x"])) == [*expected, ["x"]]

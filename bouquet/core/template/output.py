@@ -33,7 +33,7 @@ class Csv(Part):
     encoding: Literal["utf-8", "utf-8-sig", "utf-16", "windows-1252", "iso-8859-1"] = "utf-8"
     unencodable: Literal["stop", "replace"] = "stop"
     quoting: Literal["as_needed", "text", "everything"] = "as_needed"
-    heading_row: Literal["headings", "names", "both", "none"] = "headings"
+    heading_row: Literal["headings", "names", "both", "none", "merge"] = "headings"
 
     @field_validator("separator")
     @classmethod

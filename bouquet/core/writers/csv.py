@@ -11,6 +11,7 @@ from typing import IO, Literal
 import polars as pl
 
 from bouquet.core.errors import EncodingProblem
+from bouquet.core.naming import merge_names
 from bouquet.core.shaping import Line, TextShaper, guarded, shown_total
 from bouquet.core.writers.base import StreamWriter
 
@@ -119,6 +120,8 @@ class CsvWriter(StreamWriter):
             rows.append([self._guarded(c.heading) for c in self.plan.columns])
         if self._options.heading_row in ("names", "both"):
             rows.append([c.technical for c in self.plan.columns])
+        if self._options.heading_row == "merge":
+            rows.append(merge_names([c.heading for c in self.plan.columns]))
         self._write_rows(rows)
 
     def _write_rows(self, rows: list[list[str]]) -> None:

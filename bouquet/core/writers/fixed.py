@@ -12,6 +12,7 @@ import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.errors import EncodingProblem, WriteError
+from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.writers.base import Beside, StreamWriter
@@ -55,6 +56,8 @@ class FixedWidthWriter(StreamWriter):
             self._write_head([c.heading for c in self.plan.columns])
         if options.heading_row in ("names", "both"):
             self._write_head([c.technical for c in self.plan.columns])
+        if options.heading_row == "merge":
+            self._write_head(merge_names([c.heading for c in self.plan.columns]))
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String).fill_null(""))

@@ -157,7 +157,7 @@ export interface Output {
     encoding?: "utf-8" | "utf-8-sig" | "utf-16" | "windows-1252" | "iso-8859-1";
     unencodable?: "stop" | "replace";
     quoting?: "as_needed" | "text" | "everything";
-    heading_row?: "headings" | "names" | "both" | "none";
+    heading_row?: "headings" | "names" | "both" | "none" | "merge";
   };
   xlsx?: {
     sheet?: string;

@@ -46,6 +46,7 @@ export function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void })
           <option value="headings">the headings</option>
           <option value="names">the technical names</option>
           <option value="both">headings, then technical names</option>
+          <option value="merge">plain names, for programs that merge letters</option>
           <option value="none">none: rows from the first line on</option>
         </Form.Select>
       </Form.Group>
