@@ -22,9 +22,7 @@ __all__ = [
     "advance",
     "drop_pending",
     "facts_of",
-    "forget",
     "look_up",
-    "mark",
     "put_pending",
     "take_back",
     "what_is_new",
@@ -225,35 +223,6 @@ def look_up(session: Session, memory: Memory, key: UUID) -> tuple[datetime, int 
     query = sa.select(Remembered.sent_at, Remembered.run_id).where(*_of(memory), Remembered.key == key)
     found = session.execute(query).first()
     return (found[0], found[1]) if found is not None else None
-
-
-def forget(
-    session: Session, memory: Memory, *, keys: Sequence[UUID] | None = None, since: datetime | None = None
-) -> int:
-    """
-    Forget records, so that they are sent again: these, those sent since a moment, or all. Returns how many.
-    """
-    conditions = [*_of(memory)]
-    if keys is not None:
-        conditions.append(Remembered.key.in_(keys))
-    if since is not None:
-        conditions.append(Remembered.sent_at >= since)
-    gone = session.execute(sa.delete(Remembered).where(*conditions).returning(Remembered.key))
-    return len(gone.all())
-
-
-def mark(session: Session, memory: Memory, rows: Sequence[tuple[UUID, int]], now: datetime) -> int:
-    """
-    Remember records as sent that were not sent from here. Returns how many were not known before.
-    """
-    known = 0
-    for key, row in rows:
-        facts = {"template_id": memory.template_id, "round_id": memory.round_id, "key": key}
-        if session.get(Remembered, tuple(facts.values())) is None:
-            session.add(Remembered(**facts, row=row, sent_at=now, run_id=None))
-            known += 1
-    session.flush()
-    return known
 
 
 def _of(memory: Memory) -> list[sa.ColumnElement[bool]]:

@@ -82,6 +82,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "restore_template": ("brought back a template", "template", ()),
     "forget_sent": ("made a template forget what it sent", "template", ("since",)),
     "mark_as_sent": ("marked records as sent", "template", ()),
+    "undo_memory_change": ("undid a change of what was sent", "template", ()),
     "add_bundle": ("made a bundle", "bundle", ("standing",)),
     "change_bundle": ("changed a bundle", "bundle", ("standing", "note")),
     "remove_bundle": ("removed a bundle", "bundle", ()),

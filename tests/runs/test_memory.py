@@ -22,6 +22,7 @@ from bouquet.runs import Services, ask_for_run
 from bouquet.runs.executor import execute
 from bouquet.sources import Source
 from bouquet.store import memory as memories
+from bouquet.store import memory_changes as changes
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.memory import Memory
@@ -267,7 +268,8 @@ def test_random_days_agree_with_a_model(yard: Yard, seed: int, only: str) -> Non
         elif what == "again" and key in sent:
             del sent[key]
             with yard.services.store.session() as session:
-                assert memories.forget(session, Memory(yard.template_id), keys=[key_digest([key])]) == 1
+                whose, again = Memory(yard.template_id), [key_digest([key])]
+                assert changes.forget(session, whose, "Ines", NOW, keys=again) == 1
         elif what in ("run", "discard"):
             new = {k: w for k, w in weights.items() if k not in sent or (only != "new" and sent[k] != w)}
             run = yard.finished(yard.ask())

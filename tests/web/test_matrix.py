@@ -186,6 +186,7 @@ GET /templates/{template_id}/memory in
 POST /templates/{template_id}/memory/forget design
 POST /templates/{template_id}/memory/look design
 POST /templates/{template_id}/memory/mark design
+POST /templates/{template_id}/memory/undo/{change_id} design
 POST /templates/{template_id}/missing design
 POST /templates/{template_id}/move design
 GET /templates/{template_id}/newest in

@@ -79,7 +79,7 @@ def test_the_sentence_says_it(designer: TestClient) -> None:
 def test_it_is_looked_into_and_told_to_send_again(designer: TestClient, services: Services) -> None:
     template = made(designer)
     memory = f"/api/v1/templates/{template}/memory"
-    assert designer.get(memory).json() == {"records": 0, "first_sent": None, "last_sent": None}
+    assert designer.get(memory).json() == {"records": 0, "first_sent": None, "last_sent": None, "changes": []}
     number = run(designer, services, template)["id"]
     assert designer.get(memory).json()["records"] == 40
     found = designer.post(f"{memory}/look", json={"key": ["7"]}).json()
@@ -106,3 +106,33 @@ def test_only_its_owner_or_an_administrator_changes_it(
     assert auditor.post(f"{memory}/forget", json={}).status_code == 403
     tobin = sign_in("tobin")
     assert tobin.get(memory).status_code == 404
+
+
+def test_what_was_changed_by_hand_is_undone_within_a_day(designer: TestClient, services: Services) -> None:
+    """What was forgotten is remembered again as it was, but what was sent meanwhile; what was marked is forgotten."""
+    number = made(designer)
+    first = run(designer, services, number)
+    address = f"/api/v1/templates/{number}/memory"
+    before = designer.get(address).json()
+    keys = [["1"], ["2"]]
+    assert designer.post(f"{address}/forget", json={"keys": keys}).json() == {"records": 2}
+    assert run(designer, services, number)["rows_written"] == 2
+    assert designer.post(f"{address}/forget", json={"keys": [["1"]]}).json() == {"records": 1}
+    (newest, older) = designer.get(address).json()["changes"]
+    assert [(c["kind"], c["records"], c["who"]) for c in (newest, older)] == [
+        ("forgotten", n, "Ines Harrow") for n in (1, 2)
+    ]
+    for change_id, records in ((newest["id"], 1), (older["id"], 0)):
+        assert designer.post(f"{address}/undo/{change_id}").json() == {"records": records}
+    after = designer.get(address).json()
+
+    assert (after["records"], after["changes"]) == (before["records"], [])
+    assert after["records"] == first["rows_written"]
+    assert designer.post(f"{address}/mark", json={"keys": [["none"], ["none"]]}).json() == {"records": 1}
+    (marked,) = designer.get(address).json()["changes"]
+    services.clock = lambda: NOW + timedelta(days=1, minutes=1)
+    assert designer.get(address).json()["changes"] == []
+    assert designer.post(f"{address}/undo/{marked['id']}").status_code == 404
+    services.clock = lambda: NOW + timedelta(hours=23)
+    assert designer.post(f"{address}/undo/{marked['id']}").json() == {"records": 1}
+    assert designer.get(address).json()["records"] == before["records"]

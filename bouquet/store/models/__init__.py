@@ -16,7 +16,7 @@ from bouquet.store.models.deliveries import (
     RoundRecipient,
 )
 from bouquet.store.models.journal import JournalEntry, JournalSeal, JournalSealed
-from bouquet.store.models.memory import Remembered, Remembering, SentKeysRecord
+from bouquet.store.models.memory import MemoryChange, MemoryChanged, Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Group, GroupMember, Person, PersonLink, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Noticed, Occurrence, Round
 from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
@@ -46,6 +46,8 @@ __all__ = [
     "KeptCatalogue",
     "Link",
     "Means",
+    "MemoryChange",
+    "MemoryChanged",
     "Notice",
     "Noticed",
     "Occurrence",

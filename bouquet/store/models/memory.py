@@ -12,7 +12,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from bouquet.store.models.base import Base
 
-__all__ = ["Remembered", "Remembering", "SentKeysRecord"]
+__all__ = ["MemoryChange", "MemoryChanged", "Remembered", "Remembering", "SentKeysRecord"]
 
 
 class Remembered(Base):
@@ -46,6 +46,42 @@ class Remembering(Base):
     row: Mapped[int]
     texts: Mapped[list[str] | None] = mapped_column(sa.JSON(none_as_null=True))
     gone: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
+
+
+class MemoryChange(Base):
+    """
+    What somebody changed in a memory by hand (`forgotten`, `marked`), and of how many records.
+    """
+
+    __tablename__ = "memory_changes"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id", ondelete="CASCADE"))
+    round_id: Mapped[int]
+    kind: Mapped[str]
+    who: Mapped[str]
+    at: Mapped[datetime]
+    records: Mapped[int]
+
+    __table_args__ = (
+        sa.CheckConstraint("kind IN ('forgotten', 'marked')", name="kind"),
+        sa.Index("ix_memory_changes_template_id", "template_id", "round_id"),
+    )
+
+
+class MemoryChanged(Base):
+    """
+    A record that such a change was about, as it was remembered.
+    """
+
+    __tablename__ = "memory_changed"
+
+    change_id: Mapped[int] = mapped_column(sa.ForeignKey("memory_changes.id", ondelete="CASCADE"), primary_key=True)
+    key: Mapped[UUID] = mapped_column(primary_key=True)
+    row: Mapped[int]
+    sent_at: Mapped[datetime]
+    run_id: Mapped[int | None]
+    texts: Mapped[list[str] | None] = mapped_column(sa.JSON(none_as_null=True))
 
 
 class SentKeysRecord(Base):

@@ -14,13 +14,14 @@ from bouquet.core.memory import key_digest
 from bouquet.rights import may_change
 from bouquet.store import OutOfScope
 from bouquet.store import memory as memories
+from bouquet.store import memory_changes as changes
 from bouquet.store.memory import Memory
 from bouquet.store.models import Person
 from bouquet.store.rounds import get_round
 from bouquet.web.access import CurrentPerson, Id, TheServices, WholeNumber, needs, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
-from bouquet.web.schemas.memory import MemoryAct, MemoryChanged, MemoryFound, MemoryKey, MemoryOut
+from bouquet.web.schemas.memory import MemoryAct, MemoryChanged, MemoryChangeOut, MemoryFound, MemoryKey, MemoryOut
 
 log = structlog.get_logger()
 
@@ -45,7 +46,11 @@ def get_memory(template_id: Id, services: TheServices, person: CurrentPerson, ro
             # How many there are is more than they may know.
             raise OutOfScope("It remembers records that you may not see.")
         records, first, last = memories.facts_of(session, memory)
-    return MemoryOut(records=records, first_sent=first, last_sent=last)
+        undone = [
+            MemoryChangeOut(id=c.id, kind=c.kind, who=c.who, at=c.at, records=c.records)
+            for c in changes.list_changes(session, memory, services.clock())
+        ]
+    return MemoryOut(records=records, first_sent=first, last_sent=last, changes=undone)
 
 
 @router.post("/look", response_model=MemoryFound)
@@ -70,7 +75,7 @@ def forget_sent(
     keys = [key_digest(k) for k in body.keys] if body.keys is not None else None
     with services.store.session() as session:
         memory = _own_memory(session, person, template_id, round_id)
-        count = memories.forget(session, memory, keys=keys, since=body.since)
+        count = changes.forget(session, memory, person.name, services.clock(), keys=keys, since=body.since)
     log.info("memory_forgotten", template=template_id, round=round_id, records=count, person=person.id)
     return MemoryChanged(records=count)
 
@@ -82,11 +87,25 @@ def mark_as_sent(
     """
     Take records as sent that were not sent from here. They are not new any more; a change of them is not noticed.
     """
-    rows = [(key_digest(k), 0) for k in body.keys or []]
+    keys = [key_digest(k) for k in body.keys or []]
     with services.store.session() as session:
         memory = _own_memory(session, person, template_id, round_id)
-        count = memories.mark(session, memory, rows, services.clock())
+        count = changes.mark(session, memory, person.name, services.clock(), keys)
     log.info("memory_marked", template=template_id, round=round_id, records=count, person=person.id)
+    return MemoryChanged(records=count)
+
+
+@router.post("/undo/{change_id}", response_model=MemoryChanged)
+def undo_memory_change(
+    template_id: Id, change_id: Id, services: TheServices, person: Designer, round_id: WholeNumber = 0
+) -> Any:
+    """
+    Undo a change that somebody made by hand, within a day. What was sent meanwhile stays as it was sent.
+    """
+    with services.store.session() as session:
+        memory = _own_memory(session, person, template_id, round_id)
+        count = changes.undo(session, memory, change_id, services.clock())
+    log.info("memory_change_undone", template=template_id, round=round_id, records=count, person=person.id)
     return MemoryChanged(records=count)
 
 

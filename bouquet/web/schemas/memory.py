@@ -5,12 +5,25 @@ The memory of a template as the API speaks of it.
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
-__all__ = ["MemoryAct", "MemoryChanged", "MemoryFound", "MemoryKey", "MemoryOut"]
+__all__ = ["MemoryAct", "MemoryChangeOut", "MemoryChanged", "MemoryFound", "MemoryKey", "MemoryOut"]
 
 _Key = list[str]
+
+
+class MemoryChangeOut(BaseModel):
+    """
+    A change of a memory by hand: records `forgotten`, to be sent again, or `marked` as sent.
+    """
+
+    id: int
+    kind: Literal["forgotten", "marked"]
+    who: str
+    at: datetime
+    records: int
 
 
 class MemoryOut(BaseModel):
@@ -21,6 +34,7 @@ class MemoryOut(BaseModel):
     records: int
     first_sent: datetime | None
     last_sent: datetime | None
+    changes: list[MemoryChangeOut] = Field([], description="What people changed by hand, that can be undone.")
 
 
 class MemoryKey(BaseModel):

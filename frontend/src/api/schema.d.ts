@@ -2737,6 +2737,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/templates/{template_id}/memory/undo/{change_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Memory Change
+         * @description Undo a change that somebody made by hand, within a day. What was sent meanwhile stays as it was sent.
+         */
+        post: operations["undo_memory_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/templates/{template_id}/missing": {
         parameters: {
             query?: never;
@@ -4847,6 +4867,28 @@ export interface components {
             since?: string | null;
         };
         /**
+         * MemoryChangeOut
+         * @description A change of a memory by hand: records `forgotten`, to be sent again, or `marked` as sent.
+         */
+        MemoryChangeOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "forgotten" | "marked";
+            /** Records */
+            records: number;
+            /** Who */
+            who: string;
+        };
+        /**
          * MemoryChanged
          * @description How many records the act was about.
          */
@@ -4877,6 +4919,12 @@ export interface components {
          * @description What a template, or one of its rounds, has sent: records, and from when to when.
          */
         MemoryOut: {
+            /**
+             * Changes
+             * @description What people changed by hand, that can be undone.
+             * @default []
+             */
+            changes: components["schemas"]["MemoryChangeOut"][];
             /** First Sent */
             first_sent: string | null;
             /** Last Sent */
@@ -12278,6 +12326,40 @@ export interface operations {
                 "application/json": components["schemas"]["MemoryAct"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryChanged"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    undo_memory_change: {
+        parameters: {
+            query?: {
+                round_id?: number;
+            };
+            header?: never;
+            path: {
+                template_id: number;
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {

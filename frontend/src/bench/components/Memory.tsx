@@ -79,11 +79,20 @@ export function Memory({ template: id, round = 0 }: { template: number; round?: 
       answer(api.POST("/api/v1/templates/{template_id}/memory/mark", { ...path, body: { keys } })),
     onSuccess: renew,
   });
+  const undo = useMutation({
+    mutationFn: (change: number) =>
+      answer(
+        api.POST("/api/v1/templates/{template_id}/memory/undo/{change_id}", {
+          params: { path: { template_id: id, change_id: change }, query: { round_id: round } },
+        }),
+      ),
+    onSuccess: renew,
+  });
   const known = memory.data;
   const found = look.data;
   return (
     <div className="memory">
-      <Trouble error={memory.error ?? look.error ?? forget.error} />
+      <Trouble error={memory.error ?? look.error ?? forget.error ?? undo.error} />
       {known && (
         <p className="mb-1">
           {known.records === 0
@@ -91,6 +100,16 @@ export function Memory({ template: id, round = 0 }: { template: number; round?: 
             : `${plural(known.records, "record")} sent, last ${shortMoment(known.last_sent!)}.`}
         </p>
       )}
+      {(known?.changes ?? []).map((change) => (
+        <p key={change.id} className="mb-1">
+          {plural(change.records, "record")}{" "}
+          {change.kind === "forgotten" ? "to be sent again" : "marked as sent"} by {change.who},{" "}
+          {shortMoment(change.at)}.{" "}
+          <Button size="sm" variant="quiet" disabled={undo.isPending} onClick={() => undo.mutate(change.id)}>
+            Undo
+          </Button>
+        </p>
+      ))}
       {known !== undefined && known.records > 0 && (
         <>
           <div className="d-flex gap-2">
