@@ -108,7 +108,9 @@ def test_only_its_owner_or_an_administrator_changes_it(
     assert tobin.get(memory).status_code == 404
 
 
-def test_what_was_changed_by_hand_is_undone_within_a_day(designer: TestClient, services: Services) -> None:
+def test_what_was_changed_by_hand_is_undone_within_a_day(
+    designer: TestClient, services: Services, sign_in: Callable[[str], TestClient]
+) -> None:
     """What was forgotten is remembered again as it was, but what was sent meanwhile; what was marked is forgotten."""
     number = made(designer)
     first = run(designer, services, number)
@@ -131,8 +133,10 @@ def test_what_was_changed_by_hand_is_undone_within_a_day(designer: TestClient, s
     assert designer.post(f"{address}/mark", json={"keys": [["none"], ["none"]]}).json() == {"records": 1}
     (marked,) = designer.get(address).json()["changes"]
     services.clock = lambda: NOW + timedelta(days=1, minutes=1)
+    sign_in("ines")
     assert designer.get(address).json()["changes"] == []
     assert designer.post(f"{address}/undo/{marked['id']}").status_code == 404
     services.clock = lambda: NOW + timedelta(hours=23)
+    sign_in("ines")
     assert designer.post(f"{address}/undo/{marked['id']}").json() == {"records": 1}
     assert designer.get(address).json()["records"] == before["records"]
