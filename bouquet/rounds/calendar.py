@@ -15,7 +15,7 @@ import sqlalchemy as sa
 import structlog
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
-from sqlalchemy.orm import Session, lazyload
+from sqlalchemy.orm import Session, lazyload, selectinload
 
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.recurrence import DaysOff
@@ -269,7 +269,9 @@ def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[
         )
         off = days_off(session)
         planned: list[tuple[datetime, Round, str]] = []
-        bare = query.options(lazyload(Round.recipients), lazyload(Round.after))
+        # Many rounds run the same template: each is read once.
+        once = selectinload(Round.template)
+        bare = query.options(lazyload(Round.recipients), lazyload(Round.after), once)
         for found in session.scalars(bare.with_for_update(of=Round, skip_locked=True)):
             planned += [(moment, found, note) for moment, note in _come(found, off, now)]
         if not planned:
