@@ -24,7 +24,14 @@ __all__ = ["Guest", "Issuer", "Misdeed"]
 
 #: What it can be told to do wrong, for tests.
 Misdeed: TypeAlias = Literal[
-    "another nonce", "another key", "expired", "another audience", "another issuer", "no signature", "not verified"
+    "another nonce",
+    "another key",
+    "expired",
+    "another audience",
+    "another issuer",
+    "no signature",
+    "not verified",
+    "says nothing of addresses",
 ]
 
 CLIENT = "bouquet"
@@ -141,6 +148,8 @@ class Issuer:
             "email_verified": wrong != "not verified",
             "groups": list(guest.groups),
         }
+        if wrong == "says nothing of addresses":
+            del claims["email_verified"]
         if wrong == "no signature":
             head, body = (_plain(part) for part in ({"alg": "none"}, claims))
             return f"{head}.{body}."

@@ -17,7 +17,7 @@ from bouquet.store.people import find_person, keeper_names
 __all__ = ["arrive"]
 
 
-def arrive(session: Session, *, subject: str, email: str, name: str, groups: Collection[str]) -> Person:
+def arrive(session: Session, *, subject: str, email: str, verified: bool, name: str, groups: Collection[str]) -> Person:
     """
     The person whom the service knows by `subject`: the one who came before, else the one with that address, else a new
     one, where one of the service's groups is a group here. They are put into these groups.
@@ -27,7 +27,8 @@ def arrive(session: Session, *, subject: str, email: str, name: str, groups: Col
     person = session.scalars(sa.select(Person).where(Person.subject == subject)).first()
     if person is None:
         person = find_person(session, email)
-        if person is not None and person.subject is not None:
+        if person is not None and (person.subject is not None or not verified):
+            # Whoever can give themselves an address there would be whoever has it here.
             raise NotYours("This address belongs to somebody else here, as far as the sign-in service tells.")
     if person is None:
         if not any(g.claim and g.claim in groups for g in list_groups(session)):

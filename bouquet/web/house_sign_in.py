@@ -46,6 +46,8 @@ class Arrived:
 
     subject: str
     email: str
+    #: Whether the service proved that the address is theirs.
+    verified: bool
     name: str
     groups: frozenset[str]
 
@@ -111,6 +113,7 @@ class HouseSignIn:
         return Arrived(
             subject=f"{self.issuer} {claims['sub']}",
             email=email.strip().lower(),
+            verified=claims.get("email_verified") is True,
             name=str(claims.get("name") or email)[:120],
             groups=frozenset(str(g) for g in groups) if isinstance(groups, list) else frozenset(),
         )

@@ -96,7 +96,12 @@ def come_from_house(request: Request, services: TheServices, house: House) -> Re
         arrived = house.end(_back(request), str(request.url), request.cookies.get(CARRIED, ""))
         with services.store.session() as session:
             person = arriving.arrive(
-                session, subject=arrived.subject, email=arrived.email, name=arrived.name, groups=arrived.groups
+                session,
+                subject=arrived.subject,
+                email=arrived.email,
+                verified=arrived.verified,
+                name=arrived.name,
+                groups=arrived.groups,
             )
             token = people.session_for(
                 session,
@@ -109,7 +114,8 @@ def come_from_house(request: Request, services: TheServices, house: House) -> Re
             told = person.id, person.name
     except BouquetError as error:
         log.warning("house_sign_in_failed", why=str(error))
-        return _away(RedirectResponse(f"/sign-in?why={quote(str(error))}", 303))
+        # What is said stands in the front end: an address cannot put words into the sign-in's mouth.
+        return _away(RedirectResponse(f"/sign-in?why={quote(error.code)}", 303))
     note_arrival(request, *told)
     log.info("signed_in", person=told[0], by="house")
     answer = _away(RedirectResponse("/", 303))

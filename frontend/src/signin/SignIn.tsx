@@ -5,8 +5,17 @@ import { ApiError, answer, api } from "../api";
 import { Icon } from "../shared";
 import { Card } from "./Card";
 
+/** What is said where somebody comes back from the house's own sign-in and was not let in. */
+const REFUSED: Record<string, string> = {
+  not_yours: "Nobody has let you in here yet, or your address is somebody else’s. Ask an administrator.",
+  rights_differ: "Your groups give you rights that cannot be joined. Ask an administrator.",
+};
+
 /** Why the house's own sign-in did not work, where somebody comes back from it. */
-const refusedThere = () => new URLSearchParams(window.location.search).get("why");
+function refusedThere(): string | null {
+  const why = new URLSearchParams(window.location.search).get("why");
+  return why === null ? null : (REFUSED[why] ?? "That did not work. Begin again.");
+}
 
 /** The door. `away` says that the server, not the person, is the trouble. */
 export function SignIn({ away }: { away: boolean }) {
