@@ -131,3 +131,17 @@ def test_looking_changes_nothing(catalogue: Catalogue, name: str) -> None:
         | {r.name for r in catalogue.record_types[s.records].relations}
         for s in steps_of(document, catalogue)
     )
+
+
+def test_what_stands_across_is_a_path(catalogue: Catalogue) -> None:
+    """Replaced with the groups that it stands beside."""
+    across = {"path": "tree.tag", "most": 9}
+    document = {**EVERYWHERE, "rows": {"per": "group", "by": [{"path": "tree.tag"}], "across": across}}
+    changed = replace_step(document, catalogue, "tree", "tag", "number")
+
+    assert "rows.across.path" in {s.place for s in steps_of(document, catalogue)}
+    assert changed["rows"] == {
+        "per": "group",
+        "by": [{"path": "tree.number"}],
+        "across": {"path": "tree.number", "most": 9},
+    }

@@ -138,6 +138,8 @@ class _Changing:
         if isinstance(rows.get("by"), list):
             by = [self._path(self.start, b, "path", f"rows.by[{n}]") for n, b in enumerate(_objects(rows["by"]))]
             rows = {**rows, "by": by}
+        if isinstance(rows.get("across"), dict):
+            rows = {**rows, "across": self._path(self.start, rows["across"], "path", "rows.across")}
         return rows
 
     def _column(self, column: dict[str, Any], place: str) -> dict[str, Any]:
