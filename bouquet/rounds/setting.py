@@ -19,7 +19,7 @@ from bouquet.rights import may, visible
 from bouquet.rounds.calendar import NEVER
 from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipientIn, Watch
 from bouquet.rounds.watching import event_template
-from bouquet.runs import Services, appendable, checked_folder, gather_bundle, no_purpose, unknown_answers
+from bouquet.runs import Services, appendable, check_purpose, checked_folder, gather_bundle, unknown_answers
 from bouquet.runs.asking import as_format
 from bouquet.store import NotFound, recipients
 from bouquet.store import templates as shelf
@@ -78,8 +78,7 @@ def round_facts(
         personal = _check_template(services, person, record, saved.document, body, event)
     if body.trigger == "closes":
         _check_event(services, person, record, event)
-    if personal and not body.purpose.strip():
-        raise PlanError([no_purpose(personal)])
+    check_purpose(services, personal, body.purpose)
     _check_sending(session, body, None if record.kind == "bundle" else read_document(saved.document))
     watched = body.trigger in ("appears", "closes")
     return {

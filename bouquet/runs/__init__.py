@@ -3,7 +3,7 @@ The life of a run.
 """
 
 from bouquet.runs.archive import zipped
-from bouquet.runs.asking import ask_for_run, no_purpose, unknown_answers
+from bouquet.runs.asking import ask_for_run, check_purpose, unknown_answers
 from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key_of, rows_of
 from bouquet.runs.delivering import MODES, appendable
 from bouquet.runs.errors import FolderError, RunCancelled, RunFailed
@@ -40,6 +40,7 @@ __all__ = [
     "ask_for_run",
     "carry_out_comparison",
     "check_file",
+    "check_purpose",
     "checked_address",
     "checked_folder",
     "count_tally",
@@ -48,7 +49,6 @@ __all__ = [
     "gather_bundle",
     "key_of",
     "left_out",
-    "no_purpose",
     "recognise",
     "rows_of",
     "source_of_bundle",

@@ -19,9 +19,10 @@ from bouquet.core.template import Bundle, Template, is_bundle, read_bundle, read
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.store import runs as ledger
+from bouquet.store.house import purposes
 from bouquet.store.models import Person, Run
 
-__all__ = ["ZIP", "as_format", "ask_for_run", "no_purpose", "unknown_answers"]
+__all__ = ["ZIP", "as_format", "ask_for_run", "check_purpose", "unknown_answers"]
 
 #: The format of bundles.
 ZIP = "zip"
@@ -99,8 +100,8 @@ def ask_for_run(
         repeats = repeats if template.only != "everything" else None
         name, records, personal = template.name, template.records, plan.personal
         document = template.as_document()
-    if personal and not purpose and (person is not None if asks_purpose is None else asks_purpose):
-        raise PlanError([no_purpose(personal)])
+    if person is not None if asks_purpose is None else asks_purpose:
+        check_purpose(services, personal, purpose)
     run = Run(
         template_id=template_id,
         version=version,
@@ -127,12 +128,20 @@ def ask_for_run(
         return ledger.add_run(session, run)
 
 
-def no_purpose(personal: tuple[str, ...]) -> Problem:
+def check_purpose(services: Services, personal: tuple[str, ...], purpose: str) -> None:
     """
-    What is missing where these columns are to leave the house.
+    Refuse that these columns leave the house for nothing, or for what the house does not know. Raises PlanError.
     """
-    message = f"Personal data leaves the house ({', '.join(personal)}). Say what for."
-    return Problem(code="no_purpose", message=message, place="purpose")
+    if not personal:
+        return
+    if not purpose.strip():
+        message = f"Personal data leaves the house ({', '.join(personal)}). Say what for."
+        raise PlanError([Problem(code="no_purpose", message=message, place="purpose")])
+    with services.store.session() as session:
+        known = purposes(session)
+    if not known.takes(purpose):
+        message = f"Personal data leaves this house for: {', '.join(known.names) or 'nothing'}. Choose one of these."
+        raise PlanError([Problem(code="unknown_purpose", message=message, place="purpose", candidates=known.names)])
 
 
 def _digest_of(asked: tuple[Any, ...]) -> str:

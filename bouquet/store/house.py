@@ -1,9 +1,11 @@
 """
-What is true of the whole house: the days on which it does not work.
+What is true of the whole house: the days on which it does not work, and what personal data may leave it for.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
@@ -12,9 +14,41 @@ from sqlalchemy.orm import Session
 from bouquet.core.recurrence import NO_DAYS_OFF, DaysOff
 from bouquet.store.models import HouseFact
 
-__all__ = ["days_off", "put_days_off"]
+__all__ = ["Purposes", "days_off", "purposes", "put_days_off", "put_purposes"]
 
-_DAYS_OFF = "days_off"
+_DAYS_OFF, _PURPOSES = "days_off", "purposes"
+
+
+@dataclass(frozen=True)
+class Purposes:
+    """
+    What personal data may leave the house for: what is offered, and whether nothing else is taken.
+    """
+
+    names: tuple[str, ...] = ()
+    only: bool = False
+
+    def takes(self, purpose: str) -> bool:
+        """
+        Whether somebody may say this.
+        """
+        return not self.only or purpose.strip().casefold() in {name.casefold() for name in self.names}
+
+
+def purposes(session: Session) -> Purposes:
+    """
+    What personal data may leave the house for; anything that somebody says, where nobody set it.
+    """
+    found = session.get(HouseFact, _PURPOSES)
+    return Purposes(tuple(found.value["names"]), bool(found.value["only"])) if found is not None else Purposes()
+
+
+def put_purposes(session: Session, names: Sequence[str], *, only: bool, now: datetime) -> None:
+    """
+    Say what personal data may leave the house for, each once, in this order.
+    """
+    value: dict[str, Any] = {"names": list(dict.fromkeys(names)), "only": only}
+    session.merge(HouseFact(name=_PURPOSES, value=value, changed_at=now))
 
 
 def days_off(session: Session) -> DaysOff:

@@ -102,6 +102,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "call_round": ("called a round", "round", ()),
     "remove": ("removed a round", "round", ()),
     "restore": ("brought back a round", "round", ()),
+    "set_purposes": ("changed what personal data may leave for", "house", ("names", "only")),
     "set_days_off": ("changed the days off", "house", ()),
     "add_run": ("asked for a run", "run", ("template_id", "bundle_id", "again", "format", "purpose")),
     "export_runs": ("exported the ledger", "run", ()),

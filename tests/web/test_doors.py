@@ -335,6 +335,26 @@ def test_a_round_with_personal_data_says_what_for(sign_in: SignIn) -> None:
     assert (refused.status_code, refused.json()["errors"][0]["place"], made.status_code) == (422, "purpose", 201)
 
 
+def test_personal_data_leaves_for_what_the_house_knows(sign_in: SignIn) -> None:
+    """By runs, bundles and rounds alike; where nothing else is taken, what is known is said."""
+    number = add(sign_in("ines"), {"name": "Callers of the list", "records": "resident_report", "columns": [
+        {"id": "n", "heading": "Who", "value": {"field": "resident"}}
+    ]})  # fmt: skip
+    marta = sign_in("marta")
+    known = {"names": ["calling back", "year book", "calling back"], "only": True}
+    assert marta.put(f"{API}/purposes", json=known).json() == {"names": ["calling back", "year book"], "only": True}
+    ines = sign_in("ines")
+    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "callers"}
+    bundle = {"bundle": {"name": "b", "templates": [number]}}
+    for path, asked in (("rounds", body), ("runs", {"template_id": number}), ("runs", bundle)):
+        refused = ines.post(f"{API}/{path}", json={**asked, "purpose": "curiosity"})
+        taken = ines.post(f"{API}/{path}", json={**asked, "purpose": " Year book "})
+        assert (refused.status_code, refused.json()["errors"][0]["place"]) == (422, "purpose")
+        assert "calling back, year book" in refused.json()["errors"][0]["message"]
+        assert taken.status_code in (201, 202), taken.text
+    assert ines.get(f"{API}/purposes").json()["only"] is True
+
+
 def test_what_is_said_of_a_template_is_what_it_runs(sign_in: SignIn) -> None:
     """A draft that is not saved changes neither the library nor what a round must be told."""
     ines = sign_in("ines")

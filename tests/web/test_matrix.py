@@ -96,6 +96,8 @@ DELETE /picks/{name} design
 PUT /picks/{name} design
 GET /post-room in
 POST /post-room design
+GET /purposes in
+PUT /purposes keep
 GET /recipients in
 POST /recipients design
 POST /recipients/layout design

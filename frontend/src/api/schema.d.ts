@@ -1250,6 +1250,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/purposes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Purposes
+         * @description What personal data may leave the house for.
+         */
+        get: operations["get_purposes"];
+        /**
+         * Set Purposes
+         * @description Say what personal data may leave the house for. Rounds keep what they were set for.
+         */
+        put: operations["set_purposes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/recipients": {
         parameters: {
             query?: never;
@@ -5853,6 +5877,19 @@ export interface components {
             };
         };
         /**
+         * PurposesPart
+         * @description The purposes that are offered where personal data leaves the house; with `only`, no others are taken.
+         */
+        PurposesPart: {
+            /** Names */
+            names: string[];
+            /**
+             * Only
+             * @default false
+             */
+            only: boolean;
+        };
+        /**
          * QuestionOut
          * @description An ask as a runner meets it: with the choices it has, and the answer this person gave last, else the default.
          */
@@ -9537,6 +9574,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PostRoomOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    get_purposes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurposesPart"];
+                };
+            };
+        };
+    };
+    set_purposes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PurposesPart"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PurposesPart"];
                 };
             };
             /** @description Validation Error */

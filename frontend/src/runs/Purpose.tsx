@@ -1,4 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
+import { answer, api } from "../api";
 
 interface Props {
   /** Headings of the columns with personal data. */
@@ -9,11 +11,41 @@ interface Props {
 
 /** What personal data is taken out for; nothing is asked where there is none. */
 export function Purpose({ personal, purpose, onPurpose }: Props) {
+  const known = useQuery({
+    queryKey: ["purposes"],
+    queryFn: () => answer(api.GET("/api/v1/purposes")),
+    enabled: personal.length > 0,
+    staleTime: 60_000,
+  });
   if (personal.length === 0) return null;
+  const names = known.data?.names ?? [];
+  if (known.data?.only)
+    return (
+      <Form.Group controlId="purpose">
+        <Form.Label>Personal data leaves the house ({personal.join(", ")}). What for?</Form.Label>
+        <Form.Select value={purpose} onChange={(e) => onPurpose(e.target.value)}>
+          <option value="">choose what for</option>
+          {names.map((name) => (
+            <option key={name}>{name}</option>
+          ))}
+        </Form.Select>
+        <Form.Text>It is kept with the run, with your name.</Form.Text>
+      </Form.Group>
+    );
   return (
     <Form.Group controlId="purpose">
       <Form.Label>Personal data leaves the house ({personal.join(", ")}). What for?</Form.Label>
-      <Form.Control value={purpose} maxLength={300} onChange={(e) => onPurpose(e.target.value)} />
+      <Form.Control
+        value={purpose}
+        maxLength={300}
+        list="known-purposes"
+        onChange={(e) => onPurpose(e.target.value)}
+      />
+      <datalist id="known-purposes">
+        {names.map((name) => (
+          <option key={name} value={name} />
+        ))}
+      </datalist>
       <Form.Text>It is kept with the run, with your name.</Form.Text>
     </Form.Group>
   );

@@ -8,6 +8,7 @@ import { useShell } from "../shell";
 import { GroupDialog } from "./GroupDialog";
 import { Leaves } from "./Leaves";
 import { PersonDialog } from "./PersonDialog";
+import { Purposes } from "./Purposes";
 import { useGroups } from "./useGroups";
 
 /** Everybody who can sign in, and their groups: what each may do and see, in words; let in, limited, let go. */
@@ -59,6 +60,7 @@ export function People() {
         <Button variant="quiet" onClick={() => setAdding("group")}>
           <Icon name="plus" /> Make a group
         </Button>
+        <Purposes />
       </div>
       {shown && <Leaves person={shown} />}
       {adding === "person" && (
