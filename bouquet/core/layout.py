@@ -171,8 +171,8 @@ class Form:
         """
         moved = [pl.col(f"c{n}").alias(f"c{at}") for at, n in enumerate(self.columns) if f"c{n}" in frame.columns]
         own = frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
-        masked = [masked(own[f"c{at}"], mask) for at, mask in self.masks.items() if f"c{at}" in own.columns]
-        return own.with_columns(masked) if masked else own
+        instead = [masked(own[f"c{at}"], mask) for at, mask in self.masks.items() if f"c{at}" in own.columns]
+        return own.with_columns(instead) if instead else own
 
 
 #: What columns of the sheet, and those of a row's key, are called in a batch.
