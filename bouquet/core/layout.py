@@ -20,6 +20,7 @@ from bouquet.core.matching import Header
 from bouquet.core.personal import pseudonym
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
+from bouquet.core.shaping.far import FAR
 from bouquet.core.template import Acceptance, Csv, LayoutColumn, whole_pattern
 
 __all__ = ["Fit", "Form", "Requirements", "form_for", "held_against", "layout_of", "misfits"]
@@ -114,8 +115,9 @@ def misfits(acceptance: Acceptance, plan: Plan) -> list[str]:
     refused = _refused_personal(acceptance, plan)
     if refused:
         found.append(f"they may not receive personal data, as in {', '.join(refused[:3])}")
-    if plan.split is not None and given_as(acceptance, plan.split) not in ("seen", "refused"):
-        found.append("its parts are named by personal data that they may not receive as it is")
+    for cell, what in ((plan.split, "parts"), (plan.across, "columns")):
+        if cell is not None and given_as(acceptance, cell) != "seen":
+            found.append(f"its {what} are named by personal data that they may not receive as it is")
     return found
 
 
@@ -169,14 +171,20 @@ class Form:
         """
         A batch as the plan that is read gives it, as their plan wants it. What is no column of the sheet stays.
         """
-        moved = [pl.col(f"c{n}").alias(f"c{at}") for at, n in enumerate(self.columns) if f"c{n}" in frame.columns]
+        # The addresses of links, and far dates, stand beside their column under its number.
+        moved = [
+            pl.col(f"{what}{n}").alias(f"{what}{at}")
+            for at, n in enumerate(self.columns)
+            for what in (("c", "l", FAR) if at not in self.masks else ("c",))
+            if f"{what}{n}" in frame.columns
+        ]
         own = frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
         instead = [masked(own[f"c{at}"], mask) for at, mask in self.masks.items() if f"c{at}" in own.columns]
         return own.with_columns(instead) if instead else own
 
 
 #: What columns of the sheet, and those of a row's key, are called in a batch.
-_OF_SHEET, _OF_KEY = re.compile(r"^c[0-9]+$"), re.compile(r"^k[0-9]+$")
+_OF_SHEET, _OF_KEY = re.compile(rf"^(c|l|{FAR})[0-9]+$"), re.compile(r"^k[0-9]+$")
 
 #: Blank cells that are listed for whoever fills them; all are counted.
 MOST_MISSING = 10_000

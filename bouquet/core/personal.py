@@ -47,8 +47,11 @@ _LAST_THREE = 'IF(ISBLANK({value}); ""; "•••" & IF(LEN({value}) > 6; RIGHT
 
 _YEAR = 'IF(ISBLANK({value}); ""; "" & YEAR({value}))'
 
-#: Of “12 Mill Lane, Quay” the place alone; what has no comma may be all street.
-_PLACE = 'IF(ISBLANK({value}); ""; IFERROR(MID({value}; FIND(","; {value}) + 2; 200); "•••"))'
+#: Of “Flat 2, 12 Mill Lane, Quay” the place alone; what has no comma may be all street.
+_PLACE = (
+    'IF(ISBLANK({value}); ""; IF(ISERROR(FIND(","; {value})); "•••";'
+    ' TRIM(RIGHT(SUBSTITUTE({value}; ","; REPT(" "; 200)); 200))))'
+)
 
 
 @dataclass(frozen=True)
@@ -67,7 +70,7 @@ class _Class:
 CLASSES: dict[str, _Class] = {
     "name": _Class("Names", "what a person is called", _INITIALS, "initials"),
     "contact": _Class("Contact", "mail addresses, telephone numbers", _LAST_THREE, "the last three characters"),
-    "address": _Class("Addresses", "where a person lives", _PLACE, "what stands behind the first comma"),
+    "address": _Class("Addresses", "where a person lives", _PLACE, "what stands behind the last comma"),
     "birth": _Class("Birth", "when and where a person was born", _YEAR, "the year"),
     "number": _Class("Numbers", "numbers that stand for one person", _LAST_THREE, "the last three characters"),
     "health": _Class("Health", "illness, diet, absence"),
@@ -154,12 +157,13 @@ def seen_catalogue(catalogue: Catalogue, sight: Sight) -> Catalogue:
     if sight.is_whole:
         return catalogue
     known = catalogue.seen_by
-    if sight not in known:
+    found = known.get(sight)
+    if found is None:
         # A right is changed now and then; what nobody asks for any more is dropped.
         if len(known) > 100:
             known.clear()
-        known[sight] = _Seen(catalogue, sight).catalogue()
-    return known[sight]
+        found = known[sight] = _Seen(catalogue, sight).catalogue()
+    return found
 
 
 def tells_unseen(catalogue: Catalogue, start: RecordType, part: object) -> bool:

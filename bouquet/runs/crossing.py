@@ -7,11 +7,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date, datetime
+from itertools import islice
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan import AcrossValue, Context, Plan, across_of, resolve, step_after, step_text, values_template
 from bouquet.core.shaping import TextShaper, to_frame
+from bouquet.core.shaping.far import far_column
 from bouquet.core.sql import Statements
 from bouquet.core.template import Across, Template
 from bouquet.sources import Snapshot
@@ -32,10 +34,14 @@ def crossed(snapshot: Snapshot, template: Template, catalogue: Catalogue, contex
         return context
     frame = to_frame(snapshot.table(Statements(plan).rows(limit=across.most + 1)))
     texts = TextShaper(plan.columns, plan.zone.key).shape(frame)
-    found = list(zip(frame["c0"].to_list(), texts.to_series(0).to_list(), strict=True))
-    if across.step is not None:
-        return replace(context, across=tuple(_steps([value for value, _ in found], across, plan)))
-    return replace(context, across=tuple(AcrossValue(value, text or "(blank)") for value, text in found))
+    values = frame["c0"].to_list()
+    if (far := far_column("c0")) in frame.columns:
+        # Dates that no calendar has are told by their text, and resolving says that they cannot stand across.
+        values = [value if value is not None else text for value, text in zip(values, frame[far], strict=True)]
+    if across.step is not None and not any(isinstance(value, str) for value in values):
+        return replace(context, across=tuple(islice(_steps(values, across, plan), across.most + 1)))
+    named = zip(values, texts.to_series(0).to_list(), strict=True)
+    return replace(context, across=tuple(AcrossValue(value, text or "(blank)") for value, text in named))
 
 
 def crossed_plan(snapshot: Snapshot, template: Template, plan: Plan) -> Plan:
@@ -54,7 +60,8 @@ def _steps(found: list[Any], across: Across, plan: Plan) -> Iterator[AcrossValue
     """
     assert across.step is not None
     days = sorted(_day(value) for value in found if value is not None)
-    known, at = set(days), days[0] if days else None
+    known = set(days)
+    at: date | None = days[0] if days else None
     while at is not None and at <= days[-1]:
         if across.gaps or at in known:
             yield AcrossValue(at, step_text(at, across.step, plan.output))

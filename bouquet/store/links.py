@@ -26,9 +26,10 @@ LIVES: dict[WhatFor, timedelta] = {"invite": timedelta(days=7), "recover": timed
 
 def make_link(session: Session, person: Person, what_for: WhatFor, now: datetime) -> str:
     """
-    The secret of a new link; earlier ones of the person end. It is not kept.
+    The secret of a new link; earlier ones of the person for the same end. It is not kept.
     """
-    session.execute(sa.delete(PersonLink).where(sa.or_(PersonLink.person_id == person.id, PersonLink.expires_at < now)))
+    same = sa.and_(PersonLink.person_id == person.id, PersonLink.what_for == what_for)
+    session.execute(sa.delete(PersonLink).where(sa.or_(same, PersonLink.expires_at < now)))
     secret = secrets.token_urlsafe(32)
     entry = PersonLink(digest=_digest(secret), person_id=person.id, what_for=what_for, expires_at=now + LIVES[what_for])
     session.add(entry)
@@ -56,7 +57,7 @@ def take_link(session: Session, secret: str, password: str, now: datetime) -> Pe
     if found is None or person is None or person.disabled_at is not None:
         raise NotFound("This link is not good any more. Ask for another one.")
     people.set_password(session, person, password)
-    session.delete(found)
+    session.execute(sa.delete(PersonLink).where(PersonLink.person_id == person.id))
     return person
 
 

@@ -7,12 +7,14 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+import polars as pl
 import pytest
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation
+from bouquet.core.layout import form_for
 from bouquet.core.personal import CLASSES, EVERYTHING, Sight, class_of, pseudonym, seen_catalogue
 from bouquet.core.plan import Context, Resolution, resolve
-from bouquet.core.template import read_document
+from bouquet.core.template import Acceptance, LayoutColumn, read_document
 from bouquet.core.wording.sentence import Sentence
 from tests.conftest import NOW
 
@@ -179,3 +181,21 @@ def test_pseudonyms_are_of_one_secret() -> None:
 def test_each_class_says_what_it_covers() -> None:
     """What is offered on screen comes from here."""
     assert all(known.title and known.meaning and known.masked for known in CLASSES.values())
+
+
+def test_what_stands_beside_a_column_goes_with_it() -> None:
+    """Addresses of links and far dates are those of their own column, wherever it stands in somebody's file, or gone."""
+    found = resolved(EVERYTHING, "caller", "number", "about")
+    assert found.plan is not None
+    acceptance = Acceptance(
+        personal=True, classes={"name": "hidden"}, columns=(LayoutColumn(heading="about"),), exact=False
+    )
+    form = form_for(acceptance, found.plan, "somebody")
+    frame = form.frame(
+        pl.DataFrame(
+            {"c0": ["x"], "c1": ["1"], "c2": ["a"], "l0": ["of c0"], "l1": ["of c1"], "far2": ["of c2"], "k0": ["1"]}
+        )
+    )
+
+    assert [c.heading for c in form.plan.columns] == ["about", "number"]
+    assert frame.row(0, named=True) == {"c0": "a", "far0": "of c2", "c1": "1", "l1": "of c1", "k0": "1"}

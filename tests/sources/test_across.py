@@ -4,23 +4,26 @@ Cross-tabs against hand-written SQL: values across become columns, with gaps, bl
 
 from __future__ import annotations
 
+import dataclasses
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import pytest
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError
+from bouquet.core.layout import misfits
 from bouquet.core.plan import AcrossValue, Context, resolve
-from bouquet.core.template import read_document
+from bouquet.core.template import Acceptance, read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import Export
 from bouquet.runs.crossing import crossed, crossed_plan
 from bouquet.sources import Source
-from tests.conftest import NOW
+from tests.conftest import NOW, OwnCluster
 from tests.sources.test_files import rows_of
 
 Query = Callable[[str], list[tuple[Any, ...]]]
@@ -168,3 +171,87 @@ def test_what_is_across_is_what_one_may_see(source: Source) -> None:
     with source.reader.snapshot() as snapshot:
         found = crossed(snapshot, template, source.catalogue(), context)
     assert [v.text for v in found.across or ()] == ["03", "07"]
+
+
+DATES = """
+CREATE TABLE visit (id int PRIMARY KEY, day date, at time, amount numeric, who text);
+INSERT INTO visit VALUES (1, '0001-01-01', '08:00', 1.5, 'Rose Pell'), (2, '9999-12-31', '09:30', 2, 'Rose Pell'),
+    (3, '2026-01-31', '08:00', 1.5, 'Ann Lee'), (4, NULL, NULL, NULL, NULL);
+CREATE TABLE far_visit (id int PRIMARY KEY, day date);
+INSERT INTO far_visit VALUES (1, '2026-01-01'), (2, 'infinity'), (3, NULL);
+"""
+
+
+@pytest.fixture(scope="module")
+def diary(cluster: OwnCluster) -> Iterator[Source]:
+    """Visits at both ends of the calendar, and beyond."""
+    cluster.ensure_database("across_test", "marrowby_owner")
+    url = cluster.url("across_test", "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("DROP TABLE IF EXISTS visit, far_visit")
+        connection.execute(DATES)
+    made = Source("diary", url)
+    yield made
+    made.close()
+
+
+def visits(path: str, records: str = "visit", **across: Any) -> dict[str, Any]:
+    columns = [
+        {"id": "i", "heading": "Id", "value": {"field": "id"}},
+        {"id": "n", "heading": "All", "value": {"fold": {"path": "", "how": "count"}}},
+    ]
+    rows = {"per": "group", "by": [{"path": "id"}], "across": {"path": path, **across}}
+    return {"name": "Visits", "records": records, "rows": rows, "columns": columns}
+
+
+def test_steps_without_end_are_refused_before_they_are_made(diary: Source, tmp_path: Path) -> None:
+    """Every day of ten thousand years: no more are made than say that there are too many."""
+    for step in ("day", "month"):
+        template = read_document(visits("day", step=step))
+        with diary.reader.snapshot() as snapshot:
+            found = crossed(snapshot, template, diary.catalogue(), Context(as_of=NOW, answers={}))
+        assert len(found.across or ()) == 61
+        assert [p.code for p in resolve(template, diary.catalogue(), found).problems] == ["many_across"]
+
+
+def test_the_last_step_of_the_calendar_is_a_step(diary: Source, tmp_path: Path) -> None:
+    """It ends with the calendar."""
+    heading, *rows = read(diary, visits("day", step="year", gaps=False), tmp_path)
+    assert heading == ["Id", "1", "2026", "9999", "(blank)", "All"]
+    assert [row[1:-1] for row in rows] == [
+        ["1", "0", "0", "0"],
+        ["0", "0", "1", "0"],
+        ["0", "1", "0", "0"],
+        ["0", "0", "0", "1"],
+    ]
+
+
+@pytest.mark.parametrize(("path", "headings"), [("at", ["08:00:00", "09:30:00"]), ("amount", ["1.5", "2"])])
+def test_times_and_numbers_stand_across(diary: Source, tmp_path: Path, path: str, headings: list[str]) -> None:
+    """As they are written."""
+    heading, *rows = read(diary, visits(path), tmp_path)
+    assert heading == ["Id", *headings, "(blank)", "All"]
+    assert [[int(n) for n in row[1:-1]] for row in rows] == [[1, 0, 0], [0, 1, 0], [1, 0, 0], [0, 0, 1]]
+
+
+def test_dates_beyond_the_calendar_are_refused(diary: Source, tmp_path: Path) -> None:
+    """They are not blank, and would be in no column."""
+    for across in ({"step": "month"}, {}):
+        with pytest.raises(PlanError) as refused:
+            read(diary, visits("day", "far_visit", **across), tmp_path)
+        assert [p.code for p in refused.value.problems] == ["far_across"]
+
+
+def test_columns_called_by_personal_data_are_personal(diary: Source) -> None:
+    """A purpose is asked for; who may not receive such data, or only masked, gets nothing."""
+    whole = diary.catalogue()
+    visit = whole.record_types["visit"]
+    fields = tuple(dataclasses.replace(f, personal=f.name == "who") for f in visit.fields)
+    catalogue = dataclasses.replace(whole, record_types={"visit": dataclasses.replace(visit, fields=fields)})
+    split = {**visits("amount"), "rows": {"per": "record"}, "columns": visits("amount")["columns"][:1]}
+    for document in (visits("who"), {**split, "output": {"split": {"by": "who"}}}):
+        plan = resolve(read_document(document), catalogue, Context(as_of=NOW, answers={})).require()
+        assert plan.personal == ("Who",)
+        assert misfits(Acceptance(), plan)
+        assert misfits(Acceptance(personal=True, classes={"name": "masked", "other": "masked"}), plan)
+        assert not misfits(Acceptance(personal=True), plan)

@@ -43,8 +43,8 @@ def last_three(value: str) -> str:
 
 
 def place(value: str) -> str:
-    _, comma, rest = value.partition(",")
-    return rest[1:201] if comma else "•••"
+    _, comma, rest = value.rpartition(",")
+    return rest.strip()[:200] if comma else "•••"
 
 
 def read(source: Source, document: dict[str, Any], sight: Sight) -> list[dict[str, Any]]:

@@ -8,12 +8,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
-from decimal import Decimal
+from datetime import date, time, timedelta
 from typing import Any
 
 from babel import Locale, UnknownLocaleError
 from babel.dates import format_skeleton
+from dateutil.relativedelta import relativedelta
 
 from bouquet.core.errors import Problem
 from bouquet.core.plan.model import AcrossValue
@@ -33,7 +33,7 @@ from bouquet.core.template import (
     Window,
 )
 
-__all__ = ["MOST_SPREAD", "Spread", "across_of", "spread_out", "step_after", "step_text", "values_template"]
+__all__ = ["MOST_SPREAD", "Spread", "across_of", "spread_out", "step_after", "step_text", "too_many", "values_template"]
 
 #: Columns that a cross-tab comes to at most; PostgreSQL takes 1,664 in a statement.
 MOST_SPREAD = 1_000
@@ -111,6 +111,23 @@ def _by_column(node: Narrowing) -> bool:
     return getattr(node, "column", None) is not None or any(_by_column(p) for p in parts)
 
 
+def too_many(
+    template: Template, across: Across, values: Sequence[AcrossValue], is_own: Callable[[Fold], bool]
+) -> str | None:
+    """
+    Why so many values cannot stand across; None where they can. `is_own` as in spread_out.
+    """
+    if len(values) > across.most:
+        return (
+            f"There are more than {across.most:,} values across, and each becomes a column. Narrow the template, take "
+            "longer steps, or allow more."
+        )
+    columns = sum(len(values) + 1 if _spreads(c, is_own) else 1 for c in template.columns)
+    if columns > MOST_SPREAD:
+        return f"This comes to {columns:,} columns; at most {MOST_SPREAD:,} can be made."
+    return None
+
+
 def spread_out(
     template: Template, across: Across, values: Sequence[AcrossValue], is_own: Callable[[Fold], bool]
 ) -> Spread:
@@ -121,7 +138,7 @@ def spread_out(
     Args:
         is_own: Whether a fold is of a group's own records.
     """
-    measures = [n for n, c in enumerate(template.columns) if _spreads(c) and is_own(c.value.fold)]  # type: ignore[union-attr]
+    measures = [n for n, c in enumerate(template.columns) if _spreads(c, is_own)]
     made: list[tuple[Column, int, int]] = []
     for n, column in enumerate(template.columns):
         if n not in measures:
@@ -134,8 +151,9 @@ def spread_out(
     return Spread(spread, tuple(n for _, n, _ in made), tuple(number for *_, number in made))
 
 
-def _spreads(column: Column) -> bool:
-    return isinstance(column.value, FoldValue) and column.value.fold.how != "spread"
+def _spreads(column: Column, is_own: Callable[[Fold], bool]) -> bool:
+    value = column.value
+    return isinstance(value, FoldValue) and value.fold.how != "spread" and is_own(value.fold)
 
 
 def _spread_columns(
@@ -175,35 +193,38 @@ def condition_of(across: Across, value: Any) -> Condition:
     if value is None:
         return Condition.model_validate({"path": across.path, "is": "blank"})
     if across.step is not None:
-        last = step_after(value, across.step) - timedelta(days=1)
+        following = step_after(value, across.step)
+        if following is None:
+            # The last step ends with the calendar, which no window reaches.
+            before = (value - timedelta(days=1)).isoformat()
+            return Condition.model_validate({"path": across.path, "is": "after", "value": before})
+        last = following - timedelta(days=1)
         window = Window.model_validate({"type": "between", "first": value.isoformat(), "last": last.isoformat()})
         return Condition.model_validate({"path": across.path, "is": "in_window", "window": window})
     if isinstance(value, bool):
         return Condition.model_validate({"path": across.path, "is": "yes" if value else "no"})
-    plain = str(value) if isinstance(value, Decimal) else value.isoformat() if isinstance(value, date) else value
+    dated = isinstance(value, date | time)
+    plain = value.isoformat() if dated else value if isinstance(value, str | int) else str(value)
     return Condition.model_validate({"path": across.path, "is": "is", "value": plain, "exact": True})
 
 
-def step_after(day: date, step: str) -> date:
+def step_after(day: date, step: str) -> date | None:
     """
-    The first day of the step of time after the one that begins on `day`.
+    The first day of the step of time after the one that begins on `day`; None where the calendar ends before.
     """
-    match step:
-        case "day":
-            return day + timedelta(days=1)
-        case "week":
-            return day + timedelta(days=7)
-        case "month":
-            return _months_after(day, 1)
-        case "quarter":
-            return _months_after(day, 3)
-        case _:
-            return day.replace(year=day.year + 1)
+    try:
+        return day + _STEPS[step]
+    except (ValueError, OverflowError):
+        return None
 
 
-def _months_after(day: date, months: int) -> date:
-    years, month = divmod(day.month - 1 + months, 12)
-    return date(day.year + years, month + 1, 1)
+_STEPS = {
+    "day": relativedelta(days=1),
+    "week": relativedelta(weeks=1),
+    "month": relativedelta(months=1),
+    "quarter": relativedelta(months=3),
+    "year": relativedelta(years=1),
+}
 
 
 _WRITTEN: dict[str, Callable[[date], str]] = {

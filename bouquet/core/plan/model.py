@@ -262,6 +262,8 @@ class Plan:
     attached: Attached | None = None
     #: How many columns of the template are not there because the person may not see what they hold.
     unseen: int = 0
+    #: Of a cross-tab, the value whose values its columns are called by.
+    across: Cell | None = None
 
     @cached_property
     def rights(self) -> Rights | None:
@@ -273,9 +275,11 @@ class Plan:
     @property
     def personal(self) -> tuple[str, ...]:
         """
-        Headings of the columns that hold personal data, as it is, folded or computed with, in companions, too.
+        Headings of the columns that hold personal data, as it is, folded or computed with, in companions, too; and what
+        parts or columns are called by, where that is personal.
         """
         own = [c.heading for c in self.columns if c.field.personal]
+        own += [cell.field.label for cell in (self.split, self.across) if cell is not None and cell.field.personal]
         return tuple(dict.fromkeys([*own, *(h for child in self.children for h in child.personal)]))
 
     @property

@@ -12,7 +12,7 @@ from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Kind, Walk
 from bouquet.core.errors import PlanError, Problem, nearest
 from bouquet.core.personal import seen_catalogue
-from bouquet.core.plan.across import MOST_SPREAD, Spread, across_of, spread_out, values_template
+from bouquet.core.plan.across import Spread, across_of, spread_out, too_many, values_template
 from bouquet.core.plan.capabilities import check_capabilities
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.checks import Checks
@@ -108,36 +108,36 @@ def _resolve_across(template: Template, across: Across, catalogue: Catalogue, co
         walk = catalogue.walk(start, fold.path, "") if start is not None else None
         return isinstance(walk, Walk) and walk.many is None
 
+    problems: list[Problem] = []
+    if (many := too_many(template, across, values, is_own)) is not None:
+        # Nothing is spread out that would be refused all the same.
+        problems.append(Problem(code="many_across", message=many, place="rows.across"))
+        values = ()
+    listing = resolve(values_template(template, across), catalogue, replace(context, across=None))
+    by = listing.partial.by if listing.partial is not None else ()
+    if by and by[0].cell.field.kind.is_dated and any(isinstance(v.value, str) for v in values):
+        message = "Some of these dates lie before the year 1 or after 9999, and no column can stand for them."
+        problems.append(Problem(code="far_across", message=message, place="rows.across"))
+        values = ()
     spread = spread_out(template, across, values, is_own)
     found = resolve(spread.template, catalogue, replace(context, across=None))
-    problems = list(dict.fromkeys(map(spread.moved, found.problems)))
-    listing = resolve(values_template(template, across), catalogue, replace(context, across=None))
+    problems += dict.fromkeys(map(spread.moved, found.problems))
     for problem in listing.problems:
         if problem.place.startswith("rows.by[0]"):
             problems.append(replace(problem, place=problem.place.replace("rows.by[0]", "rows.across", 1)))
-    by = listing.partial.by if listing.partial is not None else ()
     if by and across.step is None and by[0].cell.field.kind in _IN_STEPS:
         message = "Moments are taken across in steps of days or longer; say which."
         problems.append(Problem(code="no_step", message=message, place="rows.across.step"))
-    if len(values) > across.most:
-        message = (
-            f"There are more than {across.most:,} values across, and each becomes a column. Narrow the template, take "
-            "longer steps, or allow more."
-        )
-        problems.append(Problem(code="many_across", message=message, place="rows.across"))
     if len(spread.origins) == len(template.columns) and values:
         message = "No column folds the group's own records, so there is nothing to spread across."
         problems.append(Problem(code="nothing_across", message=message, place="rows.across"))
-    if len(spread.origins) > MOST_SPREAD:
-        message = f"This comes to {len(spread.origins):,} columns; at most {MOST_SPREAD:,} can be made."
-        problems.append(Problem(code="many_across", message=message, place="rows.across"))
 
     def named(plan: Plan | None) -> Plan | None:
         if plan is None:
             return None
         numbers = dict(zip((c.id for c in spread.template.columns), spread.numbers, strict=True))
         columns = tuple(replace(c, id=Spread.own_id(c.id), number=numbers.get(c.id, 1)) for c in plan.columns)
-        return replace(plan, columns=columns, context=context)
+        return replace(plan, columns=columns, context=context, across=by[0].cell if by else None)
 
     notes = list(dict.fromkeys(map(spread.moved, found.notes)))
     partial = None if any(p.place.startswith("rows.across") for p in problems) else named(found.partial)
