@@ -155,6 +155,8 @@ class Field:
     formula: str = ""
     #: Codes whose runs of digits differ in length, so that they are ordered by the digits' value (T-9 before T-10).
     digits_vary: bool = False
+    #: Whether an index of the source begins with its column.
+    indexed: bool = False
 
     @property
     def is_custom(self) -> bool:

@@ -17,7 +17,7 @@ from bouquet.runs.outgoing import checked_folder
 from bouquet.runs.queue import Queue
 from bouquet.runs.retention import Swept, expire_files, sweep_files
 from bouquet.runs.services import Services
-from bouquet.runs.tallying import count_tally
+from bouquet.runs.tallying import about_tally, count_tally
 from bouquet.runs.tracing import Trace, Traced, left_out, trace
 
 __all__ = [
@@ -35,6 +35,7 @@ __all__ = [
     "Swept",
     "Trace",
     "Traced",
+    "about_tally",
     "appendable",
     "ask_for_comparison",
     "ask_for_run",

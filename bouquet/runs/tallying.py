@@ -10,7 +10,35 @@ from bouquet.core.plan import Plan
 from bouquet.core.sql import Counted, Statements, TallyStep
 from bouquet.sources import Snapshot
 
-__all__ = ["count_tally"]
+__all__ = ["about_tally", "count_tally"]
+
+#: What a count may cost, as `Planned` has it, that is not worth an estimate before it: a quarter of a second.
+SOON_COUNTED = 40_000
+
+
+def about_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[dict[str, Any]] | None:
+    """
+    The tally as the source's planner expects it, for a plan whose count takes a while; None where it does not, where
+    the source expects nothing, where rows are groups, and where rights hide records, of which its figures would tell.
+    """
+    if plan.by or plan.rights is not None:
+        return None
+    statements = Statements(plan)
+    count = snapshot.planned(statements.tally()[0])
+    if count is None or count.cost < SOON_COUNTED:
+        return None
+    tally: list[dict[str, Any]] = []
+    before = 0
+    for step, statement in statements.prefixes():
+        planned = snapshot.planned(statement)
+        if planned is None:
+            return None
+        narrows = step.kind == "filter"
+        rows = min(planned.rows, before) if narrows else planned.rows
+        entry = {"kind": step.kind, "place": step.step.place if step.step else "", "words": _words(step, plan, words)}
+        tally.append({**_LINE, **entry, "rows": rows, "left_out": before - rows if narrows else 0})
+        before = rows
+    return tally + _limited(plan, before)
 
 
 def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[dict[str, Any]]:
@@ -48,10 +76,18 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
     if any(b.fill_gaps for b in plan.by):
         rows = int(snapshot.row(statements.count())["rows"])
         tally.append({**_LINE, "kind": "group", "words": "with empty steps between", "rows": rows})
-    elif plan.at_most is not None and before > plan.at_most:
-        entry = {"kind": "limit", "place": "at_most", "words": f"the first {plan.at_most:,}", "rows": plan.at_most}
-        tally.append({**_LINE, **entry, "left_out": before - plan.at_most})
-    return tally
+        return tally
+    return tally + _limited(plan, before)
+
+
+def _limited(plan: Plan, before: int) -> list[dict[str, Any]]:
+    """
+    The step that leaves no more rows than the template takes, where there are more.
+    """
+    if plan.at_most is None or before <= plan.at_most:
+        return []
+    entry = {"kind": "limit", "place": "at_most", "words": f"the first {plan.at_most:,}", "rows": plan.at_most}
+    return [{**_LINE, **entry, "left_out": before - plan.at_most}]
 
 
 _LINE: dict[str, Any] = {"place": "", "left_out": 0, "blank": 0, "without": None, "empty": [], "lost_empty": []}

@@ -19,7 +19,7 @@ import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
 from bouquet.sources import mysql, sqlite
-from bouquet.sources.base import python_rows
+from bouquet.sources.base import Planned, python_rows
 from bouquet.sources.errors import SourceCancelled, SourceTimeout, renamed_errors
 from bouquet.sources.sqlite_functions import equip
 
@@ -98,6 +98,13 @@ class AlchemySnapshot:
         The single row of a statement that has one.
         """
         return self.rows(statement)[0]
+
+    def planned(self, statement: Any) -> Planned | None:
+        """
+        Nothing: what these databases say of a plan is no measure of its time.
+        """
+        del statement
+        return None
 
     def cancel(self) -> None:
         """

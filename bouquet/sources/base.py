@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Protocol
 
@@ -13,7 +14,18 @@ import pyarrow as pa
 
 from bouquet.core.shaping.far import near_dates
 
-__all__ = ["Reader", "Snapshot", "python_rows"]
+__all__ = ["Planned", "Reader", "Snapshot", "python_rows"]
+
+
+@dataclass(frozen=True)
+class Planned:
+    """
+    What a source expects of a statement before it runs: the rows it gives, and its cost in the source's own unit, about
+    one page read from disk in a row.
+    """
+
+    rows: int
+    cost: float
 
 
 class Snapshot(Protocol):
@@ -50,6 +62,12 @@ class Snapshot(Protocol):
     def row(self, statement: Any) -> dict[str, Any]:
         """
         The single row of a statement that has one.
+        """
+        ...
+
+    def planned(self, statement: Any) -> Planned | None:
+        """
+        What the source expects of a statement, without running it; None where it does not say.
         """
         ...
 

@@ -4,6 +4,7 @@ Reading a PostgreSQL source: read-only snapshots that stream Arrow.
 
 from __future__ import annotations
 
+import re
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -16,13 +17,16 @@ import pyarrow as pa
 from adbc_driver_postgresql import dbapi
 
 from bouquet.core.sql import render
-from bouquet.sources.base import python_rows
+from bouquet.sources.base import Planned, python_rows
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
 __all__ = ["PostgresReader", "PostgresSnapshot"]
 
 #: Bytes. Smaller batches cost more calls, larger ones more memory and no less time.
 BATCH_BYTES = 3_200_000
+
+#: The cost of all rows and their number, in the first line of a plan.
+PLANNED = re.compile(r"\(cost=[\d.]+\.\.([\d.]+) rows=(\d+)")
 
 #: Idle connections kept for previews.
 IDLE_CONNECTIONS = 4
@@ -58,9 +62,11 @@ class PostgresSnapshot:
             return reader.read_all()
 
     @contextmanager
-    def _reader(self, statement: Any) -> Iterator[pa.RecordBatchReader]:
+    def _reader(self, statement: Any, *, copied: bool = True) -> Iterator[pa.RecordBatchReader]:
         with renamed_errors(self.title), self.connection.cursor() as cursor:
             cursor.adbc_statement.set_options(**{"adbc.postgresql.batch_size_hint_bytes": str(BATCH_BYTES)})
+            if not copied:
+                cursor.adbc_statement.set_options(**{"adbc.postgresql.use_copy": "false"})
             with self._lock:
                 self._running = cursor
             try:
@@ -83,6 +89,15 @@ class PostgresSnapshot:
         The single row of a statement that has one.
         """
         return self.rows(statement)[0]
+
+    def planned(self, statement: Any) -> Planned | None:
+        """
+        What the planner expects of a statement.
+        """
+        asked = f"EXPLAIN {statement if isinstance(statement, str) else render(statement)}"
+        with self._reader(asked, copied=False) as reader:
+            found = PLANNED.search(reader.read_all()[0][0].as_py())
+        return Planned(int(found[2]), float(found[1])) if found else None
 
     def cancel(self) -> None:
         """

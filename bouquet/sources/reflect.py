@@ -321,6 +321,7 @@ class _Reflection:
             typed_text=typed,
             read_as=known.read_as if (table, name) not in self._declared else "",
             guesses=tuple(guesses),
+            indexed=name in self.tables[table].indexed,
         )
 
     def _said_kind(self, table: str, column: str, said: Kind, stored: str, own: Kind) -> tuple[Kind, str, bool]:

@@ -77,6 +77,8 @@ class Table:
     columns: list[ReflectedColumn]
     key: list[str] = field(default_factory=list)
     unique: list[list[str]] = field(default_factory=list)
+    #: The columns that an index begins with which holds all rows in their order.
+    indexed: set[str] = field(default_factory=set)
     foreign: list[Foreign] = field(default_factory=list)
     comment: str = ""
     rows: int | None = None
@@ -186,10 +188,14 @@ def _read_schema(
         table.key = list((keys.get(at) or {}).get("constrained_columns") or ())
         table.unique = [list(u["column_names"]) for u in unique.get(at) or ()]
         for index in indexes.get(at) or ():
-            whole = not (index.get("dialect_options") or {}).get("postgresql_where")
+            options = index.get("dialect_options") or {}
+            whole = not options.get("postgresql_where")
             names = index["column_names"]
+            if whole and names and names[0] and options.get("postgresql_using", "btree") == "btree":
+                table.indexed.add(str(names[0]))
             if index["unique"] and whole and all(names) and not index.get("expressions"):
                 table.unique.append([str(n) for n in names])
+        table.indexed.update(columns[0] for columns in (table.key, *table.unique) if columns)
         table.comment = comments.get(at, "")
         for f in foreign.get(at) or ():
             where = f["referred_schema"] or default

@@ -45,7 +45,7 @@ class Rows:
     The rows of a plan under construction: their scope, and the outputs made in it.
     """
 
-    def __init__(self, plan: Plan, *, many: bool, exists: bool = True) -> None:
+    def __init__(self, plan: Plan, *, many: bool, exists: bool = True, base: sa.FromClause | None = None) -> None:
         self.plan = plan
         context = StatementContext(
             plan.catalogue,
@@ -56,7 +56,7 @@ class Rows:
             exists=exists,
         )
         context.rights = plan.rights
-        self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by))
+        self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by), base=base)
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
         self.inner: list[tuple[str, Element]] = []
 
@@ -151,17 +151,23 @@ class Rows:
 
     # Statements
 
-    def select(self, outputs: Sequence[tuple[str, Element]], order: Sequence[Element] = ()) -> sa.Select[Any]:
+    def select(
+        self,
+        outputs: Sequence[tuple[str, Element]],
+        order: Sequence[Element] = (),
+        among: tuple[sa.FromClause, Element] | None = None,
+    ) -> sa.Select[Any]:
         """
-        The rows with these outputs; call it when every part has been made.
+        The rows with these outputs; call it when every part has been made. `among` leaves the records that something
+        else has a match for: what it is, and how it is matched.
         """
         if self.gaps is not None:
             return self._with_gaps(outputs).order_by(*order)
         statement = sa.select(*(e.label(label) for label, e in outputs))
         parents, children = self._conditions()
         if not self.plan.by:
-            keep = self.plan.keeps_childless
-            statement = statement.select_from(self.scope.from_clause(keep=keep, on=children if keep else None))
+            keep, start = self.plan.keeps_childless, self.scope.base.join(*among) if among is not None else None
+            statement = statement.select_from(self.scope.from_clause(start, keep=keep, on=children if keep else None))
             return statement.where(*parents, *([] if keep else children)).order_by(*order)
         by = [self.grouped(b) for b in self.plan.by]
         statement = statement.select_from(self.scope.from_clause()).where(*parents).group_by(*by)

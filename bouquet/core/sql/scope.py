@@ -76,7 +76,8 @@ class Scope:
     The records of one type, and everything that each leads to.
 
     `opened` are relations that the row rule opened: their records are rows of the scope, too. `grouped` says that its
-    rows stand for groups: folds of its own records are aggregates.
+    rows stand for groups: folds of its own records are aggregates. `base` stands in the place of the record type's
+    table, with the same columns.
     """
 
     def __init__(
@@ -86,10 +87,11 @@ class Scope:
         opened: tuple[Relation, ...] = (),
         *,
         grouped: bool = False,
+        base: sa.FromClause | None = None,
     ) -> None:
         self.context, self.record_type, self.opened, self.grouped = context, record_type, opened, grouped
         self.dialect: Dialect = context.dialect
-        self.aliases: dict[tuple[str, ...], sa.FromClause] = {}
+        self.aliases: dict[tuple[str, ...], sa.FromClause] = {} if base is None else {(): base}
         self.joins: list[Join] = []
         self.fold_joins: dict[Any, FoldJoin] = {}
         #: Cells that stand for something else just now: what groups are made by, in what is computed of a group.

@@ -68,24 +68,36 @@ class SheetStatements:
         record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
         what takes all rows to know.
         """
-        rows = Rows(self.plan, many=self.many and (limit is None or self._folds_first()))
-        outputs = self._outputs(rows) or [("only_constants", sa.literal_column("1"))]
-        if checks:
-            outputs += self._checked(rows, looking=limit is not None)
-        if keys and not self.plan.by:
-            outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
+        rows = Rows(self.plan, many=self.many and (limit is None or self.folds_first()))
+        outputs = self.outputs(rows, keys=keys, checks=checks, looking=limit is not None)
         if parents and self.plan.opened:
             outputs += [(f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)]
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
+        return self.limited(rows.select(outputs, order), limit, offset)
+
+    def outputs(self, rows: Rows, *, keys: bool, checks: bool, looking: bool) -> list[tuple[str, Element]]:
+        """
+        What `rows` gives of each row, with the names that it has.
+        """
+        outputs = self._outputs(rows) or [("only_constants", sa.literal_column("1"))]
+        if checks:
+            outputs += self._checked(rows, looking=looking)
+        if keys and not self.plan.by:
+            outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
+        return outputs
+
+    def limited(self, statement: sa.Select[Any], limit: int | None, offset: int) -> sa.Select[Any]:
+        """
+        A statement's rows from `offset` on, at most `limit` and no more than the template takes.
+        """
         at_most = self.plan.at_most
         if at_most is not None:
             limit = max(0, min(limit if limit is not None else at_most, at_most - offset))
-        statement = rows.select(outputs, order)
         if limit is not None:
             statement = statement.limit(sa.literal_column(str(int(limit))))
         return statement.offset(sa.literal_column(str(int(offset)))) if offset else statement
 
-    def _folds_first(self) -> bool:
+    def folds_first(self) -> bool:
         """
         Whether folds of all records are needed to know which rows come first.
         """

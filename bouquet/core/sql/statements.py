@@ -6,6 +6,7 @@ cannot disagree.
 from __future__ import annotations
 
 from bouquet.core.sql.checking import CheckStatements
+from bouquet.core.sql.first import FirstStatements
 from bouquet.core.sql.tally import TallyStatements
 from bouquet.core.sql.totals import TotalStatements
 from bouquet.core.sql.trace import TraceStatements
@@ -13,7 +14,7 @@ from bouquet.core.sql.trace import TraceStatements
 __all__ = ["Statements"]
 
 
-class Statements(CheckStatements, TallyStatements, TraceStatements, TotalStatements):
+class Statements(CheckStatements, FirstStatements, TallyStatements, TraceStatements, TotalStatements):
     """
     All statements of one plan.
 

@@ -14,6 +14,7 @@ from bouquet.core.catalogue import Relation
 from bouquet.core.plan import (
     Cell,
     Comparison,
+    Plan,
     Predicate,
     Step,
     relations_of,
@@ -63,6 +64,28 @@ class TallyStatements(SheetStatements):
         if self.plan.by:
             return self._tally_of_groups()
         return self._tally_of_records()
+
+    def prefixes(self) -> list[tuple[TallyStep, sa.Select[Any]]]:
+        """
+        For each step of the tally the rows that it leaves, to be estimated and not to be read; not for groups.
+        """
+        bare = replace(self.plan, columns=(), order=(), split=None, row_checks=())
+        records = replace(bare, opened=(), row_type=bare.record_type, row_key=bare.key, keeps_childless=False)
+        parents = tuple(s for s in bare.steps if s.side == "parent")
+        children = tuple(s for s in bare.steps if s.side == "child")
+
+        def left(plan: Plan, steps: tuple[Step, ...]) -> sa.Select[Any]:
+            return Rows(replace(plan, steps=steps), many=True).select([("one", sa.literal_column("1"))])
+
+        found = [(TallyStep("all", None, ""), left(records, ()))]
+        for n, step in enumerate(parents, 1):
+            found.append((TallyStep(_kind(step), step, ""), left(records, parents[:n])))
+        if bare.opened:
+            for n in range(len(children) + 1):
+                step_of = children[n - 1] if n else None
+                kind: Literal["filter", "open"] = "filter" if n else "open"
+                found.append((TallyStep(kind, step_of, ""), left(bare, parents + children[:n])))
+        return found
 
     def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         scope = Rows(replace(self.plan, by=()), many=True, exists=False).scope

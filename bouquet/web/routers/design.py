@@ -27,7 +27,7 @@ from bouquet.core.template import (
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.designing import Counting, SeenRows, SourceView, expected_name, first_rows, sheet_columns
 from bouquet.runs import Trace as TraceFound
-from bouquet.runs import Traced, count_tally, left_out, trace
+from bouquet.runs import Traced, about_tally, count_tally, left_out, trace
 from bouquet.runs.crossing import crossed
 from bouquet.runs.remembering import wants_memory
 from bouquet.store import NotFound
@@ -89,7 +89,9 @@ def look(body: LookRequest, view: TheView) -> Any:
             elif wants_memory(template):
                 resolution = view.resolve_remembering(template, snapshot, context, body.template_id)
                 plan = resolution.partial or plan
-            seen = first_rows(snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys)
+            seen = first_rows(
+                snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys, hurry=body.hurry
+            )
         note_look(view.services, view.person, template, plan)
     sentence = view.sentence(template, context)
     return Look(
@@ -99,6 +101,7 @@ def look(body: LookRequest, view: TheView) -> Any:
         keys=seen.keys,
         marks=[Mark(**asdict(m)) for m in seen.marks],
         more=seen.more,
+        in_order=seen.in_order,
         file_name=expected_name(template, resolution),
         problems=[ProblemOut(**p) for p in pointers(resolution.problems)],
         notes=[ProblemOut(**p) for p in pointers(resolution.notes)],
@@ -151,8 +154,10 @@ def tally(body: LookRequest, view: TheView) -> Any:
         if wants_memory(template):
             found = view.resolve_remembering(template, snapshot, plan.context, body.template_id).partial
             plan = found or plan
-        steps = count_tally(snapshot, plan, words)
-        return Tally(steps=steps, counted_at=snapshot.taken_at, milliseconds=_since(began))
+        expected = about_tally(snapshot, plan, words) if body.hurry else None
+        steps = expected if expected is not None else count_tally(snapshot, plan, words)
+        about = expected is not None
+        return Tally(steps=steps, about=about, counted_at=snapshot.taken_at, milliseconds=_since(began))
 
 
 @router.post("/trace", response_model=Trace)

@@ -50,7 +50,8 @@ class UnderDesign(BaseModel):
 class LookRequest(UnderDesign):
     """
     A newer tally with the same `bench` stops the older one's query. `only` limits it to the records with these keys;
-    `keys` asks for the key of what each row stands for.
+    `keys` asks for the key of what each row stands for. In a `hurry`, what takes the source a while is answered at once
+    with what it can say: any rows in the place of the first, an estimate in the place of a count.
     """
 
     limit: int = Field(50, ge=1, le=500)
@@ -58,6 +59,7 @@ class LookRequest(UnderDesign):
     bench: str = Field("", max_length=60)
     only: list[list[str]] | None = Field(None, max_length=5_000)
     keys: bool = False
+    hurry: bool | None = None
 
 
 class TraceRequest(UnderDesign):
@@ -189,6 +191,8 @@ class Look(BaseModel):
     keys: list[list[str | None]] = []
     marks: list[Mark] = []
     more: bool
+    #: Whether these are the first rows; otherwise any that the template takes. Ask again without hurry for the first.
+    in_order: bool = True
     file_name: str
     problems: list[ProblemOut]
     notes: list[ProblemOut]
@@ -261,6 +265,8 @@ class Tally(BaseModel):
     """
 
     steps: list[TallyStepOut]
+    #: Whether this is what the source expects, and not counted. Ask again without hurry for the count.
+    about: bool = False
     counted_at: datetime
     milliseconds: float
 

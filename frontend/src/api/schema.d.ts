@@ -4700,6 +4700,11 @@ export interface components {
             /** File Name */
             file_name: string;
             /**
+             * In Order
+             * @default true
+             */
+            in_order: boolean;
+            /**
              * Keys
              * @default []
              */
@@ -4730,7 +4735,8 @@ export interface components {
         /**
          * LookRequest
          * @description A newer tally with the same `bench` stops the older one's query. `only` limits it to the records with these keys;
-         *     `keys` asks for the key of what each row stands for.
+         *     `keys` asks for the key of what each row stands for. In a `hurry`, what takes the source a while is answered at once
+         *     with what it can say: any rows in the place of the first, an estimate in the place of a count.
          */
         LookRequest: {
             /** Answers */
@@ -4746,6 +4752,8 @@ export interface components {
             document: {
                 [key: string]: unknown;
             };
+            /** Hurry */
+            hurry?: boolean | null;
             /**
              * Keys
              * @default false
@@ -6783,6 +6791,11 @@ export interface components {
          * @description The tally, and the moment of the snapshot it was counted in.
          */
         Tally: {
+            /**
+             * About
+             * @default false
+             */
+            about: boolean;
             /**
              * Counted At
              * Format: date-time

@@ -339,6 +339,11 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                   <Trouble error={look.error} />
                 </div>
               )}
+              {look.inAnyOrder && (
+                <div className="px-3 py-1 soft" role="status">
+                  Any rows for now: the source is still putting them in order.
+                </div>
+              )}
               {columns.length === 0 && (
                 <div className="px-3 pt-3 soft">
                   The sheet is empty. Double-click a field on the shelf, press Enter on it, or drag it here.

@@ -157,7 +157,7 @@ function Browse({
   const rows = useMemo(() => pages?.flatMap((p) => p.rows) ?? [], [pages]);
   const keys = useMemo(() => pages?.flatMap((p) => (p.keys ?? []) as string[][]) ?? [], [pages]);
   // The count of what was seen before is not the count of what is seen.
-  const total = tally.isPlaceholderData ? undefined : tally.data?.steps.at(-1)?.rows;
+  const total = tally.isPlaceholderData || tally.data?.about ? undefined : tally.data?.steps.at(-1)?.rows;
   const all = tally.data?.steps[0]?.rows;
   const titleAt =
     document.columns?.findIndex((c) => "field" in c.value && c.value.field === type.record_type.title) ?? -1;

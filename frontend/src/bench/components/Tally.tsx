@@ -38,11 +38,13 @@ export function Tally({
 }: Props) {
   const steps = counts?.steps ?? [];
   const rows = steps.at(-1)?.rows ?? 0;
+  const about = counts?.about ? "about " : "";
   return (
     <ol className={`tally ${counting || error ? "stale" : ""}`} aria-label="Tally">
       {steps.map((step, n) => (
         <li key={`${n}${step.place}`} className="step">
           <div className="n">
+            {about}
             {count(step.rows)}
             {step.left_out > 0 && (
               <Out
@@ -74,7 +76,10 @@ export function Tally({
       ))}
       {steps.length > 0 && (
         <li className="last">
-          <div className="n">{plural(rows, "row")}</div>
+          <div className="n">
+            {about}
+            {plural(rows, "row")}
+          </div>
           <div className="l">
             {perUnit}× {plural(columns, "column")}
             {rows > 0 && columns > 0 && <> · about {size(rows * rowBytes)}</>}
@@ -85,7 +90,11 @@ export function Tally({
         {error ? (
           <span className="trouble">{error instanceof ApiError ? error.problem.detail : "not counted"}</span>
         ) : counting ? (
-          "counting…"
+          about ? (
+            "expected by the source; counting…"
+          ) : (
+            "counting…"
+          )
         ) : (
           counts && <Age since={counts.counted_at} />
         )}

@@ -1,4 +1,10 @@
-import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import {
+  infiniteQueryOptions,
+  keepPreviousData,
+  queryOptions,
+  useInfiniteQuery,
+  useQuery,
+} from "@tanstack/react-query";
 import { answer, api } from "../../api";
 import { useDebounced } from "../../shared";
 import type { Document } from "../types";
@@ -13,11 +19,23 @@ const TALLY_QUIET = 350;
 
 const BENCH = crypto.randomUUID();
 
-/** The sentence and the rows of the document, page by page, while it is worked on. */
+/**
+ * The sentence and the rows of the document, page by page, while it is worked on. Where the source cannot give the first
+ * rows at once, it is any rows until they come.
+ */
 export function useLook(document: Document, templateId: number, only?: string[][]) {
   const settled = useDebounced(document, SHEET_QUIET);
-  return useInfiniteQuery({
-    queryKey: ["look", settled, only],
+  const soon = useInfiniteQuery(pages(settled, templateId, only, true));
+  const waits = soon.data?.pages[0]?.in_order === false && !soon.isPlaceholderData;
+  const first = useInfiniteQuery({ ...pages(settled, templateId, only, false), enabled: waits });
+  const inAnyOrder = waits && !first.data;
+  const { data, fetchNextPage, isFetchingNextPage } = waits && first.data ? first : soon;
+  return { data, fetchNextPage, isFetchingNextPage, inAnyOrder, error: first.error ?? soon.error };
+}
+
+function pages(settled: Document, templateId: number, only: string[][] | undefined, hurry: boolean) {
+  return infiniteQueryOptions({
+    queryKey: ["look", settled, only, hurry],
     queryFn: ({ pageParam, signal }) =>
       answer(
         api.POST("/api/v1/design/look", {
@@ -29,19 +47,24 @@ export function useLook(document: Document, templateId: number, only?: string[][
             keys: true,
             template_id: templateId,
             only,
+            hurry,
           },
           signal,
         }),
       ),
     initialPageParam: 0,
-    getNextPageParam: (last, pages) => (last.more ? pages.reduce((n, p) => n + p.rows.length, 0) : undefined),
-    placeholderData: keepPreviousData,
+    getNextPageParam: (last, pages) =>
+      last.more && last.in_order ? pages.reduce((n, p) => n + p.rows.length, 0) : undefined,
+    placeholderData: hurry ? keepPreviousData : undefined,
     staleTime: 30_000,
     gcTime: 60_000,
   });
 }
 
-/** The tally of the document. What does not change the count does not count again. */
+/**
+ * The tally of the document. What does not change the count does not count again. Where counting takes a while, it is
+ * what the source expects until it is counted.
+ */
 export function useTally(document: Document, templateId: number) {
   const { records, rows, asks, filter, at_most, only, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
@@ -52,8 +75,21 @@ export function useTally(document: Document, templateId: number) {
     JSON.stringify({ records, rows, asks, columns, filter, at_most, only, zone }),
     TALLY_QUIET,
   );
-  return useQuery({
-    queryKey: ["tally", counted],
+  const soon = useQuery(countOf(counted, templateId, true));
+  const waits = soon.data?.about === true && !soon.isPlaceholderData;
+  const exact = useQuery({ ...countOf(counted, templateId, false), enabled: waits });
+  const { data, isPlaceholderData } = waits && exact.data ? exact : soon;
+  return {
+    data,
+    isPlaceholderData,
+    isFetching: soon.isFetching || exact.isFetching,
+    error: exact.error ?? soon.error,
+  };
+}
+
+function countOf(counted: string, templateId: number, hurry: boolean) {
+  return queryOptions({
+    queryKey: ["tally", counted, hurry],
     queryFn: ({ signal }) =>
       answer(
         api.POST("/api/v1/design/tally", {
@@ -64,11 +100,12 @@ export function useTally(document: Document, templateId: number) {
             bench: BENCH,
             keys: false,
             template_id: templateId,
+            hurry,
           },
           signal,
         }),
       ),
-    placeholderData: keepPreviousData,
+    placeholderData: hurry ? keepPreviousData : undefined,
     staleTime: 60_000,
     retry: false,
   });
