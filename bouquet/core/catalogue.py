@@ -233,6 +233,16 @@ class RecordType:
     made_of: str = ""
     where: Mapping[str, object] = field(default_factory=dict)
 
+    @cached_property
+    def columns(self) -> tuple[str, ...]:
+        """
+        The columns of its table that anything here reads or links by.
+        """
+        names = [f.column for f in self.fields if not f.formula]
+        names += [own for r in self.relations for own, _ in r.pairs]
+        names += [own for f in self.fields if f.attribute for own, _ in f.attribute.pairs]
+        return tuple(dict.fromkeys(names))
+
     def field_named(self, name: str) -> Field | None:
         return next((f for f in self.fields if f.name == name), None)
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import sqlalchemy as sa
@@ -14,6 +15,9 @@ from bouquet.core.catalogue import Field, RecordType, Relation
 from bouquet.core.values import Value
 
 __all__ = ["Join", "bare", "code_value", "linked"]
+
+#: Tables under their names that are kept for the statements to come.
+TABLES = 256
 
 Element = sa.ColumnElement[Any]
 
@@ -26,9 +30,16 @@ class Join:
 
 
 def bare(record_type: RecordType, name: str) -> sa.FromClause:
-    columns = dict.fromkeys(own for r in record_type.relations for own, _ in r.pairs)
-    columns |= dict.fromkeys(f.column for f in record_type.fields)
-    return sa.table(record_type.table, *(sa.column(c) for c in columns), schema=record_type.schema).alias(name)
+    """
+    A record type's table under a name.
+    """
+    return _named(record_type.schema, record_type.table, record_type.columns, name)
+
+
+@lru_cache(maxsize=TABLES)
+def _named(schema: str | None, table: str, columns: tuple[str, ...], name: str) -> sa.FromClause:
+    # What a column stands for in an alias takes longer to make than to use, and does not change.
+    return sa.table(table, *(sa.column(c) for c in columns), schema=schema).alias(name)
 
 
 def linked(here: sa.FromClause, there: sa.FromClause, relation: Relation) -> Element:

@@ -104,12 +104,7 @@ class Scope:
 
     def _table_at(self, way: tuple[str, ...], record_type: RecordType) -> sa.FromClause:
         if way not in self.aliases:
-            names = [f.column for f in record_type.fields if not f.formula]
-            names += [own for r in record_type.relations for own, _ in r.pairs]
-            names += [own for f in record_type.fields if f.attribute for own, _ in f.attribute.pairs]
-            columns: list[sa.ColumnClause[Any]] = [sa.column(name) for name in dict.fromkeys(names)]
-            table = sa.table(record_type.table, *columns, schema=record_type.schema)
-            self.aliases[way] = table.alias(self.context.table_name())
+            self.aliases[way] = bare(record_type, self.context.table_name())
         return self.aliases[way]
 
     def _open(self) -> None:

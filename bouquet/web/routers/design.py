@@ -90,7 +90,7 @@ def look(body: LookRequest, view: TheView) -> Any:
                 resolution = view.resolve_remembering(template, snapshot, context, body.template_id)
                 plan = resolution.partial or plan
             seen = first_rows(
-                snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys, hurry=body.hurry
+                snapshot, template, plan, limit=body.limit, offset=body.offset, keys=body.keys, hurry=bool(body.hurry)
             )
         note_look(view.services, view.person, template, plan)
     sentence = view.sentence(template, context)
