@@ -46,6 +46,7 @@ class PostgresSnapshot:
         self._running: Any = None
         self._lock = threading.Lock()
         self._cancelled = False
+        self._texts: dict[int, tuple[Any, str]] = {}
 
     def batches(self, statement: Any) -> Iterator[pa.RecordBatch]:
         """
@@ -72,7 +73,7 @@ class PostgresSnapshot:
             try:
                 if self._cancelled:
                     raise SourceCancelled(f"{self.title}: the query was stopped.")
-                cursor.execute(statement if isinstance(statement, str) else render(statement))
+                cursor.execute(self._text(statement))
                 yield cursor.fetch_record_batch()
             finally:
                 with self._lock:
@@ -94,10 +95,20 @@ class PostgresSnapshot:
         """
         What the planner expects of a statement.
         """
-        asked = f"EXPLAIN {statement if isinstance(statement, str) else render(statement)}"
+        asked = f"EXPLAIN {self._text(statement)}"
+        self._texts[id(statement)] = (statement, asked.removeprefix("EXPLAIN "))
         with self._reader(asked, copied=False) as reader:
             found = PLANNED.search(reader.read_all()[0][0].as_py())
         return Planned(int(found[2]), float(found[1])) if found else None
+
+    def _text(self, statement: Any) -> str:
+        """
+        A statement's text, which takes long to make; of one that was planned before it is known.
+        """
+        known = self._texts.get(id(statement))
+        if known is not None:
+            return known[1]
+        return statement if isinstance(statement, str) else render(statement)
 
     def cancel(self) -> None:
         """
