@@ -8,7 +8,7 @@ import os
 from functools import lru_cache
 from pathlib import Path
 
-from pydantic import SecretStr
+from pydantic import Field, SecretStr
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
 __all__ = ["Settings", "settings"]
@@ -55,6 +55,10 @@ class Settings(BaseSettings):
     public_url: str = ""
     #: The built front end; without it only the API is served.
     frontend: Path | None = None
+    #: Processes of the web server; the first has the worker inside. As many as there are processors is a good number.
+    web_processes: int = Field(1, ge=1, le=64)
+    #: The code that the first administrator comes in by; made by the server for all of its processes.
+    first_code: SecretStr = SecretStr("")
     host: str = "127.0.0.1"
     port: int = 8010
     #: Names by which browsers reach the server, separated by commas; addresses and names without a dot always may.

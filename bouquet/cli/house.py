@@ -131,6 +131,17 @@ def serve(
         serve_web(services, settings())
 
 
+@app.command("serve-beside", hidden=True)
+def serve_beside(listening: Annotated[int, typer.Argument(help="The socket, by its number.")]) -> None:
+    """
+    One more process of a web server that runs; it begins them itself.
+    """
+    from bouquet.web import serve_beside as serve_web_beside
+
+    with open_services() as services:
+        serve_web_beside(services, settings(), listening)
+
+
 @contextmanager
 def _private_store(folder: Path) -> Iterator[None]:
     """

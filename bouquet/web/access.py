@@ -11,7 +11,7 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Request
 
-from bouquet.designing import SourceView
+from bouquet.designing import Counting, SourceView
 from bouquet.rights import Act, may, visible
 from bouquet.runs import Queue, Services
 from bouquet.store import people
@@ -25,6 +25,7 @@ __all__ = [
     "EYES",
     "CurrentPerson",
     "Id",
+    "TheCounting",
     "TheQueue",
     "TheServices",
     "TheView",
@@ -82,6 +83,14 @@ WholeNumber = Annotated[int, Query(ge=0, le=2**63 - 1)]
 
 TheServices = Annotated[Services, Depends(get_services)]
 TheQueue = Annotated[Queue, Depends(get_queue)]
+
+
+def get_counting(request: Request) -> Counting:
+    counting: Counting = request.app.state.counting
+    return counting
+
+
+TheCounting = Annotated[Counting, Depends(get_counting)]
 
 
 def current_person(request: Request, services: TheServices) -> Person:

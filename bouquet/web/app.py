@@ -17,11 +17,13 @@ from starlette.exceptions import HTTPException
 
 from bouquet import __version__
 from bouquet.core.template import document_schema
+from bouquet.designing import Counting
 from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.web.guard import Guard
 from bouquet.web.house_sign_in import HouseSignIn
+from bouquet.web.newsroom import Newsroom
 from bouquet.web.problems import add_problem_handlers
 from bouquet.web.routers import (
     accounts,
@@ -89,8 +91,9 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         people.prepare()
-        with queue.opened():
-            yield
+        async with app.state.newsroom.opened():
+            with queue.opened():
+                yield
 
     app = FastAPI(
         title="Bouquet",
@@ -106,7 +109,12 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     app.state.house_sign_in = (
         HouseSignIn(settings, services.vault.derived(b"house sign-in")) if settings.oidc_issuer else None
     )
-    app.state.first_code, app.state.first_tries = secrets.token_urlsafe(9), 0
+    app.state.counting = Counting()
+    app.state.newsroom = Newsroom(services.store, app.state.counting.stop)
+    if settings.web_processes > 1:
+        app.state.counting.announce = app.state.newsroom.announce_count
+    app.state.first_code = settings.first_code.get_secret_value() or secrets.token_urlsafe(9)
+    app.state.first_tries = 0
     add_problem_handlers(app)
     parts = (
         session,

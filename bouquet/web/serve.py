@@ -1,16 +1,23 @@
 """
-Web server and worker in one process: enough for one house.
+Web server and worker in one process: enough for one house. On a machine with many processors, further processes of the
+web server on the same socket.
 """
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
+import os
+import secrets
 import socket
+import sys
+import threading
 from types import FrameType
 
+import structlog
 import uvicorn
 from fastapi import FastAPI
+from pydantic import SecretStr
 
 from bouquet.rounds import make_queue
 from bouquet.runs import Services
@@ -19,7 +26,12 @@ from bouquet.store import people
 from bouquet.web.app import create_app
 from bouquet.web.routers.post_room import PostRoom
 
-__all__ = ["bound_socket", "serve"]
+__all__ = ["bound_socket", "serve", "serve_beside"]
+
+log = structlog.get_logger()
+
+#: Seconds before a process of the web server that ended is begun anew.
+BEGUN_ANEW = 1.0
 
 
 def bound_socket(settings: Settings) -> socket.socket:
@@ -60,24 +72,64 @@ async def _serve(
     if services.store.is_empty():
         services.store.migrate()
         queue.install()
-    app = create_app(services, queue, settings)
+    os.environ["BOUQUET_FIRST_CODE"] = code = settings.first_code.get_secret_value() or secrets.token_urlsafe(9)
+    app = create_app(services, queue, settings.model_copy(update={"first_code": SecretStr(code)}))
     app.state.post_room = post_room
     with services.store.session() as session:
         if people.is_nobody(session):
             host, port = bound.getsockname()[:2]
             address = f"http://{f'[{host}]' if ':' in host else host}:{port}/?start={app.state.first_code}"
             print(f"Nobody is here yet. The first administrator opens {address}", flush=True)
-    config = uvicorn.Config(
-        app, host=settings.host, port=settings.port, log_level="warning", timeout_graceful_shutdown=3
-    )
-    server = _Server(config, app)
     worker = asyncio.create_task(queue.work(concurrency=settings.worker_concurrency))
+    beside = [asyncio.create_task(_keep_beside(bound)) for _ in range(settings.web_processes - 1)]
     try:
-        await server.serve(sockets=[bound])
+        await _server(app).serve(sockets=[bound])
     finally:
-        worker.cancel()
+        for task in (*beside, worker):
+            task.cancel()
         with contextlib.suppress(asyncio.CancelledError, TimeoutError):
-            await asyncio.wait_for(worker, timeout=10)
+            await asyncio.wait_for(asyncio.gather(*beside, worker, return_exceptions=True), timeout=10)
+
+
+async def _keep_beside(bound: socket.socket) -> None:
+    """
+    Keep one more process of the web server on a socket until cancelled: one that ends is begun anew.
+    """
+    # It ends with its standard input, and so with us, however we end.
+    command = (sys.executable, "-m", "bouquet.cli", "serve-beside", str(bound.fileno()))
+    while True:
+        process = await asyncio.create_subprocess_exec(
+            *command, stdin=asyncio.subprocess.PIPE, pass_fds=(bound.fileno(),)
+        )
+        try:
+            status = await process.wait()
+        except asyncio.CancelledError:
+            process.terminate()
+            await process.wait()
+            raise
+        log.warning("web_process_ended", status=status)
+        await asyncio.sleep(BEGUN_ANEW)
+
+
+def serve_beside(services: Services, settings: Settings, listening: int) -> None:
+    """
+    Serve, without a worker, on a socket that another process bound and passed on, until standard input ends.
+    """
+    app = create_app(services, make_queue(services), settings)
+    server = _server(app)
+
+    def watch() -> None:
+        sys.stdin.buffer.read()
+        app.state.stopping = server.should_exit = True
+        app.state.newsroom.wake_all()
+
+    threading.Thread(target=watch, name="watches the first process", daemon=True).start()
+    with socket.socket(fileno=listening) as bound:
+        asyncio.run(server.serve(sockets=[bound]))
+
+
+def _server(app: FastAPI) -> _Server:
+    return _Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3), app)
 
 
 class _Server(uvicorn.Server):
@@ -91,4 +143,5 @@ class _Server(uvicorn.Server):
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         self.app.state.stopping = True
+        self.app.state.newsroom.wake_all()
         super().handle_exit(sig, frame)

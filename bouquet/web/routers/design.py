@@ -25,13 +25,13 @@ from bouquet.core.template import (
     read_document,
 )
 from bouquet.core.windows import resolve_window, span_words, window_words
-from bouquet.designing import Counting, SeenRows, SourceView, expected_name, first_rows, sheet_columns
+from bouquet.designing import SeenRows, SourceView, expected_name, first_rows, sheet_columns
 from bouquet.runs import Trace as TraceFound
 from bouquet.runs import Traced, about_tally, count_tally, left_out, trace
 from bouquet.runs.crossing import crossed
 from bouquet.runs.remembering import wants_memory
 from bouquet.store import NotFound
-from bouquet.web.access import TheServices, TheView, needs
+from bouquet.web.access import TheCounting, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.journalling import note_look
 from bouquet.web.problems import pointers
@@ -60,9 +60,6 @@ from bouquet.web.schemas import (
 )
 
 router = APIRouter(route_class=ExactRoute, prefix="/design", tags=["design"], dependencies=[Depends(needs("look"))])
-
-
-_counting = Counting()
 
 
 @router.post("/look", response_model=Look)
@@ -140,7 +137,7 @@ def sound_plan(view: SourceView, body: UnderDesign, only: list[list[str]] | None
 
 
 @router.post("/tally", response_model=Tally)
-def tally(body: LookRequest, view: TheView) -> Any:
+def tally(body: LookRequest, view: TheView, counting: TheCounting) -> Any:
     """
     How many records each step of the filter leaves. A newer count of the same bench stops this one.
     """
@@ -148,7 +145,7 @@ def tally(body: LookRequest, view: TheView) -> Any:
     plan, words = sound_plan(view, body, body.only)
     with (
         view.snapshot() as snapshot,
-        _counting.only(body.bench, snapshot),
+        counting.only(body.bench, snapshot),
     ):
         template = narrowed_to(view, read_document(body.document), body.only)
         if wants_memory(template):
@@ -277,7 +274,7 @@ def _unreadable(error: DocumentError, began: float) -> Look:
 
 
 @router.post("/checks", response_model=CheckCounts)
-def count_checks(body: LookRequest, view: TheView) -> Any:
+def count_checks(body: LookRequest, view: TheView, counting: TheCounting) -> Any:
     """
     How many rows each check objects to as they are now, with some of them. A newer count of the same bench stops this
     one.
@@ -286,7 +283,7 @@ def count_checks(body: LookRequest, view: TheView) -> Any:
     plan, _ = sound_plan(view, body, body.only)
     with (
         view.snapshot() as snapshot,
-        _counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
+        counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
     ):
         rows, checks = designing.count_checks(snapshot, plan)
     return CheckCounts(rows=rows, checks=[CheckCount(**asdict(c)) for c in checks], milliseconds=_since(began))

@@ -19,15 +19,17 @@ from bouquet.store import runs as ledger
 from bouquet.store.models import LATER, Notice, Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.bodies import ExactRoute
+from bouquet.web.newsroom import Newsroom
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas.runs import NoticeOut, RunOut
 
 router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
 
-#: Seconds between two looks at the ledger for a browser that listens.
-LISTEN_EVERY = 0.5
+#: Seconds between two looks at the ledger for a browser that listens, however much is new; and where nobody says when
+#: something is.
+LISTEN_EVERY, LOOK_EVERY = 0.5, 2.0
 
-#: Seconds after which a silent stream says that it lives.
+#: Seconds after which a silent stream says that it lives, and looks all the same.
 KEEP_ALIVE = 15.0
 
 
@@ -83,29 +85,29 @@ async def listen(request: Request, services: TheServices, person: CurrentPerson)
     """
     seen: dict[int, str] = {}
     unread = -1
-    quiet = 0.0
+    newsroom: Newsroom = request.app.state.newsroom
     yield ServerSentEvent(retry=2000, comment="listening")
-    while not await request.is_disconnected() and not request.app.state.stopping:
-        try:
-            runs, count = await run_in_threadpool(_news, services, person)
-        except sa.exc.DBAPIError:
-            # The database is away for a moment; the browser keeps listening.
-            runs, count = [], unread
-        sent = False
-        for run in runs:
-            text = run.model_dump_json()
-            if seen.get(run.id) != text:
-                seen[run.id] = text
-                sent = True
-                yield ServerSentEvent(event="run", raw_data=text)
-        if count != unread:
-            unread, sent = count, True
-            yield ServerSentEvent(event="notice", data={"unread": count})
-        quiet = 0.0 if sent else quiet + LISTEN_EVERY
-        if quiet >= KEEP_ALIVE:
-            quiet = 0.0
-            yield ServerSentEvent(comment="still here")
-        await asyncio.sleep(LISTEN_EVERY)
+    with newsroom.waiting(person.id) as news:
+        while not await request.is_disconnected() and not request.app.state.stopping:
+            news.clear()
+            try:
+                runs, count = await run_in_threadpool(_news, services, person)
+            except sa.exc.DBAPIError:
+                # The database is away for a moment; the browser keeps listening.
+                runs, count = [], unread
+            for run in runs:
+                text = run.model_dump_json()
+                if seen.get(run.id) != text:
+                    seen[run.id] = text
+                    yield ServerSentEvent(event="run", raw_data=text)
+            if count != unread:
+                unread = count
+                yield ServerSentEvent(event="notice", data={"unread": count})
+            await asyncio.sleep(LISTEN_EVERY)
+            try:
+                await asyncio.wait_for(news.wait(), KEEP_ALIVE if newsroom.listens else LOOK_EVERY)
+            except TimeoutError:
+                yield ServerSentEvent(comment="still here")
 
 
 def _news(services: Services, person: Person) -> tuple[list[RunOut], int]:
