@@ -23,13 +23,13 @@ def about_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
     """
     if plan.by or plan.rights is not None:
         return None
-    statements = Statements(plan)
-    count = snapshot.planned(statements.tally()[0])
-    if count is None or count.cost < SOON_COUNTED:
+    prefixes = Statements(plan).prefixes()
+    last = snapshot.planned(prefixes[-1][1])
+    if last is None or last.cost < SOON_COUNTED:
         return None
     tally: list[dict[str, Any]] = []
     before = 0
-    for step, statement in statements.prefixes():
+    for step, statement in prefixes:
         planned = snapshot.planned(statement)
         if planned is None:
             return None

@@ -29,7 +29,7 @@ BATCH_BYTES = 3_200_000
 PLANNED = re.compile(r"\(cost=[\d.]+\.\.([\d.]+) rows=(\d+)")
 
 #: Idle connections kept for previews.
-IDLE_CONNECTIONS = 4
+IDLE_CONNECTIONS = 24
 
 
 @dataclass

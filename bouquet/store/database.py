@@ -18,6 +18,9 @@ from bouquet.core.values import json_number
 
 __all__ = ["Store"]
 
+#: Connections that a process keeps, and that it makes for a moment beyond these.
+POOLED, BEYOND = 20, 12
+
 
 def _as_json(value: Any) -> str:
     return json.dumps(value, ensure_ascii=False, default=_as_number)
@@ -50,8 +53,9 @@ class Store:
             json_serializer=_as_json,
             # Errors are logged, and values are nobody's there.
             hide_parameters=True,
-            pool_size=8,
-            max_overflow=24,
+            # Making a connection takes longer than most of what is asked over it.
+            pool_size=POOLED,
+            max_overflow=BEYOND,
             connect_args={"connect_timeout": 5},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)

@@ -115,9 +115,9 @@ def test_the_tally_is_one_pass_that_says_what_blanks_were_lost(resolved: Resolve
     standing, thick = "t0.x_status = CAST('S' AS TEXT)", "t0.x_girth >= CAST('9' AS NUMERIC)"
 
     assert flat(render(statement)).replace("(", "").replace(")", "") == (
-        f"SELECT count* AS all_records, count* FILTER WHERE {standing} AS n0, "
-        f"count* FILTER WHERE {standing} AND t0.x_girth IS NULL AS b1, "
-        f"count* FILTER WHERE {standing} AND {thick} AS n1 FROM tree AS t0"
+        "SELECT count* AS all_records, count* FILTER WHERE r0 AS n0, count* FILTER WHERE r0 AND r2 AS b1, "
+        "count* FILTER WHERE r0 AND r1 AS n1 "
+        f"FROM SELECT {standing} AS r0, {thick} AS r1, t0.x_girth IS NULL AS r2 FROM tree AS t0 AS known"
     ).replace("(", "").replace(")", "")
     assert [(s.count, s.blank) for s in steps] == [("all_records", None), ("n0", None), ("n1", "b1")]
 

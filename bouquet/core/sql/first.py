@@ -56,7 +56,7 @@ class FirstStatements(SheetStatements):
         Whether an index gives the rows' order but for ties, and the filter looks into other tables.
         """
         plan = self.plan
-        if len(plan.order) < 2 or not self.dialect.keeps_order or not self._found_by_key():
+        if len(plan.order) < 2 or not self.dialect.keeps_apart or not self._found_by_key():
             return False
         cells = [o.cell for o in plan.order]
         if not all(isinstance(c, Read) and not c.route.relations and not c.route.field.formula for c in cells):

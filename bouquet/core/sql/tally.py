@@ -26,6 +26,9 @@ from bouquet.core.sql.sheet import SheetStatements
 
 __all__ = ["Counted", "TallyStatements", "TallyStep"]
 
+#: Records from which on a count is shared between workers of the database, which what is kept apart cannot be.
+PARALLEL = 150_000
+
 #: Counts by the way of a relation.
 Counted: TypeAlias = tuple[tuple[tuple[Relation, ...], str], ...]
 
@@ -90,19 +93,28 @@ class TallyStatements(SheetStatements):
     def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         scope = Rows(replace(self.plan, by=()), many=True, exists=False).scope
         counts: list[Element] = [sa.func.count().label("all_records")]
+        #: What is known of each record: a step's condition stands in the count of every step after it.
+        known: list[Element] = []
+
+        def of_record(found: Element) -> Element:
+            known.append(found.label(f"r{len(known)}"))
+            return sa.column(f"r{len(known) - 1}", sa.Boolean)
+
+        missing: dict[tuple[Relation, ...], Element] = {}
 
         def empty(name: str, ways: Sequence[tuple[Relation, ...]], *where: Element) -> Counted:
             for k, way in enumerate(ways):
-                found = sa.and_(*so_far, scope.missing(way), *where)
-                counts.append(self._counted(found).label(f"{name}{k}"))
+                if way not in missing:
+                    missing[way] = of_record(scope.missing(way))
+                counts.append(self._counted(sa.and_(*so_far, missing[way], *where)).label(f"{name}{k}"))
             return tuple((way, f"{name}{k}") for k, way in enumerate(ways))
 
         so_far: list[Element] = []
         steps = [TallyStep("all", None, "all_records", empty=empty("ea", self._relations_used()))]
         for n, step in enumerate(s for s in self.plan.steps if s.side == "parent"):
-            blank, holds = self._lost_blank(scope, step), scope.holds(step.predicate)
+            blank, holds = self._lost_blank(scope, step), of_record(scope.holds(step.predicate))
             if blank is not None:
-                counts.append(self._counted(sa.and_(*so_far, blank)).label(f"b{n}"))
+                counts.append(self._counted(sa.and_(*so_far, of_record(blank))).label(f"b{n}"))
             lost = empty(f"e{n}_", self._lost_by(step), _not(holds))
             so_far.append(holds)
             counts.append(self._counted(sa.and_(*so_far)).label(f"n{n}"))
@@ -110,7 +122,11 @@ class TallyStatements(SheetStatements):
             steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost))
         if len(steps) > 1:
             steps[-1] = replace(steps[-1], empty=empty("el", self._relations_used(shown=True)))
-        return sa.select(*counts).select_from(scope.from_clause()), steps
+        records = sa.select(*(known or [sa.literal_column("1").label("one")])).select_from(scope.from_clause())
+        if self.dialect.keeps_apart and (self.plan.record_type.rows_estimate or PARALLEL) < PARALLEL:
+            # Kept apart, each condition is looked at once for a record, and not once for every count that it is in.
+            records = records.offset(sa.literal_column("0"))
+        return sa.select(*counts).select_from(records.subquery("known")), steps
 
     @staticmethod
     def _lost_blank(scope: Scope, step: Step) -> Element | None:

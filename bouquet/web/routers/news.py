@@ -5,6 +5,7 @@ What is new for a person: notices, and the progress of their runs.
 from __future__ import annotations
 
 import asyncio
+import time
 from collections.abc import AsyncIterator
 from typing import Any
 
@@ -30,7 +31,7 @@ router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(
 LISTEN_EVERY, LOOK_EVERY = 0.5, 2.0
 
 #: Seconds after which a silent stream says that it lives, and looks all the same.
-KEEP_ALIVE = 15.0
+KEEP_ALIVE, LOOK_ANYHOW = 15.0, 60.0
 
 
 @router.get("/notices", response_model=list[NoticeOut])
@@ -104,10 +105,12 @@ async def listen(request: Request, services: TheServices, person: CurrentPerson)
                 unread = count
                 yield ServerSentEvent(event="notice", data={"unread": count})
             await asyncio.sleep(LISTEN_EVERY)
-            try:
-                await asyncio.wait_for(news.wait(), KEEP_ALIVE if newsroom.listens else LOOK_EVERY)
-            except TimeoutError:
-                yield ServerSentEvent(comment="still here")
+            looked = time.monotonic()
+            while not news.is_set() and time.monotonic() - looked < (LOOK_ANYHOW if newsroom.listens else LOOK_EVERY):
+                try:
+                    await asyncio.wait_for(news.wait(), KEEP_ALIVE if newsroom.listens else LOOK_EVERY)
+                except TimeoutError:
+                    yield ServerSentEvent(comment="still here")
 
 
 def _news(services: Services, person: Person) -> tuple[list[RunOut], int]:

@@ -46,8 +46,8 @@ class Dialect(ABC):
     engine_dialect: Any
     #: Whether folds of related records are always joined: without lists, one of many is picked by its place only.
     always_joins: ClassVar[bool] = False
-    #: Whether records that a statement in another's place puts in order stay so.
-    keeps_order: ClassVar[bool] = False
+    #: Whether a statement with an offset, in another's place, is carried out apart: what it puts in order stays so.
+    keeps_apart: ClassVar[bool] = False
 
     def render(self, statement: sa.ClauseElement) -> str:
         """

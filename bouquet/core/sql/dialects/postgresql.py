@@ -35,7 +35,7 @@ class Postgresql(StandardSql):
     """
 
     name: ClassVar[str] = "postgresql"
-    keeps_order: ClassVar[bool] = True
+    keeps_apart: ClassVar[bool] = True
 
     def __init__(self) -> None:
         # `named` parameters, so that per cent signs in literals are not doubled.
