@@ -5,6 +5,7 @@ What checks found in a run: counted in full, listed up to a cap.
 from __future__ import annotations
 
 import statistics
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -22,6 +23,12 @@ __all__ = ["FINDING_HEADINGS", "MOST_LISTED", "Finding", "Findings", "worst"]
 
 #: Findings of one check that are listed; all are counted.
 MOST_LISTED = 200
+
+#: Places, and people, that findings are counted by and named, those with most first.
+MOST_NAMED = 50
+
+#: What stands for a place, or a person, that is blank.
+BLANK = "(blank)"
 
 #: Characters of a value that a finding shows.
 VALUE_SHOWN = 200
@@ -62,11 +69,18 @@ class Findings:
     plan: Plan
     listed: list[Finding] = field(default_factory=list)
     counts: list[int] = field(init=False)
+    #: For each check, how many of its findings are of records that somebody touched last, and stand at a place.
+    people: list[Counter[str]] = field(init=False)
+    places: list[Counter[str]] = field(init=False)
     #: Checks of the file that object, by their position, with what they saw.
     whole: dict[int, str] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.counts = [0] * len(self.plan.row_checks)
+        self.people = [Counter() for _ in self.plan.row_checks]
+        self.places = [Counter() for _ in self.plan.row_checks]
+        by = self.plan.output.findings_by
+        self._by = next((n for n, c in self.plan.data_columns if c.id == by), None)
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
 
     def add(self, frame: pl.DataFrame) -> None:
@@ -78,8 +92,16 @@ class Findings:
             found = int(objects.sum() or 0)
             room = MOST_LISTED - min(self.counts[n], MOST_LISTED)
             self.counts[n] += found
+            if found:
+                self._count_by(n, frame.filter(objects))
             if found and room:
                 self._list(n, check.column, frame.filter(objects).head(room))
+
+    def _count_by(self, n: int, rows: pl.DataFrame) -> None:
+        if TOUCHED in rows.columns:
+            self.people[n].update(_named(rows[TOUCHED]))
+        if self._by is not None:
+            self.places[n].update(_named(self._shaper.shape(rows)[f"c{self._by}"]))
 
     def _list(self, n: int, column: int | None, rows: pl.DataFrame) -> None:
         shown = self._shaper.shape(rows)
@@ -121,11 +143,19 @@ class Findings:
 
     def summary(self) -> list[dict[str, Any]]:
         """
-        Every check as `{"place", "words", "severity", "objections"}`, those of the file with what they `saw`.
+        Every check as `{"place", "words", "severity", "objections"}`, those of the file with what they `saw`, those
+        of rows with (name, findings) `by_place`, whose heading is `by`, and `by_person`, where these are known.
         """
         found: list[dict[str, Any]] = [
-            {"place": c.place, "words": c.words, "severity": c.severity, "objections": count}
-            for c, count in zip(self.plan.row_checks, self.counts, strict=True)
+            {
+                "place": c.place,
+                "words": c.words,
+                "severity": c.severity,
+                "objections": self.counts[n],
+                **({"by": self._place_heading()} if self.places[n] else {}),
+                **{name: [list(e) for e in by[n].most_common(MOST_NAMED)] for name, by in self._ways() if by[n]},
+            }
+            for n, c in enumerate(self.plan.row_checks)
         ]
         for n, check in enumerate(self.plan.file_checks):
             entry = {"place": check.place, "words": check.words, "severity": check.severity}
@@ -159,6 +189,13 @@ class Findings:
         for n, check in enumerate(self.plan.row_checks):
             if self.counts[n]:
                 found.append([check.words, self.counts[n], check.severity, "", self._heading(n), "", "", ""])
+                for at, count in self.places[n].most_common(MOST_NAMED):
+                    found.append(
+                        [f"{check.words}: {self._place_heading()} {at or BLANK}", count, "", "", "", "", "", ""]
+                    )
+                for who, count in self.people[n].most_common(MOST_NAMED):
+                    said = f"{check.words}: last touched by {who or BLANK}"
+                    found.append([said, count, "", "", "", "", who, ""])
         for n, said in self.whole.items():
             whole = self.plan.file_checks[n]
             heading = self.plan.columns[whole.column].heading if whole.column is not None else ""
@@ -169,9 +206,19 @@ class Findings:
             found.append([check.words, "", check.severity, f.title or " ".join(f.key), self._heading(f.check), *known])
         return found or [["Nothing.", 0, "", "", "", "", "", ""]]
 
+    def _ways(self) -> tuple[tuple[str, list[Counter[str]]], ...]:
+        return ("by_place", self.places), ("by_person", self.people)
+
+    def _place_heading(self) -> str:
+        return self.plan.columns[self._by].heading if self._by is not None else ""
+
     def _heading(self, check: int) -> str:
         column = self.plan.row_checks[check].column
         return self.plan.columns[column].heading if column is not None else ""
+
+
+def _named(values: pl.Series) -> list[str]:
+    return [str(v) if v is not None else "" for v in values]
 
 
 def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:

@@ -13,7 +13,7 @@ from typing import Any
 from bouquet.core import formula
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.naming import merge_names
-from bouquet.core.plan import Cell, Computed, Fixed, Folded, Plan, PlanColumn, Read, Stepped
+from bouquet.core.plan import Cell, Computed, Fixed, Folded, Plan, PlanColumn, Quarter, Read, Stepped
 from bouquet.core.plan.folds import fold_words
 from bouquet.core.shaping.columns import MACHINE_DATES
 
@@ -52,7 +52,7 @@ def column_words(cell: Cell) -> str:
         case Computed():
             named = dict.fromkeys(t.field.label for t in formula.references_of(cell.tree))
             return f"made of {', '.join(named)}" if named else "a formula"
-        case Fixed():
+        case Fixed() | Quarter():
             return "the same in every row"
 
 

@@ -4,17 +4,19 @@ What checks would object to if the template ran now.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 
 from bouquet.core.checks import Findings
 from bouquet.core.plan import Plan
 from bouquet.core.slip import Totals
 from bouquet.core.sql import OBJECTS, Statements
-from bouquet.core.template import Severity
+from bouquet.core.template import Check, ColumnCheck, Severity
 from bouquet.designing.looking import CELL_SHOWN
 from bouquet.sources import Snapshot
 
-__all__ = ["Counted", "Objected", "count_checks"]
+__all__ = ["Counted", "Objected", "Usual", "count_checks"]
 
 #: Rows shown of those that a check objects to.
 OBJECTED = 5
@@ -31,6 +33,20 @@ class Objected:
 
 
 @dataclass(frozen=True)
+class Usual:
+    """
+    How the numbers of a column are spread: the least and the greatest, the middle half, and what is still usual.
+    """
+
+    least: float
+    greatest: float
+    middle_from: float
+    middle_to: float
+    usual_from: float
+    usual_to: float
+
+
+@dataclass(frozen=True)
 class Counted:
     """
     One check: how many rows it objects to, with some of them; or, where `whole`, whether it objects to the file, and
@@ -44,21 +60,27 @@ class Counted:
     objections: int
     saw: str = ""
     rows: list[Objected] = field(default_factory=list)
+    usual: Usual | None = None
 
 
-def count_checks(snapshot: Snapshot, plan: Plan) -> tuple[int, list[Counted]]:
+def count_checks(snapshot: Snapshot, plan: Plan, parts: Sequence[Check] = ()) -> tuple[int, list[Counted]]:
     """
-    (rows, checks in the order of the template).
+    (rows, checks in the order of the template, which has them as `parts`).
     """
     statements = Statements(plan)
     counts = snapshot.row(statements.objections())
-    checks = [_check_count(snapshot, statements, n, int(counts[f"{OBJECTS}{n}"])) for n in range(len(plan.row_checks))]
+    checks = [
+        _check_count(snapshot, statements, n, int(counts[f"{OBJECTS}{n}"]), parts) for n in range(len(plan.row_checks))
+    ]
     checks += _whole_counts(statements, int(counts["rows"]))
     return int(counts["rows"]), sorted(checks, key=lambda c: int(c.place.partition("[")[2].rstrip("]") or 0))
 
 
-def _check_count(snapshot: Snapshot, statements: Statements, n: int, count: int) -> Counted:
+def _check_count(
+    snapshot: Snapshot, statements: Statements, n: int, count: int, checks: Sequence[Check] = ()
+) -> Counted:
     check = statements.plan.row_checks[n]
+    parts = [c for k, c in enumerate(checks) if check.place == f"checks[{k}]"]
     rows = snapshot.rows(statements.objected(n, limit=OBJECTED)) if count else []
     found = [
         Objected(
@@ -67,15 +89,25 @@ def _check_count(snapshot: Snapshot, statements: Statements, n: int, count: int)
         )
         for r in rows
     ]
+    spread = next((p.spread for p in parts if isinstance(p, ColumnCheck) and p.must == "near_usual"), None)
     return Counted(
         place=check.place,
         words=check.words,
         severity=check.severity,
         whole=False,
         objections=count,
-        saw="",
         rows=found,
+        usual=_usual(snapshot, statements, n, spread) if spread is not None else None,
     )
+
+
+def _usual(snapshot: Snapshot, statements: Statements, n: int, spread: Decimal) -> Usual | None:
+    found = snapshot.row(statements.spread(n))
+    if found["at0"] is None:
+        return None
+    least, low, high, greatest = (Decimal(str(found[f"at{at}"])) for at in (0, 1, 3, 4))
+    far = spread * (high - low)
+    return Usual(*(float(v) for v in (least, greatest, low, high, low - far, high + far)))
 
 
 def _whole_counts(statements: Statements, rows: int) -> list[Counted]:

@@ -142,6 +142,8 @@ def _marks(snapshot: Snapshot, statements: Statements, frame: pl.DataFrame, offs
     """
     found = []
     for n, check in enumerate(statements.plan.row_checks):
+        if check.objects is not None and not statements.is_marked(check):
+            continue
         if check.objects is not None:
             rows = frame[f"{OBJECTS}{n}"].cast(pl.Boolean).arg_true().to_list()
         else:

@@ -43,12 +43,22 @@ DOCUMENT: dict[str, Any] = {
 }
 LIVE = "SELECT count(*) FROM tree t LEFT JOIN species s ON s.sp_id = t.sp_id WHERE t.deleted_at IS NULL AND "
 
+#: Further from the middle half than three quarters of its width, by the database's own quartiles.
+_QUARTERS = (
+    "(SELECT percentile_disc(array[0.25, 0.75]) WITHIN GROUP (ORDER BY t_girth) FROM tree WHERE deleted_at IS NULL)"
+)
+FAR = (
+    f"t_girth < {_QUARTERS}[1] - 0.75 * ({_QUARTERS}[2] - {_QUARTERS}[1])"
+    f" OR t_girth > {_QUARTERS}[2] + 0.75 * ({_QUARTERS}[2] - {_QUARTERS}[1])"
+)
+
 #: A check, and the rows it objects to, counted by hand.
 CASES: list[tuple[dict[str, Any], str]] = [
     ({"column": "girth", "must": "filled"}, "t_girth IS NULL"),
     ({"column": "girth", "must": "between", "least": 20, "greatest": 300}, "(t_girth < 20 OR t_girth > 300)"),
     ({"column": "girth", "must": "between", "greatest": "299.99"}, "t_girth > 299.99"),
     ({"column": "girth", "must": "whole"}, "t_girth <> floor(t_girth)"),
+    ({"column": "girth", "must": "near_usual", "spread": "0.75"}, f"({FAR})"),
     ({"column": "tag", "must": "matches", "pattern": "MB-????5"}, "t_tag !~ '^MB-....5$'"),
     ({"column": "tag", "must": "length", "least": 8, "greatest": 8}, "length(t_tag) <> 8"),
     ({"column": "register", "must": "unique"}, "t_reg IN (SELECT t_reg FROM tree WHERE deleted_at IS NULL GROUP BY t_reg HAVING count(*) > 1)"),
@@ -269,3 +279,38 @@ def test_a_persons_rights_hold_for_what_goes_along(source: Source, query: Query,
     )
 
     assert next(f.rows for f in made.files if f.role == "children") == by_hand
+
+
+def test_findings_are_counted_by_place_and_by_person(source: Source, query: Query, tmp_path: Path) -> None:
+    """All of them, in the slip and in the file; the listed ones are only some."""
+    document = {
+        **DOCUMENT,
+        "records": "inspection",
+        "columns": [
+            {"id": "r", "heading": "Risk", "value": {"field": "risk"}},
+            {"id": "w", "heading": "Ward", "value": {"field": "tree.site.ward.name"}},
+        ],
+        "filter": {"all": []},
+        "checks": [{"column": "r", "must": "one_of", "values": [1, 2]}],
+        "output": {"name": "i", "findings_by": "w", "companions": ["findings"]},
+    }
+    by_hand = dict(
+        query(
+            "SELECT coalesce(w_name, ''), count(*) FROM inspection i LEFT JOIN tree t ON t.t_id = i.t_id"
+            " LEFT JOIN site s ON s.s_id = t.s_id LEFT JOIN ward w ON w.w_id = s.ward_id"
+            " WHERE i_risk NOT IN (1, 2) GROUP BY 1"
+        )
+    )
+    made = export(source, document, tmp_path)
+    [check] = made.slip["checks"]
+
+    assert dict(check["by_place"]) == by_hand
+    assert check["by"] == "Ward"
+    assert sum(by_hand.values()) == check["objections"] > len(made.findings)
+    people = dict(query("SELECT coalesce(i_by, ''), count(*) FROM inspection WHERE i_risk NOT IN (1, 2) GROUP BY 1"))
+    if source.catalogue().record_types["inspection"].touched_by:
+        assert {n: people[n] for n, _ in check["by_person"]} == dict(check["by_person"])
+    findings = next(f.path for f in made.files if f.role == "findings").read_text()
+    place, count = check["by_place"][0]
+    assert f"Ward {place}" in findings
+    assert f",{count}," in findings

@@ -17,6 +17,7 @@ from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan import Context, resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
+from bouquet.designing.checking import Usual, count_checks
 from bouquet.runs import Export
 from bouquet.sources import Source
 from tests.conftest import NOW
@@ -167,3 +168,24 @@ def test_what_mariadb_lacks_is_said_where_it_stands(maria: Source, lite: Source)
         "filter.all[0].formula: FACT cannot be computed.",
     }
     assert problems(lite.catalogue(), **document) == set()
+
+
+def test_numbers_far_from_the_usual_are_found_in_every_database(shop: Source) -> None:
+    """The middle half of five amounts lies between 0.20 and 20.05; three times its width beyond, one lies."""
+    template = read_document(
+        {
+            "name": "T",
+            "records": "sale",
+            "columns": [column("a", {"field": "amount"}), column("n", {"formula": "{qty}*100"})],
+            "checks": [{"column": "a", "must": "near_usual"}, {"column": "n", "must": "near_usual", "spread": "0.1"}],
+        }
+    )
+    plan = resolve(template, shop.catalogue(), Context(as_of=NOW)).require()
+    with shop.reader.snapshot() as snapshot:
+        rows, [amounts, numbers] = count_checks(snapshot, plan, template.checks)
+
+    assert rows == 5
+    assert [o.value for o in amounts.rows] == ["1000.00"]
+    assert amounts.usual == Usual(0.1, 1000, 0.2, 20.05, -59.35, 79.6)
+    # 100, 200, 900, 1000, 1100: of them 200 to 1000 are the middle half, and 80 beyond are usual.
+    assert sorted(str(o.value) for o in numbers.rows) == ["100", "1100"]

@@ -84,7 +84,7 @@ def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
     for n, check in enumerate(template.checks):
         if isinstance(check, RowCheck):
             yield from _of_formula(check.formula, f"checks[{n}].formula")
-        elif isinstance(check, ColumnCheck) and check.must in ("whole", "length"):
+        elif isinstance(check, ColumnCheck) and check.must in ("whole", "length", "near_usual"):
             yield "formula", f"checks[{n}].must"
     yield from _of_narrowing(template.filter, "filter")
 

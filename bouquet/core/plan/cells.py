@@ -4,6 +4,7 @@ What columns hold: fields, folds, formulas and constants, and what formulas refe
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -168,17 +169,20 @@ class Cells:
     def formula(self, text: str, place: str) -> Computed | None:
         return self._checked(self.state, text, place, columns=True)
 
-    def formula_of(self, text: str, place: str, cell: Cell) -> Computed | None:
+    def formula_of(self, text: str, place: str, *cells: Cell) -> Computed | None:
         """
-        A formula of one cell, whatever that is called in it.
+        A formula of cells, which are called `cell`, `cell2`… in it.
         """
-        return self._checked(self.state, text, place, columns=False, cell=cell)
+        named = {f"cell{n}" if n > 1 else "cell": c for n, c in enumerate(cells, 1)}
+        return self._checked(self.state, text, place, columns=False, named=named)
 
     def _checked(
-        self, state: ResolutionContext, text: str, place: str, *, columns: bool, cell: Cell | None = None
+        self, state: ResolutionContext, text: str, place: str, *, columns: bool, named: Mapping[str, Cell] | None = None
     ) -> Computed | None:
         def find(name: str) -> Cell:
-            return cell if cell is not None else self._target(state, name, columns=columns)
+            # Of one cell it does not matter what it is called.
+            known = named.get(name, named["cell"]) if named is not None else None
+            return known if known is not None else self._target(state, name, columns=columns)
 
         try:
             tree = formula.check(text, find, self.context.as_of, state.zone)

@@ -10,7 +10,7 @@ from typing import Any
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.plan.model import FileCheck, PlanColumn, RowCheck
-from bouquet.core.plan.nodes import Cell, Comparison, Computed, Fixed, Group, Listed, Predicate, Test
+from bouquet.core.plan.nodes import Comparison, Computed, Fixed, Group, Listed, Predicate, Quarter, Stepped, Test
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import Check, ColumnCheck
 from bouquet.core.template import FileCheck as FileCheckPart
@@ -31,13 +31,13 @@ class Checks:
     Args:
         columns: The plan's columns.
         formula: Checks a formula at a place, or None with a problem.
-        formula_of: The same of a formula in which a reference stands for one cell.
+        formula_of: The same of a formula in which `cell`, `cell2`… stand for the cells that follow.
     """
 
     state: ResolutionContext
     columns: Sequence[PlanColumn]
     formula: Callable[[str, str], Computed | None]
-    formula_of: Callable[[str, str, Cell], Computed | None]
+    formula_of: Callable[..., Computed | None]
 
     def resolve(self, checks: Sequence[Check]) -> tuple[tuple[RowCheck, ...], tuple[FileCheck, ...]]:
         """
@@ -98,8 +98,10 @@ class Checks:
             elif met is not None:
                 filled = _compare(column, "not_blank", (), place)
                 objects = Group("all", (filled, Group("none", (met,), place)), place)
-            words = f"{column.heading} {words}"
-            yield RowCheck(place=place, words=words, severity=check.severity, column=n, objects=objects)
+            words, all_rows = f"{column.heading} {words}", check.must in ("unique", "near_usual")
+            yield RowCheck(
+                place=place, words=words, severity=check.severity, column=n, objects=objects, takes_all=all_rows
+            )
 
     @staticmethod
     def _filled(check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
@@ -113,6 +115,20 @@ class Checks:
         if not self._is(column.kind.is_number, column, "whole numbers", f"{place}.must"):
             return "", None
         return "must be a whole number", self._test("INT({cell})={cell}", column, place)
+
+    def _near_usual(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
+        cell = column.cell
+        number = self._is(column.kind.is_number, column, "numbers", f"{place}.must")
+        if not number or isinstance(cell, Stepped | Fixed | Quarter):
+            return "", None
+        times = f"{check.spread.normalize():f}"
+        formula = (
+            f"OR({{cell2}}={{cell3}};AND({{cell}}>={{cell2}}-{times}*({{cell3}}-{{cell2}});"
+            f"{{cell}}<={{cell3}}+{times}*({{cell3}}-{{cell2}})))"
+        )
+        made = self.formula_of(formula, f"{place}.must", cell, Quarter(cell, 1), Quarter(cell, 3))
+        words = f"must not lie far from the usual ({times} × the width of the middle half)"
+        return words, Test(cell=made, place=place) if made else None
 
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         if not self._is(column.kind.is_text, column, "a number of letters", f"{place}.must"):

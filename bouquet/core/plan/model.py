@@ -196,6 +196,8 @@ class RowCheck:
     severity: Severity
     column: int | None
     objects: Predicate | None
+    #: Whether it takes all rows to know of one.
+    takes_all: bool = False
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -28,6 +28,7 @@ __all__ = [
     "Permitted",
     "PlanOrder",
     "Predicate",
+    "Quarter",
     "Read",
     "Stepped",
     "Test",
@@ -118,7 +119,22 @@ class Fixed:
     field: Field = Field(name="", column="", kind=Kind.TEXT, stored="text", label="constant")  # noqa: RUF009
 
 
-Cell: TypeAlias = Read | Stepped | Folded | Computed | Fixed
+@dataclass(frozen=True)
+class Quarter:
+    """
+    Of all numbers that stand in the rows of the file in the place of `cell`, in their order: the one a quarter, or
+    three, of the way up (nearest rank). The same in every row.
+    """
+
+    cell: Read | Folded | Computed
+    at: Literal[1, 3]
+
+    @property
+    def field(self) -> Field:
+        return self.cell.field
+
+
+Cell: TypeAlias = Read | Stepped | Folded | Computed | Fixed | Quarter
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -252,6 +268,8 @@ def routes_of(part: Cell | Predicate | None) -> tuple[Route, ...]:
             return (part.route,)
         case Folded():
             return (Route(part.anchor, part.field),) if part.anchor else ()
+        case Quarter():
+            return routes_of(part.cell)
         case Computed():
             return tuple(r for t in formula.references_of(part.tree) for r in routes_of(t))  # type: ignore[arg-type]
         case Comparison() | Listed() | Test():

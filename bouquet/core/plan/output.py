@@ -64,6 +64,9 @@ class Outputs:
             self.state.problem("too_wide", message, "output.format")
         known = {c.id for c in self.template.columns}
         named = {"editable": output.xlsx.editable, "bars": output.xlsx.bars}
+        if output.findings_by is not None and output.findings_by not in known:
+            message = f"There is no column “{output.findings_by}” to count findings by."
+            self.state.problem("unknown_column", message, "output.findings_by")
         if output.xlsx.chart is not None:
             named["chart.columns"] = output.xlsx.chart.columns
         for place, ids in named.items():

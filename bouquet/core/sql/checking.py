@@ -52,6 +52,17 @@ class CheckStatements(SheetStatements):
         counts.append(sa.func.count().label("rows"))
         return sa.select(*counts).select_from(found)
 
+    def spread(self, n: int) -> sa.Select[Any]:
+        """
+        Of the numbers of a check's column in their order the first, those a quarter and three quarters of the way up,
+        and the last, as texts `at0`, `at1`, `at3` and `at4`; NULL where there is no number.
+        """
+        at = self.plan.row_checks[n].column
+        assert at is not None
+        found = Rows(self.plan, many=True).quarters(self.plan.columns[at].cell).subquery("quarters")
+        texts: list[Element] = [sa.cast(c, sa.Text).label(c.name) for c in found.c]
+        return sa.select(*texts)
+
     def repeated(self, n: int, values: Sequence[Any]) -> sa.Select[Any]:
         """
         Which of some values of a check's column, as `rows` gives them, stand in more than one row: `value`.

@@ -37,7 +37,7 @@ class FirstStatements(SheetStatements):
         """
         plan = self.plan
         bare = replace(plan, columns=(), split=None, row_checks=())
-        whole = Rows(replace(plan, steps=()), many=False)
+        whole = Rows(replace(plan, steps=()), many=False, file=plan)
         outputs = self.outputs(whole, keys=keys, checks=checks, looking=True)
         if not self._found_by_key() or not (whole.scope.joins or presorted):
             return self.rows(limit=limit, offset=offset, keys=keys, checks=checks)

@@ -4,7 +4,7 @@ The rows of a plan under construction: what all statements of the plan are made 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
 from typing import Any
@@ -22,6 +22,7 @@ from bouquet.core.plan import (
     Plan,
     PlanOrder,
     Predicate,
+    Quarter,
     Read,
     RowCheck,
     Step,
@@ -45,8 +46,17 @@ class Rows:
     The rows of a plan under construction: their scope, and the outputs made in it.
     """
 
-    def __init__(self, plan: Plan, *, many: bool, exists: bool = True, base: sa.FromClause | None = None) -> None:
-        self.plan = plan
+    def __init__(
+        self,
+        plan: Plan,
+        *,
+        many: bool,
+        exists: bool = True,
+        base: sa.FromClause | None = None,
+        file: Plan | None = None,
+    ) -> None:
+        #: `file` has all rows of the file, where `plan` has only some.
+        self.plan, self.file = plan, file or plan
         context = StatementContext(
             plan.catalogue,
             plan.zone,
@@ -59,6 +69,7 @@ class Rows:
         self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by), base=base)
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
         self.inner: list[tuple[str, Element]] = []
+        self._quarters: dict[str, sa.CTE] = {}
 
     # Cells as they stand in rows
 
@@ -91,14 +102,57 @@ class Rows:
             again = sa.func.count().over(partition_by=value) > sa.literal_column("1")
             return sa.and_(value.is_not(None), again)
         predicate = check.objects
-        found = sa.func.coalesce(self._of_group(lambda: self.scope.holds(predicate)), sa.false())
+        quarters: dict[Cell, Element] = {
+            c: self._quarter(c, check) for c in cells_of(predicate) if isinstance(c, Quarter)
+        }
+        found = sa.func.coalesce(self._of_group(lambda: self.scope.holds(predicate), quarters), sa.false())
         return found if self.gaps is None else sa.func.coalesce(self._inside(found), sa.false())
 
-    def _of_group(self, make: Callable[[], Element]) -> Element:
+    def _quarter(self, quarter: Quarter, check: RowCheck) -> Element:
         """
-        What is made of a row's cells, those that groups are made by as the grouping has them.
+        The number a quarter, or three, of the way up among those of all rows; read once, however often it is asked for.
         """
-        self.scope.known = {b.cell: self.grouped(b) for b in self.plan.by}
+        name = f"quarters{check.column}"
+        if name not in self._quarters:
+            self._quarters[name] = Rows(self.file, many=True).quarters(quarter.cell).cte(name)
+        quarters = self._quarters[name]
+        return sa.select(quarters.c[f"at{quarter.at}"]).scalar_subquery()
+
+    def quarters(self, cell: Cell) -> sa.Select[Any]:
+        """
+        Of the numbers of all rows in their order, by nearest rank: the first `at0`, those a quarter and three quarters
+        of the way up, `at1` and `at3`, and the last, `at4`.
+        """
+        value = self.value(cell)
+        sorted_by = value if isinstance(cell, Read) else self.scope.dialect.compared_number(value)
+        at_most = self.plan.at_most
+        order = [e for o in self.plan.order for e in self.order(o, filled=False)] if at_most is not None else ()
+        found = self.select([("v", value), ("o", sorted_by)], order)
+        each = (found.limit(_number(at_most)) if at_most is not None else found).subquery("each_number")
+        place = sa.func.row_number().over(order_by=each.c.o).label("place")
+        numbered = sa.select(each.c.v, place, sa.func.count().over().label("n")).where(each.c.v.is_not(None))
+        ranked = numbered.subquery("ranked")
+        wanted = {
+            "at0": ranked.c.place == _number(1),
+            "at4": ranked.c.place == ranked.c.n,
+            **{
+                f"at{at}": sa.and_(
+                    ranked.c.place * _number(4) >= ranked.c.n * _number(at),
+                    (ranked.c.place - _number(1)) * _number(4) < ranked.c.n * _number(at),
+                )
+                for at in (1, 3)
+            },
+        }
+        # One row meets each condition; which aggregate takes it does not matter.
+        made = [sa.func.max(sa.case((here, ranked.c.v))).label(name) for name, here in wanted.items()]
+        return sa.select(*made).select_from(ranked)
+
+    def _of_group(self, make: Callable[[], Element], also: Mapping[Cell, Element] | None = None) -> Element:
+        """
+        What is made of a row's cells, those that groups are made by as the grouping has them; `also` are others that
+        stand for something else.
+        """
+        self.scope.known = {b.cell: self.grouped(b) for b in self.plan.by} | dict(also or {})
         try:
             return make()
         finally:
@@ -240,6 +294,10 @@ class Rows:
             before = inner.c.step <= dialect.literal(last) if dated else inner.c.step < dialect.literal(end)
             statement = statement.where(before)
         return statement
+
+
+def _number(value: int) -> Element:
+    return sa.literal_column(str(int(value)), sa.BigInteger)
 
 
 def _unzoned(cell: Stepped) -> Stepped:

@@ -24,6 +24,7 @@ from bouquet.core.plan import (
     Folded,
     PlanOrder,
     Predicate,
+    Quarter,
     Read,
     Stepped,
     made_tree,
@@ -280,6 +281,9 @@ class Scope:
                 return self.computed(cell)[0]
             case Fixed():
                 return self.dialect.literal(cell.value) if cell.value is not None else sa.null()
+            case Quarter():
+                msg = "A quarter is known of the rows of a file, not of a scope."
+                raise LookupError(msg)
 
     def _read(self, cell: Read) -> Element:
         value = self.column(cell.route)

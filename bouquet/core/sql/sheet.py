@@ -22,6 +22,7 @@ from bouquet.core.plan import (
     Plan,
     PlanColumn,
     Read,
+    RowCheck,
 )
 from bouquet.core.sql.comparisons import KEEPS_BLANKS
 from bouquet.core.sql.dialects import DIALECTS
@@ -30,6 +31,9 @@ from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, SPLIT, TITLE, TO
 from bouquet.core.sql.scope import Element, Scope
 
 __all__ = ["SheetStatements"]
+
+#: Records of which a look may read all.
+FEW = 200_000
 
 #: Share of a record type's records from which on folds are joined, rather than looked up for each row.
 MANY = 0.02
@@ -121,7 +125,7 @@ class SheetStatements:
         """
         What the checks of rows say, and what is known of the record to go with a finding.
         """
-        checks = [(n, c) for n, c in enumerate(self.plan.row_checks) if c.objects is not None or not looking]
+        checks = [(n, c) for n, c in enumerate(self.plan.row_checks) if not looking or self.is_marked(c)]
         outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in checks]
         if self.plan.by or not checks:
             return outputs
@@ -133,6 +137,14 @@ class SheetStatements:
             if found is not None:
                 outputs.append((label, sa.cast(rows.scope.column(Route(opened, found)), sa.Text)))
         return outputs
+
+    def is_marked(self, check: RowCheck) -> bool:
+        """
+        Whether a look at some rows says of each whether a check objects to it: what takes all rows to know, only where
+        these are not many.
+        """
+        few = (self.plan.record_type.rows_estimate or FEW) < FEW
+        return check.objects is not None and (few or not check.takes_all)
 
     def _link(self, rows: Rows, column: PlanColumn) -> Element:
         assert column.link is not None

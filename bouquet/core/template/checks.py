@@ -5,6 +5,7 @@ Checks, as they stand in a template document: on a column, on a row, on the whol
 from __future__ import annotations
 
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import Discriminator, Field, Tag
@@ -23,7 +24,9 @@ class ColumnCheck(Part):
 
     `between`, `length` take `least` and `greatest`, one of them or both; `matches` a `pattern` in which * stands for
     any text and ? for one letter; `one_of` its `values`, of choices their codes; `listed` in `listed_in` a record type
-    and its field, such as `species.code`, whose values are the list.
+    and its field, such as `species.code`, whose values are the list. `near_usual` objects to numbers further from the
+    middle half of the column's numbers than `spread` times the width of that half (Tukey's fences); where the middle
+    half is all alike, to none.
     """
 
     column: str = Field(min_length=1)
@@ -38,12 +41,14 @@ class ColumnCheck(Part):
         "not_future",
         "not_past",
         "listed",
+        "near_usual",
     ]
     least: Scalar | None = None
     greatest: Scalar | None = None
     pattern: str | None = Field(None, min_length=1, max_length=200)
     values: tuple[Scalar, ...] | None = Field(None, max_length=1000)
     listed_in: str | None = Field(None, min_length=3, max_length=200)
+    spread: Number = Field(Decimal(3), gt=0, le=1000)
     severity: Severity = "note"
 
 

@@ -153,6 +153,7 @@ class Output(Part):
     `dictionary`: how what the columns mean goes along; as a sheet, a companion CSV, or CSV on the Web metadata.
     `companions`: what else goes along, as files: the findings as CSV, the slip as JSON, the keys of records that are
     `gone` since they were sent as CSV; and `children` as CSV.
+    `findings_by`: the column by whose values findings are counted, beside those who touched the records last.
     `archive`: all of a run's files once more in one zip; `attachments` always make one.
     `keep_days`: days until the files expire; the house's own rule where it is not given.
     """
@@ -168,6 +169,7 @@ class Output(Part):
     companions: tuple[Literal["findings", "slip", "gone"], ...] = ()
     children: tuple[ChildFile, ...] = Field((), max_length=10)
     attachments: Attachments | None = None
+    findings_by: str | None = Field(None, min_length=1)
     archive: bool = False
     keep_days: int | None = Field(None, ge=1, le=36_500)
     csv: Csv = Csv()

@@ -285,5 +285,5 @@ def count_checks(body: LookRequest, view: TheView, counting: TheCounting) -> Any
         view.snapshot() as snapshot,
         counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
     ):
-        rows, checks = designing.count_checks(snapshot, plan)
+        rows, checks = designing.count_checks(snapshot, plan, read_document(body.document).checks)
     return CheckCounts(rows=rows, checks=[CheckCount(**asdict(c)) for c in checks], milliseconds=_since(began))

@@ -209,6 +209,19 @@ class ObjectedRow(BaseModel):
     value: str | None
 
 
+class UsualOut(BaseModel):
+    """
+    How the numbers of a column are spread: the least and the greatest, the middle half, and what is still usual.
+    """
+
+    least: float
+    greatest: float
+    middle_from: float
+    middle_to: float
+    usual_from: float
+    usual_to: float
+
+
 class CheckCount(BaseModel):
     """
     How a check fares on the rows as they are now. `place` is where it stands in the document; checks of the file as a
@@ -222,6 +235,8 @@ class CheckCount(BaseModel):
     objections: int
     saw: str
     rows: list[ObjectedRow]
+    #: Of a check that objects to numbers far from the usual, what is usual.
+    usual: UsualOut | None = None
 
 
 class CheckCounts(BaseModel):

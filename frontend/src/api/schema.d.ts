@@ -3453,6 +3453,7 @@ export interface components {
              * @enum {string}
              */
             severity: "note" | "hold" | "stop";
+            usual?: components["schemas"]["UsualOut"] | null;
             /** Whole */
             whole: boolean;
             /** Words */
@@ -7117,6 +7118,24 @@ export interface components {
             };
             /** Template Id */
             template_id?: number | null;
+        };
+        /**
+         * UsualOut
+         * @description How the numbers of a column are spread: the least and the greatest, the middle half, and what is still usual.
+         */
+        UsualOut: {
+            /** Greatest */
+            greatest: number;
+            /** Least */
+            least: number;
+            /** Middle From */
+            middle_from: number;
+            /** Middle To */
+            middle_to: number;
+            /** Usual From */
+            usual_from: number;
+            /** Usual To */
+            usual_to: number;
         };
         /** ValidationError */
         ValidationError: {

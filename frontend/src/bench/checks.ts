@@ -12,6 +12,7 @@ export type Check =
       pattern?: string | null;
       values?: (string | number)[] | null;
       listed_in?: string | null;
+      spread?: string | number;
       severity?: Severity;
     }
   | { formula: string; say?: string; severity?: Severity }
@@ -36,7 +37,8 @@ export type ColumnMust =
   | "length"
   | "not_future"
   | "not_past"
-  | "listed";
+  | "listed"
+  | "near_usual";
 
 export type FileMust = "rows" | "usual" | "not_empty" | "total" | "headings" | "full";
 
@@ -48,6 +50,7 @@ export const COLUMN_CHECKS: [ColumnMust, Kind[], string][] = [
   ["unique", ["any"], "must not occur twice"],
   ["between", ["number", "date"], "must lie between"],
   ["whole", ["number"], "must be a whole number"],
+  ["near_usual", ["number"], "must not lie far from the usual"],
   ["one_of", ["any"], "must be one of"],
   ["matches", ["text"], "must look like a pattern"],
   ["length", ["text"], "must have a length of"],
@@ -126,6 +129,8 @@ export function tidied(check: Check): Check {
           ? { values: check.values }
           : check.must === "listed"
             ? { listed_in: check.listed_in }
-            : {};
+            : check.must === "near_usual" && check.spread
+              ? { spread: check.spread }
+              : {};
   return { column: check.column, must: check.must, ...own, severity };
 }

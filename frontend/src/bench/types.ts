@@ -149,6 +149,8 @@ export interface Output {
   companions?: ("findings" | "slip" | "gone")[];
   children?: { path: string; columns?: string[] }[];
   attachments?: { path: string; folder?: string; heading?: string } | null;
+  /** The id of the column by whose values findings are counted. */
+  findings_by?: string | null;
   archive?: boolean;
   keep_days?: number | null;
   csv?: {

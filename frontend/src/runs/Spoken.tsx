@@ -9,6 +9,9 @@ import type { RunFinding, SlipCheck } from "./slip";
 /** Findings of a check that stand there at once. */
 const SHOWN = 6;
 
+/** Places and people that findings are counted by and named. */
+const NAMED = 8;
+
 /** What the checks of a run object to, the gravest first, each with the records it is about. */
 export function Spoken({ run }: { run: Run }) {
   const order = { stop: 0, hold: 1, note: 2 };
@@ -28,6 +31,33 @@ export function Spoken({ run }: { run: Run }) {
         />
       ))}
     </>
+  );
+}
+
+/** Where, or whose, most of the findings are: where there are several. */
+function Counted({ by, of, all }: { by?: [string, number][]; of: string; all: number }) {
+  if (!by || by.length < 2) return null;
+  return (
+    <table className="board plain counted mb-2">
+      <thead>
+        <tr>
+          <th>{of}</th>
+          <th className="text-end">Findings</th>
+          <th aria-hidden />
+        </tr>
+      </thead>
+      <tbody>
+        {by.slice(0, NAMED).map(([name, found]) => (
+          <tr key={name}>
+            <td>{name || <span className="soft">blank</span>}</td>
+            <td className="text-end mono">{count(found)}</td>
+            <td aria-hidden className="bar-cell">
+              <span style={{ width: `${Math.max(2, (100 * found) / all)}%` }} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
@@ -56,6 +86,10 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
           </button>
         )}
       </p>
+      <div className="d-flex flex-wrap gap-4">
+        <Counted by={check.by_place} of={check.by ?? ""} all={check.objections} />
+        <Counted by={check.by_person} of="Last touched by" all={check.objections} />
+      </div>
       {shown.length > 0 && (
         <table className="board plain">
           <thead>

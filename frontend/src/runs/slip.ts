@@ -6,6 +6,10 @@ export interface SlipCheck {
   severity: "note" | "hold" | "stop";
   objections: number;
   saw?: string;
+  /** Findings counted by a column’s value, and by who touched the record last. */
+  by?: string;
+  by_place?: [string, number][];
+  by_person?: [string, number][];
 }
 
 /** The proof that goes with a run, as far as the interface reads it. */

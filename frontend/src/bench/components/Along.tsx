@@ -41,6 +41,24 @@ export function Along({ document, ways, output, problems, set }: Props) {
       <fieldset>
         <legend>Files beside it</legend>
         {companion("findings", "what the checks found, as CSV")}
+        {(document.checks ?? []).length > 0 && (
+          <label className="d-block small mt-1 mb-2">
+            findings counted by{" "}
+            <Form.Select
+              size="sm"
+              className="d-inline-block w-auto"
+              value={output.findings_by ?? ""}
+              onChange={(e) => set({ findings_by: e.target.value || undefined })}
+            >
+              <option value="">who touched the record last, alone</option>
+              {(document.columns ?? []).map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.heading}, too
+                </option>
+              ))}
+            </Form.Select>
+          </label>
+        )}
         {companion("slip", "the slip: counts, totals, digests, as JSON")}
         {(document.only ?? "everything") !== "everything" &&
           !document.asks?.length &&

@@ -9,6 +9,7 @@ import { FILE_CHECKS, SEVERITY_WORDS, checksFor, newCheck, tidied } from "../che
 import type { Check, Severity } from "../checks";
 import { useChecks } from "../hooks/useChecks";
 import type { Document } from "../types";
+import { Spread } from "./Spread";
 
 interface Props {
   document: Document;
@@ -148,6 +149,7 @@ function Rule({ check, found, wrong, open, onOpen, fresh, editable, onRemove, ..
       {open && (
         <div className="rule-body">
           {editable && <RuleForm check={check} {...rest} />}
+          {fresh && found[0]?.usual && <Spread usual={found[0].usual} />}
           {fresh && <Objected found={found} rowsOf={rest.rowsOf} />}
           {editable && (
             <Button variant="quiet" size="sm" onClick={onRemove}>
@@ -356,6 +358,19 @@ function RuleForm({
             onCheck({ ...check, values: e.target.value === "" ? [] : e.target.value.split("\n") })
           }
         />
+      )}
+      {check.must === "near_usual" && (
+        <label className="small">
+          no further from the middle half of the values than{" "}
+          <NumberInput
+            size="sm"
+            className="d-inline-block mono"
+            style={{ width: 64 }}
+            value={String(check.spread ?? 3)}
+            onNumber={(spread) => onCheck({ ...check, spread })}
+          />{" "}
+          times its width
+        </label>
       )}
       {check.must === "listed" && (
         <ListOf value={check.listed_in ?? ""} onList={(listed_in) => onCheck({ ...check, listed_in })} />
