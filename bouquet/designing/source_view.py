@@ -13,16 +13,17 @@ from bouquet.core.catalogue import Catalogue, RecordType
 from bouquet.core.personal import seen_catalogue
 from bouquet.core.plan import Context, Resolution, resolve
 from bouquet.core.rights import Rights, Scope
-from bouquet.core.template import Template
+from bouquet.core.template import Template, read_document, with_columns
 from bouquet.core.wording.sentence import Sentence
 from bouquet.designing.budget import Budget
 from bouquet.rights import sees_source
 from bouquet.runs import Services
 from bouquet.runs.remembering import left_of, wants_memory
 from bouquet.sources import INTERACTIVE_TIMEOUT, FieldFacts, Finding, NoSource, Snapshot, Source
-from bouquet.store import NotFound
+from bouquet.store import NotFound, NotPossible
 from bouquet.store.memory import Memory
 from bouquet.store.models import Person
+from bouquet.store.views import see_view
 
 __all__ = ["SourceView"]
 
@@ -112,6 +113,18 @@ class SourceView:
             return resolution
         left = left_of(self.services, snapshot, template, resolution.partial, Memory(template_id))
         return resolve(template, self.catalogue, replace(context, not_sent=left.not_sent))
+
+    def with_columns_of(self, template: Template, view_id: int) -> Template:
+        """
+        A template with the columns of a saved view of the same record type. Raises NotFound, and NotPossible where the
+        view is of another.
+        """
+        with self.services.store.session() as session:
+            found = see_view(session, view_id, self.person)
+        if (found.source, found.records) != (self.key, template.records):
+            msg = "This view is of another record type than the template."
+            raise NotPossible(msg)
+        return with_columns(template, read_document({**found.document, "name": found.name}).columns)
 
     def sentence(self, template: Template, context: Context | None = None) -> Sentence:
         """

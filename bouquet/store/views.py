@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import Person, Pin, View
 
-__all__ = ["list_views", "pins_of", "put_pin", "put_preferences", "put_view", "remove_view", "restore_view"]
+__all__ = ["list_views", "pins_of", "put_pin", "put_preferences", "put_view", "remove_view", "restore_view", "see_view"]
 
 
 def list_views(session: Session, person: Person, records: str, source: str = "") -> Sequence[View]:
@@ -30,6 +30,17 @@ def list_views(session: Session, person: Person, records: str, source: str = "")
         sa.or_(View.owner_id == person.id, View.shared),
     )
     return session.scalars(query.order_by(View.owner_id != person.id, sa.func.lower(View.name))).all()
+
+
+def see_view(session: Session, view_id: int, person: Person) -> View:
+    """
+    A view that a person may use. Raises NotFound.
+    """
+    view = session.get(View, view_id)
+    if view is None or view.deleted_at is not None or not (view.shared or view.owner_id == person.id):
+        msg = "There is no such view of yours, or it is shared no longer."
+        raise NotFound(msg)
+    return view
 
 
 def put_view(

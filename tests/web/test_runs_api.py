@@ -384,3 +384,32 @@ def test_a_run_that_was_asked_for_once_is_kept_as_a_template(services: Services,
     assert (once["rows_written"], again["rows_written"]) == (2, 2)
     assert (kept["document"]["output"]["format"], kept["name"] != once["name"]) == ("jsonl", True)
     assert sign_in("tobin").post(f"{API}/templates/from-run/{once['id']}").status_code == 403
+
+
+def test_one_template_runs_with_the_columns_of_a_view(services: Services, sign_in: SignIn) -> None:
+    """For this once; a view of others, or of other records, is none; personal data of it is asked for, too."""
+    client = sign_in("ines")
+    own = template(client)
+    codes = {**WARDS, "name": "Codes", "columns": [{"id": "a", "heading": "Only the code", "value": {"field": "code"}}]}
+    trees = {"name": "t", "records": "tree", "columns": [{"id": "a", "heading": "T", "value": {"field": "tag"}}]}
+    view = client.put(f"{API}/records/ward/views", json={"name": "codes", "document": codes}).json()["id"]
+    other = client.put(f"{API}/records/tree/views", json={"name": "tags", "document": trees}).json()["id"]
+
+    done = run(services, client, template_id=own, view=view)
+    assert [c["heading"] for c in done["slip"]["columns"]] == ["Only the code"]
+    assert (done["template_id"], done["version"]) == (own, None)
+    assert [c["heading"] for c in run(services, client, template_id=own)["slip"]["columns"]] == ["Code", "Ward"]
+    ordered = template(client, {**WARDS, "name": "Ordered", "order": [{"column": "b"}]})
+    kept = run(services, client, template_id=ordered, view=view)
+    assert [c["heading"] for c in kept["slip"]["columns"]] == ["Only the code", "Ward"], "what it is ordered by stays"
+    assert post(client, "/runs", 409, template_id=own, view=other)["type"].endswith("not_possible")
+    client = sign_in("marta")
+    post(client, "/runs", 404, template_id=own, view=view)
+
+
+def test_records_open_with_the_view_that_a_person_likes(client: TestClient, sign_in: SignIn) -> None:
+    """It is theirs, by source and record type; what is no view's number is refused."""
+    sign_in("ines")
+    client.put(f"{API}/session/preferences", json={"views": {"/ward": 7}}).raise_for_status()
+    assert client.get(f"{API}/session").json()["preferences"]["views"] == {"/ward": 7}
+    assert client.put(f"{API}/session/preferences", json={"views": {"/ward": -1}}).status_code == 422

@@ -25,6 +25,7 @@ from bouquet.core.template.bundle import (
     with_own_folders,
 )
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
+from bouquet.core.template.columns import with_columns
 from bouquet.core.template.companions import child_template, folder_formula, folder_of
 from bouquet.core.template.document import FORMAT, Ask, Order, Template, document_schema, read_document
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
@@ -113,6 +114,7 @@ __all__ = [
     "whole_pattern",
     "whole_template",
     "whole_templates",
+    "with_columns",
     "with_own_folders",
     "with_windows",
 ]

@@ -74,6 +74,8 @@ def look(body: LookRequest, view: TheView) -> Any:
         return _unreadable(error, began)
     context = context_of(view, body)
     template = narrowed_to(view, template, body.only)
+    if body.view is not None:
+        template = view.with_columns_of(template, body.view)
     resolution = resolve(template, view.catalogue, context)
     seen = SeenRows([], [], [], more=False)
     plan = resolution.partial

@@ -243,6 +243,8 @@ def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[s
                 message = "This is not a period."
                 raise PlanError([Problem(code="bad_window", message=message, place=f"windows.{place}")]) from error
         template = with_windows(template, read)
+    if body.view is not None:
+        template = view.with_columns_of(template, body.view)
     others: list[Narrowing] = []
     record_type = view.catalogue.record_types.get(template.records)
     if body.only is not None and record_type is not None:
@@ -252,7 +254,8 @@ def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[s
     if body.also is not None:
         also = read_document({"name": "also", "records": template.records, "filter": body.also})
         others.append(also.filter)
-    return narrowed(template, *others).as_document() if others or body.windows else document
+    once = others or body.windows or body.view is not None
+    return narrowed(template, *others).as_document() if once else document
 
 
 @router.get("/runs/{run_id}", response_model=RunOut)

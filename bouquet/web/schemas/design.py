@@ -60,6 +60,7 @@ class LookRequest(UnderDesign):
     only: list[list[str]] | None = Field(None, max_length=5_000)
     keys: bool = False
     hurry: bool | None = None
+    view: int | None = Field(None, ge=0, lt=2**63, description="A saved view whose columns are taken for this once.")
 
 
 class TraceRequest(UnderDesign):

@@ -5,7 +5,7 @@ People, their session and what they like.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
@@ -80,6 +80,9 @@ class Preferences(BaseModel):
     hints: bool = True
     hints_seen: list[str] = Field([], max_length=100)
     quiet_runs: list[int] = Field([], max_length=200, description="Templates that run at one press.")
+    views: dict[Annotated[str, Field(max_length=300)], Annotated[int, Field(ge=0, lt=2**63)]] = Field(
+        {}, max_length=500, description="The view that records open with, by source/record type."
+    )
 
 
 class SourceName(BaseModel):

@@ -108,8 +108,8 @@ class NewRun(BaseModel):
     or an earlier run `again`, as it was then or as its template is now.
 
     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-    `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
-    personal data is taken out for.
+    `picks`, to a saved list, `windows` puts other windows at the places of its conditions, and `view` takes the columns
+    of a view of the same record type. `purpose` is what personal data is taken out for.
     """
 
     template_id: int | None = Field(None, ge=0, lt=2**63)
@@ -118,6 +118,7 @@ class NewRun(BaseModel):
     picks: str | None = Field(None, min_length=1, max_length=120)
     also: dict[str, Any] | None = None
     windows: dict[str, dict[str, Any]] = {}
+    view: int | None = Field(None, ge=0, lt=2**63)
     use: Literal["saved", "draft"] = "saved"
     format: FormatName | None = None
     answers: dict[str, Any] = {}

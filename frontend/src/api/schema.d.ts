@@ -4774,6 +4774,11 @@ export interface components {
             only?: string[][] | null;
             /** Template Id */
             template_id?: number | null;
+            /**
+             * View
+             * @description A saved view whose columns are taken for this once.
+             */
+            view?: number | null;
         };
         /**
          * ManyOut
@@ -5324,8 +5329,8 @@ export interface components {
          *     or an earlier run `again`, as it was then or as its template is now.
          *
          *     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-         *     `picks`, to a saved list, and `windows` puts other windows at the places of its conditions. `purpose` is what
-         *     personal data is taken out for.
+         *     `picks`, to a saved list, `windows` puts other windows at the places of its conditions, and `view` takes the columns
+         *     of a view of the same record type. `purpose` is what personal data is taken out for.
          */
         NewRun: {
             /** Again */
@@ -5376,6 +5381,8 @@ export interface components {
              * @enum {string}
              */
             use: "saved" | "draft";
+            /** View */
+            view?: number | null;
             /**
              * Windows
              * @default {}
@@ -5839,6 +5846,14 @@ export interface components {
              * @enum {string}
              */
             theme: "light" | "dark" | "system";
+            /**
+             * Views
+             * @description The view that records open with, by source/record type.
+             * @default {}
+             */
+            views: {
+                [key: string]: number;
+            };
         };
         /**
          * ProblemOut

@@ -18,14 +18,14 @@ import { EMPTY, reduce } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { RunNews } from "../runs";
-import { Hint, useCurrentSource, useMay, useShell } from "../shell";
+import { Hint, useCurrentSource, useMay, usePreferences, useShell } from "../shell";
 import { Icon, Trouble, count, plural, useDebounced, useFormats } from "../shared";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { RecordGrid } from "./RecordGrid";
 import { SavedLists } from "./SavedLists";
 import { TakeMenu } from "./Take";
 import { TypeBar, useByUse } from "./TypeBar";
-import { SaveView, ViewMenu } from "./Views";
+import { SaveView, ViewMenu, useViewKey } from "./Views";
 import { everydayView, keptView, looksIn, onScreen, plainSentence, proposedName, searched } from "./view";
 
 const FIRST = 60;
@@ -56,13 +56,17 @@ export function Records() {
     enabled: name !== undefined,
   });
   const [params] = useSearchParams();
-  if (!type.data || !types.data || (params.get("view") && !views.data))
+  const { preferences } = usePreferences();
+  const key = useViewKey(name ?? "");
+  const liked = preferences.views?.[key];
+  const wanted = params.get("view") ?? (liked === undefined ? null : String(liked));
+  if (!type.data || !types.data || (wanted && !views.data))
     return (
       <main className="body">
         <Trouble error={types.error ?? type.error} />
       </main>
     );
-  const view = views.data?.find((v) => String(v.id) === params.get("view"));
+  const view = views.data?.find((v) => String(v.id) === wanted);
   const start = view ? (view.document as unknown as Document) : everydayView(type.data);
   return (
     <Browse

@@ -2,10 +2,11 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Dropdown, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, useSource } from "../api";
 import type { RecordTypeFields, ViewInfo } from "../api";
 import type { Document } from "../bench/types";
 import { FormDialog, Icon } from "../shared";
+import { usePreferences } from "../shell";
 
 /** The views kept of a record type: to look through, to save, to remove. */
 export function ViewMenu({
@@ -23,6 +24,9 @@ export function ViewMenu({
 }) {
   const client = useQueryClient();
   const name = type.record_type.name;
+  const key = useViewKey(name);
+  const { preferences, change } = usePreferences();
+  const always = view !== undefined && preferences.views?.[key] === view.id;
   const remove = useMutation({
     mutationFn: (id: number) =>
       answer(api.DELETE("/api/v1/records/views/{view_id}", { params: { path: { view_id: id } } })),
@@ -35,7 +39,7 @@ export function ViewMenu({
         {changed && " *"}
       </Dropdown.Toggle>
       <Dropdown.Menu>
-        <Dropdown.Item as={Link} to={`/records/${name}`}>
+        <Dropdown.Item as={Link} to={`/records/${name}?view=everyday`}>
           everyday fields
         </Dropdown.Item>
         {views.map((v) => (
@@ -47,14 +51,40 @@ export function ViewMenu({
         <Dropdown.Item as="button" onClick={onSave}>
           Save this view…
         </Dropdown.Item>
+        {view && !always && (
+          <Dropdown.Item
+            as="button"
+            onClick={() => change({ views: { ...preferences.views, [key]: view.id } })}
+          >
+            Open {type.record_type.plural} with this view from now on
+          </Dropdown.Item>
+        )}
+        {always && (
+          <Dropdown.Item as="button" onClick={() => change({ views: without(preferences.views, key) })}>
+            Open {type.record_type.plural} with the everyday fields from now on
+          </Dropdown.Item>
+        )}
         {view?.mine && (
-          <Dropdown.Item as={Link} to={`/records/${name}`} onClick={() => remove.mutate(view.id)}>
+          <Dropdown.Item
+            as={Link}
+            to={`/records/${name}?view=everyday`}
+            onClick={() => remove.mutate(view.id)}
+          >
             Remove “{view.name}”
           </Dropdown.Item>
         )}
       </Dropdown.Menu>
     </Dropdown>
   );
+}
+
+/** What the view that a person’s records open with is kept under. */
+export function useViewKey(records: string): string {
+  return `${useSource()}/${records}`;
+}
+
+function without(views: Record<string, number> | undefined, key: string): Record<string, number> {
+  return Object.fromEntries(Object.entries(views ?? {}).filter(([name]) => name !== key));
 }
 
 /** Keeps columns, narrowings and order as a view. */

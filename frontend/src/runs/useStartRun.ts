@@ -15,6 +15,8 @@ export interface StartRun {
   also?: unknown;
   /** Other windows for this once, by the place of their condition. */
   windows?: Record<string, unknown>;
+  /** The columns of a view in the place of the template’s, for this once. */
+  view?: number;
   /** What personal data is taken out for. */
   purpose?: string;
   format?: FormatName;

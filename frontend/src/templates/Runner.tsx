@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
-import type { Questions } from "../api";
+import type { Questions, ViewInfo } from "../api";
 import {
   AnswerForm,
   NotIncluded,
@@ -51,6 +51,7 @@ function Asking({ known }: { known: Questions }) {
   useSourceOf(known.source);
   const [windows, setWindows] = useState<Record<string, Window>>({});
   const [format, setFormat] = useState(known.format);
+  const [view, setView] = useState<ViewInfo>();
   const formats = useFormats();
   const [purpose, setPurpose] = useState("");
   const asked = useDebounced({ answers, windows }, QUIET);
@@ -66,10 +67,11 @@ function Asking({ known }: { known: Questions }) {
   };
   const ready = allAnswered(known.asks, answers);
   const look = useQuery({
-    queryKey: ["runner-look", body],
+    queryKey: ["runner-look", body, view?.id],
     enabled: ready,
     placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => answer(api.POST("/api/v1/design/look", { body, signal })),
+    queryFn: ({ signal }) =>
+      answer(api.POST("/api/v1/design/look", { body: { ...body, view: view?.id }, signal })),
   });
   const tally = useQuery({
     queryKey: ["runner-tally", body],
@@ -83,8 +85,8 @@ function Asking({ known }: { known: Questions }) {
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
   const problems = look.data?.problems ?? [];
-  const may =
-    mayRun && ready && problems.length === 0 && (known.personal.length === 0 || purpose.trim() !== "");
+  const personal = view ? (look.data?.personal ?? []) : known.personal;
+  const may = mayRun && ready && problems.length === 0 && (personal.length === 0 || purpose.trim() !== "");
   return (
     <>
       <div className="strip">
@@ -111,6 +113,7 @@ function Asking({ known }: { known: Questions }) {
                 use: known.version ? "saved" : "draft",
                 answers,
                 windows,
+                view: view?.id,
                 format,
                 purpose,
               });
@@ -145,9 +148,10 @@ function Asking({ known }: { known: Questions }) {
               ))}
             </Form.Select>
           </fieldset>
+          <ColumnsOf known={known} view={view} onView={setView} />
           <div className="mt-3">
-            <NotIncluded missed={known.not_included} />
-            <Purpose personal={known.personal} purpose={purpose} onPurpose={setPurpose} />
+            {!view && <NotIncluded missed={known.not_included} />}
+            <Purpose personal={personal} purpose={purpose} onPurpose={setPurpose} />
           </div>
           <div className="runner-count" role="status">
             {!ready ? (
@@ -239,4 +243,47 @@ function withWindows(
     if (node && typeof node === "object") (node as Record<string, unknown>).window = window;
   }
   return copy;
+}
+
+/** Whose columns the file has: the template’s own, or, for this once, those of a view of the same records. */
+function ColumnsOf({
+  known,
+  view,
+  onView,
+}: {
+  known: Questions;
+  view: ViewInfo | undefined;
+  onView: (view: ViewInfo | undefined) => void;
+}) {
+  const { records, rows } = known.document as { records: string; rows?: { per?: string } };
+  const perRecord = (rows?.per ?? "record") === "record";
+  const views = useQuery({
+    queryKey: ["views", records, known.source],
+    enabled: perRecord,
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/records/{name}/views", {
+          params: { path: { name: records }, query: { source: known.source } },
+        }),
+      ),
+  });
+  if (!perRecord || !views.data?.length) return null;
+  return (
+    <Form.Group className="mt-3" controlId="columns-of">
+      <Form.Label>
+        Columns <span className="soft fw-normal">for this once</span>
+      </Form.Label>
+      <Form.Select
+        value={view?.id ?? ""}
+        onChange={(e) => onView(views.data.find((v) => String(v.id) === e.target.value))}
+      >
+        <option value="">the template’s own</option>
+        {views.data.map((v) => (
+          <option key={v.id} value={v.id}>
+            of the view “{v.name}”{v.mine ? "" : ` (${v.owner})`}
+          </option>
+        ))}
+      </Form.Select>
+    </Form.Group>
+  );
 }
