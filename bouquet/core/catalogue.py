@@ -203,7 +203,8 @@ class RecordType:
     A kind of record the source holds.
 
     `key` names the fields that identify one record; `title` the field people know it by.
-    `touched_by` names the field that says who last touched a record.
+    `touched_by` names the field that says who last touched a record, `belongs_to` the one that says whose it is, by a
+    person's name or e-mail address.
     `proposed` are narrowings, as in a template document, that a new template starts with in plain view.
     `rows_estimate` is the database's own estimate, not a count.
     `by_row` says that the database has nothing that tells records apart: all fields together stand for a key, and two
@@ -223,6 +224,7 @@ class RecordType:
     meaning: str = ""
     link: str | None = None
     touched_by: str | None = None
+    belongs_to: str | None = None
     rows_estimate: int | None = None
     proposed: tuple[Mapping[str, object], ...] = ()
     by_row: bool = False

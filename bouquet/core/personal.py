@@ -231,6 +231,7 @@ class _Seen:
             relations=tuple(r for r in record_type.relations if r.target in self.open),
             title=known(record_type.title),
             touched_by=known(record_type.touched_by),
+            belongs_to=known(record_type.belongs_to),
             link=record_type.link if all(name in names for name in linked) else None,
             proposed=tuple(p for p in record_type.proposed if not self._tells_any(record_type, p)),
         )

@@ -150,6 +150,7 @@ class RecordTypeOverlay(_Part):
     title: str | None = None
     link: str | None = None
     touched_by: str | None = None
+    belongs_to: str | None = None
     guessed: bool = False
     fields: dict[str, FieldOverlay] = {}
     custom: dict[str, FieldOverlay] = {}
@@ -234,6 +235,7 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
         title=record_type.title,
         link=record_type.link,
         touched_by=record_type.touched_by,
+        belongs_to=record_type.belongs_to,
         fields={f.column: field_overlay(f) for f in record_type.fields if not f.is_custom and not f.formula},
         custom={f.attribute.name if f.attribute else str(f.json_key): field_overlay(f) for f in custom},
         attributes=tuple(

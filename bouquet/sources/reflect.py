@@ -252,6 +252,7 @@ class _Reflection:
             meaning=curated.meaning or found.comment,
             link=curated.link,
             touched_by=curated.touched_by or (by_column.get(guess.touched_by or "") if guess else None),
+            belongs_to=curated.belongs_to,
             rows_estimate=found.rows,
             proposed=proposed,
             by_row=not identity,

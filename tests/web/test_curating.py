@@ -154,6 +154,7 @@ def test_numbers_kept_as_text_are_read_as_numbers(keeper: TestClient, services: 
         ({"table": "boat", "field": "built", "label": "  "}, "needs a label"),
         ({"table": "boat", "plural": ""}, "needs a name"),
         ({"table": "boat", "title": "nothing"}, "to be known by"),
+        ({"table": "boat", "belongs_to": "nothing"}, "that names a person"),
         ({"table": "boat", "field": "built", "substitute": "nothing"}, "to take instead"),
         ({"table": "boat", "relation": {"label": "X", "to": "quay", "columns": {"boat_id": "id"}}}, "to lead to"),
         ({"table": "boat", "relation": {"label": "X", "to": "passage", "columns": {"no": "boat_id"}}}, "no column"),
@@ -336,3 +337,14 @@ def test_a_template_is_moved_to_another_source(keeper: TestClient, cluster: OwnC
     row = next(r for r in keeper.get("/api/v1/templates").json() if r["id"] == made["id"])
     assert "vessel" in row["broken"]
     assert keeper.post(f"/api/v1/templates/{made['id']}/move", json={"to": "Nowhere"}).status_code == 404
+
+
+def test_whose_a_record_is_can_be_said(keeper: TestClient) -> None:
+    """It is offered with the record type, and taken back by saying nothing."""
+    edit(keeper, {"table": "boat", "belongs_to": "owner_email", "touched_by": "owner_email"}).raise_for_status()
+    use(keeper).raise_for_status()
+    known = keeper.get("/api/v1/record-types/boat", params=JETTY).json()["record_type"]
+    assert (known["belongs_to"], table(keeper, "boat")["touched_by"]) == ("owner_email", "owner_email")
+    revision = keeper.get(CATALOGUE, params=JETTY).json()["revision"]
+    edit(keeper, {"table": "boat", "belongs_to": ""}, revision=revision).raise_for_status()
+    assert table(keeper, "boat")["belongs_to"] is None

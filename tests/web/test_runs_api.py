@@ -413,3 +413,15 @@ def test_records_open_with_the_view_that_a_person_likes(client: TestClient, sign
     client.put(f"{API}/session/preferences", json={"views": {"/ward": 7}}).raise_for_status()
     assert client.get(f"{API}/session").json()["preferences"]["views"] == {"/ward": 7}
     assert client.put(f"{API}/session/preferences", json={"views": {"/ward": -1}}).status_code == 422
+
+
+def test_a_run_is_limited_to_one_list_or_to_several_together(services: Services, sign_in: SignIn) -> None:
+    """A record that is in both goes out once; a list that is not there is named."""
+    client = sign_in("ines")
+    own = template(client)
+    for name, keys in (("north", ["1", "2"]), ("south", ["2", "3"])):
+        client.put(f"{API}/picks/{name}", json={"records": "ward", "keys": [[k] for k in keys]}).raise_for_status()
+
+    assert run(services, client, template_id=own, picks="north")["rows_written"] == 2
+    assert run(services, client, template_id=own, picks=["north", "south"])["rows_written"] == 3
+    assert "nowhere" in post(client, "/runs", 422, template_id=own, picks=["north", "nowhere"])["errors"][0]["message"]

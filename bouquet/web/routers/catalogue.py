@@ -50,6 +50,7 @@ def _record_type(record_type: RecordType, person: Person) -> RecordTypeOut:
         key=list(record_type.key),
         title=record_type.title,
         link=record_type.link,
+        belongs_to=record_type.belongs_to,
         by_row=record_type.by_row,
         guesses=[GuessOut(what=what, why=why) for what, why in record_type.guesses],
     )

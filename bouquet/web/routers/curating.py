@@ -303,6 +303,8 @@ def _type_out(
         meaning=found.meaning,
         title=found.title,
         link=found.link,
+        touched_by=found.touched_by,
+        belongs_to=found.belongs_to,
         by_row=found.by_row,
         guesses=[GuessOut(what=what, why=reason) for what, reason in found.guesses],
         fields=[

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.errors import PlanError, Problem
 from bouquet.core.template import (
+    AnyOf,
     BundleContents,
     Narrowing,
     Picks,
@@ -249,8 +250,9 @@ def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[s
     record_type = view.catalogue.record_types.get(template.records)
     if body.only is not None and record_type is not None:
         others.append(only_records(record_type, body.only))
-    if body.picks is not None:
-        others.append(Picks(picks=body.picks))
+    if body.picks:
+        names = [body.picks] if isinstance(body.picks, str) else body.picks
+        others.append(AnyOf(any=tuple(Picks(picks=name) for name in dict.fromkeys(names))))
     if body.also is not None:
         also = read_document({"name": "also", "records": template.records, "filter": body.also})
         others.append(also.filter)

@@ -35,7 +35,8 @@ class GuessOut(BaseModel):
 
 class RecordTypeOut(BaseModel):
     """
-    A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields. `by_row` says that
+    A record type. `rows` is the database's estimate; `key`, `title` and `belongs_to`, which says whose a record is, are
+    paths of its fields. `by_row` says that
     nothing tells its records apart but all their fields together.
     """
 
@@ -47,6 +48,7 @@ class RecordTypeOut(BaseModel):
     key: list[str]
     title: str | None
     link: str | None
+    belongs_to: str | None = None
     by_row: bool = False
     guesses: list[GuessOut] = []
 

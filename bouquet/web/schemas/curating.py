@@ -127,6 +127,8 @@ class CuratedType(BaseModel):
     meaning: str
     title: str | None
     link: str | None
+    touched_by: str | None
+    belongs_to: str | None
     by_row: bool
     guesses: list[GuessOut]
     fields: list[CuratedField]

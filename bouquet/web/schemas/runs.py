@@ -102,20 +102,24 @@ class RunPage(BaseModel):
     next: int | None
 
 
+ListName = Annotated[str, Field(min_length=1, max_length=120)]
+
+
 class NewRun(BaseModel):
     """
     Run a template: its newest saved version, or its draft as it stands; or a document that is no template; or a bundle;
     or an earlier run `again`, as it was then or as its template is now.
 
     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-    `picks`, to a saved list, `windows` puts other windows at the places of its conditions, and `view` takes the columns
-    of a view of the same record type. `purpose` is what personal data is taken out for.
+    `picks`, to those of a saved list or of any of several, `windows` puts other windows at the places of its
+    conditions, and `view` takes the columns of a view of the same record type. `purpose` is what personal data is taken
+    out for.
     """
 
     template_id: int | None = Field(None, ge=0, lt=2**63)
     document: dict[str, Any] | None = None
     only: list[list[str]] | None = Field(None, max_length=5_000)
-    picks: str | None = Field(None, min_length=1, max_length=120)
+    picks: ListName | Annotated[list[ListName], Field(max_length=50)] | None = None
     also: dict[str, Any] | None = None
     windows: dict[str, dict[str, Any]] = {}
     view: int | None = Field(None, ge=0, lt=2**63)

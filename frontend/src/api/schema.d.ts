@@ -3705,6 +3705,8 @@ export interface components {
          * @description A record type with its fields and relations.
          */
         CuratedType: {
+            /** Belongs To */
+            belongs_to: string | null;
             /** By Row */
             by_row: boolean;
             /** Fields */
@@ -3733,6 +3735,8 @@ export interface components {
             table: string;
             /** Title */
             title: string | null;
+            /** Touched By */
+            touched_by: string | null;
             /**
              * Where
              * @description The narrowing that makes it, as in a template document.
@@ -3933,6 +3937,8 @@ export interface components {
          *     made from that of the table, or changes the one that `table` names.
          */
         Edit: {
+            /** Belongs To */
+            belongs_to?: string | null;
             /** Choices */
             choices?: {
                 [key: string]: string;
@@ -3976,6 +3982,8 @@ export interface components {
             table: string;
             /** Title */
             title?: string | null;
+            /** Touched By */
+            touched_by?: string | null;
             /** Unit */
             unit?: string | null;
             /** Without Made */
@@ -5329,8 +5337,9 @@ export interface components {
          *     or an earlier run `again`, as it was then or as its template is now.
          *
          *     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-         *     `picks`, to a saved list, `windows` puts other windows at the places of its conditions, and `view` takes the columns
-         *     of a view of the same record type. `purpose` is what personal data is taken out for.
+         *     `picks`, to those of a saved list or of any of several, `windows` puts other windows at the places of its
+         *     conditions, and `view` takes the columns of a view of the same record type. `purpose` is what personal data is taken
+         *     out for.
          */
         NewRun: {
             /** Again */
@@ -5367,7 +5376,7 @@ export interface components {
             /** Only */
             only?: string[][] | null;
             /** Picks */
-            picks?: string | null;
+            picks?: string | string[] | null;
             /**
              * Purpose
              * @default
@@ -5820,6 +5829,12 @@ export interface components {
          */
         Preferences: {
             /**
+             * Called
+             * @description What a person is called in records, beside their name and e-mail address.
+             * @default []
+             */
+            called: string[];
+            /**
              * Hints
              * @default true
              */
@@ -6061,10 +6076,13 @@ export interface components {
         };
         /**
          * RecordTypeOut
-         * @description A record type. `rows` is the database's estimate; `key` and `title` are paths of its fields. `by_row` says that
+         * @description A record type. `rows` is the database's estimate; `key`, `title` and `belongs_to`, which says whose a record is, are
+         *     paths of its fields. `by_row` says that
          *     nothing tells its records apart but all their fields together.
          */
         RecordTypeOut: {
+            /** Belongs To */
+            belongs_to?: string | null;
             /**
              * By Row
              * @default false

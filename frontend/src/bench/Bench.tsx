@@ -16,6 +16,7 @@ import { KeepingBanner } from "./components/Keeping";
 import { Others } from "./components/Others";
 import { HeldAgainst } from "./components/HeldAgainst";
 import { Outcome } from "./components/Outcome";
+import { OnlyMine } from "./components/OnlyMine";
 import { PerUnit } from "./components/PerUnit";
 import { Sentence } from "./components/Sentence";
 import { BenchStrip } from "./components/BenchStrip";
@@ -319,7 +320,18 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         source={source?.title ?? ""}
         onLeftOut={(place) => setTracing({ leftOut: place })}
         onLeaveOut={(node) => dispatch({ type: "addNarrowing", node })}
-        perUnit={columns.length > 0 && <PerUnit document={document} templateId={loaded.id} groups={groups} />}
+        perUnit={
+          <>
+            {columns.length > 0 && <PerUnit document={document} templateId={loaded.id} groups={groups} />}
+            {mayDesign && (
+              <OnlyMine
+                document={document}
+                path={fields.data?.record_type.belongs_to}
+                onDocument={(next) => dispatch({ type: "edit", document: next })}
+              />
+            )}
+          </>
+        }
       />
       <Dragging
         columns={columns.map((c) => c.id)}

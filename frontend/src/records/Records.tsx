@@ -10,6 +10,7 @@ import { Button, Form } from "react-bootstrap";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RecordType, RecordTypeFields, Run, ViewInfo } from "../api";
+import { OnlyMine } from "../bench/components/OnlyMine";
 import { PerUnit } from "../bench/components/PerUnit";
 import { Sentence } from "../bench/components/Sentence";
 import { useTally } from "../bench/hooks/useLook";
@@ -290,6 +291,11 @@ function Browse({
                   groups={groups}
                   label="counted by…"
                   onNarrow={(node) => dispatch({ type: "addNarrowing", node })}
+                />{" "}
+                <OnlyMine
+                  document={document}
+                  path={type.record_type.belongs_to}
+                  onDocument={(next) => dispatch({ type: "edit", document: next })}
                 />
               </>
             )}

@@ -15,6 +15,8 @@ const BOATS: CuratedType = {
   meaning: "",
   title: null,
   link: null,
+  touched_by: null,
+  belongs_to: null,
   by_row: false,
   guesses: [],
   fields: [field("fare", "Fare"), field("net", "Net", { formula: "{fare} / 1.2" })],

@@ -119,6 +119,20 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
           ))}
         </Form.Select>
       </Form.Group>
+      <Who
+        id="whose"
+        label="Whose it is says"
+        fields={type.fields}
+        value={type.belongs_to}
+        onChange={(belongs_to) => put({ belongs_to })}
+      />
+      <Who
+        id="touched"
+        label="Who touched it last says"
+        fields={type.fields}
+        value={type.touched_by}
+        onChange={(touched_by) => put({ touched_by })}
+      />
       <span className="soft mono">{type.made_of ? `made from ${type.made_of}` : type.table}</span>
       {type.by_row && <span className="tag held">nothing tells rows apart</span>}
       <span className="fill" />
@@ -139,6 +153,37 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
         {type.made_of === "" ? "Hide" : "Remove"}
       </Button>
     </header>
+  );
+}
+
+/** A field of a record that names a person. */
+function Who({
+  id,
+  label,
+  fields,
+  value,
+  onChange,
+}: {
+  id: string;
+  label: string;
+  fields: CuratedField[];
+  value: string | null;
+  onChange: (name: string) => void;
+}) {
+  const named = fields.filter((f) => ["text", "identifier", "choice"].includes(f.kind) || f.name === value);
+  if (named.length === 0) return null;
+  return (
+    <Form.Group controlId={id}>
+      <Form.Label>{label}</Form.Label>
+      <Form.Select size="sm" value={value ?? ""} onChange={(e) => onChange(e.target.value)}>
+        <option value="">nothing</option>
+        {named.map((f) => (
+          <option key={f.name} value={f.name}>
+            {f.label}
+          </option>
+        ))}
+      </Form.Select>
+    </Form.Group>
   );
 }
 

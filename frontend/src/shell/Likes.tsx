@@ -44,6 +44,23 @@ export function Likes() {
           ))}
         </Form.Select>
       </Form.Group>
+      <Form.Group controlId="like-called">
+        <Form.Label>In records I am called</Form.Label>
+        <Form.Control
+          size="sm"
+          defaultValue={(preferences.called ?? []).join(", ")}
+          placeholder="beside my name, such as O. Vale"
+          onBlur={(e) =>
+            change({
+              called: e.target.value
+                .split(",")
+                .map((c) => c.trim().slice(0, 120))
+                .filter(Boolean)
+                .slice(0, 10),
+            })
+          }
+        />
+      </Form.Group>
       <Form.Check
         id="like-hints"
         label="hints on first visits"

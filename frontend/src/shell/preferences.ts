@@ -19,6 +19,13 @@ export function usePreferences() {
   return { preferences: session.preferences, change: put.mutate };
 }
 
+/** What says in records that they are this person’s: their name, their address, and what else they are called. */
+export function useMine(): string[] {
+  const { session } = useShell();
+  const { name, email } = session.person!;
+  return [...new Set([name, email, ...(session.preferences.called ?? [])])];
+}
+
 /** Whether a hint is still to be shown, and how to put it away. */
 export function useHint(name: string): [boolean, () => void] {
   const { preferences, change } = usePreferences();

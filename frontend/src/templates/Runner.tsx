@@ -18,6 +18,8 @@ import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
 import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
+import type { Narrowing } from "../bench/types";
+import { ColumnsOf, OnlyThese, limited } from "./ThisOnce";
 
 const SAMPLE = 8;
 const QUIET = 300;
@@ -55,7 +57,8 @@ function Asking({ known }: { known: Questions }) {
   const formats = useFormats();
   const [purpose, setPurpose] = useState("");
   const asked = useDebounced({ answers, windows }, QUIET);
-  const document = withWindows(known.document, asked.windows);
+  const [once, setOnce] = useState<Narrowing[]>([]);
+  const document = limited(withWindows(known.document, asked.windows), once);
   const body = {
     document: document as Record<string, never>,
     answers: asked.answers,
@@ -114,6 +117,7 @@ function Asking({ known }: { known: Questions }) {
                 answers,
                 windows,
                 view: view?.id,
+                also: once.length > 0 ? { all: once } : undefined,
                 format,
                 purpose,
               });
@@ -148,6 +152,7 @@ function Asking({ known }: { known: Questions }) {
               ))}
             </Form.Select>
           </fieldset>
+          <OnlyThese known={known} onOnce={setOnce} />
           <ColumnsOf known={known} view={view} onView={setView} />
           <div className="mt-3">
             {!view && <NotIncluded missed={known.not_included} />}
@@ -243,47 +248,4 @@ function withWindows(
     if (node && typeof node === "object") (node as Record<string, unknown>).window = window;
   }
   return copy;
-}
-
-/** Whose columns the file has: the template’s own, or, for this once, those of a view of the same records. */
-function ColumnsOf({
-  known,
-  view,
-  onView,
-}: {
-  known: Questions;
-  view: ViewInfo | undefined;
-  onView: (view: ViewInfo | undefined) => void;
-}) {
-  const { records, rows } = known.document as { records: string; rows?: { per?: string } };
-  const perRecord = (rows?.per ?? "record") === "record";
-  const views = useQuery({
-    queryKey: ["views", records, known.source],
-    enabled: perRecord,
-    queryFn: () =>
-      answer(
-        api.GET("/api/v1/records/{name}/views", {
-          params: { path: { name: records }, query: { source: known.source } },
-        }),
-      ),
-  });
-  if (!perRecord || !views.data?.length) return null;
-  return (
-    <Form.Group className="mt-3" controlId="columns-of">
-      <Form.Label>
-        Columns <span className="soft fw-normal">for this once</span>
-      </Form.Label>
-      <Form.Select
-        value={view?.id ?? ""}
-        onChange={(e) => onView(views.data.find((v) => String(v.id) === e.target.value))}
-      >
-        <option value="">the template’s own</option>
-        {views.data.map((v) => (
-          <option key={v.id} value={v.id}>
-            of the view “{v.name}”{v.mine ? "" : ` (${v.owner})`}
-          </option>
-        ))}
-      </Form.Select>
-    </Form.Group>
-  );
 }

@@ -1,0 +1,40 @@
+import { useMine } from "../../shell";
+import { replaceNode, rootOf } from "../filter";
+import type { Condition, Document } from "../types";
+
+interface Props {
+  document: Document;
+  /** The field that says whose a record is; nothing stands here where the catalogue knows none. */
+  path: string | null | undefined;
+  onDocument: (document: Document) => void;
+}
+
+/** Between everybody’s records and one’s own, by one press. */
+export function OnlyMine({ document, path, onDocument }: Props) {
+  const mine = useMine();
+  if (!path) return null;
+  const node = mineOf(path, mine);
+  const at = rootOf(document).all.findIndex((n) => JSON.stringify(n) === JSON.stringify(node));
+  const toggle = () =>
+    onDocument(
+      at < 0
+        ? { ...document, filter: { all: [...rootOf(document).all, node] } }
+        : replaceNode(document, `filter.all[${at}]`, null),
+    );
+  return (
+    <button
+      type="button"
+      className={`chip chip-add only-mine ${at < 0 ? "" : "on"}`}
+      aria-pressed={at >= 0}
+      title={`Mine is what says ${mine.join(" or ")}`}
+      onClick={toggle}
+    >
+      {at < 0 ? "only mine" : "everybody’s"}
+    </button>
+  );
+}
+
+/** The narrowing to the records that say they are somebody’s. */
+export function mineOf(path: string, mine: string[]): Condition {
+  return { path, is: "one_of", values: mine };
+}

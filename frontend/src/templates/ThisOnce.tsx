@@ -1,0 +1,113 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Form } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { Questions, ViewInfo } from "../api";
+import { mineOf } from "../bench/components/OnlyMine";
+import type { Narrowing } from "../bench/types";
+import { plural } from "../shared";
+import { useMine } from "../shell";
+
+/** Whose columns the file has: the template’s own, or, for this once, those of a view of the same records. */
+export function ColumnsOf({
+  known,
+  view,
+  onView,
+}: {
+  known: Questions;
+  view: ViewInfo | undefined;
+  onView: (view: ViewInfo | undefined) => void;
+}) {
+  const { records, rows } = known.document as { records: string; rows?: { per?: string } };
+  const perRecord = (rows?.per ?? "record") === "record";
+  const views = useQuery({
+    queryKey: ["views", records, known.source],
+    enabled: perRecord,
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/records/{name}/views", {
+          params: { path: { name: records }, query: { source: known.source } },
+        }),
+      ),
+  });
+  if (!perRecord || !views.data?.length) return null;
+  return (
+    <Form.Group className="mt-3" controlId="columns-of">
+      <Form.Label>
+        Columns <span className="soft fw-normal">for this once</span>
+      </Form.Label>
+      <Form.Select
+        value={view?.id ?? ""}
+        onChange={(e) => onView(views.data.find((v) => String(v.id) === e.target.value))}
+      >
+        <option value="">the template’s own</option>
+        {views.data.map((v) => (
+          <option key={v.id} value={v.id}>
+            of the view “{v.name}”{v.mine ? "" : ` (${v.owner})`}
+          </option>
+        ))}
+      </Form.Select>
+    </Form.Group>
+  );
+}
+
+/** A template’s document with further narrowings. */
+export function limited<T extends Record<string, unknown>>(document: T, once: Narrowing[]): T {
+  if (once.length === 0) return document;
+  return { ...document, filter: { all: [...(document.filter ? [document.filter] : []), ...once] } };
+}
+
+/** For this once only the records of one or several saved lists, or only one’s own. */
+export function OnlyThese({ known, onOnce }: { known: Questions; onOnce: (once: Narrowing[]) => void }) {
+  const { records } = known.document as { records: string };
+  const mine = useMine();
+  const query = { source: known.source };
+  const lists = useQuery({
+    queryKey: ["picks", records, known.source],
+    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { ...query, records } } })),
+  });
+  const types = useQuery({
+    queryKey: ["record-types", known.source],
+    queryFn: () => answer(api.GET("/api/v1/record-types", { params: { query } })),
+    staleTime: 300_000,
+  });
+  const whose = types.data?.find((t) => t.name === records)?.belongs_to;
+  const [chosen, setChosen] = useState<string[]>([]);
+  const [own, setOwn] = useState(false);
+  const put = (names: string[], onlyMine: boolean) => {
+    setChosen(names);
+    setOwn(onlyMine);
+    onOnce([
+      ...(names.length > 0 ? [{ any: names.map((picks) => ({ picks })) } as Narrowing] : []),
+      ...(onlyMine && whose ? [mineOf(whose, mine)] : []),
+    ]);
+  };
+  if (!whose && !lists.data?.length) return null;
+  return (
+    <fieldset className="mt-3">
+      <legend className="form-label">
+        Only <span className="soft fw-normal">for this once</span>
+      </legend>
+      {whose && (
+        <Form.Check
+          id="only-mine"
+          label="mine"
+          title={`What says ${mine.join(" or ")}`}
+          checked={own}
+          onChange={(e) => put(chosen, e.target.checked)}
+        />
+      )}
+      {lists.data?.map((list) => (
+        <Form.Check
+          key={list.name}
+          id={`list-${list.name}`}
+          label={`of the list “${list.name}” (${plural(list.size, "record")})`}
+          checked={chosen.includes(list.name)}
+          onChange={(e) =>
+            put(e.target.checked ? [...chosen, list.name] : chosen.filter((n) => n !== list.name), own)
+          }
+        />
+      ))}
+    </fieldset>
+  );
+}
