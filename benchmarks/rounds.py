@@ -47,8 +47,8 @@ def rounds(database: BenchDatabase, say: Callable[..., None]) -> None:
             waiting = session.scalar(sa.text("SELECT count(*) FROM procrastinate_jobs WHERE task_name = 'execute_run'"))
         assert len(asked) == occurrences == waiting == DUE
         assert order == sorted(order)
-        say(f"a tick over {KEPT:,} rounds of which none is due", f"{sorted(quiet)[2] * 1000:.0f} ms", "50 ms")
-        say(f"{DUE:,} rounds due in one minute, all entered", f"{took:.1f} s", "5 s")
+        say(f"a tick over {KEPT:,} rounds of which none is due", f"{sorted(quiet)[2] * 1000:.0f} ms", "", "", "50 ms")
+        say(f"{DUE:,} rounds due in one minute, all entered", f"{took:.1f} s", "", "", "5 s")
 
 
 def _seed(services: Services, due: datetime) -> None:
