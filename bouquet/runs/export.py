@@ -163,7 +163,10 @@ class Export:
         """
         output = self.plan.output
         if "slip" in output.companions:
-            self._add(f"{self.stem}-slip.json", "slip", json.dumps(slip, indent=2, ensure_ascii=False).encode())
+            # Who touched records in the house is not for whoever gets the file.
+            checks = [{k: v for k, v in c.items() if k != "by_person"} for c in slip["checks"]]
+            content = json.dumps({**slip, "checks": checks}, indent=2, ensure_ascii=False).encode()
+            self._add(f"{self.stem}-slip.json", "slip", content)
         if self.archives and (output.archive or self.plan.attached is not None):
             name = f"{self.stem}.zip"
             beside = self.folder / f".{name}.part"

@@ -27,6 +27,9 @@ log = structlog.get_logger()
 #: Channels: a person's number when something is new for them, and a bench that begins to count.
 NEWS, COUNTING = "bouquet_news", "bouquet_counting"
 
+#: Whose news is nobody's.
+NOBODY = "0"
+
 #: Seconds before a connection that was lost is made anew.
 RENEWED = 2.0
 
@@ -86,8 +89,11 @@ class Newsroom:
         """
         Say to the other processes that a bench counts anew.
         """
+        self._say(COUNTING, f"{os.getpid()} {bench}")
+
+    def _say(self, channel: str, what: str) -> None:
         with self.store.session() as session:
-            session.execute(sa.select(sa.func.pg_notify(COUNTING, f"{os.getpid()} {bench}")))
+            session.execute(sa.select(sa.func.pg_notify(channel, what)))
 
     def _wake_all(self) -> None:
         for events in self._waiting.values():
@@ -98,7 +104,7 @@ class Newsroom:
         while True:
             try:
                 await self._listen_once()
-            except (psycopg.Error, OSError) as error:
+            except (psycopg.Error, OSError, sa.exc.SQLAlchemyError) as error:
                 log.warning("news_not_heard", error=str(error))
             self.listens = False
             self._wake_all()
@@ -109,15 +115,17 @@ class Newsroom:
         async with await connect as connection:
             for channel in (NEWS, COUNTING):
                 await connection.execute(psycopg.sql.SQL("LISTEN {}").format(psycopg.sql.Identifier(channel)))
-            self.listens = True
             # What was said before is not heard: everybody looks once.
             self._wake_all()
+            # Behind a pooler of connections nothing may ever be heard: what we say ourselves tells.
+            await run_in_threadpool(self._say, NEWS, NOBODY)
             async for notice in connection.notifies():
+                self.listens = True
                 await self._hear(notice.channel, notice.payload)
 
     async def _hear(self, channel: str, said: str) -> None:
         if channel == NEWS:
-            for event in self._waiting.get(int(said), ()):
+            for event in self._waiting.get(int(said) if said.isdecimal() else 0, ()):
                 event.set()
             return
         process, _, bench = said.partition(" ")

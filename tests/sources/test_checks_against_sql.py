@@ -314,3 +314,29 @@ def test_findings_are_counted_by_place_and_by_person(source: Source, query: Quer
     place, count = check["by_place"][0]
     assert f"Ward {place}" in findings
     assert f",{count}," in findings
+
+
+def test_who_touched_records_stays_in_the_house(source: Source, tmp_path: Path) -> None:
+    """The slip that goes along does not say it; the run does. Personal data is no place to count by."""
+    document = {
+        **DOCUMENT,
+        "records": "inspection",
+        "columns": [{"id": "r", "heading": "Risk", "value": {"field": "risk"}}],
+        "filter": {"all": []},
+        "checks": [{"column": "r", "must": "one_of", "values": [1]}],
+        "output": {"name": "i", "companions": ["slip"]},
+    }
+    made = export(source, document, tmp_path)
+    along = next(f.path for f in made.files if f.role == "slip").read_text()
+    assert len(made.slip["checks"][0]["by_person"]) > 3
+    assert "by_person" not in along
+
+    reports = {
+        **document,
+        "records": "resident_report",
+        "columns": [{"id": "r", "heading": "Resident", "value": {"field": "resident"}}],
+        "checks": [],
+        "output": {"findings_by": "r"},
+    }
+    found = resolve(read_document(reports), source.catalogue(), Context(as_of=NOW)).problems
+    assert [p.code for p in found] == ["personal_findings"]

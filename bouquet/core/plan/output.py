@@ -48,7 +48,7 @@ class Outputs:
                 found.append(at)
         return tuple(found)
 
-    def check(self) -> None:
+    def check(self, columns: tuple[PlanColumn, ...]) -> None:
         output = self.template.output
         format = FORMATS[output.format]
         by = output.split.by if output.split else None
@@ -67,6 +67,11 @@ class Outputs:
         if output.findings_by is not None and output.findings_by not in known:
             message = f"There is no column “{output.findings_by}” to count findings by."
             self.state.problem("unknown_column", message, "output.findings_by")
+        if any(c.id == output.findings_by and c.field.personal for c in columns):
+            message = (
+                "Findings are not counted by personal data: their counts stand in the slip, which more people see."
+            )
+            self.state.problem("personal_findings", message, "output.findings_by")
         if output.xlsx.chart is not None:
             named["chart.columns"] = output.xlsx.chart.columns
         for place, ids in named.items():

@@ -203,7 +203,7 @@ class _Resolver:
         groups = outputs.reader_groups(columns)
         ends: list[Cell] = [b.cell for b in self.grouping.by] or [Read(k) for k in dict.fromkeys((*key, *row_key))]
         order = Orders(state, self.cells).resolve([c for c in (split,) if c] + [columns[n].cell for n in groups], ends)
-        outputs.check()
+        outputs.check(columns)
         row_checks, file_checks = Checks(state, columns, self.cells.formula, self.cells.formula_of).resolve(
             template.checks
         )

@@ -24,7 +24,7 @@ export function OnlyMine({ document, path, onDocument }: Props) {
   return (
     <button
       type="button"
-      className={`chip chip-add only-mine ${at < 0 ? "" : "on"}`}
+      className={`chip chip-add only-mine me-2 ${at < 0 ? "" : "on"}`}
       aria-pressed={at >= 0}
       title={`Mine is what says ${mine.join(" or ")}`}
       onClick={toggle}
