@@ -204,7 +204,8 @@ class RecordType:
 
     `key` names the fields that identify one record; `title` the field people know it by.
     `touched_by` names the field that says who last touched a record, `belongs_to` the one that says whose it is, by a
-    person's name or e-mail address.
+    person's name or e-mail address. `unit_by` names the field that tells units apart, of records that are the units
+    (wards, branches, programmes) of the source.
     `proposed` are narrowings, as in a template document, that a new template starts with in plain view.
     `rows_estimate` is the database's own estimate, not a count.
     `by_row` says that the database has nothing that tells records apart: all fields together stand for a key, and two
@@ -225,6 +226,7 @@ class RecordType:
     link: str | None = None
     touched_by: str | None = None
     belongs_to: str | None = None
+    unit_by: str | None = None
     rows_estimate: int | None = None
     proposed: tuple[Mapping[str, object], ...] = ()
     by_row: bool = False

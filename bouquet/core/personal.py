@@ -232,6 +232,7 @@ class _Seen:
             title=known(record_type.title),
             touched_by=known(record_type.touched_by),
             belongs_to=known(record_type.belongs_to),
+            unit_by=known(record_type.unit_by),
             link=record_type.link if all(name in names for name in linked) else None,
             proposed=tuple(p for p in record_type.proposed if not self._tells_any(record_type, p)),
         )

@@ -100,6 +100,7 @@ class Edit(BaseModel):
     link: Annotated[str, Field(max_length=500)] | None = None
     touched_by: Annotated[str, Field(max_length=400)] | None = None
     belongs_to: Annotated[str, Field(max_length=400)] | None = None
+    unit_by: Annotated[str, Field(max_length=400)] | None = None
     hidden: bool | None = None
     relation: NewRelation | None = None
     without_relation: Annotated[str, Field(max_length=200)] | None = None
@@ -229,6 +230,7 @@ def _with_all_kept(known: RecordTypeOverlay, record_type: RecordType) -> RecordT
         "title": known.title or record_type.title,
         "touched_by": known.touched_by or record_type.touched_by,
         "belongs_to": known.belongs_to or record_type.belongs_to,
+        "unit_by": known.unit_by or record_type.unit_by,
         "proposed": known.proposed or tuple(dict(p) for p in record_type.proposed),
     }
     return known.model_copy(update={**parts, **facts})
@@ -248,9 +250,11 @@ def _with_record_type(
         changes["meaning"] = edit.meaning
     if edit.link is not None:
         changes["link"] = edit.link.strip() or None
-    for fact, said in (("touched_by", edit.touched_by), ("belongs_to", edit.belongs_to)):
+    facts = {"touched_by": "that names a person", "belongs_to": "that names a person", "unit_by": "that tells a unit"}
+    for fact, what in facts.items():
+        said = getattr(edit, fact)
         if said and record_type.field_named(said) is None:
-            raise OverlayError(f"The {record_type.label} has no field “{said}” that names a person.")
+            raise OverlayError(f"The {record_type.label} has no field “{said}” {what}.")
         if said is not None:
             changes[fact] = said or None
     if edit.title is not None:

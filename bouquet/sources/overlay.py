@@ -151,6 +151,7 @@ class RecordTypeOverlay(_Part):
     link: str | None = None
     touched_by: str | None = None
     belongs_to: str | None = None
+    unit_by: str | None = None
     guessed: bool = False
     fields: dict[str, FieldOverlay] = {}
     custom: dict[str, FieldOverlay] = {}
@@ -236,6 +237,7 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
         link=record_type.link,
         touched_by=record_type.touched_by,
         belongs_to=record_type.belongs_to,
+        unit_by=record_type.unit_by,
         fields={f.column: field_overlay(f) for f in record_type.fields if not f.is_custom and not f.formula},
         custom={f.attribute.name if f.attribute else str(f.json_key): field_overlay(f) for f in custom},
         attributes=tuple(

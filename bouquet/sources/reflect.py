@@ -253,6 +253,7 @@ class _Reflection:
             link=curated.link,
             touched_by=curated.touched_by or (by_column.get(guess.touched_by or "") if guess else None),
             belongs_to=curated.belongs_to,
+            unit_by=curated.unit_by,
             rows_estimate=found.rows,
             proposed=proposed,
             by_row=not identity,

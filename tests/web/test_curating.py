@@ -155,6 +155,7 @@ def test_numbers_kept_as_text_are_read_as_numbers(keeper: TestClient, services: 
         ({"table": "boat", "plural": ""}, "needs a name"),
         ({"table": "boat", "title": "nothing"}, "to be known by"),
         ({"table": "boat", "belongs_to": "nothing"}, "that names a person"),
+        ({"table": "boat", "unit_by": "nothing"}, "that tells a unit"),
         ({"table": "boat", "field": "built", "substitute": "nothing"}, "to take instead"),
         ({"table": "boat", "relation": {"label": "X", "to": "quay", "columns": {"boat_id": "id"}}}, "to lead to"),
         ({"table": "boat", "relation": {"label": "X", "to": "passage", "columns": {"no": "boat_id"}}}, "no column"),
@@ -339,10 +340,13 @@ def test_a_template_is_moved_to_another_source(keeper: TestClient, cluster: OwnC
     assert keeper.post(f"/api/v1/templates/{made['id']}/move", json={"to": "Nowhere"}).status_code == 404
 
 
-def test_whose_a_record_is_can_be_said(keeper: TestClient) -> None:
+def test_whose_a_record_is_and_what_tells_units_can_be_said(keeper: TestClient) -> None:
     """It is offered with the record type, and taken back by saying nothing."""
-    edit(keeper, {"table": "boat", "belongs_to": "owner_email", "touched_by": "owner_email"}).raise_for_status()
+    said = {"table": "boat", "belongs_to": "owner_email", "touched_by": "owner_email", "unit_by": "boat_name"}
+    edit(keeper, said).raise_for_status()
     use(keeper).raise_for_status()
+    groups = keeper.get("/api/v1/record-types/passage", params=JETTY).json()["groups"]
+    assert [(g["path"], g["unit_by"]) for g in groups] == [("", None), ("boat", "boat_name")]
     known = keeper.get("/api/v1/record-types/boat", params=JETTY).json()["record_type"]
     assert (known["belongs_to"], table(keeper, "boat")["touched_by"]) == ("owner_email", "owner_email")
     revision = keeper.get(CATALOGUE, params=JETTY).json()["revision"]

@@ -78,7 +78,9 @@ def get_record_type(name: str, view: TheView) -> Any:
         label = " › ".join(r.label for r in way) or here.label.capitalize()
         note = "repeats where shared" if way else "one row each"
         fields = [_field(view, here, f, path) for f in here.fields]
-        groups.append(FieldGroup(path=path, label=label, note=note, records=here.name, fields=fields))
+        groups.append(
+            FieldGroup(path=path, label=label, note=note, records=here.name, unit_by=here.unit_by, fields=fields)
+        )
     return RecordTypeFields(
         record_type=_record_type(start, view.person),
         groups=groups,

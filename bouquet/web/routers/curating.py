@@ -305,6 +305,7 @@ def _type_out(
         link=found.link,
         touched_by=found.touched_by,
         belongs_to=found.belongs_to,
+        unit_by=found.unit_by,
         by_row=found.by_row,
         guesses=[GuessOut(what=what, why=reason) for what, reason in found.guesses],
         fields=[

@@ -85,13 +85,15 @@ class FieldOut(BaseModel):
 
 class FieldGroup(BaseModel):
     """
-    The fields of one record that a row leads to. `path` is empty for the row's own record.
+    The fields of one record that a row leads to. `path` is empty for the row's own record. `unit_by` names the field
+    that tells a unit, where the record is one.
     """
 
     path: str
     label: str
     note: str
     records: str
+    unit_by: str | None = None
     fields: list[FieldOut]
 
 

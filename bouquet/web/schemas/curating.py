@@ -129,6 +129,7 @@ class CuratedType(BaseModel):
     link: str | None
     touched_by: str | None
     belongs_to: str | None
+    unit_by: str | None
     by_row: bool
     guesses: list[GuessOut]
     fields: list[CuratedField]

@@ -3737,6 +3737,8 @@ export interface components {
             title: string | null;
             /** Touched By */
             touched_by: string | null;
+            /** Unit By */
+            unit_by: string | null;
             /**
              * Where
              * @description The narrowing that makes it, as in a template document.
@@ -3986,6 +3988,8 @@ export interface components {
             touched_by?: string | null;
             /** Unit */
             unit?: string | null;
+            /** Unit By */
+            unit_by?: string | null;
             /** Without Made */
             without_made?: string | null;
             /** Without Relation */
@@ -4212,7 +4216,8 @@ export interface components {
         };
         /**
          * FieldGroup
-         * @description The fields of one record that a row leads to. `path` is empty for the row's own record.
+         * @description The fields of one record that a row leads to. `path` is empty for the row's own record. `unit_by` names the field
+         *     that tells a unit, where the record is one.
          */
         FieldGroup: {
             /** Fields */
@@ -4225,6 +4230,8 @@ export interface components {
             path: string;
             /** Records */
             records: string;
+            /** Unit By */
+            unit_by?: string | null;
         };
         /**
          * FieldOut

@@ -322,7 +322,16 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         onLeaveOut={(node) => dispatch({ type: "addNarrowing", node })}
         perUnit={
           <>
-            {columns.length > 0 && <PerUnit document={document} templateId={loaded.id} groups={groups} />}
+            {columns.length > 0 && (
+              <PerUnit
+                document={document}
+                templateId={loaded.id}
+                groups={groups}
+                onWiden={
+                  mayDesign ? (widen) => dispatch({ type: "edit", document: widen(document) }) : undefined
+                }
+              />
+            )}
             {mayDesign && (
               <OnlyMine
                 document={document}

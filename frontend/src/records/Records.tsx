@@ -291,6 +291,7 @@ function Browse({
                   groups={groups}
                   label="counted by…"
                   onNarrow={(node) => dispatch({ type: "addNarrowing", node })}
+                  onWiden={(widen) => dispatch({ type: "edit", document: widen(document) })}
                 />{" "}
                 <OnlyMine
                   document={document}

@@ -17,6 +17,7 @@ const BOATS: CuratedType = {
   link: null,
   touched_by: null,
   belongs_to: null,
+  unit_by: null,
   by_row: false,
   guesses: [],
   fields: [field("fare", "Fare"), field("net", "Net", { formula: "{fare} / 1.2" })],

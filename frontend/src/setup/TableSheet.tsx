@@ -133,6 +133,13 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
         value={type.touched_by}
         onChange={(touched_by) => put({ touched_by })}
       />
+      <Who
+        id="unit-by"
+        label="As a unit told by"
+        fields={type.fields}
+        value={type.unit_by}
+        onChange={(unit_by) => put({ unit_by })}
+      />
       <span className="soft mono">{type.made_of ? `made from ${type.made_of}` : type.table}</span>
       {type.by_row && <span className="tag held">nothing tells rows apart</span>}
       <span className="fill" />

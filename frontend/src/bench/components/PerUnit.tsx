@@ -7,6 +7,8 @@ import type { Condition, Document } from "../types";
 import { Chip } from "./Chip";
 import { FieldPicker } from "./FieldPicker";
 import { valueCondition } from "./NarrowPicker";
+import { Widen } from "./Widen";
+import { narrowings, outermost, unitOf } from "../units";
 
 interface Props {
   document: Document;
@@ -15,10 +17,19 @@ interface Props {
   /** What the chip says; and, where rows can be narrowed by a value, how. */
   label?: string;
   onNarrow?: (node: Condition) => void;
+  /** Widen to all units: given what widens a document. */
+  onWiden?: (widen: (document: Document) => Document) => void;
 }
 
 /** How many rows each unit has: the counts by the values of any field, on demand. */
-export function PerUnit({ document, templateId, groups, label: said = "per unit", onNarrow }: Props) {
+export function PerUnit({
+  document,
+  templateId,
+  groups,
+  label: said = "per unit",
+  onNarrow,
+  onWiden,
+}: Props) {
   const [open, setOpen] = useState(false);
   const [path, setPath] = useState<string | null>(null);
   const [last, setLast] = useState(document.records);
@@ -33,9 +44,7 @@ export function PerUnit({ document, templateId, groups, label: said = "per unit"
           .map((f) => ({ ...f, trail: `${g.label} › ${f.label}` }))
       : [],
   );
-  // The outermost record that a row belongs to is the likeliest unit: the ward of the site, not the site.
-  const outermost = units.toSorted((x, y) => y.path.split(".").length - x.path.split(".").length)[0];
-  const unit = path ?? outermost?.path ?? null;
+  const unit = path ?? unitOf(groups) ?? outermost(units)?.path ?? null;
   const label = groups.flatMap((g) => g.fields.map((f) => ({ f, g }))).find(({ f }) => f.path === unit);
   const counted = useQuery({
     queryKey: ["per-value", document, unit],
@@ -97,6 +106,18 @@ export function PerUnit({ document, templateId, groups, label: said = "per unit"
               </li>
             ))}
           </ul>
+          {unit && onWiden && label && narrowings(document, unit).length > 0 && (
+            <Widen
+              document={document}
+              unit={unit}
+              heading={label.g.label.split(" › ").at(-1) || label.f.label}
+              now={(counted.data ?? []).reduce((n, v) => n + v.rows, 0)}
+              onWiden={(widen) => {
+                setOpen(false);
+                onWiden(widen);
+              }}
+            />
+          )}
           <button type="button" className="btn-link-plain small" onClick={() => setPath("")}>
             by another field
           </button>

@@ -1,0 +1,43 @@
+import { useQuery } from "@tanstack/react-query";
+import { Button } from "react-bootstrap";
+import { answer, api } from "../../api";
+import { count, plural } from "../../shared";
+import type { Document } from "../types";
+import { widened } from "../units";
+
+interface Props {
+  document: Document;
+  unit: string;
+  heading: string;
+  /** Rows as they are now. */
+  now: number;
+  onWiden: (widen: (document: Document) => Document) => void;
+}
+
+/** From some units to all in one act: what else narrows stays, and the unit stands in a column. */
+export function Widen({ document, unit, heading, now, onWiden }: Props) {
+  const next = widened(document, unit, heading);
+  const counted = useQuery({
+    queryKey: ["per-value", next, unit],
+    queryFn: () =>
+      answer(
+        api.POST("/api/v1/design/per-value", {
+          body: { document: next as unknown as Record<string, never>, path: unit },
+        }),
+      ),
+    retry: false,
+  });
+  const all = (counted.data ?? []).reduce((n, v) => n + v.rows, 0);
+  return (
+    <div className="my-2">
+      <Button size="sm" variant="quiet" onClick={() => onWiden((d) => widened(d, unit, heading))}>
+        Widen to all
+      </Button>{" "}
+      <span className="small soft" role="status">
+        {counted.data
+          ? `from ${plural(now, "row")} to ${count(all)}, of ${plural(counted.data.length, "unit")}`
+          : "counting…"}
+      </span>
+    </div>
+  );
+}
