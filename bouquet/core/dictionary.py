@@ -63,6 +63,8 @@ def _field_of(cell: Cell) -> Field | None:
 
 
 def _meaning(column: PlanColumn) -> str:
+    if column.said:
+        return column.said
     found = _field_of(column.cell)
     said = found.meaning if found else ""
     words = column_words(column.cell)

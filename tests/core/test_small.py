@@ -1,5 +1,5 @@
 """
-Names of files, rhythms, date patterns, the doors of the rooms.
+Names of files, rhythms, date patterns, the dictionary, the doors of the rooms.
 """
 
 from __future__ import annotations
@@ -8,6 +8,7 @@ import importlib
 import pkgutil
 import re
 from datetime import datetime
+from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -15,6 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import bouquet
+from bouquet.core.dictionary import HEADINGS, csvw_metadata, dictionary_rows
 from bouquet.core.naming import NameFacts, check_pattern, file_name, merge_names, safe_name, with_suffix
 from bouquet.core.patterns import PatternError, parse_date_pattern
 
@@ -121,3 +123,14 @@ def test_names_of_merged_fields_are_close_to_the_headings() -> None:
     assert merge_names(["Straße Nr.", "Telefon (privat)", "2. Zeile", "漢字", "Tag", "TAG"]) == [
         "Strasse_Nr", "Telefon_privat", "F_2_Zeile", "Field_4", "Tag", "TAG_2"
     ]  # fmt: skip
+
+
+def test_the_dictionary_has_the_templates_own_words_where_it_has_some(resolved: Any) -> None:
+    """In the dictionary and in its metadata; elsewhere those of the catalogue, or where the values come from."""
+    own = {"id": "a", "heading": "Tag", "value": {"field": "tag"}, "meaning": " The number to quote when ringing. "}
+    plan = resolved(own, "girth").require()
+    told = {row[HEADINGS.index("Heading")]: row[HEADINGS.index("Meaning")] for row in dictionary_rows(plan)}
+
+    assert told["Tag"] == "The number to quote when ringing."
+    assert told["girth"] not in ("", told["Tag"])
+    assert b"The number to quote when ringing." in csvw_metadata(plan, ["x.csv"])

@@ -94,6 +94,7 @@ class Columns:
                 once_by=once_by,
                 link=self._link(column, cell, place),
                 width=column.width,
+                said=column.meaning.strip(),
             )
 
     def _link(self, column: Column, cell: Cell, place: str) -> str | None:

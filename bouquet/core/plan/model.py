@@ -122,6 +122,15 @@ class PlanColumn:
     link: str | None = None
     #: Characters; None where the values decide.
     width: int | None = None
+    #: What the template says that it means.
+    said: str = ""
+
+    @property
+    def meaning(self) -> str:
+        """
+        What it means: as the template says it, or else the catalogue of its field.
+        """
+        return self.said or self.cell.field.meaning
 
     @property
     def field(self) -> Field:

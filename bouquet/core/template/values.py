@@ -234,3 +234,6 @@ class Column(Part):
         None, description="What the subtotals and the total of a reader's file say of this column"
     )
     editable: bool = Field(False, description="Whether its cells may be given back changed")
+    meaning: str = Field(
+        "", max_length=1000, description="What it means, for the dictionary and the notes on headings; else its field's"
+    )

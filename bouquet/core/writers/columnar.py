@@ -64,7 +64,7 @@ class _ColumnWriter(Writer):
         self._shaper = TextShaper(self.plan.columns, zone)
         names = _unique([c.heading for c in self.plan.columns])
         fields = [
-            pa.field(n, _type_of(c, zone, self.labels), metadata={"meaning": c.field.meaning, "unit": c.field.unit})
+            pa.field(n, _type_of(c, zone, self.labels), metadata={"meaning": c.meaning, "unit": c.field.unit})
             for n, c in zip(names, self.plan.columns, strict=True)
         ]
         meanings = [dict(zip(HEADINGS, row, strict=True)) for row in dictionary_rows(self.plan)]

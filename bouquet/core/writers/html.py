@@ -82,7 +82,7 @@ class HtmlWriter(StreamWriter):
 
     def _heading(self, n: int) -> str:
         column = self.plan.columns[n]
-        meaning = f' title="{escaped_text(column.field.meaning)}"' if column.field.meaning else ""
+        meaning = f' title="{escaped_text(column.meaning)}"' if column.meaning else ""
         return f'<th scope="col"{self._ends[n]}{meaning}>{escaped_text(column.heading)}</th>'
 
     def write(self, frame: pl.DataFrame) -> None:

@@ -160,7 +160,7 @@ class Skeleton:
         """
         What a column means, shown where its heading is chosen.
         """
-        meaning = column.field.meaning
+        meaning = column.meaning
         if meaning:
             told = {"validate": "any", "input_title": column.heading[:32], "input_message": meaning[:255]}
             sheet.data_validation(self.above, at, self.above, at, told)

@@ -82,7 +82,7 @@ class XmlWriter(StreamWriter):
         whole, row = _rows_of(plan)
         fields = []
         for name, column in zip(_columns_of(plan), plan.columns, strict=True):
-            said = escaped_text(column.field.meaning or column.heading)
+            said = escaped_text(column.meaning or column.heading)
             fields.append(
                 f'        <xs:element name="{name}" type="xs:string" minOccurs="0">\n'
                 f"          <xs:annotation><xs:documentation>{said}</xs:documentation></xs:annotation>\n"

@@ -31,7 +31,7 @@ export type Action =
   | {
       type: "setColumn";
       id: string;
-      change: Partial<Pick<Column, "blank" | "value" | "width" | "total" | "editable">>;
+      change: Partial<Pick<Column, "blank" | "value" | "width" | "total" | "editable" | "meaning">>;
     }
   | { type: "select"; ids: string[] }
   | { type: "addNarrowing"; node: Narrowing }

@@ -73,6 +73,8 @@ export interface Column {
   width?: number | null;
   total?: "sum" | "mean" | "count" | "least" | "greatest" | null;
   editable?: boolean;
+  /** What it means, for the dictionary; else its field’s. */
+  meaning?: string;
 }
 
 /** What a column holds: a field, the same text in every row, many records as one value, or a formula. */

@@ -154,6 +154,19 @@ export function ThisColumn(props: Props) {
           }
         />
       )}
+      <Form.Group controlId="column-meaning">
+        <Form.Label>What it means, in the dictionary</Form.Label>
+        <Form.Control
+          as="textarea"
+          rows={2}
+          maxLength={1000}
+          placeholder={field?.meaning || "as the catalogue says"}
+          value={column.meaning ?? ""}
+          onChange={(e) =>
+            dispatch({ type: "setColumn", id: column.id, change: { meaning: e.target.value || undefined } })
+          }
+        />
+      </Form.Group>
       <Form.Group controlId="column-blank">
         <Form.Label>Where there is no value</Form.Label>
         <Form.Control
