@@ -4,15 +4,18 @@ The first rows, found by their keys and joined for display after, are the rows; 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
+import psycopg
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from bouquet.core.plan import Context, Plan, Scope, resolve
-from bouquet.core.sql import Statements
+from bouquet.core.sql import Statements, render
 from bouquet.core.template import read_document
+from bouquet.demo.cluster import Cluster
 from bouquet.designing import looking
 from bouquet.runs import about_tally, count_tally, tallying
 from bouquet.sources import Source
@@ -158,3 +161,33 @@ def test_nothing_is_estimated_of_what_rights_hide(source: Source, monkeypatch: p
     assert plan is not None
     with source.reader.snapshot() as snapshot:
         assert about_tally(snapshot, plan, {}) is None
+
+
+@pytest.fixture(scope="module")
+def keyed(cluster: Cluster) -> Iterator[Source]:
+    """Records whose key the database keeps as what Python has no kind for."""
+    cluster.ensure_database("keyed_test", "marrowby_owner")
+    url = cluster.url("keyed_test", "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("DROP TABLE IF EXISTS thing, kind")
+        connection.execute("CREATE TABLE kind (id int PRIMARY KEY, name text)")
+        connection.execute("CREATE TABLE thing (id uuid PRIMARY KEY, kind_id int REFERENCES kind, n int, m jsonb)")
+        connection.execute("INSERT INTO kind VALUES (1, 'one'), (2, 'two')")
+        connection.execute(
+            "INSERT INTO thing SELECT md5(g::text)::uuid, 1 + g % 2, g / 7, NULL FROM generate_series(1, 500) g"
+        )
+    made = Source("keyed", url)
+    yield made
+    made.close()
+
+
+def test_a_key_is_found_as_it_is_kept(keyed: Source) -> None:
+    """Not as the text it is read as, by which no index finds it."""
+    document = {"records": "thing", "columns": cols("id", "kind.name", "n"), "order": [{"path": "n"}]}
+    plan = planned(keyed, document)
+    assert plan is not None
+    statements = Statements(plan)
+    page = {"limit": 9, "offset": 4, "keys": True}
+    with keyed.reader.snapshot() as snapshot:
+        assert snapshot.rows(statements.first(**page)) == snapshot.rows(statements.rows(**page))
+    assert "ON t0.id = few.key0" in render(statements.first(**page))

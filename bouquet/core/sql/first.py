@@ -43,10 +43,11 @@ class FirstStatements(SheetStatements):
             return self.rows(limit=limit, offset=offset, keys=keys, checks=checks)
         found = self._presorted(bare) if presorted else Rows(bare, many=self.many and self.folds_first())
         names = [f"key{n}" for n in range(len(plan.key))]
-        columns = [(name, found.scope.column(k)) for name, k in zip(names, plan.key, strict=True)]
+        # As they are kept, whatever they are read as: an index finds them.
+        columns = [(name, found.scope.base.c[k.field.column]) for name, k in zip(names, plan.key, strict=True)]
         order = [e for o in plan.order for e in found.order(o, filled=self._is_filled(o.cell))]
         few = self.limited(found.select(columns, order), limit, offset).subquery("few")
-        same = [whole.scope.column(k) == few.c[name] for name, k in zip(names, plan.key, strict=True)]
+        same = [whole.scope.base.c[k.field.column] == few.c[name] for name, k in zip(names, plan.key, strict=True)]
         again = [e for o in plan.order for e in whole.order(o, filled=self._is_filled(o.cell))]
         return whole.select(outputs, again, among=(few, sa.and_(*same)))
 
