@@ -80,6 +80,7 @@ class Preferences(BaseModel):
     hints: bool = True
     hints_seen: list[str] = Field([], max_length=100)
     quiet_runs: list[int] = Field([], max_length=200, description="Templates that run at one press.")
+    library_sort: Literal["last", "mine", "name", "changed", "next"] = "last"
     called: list[Annotated[str, Field(min_length=1, max_length=120)]] = Field(
         [], max_length=10, description="What a person is called in records, beside their name and e-mail address."
     )

@@ -5852,6 +5852,12 @@ export interface components {
              */
             hints_seen: string[];
             /**
+             * Library Sort
+             * @default last
+             * @enum {string}
+             */
+            library_sort: "last" | "mine" | "name" | "changed" | "next";
+            /**
              * Locale
              * @default
              */

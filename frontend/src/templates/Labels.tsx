@@ -75,8 +75,9 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
           autoFocus
           value={text}
           onChange={(e) => setText(e.target.value)}
-          placeholder="month end, regulator"
+          placeholder="month end, wards/Quay"
         />
+        <Form.Text>A slash puts one label into another, as a folder: wards/Quay.</Form.Text>
       </Form.Group>
       <Form.Group controlId="label-standing">
         <Form.Label>For whom</Form.Label>

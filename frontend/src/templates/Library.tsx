@@ -10,6 +10,7 @@ import { useMay, usePreferences } from "../shell";
 import { Icon, Trouble, count, plural, shortMoment } from "../shared";
 import { BundleDialog } from "./BundleDialog";
 import { Bundles } from "./Bundles";
+import { foldersOf, indented, isWithin } from "./folders";
 import { NewTemplate } from "./NewTemplate";
 import { More } from "./TemplateMenu";
 
@@ -26,7 +27,8 @@ export function Library() {
   const all = templates.data ?? [];
   const search = params.get("q") ?? "";
   const view = params.get("view") ?? "all";
-  const sort = params.get("sort") ?? "last";
+  const { preferences, change } = usePreferences();
+  const sort = params.get("sort") ?? preferences.library_sort;
   const shown = all
     .filter((t) => fits(t, view) && matches(t, search))
     .sort(SORTS[sort]?.by ?? SORTS.last!.by);
@@ -86,7 +88,10 @@ export function Library() {
                   size="sm"
                   style={{ width: 140 }}
                   value={sort}
-                  onChange={(e) => set("sort", e.target.value === "last" ? "" : e.target.value)}
+                  onChange={(e) => {
+                    set("sort", e.target.value);
+                    change({ library_sort: e.target.value as typeof preferences.library_sort });
+                  }}
                 >
                   {Object.entries(SORTS).map(([key, { words }]) => (
                     <option key={key} value={key}>
@@ -124,6 +129,10 @@ const SORTS: Record<string, { words: string; by: (a: TemplateRow, b: TemplateRow
       Number(b.pinned) - Number(a.pinned) ||
       (b.last_run?.asked_at ?? "").localeCompare(a.last_run?.asked_at ?? ""),
   },
+  mine: {
+    words: "mine first",
+    by: (a, b) => Number(b.mine) - Number(a.mine) || a.name.localeCompare(b.name),
+  },
   name: { words: "name", by: (a, b) => a.name.localeCompare(b.name) },
   changed: { words: "last change", by: (a, b) => b.changed_at.localeCompare(a.changed_at) },
   next: {
@@ -147,7 +156,7 @@ const VIEWS: Record<string, (t: TemplateRow) => boolean> = {
 
 function fits(t: TemplateRow, view: string): boolean {
   if (view.startsWith("records:")) return t.records === view.slice(8);
-  if (view.startsWith("label:")) return t.labels.includes(view.slice(6));
+  if (view.startsWith("label:")) return t.labels.some((l) => isWithin(l, view.slice(6)));
   return (VIEWS[view] ?? VIEWS.all!)(t);
 }
 
@@ -172,7 +181,7 @@ function Sieve({
   const records = [...new Map(templates.map((t) => [t.records, t.records_label || t.records]))].sort((a, b) =>
     a[1].localeCompare(b[1]),
   );
-  const labels = [...new Set(templates.flatMap((t) => t.labels))].sort((a, b) => a.localeCompare(b));
+  const labels = foldersOf(templates.flatMap((t) => t.labels));
   const few: [string, string][] = [
     ["all", "All I may use"],
     ["pinned", "Pinned"],
@@ -188,7 +197,7 @@ function Sieve({
     ["unsaved", "Never saved"],
   ];
   const byRecords = records.map(([name, label]): [string, string] => [`records:${name}`, label]);
-  const byLabel = labels.map((label): [string, string] => [`label:${label}`, label]);
+  const byLabel = labels.map((label): [string, string] => [`label:${label}`, indented(label)]);
   const option = ([key, label]: [string, string]) => (
     <option key={key} value={key}>
       {label} ({templates.filter((t) => fits(t, key)).length})
