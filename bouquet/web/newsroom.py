@@ -89,11 +89,12 @@ class Newsroom:
         """
         Say to the other processes that a bench counts anew.
         """
-        self._say(COUNTING, f"{os.getpid()} {bench}")
-
-    def _say(self, channel: str, what: str) -> None:
         with self.store.session() as session:
-            session.execute(sa.select(sa.func.pg_notify(channel, what)))
+            session.execute(sa.select(sa.func.pg_notify(COUNTING, f"{os.getpid()} {bench}")))
+
+    async def _connection(self) -> psycopg.AsyncConnection[tuple[object, ...]]:
+        # None of the store's own: that may close before this has ended.
+        return await psycopg.AsyncConnection.connect(self.store.url, autocommit=True, connect_timeout=5)
 
     def _wake_all(self) -> None:
         for events in self._waiting.values():
@@ -104,21 +105,21 @@ class Newsroom:
         while True:
             try:
                 await self._listen_once()
-            except (psycopg.Error, OSError, sa.exc.SQLAlchemyError) as error:
+            except (psycopg.Error, OSError) as error:
                 log.warning("news_not_heard", error=str(error))
             self.listens = False
             self._wake_all()
             await asyncio.sleep(RENEWED)
 
     async def _listen_once(self) -> None:
-        connect = psycopg.AsyncConnection.connect(self.store.url, autocommit=True, connect_timeout=5)
-        async with await connect as connection:
+        async with await self._connection() as connection:
             for channel in (NEWS, COUNTING):
                 await connection.execute(psycopg.sql.SQL("LISTEN {}").format(psycopg.sql.Identifier(channel)))
             # What was said before is not heard: everybody looks once.
             self._wake_all()
             # Behind a pooler of connections nothing may ever be heard: what we say ourselves tells.
-            await run_in_threadpool(self._say, NEWS, NOBODY)
+            async with await self._connection() as other:
+                await other.execute("SELECT pg_notify(%s, %s)", (NEWS, NOBODY))
             async for notice in connection.notifies():
                 self.listens = True
                 await self._hear(notice.channel, notice.payload)
