@@ -4,6 +4,7 @@ A web server of several processes: they share an address and their news, and liv
 
 from __future__ import annotations
 
+import gc
 import os
 import signal
 import socket
@@ -18,11 +19,16 @@ from typing import Any
 import pytest
 import requests
 import sqlalchemy as sa
+from fastapi.testclient import TestClient
+from pydantic import SecretStr
 
 from bouquet.demo.demo import PEOPLE
 from bouquet.designing import Counting
+from bouquet.rounds import make_queue
 from bouquet.runs import Services
+from bouquet.settings import Settings
 from bouquet.store.models import Notice, Person
+from bouquet.web import create_app
 
 #: Seconds that a step may take here, on a machine that does other things as well.
 PATIENCE = 30.0
@@ -154,3 +160,14 @@ def test_a_count_elsewhere_stops_the_one_here() -> None:
         counting.stop("bench")
 
     assert (slow.stopped, said) == (True, ["bench"])
+
+
+@pytest.mark.parametrize("moment", range(10))
+def test_a_server_that_stops_at_once_leaves_no_connection_open(services: Services, moment: int) -> None:
+    """At whatever moment of its start; one left open is a warning, and that an error here."""
+    settings = Settings(store_url=SecretStr("x"), source_url=SecretStr("x"), _env_file=None)  # type: ignore[call-arg]
+    for _ in range(3):
+        with TestClient(create_app(services, make_queue(services), settings), base_url="http://127.0.0.1"):
+            time.sleep(moment * 0.002)
+    services.store.close()
+    gc.collect()
