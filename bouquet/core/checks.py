@@ -27,6 +27,9 @@ MOST_LISTED = 200
 #: Places, and people, that findings are counted by and named, those with most first.
 MOST_NAMED = 50
 
+#: Different places, and people, that are counted; a column that is different in every row is no place.
+MOST_COUNTED = 5_000
+
 #: What stands for a place, or a person, that is blank.
 BLANK = "(blank)"
 
@@ -99,9 +102,9 @@ class Findings:
 
     def _count_by(self, n: int, rows: pl.DataFrame) -> None:
         if TOUCHED in rows.columns:
-            self.people[n].update(_named(rows[TOUCHED]))
+            _count_names(self.people[n], rows[TOUCHED])
         if self._by is not None:
-            self.places[n].update(_named(self._shaper.shape(rows)[f"c{self._by}"]))
+            _count_names(self.places[n], self._shaper.shape(rows)[f"c{self._by}"])
 
     def _list(self, n: int, column: int | None, rows: pl.DataFrame) -> None:
         shown = self._shaper.shape(rows)
@@ -217,8 +220,14 @@ class Findings:
         return self.plan.columns[column].heading if column is not None else ""
 
 
-def _named(values: pl.Series) -> list[str]:
-    return [str(v) if v is not None else "" for v in values]
+def _count_names(known: Counter[str], values: pl.Series) -> None:
+    """
+    Add how often each value stands there; a new one only while there are not too many.
+    """
+    texts = values.cast(pl.String).fill_null("").alias("name")
+    for name, count in texts.value_counts(sort=True).iter_rows():
+        if name in known or len(known) < MOST_COUNTED:
+            known[name] += count
 
 
 def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:

@@ -4,6 +4,7 @@ What checks would object to if the template ran now.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
@@ -106,8 +107,12 @@ def _usual(snapshot: Snapshot, statements: Statements, n: int, spread: Decimal) 
     if found["at0"] is None:
         return None
     least, low, high, greatest = (Decimal(str(found[f"at{at}"])) for at in (0, 1, 3, 4))
+    if not all(math.isfinite(v) for v in (least, low, high, greatest)):
+        # A database keeps “not a number” and infinity among its numbers; no picture shows how far they lie.
+        return None
     far = spread * (high - low)
-    return Usual(*(float(v) for v in (least, greatest, low, high, low - far, high + far)))
+    usual = [float(v) for v in (least, greatest, low, high, low - far, high + far)]
+    return Usual(*usual) if all(map(math.isfinite, usual)) else None
 
 
 def _whole_counts(statements: Statements, rows: int) -> list[Counted]:

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import pymysql
 import pytest
 import sqlalchemy as sa
@@ -17,6 +18,7 @@ from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan import Context, resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
+from bouquet.demo.cluster import Cluster
 from bouquet.designing.checking import Usual, count_checks
 from bouquet.runs import Export
 from bouquet.sources import Source
@@ -189,3 +191,22 @@ def test_numbers_far_from_the_usual_are_found_in_every_database(shop: Source) ->
     assert amounts.usual == Usual(0.1, 1000, 0.2, 20.05, -59.35, 79.6)
     # 100, 200, 900, 1000, 1100: of them 200 to 1000 are the middle half, and 80 beyond are usual.
     assert sorted(str(o.value) for o in numbers.rows) == ["100", "1100"]
+
+
+def test_what_is_no_number_has_no_picture(cluster: Cluster) -> None:
+    """A database keeps NaN and infinity among its numbers; the count is answered all the same."""
+    cluster.ensure_database("nan_test", "marrowby_owner")
+    url = cluster.url("nan_test", "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("DROP TABLE IF EXISTS odd")
+        connection.execute("CREATE TABLE odd (id int PRIMARY KEY, n numeric)")
+        connection.execute("INSERT INTO odd VALUES (1, 1), (2, 2), (3, 3), (4, 4), (5, 'NaN')")
+    source = Source("odd", url)
+    document = {"name": "T", "records": "odd", "columns": [column("n", {"field": "n"})]}
+    template = read_document({**document, "checks": [{"column": "n", "must": "near_usual"}]})
+    plan = resolve(template, source.catalogue(), Context(as_of=NOW)).require()
+    with source.reader.snapshot() as snapshot:
+        rows, [check] = count_checks(snapshot, plan, template.checks)
+    source.close()
+
+    assert (rows, check.usual) == (5, None)
