@@ -7,5 +7,6 @@ export default defineConfig({
   // Nothing is inlined: the page's policy loads from its own address only.
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 700 },
   server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
-  test: { environment: "jsdom" },
+  // A shared machine is slow at times; what waits longer than this waits for ever.
+  test: { environment: "jsdom", testTimeout: 30_000 },
 });

@@ -104,42 +104,31 @@ interface HeadProps {
 function Head({ type, guessed, onEdit, onMake }: HeadProps) {
   const put = (change: Partial<CatalogueEdit>) => onEdit([tableEdit(type.table, change)]);
   const titles = type.fields.filter((f) => isTitle(f) || f.name === type.title);
+  const naming = type.fields.filter((f) => ["text", "identifier", "choice"].includes(f.kind));
   return (
     <header className="catalogue-head">
       <Name label="One is called" value={type.label} onChange={(label) => put({ label })} />
       <Name label="Several" value={type.plural} onChange={(plural) => put({ plural })} />
-      <Form.Group controlId="known-by">
-        <Form.Label>Known by</Form.Label>
-        <Form.Select size="sm" value={type.title ?? ""} onChange={(e) => put({ title: e.target.value })}>
-          {!type.title && <option value="">its key</option>}
-          {titles.map((f) => (
-            <option key={f.name} value={f.name}>
-              {f.label}
-            </option>
-          ))}
-        </Form.Select>
-      </Form.Group>
-      <Who
-        id="whose"
-        label="Whose it is says"
-        fields={type.fields}
-        value={type.belongs_to}
-        onChange={(belongs_to) => put({ belongs_to })}
+      <Told
+        id="known-by"
+        label="Known by"
+        fields={titles}
+        value={type.title}
+        none={type.title ? null : "its key"}
+        onChange={(title) => put({ title })}
       />
-      <Who
-        id="touched"
-        label="Who touched it last says"
-        fields={type.fields}
-        value={type.touched_by}
-        onChange={(touched_by) => put({ touched_by })}
-      />
-      <Who
-        id="unit-by"
-        label="As a unit told by"
-        fields={type.fields}
-        value={type.unit_by}
-        onChange={(unit_by) => put({ unit_by })}
-      />
+      {naming.length > 0 &&
+        TOLD.map(([fact, label]) => (
+          <Told
+            key={fact}
+            id={fact}
+            label={label}
+            fields={naming.concat(type.fields.filter((f) => f.name === type[fact] && !naming.includes(f)))}
+            value={type[fact]}
+            none="nothing"
+            onChange={(name) => put({ [fact]: name })}
+          />
+        ))}
       <span className="soft mono">{type.made_of ? `made from ${type.made_of}` : type.table}</span>
       {type.by_row && <span className="tag held">nothing tells rows apart</span>}
       <span className="fill" />
@@ -163,28 +152,36 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
   );
 }
 
-/** A field of a record that names a person. */
-function Who({
+/** What fields tell of a record: whose it is, who touched it last, and, of a unit, which it is. */
+const TOLD = [
+  ["belongs_to", "Whose it is says"],
+  ["touched_by", "Who touched it last says"],
+  ["unit_by", "As a unit told by"],
+] as const;
+
+/** The field by which something is told of a record. */
+function Told({
   id,
   label,
   fields,
   value,
+  none,
   onChange,
 }: {
   id: string;
   label: string;
   fields: CuratedField[];
   value: string | null;
+  /** What stands for no field; null where there has to be one. */
+  none: string | null;
   onChange: (name: string) => void;
 }) {
-  const named = fields.filter((f) => ["text", "identifier", "choice"].includes(f.kind) || f.name === value);
-  if (named.length === 0) return null;
   return (
     <Form.Group controlId={id}>
       <Form.Label>{label}</Form.Label>
       <Form.Select size="sm" value={value ?? ""} onChange={(e) => onChange(e.target.value)}>
-        <option value="">nothing</option>
-        {named.map((f) => (
+        {none !== null && <option value="">{none}</option>}
+        {fields.map((f) => (
           <option key={f.name} value={f.name}>
             {f.label}
           </option>
