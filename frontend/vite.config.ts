@@ -8,5 +8,5 @@ export default defineConfig({
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 700 },
   server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
   // A shared machine is slow at times; what waits longer than this waits for ever.
-  test: { environment: "jsdom", testTimeout: 30_000 },
+  test: { environment: "jsdom", setupFiles: ["src/test-setup.ts"], testTimeout: 30_000 },
 });

@@ -17,7 +17,7 @@ from bouquet.core.plan import FileCheck, Plan
 from bouquet.core.shaping import TextShaper
 from bouquet.core.slip import Totals
 from bouquet.core.sql import OBJECTS, PAGE, TITLE, TOUCHED
-from bouquet.core.template import Severity
+from bouquet.core.vocabulary.checks import SEVERITIES, Severity
 
 __all__ = ["FINDING_HEADINGS", "MOST_LISTED", "Finding", "Findings", "worst"]
 
@@ -38,7 +38,7 @@ VALUE_SHOWN = 200
 
 FINDING_HEADINGS = ("What was found", "How often", "Severity", "Record", "Column", "Value", "Last touched by", "Page")
 
-_RANK: dict[Severity, int] = {"note": 1, "hold": 2, "stop": 3}
+_RANK = {name: rank for rank, name in enumerate(SEVERITIES)}
 
 
 def worst(severities: list[Severity]) -> Severity | None:
@@ -259,6 +259,9 @@ def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:
             if at is None:
                 return f"there are {len(have)} columns, agreed were {len(wanted)}"
             return f"column {at + 1} is headed “{have[at]}”, agreed was “{wanted[at]}”"
+        case _:
+            msg = f"A check of a file that nothing judges: {part.file}"
+            raise LookupError(msg)
 
 
 def _within(value: Decimal, least: Decimal | None, greatest: Decimal | None) -> bool:

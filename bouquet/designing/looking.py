@@ -11,12 +11,13 @@ import polars as pl
 import sqlalchemy as sa
 
 from bouquet.core.dictionary import column_words
-from bouquet.core.formats import FORMATS
 from bouquet.core.naming import file_name
-from bouquet.core.plan import OPERATORS, Plan, PlanColumn, Resolution
+from bouquet.core.plan import Plan, PlanColumn, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.sql import OBJECTS, Statements
 from bouquet.core.template import Column, FoldValue, Severity, Template
+from bouquet.core.vocabulary.comparisons import operators_of
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.runs.naming import name_facts
 from bouquet.sources import Snapshot
 
@@ -212,7 +213,7 @@ def _column(id: str, heading: str, planned: PlanColumn | None, column: Column, *
         trail=column_words(planned.cell) if planned else _written(column),
         shown=_shown(planned) if planned else "",
         kind=planned.kind if planned else "text",
-        operators=OPERATORS.get(planned.kind, ()) if planned else (),
+        operators=operators_of(planned.kind) if planned else (),
         sound=planned is not None,
         repeats=repeats,
     )

@@ -7,12 +7,12 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from bouquet.core.formats import FORMATS
 from bouquet.core.layout import Fit
 from bouquet.core.personal import CLASSES
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, GivenAs, Template
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.designing.source_view import SourceView
 from bouquet.runs.split_writer import split_texts
 

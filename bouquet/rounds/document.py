@@ -10,9 +10,9 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from bouquet.core.errors import DocumentError, Problem
-from bouquet.core.formats import FormatName
 from bouquet.core.recurrence import RhythmDocument
 from bouquet.core.refusals import said_of
+from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = [
     "ROUND_FORMAT",

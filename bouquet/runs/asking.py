@@ -13,9 +13,9 @@ from typing import Any
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError, Problem
-from bouquet.core.formats import FORMATS
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import Bundle, Template, is_bundle, read_bundle, read_document
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.store import runs as ledger

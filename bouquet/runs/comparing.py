@@ -13,12 +13,12 @@ from typing import Any
 
 from bouquet.core.compare import compare_rows
 from bouquet.core.errors import BouquetError
-from bouquet.core.formats import FORMATS
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import propose_key, resolve
 from bouquet.core.reading import FileRows
 from bouquet.core.slip import Digest
 from bouquet.core.template import read_document
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.runs.asking import as_format
 from bouquet.runs.errors import RunFailed, error_facts
 from bouquet.runs.services import Services

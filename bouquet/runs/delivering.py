@@ -19,10 +19,10 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import WriteError
-from bouquet.core.formats import FORMATS
 from bouquet.core.naming import with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.template import Template
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.core.writers import writer_of
 from bouquet.runs.errors import FolderError
 from bouquet.runs.mailing import mail_files

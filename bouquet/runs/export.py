@@ -25,7 +25,6 @@ import pyarrow as pa
 from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
-from bouquet.core.formats import FORMATS
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name, safe_name
 from bouquet.core.omitted import omitted
@@ -34,6 +33,7 @@ from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import FieldValue, Template
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive

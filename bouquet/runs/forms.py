@@ -14,12 +14,12 @@ from pathlib import Path
 import polars as pl
 
 from bouquet.core.errors import BouquetError
-from bouquet.core.formats import FORMATS, Format
 from bouquet.core.layout import Form, Requirements, form_for, misfits
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines
 from bouquet.core.template import Acceptance
+from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter

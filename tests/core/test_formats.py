@@ -28,10 +28,10 @@ from hypothesis import strategies as st
 from pypdf import PdfReader
 
 from bouquet.core.errors import WriteError
-from bouquet.core.formats import FORMATS, Format
 from bouquet.core.plan import Plan, Resolution
 from bouquet.core.reading import FileRows, Unreadable
 from bouquet.core.shaping import Line, to_frame
+from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.writers import SheetFacts, ods, writer_of
 from bouquet.core.writers.base import StreamWriter
 from bouquet.core.writers.xml import element_names

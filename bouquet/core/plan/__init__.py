@@ -38,11 +38,10 @@ from bouquet.core.plan.nodes import (
     relations_of,
     routes_of,
 )
-from bouquet.core.plan.resolve import OPERATORS, Resolution, resolve
+from bouquet.core.plan.resolve import Resolution, resolve
 from bouquet.core.rights import Scope
 
 __all__ = [
-    "OPERATORS",
     "AcrossValue",
     "Among",
     "Attached",

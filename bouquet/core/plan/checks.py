@@ -16,6 +16,7 @@ from bouquet.core.template import Check, ColumnCheck
 from bouquet.core.template import FileCheck as FileCheckPart
 from bouquet.core.template import RowCheck as RowCheckPart
 from bouquet.core.values import Value, read_value, say_value
+from bouquet.core.vocabulary.checks import COLUMN_CHECKS, FILE_CHECKS, Asking
 
 __all__ = ["Checks"]
 
@@ -88,17 +89,18 @@ class Checks:
         for n in self._named(check.column, f"{place}.column"):
             before = len(self.state.problems)
             column = self.columns[n]
-            made = getattr(self, f"_{check.must}")(check, column, place)
+            if not self._suits(COLUMN_CHECKS[check.must], column, f"{place}.must"):
+                return
+            words, met = getattr(self, f"_{check.must}")(check, column, place)
             if len(self.state.problems) > before:
                 return
-            words, met = made
             objects: Predicate | None = None
             if check.must == "filled":
                 objects = _compare(column, "blank", (), place)
             elif met is not None:
                 filled = _compare(column, "not_blank", (), place)
                 objects = Group("all", (filled, Group("none", (met,), place)), place)
-            words, all_rows = f"{column.heading} {words}", check.must in ("unique", "near_usual")
+            words, all_rows = f"{column.heading} {words}", COLUMN_CHECKS[check.must].takes_all
             yield RowCheck(
                 place=place, words=words, severity=check.severity, column=n, objects=objects, takes_all=all_rows
             )
@@ -112,14 +114,11 @@ class Checks:
         return "must not occur twice", None
 
     def _whole(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        if not self._is(column.kind.is_number, column, "whole numbers", f"{place}.must"):
-            return "", None
         return "must be a whole number", self._test("INT({cell})={cell}", column, place)
 
     def _near_usual(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         cell = column.cell
-        number = self._is(column.kind.is_number, column, "numbers", f"{place}.must")
-        if not number or isinstance(cell, Stepped | Fixed | Quarter):
+        if isinstance(cell, Stepped | Fixed | Quarter):
             return "", None
         times = f"{check.spread.normalize():f}"
         formula = (
@@ -131,8 +130,6 @@ class Checks:
         return words, Test(cell=made, place=place) if made else None
 
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        if not self._is(column.kind.is_text, column, "a number of letters", f"{place}.must"):
-            return "", None
         bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
         if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
             self.state.problem("no_value", "Say how many letters it may have.", f"{place}.least")
@@ -154,9 +151,6 @@ class Checks:
         return True
 
     def _between(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        kind = column.kind
-        if not self._is(kind.is_number or kind.is_dated or kind is Kind.TIME, column, "an order", f"{place}.must"):
-            return "", None
         parts: list[Predicate] = []
         said: list[str | None] = []
         bounds: list[Any] = []
@@ -173,8 +167,6 @@ class Checks:
         return f"must be {_span(*said)}", Group("all", tuple(parts), place)
 
     def _matches(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        if not self._is(column.kind.is_text, column, "a pattern", f"{place}.must"):
-            return "", None
         if check.pattern is None:
             self.state.problem("no_value", "Say what it must look like.", f"{place}.pattern")
             return "", None
@@ -197,8 +189,6 @@ class Checks:
         return "must not lie in the past", self._against_now(column, "at_least", place)
 
     def _against_now(self, column: PlanColumn, operator: str, place: str) -> Predicate | None:
-        if not self._is(column.kind.is_dated, column, "dates", f"{place}.must"):
-            return None
         now = self.state.context.as_of.astimezone(self.state.zone)
         value: Value = now
         if column.kind is Kind.DATE:
@@ -222,9 +212,13 @@ class Checks:
         listed = Listed(cell=column.cell, record_type=types[records], listed=found, place=place)
         return f"must be the {found.label.lower()} of a {types[records].label}", listed
 
-    def _is(self, fits: bool, column: PlanColumn, what: str, place: str) -> bool:
+    def _suits(self, asking: Asking, column: PlanColumn, place: str) -> bool:
+        """
+        Whether the check is for the column's kind of value; a problem where it is not.
+        """
+        fits = asking.kinds is None or column.kind in asking.kinds
         if not fits:
-            message = f"{column.heading} does not hold {what}; this check is not for it."
+            message = f"{column.heading} does not hold {asking.wanted}; this check is not for it."
             self.state.problem("wrong_kind", message, place)
         return fits
 
@@ -246,20 +240,20 @@ class Checks:
     def _of_file(self, check: FileCheckPart, place: str) -> Iterator[FileCheck]:
         before = len(self.state.problems)
         at: int | None = None
-        if check.file in ("total", "full"):
+        asking = FILE_CHECKS[check.file]
+        if "column" in asking.takes:
             found = self._named(check.column, f"{place}.column")
             if not found:
                 return
             at = found[0]
-            if check.file == "total":
-                self._is(self.columns[at].kind.is_number, self.columns[at], "numbers", f"{place}.column")
-        if check.file in ("rows", "total") and check.least is None and check.greatest is None:
+            self._suits(asking, self.columns[at], f"{place}.column")
+        if "least" in asking.takes and check.least is None and check.greatest is None:
             self.state.problem("no_value", "Say from what, or up to what.", f"{place}.least")
         if check.least is not None and check.greatest is not None:
             self._is_turned(check.least, check.greatest, place)
-        if check.file in ("usual", "full") and check.percent is None:
+        if "percent" in asking.takes and check.percent is None:
             self.state.problem("no_value", "Say how many percent.", f"{place}.percent")
-        if check.file == "headings" and not check.headings:
+        if "headings" in asking.takes and not check.headings:
             self.state.problem("no_value", "Say which headings the file must have.", f"{place}.headings")
         if len(self.state.problems) == before:
             heading = self.columns[at].heading if at is not None else ""

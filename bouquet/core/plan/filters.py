@@ -31,33 +31,11 @@ from bouquet.core.template import (
     Window,
 )
 from bouquet.core.values import Value, read_value, say_value
+from bouquet.core.vocabulary.comparisons import COMPARISONS, operators_of
 from bouquet.core.windows import Span, resolve_window
 
-__all__ = ["OPERATORS", "Filters"]
+__all__ = ["Filters"]
 
-_EVERY = ("is", "is_not", "one_of", "none_of", "blank", "not_blank")
-_TEXTUAL = (*_EVERY, "contains", "not_contains", "starts_with", "ends_with", "matches")
-_ORDERED = ("less_than", "at_most", "greater_than", "at_least", "between")
-_DATED = (*_EVERY, "before", "after", "between", "in_window")
-
-#: The comparisons that each kind of value knows.
-OPERATORS: dict[Kind, tuple[str, ...]] = {
-    Kind.TEXT: _TEXTUAL,
-    Kind.IDENTIFIER: _TEXTUAL,
-    Kind.OTHER: _TEXTUAL,
-    Kind.CHOICE: _EVERY,
-    Kind.INTEGER: (*_EVERY, *_ORDERED),
-    Kind.DECIMAL: (*_EVERY, *_ORDERED),
-    Kind.TIME: (*_EVERY, *_ORDERED),
-    Kind.DATE: _DATED,
-    Kind.TIMESTAMP: _DATED,
-    Kind.MOMENT: _DATED,
-    Kind.BOOLEAN: ("yes", "no", "is", "is_not", "blank", "not_blank"),
-    Kind.FILE: ("blank", "not_blank"),
-}
-
-_NO_VALUE = ("blank", "not_blank", "yes", "no", "in_window")
-_MANY_VALUES = ("one_of", "none_of")
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
 
 #: Saved keys that one statement carries.
@@ -225,8 +203,8 @@ class Filters:
         if cell is None:
             return None
         kind, operator, label = cell.field.kind, node.is_, cell.field.label
-        if operator not in OPERATORS[kind]:
-            known = ", ".join(o.replace("_", " ") for o in OPERATORS[kind])
+        if kind not in COMPARISONS[operator].kinds:
+            known = ", ".join(o.replace("_", " ") for o in operators_of(kind))
             message = f"{label} cannot be compared by “{operator.replace('_', ' ')}”; it knows: {known}."
             self.state.problem("wrong_comparison", message, f"{place}.is")
             return None
@@ -271,7 +249,7 @@ class Filters:
         try:
             if ask.kind == "window":
                 return node.model_copy(update={"window": Window.model_validate(answer), "ask": None})
-            if node.is_ in _MANY_VALUES:
+            if COMPARISONS[node.is_].takes == "list":
                 given = tuple(answer) if isinstance(answer, list | tuple) else (answer,)
                 return node.model_copy(update={"values": given, "ask": None})
             if isinstance(answer, dict | list):
@@ -334,13 +312,14 @@ class Filters:
 
     def _values(self, node: Condition, cell: Cell, place: str) -> tuple[Value, ...]:
         operator = node.is_
-        if operator in _NO_VALUE:
+        takes = COMPARISONS[operator].takes
+        if takes in ("nothing", "window"):
             return ()
-        several = operator in _MANY_VALUES or operator == "between"
+        several = takes != "value"
         raw = node.values if several else (node.value,) if node.value is not None else None
         where = f"{place}.values" if several else f"{place}.value"
-        wanted = {"between": "two values"}.get(operator, "at least one value" if several else "a value")
-        if not raw or (operator == "between" and len(raw) != 2):
+        wanted = {"range": "two values", "list": "at least one value", "value": "a value"}[takes]
+        if not raw or (takes == "range" and len(raw) != 2):
             self.state.problem("no_value", f"{cell.field.label} {operator.replace('_', ' ')} needs {wanted}.", where)
             return ()
         values: list[Value] = []
@@ -357,11 +336,10 @@ class Filters:
 
 
 def _suits(ask: Ask, operator: str) -> bool:
-    if ask.kind == "window" or operator == "in_window":
-        return ask.kind == "window" and operator == "in_window"
-    if ask.kind == "choices":
-        return operator in _MANY_VALUES
-    return operator not in _NO_VALUE and operator != "between"
+    takes = COMPARISONS[operator].takes
+    if "window" in (ask.kind, takes):
+        return ask.kind == takes
+    return takes == "list" if ask.kind == "choices" else takes in ("value", "list")
 
 
 def _key_value(text: str, stored: str) -> Value:

@@ -13,31 +13,9 @@ from bouquet.core.plan.nodes import Folded, Group, PlanOrder, Predicate, Read
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.plan.style import shown
 from bouquet.core.template import Fold, FoldValue, Narrowing, Show
+from bouquet.core.vocabulary.folds import FOLDS
 
 __all__ = ["Folds", "fold_words"]
-
-_NUMBERS = ("sum", "mean")
-_ORDERED = ("least", "greatest")
-_TESTS = ("any", "all", "none")
-
-#: Folds that can be put together from a fold per record of a group.
-_OF_GROUPS = ("count", "sum", "mean", "least", "greatest", "any", "all", "none")
-
-_WORDS = {
-    "count": "number of",
-    "count_distinct": "number of different",
-    "sum": "sum of",
-    "mean": "mean of",
-    "least": "least",
-    "greatest": "greatest",
-    "first": "first",
-    "latest": "latest",
-    "joined": "joined",
-    "spread": "spread",
-    "any": "any",
-    "all": "all",
-    "none": "none",
-}
 
 #: Makes the predicate of a fold's own filter: the state of the folded records, the narrowing, its place.
 Where = Callable[[ResolutionContext, Narrowing, str], "Predicate | None"]
@@ -47,7 +25,7 @@ def fold_words(how: str) -> str:
     """
     The combining rule in words, as it stands before what is combined.
     """
-    return _WORDS[how]
+    return FOLDS[how].phrase
 
 
 class Folds:
@@ -83,8 +61,9 @@ class Folds:
             record_type, rest = state.catalogue.record_types[chain[-1].target], walk.relations[free[-1] + 1 :]
         else:
             anchor, chain, record_type, rest = (), (), state.start, walk.relations
+        folding = FOLDS[fold.how]
         choice = walk.field is not None and walk.field.kind is Kind.CHOICE
-        if free and state.grouped and (fold.how not in _OF_GROUPS or (choice and fold.how in _ORDERED)):
+        if free and state.grouped and (not folding.of_groups or (choice and folding.gives == "value")):
             label = chain[-1].label.lower()
             message = (
                 f"A group has many {state.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” "
@@ -97,7 +76,7 @@ class Folds:
             return None
         inner = state.at(record_type)
         order = [self._order(inner, o.path, o, f"{place}.order[{n}]") for n, o in enumerate(fold.order)]
-        if fold.how in ("first", "latest") and not order:
+        if folding.order == "must" and not order:
             dated = tuple(f.name for f in record_type.fields if f.kind.is_dated)
             orders = tuple(
                 WayOut("order", f"By {record_type.field_named(d).label.lower()}", f"{place}.order", [{"path": d}])  # type: ignore[union-attr]
@@ -171,25 +150,18 @@ class Folds:
         """
         state, how = self.state, fold.how
         if value is None:
-            if how == "count":
+            if not FOLDS[how].field:
                 return True
             message = f"“{fold.path or 'the group'}” are records; name the field of them that is folded."
             state.problem("no_field", message, f"{place}.path")
             return False
         kind, label = value.typed.kind, value.field.label
-        if kind is Kind.FILE and how != "count":
+        if kind is Kind.FILE and FOLDS[how].field:
             message = f"{label} is a file, and a cell cannot carry files. Count them, or take their names."
             state.problem("file_in_sheet", message, f"{place}.path")
             return False
-        wanted = ""
-        if how in _NUMBERS and not kind.is_number:
-            wanted = "numbers"
-        elif how in _ORDERED and not (kind.is_number or kind.is_dated or kind in (Kind.TIME, Kind.CHOICE)):
-            wanted = "numbers, dates, times or choices"
-        elif how in _TESTS and kind is not Kind.BOOLEAN:
-            wanted = "yes-no fields"
-        if wanted:
-            message = f"“{how}” folds {wanted}, and {label} is of the kind {kind}."
+        if not FOLDS[how].folds(kind):
+            message = f"“{how}” folds {FOLDS[how].wanted}, and {label} is of the kind {kind}."
             state.problem("wrong_fold", message, f"{place}.how")
             return False
         return True
@@ -202,20 +174,21 @@ class Folds:
         how = fold.how
         label = f"{fold_words(how)} {value.field.label.lower() if value else record_type.plural}".capitalize()
         base = Field(name=label, column="", kind=Kind.TEXT, stored="text", label=label)
-        if how in ("count", "count_distinct"):
+        gives = FOLDS[how].gives
+        if gives == "count":
             return replace(base, kind=Kind.INTEGER, stored="integer", nullable=False)
         assert value is not None
         field = value.typed
         base = replace(base, unit=field.unit, personal=field.personal)
-        if how == "mean":
+        if gives == "mean":
             return replace(base, kind=Kind.DECIMAL, stored="numeric")
-        if how == "sum":
+        if gives == "sum":
             return replace(
                 base, kind=field.kind, stored="numeric", scale=field.scale if field.kind is Kind.DECIMAL else 0
             )
-        if how == "joined":
+        if gives == "text":
             return base
-        if how in _TESTS:
+        if gives == "test":
             return replace(base, kind=Kind.BOOLEAN, stored="boolean")
         return replace(
             base,

@@ -4,7 +4,6 @@ What becomes of rows in files: parts, lines of groups, names.
 
 from __future__ import annotations
 
-from bouquet.core.formats import FORMATS
 from bouquet.core.naming import check_pattern
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.model import PlanColumn
@@ -13,6 +12,7 @@ from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     Constant,
 )
+from bouquet.core.vocabulary.formats import FORMATS
 
 __all__ = ["Outputs"]
 

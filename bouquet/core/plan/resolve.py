@@ -18,7 +18,7 @@ from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.checks import Checks
 from bouquet.core.plan.columns import Columns
 from bouquet.core.plan.companions import Companions
-from bouquet.core.plan.filters import OPERATORS, Filters
+from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.grouping import Grouping
 from bouquet.core.plan.made import read_narrowing
 from bouquet.core.plan.model import Context, Plan, Step
@@ -38,7 +38,7 @@ from bouquet.core.template import (
     folder_formula,
 )
 
-__all__ = ["OPERATORS", "Resolution", "resolve"]
+__all__ = ["Resolution", "resolve"]
 
 
 @dataclass

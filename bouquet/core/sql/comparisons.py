@@ -27,17 +27,9 @@ from bouquet.core.values import WHITE, Value
 if TYPE_CHECKING:
     from bouquet.core.sql.scope import Scope
 
-__all__ = ["KEEPS_BLANKS", "LOSES_BLANKS", "escape_like", "holds"]
+__all__ = ["VERBS", "escape_like", "holds"]
 
 Element = sa.ColumnElement[Any]
-
-#: Comparisons that a blank can never meet; the tally says how many they lost.
-LOSES_BLANKS = frozenset(
-    {"less_than", "at_most", "greater_than", "at_least", "between", "before", "after", "in_window"}
-)
-
-#: Comparisons that a blank can meet.
-KEEPS_BLANKS = frozenset({"is_not", "none_of", "not_contains", "blank"})
 
 
 def holds(scope: Scope, predicate: Predicate) -> Element:
@@ -46,7 +38,7 @@ def holds(scope: Scope, predicate: Predicate) -> Element:
     """
     match predicate:
         case Comparison():
-            return _VERBS[predicate.operator](scope, predicate)
+            return VERBS[predicate.operator](scope, predicate)
         case Having():
             return _having(scope, predicate)
         case Among():
@@ -194,7 +186,7 @@ def _in_window(scope: Scope, c: Comparison) -> Element:
     return sa.and_(*bounds) if bounds else sa.true()
 
 
-_VERBS: dict[str, Callable[[Scope, Comparison], Element]] = {
+VERBS: dict[str, Callable[[Scope, Comparison], Element]] = {
     "is": _is,
     "is_not": _is_not,
     "one_of": _one_of,

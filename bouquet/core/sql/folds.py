@@ -69,7 +69,7 @@ def fold(scope: Scope, cell: Folded) -> Element:
     """
     if not cell.chain:
         where = scope.holds(cell.where) if cell.where is not None else None
-        return _without_none(cell, _AGGREGATES[cell.how](scope, cell, where))
+        return _without_none(cell, AGGREGATES[cell.how](scope, cell, where))
     if not scope.grouped:
         return _fold_of_record(scope, cell)
     if cell.how == "mean":
@@ -77,14 +77,14 @@ def fold(scope: Scope, cell: Folded) -> Element:
         return scope.dialect.divided(total, count)
     if cell.how == "sum":
         return scope.dialect.total("sum", _fold_of_record(scope, cell), cell.field)
-    return _without_none(cell, _TOGETHER[cell.how](scope.dialect, _fold_of_record(scope, cell)))
+    return _without_none(cell, TOGETHER[cell.how](scope.dialect, _fold_of_record(scope, cell)))
 
 
 def _fold_of_record(scope: Scope, cell: Folded) -> Element:
     if scope.context.many or scope.dialect.always_joins:
         return _without_none(cell, _joined_fold(scope, cell))
     inner, chain, link, where = folded_records(scope, cell)
-    aggregate = _AGGREGATES[cell.how](inner, cell, None)
+    aggregate = AGGREGATES[cell.how](inner, cell, None)
     statement = sa.select(aggregate).select_from(inner.from_clause(chain)).where(*(a == b for a, b in link))
     if where is not None:
         statement = statement.where(where)
@@ -132,7 +132,7 @@ def _joined_fold(scope: Scope, cell: Folded) -> Element:
     join = scope.fold_joins[key]
     if cell not in join.aggregates:
         label = f"{join.name}a{len(join.aggregates)}"
-        made_of = folded_value(join.inner, cell) if picking else _AGGREGATES[cell.how](join.inner, cell, None)
+        made_of = folded_value(join.inner, cell) if picking else AGGREGATES[cell.how](join.inner, cell, None)
         join.aggregates[cell] = (label, made_of)
     return sa.column(join.aggregates[cell][0])
 
@@ -285,7 +285,7 @@ def _some(scope: Scope, cell: Folded, where: Element | None) -> Element:
     return scope.dialect.filtered(scope.dialect.some(folded_value(scope, cell)), where)
 
 
-_AGGREGATES: dict[str, _Aggregate] = {
+AGGREGATES: dict[str, _Aggregate] = {
     "count": _count,
     "count_distinct": _count_distinct,
     "sum": _numeric("sum"),
@@ -303,7 +303,7 @@ _AGGREGATES: dict[str, _Aggregate] = {
 
 
 #: How folds of each record of a group make that of the group.
-_TOGETHER: dict[str, Callable[[Dialect, Element], Element]] = {
+TOGETHER: dict[str, Callable[[Dialect, Element], Element]] = {
     "count": lambda _, value: sa.func.sum(value),
     "least": lambda _, value: sa.func.min(value),
     "greatest": lambda _, value: sa.func.max(value),

@@ -24,11 +24,11 @@ from bouquet.core.plan import (
     Read,
     RowCheck,
 )
-from bouquet.core.sql.comparisons import KEEPS_BLANKS
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, SPLIT, TITLE, TOUCHED, Rows, cells_of
 from bouquet.core.sql.scope import Element, Scope
+from bouquet.core.vocabulary.comparisons import COMPARISONS
 
 __all__ = ["SheetStatements"]
 
@@ -283,7 +283,7 @@ class SheetStatements:
         return any(
             isinstance(step.predicate, Comparison)
             and step.predicate.cell == cell
-            and step.predicate.operator not in KEEPS_BLANKS
+            and not COMPARISONS[step.predicate.operator].keeps_blanks
             and (step.side == "parent" or not self.plan.keeps_childless)
             and (step.predicate.span is None or (step.predicate.span.start or step.predicate.span.end) is not None)
             for step in self.plan.steps

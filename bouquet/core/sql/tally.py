@@ -19,10 +19,10 @@ from bouquet.core.plan import (
     Step,
     relations_of,
 )
-from bouquet.core.sql.comparisons import LOSES_BLANKS
 from bouquet.core.sql.rows import Rows
 from bouquet.core.sql.scope import Element, Scope
 from bouquet.core.sql.sheet import SheetStatements
+from bouquet.core.vocabulary.comparisons import COMPARISONS
 
 __all__ = ["Counted", "TallyStatements", "TallyStep"]
 
@@ -131,7 +131,9 @@ class TallyStatements(SheetStatements):
     @staticmethod
     def _lost_blank(scope: Scope, step: Step) -> Element | None:
         part = step.predicate
-        return scope.blank(part.cell) if isinstance(part, Comparison) and part.operator in LOSES_BLANKS else None
+        if isinstance(part, Comparison) and COMPARISONS[part.operator].tells_blanks:
+            return scope.blank(part.cell)
+        return None
 
     def _lost_by(self, step: Step) -> list[tuple[Relation, ...]]:
         """

@@ -13,11 +13,11 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 
 from bouquet.core.catalogue import PersonalClass
 from bouquet.core.errors import DocumentError, Problem
-from bouquet.core.formats import FormatName
 from bouquet.core.template.output import Csv
 from bouquet.core.template.part import Number, Part
 from bouquet.core.template.refusals import oversize, problem_of, unreadable
 from bouquet.core.template.values import HEADING_LENGTH
+from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = [
     "MOST_LAYOUT_COLUMNS",

@@ -14,11 +14,11 @@ from pydantic import Field, ValidationError, field_validator
 
 from bouquet.core.catalogue import Kind, RecordType
 from bouquet.core.errors import DocumentError, Problem
-from bouquet.core.formats import FormatName
 from bouquet.core.template.document import Template, read_document
 from bouquet.core.template.output import Attachments, Output
 from bouquet.core.template.part import Part
 from bouquet.core.template.values import Column, FieldValue
+from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = [
     "BUNDLE",

@@ -6,16 +6,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from decimal import Decimal
-from typing import Annotated, Any, Literal, TypeAlias
+from typing import Annotated, Any, TypeAlias
 
 from pydantic import Discriminator, Field, Tag
 
 from bouquet.core.template.part import Number, Part, Scalar
+from bouquet.core.vocabulary.checks import FileMust, Must, Severity
 
 __all__ = ["Check", "ColumnCheck", "FileCheck", "RowCheck", "Severity"]
-
-#: What becomes of a run in which a check objects: it is noted, it waits for a person, or nothing is made available.
-Severity: TypeAlias = Literal["note", "hold", "stop"]
 
 
 class ColumnCheck(Part):
@@ -30,19 +28,7 @@ class ColumnCheck(Part):
     """
 
     column: str = Field(min_length=1)
-    must: Literal[
-        "filled",
-        "whole",
-        "between",
-        "matches",
-        "one_of",
-        "unique",
-        "length",
-        "not_future",
-        "not_past",
-        "listed",
-        "near_usual",
-    ]
+    must: Must
     least: Scalar | None = None
     greatest: Scalar | None = None
     pattern: str | None = Field(None, min_length=1, max_length=200)
@@ -72,7 +58,7 @@ class FileCheck(Part):
     `headings`, in their order. `full`: at least `percent` of the cells of `column` are filled.
     """
 
-    file: Literal["rows", "usual", "not_empty", "total", "headings", "full"]
+    file: FileMust
     column: str | None = Field(None, min_length=1)
     least: Number | None = None
     greatest: Number | None = None

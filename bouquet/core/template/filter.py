@@ -10,6 +10,8 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import Discriminator, Field, Tag, model_validator
 
 from bouquet.core.template.part import Part, Scalar
+from bouquet.core.vocabulary.comparisons import Operator
+from bouquet.core.vocabulary.windows import Unit, WindowKind
 
 __all__ = [
     "AllOf",
@@ -19,38 +21,9 @@ __all__ = [
     "Has",
     "Narrowing",
     "NoneOf",
-    "Operator",
     "Picks",
-    "Unit",
     "Window",
 ]
-
-Operator: TypeAlias = Literal[
-    "is",
-    "is_not",
-    "one_of",
-    "none_of",
-    "contains",
-    "not_contains",
-    "starts_with",
-    "ends_with",
-    "matches",
-    "less_than",
-    "greater_than",
-    "at_least",
-    "at_most",
-    "between",
-    "in_window",
-    "before",
-    "after",
-    "blank",
-    "not_blank",
-    "yes",
-    "no",
-]
-
-
-Unit: TypeAlias = Literal["minute", "hour", "day", "week", "month", "quarter", "year"]
 
 
 class Window(Part):
@@ -58,22 +31,9 @@ class Window(Part):
     A span of days relative to the moment of the run; see `bouquet.core.windows`.
     """
 
-    type: Literal[
-        "last",
-        "this",
-        "previous",
-        "next",
-        "to_date",
-        "between",
-        "before_days_ago",
-        "after_days_ago",
-        "before_ago",
-        "after_ago",
-        "since_last_run",
-        "all_time",
-    ]
+    type: WindowKind
     count: int = Field(1, ge=1, le=100_000)
-    unit: Unit | Literal["financial_year"] = "day"
+    unit: Unit = "day"
     with_current: bool = False
     first: str | None = None
     last: str | None = None

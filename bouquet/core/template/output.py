@@ -11,9 +11,9 @@ from typing import Literal
 import babel.localedata
 from pydantic import Field, field_validator, model_validator
 
-from bouquet.core.formats import FormatName
 from bouquet.core.template.part import Part
 from bouquet.core.template.values import HEADING_LENGTH
+from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = ["Attachments", "ChildFile", "Csv", "Output", "Reader", "Split", "Xlsx"]
 

@@ -10,8 +10,10 @@ from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import Discriminator, Field, Tag
 
-from bouquet.core.template.filter import Narrowing, Unit
+from bouquet.core.template.filter import Narrowing
 from bouquet.core.template.part import Part
+from bouquet.core.vocabulary.folds import How
+from bouquet.core.vocabulary.windows import Step
 
 __all__ = [
     "HEADING_LENGTH",
@@ -24,7 +26,6 @@ __all__ = [
     "FoldOrder",
     "FoldValue",
     "FormulaValue",
-    "How",
     "PerChild",
     "PerGroup",
     "PerRecord",
@@ -62,7 +63,7 @@ class By(Part):
     """
 
     path: str = Field(min_length=1)
-    step: Unit | None = None
+    step: Step | None = None
     count: int = Field(1, ge=1, le=30)
     fill_gaps: bool = False
 
@@ -100,7 +101,7 @@ class FieldValue(Part):
     """
 
     field: str = Field(min_length=1)
-    step: Unit | None = None
+    step: Step | None = None
 
 
 class Constant(Part):
@@ -119,23 +120,6 @@ class FoldOrder(Part):
     path: str = Field(min_length=1)
     direction: Literal["ascending", "descending"] = "ascending"
     blanks: Literal["first", "last"] = "last"
-
-
-How: TypeAlias = Literal[
-    "count",
-    "count_distinct",
-    "sum",
-    "mean",
-    "least",
-    "greatest",
-    "first",
-    "latest",
-    "joined",
-    "spread",
-    "any",
-    "all",
-    "none",
-]
 
 
 class Fold(Part):

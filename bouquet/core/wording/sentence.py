@@ -24,9 +24,9 @@ from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, H
 from bouquet.core.template.part import Scalar
 from bouquet.core.template.values import By, FieldValue, FoldValue, PerChild, PerGroup
 from bouquet.core.values import read_value, say_value
+from bouquet.core.vocabulary.comparisons import COMPARISONS
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.wording.lists import listed
-from bouquet.core.wording.verbs import VERBS
 
 __all__ = ["Part", "Sentence", "scope_words"]
 
@@ -265,10 +265,10 @@ class Sentence:
     def _comparison(self, node: Condition, place: str, start: RecordType | None) -> Iterator[Part]:
         route = self._route(node.path, start) if node.path else None
         yield Part(self._heading(node.column) if node.column else self._name(node.named, start), "field", place)
-        verb = f" {VERBS[node.is_]}"
+        verb = f" {COMPARISONS[node.is_].words}"
         if node.is_ in ("blank", "not_blank", "yes", "no"):
             yield Part(" is ")
-            yield Part(VERBS[node.is_].removeprefix("is "), "value", place)
+            yield Part(COMPARISONS[node.is_].words.removeprefix("is "), "value", place)
             return
         yield Part(f"{verb} ")
         asked = self._asked(node)

@@ -4,7 +4,7 @@ Writers: one class a format. A new format is one module here and one line in `co
 
 from importlib import import_module
 
-from bouquet.core.formats import FORMATS
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.core.writers.base import Beside, FileFacts, SheetFacts, Writer
 
 __all__ = ["Beside", "FileFacts", "SheetFacts", "Writer", "writer_of"]

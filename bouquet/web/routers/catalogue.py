@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
-from bouquet.core.plan import OPERATORS
+from bouquet.core.vocabulary.comparisons import operators_of
 from bouquet.designing import SourceView, proposed_document
 from bouquet.store import NotFound
 from bouquet.store.models import Person
@@ -191,7 +191,7 @@ def _field(view: SourceView, record_type: RecordType, field: Field, path: str) -
         substitute=field.retired.substitute if field.retired else None,
         synonyms=list(field.synonyms),
         choices=[ChoiceOut(code=c.code, label=c.label) for c in field.choices],
-        operators=list(OPERATORS[field.kind]),
+        operators=list(operators_of(field.kind)),
         example=profile.example if profile else None,
         fill=profile.fill if profile else None,
         exact=profile.exact if profile else False,

@@ -9,9 +9,9 @@ from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BaseModel, Field
 
-from bouquet.core.formats import FormatName
 from bouquet.core.template import BundleContents
 from bouquet.core.template.filter import Window
+from bouquet.core.vocabulary.formats import FormatName
 from bouquet.rounds.document import Event, OwnPart, RoundRecipientIn, Trigger
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]

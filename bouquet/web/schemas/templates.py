@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, model_validator
 
-from bouquet.core.formats import FormatName
+from bouquet.core.vocabulary.formats import FormatName
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.schemas.catalogue import ChoiceOut
 from bouquet.web.schemas.curating import MissingOut, Replacement

@@ -10,6 +10,8 @@ export type RecordTypeFields = Schemas["RecordTypeFields"];
 export type FieldGroup = Schemas["FieldGroup"];
 export type FieldInfo = Schemas["FieldOut"];
 export type FormatInfo = Schemas["FormatOut"];
+/** The lists that templates choose from. */
+export type Vocabulary = Schemas["Vocabulary"];
 /** What a format is called in documents. */
 export type FormatName = FormatInfo["name"];
 export type Look = Schemas["Look"];

@@ -15,6 +15,7 @@ export type {
   FieldGroup,
   FieldInfo,
   FormatInfo,
+  Vocabulary,
   FormatName,
   FunctionInfo,
   GivenBackInfo,

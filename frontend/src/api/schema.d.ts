@@ -3468,6 +3468,29 @@ export interface components {
             /** Rows */
             rows: number;
         };
+        /**
+         * CheckOut
+         * @description What a check can ask of every cell of a column.
+         */
+        CheckOut: {
+            /**
+             * Kinds
+             * @description The kinds of value that it is for.
+             */
+            kinds: components["schemas"]["Kind"][];
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "filled" | "unique" | "between" | "whole" | "near_usual" | "one_of" | "matches" | "length" | "listed" | "not_future" | "not_past";
+            /**
+             * Takes
+             * @description The parts of its document that it goes by.
+             */
+            takes: string[];
+            /** Words */
+            words: string;
+        };
         /** ChoiceOut */
         ChoiceOut: {
             /** Code */
@@ -3525,6 +3548,31 @@ export interface components {
             before: number;
             /** Key */
             key?: string[] | null;
+        };
+        /**
+         * ComparingOut
+         * @description A comparison, in words, and what it compares with.
+         */
+        ComparingOut: {
+            /** Hint */
+            hint: string;
+            /**
+             * Kinds
+             * @description The kinds of value that it compares.
+             */
+            kinds: components["schemas"]["Kind"][];
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "yes" | "no" | "is" | "is_not" | "one_of" | "none_of" | "blank" | "not_blank" | "contains" | "not_contains" | "starts_with" | "ends_with" | "matches" | "less_than" | "at_most" | "greater_than" | "at_least" | "before" | "after" | "between" | "in_window";
+            /**
+             * Takes
+             * @enum {string}
+             */
+            takes: "nothing" | "value" | "list" | "range" | "window";
+            /** Words */
+            words: string;
         };
         /**
          * ComparisonOut
@@ -4283,6 +4331,29 @@ export interface components {
             whole: boolean;
         };
         /**
+         * FileCheckOut
+         * @description What a check can ask of a file.
+         */
+        FileCheckOut: {
+            /**
+             * Kinds
+             * @description The kinds of value of the column that it names, if it names one.
+             */
+            kinds: components["schemas"]["Kind"][];
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "not_empty" | "rows" | "usual" | "total" | "full" | "headings";
+            /**
+             * Takes
+             * @description The parts of its document that it goes by.
+             */
+            takes: string[];
+            /** Words */
+            words: string;
+        };
+        /**
          * FirstKeeper
          * @description Who keeps the house from now on. `code` was printed when the server started.
          */
@@ -4340,6 +4411,35 @@ export interface components {
             columns: components["schemas"]["FitOut"][];
             /** Unmet */
             unmet: string[];
+            /** Words */
+            words: string;
+        };
+        /**
+         * FoldOut
+         * @description A way in which many records become one cell.
+         */
+        FoldOut: {
+            /**
+             * Field
+             * @description Whether it folds a field; else the records themselves.
+             */
+            field: boolean;
+            /**
+             * Kinds
+             * @description The kinds of value that it folds.
+             */
+            kinds: components["schemas"]["Kind"][];
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "count" | "count_distinct" | "sum" | "mean" | "least" | "greatest" | "first" | "latest" | "joined" | "spread" | "any" | "all" | "none";
+            /**
+             * Order
+             * @description Whether an order makes a difference, or is needed.
+             * @enum {string}
+             */
+            order: "no" | "may" | "must";
             /** Words */
             words: string;
         };
@@ -5585,6 +5685,21 @@ export interface components {
             value: string | null;
         };
         /**
+         * OfferedWindow
+         * @description A window that is offered by one press.
+         */
+        OfferedWindow: {
+            /** Count */
+            count: number;
+            /**
+             * Type
+             * @enum {string}
+             */
+            type: "last" | "this" | "previous" | "next" | "to_date" | "before_ago" | "after_ago" | "between" | "since_last_run" | "all_time" | "before_days_ago" | "after_days_ago";
+            /** Unit */
+            unit: ("minute" | "hour" | "day" | "week" | "month" | "quarter" | "year") | "financial_year";
+        };
+        /**
          * Often
          * @description Every so many minutes between two times of a day, both included.
          */
@@ -6663,6 +6778,19 @@ export interface components {
             password: string;
         };
         /**
+         * SeverityOut
+         * @description What becomes of a run in which a check objects.
+         */
+        SeverityOut: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "note" | "hold" | "stop";
+            /** Words */
+            words: string;
+        };
+        /**
          * SharedWith
          * @description Somebody, or a group, with whom an own template is shared: one of the two.
          */
@@ -7275,10 +7403,24 @@ export interface components {
          * @description The lists there are.
          */
         Vocabulary: {
+            /** Column Checks */
+            column_checks: components["schemas"]["CheckOut"][];
+            /** Comparisons */
+            comparisons: components["schemas"]["ComparingOut"][];
+            /** File Checks */
+            file_checks: components["schemas"]["FileCheckOut"][];
+            /** Folds */
+            folds: components["schemas"]["FoldOut"][];
             /** Formats */
             formats: components["schemas"]["FormatOut"][];
+            /** Offered Windows */
+            offered_windows: components["schemas"]["OfferedWindow"][];
             /** Personal */
             personal: components["schemas"]["PersonalClassOut"][];
+            /** Severities */
+            severities: components["schemas"]["SeverityOut"][];
+            /** Windows */
+            windows: components["schemas"]["WindowKindOut"][];
         };
         /**
          * Watch
@@ -7392,7 +7534,7 @@ export interface components {
              * Type
              * @enum {string}
              */
-            type: "last" | "this" | "previous" | "next" | "to_date" | "between" | "before_days_ago" | "after_days_ago" | "before_ago" | "after_ago" | "since_last_run" | "all_time";
+            type: "last" | "this" | "previous" | "next" | "to_date" | "before_ago" | "after_ago" | "between" | "since_last_run" | "all_time" | "before_days_ago" | "after_days_ago";
             /**
              * Unit
              * @default day
@@ -7403,6 +7545,34 @@ export interface components {
              * @default false
              */
             with_current: boolean;
+        };
+        /**
+         * WindowKindOut
+         * @description A kind of window, and what it is put together from.
+         */
+        WindowKindOut: {
+            /**
+             * After
+             * @description Words behind number and unit.
+             */
+            after: string;
+            /**
+             * Counted
+             * @description Whether it has a number.
+             */
+            counted: boolean;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "last" | "this" | "previous" | "next" | "to_date" | "before_ago" | "after_ago" | "between" | "since_last_run" | "all_time" | "before_days_ago" | "after_days_ago";
+            /**
+             * Units
+             * @description The units it knows; empty where it has none.
+             */
+            units: (("minute" | "hour" | "day" | "week" | "month" | "quarter" | "year") | "financial_year")[];
+            /** Words */
+            words: string;
         };
         /**
          * WindowOut

@@ -1,11 +1,12 @@
 import type { FieldInfo } from "../api";
+import { takes } from "../shared";
 import { nodeAt, replaceNode, subjectOf } from "./filter";
 import type { Ask, Condition, Document, Scalar, Window } from "./types";
 
 /** The kind of question that a comparison of a field asks. */
 export function askKind(operator: string, field: FieldInfo | undefined): NonNullable<Ask["kind"]> {
-  if (operator === "in_window") return "window";
-  if (operator === "one_of" || operator === "none_of") return "choices";
+  if (takes(operator) === "window") return "window";
+  if (takes(operator) === "list") return "choices";
   if (field?.kind === "boolean") return "yes_no";
   if (field?.kind === "integer" || field?.kind === "decimal") return "number";
   if (field && ["date", "timestamp", "moment"].includes(field.kind)) return "date";
@@ -14,7 +15,7 @@ export function askKind(operator: string, field: FieldInfo | undefined): NonNull
 
 /** Comparisons that can be asked about: those with one value, a list, or a window. */
 export function canAsk(operator: string): boolean {
-  return !["blank", "not_blank", "yes", "no", "between"].includes(operator);
+  return !["nothing", "range"].includes(takes(operator));
 }
 
 export function askOf(document: Document, condition: Condition): Ask | undefined {

@@ -1,41 +1,6 @@
 import type { FieldInfo } from "../api";
-import { WINDOWS } from "../shared";
+import { vocabulary } from "../shared";
 import type { Condition } from "./types";
-
-/** Words for comparisons, by kind of value where they differ. */
-const OPERATOR_WORDS: Record<string, string> = {
-  is: "is",
-  is_not: "is not",
-  one_of: "is one of",
-  none_of: "is none of",
-  contains: "contains",
-  not_contains: "does not contain",
-  starts_with: "starts with",
-  ends_with: "ends with",
-  matches: "looks like (* and ?)",
-  less_than: "is less than",
-  greater_than: "is greater than",
-  at_least: "is at least",
-  at_most: "is at most",
-  between: "is between",
-  in_window: "is in",
-  before: "is before",
-  after: "is after",
-  blank: "is blank",
-  not_blank: "is not blank",
-  yes: "is yes",
-  no: "is no",
-};
-
-export function operatorWords(operator: string): string {
-  return OPERATOR_WORDS[operator] ?? operator;
-}
-
-/** Comparisons without a value. */
-export const NO_VALUE = ["blank", "not_blank", "yes", "no"];
-
-/** Comparisons with a list of values. */
-export const MANY_VALUES = ["one_of", "none_of"];
 
 /** Date patterns offered, by whether the value has a time. */
 export const DATE_PATTERNS: Record<string, string[]> = {
@@ -53,7 +18,7 @@ export function firstCondition(field: FieldInfo): Condition {
     case "date":
     case "timestamp":
     case "moment":
-      return { path, is: "in_window", window: WINDOWS[0] };
+      return { path, is: "in_window", window: vocabulary().offered_windows[0] };
     case "boolean":
       return { path, is: "yes" };
     case "file":

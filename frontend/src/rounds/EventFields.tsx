@@ -3,11 +3,11 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { NewRound as Draft, FieldInfo, Question } from "../api";
 import { ValueEditor, withOperator } from "../bench/components/ConditionEditor";
-import { firstCondition, operatorWords } from "../bench/defaults";
+import { firstCondition } from "../bench/defaults";
 import type { Condition } from "../bench/types";
 import { AnswerForm, withDefaults } from "../runs";
 import type { Answers } from "../runs";
-import { capital } from "../shared";
+import { capital, operatorWords } from "../shared";
 import { CONTENT, eventOf, isCondition } from "./event";
 
 interface Props {

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Question } from "../api";
-import { NumberInput, WINDOWS, WindowParts, sameKind } from "../shared";
+import { NumberInput, WindowParts, sameKind, vocabulary } from "../shared";
 import type { Window } from "../shared";
 
 export type Answers = Record<string, unknown>;
@@ -172,7 +172,7 @@ export function PeriodInput({
 }) {
   const [making, setMaking] = useState(false);
   // The window that stands is offered with its own number, in the place of its kind.
-  const usual = WINDOWS.map((w) => (value && sameKind(w, value) ? value : w));
+  const usual = vocabulary().offered_windows.map((w) => (value && sameKind(w, value) ? value : w));
   const known = value && value.type !== "between" && !usual.includes(value) ? [value, ...usual] : usual;
   const infos = useQuery({
     queryKey: ["windows", zone, known],

@@ -1,10 +1,12 @@
 import { Form } from "react-bootstrap";
-import { SHAPES, ofKind, unitWords } from "./windows";
+import { vocabulary } from "./vocabulary";
+import { ofKind, unitWords } from "./windows";
 import type { Window } from "./windows";
 
 /** A window put together from its kind, its number and its unit. */
 export function WindowParts({ window, onChange }: { window: Window; onChange: (window: Window) => void }) {
-  const shape = SHAPES.find((s) => s.type === window.type);
+  const { windows } = vocabulary();
+  const shape = windows.find((s) => s.name === window.type);
   const counted = shape?.counted ?? false;
   return (
     <>
@@ -12,12 +14,12 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
         <Form.Select
           aria-label="Kind of period"
           className="w-auto"
-          value={shape?.type ?? ""}
+          value={shape?.name ?? ""}
           onChange={(e) => onChange(ofKind(e.target.value, window))}
         >
           {!shape && <option value="">as it is</option>}
-          {SHAPES.map((s) => (
-            <option key={s.type} value={s.type}>
+          {windows.map((s) => (
+            <option key={s.name} value={s.name}>
               {s.words}
             </option>
           ))}
@@ -38,7 +40,7 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
             }
           />
         )}
-        {shape?.units && (
+        {shape && shape.units.length > 0 && (
           <Form.Select
             aria-label="Unit"
             className="w-auto"

@@ -27,6 +27,7 @@ export { NumberInput } from "./NumberInput";
 export { FileInput } from "./FileInput";
 export { useFormats, useVocabulary } from "./useFormats";
 export { FormDialog } from "./FormDialog";
-export { WINDOWS, sameKind } from "./windows";
+export { sameKind } from "./windows";
+export { operatorWords, rememberVocabulary, takes, vocabulary } from "./vocabulary";
 export { WindowParts } from "./WindowParts";
 export type { Window } from "./windows";

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api } from "../api";
 import type { FormatInfo } from "../api";
-import { rememberFormats } from "./format";
+import { rememberVocabulary } from "./vocabulary";
 
 const NONE: FormatInfo[] = [];
 
@@ -11,7 +11,7 @@ export function useVocabulary() {
     queryKey: ["vocabulary"],
     queryFn: async () => {
       const found = await answer(api.GET("/api/v1/vocabulary"));
-      rememberFormats(found.formats);
+      rememberVocabulary(found);
       return found;
     },
     staleTime: Infinity,

@@ -5,7 +5,7 @@ import { Dropdown } from "react-bootstrap";
 import { Link, NavLink } from "react-router";
 import { answer, api } from "../api";
 import type { Session } from "../api";
-import { Icon, setLocale, useFormats } from "../shared";
+import { Icon, setLocale, useVocabulary } from "../shared";
 import { Bell } from "./Bell";
 import { Codes } from "./Codes";
 import { EyesBanner } from "./EyesBanner";
@@ -33,8 +33,8 @@ const JOURNAL = { to: "/set-up/journal", label: "Journal" } as const;
 /** The desk with its dividers, around every place. */
 export function Shell({ session, children }: { session: Session; children: ReactNode }) {
   const news = useNews();
-  // What formats are called is needed on most pages.
-  useFormats();
+  // The lists that templates choose from are needed on most pages.
+  const lists = useVocabulary();
   const { may } = session.person;
   const own = may.includes("keep") ? [SET_UP] : may.includes("audit") ? [JOURNAL] : [];
   const places = [...PLACES, ...own];
@@ -138,7 +138,7 @@ export function Shell({ session, children }: { session: Session; children: React
           </div>
         </header>
         {session.person.through && <EyesBanner name={session.person.name} />}
-        {children}
+        {!lists.isPending && children}
         {codes && <Codes onClose={() => setCodes(false)} />}
         {tokens && <Tokens onClose={() => setTokens(false)} />}
         {sessions && <Sessions onClose={() => setSessions(false)} />}

@@ -1,7 +1,7 @@
 import { Button, Form } from "react-bootstrap";
 import type { FieldInfo } from "../../api";
 import { answered, askOf, canAsk, changeAsk, changeAsked } from "../asks";
-import { operatorWords } from "../defaults";
+import { operatorWords } from "../../shared";
 import type { Condition, Document } from "../types";
 import { ValueEditor, withOperator } from "./ConditionEditor";
 

@@ -4,8 +4,8 @@ import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { answer, api } from "../../api";
 import type { CheckCount, Look, Problem } from "../../api";
-import { Icon, NumberInput, count, plural } from "../../shared";
-import { FILE_CHECKS, SEVERITY_WORDS, checksFor, newCheck, tidied } from "../checks";
+import { Icon, NumberInput, count, plural, vocabulary } from "../../shared";
+import { checksFor, newCheck, tidied } from "../checks";
 import type { Check, Severity } from "../checks";
 import { useChecks } from "../hooks/useChecks";
 import type { Document } from "../types";
@@ -203,7 +203,7 @@ function RuleForm({
       value={check.severity ?? "note"}
       onChange={(e) => onCheck({ ...check, severity: e.target.value as Severity })}
     >
-      {Object.entries(SEVERITY_WORDS).map(([name, words]) => (
+      {vocabulary().severities.map(({ name, words }) => (
         <option key={name} value={name}>
           {words}
         </option>
@@ -239,9 +239,9 @@ function RuleForm({
           size="sm"
           aria-label="What the file must be"
           value={check.file}
-          onChange={(e) => onCheck({ ...check, file: e.target.value as "rows" })}
+          onChange={(e) => onCheck({ ...check, file: e.target.value })}
         >
-          {FILE_CHECKS.map(([name, words]) => (
+          {vocabulary().file_checks.map(({ name, words }) => (
             <option key={name} value={name}>
               The file {words}
             </option>
@@ -321,9 +321,9 @@ function RuleForm({
         size="sm"
         aria-label="What the column must be"
         value={check.must}
-        onChange={(e) => onCheck({ ...check, must: e.target.value as "filled" })}
+        onChange={(e) => onCheck({ ...check, must: e.target.value })}
       >
-        {checksFor(kind).map(([name, words]) => (
+        {checksFor(kind).map(({ name, words }) => (
           <option key={name} value={name}>
             {words}
           </option>
@@ -469,7 +469,8 @@ function ListOf({ value, onList }: { value: string; onList: (path: string) => vo
 /** A check in words before the server has said it better. */
 function roughWords(check: Check, document: Document): string {
   if ("formula" in check) return check.say || check.formula || "a formula that must hold";
-  if ("file" in check) return `The file ${FILE_CHECKS.find(([f]) => f === check.file)?.[1] ?? ""}`;
+  if ("file" in check)
+    return `The file ${vocabulary().file_checks.find((f) => f.name === check.file)?.words ?? ""}`;
   const heading = (document.columns ?? []).find((c) => c.id === check.column)?.heading ?? check.column;
-  return `${heading} ${checksFor("").find(([m]) => m === check.must)?.[1] ?? "…"}`;
+  return `${heading} ${checksFor("").find((m) => m.name === check.must)?.words ?? "…"}`;
 }

@@ -3,10 +3,10 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, FieldInfo, Problem } from "../../api";
-import { MANY_VALUES, NO_VALUE, firstCondition, operatorWords } from "../defaults";
+import { firstCondition } from "../defaults";
 import { subjectOf } from "../filter";
 import type { Condition, Window } from "../types";
-import { NumberInput, WINDOWS, WindowParts, sameKind } from "../../shared";
+import { NumberInput, WindowParts, operatorWords, sameKind, takes, vocabulary } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
 
 interface Props {
@@ -77,11 +77,18 @@ export function withOperator(condition: Condition, operator: string, field: Fiel
   const known =
     condition.values ?? (condition.value === null || condition.value === undefined ? [] : [condition.value]);
   const base: Condition = { ...subjectOf(condition), is: operator, ...(exact ? { exact } : {}) };
-  if (NO_VALUE.includes(operator)) return base;
-  if (operator === "in_window") return { ...base, window: condition.window ?? WINDOWS[0] };
-  if (MANY_VALUES.includes(operator)) return { ...base, values: known };
-  if (operator === "between") return { ...base, values: [known[0] ?? "", known[1] ?? ""] };
-  return { ...base, value: known[0] ?? (field.kind === "boolean" ? true : field.choices[0]?.code) ?? "" };
+  switch (takes(operator)) {
+    case "nothing":
+      return base;
+    case "window":
+      return { ...base, window: condition.window ?? vocabulary().offered_windows[0] };
+    case "list":
+      return { ...base, values: known };
+    case "range":
+      return { ...base, values: [known[0] ?? "", known[1] ?? ""] };
+    default:
+      return { ...base, value: known[0] ?? (field.kind === "boolean" ? true : field.choices[0]?.code) ?? "" };
+  }
 }
 
 /** What a field is compared with. */
@@ -96,9 +103,9 @@ export function ValueEditor({
   onChange: (condition: Condition) => void;
   zone: string;
 }) {
-  const operator = condition.is;
-  if (NO_VALUE.includes(operator)) return null;
-  if (operator === "in_window") {
+  const taken = takes(condition.is);
+  if (taken === "nothing") return null;
+  if (taken === "window") {
     return (
       <WindowEditor
         window={condition.window ?? { type: "all_time" }}
@@ -121,7 +128,7 @@ export function ValueEditor({
   }
   if (field.choices.length > 0)
     return <ChoiceEditor condition={condition} field={field} onChange={onChange} />;
-  if (operator === "between") {
+  if (taken === "range") {
     const [first = "", last = ""] = condition.values ?? [];
     return (
       <div className="d-flex gap-2 align-items-center">
@@ -141,7 +148,7 @@ export function ValueEditor({
       </div>
     );
   }
-  if (MANY_VALUES.includes(operator)) {
+  if (taken === "list") {
     return (
       <Form.Group>
         <Form.Control
@@ -262,7 +269,7 @@ function ChoiceEditor({
   field: FieldInfo;
   onChange: (condition: Condition) => void;
 }) {
-  const many = MANY_VALUES.includes(condition.is);
+  const many = takes(condition.is) === "list";
   const chosen = (condition.values ?? [condition.value]).map(String);
   const pick = (code: string, on: boolean) => {
     if (!many) return onChange({ ...condition, value: code });
@@ -297,7 +304,8 @@ export function WindowEditor({
   zone: string;
   onChange: (window: Window) => void;
 }) {
-  const asked = [window, ...WINDOWS];
+  const offered = vocabulary().offered_windows;
+  const asked = [window, ...offered];
   const infos = useQuery({
     queryKey: ["windows", zone, asked],
     queryFn: () =>
@@ -317,7 +325,7 @@ export function WindowEditor({
         <span>{zone}</span>
       </div>
       <div>
-        {WINDOWS.map((w, n) => (
+        {offered.map((w, n) => (
           <button
             key={n}
             type="button"

@@ -4,22 +4,7 @@ import { useRecordType, useTargetFields } from "../hooks/useFields";
 import type { Document, Fold } from "../types";
 import { ruleOf } from "../rows";
 import { WhereEditor } from "./HasEditor";
-
-const HOWS: [string, string][] = [
-  ["count", "how many there are"],
-  ["count_distinct", "how many different values"],
-  ["sum", "their sum"],
-  ["mean", "their mean"],
-  ["least", "the least"],
-  ["greatest", "the greatest"],
-  ["first", "the first"],
-  ["latest", "the latest"],
-  ["joined", "all of them, joined"],
-  ["spread", "each in a column of its own"],
-  ["any", "yes, if any says yes"],
-  ["all", "yes, if all say yes"],
-  ["none", "yes, if none says yes"],
-];
+import { vocabulary } from "../../shared";
 
 interface Props {
   document: Document;
@@ -45,7 +30,8 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
   const dated = [...fields.values()].filter(
     (f) => ["date", "timestamp", "moment"].includes(f.kind) && !f.path.includes("."),
   );
-  const ordered = ["first", "latest", "joined", "spread"].includes(fold.how);
+  const folding = foldOf(fold.how);
+  const ordered = folding !== undefined && folding.order !== "no";
   return (
     <>
       <Form.Group controlId="fold-how">
@@ -54,7 +40,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
           value={fold.how}
           onChange={(e) => {
             const how = e.target.value;
-            if (how === "count") set({ how, path: way?.path ?? "" });
+            if (foldOf(how)?.field === false) set({ how, path: way?.path ?? "" });
             else {
               const fit =
                 rest && field && fits(how, field)
@@ -64,21 +50,21 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
                       [...fields.values()].find((f) => fits(how, f))
                     )?.path;
               const order =
-                (how === "first" || how === "latest") && !fold.order?.length && dated[0]
+                foldOf(how)?.order === "must" && !fold.order?.length && dated[0]
                   ? [{ path: dated[0].path }]
                   : fold.order;
               set({ how, path: at(fit ?? rest), order });
             }
           }}
         >
-          {HOWS.map(([how, words]) => (
-            <option key={how} value={how}>
+          {vocabulary().folds.map(({ name, words }) => (
+            <option key={name} value={name}>
               {words}
             </option>
           ))}
         </Form.Select>
       </Form.Group>
-      {fold.how !== "count" && (
+      {folding?.field && (
         <Form.Group controlId="fold-field">
           <Form.Label>of which field</Form.Label>
           <Form.Select value={rest} onChange={(e) => set({ path: at(e.target.value) })}>
@@ -152,7 +138,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
                 set({ order: e.target.value ? [{ ...fold.order?.[0], path: e.target.value }] : undefined })
               }
             >
-              <option value="">{["first", "latest"].includes(fold.how) ? "choose…" : "their keys"}</option>
+              <option value="">{folding?.order === "must" ? "choose…" : "their keys"}</option>
               {[...fields.values()]
                 .filter((f) => f.kind !== "file")
                 .map((f) => (
@@ -190,10 +176,9 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
 
 /** Whether a field can be folded like that. */
 function fits(how: string, field: FieldInfo): boolean {
-  const number = field.kind === "integer" || field.kind === "decimal";
-  if (how === "sum" || how === "mean") return number;
-  if (how === "least" || how === "greatest")
-    return number || ["date", "timestamp", "moment", "time", "text", "identifier"].includes(field.kind);
-  if (["any", "all", "none"].includes(how)) return field.kind === "boolean";
-  return true;
+  return foldOf(how)?.kinds.some((k) => k === field.kind) ?? false;
+}
+
+function foldOf(how: string) {
+  return vocabulary().folds.find((f) => f.name === how);
 }

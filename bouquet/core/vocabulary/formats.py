@@ -8,7 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Literal, TypeAlias
 
-from pydantic import AfterValidator, Field
+from bouquet.core.vocabulary.names import OneOf, by_name
 
 __all__ = ["FORMATS", "Format", "FormatName"]
 
@@ -55,9 +55,8 @@ class Format:
 _WRITERS = "bouquet.core.writers"
 
 #: Every format by its name, in the order in which they are offered.
-FORMATS: dict[str, Format] = {
-    f.name: f
-    for f in (
+FORMATS: dict[str, Format] = by_name(
+    (
         Format(
             name="csv",
             grows=True,
@@ -170,15 +169,7 @@ FORMATS: dict[str, Format] = {
             writer=f"{_WRITERS}.columnar:ArrowWriter",
         ),
     )
-}
-
-
-def _known(name: str) -> str:
-    if name not in FORMATS:
-        msg = f"There is no format “{name}”; choose {', '.join(FORMATS)}."
-        raise ValueError(msg)
-    return name
-
+)
 
 #: The name of a format, as documents and requests give it.
-FormatName: TypeAlias = Annotated[str, AfterValidator(_known), Field(json_schema_extra={"enum": list(FORMATS)})]
+FormatName: TypeAlias = Annotated[str, OneOf(FORMATS)]
