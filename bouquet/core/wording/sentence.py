@@ -28,7 +28,7 @@ from bouquet.core.vocabulary.comparisons import COMPARISONS
 from bouquet.core.windows import resolve_window, span_words, window_words
 from bouquet.core.wording.lists import listed
 
-__all__ = ["Part", "Sentence", "scope_words"]
+__all__ = ["EXACTLY", "NOT_SENT", "Part", "Sentence", "field_words", "scope_words", "sentence_case"]
 
 #: What stands for a condition on what somebody may not see.
 UNSEEN = "1 part you may not see"
@@ -36,7 +36,10 @@ UNSEEN = "1 part you may not see"
 _JOINS = {"all": " and ", "any": " or ", "none": " or "}
 
 #: What a template that wants only what is new says of it.
-_NOT_SENT = {"new": "only what was not sent before", "new_or_changed": "only what is new or changed since it was sent"}
+NOT_SENT = {"new": "only what was not sent before", "new_or_changed": "only what is new or changed since it was sent"}
+
+#: What stands behind a comparison that minds case and spaces.
+EXACTLY = "exactly"
 
 #: Values named in a list before the rest is counted.
 _NAMED = 4
@@ -99,7 +102,7 @@ class Sentence:
         (place, words) of each step of the filter that narrows.
         """
         known = [(place, self.condition(node, place)) for place, node in (*self._made(), *self._steps())]
-        return [*known, ("only", _NOT_SENT[self.template.only])] if self.template.only in _NOT_SENT else known
+        return [*known, ("only", NOT_SENT[self.template.only])] if self.template.only in NOT_SENT else known
 
     def _steps(self) -> list[tuple[str, Narrowing]]:
         return _parts_of(self.template.filter, "filter")
@@ -117,9 +120,9 @@ class Sentence:
             yield Part(" where " if n == 0 else ", and ")
             yield from self._narrowing(node, place, self.record_type, top=True)
         yield from self._scope()
-        if self.template.only in _NOT_SENT:
+        if self.template.only in NOT_SENT:
             yield Part(", and ")
-            yield Part(_NOT_SENT[self.template.only], "limit", "only")
+            yield Part(NOT_SENT[self.template.only], "limit", "only")
         yield from self._folds()
         yield from self._order()
         yield Part("; ")
@@ -265,7 +268,7 @@ class Sentence:
     def _comparison(self, node: Condition, place: str, start: RecordType | None) -> Iterator[Part]:
         route = self._route(node.path, start) if node.path else None
         yield Part(self._heading(node.column) if node.column else self._name(node.named, start), "field", place)
-        verb = f" {COMPARISONS[node.is_].words}"
+        verb = f" {COMPARISONS[node.is_].words}" + (f" {EXACTLY}" if node.exact else "")
         if node.is_ in ("blank", "not_blank", "yes", "no"):
             yield Part(" is ")
             yield Part(COMPARISONS[node.is_].words.removeprefix("is "), "value", place)
@@ -391,13 +394,20 @@ class Sentence:
         if route is None:
             unseen = start is not None and tells_unseen(self.catalogue, start, {"path": path})
             return "what you may not see" if unseen else path
-        label = sentence_case(route.field.label)
-        if not route.relations:
-            return label
-        target = self.catalogue.record_types[route.relations[-1].target]
-        if route.field.name == target.title and route.field.kind.is_text:
-            return sentence_case(route.relations[-1].label)
-        return f"{sentence_case(route.relations[-1].label)} {label}"
+        return field_words(route, self.catalogue)
+
+
+def field_words(route: Route, catalogue: Catalogue) -> str:
+    """
+    How the field at the end of a route is called: its label, led by the record it belongs to where that is another.
+    """
+    label = sentence_case(route.field.label) + (" code" if route.aspect == "code" else "")
+    if not route.relations:
+        return label
+    target = catalogue.record_types[route.relations[-1].target]
+    if route.field.name == target.title and route.field.kind.is_text:
+        return sentence_case(route.relations[-1].label)
+    return f"{sentence_case(route.relations[-1].label)} {label}"
 
 
 def sentence_case(label: str) -> str:
