@@ -2,6 +2,7 @@
 Help while a template is designed: looking at its rows, counting what its checks object to. Nothing is kept.
 """
 
+from bouquet.designing.asking import Said, said_of_request
 from bouquet.designing.checking import Counted, Objected, count_checks
 from bouquet.designing.counting import Counting
 from bouquet.designing.looking import CELL_SHOWN, Mark, SeenRows, SheetColumn, expected_name, first_rows, sheet_columns
@@ -14,6 +15,7 @@ __all__ = [
     "Counting",
     "Mark",
     "Objected",
+    "Said",
     "SeenRows",
     "SheetColumn",
     "SourceView",
@@ -21,5 +23,6 @@ __all__ = [
     "expected_name",
     "first_rows",
     "proposed_document",
+    "said_of_request",
     "sheet_columns",
 ]

@@ -46,6 +46,7 @@ POST /deliveries/{delivery_id} design
 GET /deliveries/{delivery_id}/link design
 POST /design/checks in
 POST /design/first-lines in
+POST /design/asked in
 POST /design/format in
 GET /design/functions in
 GET /vocabulary in

@@ -124,7 +124,7 @@ def _having(
     if has == "at_least":
         node["count"] = count
     if parts:
-        node["where"] = {"all": parts}
+        node["where"] = parts[0] if len(parts) == 1 else {"all": parts}
     return _narrow(r, n, taken, node, meaning, "the year was filled in" if when is not None and when.filled else "")
 
 
@@ -397,11 +397,21 @@ def _valued(r: Reading, n: int, taken: int, meaning: Meaning) -> int:
             before.node = {"path": meaning.path, "is": how, "values": [*values, meaning.value]}
             before.last = n + taken - 1
             return taken
+    doubt = ""
+    if not negated and any(t.field_path == meaning.path and _is_one(t.node) for t in r.taken):
+        doubt = "besides another value of the same field: no record has both"
     if meaning.part:
         node = {"path": meaning.path, "is": "not_contains" if negated else "contains", "value": meaning.value}
     else:
         node = {"path": meaning.path, "is": "is_not" if negated else "is", "value": meaning.value}
-    return _narrow(r, n, taken, node, meaning)
+    return _narrow(r, n, taken, node, meaning, doubt)
+
+
+def _is_one(node: Any) -> bool:
+    """
+    Whether a narrowing leaves a single value of its field.
+    """
+    return isinstance(node, dict) and node.get("is") == "is"
 
 
 def _narrow(r: Reading, n: int, taken: int, node: Any, meaning: Meaning, doubt: str = "") -> int:

@@ -5,6 +5,7 @@ Help while designing: rows per unit, formats by example, the first lines of the 
 from __future__ import annotations
 
 import tempfile
+from dataclasses import asdict
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -19,25 +20,30 @@ from bouquet.core.plan import Plan, PlanColumn, Read, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.shaping.example import format_by_example
 from bouquet.core.sql import Statements
-from bouquet.core.template import HEADING_LENGTH, Column, FieldValue, Show, Template, read_document
-from bouquet.designing import SourceView
+from bouquet.core.template import FORMAT, HEADING_LENGTH, Column, FieldValue, Show, Template, read_document
+from bouquet.designing import SourceView, said_of_request
 from bouquet.runs import Export
 from bouquet.runs.sheets import first_rows
 from bouquet.sources import Snapshot
 from bouquet.store import NotFound
 from bouquet.web.access import TheView, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.problems import Refused
+from bouquet.web.problems import Refused, pointers
 from bouquet.web.schemas import (
+    AskedOut,
+    AskedPartOut,
+    AskedRequest,
     CandidateOut,
     ExampleOut,
     ExampleRequest,
+    Extent,
     FirstLines,
     LookRequest,
     MatchedOut,
     Matches,
     MatchRequest,
     PerValueRequest,
+    ProblemOut,
     UnderDesign,
     ValueCount,
 )
@@ -163,6 +169,25 @@ def _written(snapshot: Snapshot, template: Template, plan: Plan, folder: Path) -
     encoding = template.output.csv.encoding if template.output.format == "csv" else "utf-8"
     with made.path.open("rb") as file:
         return file.read(BYTES).decode(encoding, errors="replace").removeprefix("\ufeff")
+
+
+@router.post("/asked", response_model=AskedOut)
+def read_asked(body: AskedRequest, view: TheView) -> Any:
+    """
+    What somebody asked for, in their words, as a proposed template: what each part was taken for, how sure that is, and
+    what was not understood. Nothing is kept.
+    """
+    said = said_of_request(
+        view, body.text, records=body.records, ignored=[(e.start, e.end) for e in body.ignored], document=body.document
+    )
+    resolution = view.resolve(said.template) if said.template is not None else None
+    return AskedOut(
+        document={"format": FORMAT, **said.asked.document} if said.asked.document is not None else None,
+        sentence=view.sentence(said.template).text() if said.template else "",
+        parts=[AskedPartOut(**asdict(p), words=words) for p, words in zip(said.asked.parts, said.words, strict=True)],
+        unread=[Extent(start=start, end=end) for start, end in said.asked.unread],
+        problems=[ProblemOut(**p) for p in pointers(resolution.problems)] if resolution is not None else [],
+    )
 
 
 @router.post("/match", response_model=Matches)

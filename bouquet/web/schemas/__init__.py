@@ -41,9 +41,13 @@ from bouquet.web.schemas.design import (
     WindowsRequest,
 )
 from bouquet.web.schemas.helping import (
+    AskedOut,
+    AskedPartOut,
+    AskedRequest,
     CandidateOut,
     ExampleOut,
     ExampleRequest,
+    Extent,
     FirstLines,
     MatchedOut,
     Matches,
@@ -83,6 +87,9 @@ from bouquet.web.schemas.templates import (
 
 __all__ = [
     "AboutMe",
+    "AskedOut",
+    "AskedPartOut",
+    "AskedRequest",
     "Bar",
     "CandidateOut",
     "ChangeOut",
@@ -93,6 +100,7 @@ __all__ = [
     "EmptyRelation",
     "ExampleOut",
     "ExampleRequest",
+    "Extent",
     "FieldFacts",
     "FieldGroup",
     "FieldOut",

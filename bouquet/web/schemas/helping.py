@@ -8,12 +8,18 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.asked import LONGEST_REQUEST, Role
 from bouquet.web.schemas.design import UnderDesign
+from bouquet.web.schemas.problems import ProblemOut
 
 __all__ = [
+    "AskedOut",
+    "AskedPartOut",
+    "AskedRequest",
     "CandidateOut",
     "ExampleOut",
     "ExampleRequest",
+    "Extent",
     "FirstLines",
     "MatchRequest",
     "MatchedOut",
@@ -74,6 +80,54 @@ class MatchRequest(BaseModel):
 
     records: str = Field(max_length=100)
     text: str = Field(max_length=200_000)
+
+
+class Extent(BaseModel):
+    """
+    A part of a text, in characters; the end is not included.
+    """
+
+    start: int = Field(ge=0, le=LONGEST_REQUEST)
+    end: int = Field(ge=0, le=LONGEST_REQUEST)
+
+
+class AskedRequest(BaseModel):
+    """
+    What somebody asked for, in their words. `records` is the record type, where it was chosen; `ignored` are parts of
+    the text that are not meant as they were read; with a `document` it is what is asked
+    besides.
+    """
+
+    text: str = Field(min_length=1, max_length=LONGEST_REQUEST)
+    records: str = Field("", max_length=100)
+    ignored: list[Extent] = Field([], max_length=100)
+    document: dict[str, Any] | None = None
+
+
+class AskedPartOut(BaseModel):
+    """
+    A part of a request: where it stands (characters, the end not included; both 0 where nobody said it), what it was
+    taken for, and why it may be meant otherwise, empty where that is sure.
+    """
+
+    start: int
+    end: int
+    role: Role
+    place: str
+    words: str
+    doubt: str
+
+
+class AskedOut(BaseModel):
+    """
+    A proposed template document, null where nothing was understood; and the words that were not.
+    """
+
+    document: dict[str, Any] | None
+    sentence: str
+    parts: list[AskedPartOut]
+    unread: list[Extent]
+    problems: list[ProblemOut]
 
 
 class CandidateOut(BaseModel):

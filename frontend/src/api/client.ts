@@ -10,6 +10,9 @@ export type RecordTypeFields = Schemas["RecordTypeFields"];
 export type FieldGroup = Schemas["FieldGroup"];
 export type FieldInfo = Schemas["FieldOut"];
 export type FormatInfo = Schemas["FormatOut"];
+/** A request in words, as it was understood. */
+export type AskedInfo = Schemas["AskedOut"];
+export type AskedPart = Schemas["AskedPartOut"];
 /** The lists that templates choose from. */
 export type Vocabulary = Schemas["Vocabulary"];
 /** What a format is called in documents. */

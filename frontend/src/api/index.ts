@@ -14,6 +14,8 @@ export type {
   FieldFacts,
   FieldGroup,
   FieldInfo,
+  AskedInfo,
+  AskedPart,
   FormatInfo,
   Vocabulary,
   FormatName,

@@ -388,6 +388,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/design/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Asked
+         * @description What somebody asked for, in their words, as a proposed template: what each part was taken for, how sure that is, and
+         *     what was not understood. Nothing is kept.
+         */
+        post: operations["read_asked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/design/checks": {
         parameters: {
             query?: never;
@@ -3139,6 +3160,70 @@ export interface components {
             way: string;
         };
         /**
+         * AskedOut
+         * @description A proposed template document, null where nothing was understood; and the words that were not.
+         */
+        AskedOut: {
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            } | null;
+            /** Parts */
+            parts: components["schemas"]["AskedPartOut"][];
+            /** Problems */
+            problems: components["schemas"]["ProblemOut"][];
+            /** Sentence */
+            sentence: string;
+            /** Unread */
+            unread: components["schemas"]["Extent"][];
+        };
+        /**
+         * AskedPartOut
+         * @description A part of a request: where it stands (characters, the end not included; both 0 where nobody said it), what it was
+         *     taken for, and why it may be meant otherwise, empty where that is sure.
+         */
+        AskedPartOut: {
+            /** Doubt */
+            doubt: string;
+            /** End */
+            end: number;
+            /** Place */
+            place: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "records" | "rows" | "narrowing" | "column" | "order" | "limit";
+            /** Start */
+            start: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AskedRequest
+         * @description What somebody asked for, in their words. `records` is the record type, where it was chosen; `ignored` are parts of
+         *     the text that are not meant as they were read; with a `document` it is what is asked
+         *     besides.
+         */
+        AskedRequest: {
+            /** Document */
+            document?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Ignored
+             * @default []
+             */
+            ignored: components["schemas"]["Extent"][];
+            /**
+             * Records
+             * @default
+             */
+            records: string;
+            /** Text */
+            text: string;
+        };
+        /**
          * Bar
          * @description One bar of a histogram: from `least` up to `greatest`.
          */
@@ -4214,6 +4299,16 @@ export interface components {
             runs: number;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * Extent
+         * @description A part of a text, in characters; the end is not included.
+         */
+        Extent: {
+            /** End */
+            end: number;
+            /** Start */
+            start: number;
         };
         /**
          * FeedOut
@@ -8368,6 +8463,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinkOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_asked: {
+        parameters: {
+            query?: {
+                /** @description The source that is meant; the house's first if not given. */
+                source?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AskedOut"];
                 };
             };
             /** @description Validation Error */

@@ -4,6 +4,7 @@ import { Button } from "react-bootstrap";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
 import type { FieldGroup, FieldInfo, Problem, RecordType, TemplateInfo, WayOut } from "../api";
+import { AskedDialog } from "../asked";
 import { RunDialog, useStartRun } from "../runs";
 
 import { Icon, Trouble } from "../shared";
@@ -88,7 +89,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const [tab, setTab] = useState<Tab>("fields");
   const [renaming, setRenaming] = useState<string | null>(null);
   const [announcement, announce] = useState("");
-  const [dialog, setDialog] = useState<"save" | "new" | "keys" | "run" | "about" | null>(null);
+  const [dialog, setDialog] = useState<"save" | "new" | "keys" | "run" | "about" | "ask" | null>(null);
   const [tracing, setTracing] = useState<Tracing | null>(null);
   const [wanted, setWanted] = useState<{ key: string; at: number } | null>(null);
   const [examples, setExamples] = useState<Examples | null>(null);
@@ -119,7 +120,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
   const asksOrPersonal = (document.asks ?? []).length > 0 || (first?.personal ?? []).length > 0;
-  const ask = async () => {
+  const startRun = async () => {
     if (!(await flush())) return;
     if (asksOrPersonal) setDialog("run");
     else start.mutate({ template_id: loaded.id, use: "draft" });
@@ -233,9 +234,10 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     undo: () => dispatch({ type: "undo" }),
     redo: () => dispatch({ type: "redo" }),
     save: () => mayDesign && setDialog("save"),
-    run: () => mayRun && void ask(),
+    run: () => mayRun && void startRun(),
     keys: () => setDialog("keys"),
     trace: () => setTracing({ record: "" }),
+    ask: () => mayDesign && setDialog("ask"),
     narrow: () => mayDesign && setWanted({ key: "add", at: Date.now() }),
     rows: () => mayDesign && setWanted({ key: "rows", at: Date.now() }),
     search: () => {
@@ -263,7 +265,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         dispatch={dispatch}
         onDialog={setDialog}
         onTrace={() => setTracing({ record: "" })}
-        onRun={() => void ask()}
+        onRun={() => void startRun()}
       />
       <KeepingBanner
         keeping={keeping}
@@ -602,6 +604,16 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
           onTake={(show) => {
             dispatch({ type: "setShow", id: examples.column, show });
             setExamples(null);
+          }}
+        />
+      )}
+      {dialog === "ask" && (
+        <AskedDialog
+          document={document as unknown as Record<string, unknown>}
+          onClose={() => setDialog(null)}
+          onTake={(next) => {
+            setDialog(null);
+            dispatch({ type: "edit", document: next as unknown as Document });
           }}
         />
       )}

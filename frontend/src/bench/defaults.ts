@@ -53,6 +53,7 @@ export const KEYS: [string, string][] = [
   ["Ctrl S", "save a version"],
   ["Ctrl Enter", "run"],
   ["T", "trace a record"],
+  ["A", "say what else is wanted"],
   ["N", "narrow further"],
   ["R", "one row per what?"],
   ["Ctrl K", "jump to anything"],

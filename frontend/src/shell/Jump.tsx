@@ -3,6 +3,7 @@ import { Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
 import { PickList, capital } from "../shared";
+import { useMay } from "./context";
 
 interface Target {
   key: string;
@@ -25,6 +26,7 @@ const SHOWN = 10;
 /** Type a few letters, press Enter, be there. */
 export function Jump({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
+  const mayDesign = useMay("design");
   const templates = useQuery({
     queryKey: ["templates"],
     queryFn: () => answer(api.GET("/api/v1/templates")),
@@ -53,14 +55,22 @@ export function Jump({ onClose }: { onClose: () => void }) {
     ];
     const hits = all.filter((t) => words.every((w) => t.label.toLowerCase().includes(w)));
     if (run) hits.unshift({ key: "run", label: `Run ${run[1]}`, note: "run", to: `/runs/${run[1]}` });
-    return hits.slice(0, SHOWN);
+    const shown = hits.slice(0, SHOWN);
+    if (mayDesign && words.length > 1)
+      shown.push({
+        key: "asked",
+        label: `New template: ${text.trim()}`,
+        note: "what you were asked for",
+        to: `/templates?asked=${encodeURIComponent(text.trim())}`,
+      });
+    return shown;
   };
   return (
     <Modal show onHide={onClose} aria-label="Jump to anything">
       <Modal.Body>
         <PickList
-          label="Template, place or number of a run"
-          placeholder="Template, place or number of a run"
+          label="Template, place, number of a run, or what you were asked for"
+          placeholder="Template, place, number of a run, or what you were asked for"
           find={find}
           none="No matches"
           onPick={(target) => {

@@ -17,6 +17,8 @@ import { More } from "./TemplateMenu";
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
   const [params, setParams] = useSearchParams();
+  // A request typed into Ctrl+K arrives here.
+  const asked = params.get("asked");
   const [creating, setCreating] = useState(false);
   const [bundling, setBundling] = useState(false);
   const mayDesign = useMay("design");
@@ -117,7 +119,16 @@ export function Library() {
         </div>
       </main>
       {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
-      {creating && <NewTemplate onClose={() => setCreating(false)} />}
+      {mayDesign && (creating || asked !== null) && (
+        <NewTemplate
+          key={asked}
+          asked={asked ?? ""}
+          onClose={() => {
+            setCreating(false);
+            set("asked", "");
+          }}
+        />
+      )}
     </>
   );
 }

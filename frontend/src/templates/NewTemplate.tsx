@@ -3,19 +3,23 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
-import type { Look } from "../api";
+import type { AskedInfo, Look } from "../api";
+import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
 import { Proposed } from "./Proposed";
 
 type Start = "everyday" | "empty" | "view" | "copy" | "document";
 
 /** One row per what? The first question of every template; and what it starts from. */
-export function NewTemplate({ onClose }: { onClose: () => void }) {
+export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: () => void }) {
   const go = useNavigate();
   const client = useQueryClient();
   const [records, setRecords] = useState("");
   const [start, setStart] = useState<Start>("everyday");
   const [source, setSource] = useState("");
+  const [request, setRequest] = useState(asked);
+  const [found, setFound] = useState<AskedInfo>();
+  const asking = request.trim() !== "";
   const [document, setDocument] = useState<{ document: Record<string, unknown>; look: Look } | null>(null);
   const types = useQuery({
     queryKey: ["record-types"],
@@ -34,6 +38,12 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
   const copies = (templates.data ?? []).filter((t) => !records || t.records === records);
   const make = useMutation({
     mutationFn: () => {
+      if (asking)
+        return answer(
+          api.POST("/api/v1/templates", {
+            body: { everyday: false, free_name: true, document: found?.document as never },
+          }),
+        );
       if (start === "copy")
         return answer(
           api.POST("/api/v1/templates/{template_id}/copy", {
@@ -74,8 +84,9 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
     onSuccess: setDocument,
   });
   const needsType = start === "everyday" || start === "empty" || start === "view";
-  const ready =
-    start === "document"
+  const ready = asking
+    ? found?.document != null
+    : start === "document"
       ? document !== null && document.look.sentence.length > 0
       : start === "copy"
         ? copies.length > 0
@@ -92,7 +103,15 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
           <Modal.Title id="new-template">New template: one row per what?</Modal.Title>
         </Modal.Header>
         <Modal.Body>
-          {needsType && (
+          <AskedText
+            text={request}
+            onText={setRequest}
+            onFound={setFound}
+            label="Say what you were asked for"
+            placeholder="standing oaks in Quay not inspected for two years: tag, girth, last inspection, biggest first"
+          />
+          {!asking && <p className="soft mt-3 mb-1">Or choose:</p>}
+          {!asking && needsType && (
             <div
               className="choices mb-3"
               style={{ maxHeight: 270 }}
@@ -114,65 +133,69 @@ export function NewTemplate({ onClose }: { onClose: () => void }) {
               ))}
             </div>
           )}
-          <Way
-            start={start}
-            here="everyday"
-            onStart={setStart}
-            label={`Start with the everyday fields${chosen ? ` of ${chosen.plural}` : ""}`}
-          />
-          {start === "everyday" && records !== "" && <Proposed records={records} />}
-          <Way start={start} here="empty" onStart={setStart} label="Start with an empty sheet" />
-          {(views.data?.length ?? 0) > 0 && (
-            <Way start={start} here="view" onStart={setStart} label="Start with a saved view" />
-          )}
-          {start === "view" && (
-            <Form.Select
-              className="mb-2"
-              aria-label="View"
-              value={source}
-              onChange={(e) => setSource(e.target.value)}
-            >
-              {views.data?.map((v) => (
-                <option key={v.id} value={v.id}>
-                  {v.name}
-                </option>
-              ))}
-            </Form.Select>
-          )}
-          <Way start={start} here="copy" onStart={setStart} label="Start with a copy of a template" />
-          {start === "copy" && (
-            <Form.Select
-              className="mb-2"
-              aria-label="Template to copy"
-              value={source}
-              onChange={(e) => setSource(e.target.value)}
-            >
-              {copies.map((t) => (
-                <option key={t.id} value={t.id}>
-                  {t.name}
-                </option>
-              ))}
-            </Form.Select>
-          )}
-          <Way
-            start={start}
-            here="document"
-            onStart={setStart}
-            label="Start with a document from another Bouquet"
-          />
-          {start === "document" && (
+          {!asking && (
             <>
-              <Form.Control
-                type="file"
-                accept=".json,application/json"
-                aria-label="Document"
-                onChange={(e) => {
-                  const file = (e.target as HTMLInputElement).files?.[0];
-                  setDocument(null);
-                  if (file) read.mutate(file);
-                }}
+              <Way
+                start={start}
+                here="everyday"
+                onStart={setStart}
+                label={`Start with the everyday fields${chosen ? ` of ${chosen.plural}` : ""}`}
               />
-              {document && <Imported look={document.look} />}
+              {start === "everyday" && records !== "" && <Proposed records={records} />}
+              <Way start={start} here="empty" onStart={setStart} label="Start with an empty sheet" />
+              {(views.data?.length ?? 0) > 0 && (
+                <Way start={start} here="view" onStart={setStart} label="Start with a saved view" />
+              )}
+              {start === "view" && (
+                <Form.Select
+                  className="mb-2"
+                  aria-label="View"
+                  value={source}
+                  onChange={(e) => setSource(e.target.value)}
+                >
+                  {views.data?.map((v) => (
+                    <option key={v.id} value={v.id}>
+                      {v.name}
+                    </option>
+                  ))}
+                </Form.Select>
+              )}
+              <Way start={start} here="copy" onStart={setStart} label="Start with a copy of a template" />
+              {start === "copy" && (
+                <Form.Select
+                  className="mb-2"
+                  aria-label="Template to copy"
+                  value={source}
+                  onChange={(e) => setSource(e.target.value)}
+                >
+                  {copies.map((t) => (
+                    <option key={t.id} value={t.id}>
+                      {t.name}
+                    </option>
+                  ))}
+                </Form.Select>
+              )}
+              <Way
+                start={start}
+                here="document"
+                onStart={setStart}
+                label="Start with a document from another Bouquet"
+              />
+              {start === "document" && (
+                <>
+                  <Form.Control
+                    type="file"
+                    accept=".json,application/json"
+                    aria-label="Document"
+                    onChange={(e) => {
+                      const file = (e.target as HTMLInputElement).files?.[0];
+                      setDocument(null);
+                      if (file) read.mutate(file);
+                    }}
+                  />
+                  {document && <Imported look={document.look} />}
+                </>
+              )}
             </>
           )}
           <Trouble

@@ -18,7 +18,7 @@ interface Props {
   /** Whether it cannot be run just now. */
   busy: boolean;
   dispatch: (action: Action) => void;
-  onDialog: (dialog: "save" | "keys" | "about") => void;
+  onDialog: (dialog: "save" | "keys" | "about" | "ask") => void;
   onTrace: () => void;
   onRun: () => void;
 }
@@ -42,6 +42,11 @@ export function BenchStrip(props: Props) {
       {mayDesign && (
         <Button variant="quiet" size="sm" onClick={() => onDialog("about")}>
           About…
+        </Button>
+      )}
+      {mayDesign && (
+        <Button variant="quiet" size="sm" onClick={() => onDialog("ask")}>
+          Say what else…
         </Button>
       )}
       <span className="tag" role="status">

@@ -44,8 +44,10 @@ export function Tally({
       {steps.map((step, n) => (
         <li key={`${n}${step.place}`} className="step">
           <div className="n">
-            {about}
-            {count(step.rows)}
+            <span>
+              {about}
+              {count(step.rows)}
+            </span>
             {step.left_out > 0 && (
               <Out
                 label={`${plural(step.left_out, "record")} left out by this step${step.blank ? `, of which blank: ${count(step.blank)}` : ""}`}
@@ -77,8 +79,10 @@ export function Tally({
       {steps.length > 0 && (
         <li className="last">
           <div className="n">
-            {about}
-            {plural(rows, "row")}
+            <span>
+              {about}
+              {plural(rows, "row")}
+            </span>
           </div>
           <div className="l">
             {perUnit}× {plural(columns, "column")}

@@ -8,12 +8,13 @@ interface Keys {
   keys: () => void;
   search: () => void;
   trace: () => void;
+  ask: () => void;
   narrow: () => void;
   rows: () => void;
 }
 
 /** Acts behind a plain letter. */
-const LETTERS = { "/": "search", "?": "keys", t: "trace", n: "narrow", r: "rows" } as const;
+const LETTERS = { "/": "search", "?": "keys", t: "trace", a: "ask", n: "narrow", r: "rows" } as const;
 
 /** The bench's keys. Inside a field only those with Ctrl count. */
 export function useBenchKeys(acts: Keys) {

@@ -1,0 +1,36 @@
+import { useState } from "react";
+import type { AskedInfo } from "../api";
+import { FormDialog } from "../shared";
+import { AskedText } from "./AskedText";
+
+interface Props {
+  document: Record<string, unknown>;
+  onTake: (document: Record<string, unknown>) => void;
+  onClose: () => void;
+}
+
+/** What else is wanted of a template, in a person's own words. */
+export function AskedDialog({ document, onTake, onClose }: Props) {
+  const [text, setText] = useState("");
+  const [found, setFound] = useState<AskedInfo>();
+  return (
+    <FormDialog
+      title="What else is wanted?"
+      act="Put it in"
+      ready={(found?.parts.length ?? 0) > 0}
+      busy={false}
+      error={null}
+      onAct={() => found?.document && onTake(found.document)}
+      onClose={onClose}
+    >
+      <AskedText
+        text={text}
+        onText={setText}
+        onFound={setFound}
+        document={document}
+        label="In your own words"
+        placeholder="only those in Quay, with girth, newest first"
+      />
+    </FormDialog>
+  );
+}

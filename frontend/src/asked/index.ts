@@ -1,0 +1,2 @@
+export { AskedDialog } from "./AskedDialog";
+export { AskedText } from "./AskedText";
