@@ -6,7 +6,8 @@ export default defineConfig({
   css: { preprocessorOptions: { scss: { quietDeps: true, silenceDeprecations: ["import"] } } },
   // Nothing is inlined: the page's policy loads from its own address only.
   build: { assetsInlineLimit: 0, chunkSizeWarningLimit: 700 },
-  server: { host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
+  // The guide lies beside the front end.
+  server: { fs: { allow: [".."] }, host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
   // A shared machine is slow at times; what waits longer than this waits for ever.
   test: { environment: "jsdom", setupFiles: ["src/test-setup.ts"], testTimeout: 30_000 },
 });

@@ -18,6 +18,7 @@ const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.Ru
 const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })));
 const RoundPage = lazy(() => import("./rounds").then((m) => ({ default: m.RoundPage })));
 const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
+const Guide = lazy(() => import("./guide/Guide").then((m) => ({ default: m.Guide })));
 const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
 
 const CataloguePlace = lazy(() => import("./setup").then((m) => ({ default: m.CataloguePlace })));
@@ -82,6 +83,8 @@ function Door() {
             <Route path="/records/:name" element={<Records />} />
             <Route path="/records/:name/*" element={<RecordPage />} />
             <Route path="/templates/:id" element={<Bench />} />
+            <Route path="/guide" element={<Guide />} />
+            <Route path="/guide/:page" element={<Guide />} />
             <Route path="/runs" element={<Ledger />} />
             <Route path="/runs/given-back" element={<GivenBack />} />
             <Route path="/runs/:id" element={<RunPage />} />

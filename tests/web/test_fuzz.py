@@ -11,9 +11,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from bouquet.core.errors import DocumentError
-from bouquet.core.plan import OPERATORS, Context, resolve
+from bouquet.core.plan import Context, resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
+from bouquet.core.vocabulary.comparisons import COMPARISONS
 from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import count_tally
 from bouquet.sources import Source
@@ -37,7 +38,7 @@ HOSTILE = st.sampled_from(
     ["'; DROP TABLE tree; --", "\\", "%", "_", "~", "\x00", "2026-02-30", "1e999", "NaN", "", " ", "é🌳", ":p", "{x}"]
 )
 SCALAR = HOSTILE | st.text(max_size=6) | st.integers(-(10**20), 10**20) | st.booleans() | st.floats(allow_nan=False)
-OPERATOR = st.sampled_from(sorted({o for known in OPERATORS.values() for o in known}))
+OPERATOR = st.sampled_from(sorted(COMPARISONS))
 WINDOW = st.fixed_dictionaries(
     {
         "type": st.sampled_from(

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { AskedInfo, AskedPart } from "../api";
 import { Icon, Trouble, useDebounced } from "../shared";
 import { piecesOf, unsaid } from "./pieces";
+import { Help } from "../guide";
 
 /** Milliseconds without a letter until a request is read. */
 const QUIET = 350;
@@ -46,7 +47,7 @@ export function AskedText({ text, onText, onFound, document, label, placeholder 
   return (
     <div className="asked">
       <Form.Group controlId={id}>
-        <Form.Label>{label}</Form.Label>
+        <Form.Label>{label}</Form.Label> <Help topic="first-template#say-what-you-were-asked-for" />
         <Form.Control
           as="textarea"
           rows={2}

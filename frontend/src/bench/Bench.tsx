@@ -5,7 +5,7 @@ import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
 import type { FieldGroup, FieldInfo, Problem, RecordType, TemplateInfo, WayOut } from "../api";
 import { AskedDialog } from "../asked";
-import { RunDialog, useStartRun } from "../runs";
+import { Expected, RunDialog, useStartRun } from "../runs";
 
 import { Icon, Trouble } from "../shared";
 import { ChecksTab } from "./components/ChecksTab";
@@ -547,6 +547,13 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         problems={problems}
         run={run}
         checks={(document.checks ?? []).length ? (checked.data?.checks ?? []) : []}
+        expected={
+          <Expected
+            templateId={loaded.id}
+            rows={tally.data?.steps.at(-1)?.rows}
+            format={document.output?.format ?? "csv"}
+          />
+        }
         onShow={showProblem}
         onCure={mayDesign ? cure : undefined}
         onChecks={() => {

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import { FileInput, Icon, Trouble, useFormats } from "../shared";
 import type { Acceptance, Kind, LayoutColumn } from "./acceptance";
 import { KINDS } from "./acceptance";
+import { Help } from "../guide";
 
 interface Props {
   acceptance: Acceptance;
@@ -93,7 +94,9 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
         </Form.Group>
       </div>
       <div className="d-flex gap-2 align-items-center">
-        <h3 className="h6 m-0">Their columns</h3>
+        <h3 className="h6 m-0">
+          Their columns <Help topic="sending#a-recipient" />
+        </h3>
         <Sample onFound={onChange} />
         <Button
           variant="quiet"

@@ -28,6 +28,7 @@ import { TakeMenu } from "./Take";
 import { TypeBar, useByUse } from "./TypeBar";
 import { SaveView, ViewMenu, useViewKey } from "./Views";
 import { everydayView, keptView, looksIn, onScreen, plainSentence, proposedName, searched } from "./view";
+import { Help } from "../guide";
 
 const FIRST = 60;
 const PAGE = 250;
@@ -202,6 +203,7 @@ function Browse({
     <>
       <div className="strip">
         <h1>Records</h1>
+        <Help topic="records#lists-and-views" />
         {source && <span className="soft">{source.title}</span>}
         <span className="fill" />
         <RoundButtons records={start.records} />

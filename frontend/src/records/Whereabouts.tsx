@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, api } from "../api";
 import { Trouble, shortMoment } from "../shared";
+import { Help } from "../guide";
 
 const SHOWN = 12;
 
@@ -20,7 +21,9 @@ export function Whereabouts({ name, recordKey }: { name: string; recordKey: stri
   if (!gone.data) return <Trouble error={gone.error} />;
   return (
     <section className="slab" aria-label="Where it has gone">
-      <h2>Where it has gone</h2>
+      <h2>
+        Where it has gone <Help topic="records#one-record" />
+      </h2>
       {gone.data.length === 0 && <p className="soft mb-0">No file that left holds it.</p>}
       <ul className="uses">
         {gone.data.slice(0, SHOWN).map((run) => (

@@ -10,6 +10,7 @@ import { DayOff, RhythmEditor } from "./RhythmEditor";
 import { SendTo } from "./SendTo";
 import { TriggerFields, WAITS } from "./TriggerFields";
 import { KINDS } from "./rhythm";
+import { Help } from "../guide";
 
 const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const ZONES = [...new Set(["Europe/London", OWN_ZONE, ...Intl.supportedValuesOf("timeZone")])];
@@ -309,7 +310,9 @@ function Covers({ planned, template }: { planned: Planned; template: number }) {
   if (planned.coverage.length === 0) return null;
   return (
     <div className="mt-3">
-      <h2>The days it covers</h2>
+      <h2>
+        The days it covers <Help topic="rounds#the-days-it-covers" />
+      </h2>
       {planned.coverage.map((said) => (
         <p key={said} className={planned.covered ? "soft small mb-1" : "small mb-1"}>
           {!planned.covered && !said.startsWith("With") && <Icon name="exclamation" />} {said}

@@ -3,6 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { Rhythm } from "../api";
 import { Icon } from "../shared";
 import { DAYS, KINDS, MONTHS, readNumbers, withKind, writeNumbers } from "./rhythm";
+import { Help } from "../guide";
 
 interface Props {
   rhythm: Rhythm;
@@ -16,7 +17,7 @@ export function RhythmEditor({ rhythm, onChange }: Props) {
   return (
     <div className="d-grid gap-2">
       <Form.Group controlId="round-kind">
-        <Form.Label>When</Form.Label>
+        <Form.Label>When</Form.Label> <Help topic="rounds#when" />
         <Form.Select
           value={kind}
           onChange={(e) => {

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import { plural } from "../shared";
 import type { NewRound as Draft, Planned } from "../api";
+import { Help } from "../guide";
 
 interface Props {
   draft: Draft;
@@ -34,7 +35,9 @@ export function SendTo({ draft, planned, onChange }: Props) {
   };
   return (
     <fieldset>
-      <legend className="form-label">It is sent to</legend>
+      <legend className="form-label">
+        It is sent to <Help topic="sending#a-round-that-sends-to-them" />
+      </legend>
       {recipients.data?.length === 0 && (
         <p className="soft m-0">
           There are no recipients yet.{" "}

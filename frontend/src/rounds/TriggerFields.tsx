@@ -3,6 +3,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { NewRound as Draft } from "../api";
 import { eventOf } from "./event";
+import { Help } from "../guide";
 
 type Trigger = NonNullable<Draft["trigger"]>;
 
@@ -42,7 +43,7 @@ export function TriggerFields({ draft, own, onChange }: Props) {
   return (
     <div className="d-flex flex-wrap gap-2">
       <Form.Group controlId="round-trigger" className="flex-fill">
-        <Form.Label>It runs</Form.Label>
+        <Form.Label>It runs</Form.Label> <Help topic="rounds#when-something-happens" />
         <Form.Select
           value={draft.trigger}
           onChange={(e) => onChange({ trigger: e.target.value as Trigger, after_id: null })}

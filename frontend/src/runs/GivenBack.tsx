@@ -5,6 +5,7 @@ import { Link, useSearchParams } from "react-router";
 import { ApiError, fileAddress, giveBack } from "../api";
 import type { GivenBackInfo } from "../api";
 import { Icon, Trouble, count, plural } from "../shared";
+import { Help } from "../guide";
 
 const STATES = {
   change: ["could be taken over", "changed by the person, untouched at the source since"],
@@ -36,6 +37,7 @@ export function GivenBack() {
           <Icon name="chevronLeft" />
         </Link>
         <h1>A file given back</h1>
+        <Help topic="given-back#what-a-changed-cell-can-be" />
         {file && <span className="tag mono">{file.name}</span>}
         <span className="fill" />
         {check.data && (

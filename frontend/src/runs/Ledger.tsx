@@ -20,6 +20,7 @@ import { BundleDialog } from "./BundleDialog";
 import { RunNews } from "./RunNews";
 import { RunStatus, STATUS_WORDS } from "./RunStatus";
 import { isMade } from "./slip";
+import { Help } from "../guide";
 
 const PAGE = 50;
 
@@ -89,6 +90,7 @@ export function Ledger() {
     <>
       <div className="strip">
         <h1>Runs</h1>
+        <Help topic="run-a-template#the-ledger" />
         {totals.data && (
           <span className="soft">
             {plural(totals.data.runs, "run")} · {plural(totals.data.rows, "row")} · {size(totals.data.bytes)}

@@ -9,6 +9,7 @@ import { AnswerForm, allAnswered, withDefaults } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
 import { NotIncluded } from "./NotIncluded";
 import { Purpose } from "./Purpose";
+import { Help } from "../guide";
 
 interface Props {
   templateId: number;
@@ -59,6 +60,7 @@ export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Prop
       >
         <Modal.Header closeButton>
           <Modal.Title id="run-dialog">Before it runs</Modal.Title>
+          <Help topic="run-a-template#before-the-first-press" />
         </Modal.Header>
         <Modal.Body className="d-grid gap-3">
           <Trouble error={error ?? questions.error ?? rows.error} />

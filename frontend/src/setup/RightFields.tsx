@@ -3,6 +3,7 @@ import { Form } from "react-bootstrap";
 import { answer, api, currentSource } from "../api";
 import type { RightScope } from "../api";
 import { useVocabulary } from "../shared";
+import { Help } from "../guide";
 
 type Treatment = NonNullable<RightScope["personal"]>[string];
 
@@ -51,7 +52,9 @@ function Narrowing({ scope, onChange }: PartProps) {
   });
   return (
     <fieldset>
-      <legend className="form-label">They see</legend>
+      <legend className="form-label">
+        They see <Help topic="people#rights" />
+      </legend>
       <Form.Check
         type="radio"
         name="sees"
@@ -161,7 +164,9 @@ function PersonalData({ scope, onChange }: PartProps) {
   };
   return (
     <fieldset>
-      <legend className="form-label">Personal data</legend>
+      <legend className="form-label">
+        Personal data <Help topic="people#personal-data" />
+      </legend>
       <div className="treatments">
         <label htmlFor="personal-usual">as a rule</label>
         <Form.Select

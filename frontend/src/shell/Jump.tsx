@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
+import { useGuide } from "../guide";
 import { PickList, capital } from "../shared";
 import { useMay } from "./context";
 
@@ -27,6 +28,7 @@ const SHOWN = 10;
 export function Jump({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const mayDesign = useMay("design");
+  const guide = useGuide().pages;
   const templates = useQuery({
     queryKey: ["templates"],
     queryFn: () => answer(api.GET("/api/v1/templates")),
@@ -53,6 +55,14 @@ export function Jump({ onClose }: { onClose: () => void }) {
         to: `/records/${t.name}`,
       })),
     ];
+    for (const page of guide)
+      for (const section of [{ title: page.title, anchor: "" }, ...page.sections])
+        all.push({
+          key: `g${page.name} ${section.anchor}`,
+          label: section.title,
+          note: section.anchor ? `guide: ${page.title}` : "guide",
+          to: `/guide/${page.name}${section.anchor ? `#${section.anchor}` : ""}`,
+        });
     const hits = all.filter((t) => words.every((w) => t.label.toLowerCase().includes(w)));
     if (run) hits.unshift({ key: "run", label: `Run ${run[1]}`, note: "run", to: `/runs/${run[1]}` });
     const shown = hits.slice(0, SHOWN);

@@ -115,6 +115,9 @@ export function Shell({ session, children }: { session: Session; children: React
                 </Dropdown.ItemText>
                 <Likes />
                 <Dropdown.Divider />
+                <Dropdown.Item as={Link} to="/guide">
+                  Guide
+                </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setAbout(true)}>
                   My name and address…
                 </Dropdown.Item>

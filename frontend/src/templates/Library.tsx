@@ -13,6 +13,7 @@ import { Bundles } from "./Bundles";
 import { foldersOf, indented, isWithin } from "./folders";
 import { NewTemplate } from "./NewTemplate";
 import { More } from "./TemplateMenu";
+import { Help } from "../guide";
 
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
@@ -49,6 +50,7 @@ export function Library() {
     <>
       <div className="strip">
         <h1>Templates</h1>
+        <Help topic="first-template#the-library" />
         <span className="soft">
           {count(shown.length)} shown of {count(all.length)}
         </span>

@@ -9,6 +9,7 @@ import { useRecordType } from "../bench/hooks/useFields";
 import type { Column, ColumnValue, Show } from "../bench/types";
 import { Hint } from "../shell";
 import { FileInput, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
+import { Help } from "../guide";
 
 /** What fills one heading, as a person left it. */
 interface Filling {
@@ -116,6 +117,7 @@ export function Match() {
           <Icon name="chevronLeft" />
         </Link>
         <h1>Start from a header row</h1>
+        <Help topic="header-row#how-headings-are-matched" />
         <label className="tag d-flex gap-1 align-items-center">
           one row per
           <Form.Select

@@ -4,6 +4,7 @@ import type { FieldGroup, FieldInfo } from "../../api";
 import { Icon, NumberInput } from "../../shared";
 import type { Across } from "../types";
 import { FieldPicker } from "./FieldPicker";
+import { Help } from "../../guide";
 
 const STEPS = ["day", "week", "month", "quarter", "year"] as const;
 
@@ -44,7 +45,10 @@ export function AcrossEditor({ across, groups, fieldOf, onAcross }: Props) {
   return (
     <fieldset className="ms-4 mt-2 d-flex gap-2 align-items-center flex-wrap">
       <legend className="visually-hidden">Across</legend>
-      <span>across</span> <b>{label}</b>
+      <span>
+        across <Help topic="rows#across" />
+      </span>{" "}
+      <b>{label}</b>
       {dated && (
         <Form.Select
           size="sm"

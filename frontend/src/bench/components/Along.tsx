@@ -4,6 +4,7 @@ import { NumberInput } from "../../shared";
 import { ruleOf } from "../rows";
 import type { Document, Output } from "../types";
 import { ChildColumns } from "./ChildColumns";
+import { Help } from "../../guide";
 
 interface Props {
   document: Document;
@@ -39,7 +40,9 @@ export function Along({ document, ways, output, problems, set }: Props) {
   return (
     <>
       <fieldset>
-        <legend>Files beside it</legend>
+        <legend>
+          Files beside it <Help topic="files#files-beside-it" />
+        </legend>
         {companion("findings", "what the checks found, as CSV")}
         {(document.checks ?? []).length > 0 && (
           <label className="d-block small mt-1 mb-2">

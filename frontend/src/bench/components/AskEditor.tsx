@@ -4,6 +4,7 @@ import { answered, askOf, canAsk, changeAsk, changeAsked } from "../asks";
 import { operatorWords } from "../../shared";
 import type { Condition, Document } from "../types";
 import { ValueEditor, withOperator } from "./ConditionEditor";
+import { Help } from "../../guide";
 
 interface Props {
   document: Document;
@@ -24,7 +25,9 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
   return (
     <>
       <Form.Group controlId="ask-label">
-        <Form.Label>Asked at each run</Form.Label>
+        <Form.Label>
+          Asked at each run <Help topic="narrowing#ask-each-time" />
+        </Form.Label>
         <Form.Control
           value={ask.label}
           maxLength={200}

@@ -10,6 +10,7 @@ import type { Check, Severity } from "../checks";
 import { useChecks } from "../hooks/useChecks";
 import type { Document } from "../types";
 import { Spread } from "./Spread";
+import { Help } from "../../guide";
 
 interface Props {
   document: Document;
@@ -36,7 +37,7 @@ export function CheckRules(props: Props) {
   return (
     <>
       <h3>
-        Checks on every run
+        Checks on every run <Help topic="checks#checks-of-columns-and-rows" />
         {counts.isFetching && <span className="soft small fw-normal"> counting…</span>}
       </h3>
       {checks.length === 0 && (

@@ -8,6 +8,7 @@ import { subjectOf } from "../filter";
 import type { Condition, Window } from "../types";
 import { NumberInput, WindowParts, operatorWords, sameKind, takes, vocabulary } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
+import { Help } from "../../guide";
 
 interface Props {
   condition: Condition;
@@ -34,17 +35,20 @@ export function ConditionEditor(props: Props) {
   return (
     <>
       {field && (
-        <Form.Select
-          aria-label="Comparison"
-          value={condition.is}
-          onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
-        >
-          {(field.operators.length ? field.operators : [condition.is]).map((operator) => (
-            <option key={operator} value={operator}>
-              {operatorWords(operator)}
-            </option>
-          ))}
-        </Form.Select>
+        <div className="d-flex gap-1 align-items-center">
+          <Form.Select
+            aria-label="Comparison"
+            value={condition.is}
+            onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
+          >
+            {(field.operators.length ? field.operators : [condition.is]).map((operator) => (
+              <option key={operator} value={operator}>
+                {operatorWords(operator)}
+              </option>
+            ))}
+          </Form.Select>
+          <Help topic={takes(condition.is) === "window" ? "narrowing#periods" : "narrowing#comparisons"} />
+        </div>
       )}
       {field && <ValueEditor {...props} field={field} />}
       {problems.map((p) => (

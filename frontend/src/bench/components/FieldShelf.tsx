@@ -8,6 +8,7 @@ import { useRecordType } from "../hooks/useFields";
 import { firstFold } from "../rows";
 import { findFields } from "../search";
 import type { Column, Document } from "../types";
+import { Help } from "../../guide";
 
 /** Share of filled rows below which a field counts as poorly filled. */
 const LOW = 0.5;
@@ -123,6 +124,7 @@ export function FieldShelf(props: Props) {
           }}
         />
         <kbd className="tag">/</kbd>
+        <Help topic="columns#the-shelf" />
       </div>
       {text === "" && (
         <div className="shelf-switch small">

@@ -4,6 +4,7 @@ import type { Problem } from "../../api";
 import { Icon } from "../../shared";
 import { USUAL_NAME, nameParts, partWords, patternOf, piecesOf } from "../fileName";
 import type { Document } from "../types";
+import { Help } from "../../guide";
 
 interface Props {
   document: Document;
@@ -24,7 +25,9 @@ export function FileName({ document, today, problems, editable, onName }: Props)
     put(patternOf(pieces.map((p, n) => (n === at ? { ...p, text } : p))));
   return (
     <fieldset className="file-name">
-      <legend className="form-label">File name</legend>
+      <legend className="form-label">
+        File name <Help topic="files#file-names" />
+      </legend>
       <div className="name-pieces">
         {pieces.map((piece, n) =>
           piece.part ? (

@@ -5,6 +5,7 @@ import type { Document, Fold } from "../types";
 import { ruleOf } from "../rows";
 import { WhereEditor } from "./HasEditor";
 import { vocabulary } from "../../shared";
+import { Help } from "../../guide";
 
 interface Props {
   document: Document;
@@ -35,7 +36,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
   return (
     <>
       <Form.Group controlId="fold-how">
-        <Form.Label>Of its {plural}</Form.Label>
+        <Form.Label>Of its {plural}</Form.Label> <Help topic="folds#ways-to-fold" />
         <Form.Select
           value={fold.how}
           onChange={(e) => {

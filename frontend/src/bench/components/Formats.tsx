@@ -2,6 +2,7 @@ import { Form } from "react-bootstrap";
 import type { FieldInfo } from "../../api";
 import { DATE_PATTERNS } from "../defaults";
 import type { Show } from "../types";
+import { Help } from "../../guide";
 
 /** How the values of a column stand on paper, by their kind. */
 export function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (part: Show) => void }) {
@@ -30,7 +31,7 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
     case "choice":
       return (
         <Form.Group controlId="show-choice">
-          <Form.Label>Shown as</Form.Label>
+          <Form.Label>Shown as</Form.Label> <Help topic="columns#formats" />
           <Form.Select
             value={show.choice ?? "label"}
             onChange={(e) => set({ choice: e.target.value as Show["choice"] })}

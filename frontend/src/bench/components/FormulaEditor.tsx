@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, Problem } from "../../api";
 import type { Column } from "../types";
+import { Help } from "../../guide";
 
 const SHOWN = 8;
 
@@ -66,7 +67,7 @@ export function FormulaEditor({ id, label, formula, groups, columns, problems, o
 
   return (
     <Form.Group controlId={id} className="formula-editor">
-      <Form.Label>{label}</Form.Label>
+      <Form.Label>{label}</Form.Label> <Help topic="formulas#writing-formulas" />
       <div className="formula-box">
         {wrong && typeof wrong.at === "number" && (
           <div className="formula-marks mono" aria-hidden>

@@ -7,6 +7,7 @@ import { useRecordType, useTargetFields } from "../hooks/useFields";
 import type { Condition, Has, Narrowing } from "../types";
 import { ConditionEditor } from "./ConditionEditor";
 import { FieldPicker } from "./FieldPicker";
+import { Help } from "../../guide";
 
 interface Props {
   has: Has;
@@ -23,7 +24,7 @@ export function HasEditor({ has, start, zone, onChange, onRemove }: Props) {
   return (
     <>
       <div className="d-flex gap-2 align-items-center">
-        it has
+        it has <Help topic="narrowing#records-that-there-are-many-of" />
         <Form.Select
           aria-label="How many"
           style={{ width: 120 }}

@@ -5,6 +5,7 @@ import { Link, useParams } from "react-router";
 import { answer, api } from "../../api";
 import { Confirm, FormDialog, Trouble, plural, shortMoment } from "../../shared";
 import type { Document } from "../types";
+import { Help } from "../../guide";
 
 type Only = NonNullable<Document["only"]>;
 
@@ -25,7 +26,9 @@ export function OnlyEditor({ document, onChange }: Props) {
   const only = document.only ?? "everything";
   return (
     <fieldset className="mt-2">
-      <legend className="form-label">Each run holds</legend>
+      <legend className="form-label">
+        Each run holds <Help topic="only-what-is-new#what-is-remembered" />
+      </legend>
       {(Object.keys(CHOICES) as Only[]).map((choice) => (
         <Form.Check
           key={choice}

@@ -17,12 +17,15 @@ interface Props {
   onCure?: (way: WayOut) => void;
   /** Show everything that speaks up. */
   onChecks: () => void;
+  /** How large it will be and how long it will take. */
+  expected?: ReactNode;
   /** How the file stands to what a recipient takes. */
   children?: ReactNode;
 }
 
 /** The file that a run makes, what stands in its way, and the run under way. */
-export function Outcome({ format, look, problems, run, checks, onShow, onCure, onChecks, children }: Props) {
+export function Outcome(props: Props) {
+  const { format, look, problems, run, checks, onShow, onCure, onChecks, expected, children } = props;
   const [listing, setListing] = useState(false);
   const notes = look?.notes ?? [];
   const objecting = checks.filter((c) => c.objections > 0);
@@ -44,7 +47,7 @@ export function Outcome({ format, look, problems, run, checks, onShow, onCure, o
       ) : (
         look && (
           <span className="all-well">
-            <Icon name="check" /> ready to run
+            <Icon name="check" /> ready to run{expected && <> · {expected}</>}
             {objecting.length > 0 && (
               <button type="button" className="btn-link-plain ms-2" onClick={onChecks}>
                 {plural(objecting.length, "check")} {objecting.length === 1 ? "objects" : "object"}

@@ -1,5 +1,6 @@
 import { Form } from "react-bootstrap";
 import type { Document, Output } from "../types";
+import { Help } from "../../guide";
 
 /** Levels of groups in a file for readers. */
 const DEEPEST = 3;
@@ -40,7 +41,7 @@ export function ReaderStyle({
       {reader && (
         <div className="indented">
           <Form.Group controlId="reader-locale">
-            <Form.Label>Dates and numbers as in</Form.Label>
+            <Form.Label>Dates and numbers as in</Form.Label> <Help topic="files#for-readers" />
             <Form.Select value={output.locale ?? "en_GB"} onChange={(e) => set({ locale: e.target.value })}>
               {LOCALES.map(([code, words]) => (
                 <option key={code} value={code}>

@@ -8,6 +8,7 @@ import { ruleOf } from "../rows";
 import type { By, Document, RowRule as Rule } from "../types";
 import { AcrossEditor } from "./AcrossEditor";
 import { FieldPicker } from "./FieldPicker";
+import { Help } from "../../guide";
 
 const STEPS = ["minute", "hour", "day", "week", "month", "quarter", "year"];
 
@@ -34,6 +35,9 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
   const firstBy = groups[0]?.fields.find((f) => f.kind === "choice") ?? groups[0]?.fields[0];
   return (
     <div className="row-rule">
+      <div>
+        One row per what? <Help topic="rows#one-row-per-record" />
+      </div>
       <div role="radiogroup" aria-label="One row per">
         <Form.Check
           type="radio"

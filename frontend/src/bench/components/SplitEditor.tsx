@@ -2,6 +2,7 @@ import { Form } from "react-bootstrap";
 import type { FieldGroup } from "../../api";
 import type { Action } from "../reducer";
 import type { Document, Output } from "../types";
+import { Help } from "../../guide";
 
 type Split = NonNullable<Output["split"]>;
 
@@ -34,6 +35,7 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
   const first = document.columns?.find((c) => "field" in c.value)?.id ?? everyday[0]?.f.path ?? "";
   return (
     <>
+      <Help topic="files#split-into-several" />
       <Form.Select
         aria-label="One file, or several"
         value={way}

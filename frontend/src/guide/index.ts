@@ -1,0 +1,2 @@
+export { Help } from "./Help";
+export { useGuide } from "./useGuide";
