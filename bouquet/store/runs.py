@@ -8,7 +8,7 @@ import json
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal, TypeAlias
 
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import JSONB
@@ -31,6 +31,7 @@ from bouquet.store.run_life import (
 __all__ = [
     "ONCE",
     "RunFilter",
+    "RunSort",
     "add_many",
     "add_run",
     "begin_attempt",
@@ -226,16 +227,39 @@ class RunFilter:
         return found
 
 
+RunSort: TypeAlias = Literal["number", "name", "asked_by", "rows", "status", "checks"]
+
+#: What runs are sorted by; those that are equal by their numbers.
+_SORTS: dict[RunSort, sa.ColumnElement[Any]] = {
+    "number": Run.id.expression,
+    "name": sa.func.lower(Run.name),
+    "asked_by": sa.func.lower(Run.asked_by),
+    "rows": sa.func.coalesce(Run.rows_written, -1),
+    "status": Run.status.expression,
+    "checks": Run.objections.expression,
+}
+
+
 def list_runs(
-    session: Session, wanted: RunFilter | None = None, *, before: int | None = None, at_most: int = 50
+    session: Session,
+    wanted: RunFilter | None = None,
+    *,
+    before: int | None = None,
+    at_most: int = 50,
+    sort: RunSort = "number",
+    ascending: bool = False,
 ) -> Sequence[Run]:
     """
-    Runs, newest first; `before` is the number of the last run of the page before.
+    Runs, by default the newest first; `before` is the number of the last run of the page before.
     """
+    key = _SORTS[sort]
     query = sa.select(Run).options(*_LIGHT).where(*(wanted or RunFilter()).conditions())
     if before is not None:
-        query = query.where(Run.id < before)
-    return session.scalars(query.order_by(Run.id.desc()).limit(at_most)).all()
+        last = sa.select(key).where(Run.id == before).correlate(None).scalar_subquery()
+        here, there = sa.tuple_(key, Run.id), sa.tuple_(last, sa.literal(before))
+        query = query.where(here > there if ascending else here < there)
+    order = [key.asc(), Run.id.asc()] if ascending else [key.desc(), Run.id.desc()]
+    return session.scalars(query.order_by(*order).limit(at_most)).all()
 
 
 def total_runs(session: Session, wanted: RunFilter) -> dict[str, int]:

@@ -307,7 +307,7 @@ def test_a_run_can_be_left_and_found_again(page: Page) -> None:
 def test_jump_and_library(page: Page) -> None:
     """Ctrl+K leads anywhere; the library searches sentences and keeps its view in the address."""
     page.keyboard.press("Control+k")
-    page.get_by_label("Template, place or number of a run").fill("billing")
+    page.get_by_label("Template, place, number of a run").fill("billing")
     expect(page.get_by_role("dialog").get_by_text("Contractor billing lines")).to_be_visible()
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Contractor billing lines")).to_be_visible()

@@ -64,12 +64,15 @@ def list_runs(
     wanted: Wanted,
     before: WholeNumber | None = None,
     at_most: Annotated[int, Query(ge=1, le=200)] = 50,
+    sort: ledger.RunSort = "number",
+    ascending: bool = False,
 ) -> Any:
     """
-    The ledger, newest first. `before` is the cursor of the page before.
+    The ledger, by default newest first. `before` is the cursor of the page before, in the same order.
     """
     with services.store.session() as session:
-        out = [run_out(r, person) for r in ledger.list_runs(session, wanted, before=before, at_most=at_most)]
+        found = ledger.list_runs(session, wanted, before=before, at_most=at_most, sort=sort, ascending=ascending)
+        out = [run_out(r, person) for r in found]
     return RunPage(runs=out, next=out[-1].id if len(out) == at_most else None)
 
 

@@ -1863,7 +1863,7 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description The ledger, newest first. `before` is the cursor of the page before.
+         * @description The ledger, by default newest first. `before` is the cursor of the page before, in the same order.
          */
         get: operations["list_runs"];
         put?: never;
@@ -11148,6 +11148,8 @@ export interface operations {
             query?: {
                 before?: number | null;
                 at_most?: number;
+                sort?: "number" | "name" | "asked_by" | "rows" | "status" | "checks";
+                ascending?: boolean;
                 template_id?: number | null;
                 status?: ("asked" | "running" | "held" | "releasing" | "ready" | "failed" | "cancelled" | "discarded") | null;
                 search?: string | null;

@@ -41,6 +41,7 @@ export function headingOf(field: FieldInfo, group: string): string {
 export const KEYS: [string, string][] = [
   ["/", "search the shelf"],
   ["Enter", "in the shelf: add the field at the end"],
+  ["Shift ↑ ↓", "in the shelf: choose several fields; Enter adds them"],
   ["← →", "on a column's heading: go to the next column"],
   ["F2", "rename the column"],
   ["Shift ← →", "select several columns"],

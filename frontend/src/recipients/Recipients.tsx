@@ -5,10 +5,13 @@ import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { RecipientInfo } from "../api";
 import { useMay } from "../shell";
-import { Icon, Trouble, plural, shortMoment } from "../shared";
+import { Icon, SortHead, Trouble, plural, shortMoment } from "../shared";
+import type { Sorting } from "../shared";
 import { RecipientForm } from "./RecipientForm";
 import { STATES, WAY_ICONS, WAY_WORDS } from "./states";
 import "./recipients.scss";
+
+type SortBy = "name" | "way" | "rounds" | "newest";
 
 /** Who receives what, in which form, and what came of the newest delivery. */
 export function Recipients() {
@@ -16,6 +19,8 @@ export function Recipients() {
   const mayDesign = useMay("design");
   const [creating, setCreating] = useState(false);
   const [text, setText] = useState("");
+  const [sorting, setSorting] = useState<Sorting<SortBy>>({ by: "name", ascending: true });
+  const sorts = { sorting, onSort: setSorting };
   const [looking, setLooking] = useState(false);
   const recipients = useQuery({
     queryKey: ["recipients"],
@@ -26,7 +31,10 @@ export function Recipients() {
   const all = recipients.data ?? [];
   const odd = all.filter(needsALook);
   const words = text.trim().toLowerCase();
-  const shown = (looking ? odd : all).filter((r) => !words || holds(r, words));
+  const shown = sorted(
+    (looking ? odd : all).filter((r) => !words || holds(r, words)),
+    sorting,
+  );
   return (
     <>
       <div className="strip">
@@ -72,11 +80,19 @@ export function Recipients() {
             <table className="board recipients">
               <thead>
                 <tr>
-                  <th>Recipient</th>
+                  <SortHead name="name" {...sorts}>
+                    Recipient
+                  </SortHead>
                   <th>What they accept</th>
-                  <th>Goes by</th>
-                  <th>Rounds</th>
-                  <th>Newest delivery</th>
+                  <SortHead name="way" {...sorts}>
+                    Goes by
+                  </SortHead>
+                  <SortHead name="rounds" down {...sorts}>
+                    Rounds
+                  </SortHead>
+                  <SortHead name="newest" down {...sorts}>
+                    Newest delivery
+                  </SortHead>
                 </tr>
               </thead>
               <tbody>
@@ -97,6 +113,22 @@ export function Recipients() {
       )}
     </>
   );
+}
+
+/** The recipients by one of the headings; those that are equal by their names. */
+function sorted(recipients: RecipientInfo[], { by, ascending }: Sorting<SortBy>): RecipientInfo[] {
+  const value = (r: RecipientInfo): string | number =>
+    ({
+      name: r.name.toLowerCase(),
+      way: WAY_WORDS[r.kind] ?? r.kind,
+      rounds: r.rounds.length,
+      newest: r.last_at ?? "",
+    })[by];
+  const turn = ascending ? 1 : -1;
+  return [...recipients].sort((a, b) => {
+    const [x, y] = [value(a), value(b)];
+    return (x < y ? -1 : x > y ? 1 : 0) * turn || a.name.localeCompare(b.name);
+  });
 }
 
 function needsALook(recipient: RecipientInfo): boolean {

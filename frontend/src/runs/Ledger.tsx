@@ -6,6 +6,7 @@ import { LEDGER, answer, api, archiveAddress, fileAddress } from "../api";
 import type { Run } from "../api";
 import { useMay, useShell } from "../shell";
 import {
+  SortHead,
   Icon,
   Trouble,
   count,
@@ -16,6 +17,7 @@ import {
   size,
   useDebounced,
 } from "../shared";
+import type { Sorting } from "../shared";
 import { BundleDialog } from "./BundleDialog";
 import { RunNews } from "./RunNews";
 import { RunStatus, STATUS_WORDS } from "./RunStatus";
@@ -39,16 +41,19 @@ export function Ledger() {
   const [params, setParams] = useSearchParams();
   const [bundling, setBundling] = useState(false);
   const search = useDebounced(params.get("q") ?? "", 200);
-  const set = (name: string, value: string) =>
+  const setAll = (values: Record<string, string>) =>
     setParams(
       (known) => {
         const next = new URLSearchParams(known);
-        if (value) next.set(name, value);
-        else next.delete(name);
+        for (const [name, value] of Object.entries(values)) {
+          if (value) next.set(name, value);
+          else next.delete(name);
+        }
         return next;
       },
       { replace: true },
     );
+  const set = (name: string, value: string) => setAll({ [name]: value });
   const template = params.get("template");
   const wanted = {
     search: search || undefined,
@@ -59,12 +64,17 @@ export function Ledger() {
     found: (params.get("found") || undefined) as "yes" | "no" | undefined,
     personal: (params.get("personal") || undefined) as "yes" | "no" | undefined,
   };
+  const sorting: Sorting<SortBy> = {
+    by: (params.get("sort") ?? "number") as SortBy,
+    ascending: params.get("ascending") !== null,
+  };
+  const order = { sort: sorting.by, ascending: sorting.ascending };
   const runs = useInfiniteQuery({
-    queryKey: ["runs", wanted],
+    queryKey: ["runs", wanted, order],
     queryFn: ({ pageParam }) =>
       answer(
         api.GET("/api/v1/runs", {
-          params: { query: { ...wanted, at_most: PAGE, before: pageParam ?? undefined } },
+          params: { query: { ...wanted, ...order, at_most: PAGE, before: pageParam ?? undefined } },
         }),
       ),
     initialPageParam: null as number | null,
@@ -178,11 +188,17 @@ export function Ledger() {
               : "Every run stands here with who asked, what for, how many rows went out and the files. Nothing ran yet."}
           </div>
         ) : (
-          <LedgerTable runs={shown} />
+          <LedgerTable
+            runs={shown}
+            sorting={sorting}
+            onSort={({ by, ascending }) => {
+              setAll({ sort: by === "number" ? "" : by, ascending: ascending ? "yes" : "" });
+            }}
+          />
         )}
         {runs.hasNextPage && (
           <Button variant="quiet" className="mt-2" onClick={() => void runs.fetchNextPage()}>
-            Earlier runs
+            {order.sort === "number" && !order.ascending ? "Earlier runs" : "More runs"}
           </Button>
         )}
       </main>
@@ -228,17 +244,35 @@ function sinceOf(span: string | null): string | undefined {
   return day.toISOString();
 }
 
-function LedgerTable({ runs }: { runs: Run[] }) {
+type SortBy = "number" | "name" | "asked_by" | "rows" | "status" | "checks";
+
+interface TableProps {
+  runs: Run[];
+  sorting: Sorting<SortBy>;
+  onSort: (sorting: Sorting<SortBy>) => void;
+}
+
+function LedgerTable({ runs, ...sorts }: TableProps) {
   return (
     <table className="board">
       <thead>
         <tr>
-          <th>Run</th>
-          <th>Template</th>
-          <th>Asked by</th>
+          <SortHead name="number" down {...sorts}>
+            Run
+          </SortHead>
+          <SortHead name="name" {...sorts}>
+            Template
+          </SortHead>
+          <SortHead name="asked_by" {...sorts}>
+            Asked by
+          </SortHead>
           <th>When</th>
-          <th className="text-end">Rows</th>
-          <th>Status</th>
+          <SortHead name="rows" down className="text-end" {...sorts}>
+            Rows
+          </SortHead>
+          <SortHead name="status" {...sorts}>
+            Status
+          </SortHead>
           <th>File</th>
         </tr>
       </thead>

@@ -1,3 +1,5 @@
+export { SortHead } from "./SortHead";
+export type { Sorting } from "./SortHead";
 export { ActionsHead } from "./ActionsHead";
 export { Icon } from "./Icon";
 export { Trouble } from "./Trouble";

@@ -28,6 +28,7 @@ interface DraggingProps {
 export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children }: DraggingProps) {
   const [active, setActive] = useState<string | null>(null);
   const [over, setOver] = useState<string | null>(null);
+  const [many, setMany] = useState(1);
   const sensors = useSensors(
     useSensor(PointerSensor, { activationConstraint: { distance: 6 } }),
     useSensor(KeyboardSensor, {
@@ -51,15 +52,19 @@ export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children
     if (!target) return;
     const at = columns.indexOf(target);
     if (id.startsWith("field:")) {
-      const found = fieldOf(id.slice(6));
-      if (found) onPlace(found.field, found.group, at < 0 ? undefined : at);
+      togetherOf(event)
+        .flatMap((path) => fieldOf(path) ?? [])
+        .forEach(({ field, group }, n) => onPlace(field, group, at < 0 ? undefined : at + n));
     } else if (at >= 0 && id !== target) onMove(id, at);
   };
   return (
     <DndContext
       sensors={sensors}
       collisionDetection={collide}
-      onDragStart={(event) => setActive(String(event.active.id))}
+      onDragStart={(event) => {
+        setActive(String(event.active.id));
+        setMany(togetherOf(event).length);
+      }}
       onDragOver={(event) => setOver(event.over ? String(event.over.id) : null)}
       onDragEnd={end}
       onDragCancel={() => {
@@ -81,10 +86,20 @@ export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children
       <DragOverlay dropAnimation={null}>
         {active && (
           <div className="ghost">
-            {isField ? fieldOf(active.slice(6))?.field.label : headings.get(active)}
+            {!isField
+              ? headings.get(active)
+              : many > 1
+                ? `${many} fields`
+                : fieldOf(active.slice(6))?.field.label}
           </div>
         )}
       </DragOverlay>
     </DndContext>
   );
+}
+
+/** The paths of the fields that are dragged: the one that was taken, with all that are chosen with it. */
+function togetherOf({ active }: Pick<DragEndEvent, "active">): string[] {
+  const data = active.data.current as { together?: () => string[] } | undefined;
+  return data?.together?.() ?? [String(active.id).replace(/^field:/, "")];
 }

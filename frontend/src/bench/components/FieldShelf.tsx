@@ -1,17 +1,17 @@
-import { useDraggable } from "@dnd-kit/core";
-import { memo, useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 import type { ReactNode, RefObject } from "react";
+import { Button } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api";
-import { Icon, KIND_ICONS, capital, count, useDebounced, withUnit } from "../../shared";
+import { Icon, KIND_ICONS, count, useDebounced } from "../../shared";
+import { choose } from "../chosen";
+import type { How } from "../chosen";
 import { rowType, useFind } from "../hooks/useFind";
-import { useRecordType } from "../hooks/useFields";
-import { firstFold } from "../rows";
+import { remember, remembered } from "../recent";
 import { findFields } from "../search";
 import type { Column, Document } from "../types";
 import { Help } from "../../guide";
-
-/** Share of filled rows below which a field counts as poorly filled. */
-const LOW = 0.5;
+import { ShelfField } from "./ShelfField";
+import { ShelfMany } from "./ShelfMany";
 
 /** Milliseconds of quiet before the records are searched for the text as a value. */
 const QUIET = 350;
@@ -20,8 +20,6 @@ const HITS = 6;
 
 /** Fields drawn at once; the rest is found by typing, or shown on demand. */
 const DRAWN = 100;
-const RECENT = "bouquet.recent";
-const RECENTS = 5;
 
 interface Props {
   document: Document;
@@ -85,14 +83,41 @@ export function FieldShelf(props: Props) {
   useEffect(() => {
     latest.current = (field) => {
       const known = byPath.get(field.path);
-      if (known) add(known.field, known.group);
+      if (chosen.length > 1 && chosen.includes(field.path)) addChosen();
+      else if (known) add(known.field, known.group);
     };
   });
   const addStably = useCallback((field: FieldInfo) => latest.current(field), []);
+  const [chosen, setChosen] = useState<string[]>([]);
+  const picked = useRef<{ last: string | null; chosen: string[]; order: string[] }>({
+    last: null,
+    chosen: [],
+    order: [],
+  });
+  useEffect(() => {
+    picked.current.chosen = chosen;
+    picked.current.order = drawn.flatMap((g) => g.fields.map((f) => f.path));
+  });
+  const chooseStably = useCallback((path: string, how: How) => {
+    const { last, order } = picked.current;
+    setChosen((known) => choose(order, known, last, path, how));
+    picked.current.last = path;
+  }, []);
+  const together = useCallback(
+    (path: string) => (picked.current.chosen.includes(path) ? picked.current.chosen : [path]),
+    [],
+  );
+  const addChosen = () => {
+    onAddMany(chosen.flatMap((path) => byPath.get(path) ?? []));
+    setChosen([]);
+  };
   const move = (event: React.KeyboardEvent, way: 1 | -1) => {
     const stops = [...event.currentTarget.querySelectorAll<HTMLElement>("input[type=search], .shelf-field")];
     const here = stops.indexOf(document.activeElement as HTMLElement);
-    stops[Math.max(0, Math.min(here + way, stops.length - 1))]?.focus();
+    const there = stops[Math.max(0, Math.min(here + way, stops.length - 1))];
+    there?.focus();
+    const path = event.shiftKey && editable ? there?.dataset.path : undefined;
+    if (path) chooseStably(path, "up to");
     event.preventDefault();
   };
   const recents = recent.flatMap((path) => byPath.get(path) ?? []);
@@ -126,6 +151,17 @@ export function FieldShelf(props: Props) {
         <kbd className="tag">/</kbd>
         <Help topic="columns#the-shelf" />
       </div>
+      {chosen.length > 1 && (
+        <div className="shelf-chosen" role="status">
+          {chosen.length} fields chosen
+          <Button size="sm" onClick={addChosen}>
+            Add them
+          </Button>
+          <button type="button" className="btn-link-plain" onClick={() => setChosen([])}>
+            none
+          </button>
+        </div>
+      )}
       {text === "" && (
         <div className="shelf-switch small">
           {all ? (
@@ -238,11 +274,14 @@ export function FieldShelf(props: Props) {
             </span>
           </div>
           {group.fields.map((field) => (
-            <Field
+            <ShelfField
               key={field.path}
               field={field}
               used={used.has(field.path)}
               editable={editable}
+              chosen={chosen.includes(field.path)}
+              onChoose={editable ? chooseStably : undefined}
+              together={together}
               onAdd={addStably}
             />
           ))}
@@ -256,7 +295,7 @@ export function FieldShelf(props: Props) {
         </div>
       )}
       {ways.map((way) => (
-        <Many key={way.path} way={way} text={text} everyday={!all} editable={editable} onFold={onFold} />
+        <ShelfMany key={way.path} way={way} text={text} everyday={!all} editable={editable} onFold={onFold} />
       ))}
       {loading && <div className="nothing">Reading the catalogue…</div>}
       {!loading && found.length === 0 && hits.length === 0 && text !== "" && (
@@ -282,187 +321,4 @@ function firstOf(groups: FieldGroup[], most: number): FieldGroup[] {
     left -= fields.length;
     return fields.length ? [{ ...g, fields }] : [];
   });
-}
-
-/** Many records per row: their number, or one of their fields, folded into a cell. */
-function Many({
-  way,
-  text,
-  everyday,
-  editable,
-  onFold,
-}: {
-  way: ManyWay;
-  text: string;
-  everyday: boolean;
-  editable: boolean;
-  onFold: (value: Column["value"], heading: string) => void;
-}) {
-  const [open, setOpen] = useState(false);
-  const own = `${way.label} ${way.plural}`.toLowerCase().includes(text.trim().toLowerCase());
-  const shown = text === "" ? !way.path.includes(".") || open : own;
-  const type = useRecordType(shown && (open || text !== "") ? way.records : "");
-  if (!shown) return null;
-  const fields = (type.data?.groups[0]?.fields ?? []).filter(
-    (f) => f.kind !== "file" && (!everyday || f.everyday),
-  );
-  const counted = firstFold(null, way.path, way.plural);
-  return (
-    <section aria-label={way.label}>
-      <div className="group">
-        {capital(way.plural)}
-        <span>
-          many each · fold them
-          <button
-            type="button"
-            className="btn-link-plain ms-2"
-            aria-expanded={open}
-            onClick={() => setOpen(!open)}
-          >
-            {open ? "less" : "fields"}
-            <span className="visually-hidden"> of {way.plural}</span>
-          </button>
-        </span>
-      </div>
-      <button
-        type="button"
-        className="shelf-field"
-        onDoubleClick={() => editable && onFold(counted.value, counted.heading)}
-        onKeyDown={(e) => {
-          if (e.key === "Enter" && editable) {
-            e.preventDefault();
-            onFold(counted.value, counted.heading);
-          }
-        }}
-      >
-        <Icon name="layers" />
-        <span className="d-block">
-          <span className="nm">Number of {way.plural}</span>
-          <span className="eg d-block">
-            {way.path.includes(".") ? way.label : "count · latest · joined …"}
-          </span>
-        </span>
-      </button>
-      {open &&
-        fields.map((field) => {
-          const made = firstFold(field, `${way.path}.${field.path}`, way.plural);
-          return (
-            <Field
-              key={field.path}
-              field={field}
-              used={false}
-              editable={editable}
-              draggable={false}
-              onAdd={() => onFold(made.value, made.heading)}
-            />
-          );
-        })}
-    </section>
-  );
-}
-
-const Field = memo(function Field({
-  field,
-  used,
-  editable,
-  draggable = true,
-  onAdd,
-}: {
-  field: FieldInfo;
-  used: boolean;
-  editable: boolean;
-  draggable?: boolean;
-  onAdd: (field: FieldInfo) => void;
-}) {
-  const drag = useDraggable({
-    id: `field:${field.path}`,
-    data: { field },
-    disabled: !editable || !draggable,
-  });
-  const percent = field.fill === null ? null : percentOf(field.fill);
-  const example = field.personal ? "•••" : (field.example ?? "no value");
-  return (
-    <button
-      type="button"
-      ref={drag.setNodeRef}
-      className="shelf-field"
-      title={[
-        field.meaning,
-        `technical name: ${field.column}`,
-        field.retired ? `Retired: ${field.retired}` : "",
-        ...field.guesses.map((g) => `Guessed, ${g.what}: ${g.why}`),
-      ]
-        .filter(Boolean)
-        .join("\n")}
-      onDoubleClick={() => editable && onAdd(field)}
-      {...drag.attributes}
-      {...drag.listeners}
-      role={undefined}
-      aria-roledescription={undefined}
-      onKeyDown={(event) => {
-        if (event.key === "Enter" && editable) {
-          event.preventDefault();
-          onAdd(field);
-        }
-      }}
-    >
-      <Icon name={KIND_ICONS[field.kind] ?? "fileText"} />
-      <span className="d-block overflow-hidden">
-        <span className={`nm ${field.retired ? "retired" : ""}`}>{field.label}</span>
-        {used && <span className="in-sheet">in sheet</span>}
-        {field.personal && (
-          <span className="ms-1 text-danger small">
-            <Icon
-              name="shield"
-              label={guessed(field, "personal") ? "personal data, guessed" : "personal data"}
-            />
-          </span>
-        )}
-        {guessed(field, "label") && <span className="guessed-mark">guessed</span>}
-        <span className="eg one-line d-block">
-          {field.retired
-            ? `retired${field.substitute ? `: take ${field.substitute}` : ""} · ${field.retired}`
-            : withUnit(example ?? "", field.example && !field.personal ? field.unit : "")}
-        </span>
-      </span>
-      {percent !== null && (
-        <span title={`${field.exact ? "" : "about "}${percent} % of the records have it`}>
-          <span className={`fill-bar d-block ${field.fill! < LOW ? "low" : ""}`}>
-            <i style={{ width: `${percent}%` }} />
-          </span>
-          <span className="pc d-block">{percent}%</span>
-        </span>
-      )}
-    </button>
-  );
-});
-
-/** Whether nobody has said so: it was guessed from names and values. */
-function guessed(field: FieldInfo, what: string): boolean {
-  return field.guesses.some((g) => g.what === what);
-}
-
-/** Never 100 while a record is blank, and never 0 while one is filled. */
-function percentOf(fill: number): number {
-  return fill === 0 || fill === 1 ? fill * 100 : Math.min(99, Math.max(1, Math.round(fill * 100)));
-}
-
-/** Fields this browser's person added last, by record type. */
-function remembered(records: string): string[] {
-  try {
-    return (JSON.parse(localStorage.getItem(RECENT) ?? "{}") as Record<string, string[]>)[records] ?? [];
-  } catch {
-    return [];
-  }
-}
-
-function remember(records: string, path: string): string[] {
-  const next = [path, ...remembered(records).filter((p) => p !== path)].slice(0, RECENTS);
-  try {
-    const all = JSON.parse(localStorage.getItem(RECENT) ?? "{}") as Record<string, string[]>;
-    localStorage.setItem(RECENT, JSON.stringify({ ...all, [records]: next }));
-  } catch {
-    // A browser that keeps nothing forgets them; nothing else is lost.
-  }
-  return next;
 }
