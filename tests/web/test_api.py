@@ -222,8 +222,8 @@ def test_the_ledger_pages_by_cursor(ines: TestClient) -> None:
 @pytest.mark.parametrize("ascending", [True, False])
 def test_the_ledger_is_sorted_across_its_pages(ines: TestClient, sort: str, ascending: bool) -> None:
     """Every run stands on one page, also among runs that are equal in what they are sorted by."""
-    for name in ("beech", "Ash", "cedar", "ash"):
-        made = ines.post(f"{V}/templates", json={"document": {**DOCUMENT, "name": name}}).json()
+    for name in ("beech", "Ash", "cedar", "ash two"):
+        made = make(ines, {**DOCUMENT, "name": name})
         for _ in range(2):
             ines.post(f"{V}/runs", json={"template_id": made["id"]})
     found: list[dict[str, Any]] = []
