@@ -12,6 +12,7 @@ import { ChecksTab } from "./components/ChecksTab";
 import { Dragging } from "./components/Dragging";
 import { AboutDialog } from "./components/AboutDialog";
 import { FieldShelf } from "./components/FieldShelf";
+import { Elsewhere } from "./components/Elsewhere";
 import { FileTab } from "./components/FileTab";
 import { KeepingBanner } from "./components/Keeping";
 import { Others } from "./components/Others";
@@ -70,7 +71,7 @@ export function Bench() {
 }
 
 function Workplace({ loaded }: { loaded: TemplateInfo }) {
-  const { news } = useShell();
+  const { news, session } = useShell();
   const source = useCurrentSource();
   const client = useQueryClient();
   const mayDesign = useMay("design");
@@ -102,8 +103,9 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     [columns],
   );
 
-  const look = useLook(document, loaded.id, only ?? undefined);
-  const tally = useTally(document, loaded.id);
+  const [elsewhere, setElsewhere] = useState("");
+  const look = useLook(document, loaded.id, only ?? undefined, elsewhere);
+  const tally = useTally(document, loaded.id, elsewhere);
   const checked = useChecks(document, loaded.id);
   const first = look.data?.pages[0];
   const last = look.data?.pages.at(-1);
@@ -277,6 +279,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         }
         onBoth={() => void keepBoth()}
       />
+      <Elsewhere own={loaded.source} tried={elsewhere} onTry={setElsewhere} />
       {only && (
         <div className="banner">
           <Icon name="eye" /> Tried on {only.length === 1 ? "one record" : `${only.length} records`} only; a
@@ -319,7 +322,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         counting={tally.isFetching}
         columns={(first?.columns ?? columns).length}
         rowBytes={rowBytes}
-        source={source?.title ?? ""}
+        source={session.sources.find((s) => s.key === elsewhere)?.title ?? source?.title ?? ""}
         onLeftOut={(place) => setTracing({ leftOut: place })}
         onLeaveOut={(node) => dispatch({ type: "addNarrowing", node })}
         perUnit={
@@ -552,6 +555,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
             templateId={loaded.id}
             rows={tally.data?.steps.at(-1)?.rows}
             format={document.output?.format ?? "csv"}
+            lead="· "
           />
         }
         onShow={showProblem}

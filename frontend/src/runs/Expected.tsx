@@ -7,10 +7,13 @@ export function Expected({
   templateId,
   rows,
   format,
+  lead = "",
 }: {
   templateId: number;
   rows: number | null | undefined;
   format: string;
+  /** What stands before it, where it is known. */
+  lead?: string;
 }) {
   const known = useQuery({
     queryKey: ["expected", templateId, rows, format],
@@ -26,7 +29,7 @@ export function Expected({
   if (!known.data) return null;
   return (
     <span className="soft">
-      about {size(known.data.bytes)},{" "}
+      {lead}about {size(known.data.bytes)},{" "}
       {known.data.seconds < 1 ? "less than a second" : duration(known.data.seconds)}
       {known.data.runs > 0 && ` (by the last ${plural(known.data.runs, "run")})`}
     </span>

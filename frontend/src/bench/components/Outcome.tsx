@@ -47,7 +47,7 @@ export function Outcome(props: Props) {
       ) : (
         look && (
           <span className="all-well">
-            <Icon name="check" /> ready to run{expected && <> · {expected}</>}
+            <Icon name="check" /> ready to run {expected}
             {objecting.length > 0 && (
               <button type="button" className="btn-link-plain ms-2" onClick={onChecks}>
                 {plural(objecting.length, "check")} {objecting.length === 1 ? "objects" : "object"}

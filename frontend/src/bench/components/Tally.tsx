@@ -92,7 +92,7 @@ export function Tally({
       )}
       <li className="age" aria-live="polite">
         {error ? (
-          <span className="trouble">{error instanceof ApiError ? error.problem.detail : "not counted"}</span>
+          <span className="trouble">{wordsOf(error)}</span>
         ) : counting ? (
           about ? (
             "expected by the source; counting…"
@@ -106,6 +106,13 @@ export function Tally({
       </li>
     </ol>
   );
+}
+
+/** Why nothing was counted. What has to be put right is said where it stands. */
+function wordsOf(error: Error): string {
+  if (!(error instanceof ApiError)) return "not counted";
+  const many = error.problem.errors?.length ?? 0;
+  return many > 1 ? `not counted: ${plural(many, "thing")} to put right` : error.problem.detail;
 }
 
 /** A count of what a step leaves out; a click shows the records. */

@@ -1,10 +1,4 @@
-import {
-  infiniteQueryOptions,
-  keepPreviousData,
-  queryOptions,
-  useInfiniteQuery,
-  useQuery,
-} from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api";
 import { useDebounced } from "../../shared";
 import type { Document } from "../types";
@@ -21,21 +15,27 @@ const BENCH = crypto.randomUUID();
 
 /**
  * The sentence and the rows of the document, page by page, while it is worked on. Where the source cannot give the first
- * rows at once, it is any rows until they come.
+ * rows at once, it is any rows until they come. `elsewhere` is another source that it is tried on.
  */
-export function useLook(document: Document, templateId: number, only?: string[][]) {
+export function useLook(document: Document, templateId: number, only?: string[][], elsewhere = "") {
   const settled = useDebounced(document, SHEET_QUIET);
-  const soon = useInfiniteQuery(pages(settled, templateId, only, true));
+  const soon = useInfiniteQuery(pages(settled, templateId, only, elsewhere, true));
   const waits = soon.data?.pages[0]?.in_order === false && !soon.isPlaceholderData;
-  const first = useInfiniteQuery({ ...pages(settled, templateId, only, false), enabled: waits });
+  const first = useInfiniteQuery({ ...pages(settled, templateId, only, elsewhere, false), enabled: waits });
   const inAnyOrder = waits && !first.data;
   const { data, fetchNextPage, isFetchingNextPage } = waits && first.data ? first : soon;
   return { data, fetchNextPage, isFetchingNextPage, inAnyOrder, error: first.error ?? soon.error };
 }
 
-function pages(settled: Document, templateId: number, only: string[][] | undefined, hurry: boolean) {
+function pages(
+  settled: Document,
+  templateId: number,
+  only: string[][] | undefined,
+  elsewhere: string,
+  hurry: boolean,
+) {
   return infiniteQueryOptions({
-    queryKey: ["look", settled, only, hurry],
+    queryKey: ["look", settled, only, elsewhere, hurry],
     queryFn: ({ pageParam, signal }) =>
       answer(
         api.POST("/api/v1/design/look", {
@@ -45,17 +45,20 @@ function pages(settled: Document, templateId: number, only: string[][] | undefin
             offset: pageParam,
             bench: "",
             keys: true,
-            template_id: templateId,
+            // Elsewhere nothing was sent yet.
+            template_id: elsewhere ? null : templateId,
             only,
             hurry,
           },
+          params: sourceOf(elsewhere),
           signal,
         }),
       ),
     initialPageParam: 0,
     getNextPageParam: (last, pages) =>
       last.more && last.in_order ? pages.reduce((n, p) => n + p.rows.length, 0) : undefined,
-    placeholderData: hurry ? keepPreviousData : undefined,
+    // Rows of one source never stand for those of another.
+    placeholderData: (known, query) => (hurry && query?.queryKey[3] === elsewhere ? known : undefined),
     staleTime: 30_000,
     gcTime: 60_000,
   });
@@ -65,7 +68,7 @@ function pages(settled: Document, templateId: number, only: string[][] | undefin
  * The tally of the document. What does not change the count does not count again. Where counting takes a while, it is
  * what the source expects until it is counted.
  */
-export function useTally(document: Document, templateId: number) {
+export function useTally(document: Document, templateId: number, elsewhere = "") {
   const { records, rows, asks, filter, at_most, only, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
   // Columns count only where the filter speaks of them; of the others, the records they lead to.
@@ -75,9 +78,9 @@ export function useTally(document: Document, templateId: number) {
     JSON.stringify({ records, rows, asks, columns, filter, at_most, only, zone }),
     TALLY_QUIET,
   );
-  const soon = useQuery(countOf(counted, templateId, true));
+  const soon = useQuery(countOf(counted, templateId, elsewhere, true));
   const waits = soon.data?.about === true && !soon.isPlaceholderData;
-  const exact = useQuery({ ...countOf(counted, templateId, false), enabled: waits });
+  const exact = useQuery({ ...countOf(counted, templateId, elsewhere, false), enabled: waits });
   const { data, isPlaceholderData } = waits && exact.data ? exact : soon;
   return {
     data,
@@ -87,9 +90,9 @@ export function useTally(document: Document, templateId: number) {
   };
 }
 
-function countOf(counted: string, templateId: number, hurry: boolean) {
+function countOf(counted: string, templateId: number, elsewhere: string, hurry: boolean) {
   return queryOptions({
-    queryKey: ["tally", counted, hurry],
+    queryKey: ["tally", counted, elsewhere, hurry],
     queryFn: ({ signal }) =>
       answer(
         api.POST("/api/v1/design/tally", {
@@ -99,13 +102,14 @@ function countOf(counted: string, templateId: number, hurry: boolean) {
             offset: 0,
             bench: BENCH,
             keys: false,
-            template_id: templateId,
+            template_id: elsewhere ? null : templateId,
             hurry,
           },
+          params: sourceOf(elsewhere),
           signal,
         }),
       ),
-    placeholderData: hurry ? keepPreviousData : undefined,
+    placeholderData: (known, query) => (hurry && query?.queryKey[2] === elsewhere ? known : undefined),
     staleTime: 60_000,
     retry: false,
   });
@@ -122,6 +126,11 @@ export function leadingColumns(columns: Document["columns"]): Document["columns"
   return [...ways.keys()].sort().map((way, n) => {
     return { id: `r${n}`, heading: `r${n}`, value: { field: ways.get(way) ?? "" } };
   });
+}
+
+/** The source that is meant, where it is not the template's own. */
+function sourceOf(elsewhere: string) {
+  return { query: elsewhere ? { source: elsewhere } : {} };
 }
 
 function asBody(document: Document): Record<string, never> {

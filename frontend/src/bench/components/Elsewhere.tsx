@@ -1,0 +1,44 @@
+import { Button, Dropdown } from "react-bootstrap";
+import { Icon } from "../../shared";
+import { useShell } from "../../shell";
+
+interface Props {
+  /** The template's own source. */
+  own: string;
+  /** The source that it is tried on; empty for its own. */
+  tried: string;
+  onTry: (key: string) => void;
+}
+
+/** Look at a template on another source of the same shape: practice before live, or the other way round. */
+export function Elsewhere({ own, tried, onTry }: Props) {
+  const { sources } = useShell().session;
+  const others = sources.filter((s) => s.key !== own);
+  const there = others.find((s) => s.key === tried);
+  if (!there)
+    return others.length === 0 ? null : (
+      <div className="elsewhere">
+        <Dropdown>
+          <Dropdown.Toggle variant="quiet" size="sm">
+            Try it on another source
+          </Dropdown.Toggle>
+          <Dropdown.Menu>
+            {others.map((s) => (
+              <Dropdown.Item key={s.key} as="button" onClick={() => onTry(s.key)}>
+                {s.title} <span className="soft">{s.environment} data</span>
+              </Dropdown.Item>
+            ))}
+          </Dropdown.Menu>
+        </Dropdown>
+      </div>
+    );
+  return (
+    <div className={`banner ${there.environment === "practice" ? "practice" : ""}`} role="status">
+      <Icon name={there.environment === "practice" ? "cone" : "eye"} /> Tried on {there.title},{" "}
+      {there.environment} data. A run reads {sources.find((s) => s.key === own)?.title ?? "its own source"}.
+      <Button variant="quiet" size="sm" onClick={() => onTry("")}>
+        Back to its own
+      </Button>
+    </div>
+  );
+}
