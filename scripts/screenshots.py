@@ -24,7 +24,11 @@ ARGUMENTS = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
-#: What somebody asks for, in their own names.
+#: What somebody asks for, in their own words, and in their own names.
+ASKED = (
+    "standing oaks in Quay not inspected for two years, near the motorway: tag, girth, last inspection, biggest first"
+)
+
 HEADER = (
     "TREE_REF;SPECIES_LATIN;GIRTH_MM;INSP_DATE;INSPECTOR;WARD_CODE;LAT;LON;RISK_CODE;AUTHORITY_ID;CLIMBED;REMARKS\n"
     "MB-04417;Tilia cordata;6750;22/11/2026;O. Vale;07;51.22071;-1.04130;L;;Y;none"
@@ -55,6 +59,10 @@ def views(page: Page) -> None:
     page.get_by_role("link", name="Contractor billing lines").wait_for()
     take(page, "templates")
     page.get_by_role("button", name="New template").click()
+    page.get_by_label("Say what you were asked for").fill(ASKED)
+    page.get_by_label("What it was taken for").wait_for()
+    take(page, "asked")
+    page.get_by_label("Say what you were asked for").fill("")
     page.get_by_role("radio", name=re.compile("^inspection")).check()
     page.locator(".proposed tbody tr").first.wait_for()
     page.get_by_role("button", name="Cancel").click()
@@ -138,10 +146,6 @@ def set_up(page: Page) -> None:
     page.get_by_label("Database", exact=True).wait_for()
     take(page, "sources")
     page.get_by_role("link", name="Ways out").click()
-    page.locator("tr", has_text="Drop of the region").get_by_role("button", name="Change or try").click()
-    page.get_by_role("button", name="Try it").click()
-    page.get_by_text("a file can be written and removed").wait_for()
-    take(page, "ways-out")
     page.get_by_role("link", name="Catalogue").click()
     page.get_by_role("button", name="Trees", exact=False).first.click()
     page.locator(".catalogue-sheet tbody tr").nth(5).wait_for()
