@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import json
 import os
+from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
@@ -15,7 +16,8 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 import bouquet.demo
-from bouquet.core.asked import read_sentence
+from bouquet.core.asked import joined_to, read_request, read_sentence
+from bouquet.core.asked.lexicon import Lexicon
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, walk_to_one
 from bouquet.core.plan import Context, resolve
 from bouquet.core.sql import Statements
@@ -195,3 +197,139 @@ def test_random_sentences_are_read_back(source: Source, data: st.DataObject) -> 
         return
     assert said(again, catalogue) == said(template, catalogue)
     assert doubts or statement(again, catalogue) == statement(template, catalogue)
+
+
+# Whatever somebody types
+
+WORDS = [
+    "trees",
+    "tree",
+    "oaks",
+    "standing",
+    "felled",
+    "Quay",
+    "ward",
+    "wards",
+    "species",
+    "site",
+    "inspections",
+    "inspected",
+    "never",
+    "not",
+    "without",
+    "with",
+    "no",
+    "at",
+    "least",
+    "most",
+    "more",
+    "than",
+    "over",
+    "under",
+    "between",
+    "and",
+    "or",
+    "3",
+    "20",
+    "200",
+    "cm",
+    "m",
+    "£500",
+    "%",
+    "last",
+    "first",
+    "two",
+    "years",
+    "month",
+    "2020",
+    "in",
+    "since",
+    "before",
+    "planted",
+    "girth",
+    "height",
+    "number",
+    "of",
+    "how",
+    "many",
+    "total",
+    "average",
+    "per",
+    "by",
+    "for",
+    "each",
+    "sorted",
+    "biggest",
+    "newest",
+    "first",
+    "top",
+    "descending",
+    ":",
+    ",",
+    ";",
+    ".",
+    '"x"',
+    "“",
+    "”",
+    "(",
+    ")",
+    "=",
+    ">",
+    "amount",
+    "orders",
+    "open",
+    "urgent",
+    "contractor",
+    "the",
+    "last",
+    "week",
+    "this",
+    "year",
+    "yesterday",
+    "except",
+    "blank",
+    "missing",
+    "latest",
+    "risk",
+    "high",
+    "tag",
+    "MB-00017",
+    "deleted",
+    "native",
+]
+
+
+@settings(max_examples=CASES * 3, deadline=None, suppress_health_check=list(HealthCheck))
+@given(text=st.one_of(st.lists(st.sampled_from(WORDS), max_size=14).map(" ".join), st.text(max_size=60)))
+def test_whatever_is_typed_is_a_template_or_told(source: Source, text: str) -> None:
+    """Nothing raises; parts lie in the text and do not overlap what is not understood; a proposal has no problem."""
+    catalogue = source.catalogue()
+    values = {("ward", "name"): ["Quay"], ("species", "common_name"): ["English oak", "Sessile oak"]}
+    found = read_request(text, catalogue, NOW.date(), values=values)
+
+    assert all(0 <= p.start <= p.end <= len(text) for p in found.parts)
+    assert all(0 <= a < b <= len(text) for a, b in found.unread)
+    if found.document is not None:
+        template = read_document(dict(found.document))
+        problems = resolve(template, catalogue, Context(as_of=NOW, answers={})).problems
+        assert problems == [] or problems == ()
+        joined = joined_to(found.document, found)
+        assert resolve(
+            read_document(dict(joined.document or {})), catalogue, Context(as_of=NOW, answers={})
+        ).problems in ([], ())
+
+
+def test_a_wide_source_is_read_in_time(source: Source) -> None:
+    """What is known from one record type is bounded, whatever it leads to; the nearest fields are known."""
+    types = source.catalogue().record_types
+    many = tuple(
+        replace(types["tree"].fields[0], name=f"f{n}", column=f"f{n}", label=f"Colour {n}") for n in range(5_000)
+    )
+    wide = replace(
+        source.catalogue(),
+        record_types={**types, "tree": replace(types["tree"], fields=(*types["tree"].fields, *many))},
+    )
+    lexicon = Lexicon(wide, wide.record_types["tree"], {})
+
+    assert ("girth",) in lexicon.phrases
+    assert sum(len(found) for found in lexicon.phrases.values()) < 40_000

@@ -8,7 +8,6 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
 
-import polars as pl
 import pytest
 import sqlalchemy as sa
 from fastapi.testclient import TestClient
@@ -26,25 +25,12 @@ from bouquet.core.vocabulary.folds import FOLDS, Folding
 from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.vocabulary.windows import OFFERED, WINDOWS
 from bouquet.core.windows import read_window, resolve_window, window_words
-from bouquet.core.writers.base import StreamWriter
 from bouquet.runs import Services, execute
 
 Query = Callable[[str], list[tuple[Any, ...]]]
 SignIn = Callable[[str], TestClient]
 
 NUMBERS = frozenset({Kind.INTEGER, Kind.DECIMAL})
-
-
-class ToyWriter(StreamWriter):
-    """
-    Says how many rows came.
-    """
-
-    def begin(self) -> None:
-        pass
-
-    def write(self, frame: pl.DataFrame) -> None:
-        self._file.write(f"{frame.height} rows\n".encode())
 
 
 def look(client: TestClient, document: dict[str, Any], **body: Any) -> Any:
@@ -141,7 +127,12 @@ def test_a_format_is_offered_and_run(
 ) -> None:
     """A format added while the program runs is offered, taken by a template, and written by a run."""
     toy = Format(
-        name="toy", label="Toy", noun="a toy", meaning="", media_type="text/toy", writer=f"{__name__}:ToyWriter"
+        name="toy",
+        label="Toy",
+        noun="a toy",
+        meaning="",
+        media_type="text/toy",
+        writer="tests.core.test_formats:ToyWriter",
     )
     monkeypatch.setitem(FORMATS, "toy", toy)
     ines = sign_in("ines")

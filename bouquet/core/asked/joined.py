@@ -33,7 +33,6 @@ def joined_to(document: Mapping[str, Any], asked: Asked) -> Asked:
         places |= {f"filter.all[{n}]": f"filter.all[{len(known) + k}]" for k, (n, _) in enumerate(conditions)}
         made["filter"] = {"all": [*known, *(c for _, c in conditions)]}
     columns = list(document.get("columns") or ())
-    ids: dict[str, str] = {}
     for n, column in enumerate(asked.document["columns"]):
         if f"columns[{n}]" not in said:
             continue
@@ -43,10 +42,10 @@ def joined_to(document: Mapping[str, Any], asked: Asked) -> Asked:
             columns.append(
                 {**column, "id": _free(columns, "id", "c", 1), "heading": _heading(columns, column["heading"])}
             )
-        ids[column["id"]] = columns[at]["id"]
         places[f"columns[{n}]"] = f"columns[{at}]"
     made["columns"] = columns
-    order = [_level(level, ids, asked.document["columns"]) for level in asked.document.get("order", ())]
+    levels = (_level(level, columns, asked.document["columns"]) for level in asked.document.get("order", ()))
+    order = [level for level in levels if level is not None]
     if order and any(p.role == "order" for p in parts):
         made["order"] = order
     if "at_most" in asked.document:
@@ -70,17 +69,19 @@ def _heading(columns: list[Any], heading: str) -> str:
     return heading if heading not in taken else _free(columns, "heading", f"{heading} ", 2)
 
 
-def _level(level: Mapping[str, Any], ids: Mapping[str, str], columns: list[Any]) -> dict[str, Any]:
+def _level(level: Mapping[str, Any], columns: list[Any], asked: list[Any]) -> dict[str, Any] | None:
     """
-    A level of the order by a column that is not taken over orders by the column's field.
+    A level of the order, by the column that holds the same, else by its field; None where that is neither.
     """
     column = level.get("column")
     if column is None:
         return dict(level)
-    if column in ids:
-        return {**level, "column": ids[column]}
-    value = next(c["value"] for c in columns if c["id"] == column)
-    return {**{k: v for k, v in level.items() if k != "column"}, "path": value.get("field", "")}
+    value = next(c["value"] for c in asked if c["id"] == column)
+    rest = {k: v for k, v in level.items() if k != "column"}
+    same = next((c["id"] for c in columns if c.get("value") == value), None)
+    if same is not None:
+        return {"column": same, **rest}
+    return {"path": value["field"], **rest} if "field" in value else None
 
 
 def _moved(part: Understood, places: Mapping[str, str]) -> Understood:

@@ -8,7 +8,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import get_close_matches
-from functools import cached_property
+from functools import cached_property, lru_cache
+from itertools import islice
 from typing import Literal
 
 from bouquet.core.asked.tokens import Token, cut, stem
@@ -21,6 +22,9 @@ Values = Mapping[tuple[str, str], Sequence[str]]
 
 #: Relations to many that are known one behind another: the trees of a ward's sites.
 DEEPEST_MANY = 2
+
+#: Fields that are known from one record type, the nearest first: a wide source leads to many thousands.
+MOST_FIELDS = 2_000
 
 #: How alike a word and a misspelt one are at least (0 to 1), and how long a word is at least that may be misspelt.
 ALIKE, LONG_ENOUGH = 0.84, 5
@@ -66,6 +70,7 @@ class Meaning:
 Phrase = tuple[str, ...]
 
 
+@lru_cache(200_000)
 def phrase_of(text: str) -> Phrase:
     """
     A name as the words that it is looked up by.
@@ -126,17 +131,22 @@ class Lexicon:
     def _enter(self, values: Values) -> None:
         for name in (self.record_type.label, self.record_type.plural, *last_words(self.record_type)):
             self._put(name, Meaning("records"))
-        for way, end in walk_to_one(self.catalogue, self.record_type):
-            for field in end.fields:
-                if field.kind is not Kind.FILE:
-                    self._enter_field(way, end, field, values.get((end.name, field.name), ()))
+        for way, end, field in islice(self._fields(), MOST_FIELDS):
+            self._enter_field(way, end, field, values.get((end.name, field.name), ()))
         for many, end in self._many(self.record_type, (), DEEPEST_MANY):
             self._enter_many(many, end)
         for meanings in self.phrases.values():
-            meanings.sort(key=lambda m: m.rank)
+            if len(meanings) > 1:
+                meanings.sort(key=lambda m: m.rank)
+
+    def _fields(self) -> Iterator[tuple[tuple[Relation, ...], RecordType, Field]]:
+        for way, end in walk_to_one(self.catalogue, self.record_type):
+            yield from ((way, end, field) for field in end.fields if field.kind is not Kind.FILE)
 
     def _put(self, name: str, meaning: Meaning) -> None:
-        phrase = phrase_of(name)
+        self._put_phrase(phrase_of(name), meaning)
+
+    def _put_phrase(self, phrase: Phrase, meaning: Meaning) -> None:
         known = self.phrases.setdefault(phrase, [])
         if phrase and all((m.what, m.path, m.value) != (meaning.what, meaning.path, meaning.value) for m in known):
             known.append(meaning)
@@ -144,13 +154,12 @@ class Lexicon:
     def _enter_field(self, way: tuple[Relation, ...], end: RecordType, field: Field, values: Iterable[str]) -> None:
         route = Route(way, field)
         meaning = Meaning("field", route.path, field, far=len(way))
-        owners = [way[-1].label, end.label] if way else [end.label]
-        for name in names_of(field):
-            self._put(name, meaning)
+        owners = {phrase_of(label) for label in ((way[-1].label, end.label) if way else (end.label,))}
+        for name in {phrase_of(n) for n in names_of(field)}:
+            self._put_phrase(name, meaning)
             for owner in owners:
-                self._put(f"{owner} {name}", meaning)
-                self._put(f"{name} of {owner}", meaning)
-                self._put(f"{name} of the {owner}", meaning)
+                for phrase in ((*owner, *name), (*name, "of", *owner), (*name, "of", "the", *owner)):
+                    self._put_phrase(phrase, meaning)
         if way and field.name == end.title:
             self._put(way[-1].label, meaning)
             self._put(end.label, meaning)

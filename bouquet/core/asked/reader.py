@@ -24,6 +24,7 @@ from bouquet.core.asked.tokens import Token, cut, stem
 from bouquet.core.asked.words import FILLERS, GRAMMAR, NOT_HEAD
 from bouquet.core.catalogue import Catalogue, Kind, RecordType, Route, Walk
 from bouquet.core.guessing import propose_columns, propose_order
+from bouquet.core.vocabulary.folds import FOLDS
 
 __all__ = ["LONGEST_REQUEST", "lookups", "read_request"]
 
@@ -31,7 +32,7 @@ __all__ = ["LONGEST_REQUEST", "lookups", "read_request"]
 LONGEST_REQUEST = 2_000
 
 #: Record types that a request is tried with, at most.
-MOST_TRIED = 12
+MOST_TRIED = 6
 
 _LISTING = (
     "showing", "show", "with column", "column", "field", "including", "include", "listing", "giving", "with the",
@@ -221,9 +222,15 @@ class _Proposal:
             document["at_most"] = taken.node
             self._note(taken, "at_most")
         document["name"] = self._name()
-        unread = tuple((r.tokens[n].start, r.tokens[n].end) for n in r.unread)
+        unread = tuple((r.tokens[n].start, r.tokens[n].end) for n in sorted(set(r.unread)))
         self.parts.sort(key=lambda p: (p.end == 0, p.start))
         return Asked(document, tuple(self.parts), unread)
+
+    def _leave(self, taken: Taken) -> None:
+        """
+        Tell that something is not taken after all.
+        """
+        self.r.unread += [n for n in range(taken.first, taken.last + 1) if self.r.tokens[n].text[0].isalnum()]
 
     def _note(self, taken: Taken, place: str) -> None:
         first, last = self.r.tokens[taken.first], self.r.tokens[taken.last]
@@ -251,9 +258,14 @@ class _Proposal:
         grouped = {t.node["path"] for t in groups}
         for taken in asked:
             value = taken.node
-            if not groups and value == COUNT:
+            if "fold" in value and not self._can_fold(value["fold"], grouped=bool(groups)):
+                if value != COUNT:
+                    self._leave(taken)
                 continue
-            if groups and "field" in value and value["field"] in grouped:
+            if groups and "field" in value:
+                if value["field"] not in grouped:
+                    # A group has many of them; which one is meant nobody said.
+                    self._leave(taken)
                 continue
             place = next((n for n, c in enumerate(self.columns) if c["value"] == value), None)
             if place is None:
@@ -267,6 +279,15 @@ class _Proposal:
         if not self.columns:
             self.columns = propose_columns(self.catalogue, self.record_type)
             self.parts += [Understood(0, 0, "column", f"columns[{n}]") for n in range(len(self.columns))]
+
+    def _can_fold(self, fold: Mapping[str, Any], *, grouped: bool) -> bool:
+        """
+        Whether a fold has several records to fold; in groups, whether it can be put together from folds of each.
+        """
+        walk = self.catalogue.walk(self.record_type, fold["path"], "")
+        if not isinstance(walk, Walk):
+            return False
+        return grouped if walk.many is None else not grouped or FOLDS[fold["how"]].of_groups
 
     def _add_title(self, grouped: bool) -> None:
         """
@@ -312,7 +333,7 @@ class _Proposal:
             elif not grouped:
                 level = self._field_like(node["kind"])
             if level is None:
-                self.r.unread += range(taken.first, taken.last + 1)
+                self._leave(taken)
                 continue
             self._note(taken, f"order[{len(found)}]")
             found.append({**level, **({"direction": direction} if direction == "descending" else {})})
