@@ -3,24 +3,17 @@ import { useMemo, useRef, useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
-import type { Candidate, FieldInfo, Matched } from "../api";
-import { FieldPicker } from "../bench/components/FieldPicker";
+import type { Matched } from "../api";
 import { useRecordType } from "../bench/hooks/useFields";
-import type { Column, ColumnValue, Show } from "../bench/types";
+import type { Column } from "../bench/types";
 import { Hint } from "../shell";
 import { FileInput, Icon, Trouble, capital, count, plural, useDebounced } from "../shared";
 import { Help } from "../guide";
-
-/** What fills one heading, as a person left it. */
-interface Filling {
-  value: ColumnValue;
-  trail: string;
-  first: string | null;
-  show?: Show;
-  accepted: boolean;
-}
+import { Choices, fillingOf, shown } from "./MatchChoices";
+import type { Filling } from "./MatchChoices";
 
 const QUIET = 350;
+
 const SEPARATORS: Record<string, string> = { "\t": "tabs", ";": "semicolons", "|": "bars", ",": "commas" };
 
 /** Start from a header row somebody sent: each name matched to a field, scored, accepted by a person. */
@@ -278,136 +271,4 @@ function proposed(heading: Matched): Filling | null {
   const best = heading.candidates[0];
   if (!best || heading.confidence === "open") return null;
   return { ...fillingOf(best), accepted: heading.confidence === "sure" };
-}
-
-function fillingOf(candidate: Candidate): Filling {
-  return {
-    value: { field: candidate.path },
-    trail: candidate.trail,
-    first: candidate.value,
-    show: candidate.show as Show,
-    accepted: true,
-  };
-}
-
-function shown(show: Show | undefined): string {
-  if (!show) return "";
-  const parts = [
-    show.date && `written ${show.date}`,
-    show.factor && `times ${show.factor}`,
-    show.decimals !== undefined && show.decimals !== null && `${show.decimals} decimals`,
-    show.choice === "code" && "as its code",
-    show.yes && `written ${show.yes} / ${show.no}`,
-  ].filter(Boolean);
-  return parts.length ? `· ${parts.join(", ")}` : "";
-}
-
-function Choices({
-  heading,
-  groups,
-  filling,
-  onFill,
-}: {
-  heading: Matched;
-  groups: Parameters<typeof FieldPicker>[0]["groups"];
-  filling: Filling | null;
-  onFill: (filling: Filling) => void;
-}) {
-  const [picking, setPicking] = useState(false);
-  const isField = (path: string) =>
-    filling !== null && "field" in filling.value && filling.value.field === path;
-  return (
-    <>
-      <h2 className="mono">{heading.heading}</h2>
-      {heading.samples.length > 0 && (
-        <p className="mb-2">
-          Their sample shows <span className="mono">{heading.samples.slice(0, 3).join(", ")}</span>.
-        </p>
-      )}
-      {heading.candidates.map((c) => (
-        <button
-          key={c.path}
-          type="button"
-          className="candidate"
-          aria-pressed={isField(c.path)}
-          onClick={() => onFill(fillingOf(c))}
-        >
-          <b className={c.retired ? "retired" : ""}>{c.trail}</b>{" "}
-          <span className="tag">{Math.round(c.score * 100)}</span>
-          <span className="mono d-block">{c.value ?? "no value yet"}</span>
-          <span className="soft small d-block">{c.reasons.join("; ")}</span>
-        </button>
-      ))}
-      <h3>Something else</h3>
-      {picking ? (
-        <FieldPicker
-          groups={groups}
-          onPick={(field: FieldInfo, group) => {
-            setPicking(false);
-            onFill({
-              value: { field: field.path },
-              trail: group.path ? `${group.label} › ${field.label}` : field.label,
-              first: field.personal ? "•••" : field.example,
-              accepted: true,
-            });
-          }}
-        />
-      ) : (
-        <div className="d-flex gap-2 flex-wrap">
-          <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
-            another field
-          </Button>
-          <Button
-            variant="quiet"
-            size="sm"
-            onClick={() =>
-              onFill({
-                value: { constant: heading.samples[0] ?? "" },
-                trail: "the same text in every row",
-                first: heading.samples[0] ?? "",
-                accepted: true,
-              })
-            }
-          >
-            one fixed text
-          </Button>
-          <Button
-            variant="quiet"
-            size="sm"
-            onClick={() =>
-              onFill({
-                value: { formula: '""' },
-                trail: "a formula, written on the bench",
-                first: null,
-                accepted: true,
-              })
-            }
-          >
-            a formula
-          </Button>
-          <Button
-            variant="quiet"
-            size="sm"
-            onClick={() =>
-              onFill({ value: { constant: "" }, trail: "left blank", first: "", accepted: true })
-            }
-          >
-            leave it blank
-          </Button>
-        </div>
-      )}
-      {filling && "constant" in filling.value && filling.trail !== "left blank" && (
-        <Form.Control
-          className="mt-2"
-          aria-label="The fixed text"
-          value={filling.value.constant}
-          onChange={(e) => onFill({ ...filling, value: { constant: e.target.value }, first: e.target.value })}
-        />
-      )}
-      <p className="soft small mt-3">
-        Nothing is taken without your eye: Space accepts a line, arrows move. “Sure” needs the name, the kind
-        of value and their sample to agree with ours.
-      </p>
-    </>
-  );
 }
