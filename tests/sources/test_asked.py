@@ -16,7 +16,7 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 import bouquet.demo
-from bouquet.core.asked import joined_to, read_request, read_sentence
+from bouquet.core.asked import LONGEST_REQUEST, joined_to, read_request, read_sentence
 from bouquet.core.asked.lexicon import Lexicon
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, walk_to_one
 from bouquet.core.plan import Context, resolve
@@ -333,3 +333,10 @@ def test_a_wide_source_is_read_in_time(source: Source) -> None:
 
     assert ("girth",) in lexicon.phrases
     assert sum(len(found) for found in lexicon.phrases.values()) < 40_000
+
+
+@pytest.mark.parametrize("part", ["(", "not (", "it has any inspections where (", "it has any trees where "])
+def test_what_is_nested_without_end_is_no_sentence(source: Source, part: str) -> None:
+    """It is told in time, and takes no more room than a sentence."""
+    text = "One row per tree where " + part * (LONGEST_REQUEST // len(part))
+    assert read_sentence(text[:LONGEST_REQUEST], source.catalogue(), NOW.date()) is None

@@ -23,6 +23,9 @@ __all__ = ["Conditions"]
 #: Relations to many that a condition may lead through, one behind another.
 DEEPEST = 3
 
+#: Groups within groups, and conditions that are tried, until a text is no sentence.
+DEEPEST_GROUP, MOST_TRIED = 60, 5_000
+
 #: Characters in which a period or a code may be said.
 LONGEST_PART = 200
 
@@ -42,17 +45,28 @@ class Conditions(Cursor):
         self.asks: list[dict[str, Any]] = []
         #: The path of the records below, where rows stand for these.
         self.opened = ""
+        self.depth = self.tried = 0
         self.names = cache(self._names)
 
     def narrowing(self, start: RecordType) -> Any:
-        if self.text.startswith(("(", "not ("), self.at):
-            return self.first(lambda: self._group(start), lambda: self._formula(start))
-        return self.first(
-            lambda: self._has(start),
-            self._picks,
-            lambda: self._comparison(start),
-            lambda: self._formula(start),
-        )
+        """
+        A condition, or a group of them. Raises Unread where there is none, and where there are too many to be tried.
+        """
+        self.tried += 1
+        if self.depth >= DEEPEST_GROUP or self.tried > MOST_TRIED:
+            raise Unread
+        self.depth += 1
+        try:
+            if self.text.startswith(("(", "not ("), self.at):
+                return self.first(lambda: self._group(start), lambda: self._formula(start))
+            return self.first(
+                lambda: self._has(start),
+                self._picks,
+                lambda: self._comparison(start),
+                lambda: self._formula(start),
+            )
+        finally:
+            self.depth -= 1
 
     def _group(self, start: RecordType) -> Any:
         none = self.eats("not ")
