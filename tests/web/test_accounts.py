@@ -184,3 +184,8 @@ def test_people_change_their_own_name_and_address_with_their_password(sign_in: S
     assert client.put(f"{SESSION}/me", json={**mine, "password": made["password"]}).status_code == 204
     person = enter(client, made["password"], "kim.new@line.example").json()["person"]
     assert (person["name"], person["email"]) == ("Kim Line", "kim.new@line.example")
+
+
+def test_everybody_is_told_whom_to_ask(sign_in: SignIn) -> None:
+    """By the names of who administers the house."""
+    assert sign_in("tobin").get("/api/v1/session").json()["whom_to_ask"] == ["Marta Lindqvist"]

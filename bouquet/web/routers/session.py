@@ -32,6 +32,8 @@ def session_facts(services: TheServices, person: Any) -> dict[str, Any]:
         with suppress(BouquetError):
             source = services.sources.get(key)
             sources.append({"key": key, "title": source.title, "environment": source.environment})
+    with services.store.session() as session:
+        whom = people.keeper_names(session)
     first = sources[0] if sources else {"title": "", "environment": "live"}
     return {
         "person": person_facts(person),
@@ -40,6 +42,7 @@ def session_facts(services: TheServices, person: Any) -> dict[str, Any]:
         "sources": sources,
         "preferences": person.preferences or {},
         "mail": services.mail is not None,
+        "whom_to_ask": whom,
     }
 
 

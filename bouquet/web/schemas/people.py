@@ -110,3 +110,4 @@ class Session(BaseModel):
     sources: list[SourceName]
     preferences: Preferences
     mail: bool = Field(False, description="Whether the house can send mail.")
+    whom_to_ask: list[str] = Field([], description="Names of some administrators.")

@@ -6861,6 +6861,12 @@ export interface components {
             source: string;
             /** Sources */
             sources: components["schemas"]["SourceName"][];
+            /**
+             * Whom To Ask
+             * @description Names of some administrators.
+             * @default []
+             */
+            whom_to_ask: string[];
         };
         /**
          * SetByLink

@@ -4,6 +4,7 @@ import type { ReactNode } from "react";
 import Markdown from "react-markdown";
 import { Link, useLocation, useParams } from "react-router";
 import { Trouble } from "../shared";
+import { useShell } from "../shell";
 import { anchorOf, pictureAt } from "./pages";
 import { useGuide } from "./useGuide";
 
@@ -15,6 +16,7 @@ export function Guide() {
   const { page: name } = useParams();
   const { hash } = useLocation();
   const { pages, contents } = useGuide();
+  const whom = useShell().session.whom_to_ask ?? [];
   const page = pages.find((p) => p.name === name);
   const text = name ? page?.text : contents;
   useEffect(() => {
@@ -31,6 +33,7 @@ export function Guide() {
             {p.title}
           </Link>
         ))}
+        {whom.length > 0 && <p className="soft small mt-3">Whom to ask here: {whom.join(", ")}.</p>}
       </nav>
       <article>
         {text ? (
