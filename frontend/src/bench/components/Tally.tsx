@@ -108,11 +108,16 @@ export function Tally({
   );
 }
 
-/** Why nothing was counted. What has to be put right is said where it stands. */
+/** Problems that are said in words before the rest is counted. */
+const SAID = 2;
+
+/** Why nothing was counted. */
 function wordsOf(error: Error): string {
   if (!(error instanceof ApiError)) return "not counted";
-  const many = error.problem.errors?.length ?? 0;
-  return many > 1 ? `not counted: ${plural(many, "thing")} to put right` : error.problem.detail;
+  const problems = error.problem.errors ?? [];
+  if (problems.length === 0) return error.problem.detail;
+  const said = problems.slice(0, SAID).map((p) => p.message);
+  return [...said, problems.length > SAID ? `And ${problems.length - SAID} more.` : ""].join(" ").trim();
 }
 
 /** A count of what a step leaves out; a click shows the records. */
