@@ -31,7 +31,7 @@ from bouquet.store.models import Notice, Person
 from bouquet.web import create_app
 
 #: Seconds that a step may take here, on a machine that does other things as well.
-PATIENCE = 30.0
+PATIENCE = 90.0
 
 
 def until(holds: Callable[[], Any], what: str) -> Any:
