@@ -77,16 +77,39 @@ def _of_sentence(text: str, catalogue: Catalogue, today: Any, beside: Template |
     if found is None:
         return None
     record_type = catalogue.record_types[found.document["records"]]
+    if beside is not None and beside.records == record_type.name:
+        # A sentence tells no columns: those of the template stay, as all else that it does not tell.
+        told = ("rows", "filter", "order", "at_most", "only")
+        kept = beside.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+        document = {k: v for k, v in kept.items() if k not in told} | found.document
+        output = {**kept.get("output", {}), **found.document.get("output", {})}
+        return Asked({**document, **({"output": output} if output else {})}, (_whole(text, found.doubts),), ())
     read = read_request(record_type.plural, catalogue, today, records=record_type.name)
-    doubt = f"{', '.join(found.doubts)}: more than one field is called so" if found.doubts else ""
-    part = Understood(0, len(text), "records", "records", doubt)
     document = {**(read.document or {}), **found.document, "name": text[:60]}
     if found.document.get("rows", {}).get("per") == "group":
         document["columns"] = [
-            {"id": f"c{n}", "heading": f"Column {n}", "value": {"field": b["path"], **_step(b)}}
+            {
+                "id": f"c{n}",
+                "heading": _label(catalogue, record_type, b["path"]),
+                "value": {"field": b["path"], **_step(b)},
+            }
             for n, b in enumerate(found.document["rows"]["by"], 1)
         ]
-    return Asked(document, (part,), ())
+    return Asked(document, (_whole(text, found.doubts),), ())
+
+
+def _whole(text: str, doubts: Sequence[str]) -> Understood:
+    doubt = f"{', '.join(doubts)}: more than one field is called so" if doubts else ""
+    return Understood(0, len(text), "records", "records", doubt)
+
+
+def _label(catalogue: Catalogue, record_type: RecordType, path: str) -> str:
+    walk = catalogue.walk(record_type, path, "")
+    return (
+        " ".join([r.label for r in walk.relations[-1:]] + [walk.field.label])
+        if isinstance(walk, Walk) and walk.field
+        else path
+    )
 
 
 def _step(by: Mapping[str, Any]) -> dict[str, Any]:

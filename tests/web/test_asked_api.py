@@ -238,14 +238,45 @@ def test_a_sentence_of_bouquet_is_taken_as_it_is(client: TestClient, sign_in: Si
     assert (found["document"]["at_most"], found["problems"]) == (20, [])
 
 
-def test_values_are_looked_up_with_the_rights_of_whoever_asks(client: TestClient, sign_in: SignIn) -> None:
-    """A ward that somebody may not see is no value to them; fields that hold personal data are looked in by nobody."""
+def test_values_are_looked_up_with_the_rights_of_whoever_asks(
+    client: TestClient, sign_in: SignIn, query: Callable[[str], list[tuple[Any, ...]]]
+) -> None:
+    """A ward that somebody may not see is no value to them; one that they may see is."""
     sign_in("tobin")
-    found = asked(client, "trees in Quay")
-    assert [p["words"] for p in found["parts"] if "Quay" in p["words"]] == [] or "Quay" in client.get(
-        "/api/v1/session"
-    ).text
-    assert found["document"]["records"] == "tree"
+    names = "SELECT w_name FROM ward WHERE w_code {} ('03', '07') AND w_name NOT LIKE '% %' ORDER BY 1 LIMIT 1"
+    ((own,),), ((other,),) = query(names.format("IN")), query(names.format("NOT IN"))
+    words = [p["words"] for p in asked(client, f"trees in ward {own}")["parts"]]
+    assert f"ward is “{own}”" in words
+    assert other not in str(asked(client, f"trees in ward {other}")["parts"])
+
+
+def test_a_sentence_keeps_what_it_does_not_tell(client: TestClient, sign_in: SignIn) -> None:
+    """On the bench, columns, name and file stay; the filter is the sentence's."""
+    sign_in("ines")
+    columns = [{"id": "t", "heading": "No", "value": {"field": "tag"}}]
+    before = {
+        "name": "Mine",
+        "records": "tree",
+        "columns": columns,
+        "filter": {"all": [ALIVE]},
+        "output": {"format": "xlsx"},
+    }
+    found = asked(client, "One row per tree where status is Standing; ordered by “No”; every row.", document=before)
+    assert found["document"]["columns"] == columns
+    assert found["document"]["filter"] == {"all": [STANDING]}
+    assert (found["document"]["name"], found["document"]["output"], found["problems"]) == (
+        "Mine",
+        {"format": "xlsx"},
+        [],
+    )
+
+
+def test_what_is_not_to_be_stays_so(client: TestClient, sign_in: SignIn) -> None:
+    """Also before a comparison; before a field alone it is told."""
+    sign_in("ines")
+    narrowed = asked(client, "trees, not girth over 200")["document"]["filter"]["all"][0]
+    assert narrowed == {"none": [{"path": "t_girth", "is": "greater_than", "value": 200}]}
+    assert asked(client, "trees: girth, not tag")["unread"] != []
 
 
 @pytest.mark.parametrize("text", ["", "x" * 2001])

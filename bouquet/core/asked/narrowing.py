@@ -415,6 +415,8 @@ def _is_one(node: Any) -> bool:
 
 
 def _narrow(r: Reading, n: int, taken: int, node: Any, meaning: Meaning, doubt: str = "") -> int:
+    if r.negated:
+        node, r.negated = {"none": [node]}, False
     before = r.taken[-1] if r.taken else None
     if before is not None and before.role == "narrowing" and r.word(n - 1) == "or" and before.last == n - 2:
         before.node = {"any": [before.node, node]}

@@ -263,7 +263,8 @@ def _column(r: Reading, n: int) -> int:
     A field that is named: a column.
     """
     named = r.meaning(n, "field")
-    if named is None:
+    # “not tag” is no column; the word is told as not understood.
+    if named is None or r.negated:
         return 0
     length, meaning = named
     doubt = r.ambiguity(n, meaning)
