@@ -75,7 +75,7 @@ def whereabouts(
         found = record_type_of(services, record_type)
         with services.store.session() as session:
             runs = runs_that_sent(session, None, source.key, found.made_of or found.name, short_digest(key))
-            gone = [whereabout(session, run) for run in runs]
+            gone = [whereabout(session, run, holders) for run, holders in runs]
     if as_json:
         typer.echo(json.dumps([asdict(g) for g in gone], indent=2, ensure_ascii=False, default=str))
         return

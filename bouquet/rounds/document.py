@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 from bouquet.core.errors import DocumentError, Problem
 from bouquet.core.recurrence import RhythmDocument
 from bouquet.core.refusals import said_of
+from bouquet.core.template import Only
 from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = [
@@ -77,12 +78,15 @@ class Event(BaseModel):
 class RoundRecipientIn(BaseModel):
     """
     Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
-    `when_empty`: a file without rows is sent, left out, or only told of, by mail or webhook.
+    `when_empty`: a file without rows is sent, left out, or only told of, by mail or webhook. `only`: of which records
+    they get a file (everything, what is new to them, or what is new or changed); as the template says where it is not
+    given.
     """
 
     recipient_id: int = Field(ge=0, lt=2**63)
     must: bool = True
     when_empty: Literal["send", "leave out", "tell"] = "send"
+    only: Only | None = None
 
 
 class OwnPart(BaseModel):
@@ -141,6 +145,7 @@ class NamedRecipient(BaseModel):
     recipient: str = Field(min_length=1, max_length=120)
     must: bool = True
     when_empty: Literal["send", "leave out", "tell"] = "send"
+    only: Only | None = None
 
 
 class RoundDocument(_Set):

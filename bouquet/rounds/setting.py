@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError, Problem, TemplateError
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
-from bouquet.core.template import BundleContents, Template, read_document
+from bouquet.core.template import BundleContents, Only, Template, read_document
 from bouquet.designing import SourceView
 from bouquet.rights import may, visible
 from bouquet.rounds.calendar import NEVER
@@ -21,11 +21,12 @@ from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipie
 from bouquet.rounds.watching import event_template
 from bouquet.runs import Services, appendable, check_purpose, checked_folder, gather_bundle, unknown_answers
 from bouquet.runs.asking import as_format
+from bouquet.runs.remembering import as_only
 from bouquet.store import NotFound, recipients
 from bouquet.store import templates as shelf
-from bouquet.store.deliveries import with_fact
 from bouquet.store.house import days_off
 from bouquet.store.models import Person, Recipient, Round, RoundRecipient, TemplateRecord
+from bouquet.store.outgoing import with_fact
 from bouquet.store.rounds import get_round, list_rounds
 
 __all__ = ["RoundRefused", "document_of", "named_in", "put_recipients", "rhythm_asked", "round_facts", "seen_round"]
@@ -115,7 +116,8 @@ def _check_template(
     why = appendable(template, body.format) if body.mode == "append" else None
     if why is not None:
         raise RoundRefused("not_appendable", why)
-    if body.trigger == "appears" and template.only == "everything":
+    wanted = _wanted(body, template)
+    if body.trigger == "appears" and wanted == {"everything"}:
         said = f"“{record.name}” sends everything each time. Choose “only what is new” in the template first."
         raise RoundRefused("sends_everything", said)
     given = {**event.answers, **body.answers}
@@ -131,8 +133,19 @@ def _check_template(
     asked = view.resolve(as_format(template, body.format))
     if unfit := [p for p in asked.problems if p.place.startswith("output")]:
         raise PlanError(unfit)
+    for only in sorted(wanted):
+        if unfit := [p for p in view.resolve(as_only(template, only)).problems if p.place == "only"]:
+            raise PlanError([replace(p, place="recipients") for p in unfit])
     plan = view.resolve(template).partial
     return plan.personal if plan is not None else ()
+
+
+def _wanted(body: NewRound, template: Template) -> set[Only]:
+    """
+    Of which records those who get something of a round want a file.
+    """
+    named: set[Only] = {entry.only or template.only for entry in body.recipients if body.own_part is None}
+    return named | {template.only} if body.folder.strip() or body.mail_to or not named else named
 
 
 def _check_bundle(
@@ -141,6 +154,8 @@ def _check_bundle(
     """
     Refuse a bundle that this round could not run. Returns its columns with personal data.
     """
+    if any(entry.only not in (None, "everything") for entry in body.recipients):
+        raise RoundRefused("sends_everything", "A bundle holds everything each time, for each of its recipients.")
     if body.mode == "append":
         raise RoundRefused("not_appendable", "An archive cannot grow by rows. Choose another way with an earlier file.")
     if body.trigger == "appears":
@@ -272,7 +287,8 @@ def document_of(found: Round) -> RoundDocument:
             "template": found.template.name,
             "after": found.after.template.name if found.after is not None else "",
             "recipients": [
-                {"recipient": e.recipient.name, "must": e.must, "when_empty": e.when_empty} for e in found.recipients
+                {"recipient": e.recipient.name, "must": e.must, "when_empty": e.when_empty, "only": e.only}
+                for e in found.recipients
             ],
             "file_format": found.format,
             **{
@@ -308,7 +324,7 @@ def named_in(session: Session, document: RoundDocument) -> NewRound:
         recipient: Recipient | None = by_name.get(entry.recipient.strip().lower())
         if recipient is None:
             raise RoundRefused("no_recipient", f"There is no recipient called “{entry.recipient}”.")
-        entries.append({"recipient_id": recipient.id, "must": entry.must, "when_empty": entry.when_empty})
+        entries.append({"recipient_id": recipient.id, **entry.model_dump(exclude={"recipient"})})
     said_of = document.model_dump(exclude={"format", "template", "after", "recipients", "file_format"})
     return NewRound.model_validate(
         {

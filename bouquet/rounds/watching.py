@@ -34,7 +34,7 @@ from bouquet.core.template import FieldValue, Template, narrowed, only_records, 
 from bouquet.rounds.calendar import enter_run
 from bouquet.rounds.document import Event, Watch
 from bouquet.runs import Queue, Services
-from bouquet.runs.remembering import first_new_keys, left_of, wants_memory
+from bouquet.runs.remembering import as_only, first_new_keys, most_new, readers_of
 from bouquet.sources import SourceError
 from bouquet.store import care
 from bouquet.store import templates as shelf
@@ -121,17 +121,18 @@ def _appeared(services: Services, round_id: int, event: Event, now: datetime) ->
         document, source, answers = version.document, round_.template.source, round_.answers
         scope = session.get_one(Person, round_.created_by).scope
         memory = Memory(round_.template_id, round_.id)
-    template = read_document(document)
-    if not wants_memory(template):
-        return []
+        template = read_document(document)
+        readers = readers_of(session, round_, template)
     read = services.source_of(source)
     context = services.context(now, answers=answers, scope=scope, source=source, template_id=memory.template_id)
     plan = resolve(template, services.catalogue_for(scope, source), context).require()
     keys: list[tuple[str, ...]] = []
     with read.reader.snapshot(timeout_ms=LONGEST_LOOK) as snapshot:
-        left = left_of(services, snapshot, template, plan, memory)
+        left = most_new(services, snapshot, plan, memory, readers)
+        if left is None:
+            return []
         if event.each and left.new:
-            keys = first_new_keys(snapshot, template, plan, left, MOST_EACH)
+            keys = first_new_keys(snapshot, as_only(template, left.only), plan, left, MOST_EACH)
     with services.store.session() as session:
         if not _is_complete(session, round_id, left.new, now):
             return []

@@ -10,7 +10,7 @@ from __future__ import annotations
 import contextlib
 import threading
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import timedelta
@@ -22,19 +22,18 @@ from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.plan import Plan, resolve
-from bouquet.core.template import Acceptance, Template, read_acceptance, read_bundle, read_document
+from bouquet.core.template import Template, read_bundle, read_document
+from bouquet.runs.addressing import addressed_by, parts_of_nobody
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
-from bouquet.runs.export import Export
 from bouquet.runs.exported import Exported
-from bouquet.runs.forms import Addressed
-from bouquet.runs.remembering import hold_in_run, narrowed_plan, repeated, tells_gone, wants_memory
 from bouquet.runs.services import Services
+from bouquet.runs.shares import export_shares, shares_of
 from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
-from bouquet.store import deliveries, people
+from bouquet.store import people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run, RunFile
 from bouquet.store.rounds import SOURCE_CHANGED
@@ -157,7 +156,7 @@ def _send(services: Services, run: Run) -> None:
         _finish(services, run, status="held", notice=notice, error=facts)
     else:
         notice = f"{run.name} is ready: {run.rows_written:,} rows."
-        rule, nobodys = _parts_of_nobody(services, run, [f.part for f in files])
+        rule, nobodys = parts_of_nobody(services, run, [f.part for f in files])
         if nobodys and rule == "tell":
             notice += f" Nobody receives the parts {', '.join(nobodys[:8])}."
         _finish(services, run, status="ready", notice=notice, error=None)
@@ -248,7 +247,7 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         error = RunFailed(f"A check stopped it, and nothing is made available: {said}.")
         _end(services, run, "failed", error, **facts)
         return None
-    empty = exported.rows == 0 and not exported.slip.get("gone")
+    empty = exported.rows + exported.rows_apart == 0 and not exported.tells_gone
     if run.round_id is not None and empty and exported.verdict is None and _skips_empty(services, run):
         exported.slip["files"] = []
         services.storage.leave(run.id, run.attempt)
@@ -256,10 +255,10 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
         return None
     files = _kept(services, run, exported)
     with services.store.session() as session:
-        keep_keys(session, run, exported.sent)
+        keep_keys(session, run, {0: exported.sent, **exported.apart})
     days = planned.keep_days if planned.keep_days is not None else services.keep_days
     facts["keep_until"] = services.clock() + timedelta(days=days)
-    rule, nobodys = _parts_of_nobody(services, run, [f.part for f in exported.files])
+    rule, nobodys = parts_of_nobody(services, run, [f.part for f in exported.files])
     if nobodys and rule == "hold":
         notice = f"{run.name} waits for you: nobody receives the parts {', '.join(nobodys[:8])}."
         facts["error"] = {"code": "parts_of_nobody", "message": notice}
@@ -282,49 +281,6 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     return made
 
 
-def _parts_of_nobody(services: Services, run: Run, parts: Iterable[str | None]) -> tuple[str, list[str]]:
-    """
-    (what is to become of them, values) of the parts that nobody receives, where each is to get their own.
-    """
-    with services.store.session() as session:
-        round_ = session.get(Round, run.round_id) if run.round_id is not None else None
-        if round_ is None or round_.own_part is None:
-            return "", []
-        nobodys = deliveries.parts_of_nobody(session, round_.own_part["fact"], parts)
-        return round_.own_part["missing"], [p or "(blank)" for p in nobodys]
-
-
-def _addressed(services: Services, run: Run) -> list[Addressed]:
-    """
-    Whom a run is for, where its round says so.
-    """
-    with services.store.session() as session:
-        round_ = session.get(Round, run.round_id) if run.round_id is not None else None
-        if round_ is None:
-            return []
-        if round_.own_part is not None:
-            # Each gets files of the template's own form; what they may receive is looked at all the same.
-            named = deliveries.with_fact(session, round_.own_part["fact"])
-            found = [(r, _without_form(read_acceptance(r.acceptance))) for r in named]
-        else:
-            found = [(e.recipient, read_acceptance(e.recipient.acceptance)) for e in round_.recipients]
-        return [
-            # Pseudonyms are of one recipient: two of them cannot put their files together by these.
-            Addressed(r.id, r.name, acceptance, services.vault.derived(f"pseudonyms of {r.id}".encode()))
-            for r, acceptance in found
-            if r.deleted_at is None
-        ]
-
-
-def _without_form(acceptance: Acceptance) -> Acceptance:
-    """
-    What somebody takes who gets a part of the template's own files: in its form, and personal data as it is or not.
-    """
-    bare: dict[str, Any] = {"format": None, "csv": None, "name": "", "columns": (), "most_rows": None, "classes": {}}
-    treated = any(given != "seen" for given in acceptance.classes.values())
-    return acceptance.model_copy(update={**bare, "personal": acceptance.personal and not treated})
-
-
 def _skips_empty(services: Services, run: Run) -> bool:
     with services.store.session() as session:
         return session.get_one(Round, run.round_id).when_empty == "skip"
@@ -341,23 +297,10 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
             asked["copy"] = {"seconds_behind": source.seconds_behind(snapshot)}
         if run.is_bundle:
             parts = [(t, crossed_plan(snapshot, t, p)) for t, p in planned.parts]
-            return export_bundle(planned.name, parts, folder, snapshot, asked, progress, _addressed(services, run))
+            return export_bundle(planned.name, parts, folder, snapshot, asked, progress, addressed_by(services, run))
         template, plan = planned.parts[0]
-        gone: tuple[tuple[str, ...], ...] | None = None
-        if wants_memory(template):
-            if run.repeats is not None:
-                left = repeated(services, snapshot, template, plan, run.repeats)
-                asked["repeats"] = run.repeats
-            else:
-                left = hold_in_run(services, snapshot, template, plan, run)
-                asked["sent_before"] = left.known
-                if tells_gone(template, run):
-                    asked["gone"] = len(left.gone) + left.unnamed
-            plan = narrowed_plan(template, plan, left)
-            gone = left.gone if tells_gone(template, run) else None
-        plan = crossed_plan(snapshot, template, plan)
-        addressed = _addressed(services, run)
-        return Export(template, plan, run.format, folder, progress, addressed, gone=gone).write(snapshot, asked)
+        shares = shares_of(services, snapshot, template, plan, run)
+        return export_shares(shares, run.format, folder, snapshot, asked, progress, addressed_by(services, run))
 
 
 @contextmanager

@@ -4,7 +4,8 @@ What a run made: its files, and what there is to say of them.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -53,6 +54,16 @@ class Exported:
     verdict: Severity | None = None
     #: (record type, digests of the keys of its records in the files), where rows are no groups.
     sent: tuple[tuple[str, bytes], ...] = ()
+    #: The same of recipients who got other records, by their number, and the rows in those files.
+    apart: Mapping[int, tuple[tuple[str, bytes], ...]] = field(default_factory=dict)
+    rows_apart: int = 0
+
+    @property
+    def tells_gone(self) -> bool:
+        """
+        Whether somebody is told of records that are no longer there.
+        """
+        return any(facts.get("gone") for facts in (self.slip, *self.slip.get("recipients", ())))
 
     @property
     def path(self) -> Path:

@@ -4,8 +4,9 @@ Only what is new: what earlier files of a template leave of its records, before 
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
+from typing import cast
 from uuid import UUID
 
 import polars as pl
@@ -15,22 +16,25 @@ from bouquet.core.memory import SeenRecords, key_digest, seen_records
 from bouquet.core.plan import NotSent, Plan, resolve
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
-from bouquet.core.template import Template
+from bouquet.core.template import Only, Template
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot
 from bouquet.store import memory as memories
 from bouquet.store import runs as ledger
-from bouquet.store.memory import Memory
-from bouquet.store.models import Run
+from bouquet.store.memory import Memory, New
+from bouquet.store.models import Round, Run
 from bouquet.store.whereabouts import keys_sent
 
 __all__ = [
     "Left",
+    "as_only",
     "first_new_keys",
     "hold_in_run",
     "left_of",
+    "most_new",
     "narrowed_plan",
+    "readers_of",
     "repeated",
     "tells_gone",
     "wants_memory",
@@ -45,7 +49,7 @@ class Left:
     """
     What earlier files leave: the narrowing, None where all is new, and how many records are new and known. `gone`: the
     keys of records that were sent and are no longer there, where the template tells of them; and `unnamed`, how many
-    more there are.
+    more there are. `readers`: for which recipients it is so (0: where files go otherwise), and `only`, what they want.
     """
 
     not_sent: NotSent | None
@@ -53,6 +57,8 @@ class Left:
     known: int
     gone: tuple[tuple[str, ...], ...] = ()
     unnamed: int = 0
+    readers: tuple[int, ...] = (0,)
+    only: Only = "new"
 
 
 def wants_memory(template: Template) -> bool:
@@ -62,28 +68,72 @@ def wants_memory(template: Template) -> bool:
     return template.only != "everything"
 
 
+def as_only(template: Template, only: Only) -> Template:
+    """
+    A template that wants everything, or only what is new, for those who take it so.
+    """
+    return template if template.only == only else template.model_copy(update={"only": only})
+
+
+def readers_of(session: Session, round_: Round | None, template: Template) -> dict[int, Only]:
+    """
+    What each reader of a run wants: its recipients, by number, and 0 for where its files go otherwise: by hand, into a
+    folder, by mail, or to each their own part.
+    """
+    if round_ is None:
+        return {0: template.only}
+    named: dict[int, Only] = {}
+    if round_.own_part is None:
+        entries = [e for e in round_.recipients if e.recipient.deleted_at is None]
+        named = {e.recipient_id: cast(Only, e.only or template.only) for e in entries}
+    otherwise: dict[int, Only] = {0: template.only}
+    return {**otherwise, **named} if round_.folder or round_.mail_to or not named else named
+
+
 def left_of(services: Services, snapshot: Snapshot, template: Template, plan: Plan, memory: Memory) -> Left:
     """
     What earlier files leave of the records that a plan without memory has; nothing is kept of it.
     """
     with services.store.session() as session:
-        return _judged(session, snapshot, template, plan, memory)
+        return _judged(session, snapshot, plan, memory, {memory.recipient_id: template.only})[0]
 
 
-def hold_in_run(services: Services, snapshot: Snapshot, template: Template, plan: Plan, run: Run) -> Left:
+def most_new(
+    services: Services, snapshot: Snapshot, plan: Plan, memory: Memory, readers: Mapping[int, Only]
+) -> Left | None:
     """
-    The same for a run, which holds the new ones from now on: they are remembered once it is delivered.
+    What there is to start a round's run for: of its readers who want only what is new, what is left for those for whom
+    most is. What could not be delivered starts nothing, and goes out with the next run. None where nobody wants that.
+    """
+    wanted = {reader: only for reader, only in readers.items() if only != "everything"}
+    if not wanted:
+        return None
+    with services.store.session() as session:
+        found = _judged(session, snapshot, plan, memory, wanted, starting=True)
+    return max(found, key=lambda left: left.new)
+
+
+def hold_in_run(
+    services: Services, snapshot: Snapshot, template: Template, plan: Plan, run: Run, readers: Mapping[int, Only]
+) -> list[Left]:
+    """
+    The same for a run and each of its readers, which holds the new ones from now on: they are remembered once they are
+    delivered. Readers for whom the same is left stand together; those who want everything are not among them.
     """
     assert run.template_id is not None
     memory = Memory(run.template_id, run.round_id or 0)
+    wanted = {reader: only for reader, only in readers.items() if only != "everything"}
     with services.store.session() as session:
-        left = _judged(session, snapshot, template, plan, memory, run.id, gone=tells_gone(template, run))
-        only = None
+        found = _judged(session, snapshot, plan, memory, wanted, run.id, gone=tells_gone(template, run))
+        first: dict[int, list[UUID]] = {}
         if plan.at_most is not None:
             # What the limit cuts off is not sent, and is new the next time.
-            only = _first_keys(snapshot, narrowed_plan(template, plan, left))
-        memories.put_pending(session, run.id, run.attempt, only)
-    return left
+            for left in found:
+                own = as_only(template, left.only)
+                keys = _first_keys(snapshot, narrowed_plan(own, plan, left))
+                first |= dict.fromkeys(left.readers, keys)
+        memories.put_pending(session, run.id, run.attempt, first)
+    return found
 
 
 def tells_gone(template: Template, run: Run) -> bool:
@@ -118,24 +168,34 @@ def repeated(services: Services, snapshot: Snapshot, template: Template, plan: P
 def _judged(
     session: Session,
     snapshot: Snapshot,
-    template: Template,
     plan: Plan,
     memory: Memory,
+    readers: Mapping[int, Only],
     run_id: int | None = None,
     *,
     gone: bool = False,
-) -> Left:
-    changed = template.only == "new_or_changed"
+    starting: bool = False,
+) -> list[Left]:
+    changed = {reader: only == "new_or_changed" for reader, only in readers.items()}
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
-    rows = _seen(snapshot, plan, cells=changed)
-    found = memories.what_is_new(session, memory, rows, changed=changed, most=most, run_id=run_id, gone=gone)
+    rows = _seen(snapshot, plan, cells=any(changed.values()))
+    found = memories.what_is_new(session, memory, changed, rows, most=most, run_id=run_id, gone=gone, starting=starting)
+    return [left for one in found for left in _lefts(one, readers, most)]
+
+
+def _lefts(found: New, readers: Mapping[int, Only], most: int) -> Iterator[Left]:
+    """
+    What is left, by what its readers want.
+    """
     if found.keys is not None and not found.keys and found.new and found.known > most:
         message = (
             f"{found.new:,} records are new and {found.known:,} were sent before; a run tells {most:,} of them apart."
         )
         raise RunFailed(f"{message} Narrow the template, or let it send everything once.")
     not_sent = NotSent(found.keys, found.but) if found.keys is not None else None
-    return Left(not_sent, found.new, found.known, found.gone, found.unnamed)
+    for only in dict.fromkeys(readers[r] for r in found.readers):
+        same = tuple(r for r in found.readers if readers[r] == only)
+        yield Left(not_sent, found.new, found.known, found.gone, found.unnamed, same, only)
 
 
 def _seen(snapshot: Snapshot, plan: Plan, *, cells: bool) -> Iterator[SeenRecords]:

@@ -1,11 +1,11 @@
 """
-The outbox: deliveries entered when a run ends, taken up one after the other for each recipient, and how they ended.
+The outbox: deliveries taken up one after the other for each recipient, how they ended, and what people do about them.
 """
 
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -16,7 +16,6 @@ from sqlalchemy.orm import Session, aliased
 from bouquet.store import memory, people
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import (
-    LATER,
     UNDER_WAY,
     Delivery,
     DeliveryEvent,
@@ -25,7 +24,6 @@ from bouquet.store.models import (
     Recipient,
     Round,
     Run,
-    RunFile,
 )
 from bouquet.store.notices import notify
 
@@ -33,22 +31,21 @@ __all__ = [
     "DeliveryFilter",
     "Ended",
     "due_recipients",
-    "enter",
     "expired_links",
     "fetched",
     "get_delivery",
     "list_deliveries",
     "note",
     "note_failure",
-    "parts_of_nobody",
     "rounds_sent_to",
     "send_again",
     "send_now",
+    "set_state",
     "settle",
     "stop_all",
     "take",
+    "tell_failed",
     "waive",
-    "with_fact",
     "withdraw",
 ]
 
@@ -78,92 +75,6 @@ class Ended:
     state: str
     says: str
     next_at: datetime | None = None
-
-
-def enter(session: Session, run: Run, now: datetime) -> bool:
-    """
-    Enter what a round's run sends, in the transaction that ends the run. Returns whether something has to
-    arrive yet.
-
-    A recipient whose layout the run does not meet is told of as failed; the others get theirs.
-    """
-    round_ = session.get(Round, run.round_id) if run.round_id is not None else None
-    if round_ is None or session.scalar(sa.select(Delivery.id).where(Delivery.run_id == run.id).limit(1)):
-        return False
-    said: dict[str, Any] = {str(f["id"]): f for f in (run.slip or {}).get("recipients", ())}
-    open_ = False
-    for recipient, must, files in _wanted(session, round_, run):
-        unmet = said.get(str(recipient.id), {}).get("unmet", []) if files else []
-        delivery = Delivery(
-            run_id=run.id,
-            recipient_id=recipient.id,
-            identity=secrets.token_hex(12),
-            must=must,
-            files=[f.id for f in files],
-            entered_at=now,
-            progress={},
-        )
-        session.add(delivery)
-        if unmet:
-            _set(session, delivery, Ended("failed", f"not sent: {'; '.join(unmet[:5])}"), now)
-            _tell_failed(session, delivery, run, now)
-        else:
-            _set(session, delivery, Ended("waiting", "", now), now)
-        open_ = open_ or must
-    session.flush()
-    return open_
-
-
-def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipient, bool, list[RunFile]]]:
-    """
-    (recipient, whether it must arrive, files) of a round's run.
-    """
-    files = [f for f in run.files if f.role not in (*LATER, "missing") and f.removed_at is None]
-    common = [f for f in files if f.recipient_id is None]
-    archive = [f for f in common if f.role == "archive"]
-    if round_.own_part is not None:
-        fact = str(round_.own_part["fact"])
-        for recipient in with_fact(session, fact):
-            own = [f for f in common if f.part is not None and f.part == recipient.acceptance["facts"][fact]]
-            if own:
-                yield recipient, True, own
-        return
-    for entry in round_.recipients:
-        if entry.recipient.deleted_at is not None:
-            continue
-        if _is_empty(run) and entry.when_empty != "send":
-            if entry.when_empty == "tell" and entry.recipient.means.kind in TELLING:
-                yield entry.recipient, entry.must, []
-            continue
-        own = [f for f in files if f.recipient_id == entry.recipient_id]
-        own += [f for f in common if f.role == "gone"] if own else []
-        # A run that sends nothing when there is nothing has no files.
-        if own or archive or common:
-            yield entry.recipient, entry.must, own or archive or common
-
-
-#: Ways out that can say something without sending a file.
-TELLING = ("mail", "webhook")
-
-
-def _is_empty(run: Run) -> bool:
-    return run.rows_written == 0 and not (run.slip or {}).get("gone")
-
-
-def with_fact(session: Session, fact: str) -> list[Recipient]:
-    """
-    The recipients who have a fact.
-    """
-    query = sa.select(Recipient).where(Recipient.deleted_at.is_(None)).order_by(Recipient.id)
-    return [r for r in session.scalars(query) if fact in r.acceptance.get("facts", {})]
-
-
-def parts_of_nobody(session: Session, fact: str, parts: Iterable[str | None]) -> list[str]:
-    """
-    The values of parts that no recipient has as this fact.
-    """
-    known = {r.acceptance["facts"][fact] for r in with_fact(session, fact)}
-    return sorted({p for p in parts if p is not None and p not in known})
 
 
 # Taking up
@@ -225,11 +136,11 @@ def settle(session: Session, delivery_id: int, ended: Ended, now: datetime) -> D
     if found.state not in UNDER_WAY and ended.state != "arrived":
         return found
     run = session.get_one(Run, found.run_id)
-    _set(session, found, ended, now)
+    set_state(session, found, ended, now)
     if ended.state == "failed":
-        _tell_failed(session, found, run, now)
+        tell_failed(session, found, run, now)
     if ended.state == "arrived":
-        _remember(session, run, now)
+        _remember(session, run, found.recipient_id, now)
     session.flush()
     return found
 
@@ -251,7 +162,10 @@ def note_failure(session: Session, means_id: int, says: str | None, now: datetim
         means.down_until = now + timedelta(seconds=seconds)
 
 
-def _set(session: Session, delivery: Delivery, ended: Ended, now: datetime, by: str = "") -> None:
+def set_state(session: Session, delivery: Delivery, ended: Ended, now: datetime, by: str = "") -> None:
+    """
+    Enter what became of a delivery, with who did so, where it was a person.
+    """
     delivery.state, delivery.next_at = ended.state, ended.next_at
     if ended.state == "arrived":
         delivery.arrived_at, delivery.reply, delivery.why = now, ended.says, ""
@@ -262,10 +176,17 @@ def _set(session: Session, delivery: Delivery, ended: Ended, now: datetime, by: 
     session.add(DeliveryEvent(delivery_id=delivery.id, at=now, state=ended.state, says=ended.says, by=by))
 
 
-def _remember(session: Session, run: Run, now: datetime) -> None:
+def _remember(session: Session, run: Run, recipient_id: int, now: datetime) -> None:
     """
-    The memory goes on once everything that must arrive has.
+    The memory of a recipient goes on once their files have arrived. Where everybody gets their own part there is one
+    memory, which goes on once everything that must arrive has.
     """
+    if run.status != "ready":
+        return
+    memory.advance(session, run, recipient_id, now)
+    round_ = session.get(Round, run.round_id) if run.round_id is not None else None
+    if round_ is None or round_.own_part is None:
+        return
     open_ = sa.select(Delivery.id).where(
         Delivery.run_id == run.id, Delivery.must, Delivery.state.not_in(("arrived", "waived"))
     )
@@ -274,11 +195,14 @@ def _remember(session: Session, run: Run, now: datetime) -> None:
     later = sa.select(newer.id).where(
         newer.run_id == Delivery.run_id, newer.recipient_id == Delivery.recipient_id, newer.number > Delivery.number
     )
-    if run.status == "ready" and session.scalar(open_.where(~later.exists()).limit(1)) is None:
-        memory.advance(session, run, now)
+    if session.scalar(open_.where(~later.exists()).limit(1)) is None:
+        memory.advance(session, run, 0, now)
 
 
-def _tell_failed(session: Session, delivery: Delivery, run: Run, now: datetime) -> None:
+def tell_failed(session: Session, delivery: Delivery, run: Run, now: datetime) -> None:
+    """
+    Tell whose run it was, and keepers, that a delivery failed.
+    """
     recipient = session.get_one(Recipient, delivery.recipient_id)
     text = f"{run.name} did not arrive at {recipient.name}: {delivery.why}"
     notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, now)
@@ -371,7 +295,7 @@ def send_again(session: Session, delivery_id: int, by: str, now: datetime, recip
         progress={},
     )
     session.add(again)
-    _set(session, again, Ended("waiting", "", now), now, by)
+    set_state(session, again, Ended("waiting", "", now), now, by)
     return again
 
 
@@ -389,8 +313,8 @@ def waive(session: Session, delivery_id: int, by: str, reason: str, now: datetim
     found = get_delivery(session, delivery_id, lock=True)
     if found.state in ("arrived", "withdrawn", "waived", "sending"):
         raise NotPossible(f"This delivery is {found.state}; it cannot be waived.")
-    _set(session, found, Ended("waived", reason), now, by)
-    _remember(session, session.get_one(Run, found.run_id), now)
+    set_state(session, found, Ended("waived", reason), now, by)
+    _remember(session, session.get_one(Run, found.run_id), found.recipient_id, now)
     return found
 
 
@@ -404,7 +328,7 @@ def withdraw(session: Session, delivery_id: int, by: str, reason: str, now: date
     link = session.get(Link, delivery_id)
     if link is not None:
         link.withdrawn_at = now
-    _set(session, found, Ended("withdrawn", reason), now, by)
+    set_state(session, found, Ended("withdrawn", reason), now, by)
     return found
 
 
@@ -417,7 +341,7 @@ def stop_all(session: Session, run_id: int, by: str, now: datetime) -> None:
         link = session.get(Link, found.id)
         if link is not None:
             link.withdrawn_at = now
-        _set(session, found, Ended("withdrawn", "the run was discarded"), now, by)
+        set_state(session, found, Ended("withdrawn", "the run was discarded"), now, by)
 
 
 def fetched(session: Session, delivery: Delivery, file_id: int, now: datetime) -> None:
@@ -428,8 +352,8 @@ def fetched(session: Session, delivery: Delivery, file_id: int, now: datetime) -
     link.fetches = {**link.fetches, str(file_id): int(link.fetches.get(str(file_id), 0)) + 1}
     name = next((f.name for f in session.get_one(Run, delivery.run_id).files if f.id == file_id), "a file")
     if delivery.state == "offered":
-        _set(session, delivery, Ended("arrived", f"{name} was fetched"), now)
-        _remember(session, session.get_one(Run, delivery.run_id), now)
+        set_state(session, delivery, Ended("arrived", f"{name} was fetched"), now)
+        _remember(session, session.get_one(Run, delivery.run_id), delivery.recipient_id, now)
     else:
         session.add(DeliveryEvent(delivery_id=delivery.id, at=now, state=delivery.state, says=f"{name} was fetched"))
 

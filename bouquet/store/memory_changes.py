@@ -34,7 +34,7 @@ def forget(
     Forget records, so that they are sent again: these, those sent since a moment, or all. Returns how many.
     """
     change = _begun(session, memory, "forgotten", who, now)
-    conditions = ["template_id = :template", "round_id = :round"]
+    conditions = ["template_id = :template", "round_id = :round", "recipient_id = :reader"]
     if keys is not None:
         conditions.append("key = ANY(:keys)")
     if since is not None:
@@ -44,7 +44,7 @@ def forget(
         " INSERT INTO memory_changed (change_id, key, row, sent_at, run_id, texts)"
         " SELECT :change, key, row, sent_at, run_id, texts FROM gone"
     )
-    given: dict[str, object] = {"template": memory.template_id, "round": memory.round_id, "change": change.id}
+    given: dict[str, object] = {**_whose(memory), "change": change.id}
     given |= {} if keys is None else {"keys": list(keys)}
     return _ended(session, change, statement, {**given, **({} if since is None else {"since": since})})
 
@@ -55,12 +55,12 @@ def mark(session: Session, memory: Memory, who: str, now: datetime, keys: Sequen
     """
     change = _begun(session, memory, "marked", who, now)
     statement = (
-        "WITH made AS (INSERT INTO remembered (template_id, round_id, key, row, sent_at)"
-        " SELECT :template, :round, k, 0, :now FROM unnest(CAST(:keys AS uuid[])) AS k ON CONFLICT DO NOTHING"
+        "WITH made AS (INSERT INTO remembered (template_id, round_id, recipient_id, key, row, sent_at)"
+        " SELECT :template, :round, :reader, k, 0, :now FROM unnest(CAST(:keys AS uuid[])) AS k ON CONFLICT DO NOTHING"
         " RETURNING key, row, sent_at)"
         " INSERT INTO memory_changed (change_id, key, row, sent_at) SELECT :change, key, row, sent_at FROM made"
     )
-    given = {"template": memory.template_id, "round": memory.round_id, "change": change.id, "now": now}
+    given = {**_whose(memory), "change": change.id, "now": now}
     return _ended(session, change, statement, {**given, "keys": list(dict.fromkeys(keys))})
 
 
@@ -80,21 +80,22 @@ def undo(session: Session, memory: Memory, change_id: int, now: datetime) -> int
     Raises NotFound for one that is not there any more.
     """
     change = session.get(MemoryChange, change_id, with_for_update=True)
-    whose = Memory(change.template_id, change.round_id) if change is not None else None
+    whose = Memory(change.template_id, change.round_id, change.recipient_id) if change is not None else None
     if change is None or whose != memory or change.at <= now - UNDONE:
         raise NotFound("This change cannot be undone any more.")
     if change.kind == "forgotten":
         statement = (
-            "INSERT INTO remembered (template_id, round_id, key, row, sent_at, run_id, texts)"
-            " SELECT :template, :round, key, row, sent_at, run_id, texts FROM memory_changed WHERE change_id = :change"
-            " ON CONFLICT DO NOTHING RETURNING key"
+            "INSERT INTO remembered (template_id, round_id, recipient_id, key, row, sent_at, run_id, texts)"
+            " SELECT :template, :round, :reader, key, row, sent_at, run_id, texts FROM memory_changed"
+            " WHERE change_id = :change ON CONFLICT DO NOTHING RETURNING key"
         )
     else:
         statement = (
             "DELETE FROM remembered r USING memory_changed c WHERE c.change_id = :change AND r.key = c.key"
-            " AND r.template_id = :template AND r.round_id = :round AND r.run_id IS NULL RETURNING r.key"
+            " AND r.template_id = :template AND r.round_id = :round AND r.recipient_id = :reader"
+            " AND r.run_id IS NULL RETURNING r.key"
         )
-    given = {"template": memory.template_id, "round": memory.round_id, "change": change.id}
+    given = {**_whose(memory), "change": change.id}
     count = len(session.execute(sa.text(statement), given).all())
     session.delete(change)
     return count
@@ -103,7 +104,13 @@ def undo(session: Session, memory: Memory, change_id: int, now: datetime) -> int
 def _begun(session: Session, memory: Memory, kind: str, who: str, now: datetime) -> MemoryChange:
     session.execute(sa.delete(MemoryChange).where(MemoryChange.at <= now - UNDONE))
     change = MemoryChange(
-        template_id=memory.template_id, round_id=memory.round_id, kind=kind, who=who, at=now, records=0
+        template_id=memory.template_id,
+        round_id=memory.round_id,
+        recipient_id=memory.recipient_id,
+        kind=kind,
+        who=who,
+        at=now,
+        records=0,
     )
     session.add(change)
     session.flush()
@@ -120,4 +127,12 @@ def _ended(session: Session, change: MemoryChange, statement: str, given: dict[s
 
 
 def _of(memory: Memory) -> list[sa.ColumnElement[bool]]:
-    return [MemoryChange.template_id == memory.template_id, MemoryChange.round_id == memory.round_id]
+    return [
+        MemoryChange.template_id == memory.template_id,
+        MemoryChange.round_id == memory.round_id,
+        MemoryChange.recipient_id == memory.recipient_id,
+    ]
+
+
+def _whose(memory: Memory) -> dict[str, object]:
+    return {"template": memory.template_id, "round": memory.round_id, "reader": memory.recipient_id}

@@ -11,7 +11,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
-from bouquet.store import deliveries, memory
+from bouquet.store import deliveries, memory, outgoing
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import ACTIVE, LATER, Run, RunFile
 from bouquet.store.notices import notify
@@ -118,9 +118,9 @@ def finish_run(
         setattr(run, name, value)
     _put_files(session, run, files)
     if status == "ready":
-        # What has to arrive first is remembered when it has.
-        if not deliveries.enter(session, run, now):
-            memory.advance(session, run, now)
+        # What is sent to recipients is remembered when it has arrived.
+        if not outgoing.enter(session, run, now):
+            memory.advance(session, run, 0, now)
     elif status != "held":
         memory.drop_pending(session, run_id)
     if notice:
@@ -159,7 +159,7 @@ def release_run(session: Session, run_id: int, by: str, reason: str, now: dateti
     run.status = run.stage = "releasing" if run.round_id is not None else "ready"
     run.tries = 0
     if run.status == "ready":
-        memory.advance(session, run, now)
+        memory.advance(session, run, 0, now)
     session.flush()
     return run
 

@@ -4,7 +4,7 @@ Where records have gone: the keys that runs sent, and the runs that sent one.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -35,9 +35,10 @@ class Whereabout:
     purpose: str
 
 
-def whereabout(session: Session, run: Run) -> Whereabout:
+def whereabout(session: Session, run: Run, holders: Mapping[int, bool]) -> Whereabout:
     """
-    What became of a run's files: the folder, the addresses that they were mailed to, and who took them.
+    What became of a run's files with a record: the folder, the addresses that they were mailed to, and who took them.
+    `holders` are the sets of keys that were kept of it, and whether the record is among them (`runs_that_sent`).
     """
     taken = (
         sa.select(Person.name, sa.func.min(Download.taken_at).label("first"))
@@ -48,9 +49,12 @@ def whereabout(session: Session, run: Run) -> Whereabout:
         .order_by("first")
     )
     went = [
-        f"{d.target}, by mail" if d.mode == "mail" else f"the folder, as {d.target}" for d in run.placings if d.done
+        f"{d.target}, by mail" if d.mode == "mail" else f"the folder, as {d.target}"
+        for d in run.placings
+        if d.done and _holds(holders, 0)
     ]
-    went += [f"{d.recipient.name}, by {d.recipient.means.name}" for d in run.deliveries if d.state == "arrived"]
+    arrived = [d for d in run.deliveries if d.state == "arrived" and _holds(holders, d.recipient_id)]
+    went += [f"{d.recipient.name}, by {d.recipient.means.name}" for d in arrived]
     went += [f"{name}, who took it" for name, _ in session.execute(taken)]
     return Whereabout(
         run_id=run.id,
@@ -63,47 +67,56 @@ def whereabout(session: Session, run: Run) -> Whereabout:
     )
 
 
-def keep_keys(session: Session, run: Run, sent: Sequence[tuple[str, bytes]]) -> None:
+def _holds(holders: Mapping[int, bool], recipient_id: int) -> bool:
+    return holders.get(recipient_id, holders.get(0, False))
+
+
+def keep_keys(session: Session, run: Run, sent: Mapping[int, Sequence[tuple[str, bytes]]]) -> None:
     """
-    Keep the keys of the records that a run's files hold, in the place of those of an earlier attempt. An attempt that
-    was overtaken keeps nothing.
+    Keep the keys of the records that a run's files hold, by record type, in the place of those of an earlier attempt:
+    0 is for everybody but the recipients who are named themselves. An attempt that was overtaken keeps nothing.
     """
     known = session.get(Run, run.id, with_for_update={"of": Run}, populate_existing=True)
     if known is None or known.attempt != run.attempt:
         return
     session.execute(sa.delete(SentKeysRecord).where(SentKeysRecord.run_id == run.id))
-    for records, keys in sent:
-        if keys:
-            session.add(SentKeysRecord(run_id=run.id, records=records, source=run.source, keys=keys))
+    for recipient_id, of_types in sent.items():
+        for records, keys in of_types:
+            if keys or recipient_id or len(sent) > 1:
+                facts = {"run_id": run.id, "records": records, "recipient_id": recipient_id, "keys": keys}
+                session.add(SentKeysRecord(**facts, source=run.source))
 
 
 def keys_sent(session: Session, run_id: int, records: str) -> frozenset[bytes] | None:
     """
-    The digests of the keys that a run sent; None where they were not kept.
+    The digests of the keys that a run sent to anybody; None where they were not kept.
     """
-    found = session.get(SentKeysRecord, (run_id, records))
-    if found is None:
+    query = sa.select(SentKeysRecord.keys).where(SentKeysRecord.run_id == run_id, SentKeysRecord.records == records)
+    found = session.scalars(query).all()
+    if not found:
         return None
-    return frozenset(found.keys[n : n + 8] for n in range(0, len(found.keys), 8))
+    return frozenset(keys[n : n + 8] for keys in found for n in range(0, len(keys), 8))
 
 
 def runs_that_sent(
     session: Session, person: Person | None, source: str, records: str, digest: bytes, at_most: int = 100
-) -> Sequence[Run]:
+) -> Sequence[tuple[Run, dict[int, bool]]]:
     """
-    The runs whose files left with a record, newest first, of those that a person may see; all where none is given.
+    The runs whose files left with a record, newest first, of those that a person may see; all where none is given. With
+    each: whether the record is in the files of the recipients who got others than everybody, and, as 0, in those.
     """
     place = sa.func.position(sa.cast(sa.literal(digest), sa.LargeBinary).op("IN")(SentKeysRecord.keys))
-    query = (
-        sa.select(Run)
-        .join(SentKeysRecord, SentKeysRecord.run_id == Run.id)
-        .where(
-            SentKeysRecord.source == source,
-            SentKeysRecord.records == records,
-            Run.status.in_(_LEFT),
-            place > sa.literal_column("0"),
-        )
+    of_type = (SentKeysRecord.source == source, SentKeysRecord.records == records)
+    holds = place > sa.literal_column("0")
+    query = sa.select(Run).where(
+        Run.status.in_(_LEFT), Run.id.in_(sa.select(SentKeysRecord.run_id).where(*of_type, holds))
     )
     if person is not None:
         query = query.where(visible_runs(person))
-    return session.scalars(query.order_by(Run.id.desc()).limit(at_most)).all()
+    runs = session.scalars(query.order_by(Run.id.desc()).limit(at_most)).all()
+    kept = sa.select(SentKeysRecord.run_id, SentKeysRecord.recipient_id, holds)
+    kept = kept.where(*of_type, SentKeysRecord.run_id.in_([r.id for r in runs]))
+    found: dict[int, dict[int, bool]] = {r.id: {} for r in runs}
+    for run_id, recipient_id, held in session.execute(kept):
+        found[run_id][recipient_id] = held
+    return [(run, found[run.id]) for run in runs]

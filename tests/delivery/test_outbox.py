@@ -295,9 +295,11 @@ def test_a_machine_that_does_not_answer_is_left_alone_for_all_its_deliveries(sen
     assert all("does not answer" in d.why for d in sending.deliveries(run) if d.tries)
 
 
-def remembered(sending: Sending, run: Run) -> int:
+def remembered(sending: Sending, run: Run, recipient: int | None = None) -> int:
+    """How many records a run's round remembers for a recipient, the first one if none is given."""
+    whose = recipient if recipient is not None else sending.deliveries(run)[0].recipient_id
     with sending.services.store.session() as session:
-        return memory.facts_of(session, memory.Memory(run.template_id or 0, run.round_id or 0))[0]
+        return memory.facts_of(session, memory.Memory(run.template_id or 0, run.round_id or 0, whose))[0]
 
 
 def test_what_must_arrive_is_remembered_when_it_has(sending: Sending, room: Room) -> None:

@@ -20,7 +20,7 @@ import sqlalchemy as sa
 from bouquet.core.errors import WriteError
 from bouquet.demo.cluster import Cluster
 from bouquet.rounds import tick_rounds
-from bouquet.runs import FolderError, Queue, Services, ask_for_run, delivering, execute, executor
+from bouquet.runs import FolderError, Queue, Services, ask_for_run, delivering, execute, executor, shares
 from bouquet.runs.outgoing import checked_folder, opened_place
 from bouquet.sources import Source, SourceDown
 from bouquet.store import NotPossible, care
@@ -330,7 +330,7 @@ def test_a_source_lost_in_the_middle_is_named_and_tried_again(
     """Its connection is cut while rows stream: the first attempts are repeated, the last says what happened."""
     services, connection = changing
     run = ask_for_run(services, EXTRA, person=people["ines"], via="hand")
-    real = executor.Export._stream
+    real = shares.Export._stream
 
     def cut(self: Any, *arguments: Any) -> Any:
         connection.execute(
@@ -339,7 +339,7 @@ def test_a_source_lost_in_the_middle_is_named_and_tried_again(
         )
         return real(self, *arguments)
 
-    monkeypatch.setattr(executor.Export, "_stream", cut)
+    monkeypatch.setattr(shares.Export, "_stream", cut)
     for _ in range(executor.ATTEMPTS - 1):
         with pytest.raises(SourceDown):
             execute(services, run.id)

@@ -216,14 +216,14 @@ _KILLED = """
 import os, sys
 from pathlib import Path
 from bouquet.runs import Services, execute
-from bouquet.runs import executor
+from bouquet.runs import executor, shares
 from bouquet.sources import Source
 from bouquet.store import Store
 store, source, overlay, files, outgoing, run, stage = sys.argv[1:]
 services = Services(Store(store), Source("marrowby", source, Path(overlay)), Path(files), Path(outgoing))
 def die(*_a, **_k):
     os.kill(os.getpid(), 9)
-target, name = {"writing": (executor.Export, "_stream"), "keeping": (executor, "_kept"), "ending": (executor, "_finish")}[stage]
+target, name = {"writing": (shares.Export, "_stream"), "keeping": (executor, "_kept"), "ending": (executor, "_finish")}[stage]
 setattr(target, name, die)
 execute(services, int(run))
 """

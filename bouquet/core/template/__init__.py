@@ -27,7 +27,7 @@ from bouquet.core.template.bundle import (
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck, RowCheck, Severity
 from bouquet.core.template.columns import with_columns
 from bouquet.core.template.companions import child_template, folder_formula, folder_of
-from bouquet.core.template.document import FORMAT, Ask, Order, Template, document_schema, read_document
+from bouquet.core.template.document import FORMAT, Ask, Only, Order, Template, document_schema, read_document
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
 from bouquet.core.template.narrowed import narrowed, only_records, with_windows
 from bouquet.core.template.output import Attachments, ChildFile, Csv, Output, Reader, Split, Xlsx
@@ -86,6 +86,7 @@ __all__ = [
     "LayoutColumn",
     "Narrowing",
     "NoneOf",
+    "Only",
     "Order",
     "Output",
     "Part",

@@ -121,7 +121,8 @@ class Recipient(Base):
 class RoundRecipient(Base):
     """
     Whom a round sends to. `must`: the round has done its work only when it arrived there. `when_empty`: what becomes of
-    a file without rows: `send`, `leave out`, or `tell` that there is nothing, where the way out can.
+    a file without rows: `send`, `leave out`, or `tell` that there is nothing, where the way out can. `only`: of which
+    records they get a file, where it is not as the template says.
     """
 
     __tablename__ = "round_recipients"
@@ -131,6 +132,7 @@ class RoundRecipient(Base):
     position: Mapped[int]
     must: Mapped[bool] = mapped_column(default=True, server_default=sa.true())
     when_empty: Mapped[str] = mapped_column(default="send", server_default="send")
+    only: Mapped[str | None]
     recipient: Mapped[Recipient] = relationship(lazy="joined")
 
 

@@ -18,14 +18,16 @@ __all__ = ["MemoryChange", "MemoryChanged", "Remembered", "Remembering", "SentKe
 class Remembered(Base):
     """
     A record that a template sent: digests of its key and of its rows (`core.memory`), when, and in which run.
-    `round_id` is 0 for what was taken by hand: each round has a memory of its own. `texts` are those of its key, where
-    it is to be named once it is gone.
+    `round_id` is 0 for what was taken by hand: each round has a memory of its own, and there each recipient;
+    `recipient_id` is 0 for what went otherwise (`store.memory.Memory`). `texts` are those of its key, where it is to be
+    named once it is gone.
     """
 
     __tablename__ = "remembered"
 
     template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id", ondelete="CASCADE"), primary_key=True)
     round_id: Mapped[int] = mapped_column(primary_key=True)
+    recipient_id: Mapped[int] = mapped_column(primary_key=True, default=0, server_default="0")
     key: Mapped[UUID] = mapped_column(primary_key=True)
     row: Mapped[int]
     sent_at: Mapped[datetime]
@@ -35,13 +37,14 @@ class Remembered(Base):
 
 class Remembering(Base):
     """
-    A record that a run holds and that is yet to be remembered: once it is delivered, and only then. One that is `gone`
-    is yet to be forgotten: the run tells that it is no longer there.
+    A record that a run holds and that is yet to be remembered: once it is delivered to the recipient, and only then.
+    One that is `gone` is yet to be forgotten: the run tells that it is no longer there.
     """
 
     __tablename__ = "remembering"
 
     run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
+    recipient_id: Mapped[int] = mapped_column(primary_key=True, default=0, server_default="0")
     key: Mapped[UUID] = mapped_column(primary_key=True)
     row: Mapped[int]
     texts: Mapped[list[str] | None] = mapped_column(sa.JSON(none_as_null=True))
@@ -58,6 +61,7 @@ class MemoryChange(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     template_id: Mapped[int] = mapped_column(sa.ForeignKey("templates.id", ondelete="CASCADE"))
     round_id: Mapped[int]
+    recipient_id: Mapped[int] = mapped_column(default=0, server_default="0")
     kind: Mapped[str]
     who: Mapped[str]
     at: Mapped[datetime]
@@ -87,12 +91,14 @@ class MemoryChanged(Base):
 class SentKeysRecord(Base):
     """
     The records that a run sent: digests of eight bytes of their keys (`core.memory.short_digest`), in order, one after
-    the other. `records` is their record type, `source` where it is one.
+    the other. `records` is their record type, `source` where it is one. A `recipient_id` is of somebody who got others
+    than everybody did.
     """
 
     __tablename__ = "sent_keys"
 
     run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"), primary_key=True)
     records: Mapped[str] = mapped_column(primary_key=True, index=True)
+    recipient_id: Mapped[int] = mapped_column(primary_key=True, default=0, server_default="0")
     source: Mapped[str] = mapped_column(default="", server_default="")
     keys: Mapped[bytes]

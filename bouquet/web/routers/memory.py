@@ -4,6 +4,7 @@ What a template has sent: looked at, forgotten so that it is sent again, or mark
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Annotated, Any
 
 import structlog
@@ -35,13 +36,23 @@ router = APIRouter(
 Designer = Annotated[Person, Depends(needs("design"))]
 
 
-@router.get("", response_model=MemoryOut)
-def get_memory(template_id: Id, services: TheServices, person: CurrentPerson, round_id: WholeNumber = 0) -> Any:
+def _whose(template_id: Id, round_id: WholeNumber = 0, recipient_id: WholeNumber = 0) -> Memory:
     """
-    How much was sent, by hand, or by a round.
+    A template's memory, as it is taken by hand, or that of a round, there of one of its recipients.
+    """
+    return Memory(template_id, round_id, recipient_id)
+
+
+Whose = Annotated[Memory, Depends(_whose)]
+
+
+@router.get("", response_model=MemoryOut)
+def get_memory(whose: Whose, services: TheServices, person: CurrentPerson) -> Any:
+    """
+    How much was sent, by hand, or by a round, there to one of its recipients.
     """
     with services.store.session() as session:
-        memory = _memory(session, person, template_id, round_id)
+        memory = _memory(session, person, whose)
         if person.scope is not None:
             # How many there are is more than they may know.
             raise OutOfScope("It remembers records that you may not see.")
@@ -54,71 +65,77 @@ def get_memory(template_id: Id, services: TheServices, person: CurrentPerson, ro
 
 
 @router.post("/look", response_model=MemoryFound)
-def look_into_memory(
-    template_id: Id, body: MemoryKey, services: TheServices, person: Designer, round_id: WholeNumber = 0
-) -> Any:
+def look_into_memory(whose: Whose, body: MemoryKey, services: TheServices, person: Designer) -> Any:
     """
     When a record was last sent, and in which run.
     """
     with services.store.session() as session:
-        found = memories.look_up(session, _memory(session, person, template_id, round_id), key_digest(body.key))
+        found = memories.look_up(session, _memory(session, person, whose), key_digest(body.key))
     return MemoryFound(sent_at=found[0] if found else None, run_id=found[1] if found else None)
 
 
 @router.post("/forget", response_model=MemoryChanged)
-def forget_sent(
-    template_id: Id, body: MemoryAct, services: TheServices, person: Designer, round_id: WholeNumber = 0
-) -> Any:
+def forget_sent(whose: Whose, body: MemoryAct, services: TheServices, person: Designer) -> Any:
     """
     Send again: these records, those sent since a moment, or all of them.
     """
     keys = [key_digest(k) for k in body.keys] if body.keys is not None else None
     with services.store.session() as session:
-        memory = _own_memory(session, person, template_id, round_id)
+        memory = _own_memory(session, person, whose)
         count = changes.forget(session, memory, person.name, services.clock(), keys=keys, since=body.since)
-    log.info("memory_forgotten", template=template_id, round=round_id, records=count, person=person.id)
+    log.info(
+        "memory_forgotten",
+        **asdict(whose),
+        records=count,
+        person=person.id,
+    )
     return MemoryChanged(records=count)
 
 
 @router.post("/mark", response_model=MemoryChanged)
-def mark_as_sent(
-    template_id: Id, body: MemoryAct, services: TheServices, person: Designer, round_id: WholeNumber = 0
-) -> Any:
+def mark_as_sent(whose: Whose, body: MemoryAct, services: TheServices, person: Designer) -> Any:
     """
     Take records as sent that were not sent from here. They are not new any more; a change of them is not noticed.
     """
     keys = [key_digest(k) for k in body.keys or []]
     with services.store.session() as session:
-        memory = _own_memory(session, person, template_id, round_id)
+        memory = _own_memory(session, person, whose)
         count = changes.mark(session, memory, person.name, services.clock(), keys)
-    log.info("memory_marked", template=template_id, round=round_id, records=count, person=person.id)
+    log.info("memory_marked", **asdict(whose), records=count, person=person.id)
     return MemoryChanged(records=count)
 
 
 @router.post("/undo/{change_id}", response_model=MemoryChanged)
-def undo_memory_change(
-    template_id: Id, change_id: Id, services: TheServices, person: Designer, round_id: WholeNumber = 0
-) -> Any:
+def undo_memory_change(whose: Whose, change_id: Id, services: TheServices, person: Designer) -> Any:
     """
     Undo a change that somebody made by hand, within a day. What was sent meanwhile stays as it was sent.
     """
     with services.store.session() as session:
-        memory = _own_memory(session, person, template_id, round_id)
+        memory = _own_memory(session, person, whose)
         count = changes.undo(session, memory, change_id, services.clock())
-    log.info("memory_change_undone", template=template_id, round=round_id, records=count, person=person.id)
+    log.info(
+        "memory_change_undone",
+        **asdict(whose),
+        records=count,
+        person=person.id,
+    )
     return MemoryChanged(records=count)
 
 
-def _memory(session: Session, person: Person, template_id: int, round_id: int) -> Memory:
-    visible(session, person, template_id)
-    if round_id and get_round(session, round_id).template_id != template_id:
+def _memory(session: Session, person: Person, memory: Memory) -> Memory:
+    visible(session, person, memory.template_id)
+    round_ = get_round(session, memory.round_id) if memory.round_id else None
+    if round_ is not None and round_.template_id != memory.template_id:
         raise Refused(404, "not_found", "This template has no such round.")
-    return Memory(template_id, round_id)
+    named = {entry.recipient_id for entry in round_.recipients} if round_ is not None else set()
+    if memory.recipient_id and memory.recipient_id not in named:
+        raise Refused(404, "not_found", "This round has no such recipient.")
+    return memory
 
 
-def _own_memory(session: Session, person: Person, template_id: int, round_id: int) -> Memory:
-    memory = _memory(session, person, template_id, round_id)
-    record = visible(session, person, template_id)
+def _own_memory(session: Session, person: Person, memory: Memory) -> Memory:
+    _memory(session, person, memory)
+    record = visible(session, person, memory.template_id)
     if person.scope is not None or not may_change(person, record):
         message = f"Only {record.owner.name} or an administrator changes what this template remembers."
         raise Refused(403, "not_allowed", message)

@@ -122,7 +122,7 @@ def get_whereabouts(
     found = view.record_type(name)
     with services.store.session() as session:
         runs = runs_that_sent(session, person, view.key, found.made_of or found.name, short_digest(key))
-        return [WhereaboutOut(**asdict(whereabout(session, run))) for run in runs]
+        return [WhereaboutOut(**asdict(whereabout(session, run, holders))) for run, holders in runs]
 
 
 def _use(view: SourceView, template_id: Id, name: str, document: dict[str, Any], key: list[str]) -> RecordUse:

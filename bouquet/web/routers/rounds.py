@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 from itertools import islice, takewhile
-from typing import Annotated, Any
+from typing import Annotated, Any, cast
 from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Depends, Header, Query
@@ -14,7 +14,7 @@ from fastapi import APIRouter, Depends, Header, Query
 from bouquet.core.coverage import Coverage, cover, coverage_words, covered_days, window_of
 from bouquet.core.errors import BouquetError
 from bouquet.core.recurrence import Rhythm
-from bouquet.core.template import read_document
+from bouquet.core.template import Only, read_document
 from bouquet.designing.recipients import part_values
 from bouquet.rights import may
 from bouquet.rounds import (
@@ -36,9 +36,9 @@ from bouquet.runs import Services, checked_folder
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.deliveries import parts_of_nobody
 from bouquet.store.house import days_off
 from bouquet.store.models import Person, Round
+from bouquet.store.outgoing import parts_of_nobody
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
@@ -338,17 +338,27 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
                 recipient_id=e.recipient_id,
                 must=e.must,
                 when_empty=e.when_empty,
+                only=cast(Only | None, e.only),
+                remembers=_remembers(found, e.only or running.get("only", "everything")),
                 name=e.recipient.name,
                 kind=e.recipient.means.kind,
             )
             for e in found.recipients
         ],
         own_part=found.own_part,
-        remembers=running.get("only", "everything") != "everything",
+        remembers=bool(found.folder or found.mail_to or not found.recipients or found.own_part)
+        and running.get("only", "everything") != "everything",
         next=upcoming,
         covers=_covers(services, found, running, upcoming),
         runs=[run_out(r, person) for r in runs],
     )
+
+
+def _remembers(found: Round, only: str) -> bool:
+    """
+    Whether what a recipient of a round was sent is remembered for them alone.
+    """
+    return only != "everything" and found.own_part is None
 
 
 def _covers(services: Services, found: Round, running: dict[str, Any], moments: list[datetime]) -> list[str]:

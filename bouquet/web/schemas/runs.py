@@ -325,6 +325,7 @@ class RoundCall(BaseModel):
 class RoundRecipientOut(RoundRecipientIn):
     name: str
     kind: str
+    remembers: bool = Field(False, description="Whether what they were sent is remembered for them.")
 
 
 class RoundOut(BaseModel):
@@ -353,7 +354,7 @@ class RoundOut(BaseModel):
     paused: bool
     recipients: list[RoundRecipientOut]
     own_part: OwnPart | None
-    remembers: bool = Field(description="Whether it sends only what is new, and remembers what it sent.")
+    remembers: bool = Field(description="Whether it remembers what went otherwise than to its recipients.")
     next: list[datetime]
     covers: list[str] = Field([], description="The days that each of the next moments covers, in words.")
     runs: list[RunOut]

@@ -2711,7 +2711,7 @@ export interface paths {
         };
         /**
          * Get Memory
-         * @description How much was sent, by hand, or by a round.
+         * @description How much was sent, by hand, or by a round, there to one of its recipients.
          */
         get: operations["get_memory"];
         put?: never;
@@ -6576,7 +6576,7 @@ export interface components {
             records: string;
             /**
              * Remembers
-             * @description Whether it sends only what is new, and remembers what it sent.
+             * @description Whether it remembers what went otherwise than to its recipients.
              */
             remembers: boolean;
             /** Rhythm */
@@ -6611,7 +6611,9 @@ export interface components {
         /**
          * RoundRecipientIn
          * @description Whom a round sends to. `must`: the round's work is done, and what it sent remembered, only when it arrived there.
-         *     `when_empty`: a file without rows is sent, left out, or only told of, by mail or webhook.
+         *     `when_empty`: a file without rows is sent, left out, or only told of, by mail or webhook. `only`: of which records
+         *     they get a file (everything, what is new to them, or what is new or changed); as the template says where it is not
+         *     given.
          */
         RoundRecipientIn: {
             /**
@@ -6619,6 +6621,8 @@ export interface components {
              * @default true
              */
             must: boolean;
+            /** Only */
+            only?: ("everything" | "new" | "new_or_changed") | null;
             /** Recipient Id */
             recipient_id: number;
             /**
@@ -6639,8 +6643,16 @@ export interface components {
             must: boolean;
             /** Name */
             name: string;
+            /** Only */
+            only?: ("everything" | "new" | "new_or_changed") | null;
             /** Recipient Id */
             recipient_id: number;
+            /**
+             * Remembers
+             * @description Whether what they were sent is remembered for them.
+             * @default false
+             */
+            remembers: boolean;
             /**
              * When Empty
              * @default send
@@ -12684,6 +12696,7 @@ export interface operations {
         parameters: {
             query?: {
                 round_id?: number;
+                recipient_id?: number;
             };
             header?: never;
             path: {
@@ -12717,6 +12730,7 @@ export interface operations {
         parameters: {
             query?: {
                 round_id?: number;
+                recipient_id?: number;
             };
             header?: never;
             path: {
@@ -12754,6 +12768,7 @@ export interface operations {
         parameters: {
             query?: {
                 round_id?: number;
+                recipient_id?: number;
             };
             header?: never;
             path: {
@@ -12791,6 +12806,7 @@ export interface operations {
         parameters: {
             query?: {
                 round_id?: number;
+                recipient_id?: number;
             };
             header?: never;
             path: {
@@ -12828,11 +12844,12 @@ export interface operations {
         parameters: {
             query?: {
                 round_id?: number;
+                recipient_id?: number;
             };
             header?: never;
             path: {
-                template_id: number;
                 change_id: number;
+                template_id: number;
             };
             cookie?: never;
         };

@@ -56,10 +56,11 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
   return {
     ...facts,
     ...{ template_id, trigger, after_id, when_empty, zone, folder, purpose, mail_to, watch },
-    recipients: round.recipients.map(({ recipient_id, must, when_empty: empty }) => ({
+    recipients: round.recipients.map(({ recipient_id, must, when_empty: empty, only }) => ({
       recipient_id,
       must,
       when_empty: empty,
+      only,
     })),
     own_part: round.own_part,
     event: round.event as Draft["event"],

@@ -7,7 +7,7 @@ import { STATES } from "../recipients";
 import { Icon, Trouble, clock, count, plural, shortMoment } from "../shared";
 import "../recipients/recipients.scss";
 import { RoundMenu } from "./RoundMenu";
-import { pausedWords, sentTo } from "./words";
+import { otherwise, pausedWords, sentTo } from "./words";
 
 /** One round: in words, what came of it recipient by recipient, what is next, and what it remembers. */
 export function RoundPage() {
@@ -63,14 +63,27 @@ export function RoundPage() {
               </div>
             ))}
           </section>
-          {round.remembers && (
-            <section className="slab">
-              <h2>What it has sent before</h2>
-              <Memory template={round.template_id} round={round.id} />
-            </section>
-          )}
+          <Memories round={round} />
         </aside>
       </main>
+    </>
+  );
+}
+
+/** What went before, to each recipient, or into the folder and by mail. */
+function Memories({ round }: { round: RoundInfo }) {
+  const readers = round.recipients
+    .filter((r) => r.remembers)
+    .map((r) => ({ id: r.recipient_id, name: r.name }));
+  if (round.remembers) readers.unshift({ id: 0, name: otherwise(round) });
+  return (
+    <>
+      {readers.map(({ id, name }) => (
+        <section key={id} className="slab">
+          <h2>What was sent before{name && ` to ${name}`}</h2>
+          <Memory template={round.template_id} round={round.id} recipient={id} />
+        </section>
+      ))}
     </>
   );
 }

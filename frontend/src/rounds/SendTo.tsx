@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import { plural } from "../shared";
 import type { NewRound as Draft, Planned } from "../api";
+import { CHOICES } from "../bench/components/Memory";
 import { Help } from "../guide";
 
 interface Props {
@@ -80,6 +81,23 @@ export function SendTo({ draft, planned, onChange }: Props) {
                         <option value="send">gets the empty file</option>
                         <option value="leave out">gets nothing</option>
                         <option value="tell">is told that there is nothing (mail, webhook)</option>
+                      </Form.Select>
+                    </label>
+                    <label className="small soft d-flex gap-1 align-items-center">
+                      gets
+                      <Form.Select
+                        size="sm"
+                        className="w-auto"
+                        aria-label={`Which records, ${r.name}`}
+                        value={entry.only ?? ""}
+                        onChange={(e) => put(r.id, { only: (e.target.value || null) as typeof entry.only })}
+                      >
+                        <option value="">what the template says</option>
+                        {Object.entries(CHOICES).map(([only, words]) => (
+                          <option key={only} value={only}>
+                            {words}
+                          </option>
+                        ))}
                       </Form.Select>
                     </label>
                   </>

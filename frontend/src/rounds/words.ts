@@ -9,6 +9,12 @@ export function sentTo(round: RoundInfo): string {
   return [...names, ...round.mail_to].join(", ");
 }
 
+/** Where a round's files go besides its recipients. */
+export function otherwise(round: RoundInfo): string {
+  if (round.own_part) return `each, by ${round.own_part.fact}`;
+  return [...(round.folder ? [`the folder ${round.folder}`] : []), ...round.mail_to].join(", ");
+}
+
 /** That a round is paused, and why. */
 export function pausedWords(round: RoundInfo): string {
   if (round.paused_for === "source") return " · paused, as the source changed";

@@ -9,7 +9,7 @@ import { Help } from "../../guide";
 
 type Only = NonNullable<Document["only"]>;
 
-const CHOICES: Record<Only, string> = {
+export const CHOICES: Record<Only, string> = {
   everything: "everything, each time",
   new: "only what was not sent before",
   new_or_changed: "what is new, and what changed since it was sent",
@@ -45,14 +45,22 @@ export function OnlyEditor({ document, onChange }: Props) {
   );
 }
 
+interface MemoryProps {
+  template: number;
+  round?: number;
+  /** Of a round, what one of its recipients was sent; what went otherwise, if none is given. */
+  recipient?: number;
+}
+
 /** What a template has sent, by hand or by one of its rounds; looked at, and sent again. */
-export function Memory({ template: id, round = 0 }: { template: number; round?: number }) {
+export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) {
   const client = useQueryClient();
   const [key, setKey] = useState("");
   const [act, setAct] = useState<"all" | "back" | "mark" | null>(null);
-  const path = { params: { path: { template_id: id }, query: { round_id: round } } };
+  const whose = { round_id: round, recipient_id: recipient };
+  const path = { params: { path: { template_id: id }, query: whose } };
   const memory = useQuery({
-    queryKey: ["memory", id, round],
+    queryKey: ["memory", id, round, recipient],
     queryFn: () => answer(api.GET("/api/v1/templates/{template_id}/memory", path)),
     staleTime: 0,
   });
@@ -86,7 +94,7 @@ export function Memory({ template: id, round = 0 }: { template: number; round?: 
     mutationFn: (change: number) =>
       answer(
         api.POST("/api/v1/templates/{template_id}/memory/undo/{change_id}", {
-          params: { path: { template_id: id, change_id: change }, query: { round_id: round } },
+          params: { path: { template_id: id, change_id: change }, query: whose },
         }),
       ),
     onSuccess: renew,

@@ -1,0 +1,121 @@
+"""
+What a round's run sends, to whom: the deliveries that are entered when it ends.
+"""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any
+
+import sqlalchemy as sa
+from sqlalchemy.orm import Session
+
+from bouquet.store.deliveries import Ended, set_state, tell_failed
+from bouquet.store.models import LATER, Delivery, Recipient, Round, Run, RunFile
+
+__all__ = ["enter", "parts_of_nobody", "with_fact"]
+
+
+def enter(session: Session, run: Run, now: datetime) -> bool:
+    """
+    Enter what a round's run sends, in the transaction that ends the run. Returns whether it is everybody's own part and
+    has to arrive yet.
+
+    A recipient whose layout the run does not meet is told of as failed; the others get theirs.
+    """
+    round_ = session.get(Round, run.round_id) if run.round_id is not None else None
+    if round_ is None or session.scalar(sa.select(Delivery.id).where(Delivery.run_id == run.id).limit(1)):
+        return False
+    said = _said_of(run)
+    open_ = False
+    for recipient, must, files in _wanted(session, round_, run):
+        unmet = said.get(recipient.id, {}).get("unmet", []) if files else []
+        delivery = Delivery(
+            run_id=run.id,
+            recipient_id=recipient.id,
+            identity=secrets.token_hex(12),
+            must=must,
+            files=[f.id for f in files],
+            entered_at=now,
+            progress={},
+        )
+        session.add(delivery)
+        if unmet:
+            set_state(session, delivery, Ended("failed", f"not sent: {'; '.join(unmet[:5])}"), now)
+            tell_failed(session, delivery, run, now)
+        else:
+            set_state(session, delivery, Ended("waiting", "", now), now)
+        open_ = open_ or must
+    session.flush()
+    return open_ and round_.own_part is not None
+
+
+def _said_of(run: Run) -> dict[int, dict[str, Any]]:
+    """
+    What a run's slip says of each recipient.
+    """
+    return {facts["id"]: facts for facts in (run.slip or {}).get("recipients", ())}
+
+
+def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipient, bool, list[RunFile]]]:
+    """
+    (recipient, whether it must arrive, files) of a round's run.
+    """
+    files = [f for f in run.files if f.role not in (*LATER, "missing") and f.removed_at is None]
+    common = [f for f in files if f.recipient_id is None]
+    archive = [f for f in common if f.role == "archive"]
+    if round_.own_part is not None:
+        fact = str(round_.own_part["fact"])
+        for recipient in with_fact(session, fact):
+            own = [f for f in common if f.part is not None and f.part == recipient.acceptance["facts"][fact]]
+            if own:
+                yield recipient, True, own
+        return
+    said = _said_of(run)
+    for entry in round_.recipients:
+        if entry.recipient.deleted_at is not None:
+            continue
+        facts = said.get(entry.recipient_id, {})
+        if _is_empty(run, facts) and entry.when_empty != "send":
+            if entry.when_empty == "tell" and entry.recipient.means.kind in TELLING:
+                yield entry.recipient, entry.must, []
+            continue
+        own = [f for f in files if f.recipient_id == entry.recipient_id]
+        if facts.get("apart"):
+            # What others got is not theirs, also where they get nothing.
+            yield entry.recipient, entry.must, own or ([] if not facts["unmet"] else common)
+            continue
+        own += [f for f in common if f.role == "gone"] if own else []
+        # A run that sends nothing when there is nothing has no files.
+        if own or archive or common:
+            yield entry.recipient, entry.must, own or archive or common
+
+
+#: Ways out that can say something without sending a file.
+TELLING = ("mail", "webhook")
+
+
+def _is_empty(run: Run, facts: dict[str, Any]) -> bool:
+    """
+    Whether a run has nothing for a recipient, of whom its slip says this.
+    """
+    told = facts if facts.get("apart") else (run.slip or {})
+    return facts.get("rows", run.rows_written) == 0 and not told.get("gone")
+
+
+def with_fact(session: Session, fact: str) -> list[Recipient]:
+    """
+    The recipients who have a fact.
+    """
+    query = sa.select(Recipient).where(Recipient.deleted_at.is_(None)).order_by(Recipient.id)
+    return [r for r in session.scalars(query) if fact in r.acceptance.get("facts", {})]
+
+
+def parts_of_nobody(session: Session, fact: str, parts: Iterable[str | None]) -> list[str]:
+    """
+    The values of parts that no recipient has as this fact.
+    """
+    known = {r.acceptance["facts"][fact] for r in with_fact(session, fact)}
+    return sorted({p for p in parts if p is not None and p not in known})
