@@ -18,6 +18,7 @@ from benchmarks.crowd import crowd
 from benchmarks.database import BenchDatabase, Measured, measure_apart, plan_of, source_of, wide_document
 from benchmarks.engine import compile_wide, finding, folds, tallies
 from benchmarks.formats import formats
+from benchmarks.remembering import remembering
 from benchmarks.rounds import rounds
 from benchmarks.runs import archives, comparing, many_runs
 from benchmarks.sending import forms, sending
@@ -267,6 +268,7 @@ def main() -> None:
         many_runs(database, say)
         crowd(database, say)
         rounds(database, say)
+        remembering(database, say)
         forms(database.url, say)
         formats(database.url, say)
         sending(database, say)

@@ -18,14 +18,17 @@ import xlsxwriter
 from reportlab.lib.pagesizes import A4, landscape
 from reportlab.platypus import SimpleDocTemplate, Table, TableStyle
 
-from benchmarks.database import AS_OF, measured, plan_of, source_of, wide_document
+from benchmarks.database import AS_OF, FOLDER, measured, plan_of, source_of, wide_document
 from bouquet.core.compare import compare_rows
 from bouquet.core.reading import FileRows
 from bouquet.core.sql import Statements, render
 from bouquet.core.template import Acceptance, Csv, LayoutColumn
+from bouquet.runs import Services, execute
 from bouquet.runs.archive import write_archive
 from bouquet.runs.export import Export
 from bouquet.runs.forms import Addressed
+from bouquet.store import Store
+from bouquet.store import runs as ledger
 
 
 def copy_csv(url: str, rows: int) -> None:
@@ -77,6 +80,18 @@ def run_forms(url: str, rows: int) -> None:
     with tempfile.TemporaryDirectory() as folder, source.reader.snapshot() as snapshot:
         done = Export(template, plan, "csv", Path(folder), recipients=addressed).write(snapshot, {})
         assert [f.rows for f in done.files] == [rows] * 6, done.slip["recipients"]
+
+
+def run_remembering(url: str, store: str, run_id: int) -> None:
+    """
+    A run that was asked for, from being taken up until it is entered as ready.
+    """
+    services = Services(Store(store), source_of(url), FOLDER / "runs", FOLDER / "outgoing")
+    execute(services, run_id)
+    with services.store.session() as session:
+        run = ledger.get_run(session, run_id)
+        assert run.status == "ready", run.error
+    services.close()
 
 
 def run_children(url: str, rows: int) -> None:
@@ -174,6 +189,7 @@ WORK: dict[str, Callable[..., Any]] = {
         copy_csv,
         run_file,
         run_forms,
+        run_remembering,
         run_children,
         xlsxwriter_constant,
         reportlab_by_hand,

@@ -9,8 +9,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
-from itertools import repeat
+from dataclasses import dataclass
 from uuid import UUID
 
 import numpy as np
@@ -21,20 +20,30 @@ __all__ = ["SeenRecords", "SentKeys", "key_digest", "merged_keys", "seen_records
 Cells = Sequence[str | None]
 
 
-@dataclass
+@dataclass(frozen=True)
 class SeenRecords:
     """
-    Records that the next file would hold: their keys as texts, the digests of these as hexadecimal digits, and the
-    digests of their rows, signed numbers of 64 bits. A record is known by the sum of its rows, so that their order does
-    not count.
+    Records that the next file would hold: their keys as texts, a column each, the digests of these as hexadecimal
+    digits, and the digests of their rows, signed numbers of 64 bits. A record is known by the sum of its rows, so that
+    their order does not count.
     """
 
-    texts: list[tuple[str, ...]] = field(default_factory=list)
-    keys: list[str] = field(default_factory=list)
-    rows: list[int] = field(default_factory=list)
+    known: pl.DataFrame
+    keys: list[str]
+    rows: list[int]
 
     def __len__(self) -> int:
         return len(self.keys)
+
+    def __getitem__(self, part: slice) -> SeenRecords:
+        return SeenRecords(self.known[part], self.keys[part], self.rows[part])
+
+    @property
+    def texts(self) -> list[tuple[str, ...]]:
+        """
+        The keys as texts.
+        """
+        return self.known.rows()
 
 
 def key_digest(texts: Iterable[str]) -> UUID:
@@ -94,37 +103,43 @@ def seen_records(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> 
     records, the others their cells, all as texts. Rows of a record follow each other. Without `cells` they are not
     looked at.
     """
-    last: tuple[tuple[str, ...], str, int] | None = None
+    # The last record of a batch may go on in the next one.
+    last: SeenRecords | None = None
     for frame in batches:
-        made = SeenRecords()
+        if frame.is_empty():
+            continue
         names = frame.columns
         known = frame.select(pl.col(names[:keys]).fill_null(""))
-        texts = known.rows()
-        digests = _digests(known, 16)
-        rows: Iterable[int] = repeat(0)
+        before = last.known.row(0) if last is not None else None
+        changed = known.select(pl.any_horizontal(pl.all().ne_missing(pl.all().shift(1)))).to_series()
+        changed[0] = known.row(0) != before
+        starts = changed.arg_true().to_list()
+        rows = [0] * known.height
         if cells:
-            rows = (int.from_bytes(d, "big", signed=True) for d in _digests(frame.select(names[keys:]), 8))
-        for text, digest, row in zip(texts, digests, rows, strict=False):
-            if last is not None and last[0] == text:
-                last = (text, last[1], last[2] + row)
-                continue
-            if last is not None:
-                _take(made, last)
-            last = (text, digest.hex(), row)
-        if made.keys:
-            yield made
+            rows = [int.from_bytes(d, "big", signed=True) for d in _digests(frame.select(names[keys:]), 8)]
+        ends = [*starts[1:], known.height]
+        sums = rows if len(starts) == known.height else [sum(rows[a:b]) for a, b in zip(starts, ends, strict=True)]
+        going_on = sum(rows[: starts[0] if starts else known.height])
+        kept = known if len(starts) == known.height else known.filter(changed)
+        found = SeenRecords(kept, [d.hex() for d in _digests(kept, 16)], sums)
+        if last is not None:
+            last = SeenRecords(last.known, last.keys, [last.rows[0] + going_on])
+            found = SeenRecords(pl.concat([last.known, kept]), last.keys + found.keys, last.rows + found.rows)
+        whole, last = found[:-1], found[-1:]
+        if len(whole):
+            yield _bounded(whole)
     if last is not None:
-        made = SeenRecords()
-        _take(made, last)
-        yield made
+        yield _bounded(last)
 
 
-def _take(made: SeenRecords, found: tuple[tuple[str, ...], str, int]) -> None:
-    texts, key, row = found
-    made.texts.append(texts)
-    made.keys.append(key)
-    # As a signed number of 64 bits, whatever the number of rows.
-    made.rows.append(row % _BEYOND if row >= 0 else -(-row % _BEYOND))
+def _bounded(records: SeenRecords) -> SeenRecords:
+    """
+    Records with the sums of their rows as signed numbers of 64 bits, whatever the number of rows.
+    """
+    rows = [
+        row if -_BEYOND < row < _BEYOND else row % _BEYOND if row >= 0 else -(-row % _BEYOND) for row in records.rows
+    ]
+    return SeenRecords(records.known, records.keys, rows)
 
 
 _BEYOND = 2**63

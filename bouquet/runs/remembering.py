@@ -19,6 +19,7 @@ from bouquet.core.sql import Statements
 from bouquet.core.template import Only, Template
 from bouquet.runs.errors import RunFailed
 from bouquet.runs.services import Services
+from bouquet.runs.split_writer import prefetched
 from bouquet.sources import Snapshot
 from bouquet.store import memory as memories
 from bouquet.store import runs as ledger
@@ -178,7 +179,8 @@ def _judged(
 ) -> list[Left]:
     changed = {reader: only == "new_or_changed" for reader, only in readers.items()}
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
-    rows = _seen(snapshot, plan, cells=any(changed.values()))
+    # While the store judges some records, the next ones are read and their digests made.
+    rows = prefetched(_seen(snapshot, plan, cells=any(changed.values())))
     found = memories.what_is_new(session, memory, changed, rows, most=most, run_id=run_id, gone=gone, starting=starting)
     return [left for one in found for left in _lefts(one, readers, most)]
 

@@ -11,6 +11,7 @@ from datetime import datetime
 from typing import TypeVar
 from uuid import UUID
 
+import polars as pl
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
@@ -69,8 +70,9 @@ class _Alike:
     """
 
     readers: list[int]
-    new: list[tuple[str, ...]]
-    known: list[tuple[str, ...]]
+    #: Their keys, as texts.
+    new: list[pl.DataFrame]
+    known: list[pl.DataFrame]
     count_new: int = 0
     count_known: int = 0
 
@@ -93,13 +95,14 @@ class _Alike:
         Take in records, of which those at these places, from 1, are new. The fewer of both are named in the end; more
         than can be named are not kept.
         """
-        new = set(places)
-        self.count_new += len(new)
-        self.count_known += len(part) - len(new)
+        at = pl.Series(places, dtype=pl.Int64) - 1
+        is_new = pl.int_range(len(part), eager=True).is_in(at.implode())
+        self.count_new += len(places)
+        self.count_known += len(part) - len(places)
         if self.count_new <= most:
-            self.new += [part.texts[n - 1] for n in places]
+            self.new.append(part.known.filter(is_new))
         if self.count_known <= most:
-            self.known += [t for n, t in enumerate(part.texts, 1) if n not in new]
+            self.known.append(part.known.filter(~is_new))
 
     def result(self, most: int, readers: Sequence[int], lost: Sequence[tuple[str, ...] | None]) -> New:
         named = tuple(t for t in lost if t is not None)
@@ -109,7 +112,8 @@ class _Alike:
         if min(self.count_new, self.count_known) > most:
             return replace(whole, keys=(), but=True)
         chosen = self.new if self.count_new <= self.count_known else self.known
-        return replace(whole, keys=tuple(sorted(chosen)), but=self.count_new > self.count_known)
+        keys = tuple(sorted(row for frame in chosen for row in frame.iter_rows()))
+        return replace(whole, keys=keys, but=self.count_new > self.count_known)
 
 
 def what_is_new(

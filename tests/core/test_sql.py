@@ -5,6 +5,7 @@ Plans as SQL: exact text, with every value a literal.
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import date
 from typing import Any
 
 import pytest
@@ -14,7 +15,7 @@ from hypothesis import strategies as st
 from bouquet.core import values
 from bouquet.core.plan import Resolution
 from bouquet.core.sql import Statements, render
-from bouquet.core.sql.literals import quote
+from bouquet.core.sql.literals import literals, quote
 
 Resolve = Callable[..., Resolution]
 WHITE = f"CAST('{values.WHITE}' AS TEXT)"
@@ -173,3 +174,20 @@ def test_nul_is_refused() -> None:
     """PostgreSQL holds no NUL, so none is sent."""
     with pytest.raises(ValueError, match="NUL"):
         quote("a\x00")
+
+
+@pytest.mark.parametrize(
+    ("values", "said"),
+    [
+        ([1, 2], """CAST('{"1","2"}' AS BIGINT[])"""),
+        (["a'b", 'c"d\\e', "{f},NULL"], r"""CAST(E'{"a''b","c\\"d\\\\e","{f},NULL"}' AS TEXT[])"""),
+        ([date(2026, 1, 2)], """CAST('{"2026-01-02"}' AS DATE[])"""),
+        ([1, "1"], None),
+        ([True], None),
+    ],
+)
+def test_many_values_are_one_literal(values: list[Any], said: str | None) -> None:
+    """An array of one type, whatever stands in its texts; values of several types are none."""
+    made = literals(values)
+
+    assert (render(made) if made is not None else None) == said

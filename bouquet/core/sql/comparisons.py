@@ -78,7 +78,7 @@ def _among(scope: Scope, predicate: Among) -> Element:
     columns = [scope.column(r) for r in predicate.key]
     stored = [r.field.stored for r in predicate.key]
     if len(columns) == 1:
-        return columns[0].in_([scope.dialect.literal(k[0], stored[0]) for k in predicate.keys])
+        return scope.dialect.among(columns[0], [k[0] for k in predicate.keys], stored[0])
     rows = [sa.tuple_(*(scope.dialect.literal(v, s) for v, s in zip(k, stored, strict=True))) for k in predicate.keys]
     return sa.or_(*(sa.tuple_(*columns) == r for r in rows))
 

@@ -7,7 +7,7 @@ values stand in the statement as typed literals: always a quoted text, cast to i
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date, datetime, time
 from decimal import Decimal
 from typing import Any
@@ -18,7 +18,7 @@ from sqlalchemy.types import UserDefinedType
 
 from bouquet.core.values import Value
 
-__all__ = ["literal"]
+__all__ = ["literal", "literals"]
 
 
 def quote(text: str) -> str:
@@ -71,15 +71,34 @@ def literal(value: Value, stored: str | None = None) -> sa.ColumnElement[Any]:
     """
     if isinstance(value, bool):
         return sa.true() if value else sa.false()
+    text, as_type = _typed(value)
+    return sa.cast(_text(text), as_type)
+
+
+def literals(values: Sequence[Value]) -> sa.ColumnElement[Any] | None:
+    """
+    Values as one array of PostgreSQL (8.15.2), a single literal however many they are; None where they are of several
+    types, or truth values.
+    """
+    typed = [_typed(v) for v in values if not isinstance(v, bool)]
+    if len(typed) != len(values) or len({repr(as_type) for _, as_type in typed}) != 1:
+        return None
+    quoted = (text.replace("\\", "\\\\").replace('"', '\\"') for text, _ in typed)
+    array = "{" + ",".join(f'"{text}"' for text in quoted) + "}"
+    return sa.cast(_text(array), postgresql.ARRAY(typed[0][1]))
+
+
+def _typed(value: Value) -> tuple[str, Any]:
+    """
+    The text of a value that is no truth value, and the type that it is cast to.
+    """
     if isinstance(value, int | Decimal):
         plain = f"{value:f}" if isinstance(value, Decimal) else str(value)
-        as_type: Any = sa.BigInteger if isinstance(value, int) and abs(value) < 2**63 else sa.Numeric
-        return sa.cast(_text(plain), as_type)
+        return plain, sa.BigInteger() if isinstance(value, int) and abs(value) < 2**63 else sa.Numeric()
     if isinstance(value, datetime):
-        zoned = value.tzinfo is not None
-        return sa.cast(_text(value.isoformat(sep=" ")), postgresql.TIMESTAMP(timezone=zoned))
+        return value.isoformat(sep=" "), postgresql.TIMESTAMP(timezone=value.tzinfo is not None)
     if isinstance(value, date):
-        return sa.cast(_text(value.isoformat()), sa.Date)
+        return value.isoformat(), sa.Date()
     if isinstance(value, time):
-        return sa.cast(_text(value.isoformat()), sa.Time)
-    return sa.cast(_text(value), sa.Text)
+        return value.isoformat(), sa.Time()
+    return value, sa.Text()

@@ -61,6 +61,12 @@ class Dialect(ABC):
         A value as it is compared with a field that is stored so.
         """
 
+    def among(self, column: Element, values: Sequence[Value], stored: str | None = None) -> Element:
+        """
+        Whether a column that is stored so is one of some values, which may be very many.
+        """
+        return column.in_([self.literal(v, stored) for v in values])
+
     @abstractmethod
     def trimmed(self, text: Element, white: str) -> Element:
         """

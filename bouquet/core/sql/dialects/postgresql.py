@@ -19,7 +19,7 @@ from bouquet.core.sql.dialects.base import Element
 from bouquet.core.sql.dialects.displayed import dated_text
 from bouquet.core.sql.dialects.standard import StandardSql
 from bouquet.core.sql.formulas import ReadReference, compile_formula
-from bouquet.core.sql.literals import literal
+from bouquet.core.sql.literals import literal, literals
 from bouquet.core.template import Show
 from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID, Value
 
@@ -46,6 +46,10 @@ class Postgresql(StandardSql):
         A value as it is compared with a field that is stored so.
         """
         return literal(value, stored)
+
+    def among(self, column: Element, values: Sequence[Value], stored: str | None = None) -> Element:
+        array = literals(values)
+        return super().among(column, values, stored) if array is None else column == sa.any_(array)
 
     def trimmed(self, text: Element, white: str) -> Element:
         """
