@@ -135,10 +135,12 @@ class MailWay:
         )
 
     def _handed_over(self, server: MailServer, letter: Letter) -> str:
+        handing = False
         try:
             with server.talk(self._reach, self.wait) as talk:
                 talk.secure()
                 talk.sign_in()
+                handing = True
                 return talk.hand_over(compose(letter))
         except smtplib.SMTPAuthenticationError as error:
             raise DeliveryError(f"{server.host} does not let {server.user} in: {says_of(error)}") from error
@@ -151,6 +153,7 @@ class MailWay:
                 f"{server.host} did not take the mail to {letter.to[0]}: {says_of(error)}",
                 passing=is_passing(error),
                 unreachable=gone and not lasting,
+                unanswered=handing and gone and not lasting,
             ) from error
 
     def _reach(self, host: str, port: int) -> socket.socket:

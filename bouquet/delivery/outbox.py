@@ -32,6 +32,9 @@ log = structlog.get_logger()
 #: Seconds between tries, each within a fifth more or less: eight tries in a day, then a delivery has failed.
 PAUSES = (15, 60, 300, 1_800, 7_200, 25_200, 50_400)
 
+#: What is noted of a delivery that may have arrived by a try that nobody answered, or whose worker died.
+DOUBT = {"doubt": True}
+
 #: The class of the locks by which one worker at a time sends to a recipient.
 LOCK = 0x62717464
 
@@ -73,6 +76,8 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
         parcel = parcel_of(services, session, delivery)
         recipient, means_id, tries = delivery.recipient, delivery.recipient.means_id, delivery.tries
         session.expunge_all()
+    if broken_off:
+        parcel.note(DOUBT)
     reached: str | None = None
     try:
         if recipient.deleted_at is not None:
@@ -80,8 +85,11 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
         if broken_off and tries > len(services.delivery_pauses or PAUSES) + 1:
             # Each try ended with its worker: another would only take one more worker along.
             raise DeliveryError(f"{tries - 1} tries were broken off without an answer. Look at the log of the workers.")
-        ended = _arrived(_sent(way_to(services, recipient), parcel, broken_off=broken_off), broken_off)
+        doubtful = DOUBT.items() <= parcel.progress.items()
+        ended = _arrived(_sent(way_to(services, recipient), parcel, doubtful=doubtful), doubtful)
     except DeliveryError as error:
+        if error.unanswered:
+            parcel.note(DOUBT)
         ended = _refused(services, error, tries)
         reached = str(error) if error.unreachable else None
     except DBAPIError:
@@ -99,17 +107,17 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
     return True
 
 
-def _sent(way: Way, parcel: Parcel, *, broken_off: bool) -> Receipt:
-    if broken_off:
+def _sent(way: Way, parcel: Parcel, *, doubtful: bool) -> Receipt:
+    if doubtful:
         found = way.verify(parcel)
         if found is not None:
             return found
     return way.send(parcel)
 
 
-def _arrived(receipt: Receipt, broken_off: bool) -> outbox.Ended:
+def _arrived(receipt: Receipt, doubtful: bool) -> outbox.Ended:
     says = receipt.says
-    if broken_off and not says.startswith("it was"):
+    if doubtful and not says.startswith("it was"):
         says += "; perhaps twice, as a try was broken off"
     return outbox.Ended("arrived" if receipt.arrived else "offered", says)
 

@@ -37,15 +37,23 @@ class DeliveryError(BouquetError):
     The other side did not take the files.
 
     `passing`: whether waiting may help. `unreachable`: whether it is the whole machine that does not answer, so that
-    nothing else need be tried there. `after`: seconds that it asked to wait.
+    nothing else need be tried there. `after`: seconds that it asked to wait. `unanswered`: whether all was handed over,
+    and only the answer is missing: it may have taken them.
     """
 
     code = "delivery"
 
     def __init__(
-        self, message: str, *, passing: bool = False, unreachable: bool = False, after: float | None = None
+        self,
+        message: str,
+        *,
+        passing: bool = False,
+        unreachable: bool = False,
+        after: float | None = None,
+        unanswered: bool = False,
     ) -> None:
         super().__init__(message)
+        self.unanswered = unanswered
         self.passing, self.unreachable, self.after = passing or unreachable, unreachable, after
 
 

@@ -175,16 +175,19 @@ class WebhookWay:
                 covered_component_ids=SIGNED,
                 use_existing_digest=True,
             )
+        sent = False
         with self._opened() as connection:
             try:
                 target = urlsplit(self.url)
                 path = (target.path or "/") + (f"?{target.query}" if target.query else "")
                 connection.request(self.address.method, path, body=body, headers=headers)
+                sent = True
                 answer = connection.getresponse()
                 text = answer.read(MOST_READ).decode(errors="replace")
                 answer.close()
             except (OSError, http.client.HTTPException) as error:
-                raise DeliveryError(f"{target.hostname}: {says_of(error)}.", passing=True) from error
+                said = f"{target.hostname}: {says_of(error)}."
+                raise DeliveryError(said, passing=True, unanswered=sent) from error
         return _judged(answer, text, target.hostname or "")
 
     @contextlib.contextmanager

@@ -16,6 +16,7 @@ import structlog
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, lazyload, selectinload
+from sqlalchemy.orm.attributes import set_committed_value
 
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.recurrence import DaysOff
@@ -276,6 +277,9 @@ def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[
             planned += [(moment, found, note) for moment, note in _come(found, off, now)]
         if not planned:
             return []
+        rounds = list({found.id: found for _, found, _ in planned}.values())
+        following = {"rounds": [found.id for found in rounds], "moments": [found.next_at for found in rounds]}
+        session.execute(_FOLLOWING, following)
         planned.sort(key=lambda entry: (entry[0], entry[1].id))
         there = {(number, moment) for number, moment in session.execute(_ENTERED, _of_moments(planned))}
         fresh = [(moment, found, note) for moment, found, note in planned if (found.id, moment) not in there]
@@ -297,7 +301,7 @@ def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[
 
 def _come(found: Round, off: DaysOff, now: datetime) -> list[tuple[datetime, str]]:
     """
-    (moment, why it is left out) of a round's moments that have come; what is next is noted.
+    (moment, why it is left out) of a round's moments that have come; what is next is noted in it, not in the store.
     """
     come = []
     moment = found.next_at
@@ -305,7 +309,8 @@ def _come(found: Round, off: DaysOff, now: datetime) -> list[tuple[datetime, str
     while moment <= now:
         come.append(moment)
         moment = next(following, NEVER)
-    found.next_at = moment
+    # All of them are updated at once.
+    set_committed_value(found, "next_at", moment)
     skipped = "skipped: the server was away for too long"
     return [(planned, skipped if n < len(come) - CATCH_UP else "") for n, planned in enumerate(come)]
 
@@ -317,6 +322,11 @@ def _of_moments(planned: list[tuple[datetime, Round, str]]) -> dict[str, Any]:
 _ENTERED = sa.text(
     "SELECT o.round_id, o.planned_at FROM unnest(CAST(:rounds AS bigint[]), CAST(:moments AS timestamptz[]))"
     " AS g(round_id, planned_at) JOIN occurrences o USING (round_id, planned_at)"
+)
+
+_FOLLOWING = sa.text(
+    "UPDATE rounds r SET next_at = g.moment FROM unnest(CAST(:rounds AS bigint[]), CAST(:moments AS timestamptz[]))"
+    " AS g(id, moment) WHERE r.id = g.id"
 )
 
 _ENTER = sa.text(

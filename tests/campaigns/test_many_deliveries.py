@@ -91,7 +91,7 @@ def test_every_delivery_arrives_however_often_workers_die(sending: Sending, room
                 break
             if kills < KILLS:
                 ways = ("mail", "sftp", "webhook", "store")
-                room.tell(chance.choice(ways), chance.choice(("busy", "cut", "full")), 1)
+                room.tell(chance.choice(ways), chance.choice(("busy", "cut", "full", "mute", "hang")), 1)
                 n = chance.randrange(len(workers))
                 os.kill(children[n], signal.SIGKILL)
                 children[n] = int(workers[n].stdout.readline())  # type: ignore[union-attr]

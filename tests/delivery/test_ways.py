@@ -115,6 +115,50 @@ def test_a_mail_that_was_perhaps_sent_twice_says_so_and_can_be_known(sending: Se
     assert len({a.facts["message_id"] for a in room.arrivals}) == 1
 
 
+@pytest.mark.parametrize(("way", "known"), [("mail", "message_id"), ("webhook", "idempotency-key")])
+def test_what_nobody_answered_for_was_perhaps_sent_twice_however_the_next_try_went(
+    sending: Sending, room: Room, way: str, known: str
+) -> None:
+    """Taken without an answer, then refused for a while, then taken: said, and known as one by its identity."""
+    run = sending.run([sending.recipient(way)])
+    for misdeed in ("mute", "busy", None):
+        room.tell(way, misdeed)
+        sending.send()
+        sending.now += timedelta(minutes=2)
+    (delivery,) = sending.deliveries(run)
+
+    assert delivery.state == "arrived"
+    assert "perhaps twice" in delivery.reply
+    assert [len(room.arrivals), len({a.facts[known] for a in room.arrivals})] == [2, 1]
+
+
+def test_a_try_that_ended_with_its_worker_stays_in_mind(sending: Sending, room: Room) -> None:
+    """Though the try after it was refused for a while."""
+    run = sending.run([sending.recipient("webhook")])
+    with sending.services.store.session() as session:
+        (delivery,) = session.get_one(type(run), run.id).deliveries
+        delivery.state = "sending"
+    for misdeed in ("busy", None):
+        room.tell("webhook", misdeed)
+        sending.send()
+        sending.now += timedelta(minutes=2)
+    (delivery,) = sending.deliveries(run)
+
+    assert "perhaps twice" in delivery.reply
+
+
+@pytest.mark.parametrize("way", ["sftp", "store"])
+def test_what_was_taken_without_a_word_is_looked_up_and_not_sent_twice(sending: Sending, room: Room, way: str) -> None:
+    run = sending.run([sending.recipient(way)])
+    for misdeed in ("mute", None):
+        room.tell(way, misdeed)
+        sending.send()
+        sending.now += timedelta(minutes=2)
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, len(room.arrivals)) == ("arrived", 1)
+
+
 def test_a_request_is_signed_so_that_it_can_be_checked_by_the_standard_alone(sending: Sending, room: Room) -> None:
     """RFC 9421, 2.5 and 3.1: the base is made here by hand from what arrived."""
     sending.run([sending.recipient("webhook")])

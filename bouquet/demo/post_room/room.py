@@ -17,7 +17,7 @@ __all__ = ["Arrival", "Misdeed", "Room", "StandIn"]
 
 #: How a stand-in can be told to behave: refuse everything, answer nothing, break off in the middle, have no room left,
 #: or say that it is busy.
-Misdeed: TypeAlias = Literal["refuse", "hang", "cut", "full", "busy"]
+Misdeed: TypeAlias = Literal["refuse", "hang", "cut", "full", "busy", "mute"]
 
 #: Bytes of a thing's beginning that are shown.
 SHOWN = 4_000

@@ -61,6 +61,7 @@ class _Office:
             await asyncio.to_thread(self.room.wait, "mail")
         if misdeed == "cut":
             server.transport.abort()
+        session.mute = misdeed == "mute"
         envelope.rcpt_tos.append(address)
         return "250 OK"
 
@@ -77,6 +78,8 @@ class _Office:
         }
         shown = plain.get_content() if plain is not None else ""
         self.room.arrived("mail", str(mail["Subject"]), envelope.content, facts, shown=shown)
+        if getattr(session, "mute", False):
+            server.transport.abort()
         return f"250 2.0.0 taken as {len(self.room.arrivals)}"
 
 
@@ -126,10 +129,12 @@ class _Drop(asyncssh.SFTPServer):
     def __init__(self, channel: Any, room: Room, root: Path) -> None:
         super().__init__(channel, chroot=os.fsencode(root))
         self.room, self.root, self._channel = room, root, channel
+        self._mute = False
 
     async def write(self, file_obj: Any, offset: int, data: bytes) -> int:
         if offset == 0:
             misdeed = self.room.misdeed("sftp")
+            self._mute = misdeed == "mute"
             if misdeed == "hang":
                 await asyncio.to_thread(self.room.wait, "sftp")
             if misdeed in ("cut", "busy"):
@@ -144,6 +149,8 @@ class _Drop(asyncssh.SFTPServer):
         body = path.read_bytes()
         facts = {"folder": str(path.parent.relative_to(self.root))}
         self.room.arrived("sftp", path.name, body, facts)
+        if self._mute:
+            self._channel.get_connection().abort()
 
     def rename(self, oldpath: bytes, newpath: bytes) -> None:
         super().rename(oldpath, newpath)
@@ -267,6 +274,9 @@ class _Desk(BaseHTTPRequestHandler):
         name = unquote(given.partition("filename*=UTF-8''")[2]) or "notice"
         facts = {k.lower(): v for k, v in self.headers.items()} | {"target": f"{self.command} {self.path}"}
         self.room.arrived("webhook", name, body, facts)
+        if misdeed == "mute":
+            self.close_connection = True
+            return
         self._answer(200, "taken")
 
     def _answer(self, status: int, text: str, headers: dict[str, str] | None = None) -> None:
@@ -309,7 +319,7 @@ class _Counter:
     def __call__(self, environ: dict[str, Any], start: Any) -> Iterable[bytes]:
         writes = environ["REQUEST_METHOD"] in ("PUT", "POST") and environ["PATH_INFO"].count("/") > 1
         misdeed = self.room.misdeed("store") if writes and "bouquet-trial" not in environ["PATH_INFO"] else None
-        if misdeed is not None:
+        if misdeed is not None and misdeed != "mute":
             environ["wsgi.input"].read(int(environ.get("CONTENT_LENGTH") or 0))
             if misdeed == "hang":
                 self.room.wait("store")
@@ -328,6 +338,8 @@ class _Counter:
         whole = (environ["REQUEST_METHOD"] == "PUT" and "uploadId" not in query) or ("uploadId" in query and writes)
         if writes and said and said[0].startswith("200") and whole and "partNumber" not in query:
             self._tell(environ["PATH_INFO"])
+            if misdeed == "mute":
+                raise ConnectionAbortedError("told to say nothing")
         return answer
 
     def _tell(self, path: str) -> None:

@@ -19,7 +19,7 @@ router = APIRouter(
     route_class=ExactRoute, prefix="/post-room", tags=["demonstration"], dependencies=[Depends(needs("look"))]
 )
 
-Misdeed = Literal["refuse", "hang", "cut", "full", "busy"]
+Misdeed = Literal["refuse", "hang", "cut", "full", "busy", "mute"]
 
 #: Things that are listed, the newest first.
 LISTED = 200

@@ -7287,7 +7287,7 @@ export interface components {
          */
         Told: {
             /** Misdeed */
-            misdeed?: ("refuse" | "hang" | "cut" | "full" | "busy") | null;
+            misdeed?: ("refuse" | "hang" | "cut" | "full" | "busy" | "mute") | null;
             /**
              * Times
              * @default 1

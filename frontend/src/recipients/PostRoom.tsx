@@ -17,6 +17,7 @@ const MISDEEDS = {
   cut: "break off in the middle",
   full: "have no room left",
   busy: "say that it is busy",
+  mute: "take it and never say so",
 } as const;
 
 /** What arrived at the stand-ins of the demonstration, and what came with it. */
