@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
+from bouquet.demo.post_room import Room, StandIn, sftp_stand_in, webhook_stand_in
 from tests.browser.conftest import House, enter
 
 pytestmark = pytest.mark.browser
@@ -113,6 +113,45 @@ def test_from_a_sample_of_theirs_to_a_file_that_arrived(keeper: Page, desk: tupl
     (arrival,) = room.arrivals
     first = next(csv.reader(io.StringIO(arrival.beginning), delimiter=";"))
     assert first == ["ORDER", "TREE_NO", "PRIORITY", "CLOSED"]
+
+
+@pytest.fixture
+def drop(tmp_path: Path) -> Iterator[tuple[Room, StandIn]]:
+    room = Room(tmp_path / "drop")
+    made = sftp_stand_in(room, "paper-and-ink")
+    yield room, made
+    made.stop()
+
+
+def test_a_server_that_breaks_off_is_tried_again_until_the_file_is_there(
+    keeper: Page, drop: tuple[Room, StandIn]
+) -> None:
+    """The server's key is pinned while the way is tried; the recipient's page says what went wrong, and that it went."""
+    page, (room, stand_in) = keeper, drop
+    at = stand_in.settings
+    add_way(page, "SFTP", "Drop", Host=at["host"], Port=str(at["port"]), User=at["user"])
+    page.get_by_label("Password, or private key").fill("paper-and-ink")
+    page.get_by_label("Networks inside this house").fill("127.0.0.0/8")
+    page.get_by_role("button", name="Try it").click()
+    page.get_by_role("button", name="This is their key; pin it").click()
+    page.get_by_role("button", name="Try again").click()
+    expect(page.locator(".source-steps")).to_contain_text("sign in")
+    page.get_by_role("button", name="Keep it").click()
+    page.get_by_role("link", name="Recipients", exact=True).click()
+    page.get_by_role("button", name="New recipient").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name", exact=True).fill("Paper Desk")
+    dialog.get_by_label("It goes by").select_option(label="Drop (sftp)")
+    dialog.get_by_role("button", name="Add", exact=True).click()
+    page.get_by_role("heading", name="Paper Desk").wait_for()
+
+    room.tell("sftp", "cut", 1)
+    send(page, "Work orders closed this week", "Paper Desk")
+    page.get_by_role("link", name="Recipients", exact=True).click()
+    page.get_by_role("link", name="Paper Desk").click()
+    expect(page.locator(".deliveries")).to_contain_text("trying again", timeout=40_000)
+    expect(page.locator(".deliveries")).to_contain_text("arrived", timeout=60_000)
+    assert [a.name.endswith(".csv") for a in room.arrivals] == [True]
 
 
 def test_a_link_is_opened_on_a_phone_by_somebody_who_never_signs_in(

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Form } from "react-bootstrap";
+import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { NewRound as Draft, FieldInfo, Question } from "../api";
 import { ValueEditor, withOperator } from "../bench/components/ConditionEditor";
@@ -8,7 +8,7 @@ import type { Condition } from "../bench/types";
 import { AnswerForm, withDefaults } from "../runs";
 import type { Answers } from "../runs";
 import { capital, operatorWords } from "../shared";
-import { CONTENT, eventOf, isCondition } from "./event";
+import { CONTENT, conditionsOf, eventOf, whereOf } from "./event";
 
 interface Props {
   draft: Draft;
@@ -31,10 +31,8 @@ export function ClosesFields({ draft, onChange }: Props) {
     staleTime: 300_000,
   });
   const fields = (type.data?.groups[0]?.fields ?? []).filter((f) => f.kind !== "file");
-  const condition = isCondition(event.where) ? event.where : undefined;
-  const field = fields.find((f) => f.path === condition?.path);
-  const put = (where: Condition) =>
-    onChange({ event: { ...event, where: where as unknown as Record<string, never> } });
+  const conditions = conditionsOf(event.where);
+  const put = (next: Condition[]) => onChange({ event: { ...event, where: whereOf(next) } });
   return (
     <div className="slab d-grid gap-2">
       <div className="pair">
@@ -53,32 +51,101 @@ export function ClosesFields({ draft, onChange }: Props) {
             ))}
           </Form.Select>
         </Form.Group>
-        <Form.Group controlId="event-field">
-          <Form.Label>Which of its fields changes</Form.Label>
-          <Form.Select
-            required
-            disabled={!type.data}
-            value={condition?.path ?? ""}
-            onChange={(e) => {
-              const chosen = fields.find((f) => f.path === e.target.value);
-              if (chosen) put(startOf(chosen));
-            }}
-          >
-            <option value="">choose a field</option>
-            {fields.map((f) => (
-              <option key={f.path} value={f.path}>
-                {f.label}
-              </option>
-            ))}
-          </Form.Select>
-        </Form.Group>
       </div>
-      {condition && field && (
+      {conditions === null && (
+        <p className="soft m-0">
+          Its condition came with a document and is more than can be shown here; it stays as it is.
+        </p>
+      )}
+      {type.data &&
+        conditions?.map((condition, n) => (
+          <ComesTrue
+            key={n}
+            place={n}
+            condition={condition}
+            fields={fields}
+            zone={draft.zone ?? "UTC"}
+            onChange={(next) => put(conditions.map((c, at) => (at === n ? next : c)))}
+            onRemove={() => put(conditions.filter((_, at) => at !== n))}
+          />
+        ))}
+      {type.data && conditions !== null && (
+        <ChooseField
+          key={conditions.length}
+          first={conditions.length === 0}
+          fields={fields}
+          onChoose={(field) => put([...conditions, startOf(field)])}
+        />
+      )}
+      {conditions?.length !== 0 && (
+        <Form.Text>
+          Each {types.data?.find((t) => t.name === event.records)?.label.toLowerCase()} of which this comes
+          true starts one run, once. What is so already starts nothing.
+        </Form.Text>
+      )}
+    </div>
+  );
+}
+
+interface ChooseFieldProps {
+  /** Whether there is no condition yet. */
+  first: boolean;
+  fields: FieldInfo[];
+  onChoose: (field: FieldInfo) => void;
+}
+
+function ChooseField({ first, fields, onChoose }: ChooseFieldProps) {
+  const label = first ? "Which of its fields changes" : "And also";
+  return (
+    <Form.Group controlId="event-field">
+      <Form.Label>{label}</Form.Label>
+      <Form.Select
+        required={first}
+        value=""
+        onChange={(e) => {
+          const chosen = fields.find((f) => f.path === e.target.value);
+          if (chosen) onChoose(chosen);
+        }}
+      >
+        <option value="">choose a field</option>
+        {fields.map((f) => (
+          <option key={f.path} value={f.path}>
+            {f.label}
+          </option>
+        ))}
+      </Form.Select>
+    </Form.Group>
+  );
+}
+
+interface ComesTrueProps {
+  /** Its place among the conditions, from 0. */
+  place: number;
+  condition: Condition;
+  fields: FieldInfo[];
+  zone: string;
+  onChange: (condition: Condition) => void;
+  onRemove: () => void;
+}
+
+/** One thing that has to be so of a record. */
+function ComesTrue({ place, condition, fields, zone, onChange, onRemove }: ComesTrueProps) {
+  const field = fields.find((f) => f.path === condition.path);
+  const name = field?.label ?? condition.path;
+  return (
+    <fieldset className="d-grid gap-1">
+      <legend className="form-label d-flex gap-2 align-items-center m-0">
+        {place > 0 && <span className="soft fw-normal">and</span>} {name}
+        <Button size="sm" variant="quiet" aria-label={`Remove ${name}`} onClick={onRemove}>
+          Remove
+        </Button>
+      </legend>
+      {field ? (
         <>
           <Form.Select
-            aria-label="Comparison"
+            aria-label={place === 0 ? "Comparison" : `Comparison of ${name}`}
             value={condition.is}
-            onChange={(e) => put(withOperator(condition, e.target.value, field))}
+            onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
           >
             {field.operators
               .filter((operator) => operator !== "in_window")
@@ -88,14 +155,12 @@ export function ClosesFields({ draft, onChange }: Props) {
                 </option>
               ))}
           </Form.Select>
-          <ValueEditor condition={condition} field={field} zone={draft.zone ?? "UTC"} onChange={put} />
-          <Form.Text>
-            Each {types.data?.find((t) => t.name === event.records)?.label.toLowerCase()} starts one run,
-            once. What is so already starts nothing.
-          </Form.Text>
+          <ValueEditor condition={condition} field={field} zone={zone} onChange={onChange} />
         </>
+      ) : (
+        <p className="soft m-0">It leads further than can be chosen here; it stays as it is.</p>
       )}
-    </div>
+    </fieldset>
   );
 }
 

@@ -53,7 +53,7 @@ export function SendTo({ draft, planned, onChange }: Props) {
           {recipients.data?.map((r) => {
             const entry = chosen.find((c) => c.recipient_id === r.id);
             return (
-              <div key={r.id} className="d-flex gap-3 flex-wrap align-items-center">
+              <div key={r.id} className="d-flex column-gap-3 flex-wrap align-items-center">
                 <Form.Check
                   id={`send-to-${r.id}`}
                   label={r.name}
@@ -69,37 +69,41 @@ export function SendTo({ draft, planned, onChange }: Props) {
                       checked={entry.must}
                       onChange={(e) => put(r.id, { must: e.target.checked })}
                     />
-                    <label className="small soft d-flex gap-1 align-items-center">
-                      without rows
-                      <Form.Select
-                        size="sm"
-                        className="w-auto"
-                        aria-label={`Without rows, ${r.name}`}
-                        value={entry.when_empty}
-                        onChange={(e) => put(r.id, { when_empty: e.target.value as typeof entry.when_empty })}
-                      >
-                        <option value="send">gets the empty file</option>
-                        <option value="leave out">gets nothing</option>
-                        <option value="tell">is told that there is nothing (mail, webhook)</option>
-                      </Form.Select>
-                    </label>
-                    <label className="small soft d-flex gap-1 align-items-center">
-                      gets
-                      <Form.Select
-                        size="sm"
-                        className="w-auto"
-                        aria-label={`Which records, ${r.name}`}
-                        value={entry.only ?? ""}
-                        onChange={(e) => put(r.id, { only: (e.target.value || null) as typeof entry.only })}
-                      >
-                        <option value="">what the template says</option>
-                        {Object.entries(CHOICES).map(([only, words]) => (
-                          <option key={only} value={only}>
-                            {words}
-                          </option>
-                        ))}
-                      </Form.Select>
-                    </label>
+                    <div className="w-100 ps-4 pb-2 d-flex flex-wrap column-gap-3 row-gap-1">
+                      <label className="small soft d-flex gap-1 align-items-center">
+                        without rows
+                        <Form.Select
+                          size="sm"
+                          className="w-auto"
+                          aria-label={`Without rows, ${r.name}`}
+                          value={entry.when_empty}
+                          onChange={(e) =>
+                            put(r.id, { when_empty: e.target.value as typeof entry.when_empty })
+                          }
+                        >
+                          <option value="send">gets the empty file</option>
+                          <option value="leave out">gets nothing</option>
+                          <option value="tell">is told that there is nothing (mail, webhook)</option>
+                        </Form.Select>
+                      </label>
+                      <label className="small soft d-flex gap-1 align-items-center">
+                        gets
+                        <Form.Select
+                          size="sm"
+                          className="w-auto"
+                          aria-label={`Which records, ${r.name}`}
+                          value={entry.only ?? ""}
+                          onChange={(e) => put(r.id, { only: (e.target.value || null) as typeof entry.only })}
+                        >
+                          <option value="">what the template says</option>
+                          {Object.entries(CHOICES).map(([only, words]) => (
+                            <option key={only} value={only}>
+                              {words}
+                            </option>
+                          ))}
+                        </Form.Select>
+                      </label>
+                    </div>
                   </>
                 )}
               </div>

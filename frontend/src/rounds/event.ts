@@ -16,6 +16,21 @@ export function eventOf(draft: Draft): typeof CONTENT {
   return { ...CONTENT, ...draft.event } as typeof CONTENT;
 }
 
-export function isCondition(where: unknown): where is Condition {
+function isCondition(where: unknown): where is Condition {
   return typeof where === "object" && where !== null && "path" in where && "is" in where;
+}
+
+/** The conditions that all have to be met; null where there is more to it than a form shows. */
+export function conditionsOf(where: object): Condition[] | null {
+  if (Object.keys(where).length === 0) return [];
+  if (isCondition(where)) return [where];
+  const all: unknown = "all" in where ? where.all : null;
+  return Array.isArray(all) && all.length > 0 && all.every(isCondition) ? all : null;
+}
+
+/** Conditions as a narrowing. */
+export function whereOf(conditions: Condition[]): Record<string, never> {
+  const where: object =
+    conditions.length === 1 ? conditions[0]! : conditions.length ? { all: conditions } : {};
+  return where as Record<string, never>;
 }

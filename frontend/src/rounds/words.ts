@@ -1,9 +1,15 @@
 import type { RoundInfo } from "../api";
 import { shortMoment } from "../shared";
 
+const ONLY = {
+  everything: "everything",
+  new: "what is new to them",
+  new_or_changed: "what is new or changed",
+};
+
 /** Who gets a round's files, and which folder. */
 export function sentTo(round: RoundInfo): string {
-  const names = round.recipients.map((r) => r.name);
+  const names = round.recipients.map((r) => r.name + (r.only ? ` (${ONLY[r.only]})` : ""));
   if (round.own_part) names.push(`each their own part, by ${round.own_part.fact}`);
   if (round.folder) names.push(round.folder);
   return [...names, ...round.mail_to].join(", ");
