@@ -117,7 +117,8 @@ def seen_records(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> 
         rows = [0] * known.height
         if cells:
             rows = [int.from_bytes(d, "big", signed=True) for d in _digests(frame.select(names[keys:]), 8)]
-        ends = [*starts[1:], known.height]
+        # None starts where the whole batch goes on with the last record.
+        ends = [*starts[1:], known.height] if starts else []
         sums = rows if len(starts) == known.height else [sum(rows[a:b]) for a, b in zip(starts, ends, strict=True)]
         going_on = sum(rows[: starts[0] if starts else known.height])
         kept = known if len(starts) == known.height else known.filter(changed)

@@ -5,6 +5,7 @@ Only what is new: what earlier files of a template leave of its records, before 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from contextlib import closing
 from dataclasses import dataclass, replace
 from typing import cast
 from uuid import UUID
@@ -180,8 +181,10 @@ def _judged(
     changed = {reader: only == "new_or_changed" for reader, only in readers.items()}
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
     # While the store judges some records, the next ones are read and their digests made.
-    rows = prefetched(_seen(snapshot, plan, cells=any(changed.values())))
-    found = memories.what_is_new(session, memory, changed, rows, most=most, run_id=run_id, gone=gone, starting=starting)
+    with closing(prefetched(_seen(snapshot, plan, cells=any(changed.values())))) as rows:
+        found = memories.what_is_new(
+            session, memory, changed, rows, most=most, run_id=run_id, gone=gone, starting=starting
+        )
     return [left for one in found for left in _lefts(one, readers, most)]
 
 

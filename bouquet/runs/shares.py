@@ -100,6 +100,9 @@ def export_shares(
     Raises what `Export.write` does.
     """
     first, *others = shares
+    # A recipient may have been removed in the meantime.
+    there = {to.id for to in addressed}
+    others = [share for share in others if there.intersection(share.readers)]
     apart = {reader for share in others for reader in share.readers}
     common = [to for to in addressed if to.id not in apart]
     plan = crossed_plan(snapshot, first.template, first.plan)
@@ -153,7 +156,7 @@ def _given(made: Exported, share: Share, folder: Path, addressed: Sequence[Addre
         told = {**facts, "files": named, "apart": True, "rows": made.rows, **share.asked}
         said.append(told)
     files += [_moved(f, folder) for f in made.files if f.role == "missing"]
-    who = " and ".join(names[r] for r in share.readers)
+    who = " and ".join(names[r] for r in share.readers if r in names)
     found = tuple({**f, "words": f"For {who}: {f['words']}"} for f in made.findings)
     slip = {**made.slip, "recipients": said, "checks": [_for(who, c) for c in made.slip["checks"]]}
     return replace(made, files=tuple(files), slip=slip, findings=found, apart=dict.fromkeys(share.readers, made.sent))

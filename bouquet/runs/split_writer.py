@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import queue
 import threading
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
@@ -53,7 +53,7 @@ def split_texts(plan: Plan, values: pl.Series) -> list[str]:
     return [t or "" for t in texts]
 
 
-def prefetched(source: Iterator[T]) -> Iterator[T]:
+def prefetched(source: Iterator[T]) -> Generator[T, None, None]:
     """
     Read ahead of the consumer in a thread. An error of the source is raised where its item would have come.
     """

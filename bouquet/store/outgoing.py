@@ -85,7 +85,8 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
         own = [f for f in files if f.recipient_id == entry.recipient_id]
         if facts.get("apart"):
             # What others got is not theirs, also where they get nothing.
-            yield entry.recipient, entry.must, own or ([] if not facts["unmet"] else common)
+            if own or facts["unmet"]:
+                yield entry.recipient, entry.must, own or common
             continue
         own += [f for f in common if f.role == "gone"] if own else []
         # A run that sends nothing when there is nothing has no files.

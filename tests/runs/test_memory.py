@@ -5,6 +5,7 @@ Only what is new: every record is sent exactly as often as a simple model says, 
 from __future__ import annotations
 
 import csv
+import itertools
 import random
 import sqlite3
 from collections.abc import Iterator
@@ -15,6 +16,8 @@ import polars as pl
 import psycopg
 import pytest
 import sqlalchemy as sa
+from hypothesis import given
+from hypothesis import strategies as st
 
 from bouquet.core.errors import PlanError
 from bouquet.core.memory import SentKeys, key_digest, seen_records, short_digest
@@ -294,13 +297,34 @@ def test_digests_tell_records_apart() -> None:
     assert str(key_digest(["42"])) == str(key_digest(iter(["42"])))
 
 
-def test_records_are_known_by_all_their_rows_whatever_their_batches() -> None:
+def seen(*batches: dict[str, list[str]]) -> list[tuple[tuple[str, ...], int]]:
+    """The keys of records, and the digests of their rows."""
+    parts = seen_records([pl.DataFrame(b, schema={"k": pl.String, "v": pl.String}) for b in batches], 1, cells=True)
+    return [(t, r) for part in parts for t, r in zip(part.texts, part.rows, strict=True)]
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from("abc"), st.sampled_from("123")), max_size=12),
+    st.lists(st.integers(0, 12), max_size=5),
+)
+def test_records_are_the_same_however_their_rows_are_cut_into_batches(
+    rows: list[tuple[str, str]], cuts: list[int]
+) -> None:
+    """Also where a whole batch is of one record, or of none."""
+    rows.sort()
+    bounds = [0, *sorted(min(c, len(rows)) for c in cuts), len(rows)]
+    parts = [rows[a:b] for a, b in itertools.pairwise(bounds)]
+
+    def batch(part: list[tuple[str, str]]) -> dict[str, list[str]]:
+        return {"k": [k for k, _ in part], "v": [v for _, v in part]}
+
+    whole = seen(batch(rows))
+    assert seen(*map(batch, parts)) == whole
+    assert [t for (t,), _ in whole] == sorted({k for k, _ in rows})
+
+
+def test_records_are_known_by_all_their_rows() -> None:
     """Rows of one record in two batches are one record; their order does not count, their number does."""
-
-    def seen(*batches: dict[str, list[str]]) -> list[tuple[tuple[str, ...], int]]:
-        parts = seen_records([pl.DataFrame(b) for b in batches], 1, cells=True)
-        return [(t, r) for part in parts for t, r in zip(part.texts, part.rows, strict=True)]
-
     whole = seen({"k": ["a", "a", "b"], "v": ["1", "2", "3"]})
     assert seen({"k": ["a"], "v": ["2"]}, {"k": ["a", "b"], "v": ["1", "3"]}) == whole
     assert seen({"k": ["a", "b"], "v": ["1", "3"]})[0] != whole[0]

@@ -101,6 +101,56 @@ def test_what_a_keeper_sets_up_a_designer_sends_by(
     assert [e["state"] for e in delivery["events"]] == ["waiting", "sending", "arrived"]
 
 
+def test_what_a_recipient_was_sent_is_looked_at_and_sent_again_for_them_alone(
+    services: Services, sign_in: SignIn
+) -> None:
+    """One of two takes only what is new; the round says so in its document, and remembers it for that one."""
+    client = sign_in("marta")
+    number = means(client, "folder", {})
+    whole, new = (recipient(client, number, name, address={"folder": name})["id"] for name in ("Whole", "New"))
+    template = saved(client)
+    wants = [{"recipient_id": whole}, {"recipient_id": new, "only": "new"}]
+    body = {"template_id": template, "trigger": "called", "recipients": wants}
+    round_ = ok(client.post("/api/v1/rounds", json=body), 201)
+    files = []
+    for again in (False, True):
+        run = ok(client.post(f"/api/v1/rounds/{round_['id']}/call"), 202)["id"]
+        execute(services, run)
+        for one in (whole, new):
+            deliver_due(services, one)
+        files += [
+            [(f["name"], f["rows"]) for f in r["files"]]
+            for r in ok(client.get(f"/api/v1/runs/{run}"))["slip"]["recipients"]
+        ]
+        whose = {"round_id": round_["id"], "recipient_id": new}
+        path = f"/api/v1/templates/{template}/memory"
+        assert ok(client.get(path, params=whose))["records"] == 12
+        if not again:
+            assert ok(client.post(f"{path}/forget", params=whose, json={"keys": [["1"], ["2"]]}))["records"] == 2
+
+    assert [r["remembers"] for r in ok(client.get(f"/api/v1/rounds/{round_['id']}"))["recipients"]] == [False, True]
+    document = ok(client.get(f"/api/v1/rounds/{round_['id']}/document"))
+    assert document["recipients"] == [{"recipient": "Whole"}, {"recipient": "New", "only": "new"}]
+    assert files == [[], [("wards.csv", 12)], [], [("wards.csv", 2)]]
+    for whose in ({"recipient_id": new}, {"round_id": round_["id"], "recipient_id": 999}):
+        assert client.get(path, params=whose).status_code == 404
+
+
+def test_who_wants_only_what_is_new_needs_records_that_can_be_told_apart(services: Services, sign_in: SignIn) -> None:
+    """Of a template of groups, it is refused when the round is set."""
+    client = sign_in("marta")
+    made = recipient(client, means(client, "folder", {}), address={"folder": "x"})
+    grouped = {**WARDS, "name": "Groups", "rows": {"per": "group", "by": [{"path": "name"}]}}
+    grouped["columns"] = [{"id": "a", "heading": "Ward", "value": {"field": "name"}}]
+    number = ok(client.post("/api/v1/templates", json={"document": grouped}), 201)["id"]
+    ok(client.post(f"/api/v1/templates/{number}/versions", json={}, headers={"If-Match": '"1"'}), 201)
+    body = {"template_id": number, "trigger": "called", "recipients": [{"recipient_id": made["id"], "only": "new"}]}
+    answer = client.post("/api/v1/rounds", json=body)
+
+    assert answer.status_code == 422, answer.text
+    assert "A group is no record" in answer.text
+
+
 def test_trying_means_says_what_happened_at_each_step(sign_in: SignIn, desk: tuple[Room, StandIn]) -> None:
     client = sign_in("marta")
     body = {"kind": "webhook", "settings": desk[1].settings, "secret": "a key"}
