@@ -108,6 +108,26 @@ CASES: dict[str, tuple[Any, ...]] = {
         "SELECT wo_no, wl_amount::text FROM work_order o JOIN wo_line l ON l.wo_id = o.wo_id ORDER BY l.wl_amount DESC, o.wo_id, wl_id LIMIT 500",
     ),
     # One row per group
+    "a group counts its own records by how many others each has": (
+        {"records": "tree", "rows": {"per": "group", "by": [{"path": "site.ward.name"}]},
+         "columns": [*cols("site.ward.name"),
+                     fold("Often", "", "count", where={"path": "inspections", "has": "at_least", "count": 2}),
+                     fold("Girth", "t_girth", "sum", where={"path": "inspections", "has": "at_least", "count": 2,
+                          "where": {"path": "defects", "has": "at_least", "count": 2}}),
+                     fold("Crowded", "", "count", where={"path": "site.trees", "has": "at_least", "count": 20})]},
+        "WITH i AS (SELECT t_id, count(*) AS n, count(*) FILTER (WHERE (SELECT count(*) FROM defect d WHERE d.i_id = inspection.i_id) >= 2) AS bad"
+        " FROM inspection GROUP BY t_id), s AS (SELECT s_id, count(*) AS n FROM tree GROUP BY s_id)"
+        " SELECT w_name, count(*) FILTER (WHERE i.n >= 2)::text AS a, (sum(t_girth) FILTER (WHERE i.bad >= 2))::text AS b,"
+        " count(*) FILTER (WHERE s.n >= 20)::text AS c FROM tree t LEFT JOIN site USING (s_id) LEFT JOIN ward ON ward_id = w_id"
+        " LEFT JOIN i ON i.t_id = t.t_id LEFT JOIN s ON s.s_id = t.s_id GROUP BY w_name ORDER BY w_name",
+    ),
+    "a group counts its own records by the very field it is made by, unstepped": (
+        {"records": "inspection", "rows": {"per": "group", "by": [{"path": "inspected_on", "step": "year"}]},
+         "columns": [*cols("inspected_on"), fold("Late", "", "count", where={"path": "inspected_on", "is": "after", "value": "2026-06-30"})],
+         "filter": {"path": "inspected_on", "is": "after", "value": "2025-01-01"}},
+        "SELECT date_trunc('year', i_on)::date::text AS y, count(*) FILTER (WHERE i_on > '2026-06-30')::text AS n FROM inspection"
+        " WHERE i_on > '2025-01-01' GROUP BY 1 ORDER BY 1",
+    ),
     "one row per ward, with counts and sums": (
         {"records": "tree", "rows": {"per": "group", "by": [{"path": "site.ward.name"}]},
          "columns": cols("site.ward.name", fold("Trees", "", "count"), fold("Worth", "amenity_value", "sum"), fold("Thickest", "t_girth", "greatest"), fold("Kinds", "species.sp_id", "count_distinct"))},

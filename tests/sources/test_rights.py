@@ -4,6 +4,7 @@ What a person may not see does not count, group, fold, filter or show, wherever 
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from typing import Any
 
@@ -24,6 +25,8 @@ from tests.conftest import NOW
 from tests.sources.test_against_sql import CASES as PLAIN
 from tests.sources.test_engine_against_sql import CASES as ENGINE
 from tests.sources.test_engine_against_sql import PICKS
+
+CASES = int(os.environ.get("BOUQUET_CASES", "100"))
 
 TOBIN = Scope("ward", "code", ("03", "07"))
 
@@ -159,7 +162,7 @@ def documents(draw: st.DrawFn, catalogue: Catalogue) -> dict[str, Any]:
     return document
 
 
-@settings(max_examples=100, suppress_health_check=list(HealthCheck))
+@settings(max_examples=CASES, suppress_health_check=list(HealthCheck))
 @given(st.data())
 def test_nothing_outside_a_right_appears(house: Source, data: st.DataObject) -> None:
     """Random templates: no hidden text in rows, groups, folds, traces, records left out, counts per value or the tally."""

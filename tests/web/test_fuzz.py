@@ -4,6 +4,7 @@ Hostile templates: refused with places or run, never a crash, never text of a st
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from typing import Any
 
@@ -19,6 +20,8 @@ from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import count_tally
 from bouquet.sources import Source
 from tests.conftest import NOW
+
+CASES = int(os.environ.get("BOUQUET_CASES", "250"))
 
 PATHS = [
     "tag",
@@ -140,7 +143,7 @@ ORDER = st.fixed_dictionaries(
 
 
 @settings(
-    max_examples=250, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
+    max_examples=CASES, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow]
 )
 @given(
     NARROWING,

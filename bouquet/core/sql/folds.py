@@ -68,8 +68,10 @@ def fold(scope: Scope, cell: Folded) -> Element:
     Many records as one value.
     """
     if not cell.chain:
-        where = scope.holds(cell.where) if cell.where is not None else None
-        return _without_none(cell, AGGREGATES[cell.how](scope, cell, where))
+        # What a group gathers of its own records is said of each of them.
+        with scope.of_each_record():
+            where = scope.holds(cell.where) if cell.where is not None else None
+            return _without_none(cell, AGGREGATES[cell.how](scope, cell, where))
     if not scope.grouped:
         return _fold_of_record(scope, cell)
     if cell.how == "mean":

@@ -241,11 +241,8 @@ class Rows:
         """
         if step.side == "child":
             return self.scope.holds(step.predicate)
-        self.scope.grouped, grouped = False, self.scope.grouped
-        try:
+        with self.scope.of_each_record():
             return self.scope.holds(step.predicate)
-        finally:
-            self.scope.grouped = grouped
 
     def _with_gaps(self, outputs: Sequence[tuple[str, Element]]) -> sa.Select[Any]:
         """

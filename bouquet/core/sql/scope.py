@@ -7,7 +7,8 @@ rule opened do.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -98,7 +99,7 @@ class Scope:
         #: Cells that stand for something else just now: what groups are made by, in what is computed of a group.
         self.known: dict[Cell, Element] = {}
         self._made_fields: dict[Route, tuple[Element, Element | None]] = {}
-        self._computed: dict[tuple[Computed, bool], tuple[Element, Element | None]] = {}
+        self._computed: dict[tuple[Computed, bool, bool], tuple[Element, Element | None]] = {}
         self.base = self._table_at((), record_type)
         self.first_many = next((n for n, r in enumerate(opened) if r.many), 0)
         self._open()
@@ -318,7 +319,7 @@ class Scope:
         reference, for its value and for its fault.
         """
         # What groups are made by stands for something else only while a row of groups is made.
-        key = (cell, bool(self.known))
+        key = (cell, bool(self.known), self.grouped)
         if key not in self._computed:
             self._computed[key] = self._compute(cell)
         return self._computed[key]
@@ -401,6 +402,18 @@ class Scope:
         Whether a predicate holds for a record. May be NULL for "no"; inside `none` it never is.
         """
         return holds(self, predicate)
+
+    @contextmanager
+    def of_each_record(self) -> Iterator[None]:
+        """
+        For a while, what is said is said of each record, also where rows stand for groups: folds are no aggregates.
+        """
+        before = self.grouped, self.known
+        self.grouped, self.known = False, {}
+        try:
+            yield
+        finally:
+            self.grouped, self.known = before
 
     def fold(self, cell: Folded) -> Element:
         """
