@@ -128,6 +128,8 @@ def test_what_a_recipient_was_sent_is_looked_at_and_sent_again_for_them_alone(
         if not again:
             assert ok(client.post(f"{path}/forget", params=whose, json={"keys": [["1"], ["2"]]}))["records"] == 2
 
+    sent = ok(client.get(f"/api/v1/deliveries?run={run}"))["deliveries"]
+    assert {d["recipient"]: d["rows"] for d in sent} == {"Whole": 12, "New": 2}
     assert [r["remembers"] for r in ok(client.get(f"/api/v1/rounds/{round_['id']}"))["recipients"]] == [False, True]
     document = ok(client.get(f"/api/v1/rounds/{round_['id']}/document"))
     assert document["recipients"] == [{"recipient": "Whole"}, {"recipient": "New", "only": "new"}]

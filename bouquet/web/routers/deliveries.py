@@ -134,6 +134,7 @@ def _out(services: Services, found: Delivery, run: Run) -> DeliveryOut:
         reply=found.reply,
         tries=found.tries,
         files=[names.get(n, "a file") for n in found.files],
+        rows=sum(f.rows for f in run.files if f.id in found.files and f.role in ("data", "form", "archive")),
         entered_at=found.entered_at,
         next_at=found.next_at,
         tried_at=found.tried_at,

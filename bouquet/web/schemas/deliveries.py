@@ -189,6 +189,7 @@ class DeliveryOut(BaseModel):
     reply: str
     tries: int
     files: list[str]
+    rows: int = Field(0, description="In these files: others may be left for this recipient than for the run's own.")
     entered_at: datetime
     next_at: datetime | None
     tried_at: datetime | None

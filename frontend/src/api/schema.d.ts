@@ -3995,6 +3995,12 @@ export interface components {
             recipient_id: number;
             /** Reply */
             reply: string;
+            /**
+             * Rows
+             * @description In these files: others may be left for this recipient than for the run's own.
+             * @default 0
+             */
+            rows: number;
             /** Run */
             run: string;
             /** Run Id */

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import type { DeliveryInfo } from "../api";
 import { useMay } from "../shell";
-import { FormDialog, Icon, Trouble, fullMoment, shortMoment } from "../shared";
+import { FormDialog, Icon, Trouble, fullMoment, plural, shortMoment } from "../shared";
 import { STATES } from "./states";
 
 interface Props {
@@ -69,7 +69,8 @@ function DeliveryLine({ delivery: d, named }: { delivery: DeliveryInfo; named: b
       {d.state === "offered" && mayDesign && <TheLink delivery={d.id} />}
       <details className="small soft">
         <summary>
-          {d.files.length === 1 ? d.files[0] : `${d.files.length} files`}, {d.where}
+          {d.files.length === 1 ? d.files[0] : `${d.files.length} files`}
+          {d.files.length > 0 && `, ${plural(d.rows ?? 0, "row")}`}, {d.where}
         </summary>
         <ol className="delivery-events">
           {d.events.map((event, n) => (
