@@ -112,7 +112,7 @@ def export_shares(
         inside = folder / f".share-{n}"
         try:
             theirs = _export_share(share, format, inside, snapshot, asked, progress, addressed)
-            made = _joined(made, _given(theirs, share, folder, addressed))
+            made = _joined(made, _given(_judged(theirs), share, folder, addressed))
         finally:
             shutil.rmtree(inside, ignore_errors=True)
     return made
@@ -137,6 +137,21 @@ def _export_share(
     return Export(share.template, plan, format, folder, beat, to, gone=share.gone).write(
         snapshot, {**asked, **share.asked}
     )
+
+
+def _judged(made: Exported) -> Exported:
+    """
+    What checks say of a share. Of nothing they say nothing: a recipient for whom nothing is left gets what the round
+    says of files without rows. What stops a file keeps it from those whom it is for, and nobody else's.
+    """
+    if made.rows == 0:
+        checks = [{**c, "objections": 0} for c in made.slip["checks"]]
+        return replace(made, slip={**made.slip, "checks": checks}, findings=(), objections=0, verdict=None)
+    if made.verdict != "stop":
+        return made
+    stopped = [c["words"] for c in made.slip["checks"] if c["objections"] and c["severity"] == "stop"]
+    told = [{**facts, "unmet": [*facts["unmet"], *stopped]} for facts in made.slip["recipients"]]
+    return replace(made, slip={**made.slip, "recipients": told}, verdict=None)
 
 
 def _given(made: Exported, share: Share, folder: Path, addressed: Sequence[Addressed]) -> Exported:

@@ -239,3 +239,30 @@ def test_checks_of_a_file_that_only_one_gets_hold_the_run(yard: Yard) -> None:
 
     assert run.status == "held"
     assert any(c["words"].startswith("For Hook: ") for c in (run.slip or {})["checks"] if c["objections"])
+
+
+def test_nothing_new_for_one_stops_nobody_elses_file(yard: Yard) -> None:
+    """Though the template says that a file must not be empty: an empty one is theirs alone, as the round says of it."""
+    whole, new = (yard.sending.recipient("folder", name, folder=name) for name in ("a", "b"))
+    check = {"file": "not_empty", "severity": "stop"}
+    yard.set({whole: "everything", new: "new"}, {**CRATES, "checks": [check]})
+    yard.day()
+    found = yard.arrived(yard.day())
+
+    assert {r: numbers(rows) for r, rows in found.items()} == {whole: [1, 2, 3, 4, 5, 6], new: []}
+
+
+def test_what_stops_the_file_of_one_keeps_it_from_them_alone(yard: Yard) -> None:
+    """It is told of as failed, with the check; once the records are right, they get what they missed."""
+    hook, drop = yard.sending.recipient("webhook"), yard.sending.recipient("sftp")
+    check = {"column": "b", "must": "between", "least": 1, "greatest": 100, "severity": "stop"}
+    yard.set({hook: None, drop: None}, {**NEW, "checks": [check]}, folder="crates")
+    yard.day("webhook")
+    yard.sql("INSERT INTO crate VALUES (7, 70); UPDATE crate SET weight = 999 WHERE crate_id = 2")
+    stopped = yard.day()
+    yard.sql("UPDATE crate SET weight = 20 WHERE crate_id = 2")
+    mended = yard.arrived(yard.day())
+
+    states = {d.recipient_id: (d.state, "between" in d.why) for d in yard.sending.deliveries(stopped)}
+    assert states == {hook: ("failed", True), drop: ("arrived", False)}
+    assert {r: numbers(rows) for r, rows in mended.items()} == {hook: [1, 2, 3, 4, 5, 6, 7], drop: []}
