@@ -79,7 +79,7 @@ def _asked(services: Services, template_id: int) -> int:
 
 def _fill(services: Services, template_id: int, known: int) -> None:
     """
-    Have a template remember so many records more than it sent.
+    Have a template remember so many records in all.
     """
     others = (
         "INSERT INTO remembered (template_id, round_id, key, row, sent_at)"

@@ -23,6 +23,7 @@ from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Way
 from bouquet.runs import Services
 from bouquet.store import deliveries as outbox
 from bouquet.store.models import Delivery, Person, Round, Run
+from bouquet.store.outgoing import content_of
 from bouquet.store.secrets import NoKey, WrongKey
 
 __all__ = ["PAUSES", "deliver_due", "end_old_links", "parcel_of", "take_back"]
@@ -151,6 +152,7 @@ def parcel_of(services: Services, session: Any, delivery: Delivery) -> Parcel:
         progress_so_far.update(progress)
 
     progress_so_far = dict(delivery.progress)
+    rows, sentence = content_of(run, delivery)
     files = [f for f in run.files if f.id in delivery.files]
     return Parcel(
         delivery_id=number,
@@ -170,8 +172,8 @@ def parcel_of(services: Services, session: Any, delivery: Delivery) -> Parcel:
         recipient=delivery.recipient.name,
         run_id=run.id,
         title=run.name,
-        sentence=str((run.slip or {}).get("sentence", "")),
-        rows=sum(f.rows for f in files if f.role in ("data", "form")) or run.rows_written,
+        sentence=sentence,
+        rows=rows,
         as_of=run.as_of,
         owner=owner.name if owner is not None else run.asked_by,
         run_page=f"{base}/runs/{run.id}" if base else "",

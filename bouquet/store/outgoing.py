@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from bouquet.store.deliveries import Ended, set_state, tell_failed
 from bouquet.store.models import LATER, Delivery, Recipient, Round, Run, RunFile
 
-__all__ = ["enter", "parts_of_nobody", "with_fact"]
+__all__ = ["content_of", "enter", "parts_of_nobody", "with_fact"]
 
 
 def enter(session: Session, run: Run, now: datetime) -> bool:
@@ -112,6 +112,19 @@ def with_fact(session: Session, fact: str) -> list[Recipient]:
     """
     query = sa.select(Recipient).where(Recipient.deleted_at.is_(None)).order_by(Recipient.id)
     return [r for r in session.scalars(query) if fact in r.acceptance.get("facts", {})]
+
+
+def content_of(run: Run, delivery: Delivery) -> tuple[int, str]:
+    """
+    (rows, sentence) of what a delivery holds, which may be other records than the run's own files have.
+    """
+    files = [f for f in run.files if f.id in delivery.files]
+    whose = next((f.recipient_id for f in files if f.recipient_id is not None), delivery.recipient_id)
+    facts = _said_of(run).get(whose, {})
+    told = facts if facts.get("apart") else {"rows": run.rows_written, "sentence": (run.slip or {}).get("sentence", "")}
+    # An archive does not say how many rows are in it; parts do, and are fewer than the run's.
+    counted = [f.rows for f in files if f.role in ("data", "form")]
+    return sum(counted) if counted else int(told["rows"]), str(told["sentence"])
 
 
 def parts_of_nobody(session: Session, fact: str, parts: Iterable[str | None]) -> list[str]:

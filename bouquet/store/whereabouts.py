@@ -61,7 +61,14 @@ def whereabout(session: Session, run: Run, holders: Mapping[int, bool]) -> Where
         name=run.name,
         asked_by=run.asked_by,
         at=run.finished_at or run.asked_at,
-        files=tuple(f.name for f in run.files if f.role == "data"),
+        files=tuple(
+            dict.fromkeys(
+                f.name
+                for f in run.files
+                if (f.role == "data" and _holds(holders, 0))
+                or (f.recipient_id is not None and holders.get(f.recipient_id, False))
+            )
+        ),
         went_to=tuple(went),
         purpose=run.purpose,
     )

@@ -24,6 +24,7 @@ from bouquet.store import memory as memories
 from bouquet.store import memory_changes as changes
 from bouquet.store.memory import Memory
 from bouquet.store.models import Delivery, Round, RoundRecipient, Run
+from bouquet.store.outgoing import content_of
 from bouquet.store.whereabouts import runs_that_sent, whereabout
 from tests.conftest import OwnCluster
 from tests.delivery.conftest import Sending
@@ -266,3 +267,17 @@ def test_what_stops_the_file_of_one_keeps_it_from_them_alone(yard: Yard) -> None
     states = {d.recipient_id: (d.state, "between" in d.why) for d in yard.sending.deliveries(stopped)}
     assert states == {hook: ("failed", True), drop: ("arrived", False)}
     assert {r: numbers(rows) for r, rows in mended.items()} == {hook: [1, 2, 3, 4, 5, 6, 7], drop: []}
+
+
+def test_a_mail_tells_of_the_records_in_it_and_not_of_others(yard: Yard) -> None:
+    """Its rows and its sentence are those of the file that goes along, also where nothing is new for them."""
+    mail, drop = yard.sending.recipient("mail"), yard.sending.recipient("sftp")
+    yard.set({drop: "everything", mail: "new"}, CRATES)
+    yard.day()
+    run = yard.day()
+    (delivery,) = [d for d in yard.sending.deliveries(run) if d.recipient_id == mail]
+    shown = [a.beginning for a in yard.room.arrivals if a.way == "mail"]
+
+    assert content_of(run, delivery)[0] == 0
+    assert ["Rows: 6" in shown[0], "Rows: 0" in shown[1]] == [True, True]
+    assert all("sent before" in one for one in shown)

@@ -16,6 +16,7 @@ from bouquet.store import NotFound
 from bouquet.store import deliveries as outbox
 from bouquet.store import runs as ledger
 from bouquet.store.models import Delivery, Link, Person, Run
+from bouquet.store.outgoing import content_of
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, WholeNumber, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
@@ -134,7 +135,7 @@ def _out(services: Services, found: Delivery, run: Run) -> DeliveryOut:
         reply=found.reply,
         tries=found.tries,
         files=[names.get(n, "a file") for n in found.files],
-        rows=sum(f.rows for f in run.files if f.id in found.files and f.role in ("data", "form", "archive")),
+        rows=content_of(run, found)[0],
         entered_at=found.entered_at,
         next_at=found.next_at,
         tried_at=found.tried_at,
