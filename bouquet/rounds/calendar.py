@@ -7,7 +7,10 @@ impossible, however many workers tick. A late run covers the day it was planned 
 
 from __future__ import annotations
 
+import json
+from bisect import bisect_right
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime
 from typing import Any
 
@@ -179,17 +182,22 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
         ids = list(session.scalars(due.order_by(Round.next_at, Round.id)))
     asked: list[int] = []
     failures: list[str] = []
-    for at in range(0, len(ids), AT_ONCE):
-        some = ids[at : at + AT_ONCE]
-        try:
-            entered = _tick_some(services, some, now)
-        except DBAPIError:
-            raise
-        except Exception:
-            # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
-            entered = _tick_each(services, some, now, failures)
-        queue.put_of_rounds(entered)
-        asked += entered
+    # Runs that are entered are put into the queue while the next ones are entered.
+    with ThreadPoolExecutor(max_workers=1, thread_name_prefix="tick") as beside:
+        put = []
+        for at in range(0, len(ids), AT_ONCE):
+            some = ids[at : at + AT_ONCE]
+            try:
+                entered = _tick_some(services, some, now)
+            except DBAPIError:
+                raise
+            except Exception:
+                # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
+                entered = _tick_each(services, some, now, failures)
+            put.append(beside.submit(queue.put_of_rounds, entered))
+            asked += entered
+    for one in put:
+        one.result()
     following = _follow(services)
     queue.put_of_rounds(following)
     with services.store.session() as session:
@@ -273,8 +281,10 @@ def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[
         # Many rounds run the same template: each is read once.
         once = selectinload(Round.template)
         bare = query.options(lazyload(Round.recipients), lazyload(Round.after), once)
-        for found in session.scalars(bare.with_for_update(of=Round, skip_locked=True)):
-            planned += [(moment, found, note) for moment, note in _come(found, off, now)]
+        taken = session.scalars(bare.with_for_update(of=Round, skip_locked=True)).all()
+        plan = _Plan(off, min((found.next_at for found in taken), default=now), now)
+        for found in taken:
+            planned += [(moment, found, note) for moment, note in _come(found, plan)]
         if not planned:
             return []
         rounds = list({found.id: found for _, found, _ in planned}.values())
@@ -299,18 +309,42 @@ def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[
         return [run.id for run, problem, _ in runs if problem is None]
 
 
-def _come(found: Round, off: DaysOff, now: datetime) -> list[tuple[datetime, str]]:
+class _Plan:
+    """
+    The moments of rhythms after `since`, as far as the first one after `now`. Many rounds have the same rhythm: each is
+    read and followed once.
+    """
+
+    def __init__(self, off: DaysOff, since: datetime, now: datetime) -> None:
+        self.now = now
+        self._off, self._since = off, since
+        self._moments: dict[tuple[str, str], list[datetime]] = {}
+
+    def after(self, found: Round) -> list[datetime]:
+        """
+        The moments of a round after its planned one, as far as the first one after now.
+        """
+        key = (json.dumps(found.rhythm), found.zone)
+        moments = self._moments.get(key)
+        if moments is None:
+            moments = []
+            for moment in rhythm_of(found, self._off).after(self._since):
+                moments.append(moment)
+                if moment > self.now:
+                    break
+            self._moments[key] = moments
+        return moments[bisect_right(moments, found.next_at) :]
+
+
+def _come(found: Round, plan: _Plan) -> list[tuple[datetime, str]]:
     """
     (moment, why it is left out) of a round's moments that have come; what is next is noted in it, not in the store.
     """
-    come = []
-    moment = found.next_at
-    following = rhythm_of(found, off).after(found.next_at)
-    while moment <= now:
-        come.append(moment)
-        moment = next(following, NEVER)
+    *come, following = found.next_at, *plan.after(found), NEVER
+    if len(come) > 1 and come[-1] > plan.now:
+        following = come.pop()
     # All of them are updated at once.
-    set_committed_value(found, "next_at", moment)
+    set_committed_value(found, "next_at", following)
     skipped = "skipped: the server was away for too long"
     return [(planned, skipped if n < len(come) - CATCH_UP else "") for n, planned in enumerate(come)]
 
@@ -344,17 +378,32 @@ class _Overtaken(Exception):
 
 class _Known:
     """
-    The newest saved version of each template, looked up once for many runs.
+    What many runs have in common, looked up once: the newest saved version of a template, who set a round, its words.
     """
 
     def __init__(self, session: Session) -> None:
         self.session = session
         self._versions: dict[int, TemplateVersion | None] = {}
+        self._owners: dict[int, Person] = {}
+        self._words: dict[tuple[str, str], str] = {}
 
     def version(self, template_id: int) -> TemplateVersion | None:
         if template_id not in self._versions:
             self._versions[template_id] = shelf.latest_version(self.session, template_id)
         return self._versions[template_id]
+
+    def owner(self, found: Round) -> Person:
+        if found.created_by not in self._owners:
+            self._owners[found.created_by] = self.session.get_one(Person, found.created_by)
+        return self._owners[found.created_by]
+
+    def words(self, found: Round) -> str:
+        if found.trigger != "calendar":
+            return rhythm_words(found)
+        key = (json.dumps(found.rhythm), found.zone)
+        if key not in self._words:
+            self._words[key] = rhythm_words(found)
+        return self._words[key]
 
 
 def enter_run(
@@ -401,9 +450,8 @@ def _made_run(
     """
     A round's run, and why it cannot begin.
     """
-    session = known.session
     version = known.version(found.template_id)
-    now, owner = services.clock(), session.get_one(Person, found.created_by)
+    now, owner = services.clock(), known.owner(found)
     saved = version.document if version else found.template.draft
     problem: BouquetError | None = None
     if found.template.deleted_at is not None:
@@ -424,7 +472,7 @@ def _made_run(
         format="zip" if found.template.kind == "bundle" else found.format,
         answers={**found.answers, **(answers or {})},
         person_id=found.created_by,
-        asked_by=f"the round {rhythm_words(found)}",
+        asked_by=f"the round {known.words(found)}",
         source=found.template.source,
         via="round",
         round_id=found.id,

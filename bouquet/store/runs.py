@@ -103,11 +103,15 @@ def add_many(session: Session, runs: Sequence[Run]) -> None:
     ids = session.scalars(sa.text("SELECT nextval('runs_id_seq') FROM generate_series(1, :n)"), {"n": len(runs)})
     for run, number in zip(runs, ids, strict=True):
         run.id = number
-    names = [c.key for c in sa.inspect(Run).column_attrs]
-    rows = [{n: run.__dict__[n] for n in names if n in run.__dict__} for run in runs]
-    # One statement for all: what only some of them have stands in each.
-    every = dict.fromkeys(n for row in rows for n in row)
-    session.connection().execute(sa.insert(Run), [{n: row.get(n) for n in every} for row in rows])
+    columns = Run.__table__.columns
+    by_default = {
+        c.name: c.default.arg for c in columns if isinstance(c.default, sa.ColumnDefault) and c.default.is_scalar
+    }
+    rows = [by_default | {c.name: run.__dict__[c.name] for c in columns if c.name in run.__dict__} for run in runs]
+    # One statement for all: what only some of them have stands in each, and is null in the others.
+    every = ", ".join(dict.fromkeys(n for row in rows for n in row))
+    made = f"INSERT INTO runs ({every}) SELECT {every} FROM json_populate_recordset(NULL::runs, CAST(:rows AS json))"
+    session.execute(sa.text(made), {"rows": json.dumps(rows, default=datetime.isoformat)})
 
 
 def get_run(session: Session, run_id: int) -> Run:
