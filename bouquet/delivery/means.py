@@ -10,6 +10,7 @@ from typing import Any
 from bouquet.delivery.folder import FolderWay
 from bouquet.delivery.link import LinkWay
 from bouquet.delivery.mail import MailWay
+from bouquet.delivery.patience import patience_for
 from bouquet.delivery.sftp import SftpWay
 from bouquet.delivery.store import StoreWay
 from bouquet.delivery.way import Step, Way, WrongSettings, read
@@ -79,4 +80,5 @@ def try_means(services: Services, kind: str, settings: Mapping[str, Any], secret
     way = way_of(kind)
     known = read(way.settings_model, settings)
     address: dict[str, Any] = {"to": ["nobody@bouquet.example"]} if kind == "mail" else {}
-    return way(services, known, secret, read(way.address_model, address)).steps()
+    steps = way(services, known, secret, read(way.address_model, address)).steps()
+    return patience_for(services.delivery_wait).each(steps)

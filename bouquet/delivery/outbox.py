@@ -15,12 +15,13 @@ from typing import Any
 
 import sqlalchemy as sa
 import structlog
-from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError
 from bouquet.delivery.means import way_to
+from bouquet.delivery.patience import Patience, patience_for
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Way, WrongSettings
 from bouquet.runs import Services
+from bouquet.store import STORE_AWAY
 from bouquet.store import deliveries as outbox
 from bouquet.store.models import Delivery, Person, Round, Run
 from bouquet.store.outgoing import content_of
@@ -87,13 +88,13 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
             # Each try ended with its worker: another would only take one more worker along.
             raise DeliveryError(f"{tries - 1} tries were broken off without an answer. Look at the log of the workers.")
         doubtful = DOUBT.items() <= parcel.progress.items()
-        ended = _arrived(_sent(way_to(services, recipient), parcel, doubtful=doubtful), doubtful)
+        ended = _arrived(_sent(services, way_to(services, recipient), parcel, doubtful=doubtful), doubtful)
     except DeliveryError as error:
         if error.unanswered:
             parcel.note(DOUBT)
         ended = _refused(services, error, tries)
         reached = str(error) if error.unreachable else None
-    except DBAPIError:
+    except STORE_AWAY:
         # Our own database is away: whoever takes it up next looks first.
         raise
     except (NoKey, WrongKey, WrongSettings) as error:
@@ -108,12 +109,17 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
     return True
 
 
-def _sent(way: Way, parcel: Parcel, *, doubtful: bool) -> Receipt:
-    if doubtful:
-        found = way.verify(parcel)
-        if found is not None:
-            return found
-    return way.send(parcel)
+def _sent(services: Services, way: Way, parcel: Parcel, *, doubtful: bool) -> Receipt:
+    with _patience(services, parcel) as patience, patience.within():
+        if doubtful:
+            found = way.verify(parcel)
+            if found is not None:
+                return found
+        return way.send(parcel)
+
+
+def _patience(services: Services, parcel: Parcel) -> Patience:
+    return patience_for(services.delivery_wait, sum(file.size for file in parcel.files))
 
 
 def _arrived(receipt: Receipt, doubtful: bool) -> outbox.Ended:
@@ -205,7 +211,8 @@ def take_back(services: Services, delivery_id: int, by: str, reason: str) -> Non
     if state == "arrived" and not way.withdraws:
         raise DeliveryError(f"{way.label}: what arrived cannot be taken back.")
     if state == "arrived":
-        way.withdraw(parcel)
+        with _patience(services, parcel) as patience, patience.within():
+            way.withdraw(parcel)
     with services.store.session() as session:
         outbox.withdraw(session, delivery_id, by, reason, services.clock())
 

@@ -13,6 +13,7 @@ from typing import Annotated
 
 from pydantic import AfterValidator, Field
 
+from bouquet.delivery.patience import hold
 from bouquet.delivery.way import DeliveryError
 
 __all__ = ["Host", "Inside", "Networks", "addresses_of", "connect", "connect_tls", "is_allowed", "says_of"]
@@ -121,6 +122,7 @@ def connect(
             made.close()
             last = error
         else:
+            hold(made)
             return made
     raise DeliveryError(f"{host}:{port} does not answer: {says_of(last)}.", unreachable=True) from last
 

@@ -9,6 +9,7 @@ import contextlib
 import hashlib
 import io
 import posixpath
+import socket
 from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
@@ -210,17 +211,8 @@ class SftpWay:
         """
         made = connect(self.at.host, self.at.port, self.at.inside, self.wait)
         try:
-            transport = paramiko.Transport(made)
-        except BaseException as error:
-            made.close()
-            if isinstance(error, paramiko.SSHException | EOFError | OSError):
-                raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
-            raise
-        try:
-            transport.banner_timeout = transport.auth_timeout = self.wait
-            transport.start_client(timeout=self.wait)
+            transport = self._spoken(made)
         except (paramiko.SSHException, EOFError, OSError) as error:
-            transport.close()
             raise DeliveryError(f"{self.at.host}: {says_of(error)}.", unreachable=True) from error
         shown = _shown(transport)
         if " ".join(self.at.host_key.split()[:2]) != shown:
@@ -229,6 +221,26 @@ class SftpWay:
             raise DeliveryError(
                 f"{self.at.host} shows {said}: {fingerprint(shown)}. A keeper decides whether it is right."
             )
+        return transport
+
+    def _spoken(self, made: socket.socket) -> paramiko.Transport:
+        """
+        SSH as far as keys are exchanged. Raises SSHException, EOFError and OSError; then nothing stays open.
+        """
+        try:
+            transport = paramiko.Transport(made)
+        except BaseException:
+            made.close()
+            raise
+        try:
+            transport.banner_timeout = transport.auth_timeout = self.wait
+            transport.start_client(timeout=self.wait)
+            if not transport.initial_kex_done:
+                # The library waits so long, and then goes on as if there were a session.
+                raise TimeoutError
+        except BaseException:
+            transport.close()
+            raise
         return transport
 
     def _sign_in(self, transport: paramiko.Transport) -> None:
@@ -248,10 +260,8 @@ class SftpWay:
             return
         yield Step("reach", "good", f"{self.at.host}:{self.at.port} answers")
         try:
-            transport = paramiko.Transport(made)
-            transport.start_client(timeout=self.wait)
+            transport = self._spoken(made)
         except (paramiko.SSHException, EOFError, OSError) as error:
-            made.close()
             yield Step("server", "wrong", f"it does not speak SSH: {says_of(error)}")
             return
         with contextlib.closing(transport):

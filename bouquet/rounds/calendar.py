@@ -7,17 +7,18 @@ impossible, however many workers tick. A late run covers the day it was planned 
 
 from __future__ import annotations
 
+import contextlib
 import json
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
 import structlog
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session, lazyload, selectinload
 from sqlalchemy.orm.attributes import set_committed_value
 
@@ -27,11 +28,12 @@ from bouquet.core.template import BundleContents, read_document
 from bouquet.core.wording.lists import listed
 from bouquet.runs import Queue, Services, gather_bundle, unknown_answers
 from bouquet.runs.errors import error_facts
-from bouquet.store import NotFound, care
+from bouquet.store import STORE_AWAY, NotFound, care
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
 from bouquet.store.models import Occurrence, Person, Round, Run, TemplateVersion
+from bouquet.store.notices import tell
 from bouquet.store.rounds import NEVER, get_round, let_go_on, list_rounds, rhythm_of
 
 __all__ = [
@@ -176,12 +178,12 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
     Ask for a run of every planned moment that has come. Returns the runs asked for.
     """
     now = services.clock()
+    failures: list[str] = []
+    _end_pauses(services, now, failures)
     with services.store.session() as session:
-        _end_pauses(session, now)
         due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
         ids = list(session.scalars(due.order_by(Round.next_at, Round.id)))
     asked: list[int] = []
-    failures: list[str] = []
     # Runs that are entered are put into the queue while the next ones are entered.
     with ThreadPoolExecutor(max_workers=1, thread_name_prefix="tick") as beside:
         put = []
@@ -189,7 +191,7 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
             some = ids[at : at + AT_ONCE]
             try:
                 entered = _tick_some(services, some, now)
-            except DBAPIError:
+            except STORE_AWAY:
                 raise
             except Exception:
                 # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
@@ -198,7 +200,7 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
             asked += entered
     for one in put:
         one.result()
-    following = _follow(services)
+    following = _follow(services, failures)
     queue.put_of_rounds(following)
     with services.store.session() as session:
         care.note_care(session, "rounds", failures, now)
@@ -207,32 +209,49 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
 
 def _tick_each(services: Services, round_ids: list[int], now: datetime, failures: list[str]) -> list[int]:
     """
-    The same for each round by itself; one that fails is told of, and paused.
+    The same for each round by itself.
     """
     asked = []
     for round_id in round_ids:
-        try:
+        # Where somebody was faster, the next tick sees what is there.
+        with _by_itself(services, round_id, failures), contextlib.suppress(_Overtaken):
             asked += _tick_some(services, [round_id], now)
-        except DBAPIError:
-            raise
-        except _Overtaken:
-            # The next tick sees what is there.
-            continue
-        except Exception as error:
-            log.exception("round_not_ticked", round=round_id)
-            failures.append(f"round {round_id}: {error}")
-            with services.store.session() as session:
-                session.get_one(Round, round_id).paused = True
     return asked
 
 
-def _end_pauses(session: Session, now: datetime) -> None:
-    query = sa.select(Round).where(Round.paused, Round.paused_until <= now, Round.deleted_at.is_(None))
-    for found in session.scalars(query.with_for_update(of=Round, skip_locked=True)):
-        set_paused(session, found.id, False, now)
+@contextmanager
+def _by_itself(services: Services, round_id: int, failures: list[str]) -> Iterator[None]:
+    """
+    Do something for one round; one that fails is told of, and paused, and keeps no other waiting.
+    """
+    try:
+        yield
+    except STORE_AWAY:
+        raise
+    except Exception as error:
+        log.exception("round_not_ticked", round=round_id)
+        failures.append(f"round {round_id}: {error}")
+        with services.store.session() as session:
+            found = session.get_one(Round, round_id)
+            found.paused, found.paused_until = True, None
+            told = f"The round of {found.template.name} cannot be understood, and is paused: {error}"
+            tell(session, [found.created_by], f"/rounds/{round_id}", told, services.clock())
 
 
-def _follow(services: Services) -> list[int]:
+def _end_pauses(services: Services, now: datetime, failures: list[str]) -> None:
+    query = sa.select(Round.id).where(Round.paused, Round.paused_until <= now, Round.deleted_at.is_(None))
+    with services.store.session() as session:
+        ended = list(session.scalars(query))
+    for round_id in ended:
+        with _by_itself(services, round_id, failures), services.store.session() as session:
+            here = session.scalars(
+                query.where(Round.id == round_id).with_for_update(of=Round, skip_locked=True)
+            ).first()
+            if here is not None:
+                set_paused(session, round_id, False, now)
+
+
+def _follow(services: Services, failures: list[str]) -> list[int]:
     """
     Ask for a run of every round that comes after one whose run ended well. It counts from the same moment as that one,
     and each moment is followed once.
@@ -253,18 +272,23 @@ def _follow(services: Services) -> list[int]:
         )
         .order_by(Run.finished_at)
     )
-    asked = []
     with services.store.session() as session:
-        for round_id, as_of in session.execute(query).all():
-            entered = insert(Occurrence).values(round_id=round_id, planned_at=as_of, note="")
-            if session.execute(entered.on_conflict_do_nothing().returning(Occurrence.planned_at)).first() is None:
-                continue
-            run = enter_run(services, session, get_round(session, round_id), as_of)
-            here = (Occurrence.round_id == round_id, Occurrence.planned_at == as_of)
-            session.execute(sa.update(Occurrence).where(*here).values(run_id=run.id))
-            if run.status == "asked":
-                asked.append(run.id)
+        come = session.execute(query).all()
+    asked: list[int] = []
+    for round_id, as_of in come:
+        with _by_itself(services, round_id, failures), services.store.session() as session:
+            asked += _followed(services, session, round_id, as_of)
     return asked
+
+
+def _followed(services: Services, session: Session, round_id: int, as_of: datetime) -> list[int]:
+    entered = insert(Occurrence).values(round_id=round_id, planned_at=as_of, note="")
+    if session.execute(entered.on_conflict_do_nothing().returning(Occurrence.planned_at)).first() is None:
+        return []
+    run = enter_run(services, session, get_round(session, round_id), as_of)
+    here = (Occurrence.round_id == round_id, Occurrence.planned_at == as_of)
+    session.execute(sa.update(Occurrence).where(*here).values(run_id=run.id))
+    return [run.id] if run.status == "asked" else []
 
 
 def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[int]:

@@ -22,7 +22,6 @@ import polars as pl
 import sqlalchemy as sa
 import structlog
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Kind
@@ -36,7 +35,7 @@ from bouquet.rounds.document import Event, Watch
 from bouquet.runs import Queue, Services
 from bouquet.runs.remembering import as_only, first_new_keys, most_new, readers_of
 from bouquet.sources import SourceError
-from bouquet.store import care
+from bouquet.store import STORE_AWAY, care
 from bouquet.store import templates as shelf
 from bouquet.store.memory import Memory
 from bouquet.store.models import Noticed, Occurrence, Person, Round, Run
@@ -68,7 +67,7 @@ def watch_rounds(services: Services, queue: Queue) -> list[int]:
     for round_id in _due(services, now):
         try:
             found = _look(services, round_id, now)
-        except DBAPIError:
+        except STORE_AWAY:
             raise
         except Exception as error:
             # A source that is away, or a template that is broken, is looked at again at the next look.

@@ -10,7 +10,6 @@ import signal
 from functools import partial
 
 import structlog
-from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError
 from bouquet.delivery import deliver_due, end_old_links
@@ -19,7 +18,7 @@ from bouquet.rounds.listening import listen
 from bouquet.rounds.watching import watch_rounds
 from bouquet.runs import Queue, Services
 from bouquet.runs.drift import look_for_drift
-from bouquet.store import care, deliveries, journal
+from bouquet.store import STORE_AWAY, care, deliveries, journal
 
 __all__ = ["make_queue", "read_sources", "work"]
 
@@ -44,7 +43,7 @@ def read_sources(services: Services) -> None:
     for key in services.sources.listed():
         try:
             look_for_drift(services, services.sources.get(key))
-        except DBAPIError:
+        except STORE_AWAY:
             raise
         except BouquetError as error:
             # One source that is away keeps nobody else's from being read.
@@ -72,7 +71,7 @@ def look_after_deliveries(services: Services, queue: Queue) -> None:
         for recipient in due:
             queue.put_recipient(recipient)
         end_old_links(services)
-    except DBAPIError:
+    except STORE_AWAY:
         raise
     except Exception as error:
         log.warning("deliveries_not_looked_after", error=str(error))

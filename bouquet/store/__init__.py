@@ -4,6 +4,7 @@ Bouquet's own records.
 
 from bouquet.store.database import Store
 from bouquet.store.errors import (
+    STORE_AWAY,
     LostUpdate,
     NameTaken,
     NotFound,
@@ -16,6 +17,7 @@ from bouquet.store.errors import (
 )
 
 __all__ = [
+    "STORE_AWAY",
     "LostUpdate",
     "NameTaken",
     "NotFound",

@@ -15,9 +15,12 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from sqlalchemy.exc import InterfaceError, InternalError, OperationalError
+
 from bouquet.core.errors import BouquetError
 
 __all__ = [
+    "STORE_AWAY",
     "LostUpdate",
     "NameTaken",
     "NotFound",
@@ -28,6 +31,11 @@ __all__ = [
     "TooManyTries",
     "WeakPassword",
 ]
+
+
+#: Errors by which Bouquet's own database is out of reach, full, or stopping: what was wanted may succeed later. Any
+#: other error of it is about what was given, and comes again however often it is tried.
+STORE_AWAY = (OperationalError, InterfaceError, InternalError)
 
 
 class StoreError(BouquetError):

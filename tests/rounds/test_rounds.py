@@ -10,13 +10,16 @@ from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
+import sqlalchemy as sa
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from bouquet.rounds import CATCH_UP, rhythm_of, set_paused, tick_rounds
 from bouquet.runs import Queue, Services, execute
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.models import Occurrence, Round
+from bouquet.store.models import Care, Occurrence, Round, Run
+from bouquet.store.notices import list_notices
 from tests.conftest import NOW
 
 DOCUMENT = {
@@ -68,6 +71,15 @@ def round_id(services: Services, people: dict[str, Any]) -> int:
 def occurrences(services: Services) -> list[Occurrence]:
     with services.store.session() as session:
         return list(session.scalars(select(Occurrence).order_by(Occurrence.planned_at)))
+
+
+def another(session: Session, round_id: int, **facts: Any) -> int:
+    """A round like one that is there, but for some facts; its number."""
+    there = {c.key: getattr(session.get_one(Round, round_id), c.key) for c in sa.inspect(Round).column_attrs}
+    made = Round(**{**there, "id": None, **facts})
+    session.add(made)
+    session.flush()
+    return made.id
 
 
 def test_a_planned_moment_fires_once(services: Services, round_id: int) -> None:
@@ -144,6 +156,41 @@ def test_a_round_without_a_saved_version_fails_truthfully(
         (run,) = ledger.list_runs(session)
         assert run.status == "failed"
         assert "no saved version" in run.error["message"]  # type: ignore[index]
+
+
+def test_a_round_that_cannot_begin_keeps_no_other_from_running(
+    services: Services, people: dict[str, Any], round_id: int
+) -> None:
+    """Of two that are due at once, one for a removed template: that one fails, the other is asked for."""
+    with services.store.session() as session:
+        record = shelf.add_template(session, {**DOCUMENT, "name": "Removed"}, "", people["ines"], NOW)
+        shelf.save_version(session, record.id, "", people["ines"], NOW)
+        gone = another(session, round_id, template_id=record.id)
+        record.deleted_at = NOW
+    (asked,) = tick_rounds(services, NoQueue())
+
+    with services.store.session() as session:
+        ends = {r.round_id: (r.status, r.id) for r in session.scalars(select(Run))}
+        assert ends == {round_id: ("asked", asked), gone: ("failed", ends[gone][1])}
+
+
+@pytest.mark.parametrize(
+    "facts", [{}, {"paused": True, "paused_until": NOW - timedelta(hours=1)}], ids=["due", "resting"]
+)
+def test_a_round_that_cannot_be_understood_keeps_no_other_waiting(
+    services: Services, people: dict[str, Any], round_id: int, facts: dict[str, Any]
+) -> None:
+    """Its zone is gone: it is paused and told of; the other one, due at the same moment, runs."""
+    with services.store.session() as session:
+        other = another(session, round_id, zone="Gone/Nowhere", **facts)
+    (asked,) = tick_rounds(services, NoQueue())
+    with services.store.session() as session:
+        assert session.get_one(Run, asked).round_id == round_id
+        assert (session.get_one(Round, other).paused, session.get_one(Round, other).paused_until) == (True, None)
+        (notice,) = list_notices(session, people["ines"].id)
+        assert notice.link == f"/rounds/{other}"
+        (told,) = [c for c in session.scalars(select(Care)) if c.name == "rounds"]
+        assert "Gone/Nowhere" in told.error
 
 
 def test_a_paused_round_rests_and_goes_on_from_then(services: Services, round_id: int) -> None:

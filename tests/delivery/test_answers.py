@@ -1,0 +1,149 @@
+"""
+Servers that answer in ways that no server should: what came of a delivery is told all the same, and nothing goes out
+more often than it must.
+"""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import timedelta
+
+import pytest
+
+from bouquet.delivery import try_means
+from bouquet.store.models import Recipient
+from tests.conftest import NOW
+from tests.delivery.conftest import Sending
+
+
+class Answering:
+    """A program that takes requests and answers each with the same bytes."""
+
+    def __init__(self) -> None:
+        self.answer, self.taken = b"", 0
+        self._listening = socket.create_server(("127.0.0.1", 0))
+        self.url = f"http://127.0.0.1:{self._listening.getsockname()[1]}/hook"
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        while True:
+            try:
+                connection, _ = self._listening.accept()
+            except OSError:
+                return
+            with connection:
+                self._take(connection)
+
+    def _take(self, connection: socket.socket) -> None:
+        with connection.makefile("rb") as reader:
+            size = 0
+            while (line := reader.readline()).strip():
+                name, _, value = line.decode("latin-1").partition(":")
+                size = int(value) if name.lower() == "content-length" else size
+            reader.read(size)
+            self.taken += 1
+            connection.sendall(self.answer)
+
+    def close(self) -> None:
+        self._listening.close()
+
+
+@pytest.fixture
+def program() -> Iterator[Answering]:
+    made = Answering()
+    yield made
+    made.close()
+
+
+@pytest.mark.parametrize(
+    ("answer", "state", "says"),
+    [
+        (b"HTTP/1.1 200 OK\r\nContent-Length: 7\r\n\r\nta\x00ken\xff", "arrived", "200 OK: ta␀ken\ufffd"),
+        (b"HTTP/1.1 200 O\x00K\r\nContent-Length: 0\r\n\r\n", "arrived", "200 O␀K"),
+        (b"HTTP/1.1 403 No\r\nContent-Length: 4\r\n\r\nno\x00\x00", "failed", "403 No: no␀␀"),
+        (b"HTTP/1.1 403 \xed\xa0\x80\r\nContent-Length: 0\r\n\r\n", "failed", "403"),
+    ],
+)
+def test_an_answer_that_no_text_can_hold_is_told_as_far_as_it_can_be(
+    sending: Sending, program: Answering, answer: bytes, state: str, says: str
+) -> None:
+    program.answer = answer
+    recipient = sending.recipient("webhook")
+    with sending.services.store.session() as session:
+        means = session.get_one(Recipient, recipient).means
+        means.settings = {**means.settings, "url": program.url}
+    run = sending.run([recipient])
+    for minutes in range(3):
+        sending.now = NOW + timedelta(minutes=minutes)
+        sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, program.taken) == (state, 1)
+    assert says in (delivery.reply or delivery.why)
+
+
+@pytest.fixture
+def dribbling() -> Iterator[tuple[int, list[bytes]]]:
+    """A server that says one byte at a time and never comes to an end; its port, and what it says over and over."""
+    listening, saying = socket.create_server(("127.0.0.1", 0)), [b"2"]
+    over = threading.Event()
+
+    def talk(connection: socket.socket) -> None:
+        with connection:
+            while not over.wait(0.05):
+                try:
+                    connection.sendall(saying[0])
+                except OSError:
+                    return
+
+    def serve() -> None:
+        while not over.is_set():
+            try:
+                connection, _ = listening.accept()
+            except OSError:
+                return
+            threading.Thread(target=talk, args=(connection,), daemon=True).start()
+
+    threading.Thread(target=serve, daemon=True).start()
+    yield listening.getsockname()[1], saying
+    over.set()
+    listening.close()
+
+
+@pytest.mark.parametrize(
+    ("way", "says"),
+    [
+        ("webhook", b"H"),
+        ("webhook", b"HTTP/1.1 100 Continue\r\n\r\n"),
+        ("mail", b"2"),
+        ("mail", b"220-go on\r\n"),
+        ("sftp", b"S"),
+        ("sftp", b"SSH\r\n"),
+        ("store", b"H"),
+    ],
+)
+def test_a_server_that_never_comes_to_an_end_is_broken_off(
+    sending: Sending, dribbling: tuple[int, list[bytes]], way: str, says: bytes
+) -> None:
+    """However it keeps a single wait short, a try ends; and so does trying its means."""
+    port, dribbling[1][0] = dribbling[0], says
+    sending.services = replace(sending.services, delivery_wait=0.3)
+    recipient = sending.recipient(way)
+    with sending.services.store.session() as session:
+        means = session.get_one(Recipient, recipient).means
+        at = {"webhook": {"url": f"http://127.0.0.1:{port}/hook"}, "store": {"endpoint": f"http://127.0.0.1:{port}"}}
+        means.settings = {**means.settings, **at.get(way, {"port": port})}
+        settings, secret = means.settings, sending.stand_ins[way].secret
+    run = sending.run([recipient])
+    began = time.monotonic()
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+    *_, last = try_means(sending.services, way, settings, secret)
+
+    assert (delivery.state, delivery.tries) == ("trying", 1)
+    assert last.mark == "wrong"
+    assert time.monotonic() - began < 30
