@@ -75,13 +75,19 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
         if taken is None:
             return False
         delivery, broken_off = taken
-        parcel = parcel_of(services, session, delivery)
-        recipient, means_id, tries = delivery.recipient, delivery.recipient.means_id, delivery.tries
+        number, recipient, means_id, tries = (
+            delivery.id,
+            delivery.recipient,
+            delivery.recipient.means_id,
+            delivery.tries,
+        )
         session.expunge_all()
-    if broken_off:
-        parcel.note(DOUBT)
     reached: str | None = None
     try:
+        if broken_off:
+            _note(services, number, DOUBT)
+        with services.store.session() as session:
+            parcel = parcel_of(services, session, outbox.get_delivery(session, number))
         if recipient.deleted_at is not None:
             raise DeliveryError(f"{recipient.name} was removed.")
         if broken_off and tries > len(services.delivery_pauses or PAUSES) + 1:
@@ -91,7 +97,7 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
         ended = _arrived(_sent(services, way_to(services, recipient), parcel, doubtful=doubtful), doubtful)
     except DeliveryError as error:
         if error.unanswered:
-            parcel.note(DOUBT)
+            _note(services, number, DOUBT)
         ended = _refused(services, error, tries)
         reached = str(error) if error.unreachable else None
     except STORE_AWAY:
@@ -100,13 +106,18 @@ def _deliver_next(services: Services, recipient_id: int) -> bool:
     except (NoKey, WrongKey, WrongSettings) as error:
         ended = outbox.Ended("failed", str(error))
     except Exception as error:
-        log.exception("delivery_broke", delivery=parcel.delivery_id)
+        log.exception("delivery_broke", delivery=number)
         told = str(error) if isinstance(error, BouquetError) else f"{type(error).__name__} in Bouquet itself"
         ended = _refused(services, DeliveryError(told, passing=True), tries)
     with services.store.session() as session:
         outbox.note_failure(session, means_id, reached, services.clock())
-        outbox.settle(session, parcel.delivery_id, ended, services.clock())
+        outbox.settle(session, number, ended, services.clock())
     return True
+
+
+def _note(services: Services, delivery_id: int, progress: Mapping[str, Any]) -> None:
+    with services.store.session() as session:
+        outbox.note(session, delivery_id, dict(progress))
 
 
 def _sent(services: Services, way: Way, parcel: Parcel, *, doubtful: bool) -> Receipt:
@@ -153,8 +164,7 @@ def parcel_of(services: Services, session: Any, delivery: Delivery) -> Parcel:
     number = delivery.id
 
     def note(progress: Mapping[str, Any]) -> None:
-        with services.store.session() as own:
-            outbox.note(own, number, dict(progress))
+        _note(services, number, progress)
         progress_so_far.update(progress)
 
     progress_so_far = dict(delivery.progress)

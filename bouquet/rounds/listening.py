@@ -27,6 +27,9 @@ log = structlog.get_logger()
 #: Seconds between two looks at which channels there are, and before a connection that was lost is made anew.
 RENEWED = 5.0
 
+#: Seconds for which notices are gathered after one, before rounds look.
+GATHERED = 0.2
+
 
 def channels_of(services: Services) -> dict[str, frozenset[str]]:
     """
@@ -86,6 +89,15 @@ async def listen(services: Services, look: Callable[[], object]) -> None:
             await asyncio.gather(*listening.values(), return_exceptions=True)
 
 
+async def _noticed(connection: psycopg.AsyncConnection) -> list[str]:
+    """
+    Wait for a notice; the channels of all that came with it. A source may send one for each of a million rows.
+    """
+    first = {notice.channel async for notice in connection.notifies(stop_after=1)}
+    others = {notice.channel async for notice in connection.notifies(timeout=GATHERED)}
+    return sorted(first | others)
+
+
 async def _listen_to(services: Services, source: str, channels: frozenset[str], look: Callable[[], object]) -> None:
     try:
         found = await asyncio.to_thread(services.source_of, source)
@@ -96,8 +108,9 @@ async def _listen_to(services: Services, source: str, channels: frozenset[str], 
         async with await psycopg.AsyncConnection.connect(found.url, autocommit=True, connect_timeout=5) as connection:
             for channel in sorted(channels):
                 await connection.execute(sql.SQL("LISTEN {}").format(sql.Identifier(channel)))
-            async for notice in connection.notifies():
-                if await asyncio.to_thread(wake, services, source, notice.channel):
+            while True:
+                woken = [await asyncio.to_thread(wake, services, source, c) for c in await _noticed(connection)]
+                if any(woken):
                     await asyncio.to_thread(look)
     except asyncio.CancelledError:
         raise

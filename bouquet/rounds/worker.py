@@ -11,7 +11,6 @@ from functools import partial
 
 import structlog
 
-from bouquet.core.errors import BouquetError
 from bouquet.delivery import deliver_due, end_old_links
 from bouquet.rounds.calendar import tick_rounds
 from bouquet.rounds.listening import listen
@@ -45,7 +44,7 @@ def read_sources(services: Services) -> None:
             look_for_drift(services, services.sources.get(key))
         except STORE_AWAY:
             raise
-        except BouquetError as error:
+        except Exception as error:
             # One source that is away keeps nobody else's from being read.
             log.warning("source_not_read", source=key, error=str(error))
             failures.append(f"{key or 'the source in the settings'}: {error}")

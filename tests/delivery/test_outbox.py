@@ -19,6 +19,7 @@ from bouquet.runs import execute
 from bouquet.store import deliveries as outbox
 from bouquet.store import memory
 from bouquet.store.models import Link, Means, Notice, Recipient, RoundRecipient, Run
+from tests.conftest import NOW
 from tests.delivery.conftest import Sending
 from tests.runs.test_review import WARDS, get, ticked
 
@@ -263,6 +264,21 @@ def test_what_waits_for_one_recipient_goes_out_in_order_and_delays_nobody(sendin
     sending.send()
 
     assert [a.name for a in room.arrivals if a.way == "webhook"] == ["wards.csv", "second.csv"]
+
+
+def test_a_delivery_that_cannot_even_be_begun_fails_and_the_next_goes_out(sending: Sending, room: Room) -> None:
+    """What is known of its run is damaged: it is tried as often as any other, and keeps nothing back for ever."""
+    recipient = sending.recipient("webhook")
+    first = sending.run([recipient])
+    second = sending.run([recipient], {**WARDS, "name": "Later"})
+    with sending.services.store.session() as session:
+        session.get_one(Run, first.id).slip = {"recipients": [{"no": "number"}]}
+    for minutes in range(6):
+        sending.now = NOW + timedelta(minutes=minutes)
+        sending.send()
+    ends = [d.state for run in (first, second) for d in sending.deliveries(run)]
+
+    assert (ends, len(room.arrivals)) == (["failed", "arrived"], 1)
 
 
 def test_a_machine_that_does_not_answer_is_left_alone_for_all_its_deliveries(sending: Sending) -> None:

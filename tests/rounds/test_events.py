@@ -7,7 +7,8 @@ from __future__ import annotations
 import asyncio
 import csv
 import io
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -196,31 +197,46 @@ def test_each_record_that_appears_has_a_run_of_its_own(till: Till) -> None:
     assert till.look() == []
 
 
+def listening(till: Till, do: str, enough: Callable[[], object], look: Callable[[], object]) -> None:
+    """Listen to the source, say something there, and go on until there was enough."""
+
+    async def wait() -> None:
+        task = asyncio.create_task(listen(till.services, look))
+        query = "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'LISTEN%' AND datname = 'event_test'"
+        for _ in range(200):
+            if till.connection.execute(query).fetchone() == (1,):
+                break
+            await asyncio.sleep(0.05)
+        till.sql(do)
+        for _ in range(1_000):
+            if enough():
+                break
+            await asyncio.sleep(0.02)
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+    # The browser's tests leave a loop running in the main thread.
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(asyncio.run, wait()).result()
+
+
 def test_a_notice_of_the_source_has_its_rounds_look_at_once(till: Till) -> None:
     """Years before its next look would be."""
     till.set("closes", SALES, {**CLOSED, "channel": "shift_closed"})
     with till.services.store.session() as session:
         session.get_one(Round, till.round_id).look_at = datetime(2090, 1, 1, tzinfo=UTC)
     asked: list[int] = []
+    closing = "BEGIN; UPDATE shift SET state = 'closed' WHERE shift_id = 3; NOTIFY shift_closed; COMMIT"
+    listening(till, closing, lambda: asked, lambda: asked.extend(watch_rounds(till.services, till.queue)))
 
-    async def wait() -> None:
-        listening = asyncio.create_task(
-            listen(till.services, lambda: asked.extend(watch_rounds(till.services, till.queue)))
-        )
-        query = "SELECT count(*) FROM pg_stat_activity WHERE query LIKE 'LISTEN%' AND datname = 'event_test'"
-        for _ in range(200):
-            if till.connection.execute(query).fetchone() == (1,):
-                break
-            await asyncio.sleep(0.05)
-        till.sql("BEGIN; UPDATE shift SET state = 'closed' WHERE shift_id = 3; NOTIFY shift_closed; COMMIT")
-        for _ in range(1_000):
-            if asked:
-                break
-            await asyncio.sleep(0.02)
-        listening.cancel()
-        await asyncio.gather(listening, return_exceptions=True)
-
-    # The browser's tests leave a loop running in the main thread.
-    with ThreadPoolExecutor(1) as pool:
-        pool.submit(asyncio.run, wait()).result()
     assert len(asked) == 1
+
+
+def test_notices_by_the_thousand_are_one_look(till: Till) -> None:
+    """A trigger that tells of each row may send them faster than anybody can look."""
+    till.set("closes", SALES, {**CLOSED, "channel": "shift_closed"})
+    looks: list[float] = []
+    many = "SELECT pg_notify('shift_closed', n::text) FROM generate_series(1, 5000) n"
+    listening(till, many, lambda: looks and time.monotonic() - looks[-1] > 0.5, lambda: looks.append(time.monotonic()))
+
+    assert 1 <= len(looks) <= 3
