@@ -8,15 +8,18 @@ from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from dateutil.rrule import rrulestr
 from icalendar import Calendar
 
 from bouquet.core.recurrence.days_off import DaysOffError
+from bouquet.core.recurrence.rules import rule_days
 
 __all__ = ["MOST_DAYS", "days_of_calendar"]
 
 #: Days that are taken from a file, and days that one event may last, at most.
 MOST_DAYS, LONGEST = 2_000, 400
+
+#: Events that a file may have, and those among them that recur.
+MOST_EVENTS, MOST_RECURRING = 10_000, 100
 
 
 def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
@@ -31,6 +34,9 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
     except (ValueError, IndexError, KeyError, TypeError) as error:
         msg = "This is no calendar: a file that begins with BEGIN:VCALENDAR is needed."
         raise DaysOffError(msg) from error
+    if len(events) > MOST_EVENTS or sum(e.get("rrule") is not None for e in events) > MOST_RECURRING:
+        msg = f"This calendar has more than {MOST_EVENTS:,} events, or than {MOST_RECURRING} that recur."
+        raise DaysOffError(msg)
     found: dict[date, str] = {}
     for event in events:
         if str(event.get("status", "")).upper() == "CANCELLED":
@@ -57,11 +63,12 @@ def _days(event: Any, first: date, last: date) -> Iterator[date]:
             until = start + max(timedelta(days=1), event.decoded("duration"))
         length = min(max((until - start).days, 1), LONGEST)
         rule = event.get("rrule")
-        starts = [start] if rule is None else _recurring(rule, start, first - timedelta(days=length), last)
+        since = max(first - timedelta(days=length), start)
+        starts = [start] if rule is None else rule_days(rule.to_ical().decode(), start, since, last)
+        left_out = {_day(d.dt) for d in _dates(event.get("exdate"))}
     except (ValueError, TypeError, AttributeError, OverflowError) as error:
         msg = f"“{event.get('summary', 'An event')}” of this calendar has no day that can be read."
         raise DaysOffError(msg) from error
-    left_out = {_day(d.dt) for d in _dates(event.get("exdate"))}
     for begun in starts:
         if begun not in left_out:
             days = (begun + timedelta(days=n) for n in range(length))
@@ -75,12 +82,3 @@ def _day(moment: date) -> date:
 def _dates(found: Any) -> list[Any]:
     listed = found if isinstance(found, list) else [found] if found is not None else []
     return [d for part in listed for d in part.dts]
-
-
-def _recurring(rule: Any, start: date, first: date, last: date) -> list[date]:
-    said = rule.to_ical().decode()
-    midnight = datetime.combine(start, datetime.min.time())
-    # Whole days have no zone, and neither has the end of their rule here.
-    made = rrulestr(said.replace("Z", ""), dtstart=midnight)
-    begin, end = (datetime.combine(d, datetime.min.time()) for d in (max(first, start), last))
-    return [m.date() for m in made.between(begin, end, inc=True)]

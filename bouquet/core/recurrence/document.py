@@ -4,13 +4,13 @@ The rhythm of a round as a document: what people say, checked at the door.
 
 from __future__ import annotations
 
-from datetime import date, datetime, time, timedelta
+from datetime import date, time, timedelta
 from typing import Annotated, Any, Literal, Self
 
-from dateutil.rrule import DAILY, rruleset, rrulestr
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.recurrence.rules import RuleError, rule_days
 from bouquet.core.refusals import said_of
 
 __all__ = ["ANCHOR", "Nth", "RhythmDocument", "read_rhythm"]
@@ -20,9 +20,6 @@ ANCHOR = date(2024, 1, 1)
 
 #: Years after its start in which a rule must come to something, or it never will.
 YEARS = 30
-
-#: Parts of a recurrence rule that say times of day; those are said beside it.
-_TIME_PARTS = ("BYHOUR", "BYMINUTE", "BYSECOND")
 
 Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
 Weekday = Annotated[int, Field(ge=0, le=6)]
@@ -107,18 +104,11 @@ class RhythmDocument(_Part):
         return self._rule_problem() if self.every == "rule" else None
 
     def _rule_problem(self) -> str | None:
-        if any(part in self.rule.upper() for part in _TIME_PARTS):
-            return "Say times of day beside the rule, not in it."
         try:
-            found = rrulestr(self.rule, dtstart=_midnight(self.start))
-        except (ValueError, TypeError, KeyError, AttributeError) as error:
-            return f"This is no recurrence rule (RFC 5545): {error}."
-        if isinstance(found, rruleset) or "\n" in self.rule:
-            return "One rule only, without dates of its own."
-        if found._freq > DAILY:  # type: ignore[attr-defined]
-            return "A rule says days; how often on a day is said beside it."
-        within = found.replace(count=None, until=_midnight(self.start) + timedelta(days=366 * YEARS))
-        return "This rule never comes to a day." if next(iter(within), None) is None else None
+            within = rule_days(self.rule, self.start, self.start, self.start + timedelta(days=366 * YEARS))
+        except RuleError as error:
+            return str(error)
+        return "This rule never comes to a day." if next(within, None) is None else None
 
     def clock_times(self) -> list[time]:
         """
@@ -150,7 +140,3 @@ def read_rhythm(document: Any) -> RhythmDocument:
 
 def _minutes(text: str) -> int:
     return int(text[:2]) * 60 + int(text[3:])
-
-
-def _midnight(day: date) -> datetime:
-    return datetime.combine(day, time())

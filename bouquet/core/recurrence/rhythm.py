@@ -6,15 +6,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, date, datetime, timedelta
 from itertools import islice
-from typing import Any
 from zoneinfo import ZoneInfo
 
-from dateutil.rrule import DAILY, MONTHLY, WEEKLY, rrule, rrulestr, weekday
+from dateutil.rrule import DAILY, MONTHLY, WEEKLY, rrule, weekday
 
 from bouquet.core.recurrence.days_off import NO_DAYS_OFF, DaysOff
 from bouquet.core.recurrence.document import YEARS, RhythmDocument
+from bouquet.core.recurrence.rules import midnight, rule_days
 from bouquet.core.recurrence.words import rhythm_words
 
 __all__ = ["Rhythm"]
@@ -98,21 +98,21 @@ class Rhythm:
     def _planned(self, first: date) -> Iterator[date]:
         made = self.document
         if made.every == "working_day":
-            yield from (d for d in _rule_days(rrule(DAILY, dtstart=_midnight(first)), first) if not self.off.is_off(d))
+            yield from (d for d in _rule_days(rrule(DAILY, dtstart=midnight(first)), first) if not self.off.is_off(d))
         elif made.every == "dates":
             yield from sorted({d for d in made.dates if d >= first})
         elif made.every in ("month", "year"):
             yield from self._in_months(first)
+        elif made.every == "rule":
+            yield from rule_days(made.rule, made.start, first, first + timedelta(days=366 * YEARS))
         else:
             yield from _rule_days(self._rule(first), first)
 
-    def _rule(self, first: date) -> Any:
-        made, start = self.document, _midnight(self.document.start)
-        if made.every == "rule":
-            return rrulestr(made.rule, dtstart=start)
+    def _rule(self, first: date) -> rrule:
+        made, start = self.document, midnight(self.document.start)
         if made.every == "week":
             return rrule(WEEKLY, interval=made.interval, dtstart=start, byweekday=[weekday(d) for d in made.weekdays])
-        return rrule(DAILY, dtstart=max(start, _midnight(first)))
+        return rrule(DAILY, dtstart=max(start, midnight(first)))
 
     def _in_months(self, first: date) -> Iterator[date]:
         """
@@ -123,7 +123,7 @@ class Rhythm:
         months = made.months or tuple(range(1, 13))
         start = made.start.replace(day=1)
         until = first.year + YEARS
-        for begun in rrule(MONTHLY, interval=interval, dtstart=_midnight(start), until=datetime(until, 12, 31)):
+        for begun in rrule(MONTHLY, interval=interval, dtstart=midnight(start), until=datetime(until, 12, 31)):
             month = begun.date()
             if month.month in months and _last_of(month) >= first:
                 yield from (d for d in self._in_month(month) if d >= max(first, made.start))
@@ -149,21 +149,14 @@ def _fresh(day: date, first: date, seen: list[date]) -> Iterator[date]:
         yield day
 
 
-def _rule_days(rule: Any, first: date) -> Iterator[date]:
+def _rule_days(rule: rrule, first: date) -> Iterator[date]:
     """
     The days of a rule from `first` on; it is given up after `YEARS` without one.
     """
-    begin = _midnight(first)
-    if rule._count is None:
-        # A rule with a count ends by itself; no other may go on for ever without a day.
-        rule = rule.replace(until=min(rule._until or datetime.max, begin + timedelta(days=366 * YEARS)))
-    for found in rule:
+    begin = midnight(first)
+    for found in rule.replace(until=begin + timedelta(days=366 * YEARS)):
         if found >= begin:
             yield found.date()
-
-
-def _midnight(day: date) -> datetime:
-    return datetime.combine(day, time())
 
 
 def _last_of(month: date) -> date:
