@@ -133,8 +133,15 @@ def _batch(names: Sequence[str], types: Sequence[Any], rows: Sequence[Any]) -> p
             values = tuple(v.replace(tzinfo=UTC) if v is not None else None for v in values)
         if arrow is not None and pa.types.is_string(arrow):
             values = tuple(None if v is None else str(v) for v in values)
-        arrays.append(pa.array(values, type=arrow))
+        array = pa.array(values, type=arrow)
+        # What is computed has a type by its values: where all are blank it is a text, as most is. Digits of a decimal do
+        # not follow from those of its neighbours.
+        arrays.append(_as_text(values) if pa.types.is_null(array.type) or pa.types.is_decimal(array.type) else array)
     return pa.RecordBatch.from_arrays(arrays, names=list(names))
+
+
+def _as_text(values: Sequence[Any]) -> pa.Array:
+    return pa.array((f"{v:f}" if v is not None else None for v in values), type=pa.string())
 
 
 class AlchemyReader:

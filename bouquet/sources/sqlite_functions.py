@@ -67,7 +67,14 @@ def _filled_digits(text: str | None) -> str | None:
 
 def _exact(value: Any, scale: int) -> Decimal:
     number = Decimal(repr(value)) if isinstance(value, float) else Decimal(str(value))
-    return number if scale < 0 else number.quantize(Decimal(1).scaleb(-scale), ROUND_HALF_UP)
+    return number if scale < 0 else _rounded(number, scale, ROUND_HALF_UP)
+
+
+def _rounded(number: Decimal, places: int, how: str) -> Decimal:
+    """
+    A number of any length, rounded; what is no number, or without end, as it is. There is no zero below zero.
+    """
+    return _EXACT.plus(number.quantize(Decimal(1).scaleb(-places), how, _EXACT)) if number.is_finite() else number
 
 
 def _number_text(value: Any, scale: int, decimals: int, even: int) -> str | None:
@@ -78,13 +85,13 @@ def _number_text(value: Any, scale: int, decimals: int, even: int) -> str | None
         return None
     number = _exact(value, scale)
     if decimals >= 0:
-        number = number.quantize(Decimal(1).scaleb(-decimals), ROUND_HALF_EVEN if even else ROUND_HALF_UP)
+        number = _rounded(number, decimals, ROUND_HALF_EVEN if even else ROUND_HALF_UP)
     text = f"{number:f}"
     return text.removesuffix(".0") if isinstance(value, float) and scale < 0 and decimals < 0 else text
 
 
 def _scaled(value: Any, factor: str) -> str | None:
-    return None if value is None else f"{_exact(value, -1) * Decimal(factor):f}"
+    return None if value is None else f"{_EXACT.multiply(_exact(value, -1), Decimal(factor)):f}"
 
 
 def _trimmed(value: Any) -> str | None:

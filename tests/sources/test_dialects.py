@@ -29,6 +29,8 @@ SHOP = """
 CREATE TABLE region (id integer PRIMARY KEY, name varchar(20));
 CREATE TABLE sale (id integer PRIMARY KEY, region_id integer REFERENCES region(id), amount numeric(10,2), qty integer,
  at {moment}, said varchar(40));
+CREATE TABLE tare (id integer PRIMARY KEY, none numeric(10,2), late numeric(10,2));
+INSERT INTO tare VALUES (1, NULL, NULL), (2, NULL, NULL), (3, NULL, NULL), (4, NULL, NULL), (5, NULL, 1000);
 INSERT INTO region VALUES (1, 'North'), (2, 'South'), (3, 'East');
 INSERT INTO sale VALUES (1, 1, 0.10, 9, '2026-03-29 00:30:00', ' 12 '), (2, 1, 0.20, 10, '2026-03-29 01:30:00', '1e5'),
  (3, 2, 20.05, 2, '2026-10-25 00:30:00', '1_000'), (4, 2, 3.00, 1, NULL, NULL), (5, 3, 1000.00, 11, NULL, 'nan')
@@ -109,6 +111,29 @@ def test_sums_of_a_file_are_exact(shop: Source, tmp_path: Path) -> None:
         written = Export(template, plan, "csv", tmp_path).write(snapshot, {}).path.read_text("utf-8-sig")
 
     assert written.splitlines()[-1].replace('"', "").endswith("0.30")
+
+
+@pytest.mark.parametrize("batch", [2, 20_000])
+def test_a_column_may_be_blank_in_all_rows_or_in_the_first_ones(
+    shop: Source, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, batch: int
+) -> None:
+    """What it would be is not told by any value; it is summed, prefixed and told in the slip all the same."""
+    monkeypatch.setattr("bouquet.sources.alchemy.BATCH_ROWS", batch)
+    document = read_document({
+        "name": "Blank", "records": "tare", "order": [{"path": "id"}],
+        "columns": [
+            column("a", {"field": "none"}, decimals=1, prefix="<"), column("f", {"formula": "{none} * 2"}, decimals=1),
+            {**column("b", {"formula": "{late} * 2"}, decimals=1), "total": "sum"},
+        ],
+        "output": {"style": "reader", "reader": {"title": False}},
+    })  # fmt: skip
+    plan = resolve(document, shop.catalogue(), Context(as_of=NOW)).require()
+    with shop.reader.snapshot() as snapshot:
+        made = Export(document, plan, "csv", tmp_path).write(snapshot, {})
+    lines = made.path.read_text().splitlines()
+
+    assert [line.replace('"', "") for line in lines[1:]] == [",,"] * 4 + [",,2,000.0", "Total,,2,000.0"]
+    assert [c["blanks"] for c in made.slip["columns"]] == [5, 5, 4]
 
 
 def test_means_have_the_digits_that_they_have_elsewhere(shop: Source) -> None:

@@ -304,7 +304,7 @@ class SheetStatements:
             value = dialect.exact(value, found)
             if factor is not None:
                 # What is multiplied has digits of its own.
-                value, found = dialect.scaled(value, factor), replace(found, scale=None)
+                value, found = dialect.scaled(value, factor, found), replace(found, scale=None)
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
             if decimals is None and (isinstance(column.cell, Computed) or found.formula or factor is not None):
                 value = dialect.trimmed_number(value)

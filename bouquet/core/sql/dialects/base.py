@@ -194,7 +194,7 @@ class Dialect(ABC):
         Texts one after the other; NULL where one is.
         """
 
-    def scaled(self, value: Element, factor: Decimal) -> Element:
+    def scaled(self, value: Element, factor: Decimal, found: Field) -> Element:
         """
         An exact number multiplied.
         """
@@ -294,7 +294,7 @@ class Dialect(ABC):
         """
         exact = self.exact(value, found)
         if show.factor is not None:
-            exact = self.scaled(exact, show.factor)
+            exact = self.scaled(exact, show.factor, found)
             if show.decimals is None:
                 exact = self.trimmed_number(exact)
         decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None

@@ -289,7 +289,10 @@ class Mariadb(Dialect):
     def trimmed_number(self, value: Element) -> Element:
         return F.number_text(value)
 
-    def scaled(self, value: Element, factor: Decimal) -> Element:
+    def scaled(self, value: Element, factor: Decimal, found: Field) -> Element:
+        if found.stored == "integer":
+            # Whole numbers times a whole number would have to fit into 64 bits.
+            value = sa.cast(value, sa.Numeric(65, 0))
         return value.op("*")(self.literal(factor))
 
     # Moments

@@ -189,7 +189,7 @@ class Postgresql(StandardSql):
         """
         return sa.cast(value, sa.Text) if found.stored == "other" else value
 
-    def scaled(self, value: Element, factor: Decimal) -> Element:
+    def scaled(self, value: Element, factor: Decimal, found: Field) -> Element:
         return value.op("*")(sa.cast(literal(factor), sa.Numeric))
 
     def number(self, text: Element, places: int | None = None) -> Element:

@@ -122,7 +122,7 @@ class Sqlite(StandardSql):
     def read_text(self, text: Element, stored: str) -> Element:
         return sa.func.bouquet_read(text, literal(stored)) if stored != "text" else text
 
-    def scaled(self, value: Element, factor: Decimal) -> Element:
+    def scaled(self, value: Element, factor: Decimal, found: Field) -> Element:
         return sa.func.bouquet_scaled(value, literal(str(factor)))
 
     def trimmed_number(self, value: Element) -> Element:
