@@ -134,8 +134,8 @@ def _batch(names: Sequence[str], types: Sequence[Any], rows: Sequence[Any]) -> p
         if arrow is not None and pa.types.is_string(arrow):
             values = tuple(None if v is None else str(v) for v in values)
         array = pa.array(values, type=arrow)
-        # What is computed has a type by its values: where all are blank it is a text, as most is. Digits of a decimal do
-        # not follow from those of its neighbours.
+        # What is computed has a type by its values: where all are blank it is a text, as most is. Digits of a decimal
+        # do not follow from those of its neighbours.
         arrays.append(_as_text(values) if pa.types.is_null(array.type) or pa.types.is_decimal(array.type) else array)
     return pa.RecordBatch.from_arrays(arrays, names=list(names))
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import re
+import unicodedata
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import MAX_EMAX, MIN_EMIN, ROUND_HALF_EVEN, ROUND_HALF_UP, Context, Decimal, localcontext
 from functools import cmp_to_key, lru_cache
@@ -32,7 +33,7 @@ def equip(connection: Any, _record: Any) -> None:
     connection.execute("PRAGMA case_sensitive_like = ON")
     connection.create_collation("bouquet", _compare)
     for name, count, function in (
-        ("bouquet_lower", 1, lambda t: None if t is None else str(t).lower()),
+        ("bouquet_lower", 1, _lower),
         ("bouquet_digits", 1, _filled_digits),
         ("bouquet_number", 4, _number_text),
         ("bouquet_divided", 2, _divided),
@@ -56,9 +57,36 @@ def equip(connection: Any, _record: Any) -> None:
     connection.create_aggregate("bouquet_listed", -1, _Listed)
 
 
+def _lower(text: Any) -> str | None:
+    """
+    Letter by letter, as databases do it: a capital dotted I becomes one letter, and a sigma looks at no neighbour.
+    """
+    if text is None:
+        return None
+    plain = str(text)
+    return plain.lower() if plain.isascii() else "".join(letter.lower()[0] for letter in plain)
+
+
 def _compare(a: str, b: str) -> int:
-    left, right = (a.casefold(), a.swapcase()), (b.casefold(), b.swapcase())
+    left, right = _sort_key(a), _sort_key(b)
     return (left > right) - (left < right)
+
+
+@lru_cache(maxsize=65_536)
+def _sort_key(text: str) -> tuple[str, str, str]:
+    """
+    As people order: spaces, punctuation, symbols, digits, letters; accents decide after all letters, and case last.
+    """
+    folded = unicodedata.normalize("NFKD", text.casefold().translate(_LETTERS))
+    letters = (c for c in folded if not unicodedata.combining(c))
+    return "".join(_RANK.get(unicodedata.category(c)[0], "0") + c for c in letters), folded, text.swapcase()
+
+
+#: Letters that have no accent of their own to be taken off, and stand by others all the same.
+_LETTERS = str.maketrans({"æ": "ae", "œ": "oe", "ø": "o", "đ": "d", "ð": "d", "ħ": "h", "ı": "i", "ł": "l", "ŧ": "t"})
+
+#: The order of the general categories of Unicode (UAX 44, 5.7.1).
+_RANK = {"Z": "0", "C": "0", "P": "1", "S": "2", "N": "3", "L": "4"}
 
 
 def _filled_digits(text: str | None) -> str | None:

@@ -44,7 +44,7 @@ def mariadb_server() -> Iterator[str]:
     with (folder / "log").open("wb") as log:
         server = subprocess.Popen(
             ["/usr/sbin/mariadbd", *common, f"--port={port}", "--bind-address=127.0.0.1",
-             f"--socket={folder / 'socket'}", "--skip-log-bin", "--innodb-flush-log-at-trx-commit=0",
+             f"--socket={folder / 'socket'}", f"--tmpdir={folder}", "--skip-log-bin", "--innodb-flush-log-at-trx-commit=0",
              "--innodb-buffer-pool-size=256M"],
             stdout=log, stderr=log,
         )  # fmt: skip

@@ -51,6 +51,10 @@ def _all(where: Sequence[Element | None]) -> Element:
     return sa.and_(*known) if known else sa.true()
 
 
+def _in_unicode(text: Element) -> Element:
+    return sa.func.convert(text.op("USING")(sa.literal_column("utf8mb4")))
+
+
 class _Shifted(sa.ColumnElement[Any]):
     """
     A date or moment and an interval.
@@ -92,6 +96,10 @@ def _compile_concatenated(element: _Concatenated, compiler: Any, **options: Any)
     most = f" LIMIT {compiler.process(element.most, **options)}" if element.most is not None else ""
     text = compiler.process(element.text, **options)
     return f"GROUP_CONCAT({distinct}{text} ORDER BY {order} SEPARATOR {between}{most})"
+
+
+#: A blank in a list: its letter is no hexadecimal digit, so that it reads as no text.
+_BLANK = "-G"
 
 
 @functools.cache
@@ -196,7 +204,7 @@ class Mariadb(Dialect):
 
     def read_column(self, value: Element, found: Field) -> Element:
         if found.stored == "text" and not found.read_as:
-            return sa.collate(sa.func.convert(value.op("USING")(sa.literal_column("utf8mb4"))), self.exactly)
+            return sa.collate(_in_unicode(value), self.exactly)
         return self.read_as(value, found.read_as)
 
     # Order and truth
@@ -363,11 +371,12 @@ class Mariadb(Dialect):
 
     def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
         """
-        A JSON array. What does not meet the conditions stands at its end, as null.
+        The values in hexadecimal digits, one after the other. `JSON_ARRAYAGG` takes no heed of its order in a query of
+        its own for each record, and gives texts in another encoding there.
         """
-        met = _all(where)
-        made: Any = sa.func.json_arrayagg(sa.case((met, value)))
-        return made.aggregate_order_by(met.desc(), *order)  # type: ignore[no-any-return]
+        digits = sa.func.hex(sa.cast(value, sa.Text))
+        coded = sa.func.coalesce(sa.func.concat(literal("="), digits), literal(_BLANK))
+        return _Concatenated(sa.case((_all(where), coded)), ",", order, None, distinct=False)
 
     def joined_some(
         self,
@@ -394,7 +403,11 @@ class Mariadb(Dialect):
         return sa.func.concat(joined, sa.case((more > _plain(0), said), else_=literal("")))
 
     def nth(self, values: Element, n: int, found: Field) -> Element:
-        text = sa.func.json_value(values, literal(f"$[{n - 1}]"))
+        # Past the last one there is a blank.
+        filled = sa.func.concat(values, sa.func.repeat(literal(f",{_BLANK}"), _plain(n)))
+        first = sa.func.substring_index(filled, literal(","), _plain(n))
+        coded = sa.func.substring_index(first, literal(","), _plain(-1))
+        text = _in_unicode(sa.func.unhex(sa.func.substr(coded, _plain(2))))
         if found.stored == "numeric":
             return self.number(text, found.scale)
         if found.stored == "text":

@@ -1,0 +1,196 @@
+"""
+Random templates over values that databases like to see differently: the same file from each of them.
+
+Texts are ordered by the collation of each database, so that they decide no order here; decimals have no more digits
+than SQLite can keep.
+"""
+
+from __future__ import annotations
+
+import random
+import sqlite3
+from collections.abc import Iterator
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import psycopg
+import pymysql
+import pytest
+import sqlalchemy as sa
+
+from bouquet.core.plan import Context, resolve
+from bouquet.core.template import read_document
+from bouquet.demo.cluster import Cluster
+from bouquet.runs import Export
+from bouquet.sources import Source
+from tests.conftest import NOW
+from tests.sources.mariadb import mariadb_server
+
+TABLES = (
+    "CREATE TABLE p (id integer PRIMARY KEY, name varchar(40), kind varchar(10))",
+    "CREATE TABLE e (id integer PRIMARY KEY, p_id integer REFERENCES p(id), num numeric(18,6), i bigint, t varchar(60),"
+    " d date, ts {moment}, b boolean)",
+)
+PARENTS = [(1, "North", "a"), (2, "south", "b"), (3, None, "A"), (4, "", None), (5, "Empty", "c")]
+VALUES: dict[str, list[Any]] = {
+    "num": [None, 0, *map(Decimal, ("-0.004", "0.005", "0.5", "1.5", "-2.5", "1234567.891", "99999999.999999", "1000"))],
+    "i": [None, 0, 1, -1, 2**63 - 1, -(2**63), 1000, 999_999],
+    "t": [
+        None, "", "  ", "\t", "a", "A", "Ä", "é", "ß", "SS", "O'Neil", 'q"uote', "com,ma", "line\nbreak", "cr\r\n",
+        "=1+1", "-5", "T-9", "T-10", "日本", "😀", "100%", "under_score", "back\\slash", "*", "[a]", " lead", "İ", "ı",
+        "i", "\u00a0nb", "Straße", "ΟΔΟΣ",
+    ],
+    "d": [None, *map(date.fromisoformat, ("2024-02-29", "1999-12-31", "2026-11-23", "9999-12-31", "1000-01-01"))],
+    "ts": [None, *map(datetime.fromisoformat, ("2026-11-23 09:30:15", "9999-12-31 23:59:59", "1000-01-01 00:00:00"))],
+    "b": [None, True, False],
+}  # fmt: skip
+KINDS = {"num": "number", "i": "number", "t": "text", "d": "date", "ts": "date", "b": "yes-no", "p.name": "text"}
+
+
+def records() -> list[tuple[Any, ...]]:
+    chance = random.Random(1)
+    return [(n, chance.choice([None, 1, 2, 3, 4]), *(chance.choice(v) for v in VALUES.values())) for n in range(1, 161)]
+
+
+@pytest.fixture(scope="module")
+def alike(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Source]]:
+    """The same records in three databases."""
+    path = tmp_path_factory.mktemp("alike") / "alike.sqlite"
+    with sqlite3.connect(path) as lite:
+        for table in TABLES:
+            lite.execute(table.format(moment="timestamp"))
+        lite.executemany("INSERT INTO p VALUES (?, ?, ?)", PARENTS)
+        kept = [[v if v is None or isinstance(v, int | str) else str(v) for v in row] for row in records()]
+        lite.executemany("INSERT INTO e VALUES (?, ?, ?, ?, ?, ?, ?, ?)", kept)
+    lite.close()
+    cluster.ensure_database("alike_test", "marrowby_owner")
+    url = cluster.url("alike_test", "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection, connection.cursor() as postgres:
+        postgres.execute("DROP TABLE IF EXISTS e, p")
+        for table in TABLES:
+            postgres.execute(table.format(moment="timestamp"))
+        postgres.executemany("INSERT INTO p VALUES (%s, %s, %s)", PARENTS)
+        postgres.executemany("INSERT INTO e VALUES (%s, %s, %s, %s, %s, %s, %s, %s)", records())
+    with mariadb_server() as maria_url:
+        at = sa.make_url(maria_url)
+        with pymysql.connect(
+            host=at.host, port=at.port, user=at.username, password=at.password or "", database=at.database, charset="utf8mb4"
+        ) as server, server.cursor() as maria:  # fmt: skip
+            for table in TABLES:
+                maria.execute(table.format(moment="datetime(6)"))
+            maria.executemany("INSERT INTO p VALUES (%s, %s, %s)", PARENTS)
+            maria.executemany("INSERT INTO e VALUES (%s, %s, %s, %s, %s, %s, %s, %s)", records())
+            server.commit()
+        made = {
+            "postgresql": Source("alike", url),
+            "sqlite": Source("alike", f"sqlite:///{path}"),
+            "mariadb": Source("alike", maria_url.replace("owner", "reader")),
+        }
+        yield made
+        for source in made.values():
+            source.close()
+
+
+class Drawn:
+    """Templates drawn by chance."""
+
+    def __init__(self, seed: int) -> None:
+        self.chance = random.Random(seed)
+        self.some = self.chance.choice
+
+    def document(self) -> dict[str, Any]:
+        made = self.some([self._records, self._records, self._parents, self._groups])()
+        return {"name": "T", "output": {"csv": {"line_end": "LF"}}, **made}
+
+    def _records(self) -> dict[str, Any]:
+        paths = self.chance.sample(sorted(KINDS), self.chance.randint(1, 5))
+        order = self.chance.sample(["num", "i", "d", "ts", "b"], self.chance.randint(0, 2))
+        return {
+            "records": "e",
+            "columns": [self._column(n, {"field": p}, KINDS[p]) for n, p in enumerate(paths)],
+            "order": [{"path": p, "direction": self.some(["ascending", "descending"])} for p in order],
+            "filter": {"all": self._conditions()},
+        }
+
+    def _parents(self) -> dict[str, Any]:
+        columns = [self._column(n, {"fold": self._fold("es", deep=True)}, "") for n in range(self.chance.randint(1, 4))]
+        has = {"has": self.some(["any", "none"]), "path": "es", "where": {"all": [self._condition()]}}
+        return {"records": "p", "columns": columns, "filter": {"all": self.some([[], [has]])}}
+
+    def _groups(self) -> dict[str, Any]:
+        by = self.chance.sample(["d", "b", "i"], self.chance.randint(1, 2))
+        columns = [self._column(n, {"field": p}, "") for n, p in enumerate(by)]
+        columns += [self._column(n + 5, {"fold": self._fold("", deep=False)}, "") for n in range(2)]
+        steps = {"d": {"path": "d", "step": self.some(["week", "month", "quarter", "year"])}}
+        rows = {"per": "group", "by": [steps.get(p, {"path": p}) for p in by]}
+        return {"records": "e", "rows": rows, "columns": columns, "filter": {"all": self._conditions()}}
+
+    def _fold(self, path: str, *, deep: bool) -> dict[str, Any]:
+        ways = ["count", "count_distinct", "sum", "least", "greatest", "any", "all"]
+        how = self.some([*ways, "joined", "first", "latest", "none"] if deep else ways)
+        fields = {"sum": ["num", "i"], "least": ["num", "d", "ts"], "greatest": ["num", "i", "ts"]}
+        fields |= {key: ["b"] for key in ("any", "all", "none")}
+        field = "" if how == "count" else self.some(fields.get(how, ["num", "i", "t", "d", "ts", "b"]))
+        made: dict[str, Any] = {"path": ".".join(filter(None, (path, field))), "how": how}
+        if how in ("joined", "first", "latest"):
+            made["order"] = [{"path": self.some(["num", "d", "ts", "i"])}, {"path": "id"}]
+        if deep and self.chance.random() < 0.4:
+            made["where"] = {"all": self._conditions()}
+        return made
+
+    def _column(self, n: int, value: dict[str, Any], kind: str) -> dict[str, Any]:
+        show: dict[str, Any] = {}
+        if kind == "number":
+            show |= self.some([{}, {"decimals": 2}, {"decimals": 1, "rounding": "half_even"}, {"factor": "100"}])
+            show |= self.some([{}, {"grouping": " "}, {"decimal_mark": ","}, {"prefix": "£", "pad": 12}])
+        if kind == "text":
+            show |= self.some([{}, {"case": "upper"}, {"trim": True, "first": 3}, {"suffix": ">", "pad": 5}])
+        if kind == "date":
+            show |= self.some([{}, {"date": "dd/MM/yyyy"}, {"date": "d MMM yy"}])
+        return {"id": f"c{n}", "heading": f"H{n}", "value": value, "show": show, "blank": self.some(["", "-"])}
+
+    def _conditions(self) -> list[dict[str, Any]]:
+        return [self._condition() for _ in range(self.chance.randint(0, 2))]
+
+    def _condition(self, depth: int = 0) -> dict[str, Any]:
+        if depth < 2 and self.chance.random() < 0.25:
+            return {self.some(["all", "any"]): [self._condition(depth + 1) for _ in range(2)]}
+        path = self.some(sorted(KINDS))
+        kind, value = KINDS[path], self._value(path)
+        ways = {
+            "text": ["is", "is_not", "contains", "not_contains", "starts_with", "ends_with", "matches"],
+            "number": ["is", "is_not", "less_than", "at_most", "greater_than", "at_least"],
+            "date": ["is", "is_not", "before", "after"],
+        }
+        if kind == "yes-no" or self.chance.random() < 0.15:
+            return {"path": path, "is": self.some(["yes", "no"] if kind == "yes-no" else ["blank", "not_blank"])}
+        if self.chance.random() < 0.2:
+            return {"path": path, "is": self.some(["one_of", "none_of"]), "values": [value, self._value(path)]}
+        how = self.some(ways[kind])
+        return {
+            "path": path,
+            "is": how,
+            "value": self.some(["*a*", "??", "?", "*\\*", "[a]*"]) if how == "matches" else value,
+        }
+
+    def _value(self, path: str) -> str:
+        return str(self.some([v for v in VALUES.get(path, VALUES["t"]) if v is not None and str(v).strip()] or ["1"]))
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_every_database_gives_the_same_file(alike: dict[str, Source], tmp_path: Path, seed: int) -> None:
+    """Byte by byte: filters, folds, groups, order, and every way to show a value."""
+    drawn = Drawn(seed)
+    for n in range(30):
+        document = drawn.document()
+        template, files = read_document(document), {}
+        for name, source in alike.items():
+            plan = resolve(template, source.catalogue(), Context(as_of=NOW)).require()
+            with source.reader.snapshot() as snapshot:
+                files[name] = (
+                    Export(template, plan, "csv", tmp_path / f"{name}{n}").write(snapshot, {}).path.read_bytes()
+                )
+        assert files["sqlite"] == files["postgresql"], document
+        assert files["mariadb"] == files["postgresql"], document
