@@ -218,10 +218,17 @@ def _append(services: Services, run: Run, plan: Plan, made: Path, name: str) -> 
         # Two workers with rows for one file wait for each other, on whatever machine they are.
         key = int.from_bytes(hashlib.sha256(name.encode()).digest()[:8], "big", signed=True)
         locked.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))
-        with _told(name), opened_place(services.outgoing, name) as place:
+
+        def still_locked() -> None:
+            # The lock ends with its connection; whoever has it then must not lose what they add.
+            locked.execute(sa.select(sa.literal(1)))
+
+        with _told(name), opened_place(services.outgoing, name) as place, place.alone():
+            still_locked()
             with services.store.session() as session:
                 known = session.get(Appending, (run.id, name))
-            if known is not None and (known.done or _holds(place, known)):
+                taken = known is not None and _is_anothers(session, known)
+            if known is not None and (known.done or (not taken and _holds(place, known))):
                 _note(services, known)
                 return
             before = place.size()
@@ -241,7 +248,7 @@ def _append(services: Services, run: Run, plan: Plan, made: Path, name: str) -> 
             )
             with services.store.session() as session:
                 session.merge(entry)
-            _write_longer(place, made, len(head) if before else 0, run.id)
+            _write_longer(place, made, len(head) if before else 0, run.id, still_locked)
         _note(services, entry)
 
 
@@ -286,13 +293,27 @@ def _addition(made: Path, place: Place, skipped: int) -> Iterator[bytes]:
             yield chunk
 
 
-def _write_longer(place: Place, made: Path, skipped: int, run_id: int) -> None:
+def _write_longer(place: Place, made: Path, skipped: int, run_id: int, still_locked: Callable[[], None]) -> None:
     with place.written(run_id, anew=False) as copy:
         if place.exists():
             with place.open() as known:
                 shutil.copyfileobj(known, copy, CHUNK)
         for chunk in _addition(made, place, skipped):
             copy.write(chunk)
+        still_locked()
+
+
+def _is_anothers(session: Session, entry: Appending) -> bool:
+    """
+    Whether another run has added its rows where these were to be: they may be the same, and are not these.
+    """
+    others = sa.select(Appending.run_id).where(
+        Appending.target == entry.target,
+        Appending.size_before == entry.size_before,
+        Appending.run_id != entry.run_id,
+        Appending.done,
+    )
+    return session.scalars(others.limit(1)).first() is not None
 
 
 def _holds(place: Place, entry: Appending) -> bool:

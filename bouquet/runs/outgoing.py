@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import os
 import stat
 import unicodedata
@@ -79,6 +80,20 @@ class Place:
 
     def open(self) -> IO[bytes]:
         return os.fdopen(os.open(self.name, os.O_RDONLY | os.O_NOFOLLOW, dir_fd=self._folder), "rb")
+
+    @contextmanager
+    def alone(self) -> Iterator[None]:
+        """
+        Nobody else who asks for it is at a file of this folder on this machine, as long as this one lives. Where the
+        file system has no such locks, nobody is kept away.
+        """
+        with contextlib.suppress(OSError):
+            fcntl.flock(self._folder, fcntl.LOCK_EX)
+        try:
+            yield
+        finally:
+            with contextlib.suppress(OSError):
+                fcntl.flock(self._folder, fcntl.LOCK_UN)
 
     @contextmanager
     def written(self, owner: int, *, anew: bool) -> Iterator[IO[bytes]]:

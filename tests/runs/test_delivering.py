@@ -5,6 +5,7 @@ Files at their destination: new, replaced, growing; and the file store with its 
 from __future__ import annotations
 
 import csv
+import sys
 import threading
 from collections.abc import Iterator
 from dataclasses import replace
@@ -14,6 +15,7 @@ from typing import Any, ClassVar
 
 import asyncssh
 import pytest
+import sqlalchemy as sa
 
 from bouquet.core.errors import WriteError
 from bouquet.core.template import read_document
@@ -99,6 +101,26 @@ def test_a_worker_that_dies_while_adding_does_not_double(
         assert all(a.done for a in session.query(Appending))
 
 
+def test_equal_rows_of_another_run_are_not_taken_for_ones_own(
+    services: Services, people: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A worker died before it added; meanwhile another run added the same rows in their place."""
+    add_round(services, people["ines"], WARDS, mode="append")
+    first, second = (ticked(replace(services, clock=lambda n=n: NOW + timedelta(days=n)))[0] for n in (0, 1))
+
+    def die(*arguments: Any) -> None:
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patched:
+        patched.setattr(delivering, "_write_longer", die)
+        with pytest.raises(KeyboardInterrupt):
+            execute(services, first)
+    execute(services, second)
+    execute(services, first)
+
+    assert len(lines(services)) == 1 + 2 * 12
+
+
 def test_rows_are_not_added_below_other_headings(services: Services, people: dict[str, Any]) -> None:
     """The run says so; the file stays as it was. A file that lost its last line end is mended."""
     add_round(services, people["ines"], WARDS, mode="append")
@@ -133,6 +155,52 @@ def test_two_workers_never_interleave(services: Services, people: dict[str, Any]
 
     assert len(rows) == 6 * 12
     assert [rows[n] for n in range(0, 72, 12)] == list(dict.fromkeys(rows))
+
+
+def test_a_worker_whose_lock_was_lost_takes_no_rows_away(
+    services: Services, people: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The database was restarted while it was adding: what another added meanwhile stays, and its own come later."""
+    add_round(services, people["ines"], WARDS, mode="append")
+    tick(services, 0)
+    later = [replace(services, clock=lambda n=n: NOW + timedelta(days=n)) for n in (1, 2)]
+    slow, quick = (ticked(one)[0] for one in later)
+    writing, go_on, add = threading.Event(), threading.Event(), delivering._addition
+
+    def slowly(*arguments: Any) -> Any:
+        if (
+            threading.current_thread() is first
+            and not writing.is_set()
+            and sys._getframe(1).f_code.co_name != "_append"
+        ):
+            writing.set()
+            assert go_on.wait(20)
+        return add(*arguments)
+
+    monkeypatch.setattr(delivering, "_addition", slowly)
+    failures: list[Exception] = []
+
+    def work() -> None:
+        try:
+            execute(services, slow)
+        except Exception as error:
+            failures.append(error)
+
+    first, second = threading.Thread(target=work), threading.Thread(target=execute, args=(services, quick))
+    first.start()
+    assert writing.wait(20)
+    with services.store.session() as session:
+        session.execute(sa.text("SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory'"))
+    second.start()
+    second.join(2)
+    go_on.set()
+    first.join()
+    second.join()
+    assert len(failures) == 1
+    execute(services, slow)
+
+    assert len(lines(services)) == 1 + 3 * 12
+    assert [p.name for p in (services.outgoing / "wards-out").iterdir()] == ["wards.csv"]
 
 
 def test_what_cannot_grow_is_said(services: Services) -> None:
