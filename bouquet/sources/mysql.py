@@ -4,6 +4,8 @@ Sessions of MariaDB and MySQL: read only, in UTC, on one consistent snapshot.
 
 from __future__ import annotations
 
+import contextlib
+import socket
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -55,6 +57,7 @@ def prepare(engine: sa.Engine) -> None:
     """
 
     def settle(connection: Any, _record: Any) -> None:
+        _watch(connection._sock)
         with connection.cursor() as cursor:
             cursor.execute(
                 "SET SESSION sql_mode = 'PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES', time_zone = '+00:00', "
@@ -74,6 +77,22 @@ def prepare(engine: sa.Engine) -> None:
 
     sa.event.listen(engine, "connect", settle)
     sa.event.listen(engine, "begin", begin)
+
+
+def _watch(connection: socket.socket) -> None:
+    """
+    Have a connection end whose other side is not there any more; see `bouquet.database_urls`.
+    """
+    for option, value in (
+        (socket.TCP_KEEPIDLE, 30),
+        (socket.TCP_KEEPINTVL, 10),
+        (socket.TCP_KEEPCNT, 3),
+        (socket.TCP_USER_TIMEOUT, 60_000),
+    ):
+        with contextlib.suppress(OSError):
+            connection.setsockopt(socket.IPPROTO_TCP, option, value)
+    with contextlib.suppress(OSError):
+        connection.setsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE, 1)
 
 
 def dialect_of(connection: sa.Connection) -> str:

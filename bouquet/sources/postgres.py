@@ -17,6 +17,7 @@ import pyarrow as pa
 from adbc_driver_postgresql import dbapi
 
 from bouquet.core.sql import render
+from bouquet.database_urls import watched_url
 from bouquet.sources.base import Planned, python_rows
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
@@ -126,7 +127,7 @@ class PostgresReader:
     """
 
     def __init__(self, url: str, title: str) -> None:
-        self.url, self.title = url, title
+        self.url, self.title = watched_url(url), title
         self._idle: list[Any] = []
         self._lock = threading.Lock()
 

@@ -20,6 +20,7 @@ from pydantic import TypeAdapter, ValidationError
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError
 from bouquet.core.rights import Rights, Scope
+from bouquet.database_urls import watched_url
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader, Snapshot
 from bouquet.sources.errors import SourceError, renamed_errors
@@ -124,8 +125,8 @@ class Source:
         self.reader: Reader
         if sa.make_url(url).get_backend_name() == "postgresql":
             self.reader = PostgresReader(url, self.title)
-            engine_url = sa.make_url(url).set(drivername="postgresql+psycopg")
-            self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool, connect_args={"connect_timeout": 5})
+            engine_url = sa.make_url(watched_url(url)).set(drivername="postgresql+psycopg")
+            self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool)
         else:
             reader = AlchemyReader(url, self.title)
             self.reader, self._engine = reader, reader.engine

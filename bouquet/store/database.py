@@ -15,6 +15,7 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Session, sessionmaker
 
 from bouquet.core.values import json_number
+from bouquet.database_urls import watched_url
 
 __all__ = ["Store"]
 
@@ -23,7 +24,8 @@ POOLED, BEYOND = 20, 12
 
 
 def _as_json(value: Any) -> str:
-    return json.dumps(value, ensure_ascii=False, default=_as_number)
+    # Half of a pair of code units is no letter, and no database takes it as one.
+    return json.dumps(value, ensure_ascii=False, default=_as_number).encode(errors="replace").decode()
 
 
 def _as_number(value: Any) -> Any:
@@ -45,10 +47,10 @@ class Store:
     """
 
     def __init__(self, url: str) -> None:
-        self.url = url
+        self.url = watched_url(url)
         # A restart of the database must cost nobody an error: dead connections are noticed and replaced.
         self.engine = sa.create_engine(
-            sa.make_url(url).set(drivername="postgresql+psycopg"),
+            sa.make_url(self.url).set(drivername="postgresql+psycopg"),
             pool_pre_ping=True,
             json_serializer=_as_json,
             # Errors are logged, and values are nobody's there.
@@ -56,7 +58,6 @@ class Store:
             # Making a connection takes longer than most of what is asked over it.
             pool_size=POOLED,
             max_overflow=BEYOND,
-            connect_args={"connect_timeout": 5},
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 

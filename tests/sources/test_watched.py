@@ -1,0 +1,81 @@
+"""
+Connections to databases notice that nobody is there any more: by what the kernel knows of their sockets.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import socket
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+
+from bouquet.database_urls import watched_url
+from bouquet.runs import Services
+from bouquet.sources import Source
+from tests.sources.mariadb import mariadb_server
+
+
+def connections_to(port: int) -> Iterator[socket.socket]:
+    """This process's connections to a port of this machine."""
+    for entry in Path("/proc/self/fd").iterdir():
+        with contextlib.suppress(OSError), socket.socket(fileno=os.dup(int(entry.name))) as found:
+            if found.getpeername()[1] == port:
+                yield found
+
+
+def assert_watched(port: int) -> None:
+    found = [
+        (
+            one.getsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE),
+            one.getsockopt(socket.IPPROTO_TCP, socket.TCP_KEEPIDLE),
+            one.getsockopt(socket.IPPROTO_TCP, socket.TCP_USER_TIMEOUT),
+        )
+        for one in connections_to(port)
+    ]
+    assert found
+    assert set(found) == {(1, 30, 60_000)}
+
+
+def port_of(url: str) -> int:
+    return sa.make_url(url).port or 5432
+
+
+def test_a_source_is_watched_while_it_is_read(source: Source) -> None:
+    """A query over a cable that was cut does not keep a worker for two hours."""
+    with source.reader.snapshot() as snapshot:
+        snapshot.rows("SELECT 1 AS one")
+        assert_watched(port_of(source.url))
+
+
+def test_our_own_database_is_watched(services: Services) -> None:
+    with services.store.session() as session:
+        session.execute(sa.text("SELECT 1"))
+        assert_watched(port_of(services.store.url))
+
+
+def test_a_mariadb_source_is_watched() -> None:
+    with mariadb_server() as url:
+        source = Source("Shop", url.replace("owner", "reader"))
+        with source.reader.snapshot() as snapshot:
+            snapshot.rows(sa.select(sa.literal(1).label("one")))
+            assert_watched(port_of(url))
+        source.close()
+
+
+@pytest.mark.parametrize(
+    ("url", "kept"),
+    [
+        ("postgresql://a:p%40ss@h:1/d?connect_timeout=3", "connect_timeout=3"),
+        ("postgresql:///d?host=/run/postgresql", "host=%2Frun%2Fpostgresql"),
+    ],
+)
+def test_what_an_address_says_itself_is_kept(url: str, kept: str) -> None:
+    watched = sa.make_url(watched_url(url))
+
+    assert kept in watched_url(url)
+    assert (watched.password, watched.database) == (sa.make_url(url).password, "d")
+    assert watched.query["keepalives_idle"] == "30"
