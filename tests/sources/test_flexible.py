@@ -70,3 +70,22 @@ def test_views_tables_without_a_key_and_relations(office: Source, tmp_path: Path
 
     assert lines(written(office, document, tmp_path)) == [["1", "2"], ["2", "1"]]
     assert len(lines(written(office, {"name": "T", "records": "nokey", "columns": columns("a", "b")}, tmp_path))) == 3
+
+
+def test_texts_of_old_programs_are_read_as_they_were_meant(tmp_path: Path) -> None:
+    """Bytes of Windows among those of UTF-8: they stop neither the reading of the source nor a run, and are found."""
+    path = tmp_path / "old.db"
+    with sqlite3.connect(path) as connection:
+        connection.execute("CREATE TABLE place (id INTEGER PRIMARY KEY, name TEXT)")
+        connection.execute(
+            "INSERT INTO place VALUES (1, CAST(X'436166E9' AS TEXT)), (2, 'Café'), (3, 'Zoo'), (4, NULL)"
+        )
+    connection.close()
+    source = Source("old", f"sqlite:///{path}")
+    document = {
+        "name": "T", "records": "place", "columns": columns("id", "name"), "order": [{"path": "name"}],
+        "filter": {"any": [{"path": "name", "is": "is", "value": "café"}, {"path": "name", "is": "blank"}]},
+    }  # fmt: skip
+
+    assert lines(written(source, document, tmp_path)) == [["1", "Café"], ["2", "Café"], ["4", ""]]
+    source.close()

@@ -81,10 +81,12 @@ class Sqlite(StandardSql):
         return sa.func.trim(text, literal(white))
 
     def lowered(self, text: Element) -> Element:
-        return sa.func.bouquet_lower(text)
+        # As bytes: a function of ours is given no text that is not UTF-8.
+        return sa.func.bouquet_lower(sa.cast(text, sa.BLOB))
 
     def collated(self, text: Element) -> Element:
-        return sa.collate(text, "bouquet")
+        # As what it means: a collation of ours is given no text that is not UTF-8.
+        return sa.collate(sa.func.bouquet_text(sa.cast(text, sa.BLOB)), "bouquet")
 
     def by_digits(self, text: Element, digits: int) -> Element:
         return sa.func.bouquet_digits(text)
