@@ -1,5 +1,5 @@
 """
-Addresses of PostgreSQL databases, with what notices that nobody is there any more.
+Addresses of PostgreSQL databases, with the encoding that we speak, and what notices that nobody is there any more.
 """
 
 from __future__ import annotations
@@ -8,10 +8,12 @@ import sqlalchemy as sa
 
 __all__ = ["watched_url"]
 
-#: Parameters of libpq. Seconds to wait for a connection; of one that is silent, until the other side is asked whether
-#: it is there, between such questions, and how many; and milliseconds that what was sent may stay unconfirmed. Without
-#: them a query over a cable that was cut waits for two hours.
+#: Parameters of libpq. The encoding that is spoken, whatever the database keeps its texts in. Seconds to wait for a
+#: connection; of one that is silent, until the other side is asked whether it is there, between such questions, and how
+#: many; and milliseconds that what was sent may stay unconfirmed. Without them a query over a cable that was cut waits
+#: for two hours.
 WATCH = {
+    "client_encoding": "utf8",
     "connect_timeout": "10",
     "keepalives_idle": "30",
     "keepalives_interval": "10",

@@ -16,6 +16,7 @@ import structlog
 from psycopg import sql
 
 from bouquet.core.errors import BouquetError
+from bouquet.database_urls import watched_url
 from bouquet.runs import Services
 from bouquet.sources import Source
 from bouquet.store.models import Round
@@ -105,7 +106,7 @@ async def _listen_to(services: Services, source: str, channels: frozenset[str], 
             # Others know no NOTIFY; their rounds look in their rhythm. Nothing to do until the channels change.
             await asyncio.Event().wait()
             return
-        async with await psycopg.AsyncConnection.connect(found.url, autocommit=True, connect_timeout=5) as connection:
+        async with await psycopg.AsyncConnection.connect(watched_url(found.url), autocommit=True) as connection:
             for channel in sorted(channels):
                 await connection.execute(sql.SQL("LISTEN {}").format(sql.Identifier(channel)))
             while True:

@@ -19,6 +19,7 @@ from adbc_driver_postgresql import dbapi
 from bouquet.core.sql import render
 from bouquet.database_urls import watched_url
 from bouquet.sources.base import Planned, python_rows
+from bouquet.sources.encodings import UNTOLD, fitted, read_texts
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
 __all__ = ["PostgresReader", "PostgresSnapshot"]
@@ -42,6 +43,7 @@ class PostgresSnapshot:
     connection: Any
     title: str
     taken_at: datetime
+    encoding: str = "UTF8"
 
     def __post_init__(self) -> None:
         self._running: Any = None
@@ -54,14 +56,15 @@ class PostgresSnapshot:
         The rows of a statement, batch by batch, as they arrive.
         """
         with self._reader(statement) as reader:
-            yield from reader
+            yield from read_texts(reader, self.encoding)
 
     def table(self, statement: Any) -> pa.Table:
         """
         All rows of a statement, with its columns also when there are none; for results known to be small.
         """
         with self._reader(statement) as reader:
-            return reader.read_all()
+            found = list(read_texts(reader, self.encoding))
+            return pa.Table.from_batches(found, None if found else reader.schema)
 
     @contextmanager
     def _reader(self, statement: Any, *, copied: bool = True) -> Iterator[pa.RecordBatchReader]:
@@ -109,7 +112,7 @@ class PostgresSnapshot:
         known = self._texts.get(id(statement))
         if known is not None:
             return known[1]
-        return statement if isinstance(statement, str) else render(statement)
+        return fitted(statement if isinstance(statement, str) else render(statement), self.encoding)
 
     def cancel(self) -> None:
         """
@@ -138,10 +141,10 @@ class PostgresReader:
 
         Raises SourceDown when the source cannot be reached.
         """
-        connection, now = self._begin(timeout_ms, pooled)
+        connection, now, encoding = self._begin(timeout_ms, pooled)
         healthy = False
         try:
-            yield PostgresSnapshot(connection, self.title, now)
+            yield PostgresSnapshot(connection, self.title, now, encoding)
             with renamed_errors(self.title):
                 connection.rollback()
             healthy = True
@@ -151,7 +154,7 @@ class PostgresReader:
             else:
                 _close(connection)
 
-    def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Any, datetime]:
+    def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Any, datetime, str]:
         while True:
             with self._lock:
                 kept = self._idle.pop() if pooled and self._idle else None
@@ -162,7 +165,7 @@ class PostgresReader:
                 if kept is None:
                     raise
 
-    def _start(self, connection: Any, timeout_ms: int | None) -> tuple[Any, datetime]:
+    def _start(self, connection: Any, timeout_ms: int | None) -> tuple[Any, datetime, str]:
         try:
             with renamed_errors(self.title), connection.cursor() as cursor:
                 cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
@@ -170,9 +173,13 @@ class PostgresReader:
                 jit = "off" if timeout_ms else "on"
                 cursor.execute(
                     f"SELECT set_config('statement_timeout', '{int(timeout_ms or 0)}', true), "
-                    f"set_config('jit', '{jit}', true), transaction_timestamp()"
+                    f"set_config('jit', '{jit}', true), transaction_timestamp(), current_setting('server_encoding')"
                 )
-                return connection, cursor.fetchone()[2].astimezone(UTC)
+                _, _, now, encoding = cursor.fetchone()
+                if encoding in UNTOLD:
+                    # What it keeps is given as it is, and not refused.
+                    cursor.execute("SET LOCAL client_encoding = 'SQL_ASCII'")
+                return connection, now.astimezone(UTC), encoding
         except BaseException:
             _close(connection)
             raise

@@ -23,6 +23,7 @@ from bouquet.core.rights import Rights, Scope
 from bouquet.database_urls import watched_url
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader, Snapshot
+from bouquet.sources.encodings import fit_statements
 from bouquet.sources.errors import SourceError, renamed_errors
 from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import TIME as FIND_TIME
@@ -127,6 +128,7 @@ class Source:
             self.reader = PostgresReader(url, self.title)
             engine_url = sa.make_url(watched_url(url)).set(drivername="postgresql+psycopg")
             self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool)
+            fit_statements(self._engine)
         else:
             reader = AlchemyReader(url, self.title)
             self.reader, self._engine = reader, reader.engine

@@ -17,6 +17,7 @@ from zoneinfo import ZoneInfo
 from bouquet.core.formula import dated_by_pattern, divided, evaluate, read_tree
 from bouquet.core.sql.ordering import CODE_DIGITS
 from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID
+from bouquet.sources.encodings import text_of
 
 __all__ = ["equip"]
 
@@ -29,13 +30,13 @@ def equip(connection: Any, _record: Any) -> None:
     Give SQLite what `core.sql.dialects.Sqlite` calls by name.
     """
     connection.isolation_level = None
-    connection.text_factory = _text_of
+    connection.text_factory = text_of
     connection.execute("PRAGMA query_only = ON")
     connection.execute("PRAGMA case_sensitive_like = ON")
     connection.create_collation("bouquet", _compare)
     for name, count, function in (
         ("bouquet_lower", 1, _lower),
-        ("bouquet_text", 1, lambda content: _text_of(content) if content is not None else None),
+        ("bouquet_text", 1, text_of),
         ("bouquet_digits", 1, _filled_digits),
         ("bouquet_number", 4, _number_text),
         ("bouquet_divided", 2, _divided),
@@ -59,23 +60,13 @@ def equip(connection: Any, _record: Any) -> None:
     connection.create_aggregate("bouquet_listed", -1, _Listed)
 
 
-def _text_of(content: bytes) -> str:
-    """
-    A text as it was meant. SQLite keeps whatever bytes it is given, and old programs gave it those of Windows.
-    """
-    try:
-        return content.decode()
-    except UnicodeDecodeError:
-        return content.decode("cp1252", errors="replace")
-
-
 def _lower(content: bytes | None) -> str | None:
     """
     Letter by letter, as databases do it: a capital dotted I becomes one letter, and a sigma looks at no neighbour.
     """
-    if content is None:
+    plain = text_of(content)
+    if plain is None:
         return None
-    plain = _text_of(content)
     return plain.lower() if plain.isascii() else "".join(letter.lower()[0] for letter in plain)
 
 

@@ -14,6 +14,7 @@ import psycopg
 import sqlalchemy as sa
 
 from bouquet.core.sql import DIALECTS
+from bouquet.database_urls import watched_url
 from bouquet.sources import mysql, sqlite
 from bouquet.sources.tables import read_tables
 
@@ -161,13 +162,13 @@ def _try_postgres(url: sa.URL, host: str) -> Iterator[Step]:
         yield _encrypted(connection, host)
         yield _reads_only(connection)
         yield from _state(connection)
-    engine = sa.create_engine(url.set(drivername="postgresql+psycopg"), poolclass=sa.NullPool)
+    engine = sa.create_engine(sa.make_url(_plain(url)).set(drivername="postgresql+psycopg"), poolclass=sa.NullPool)
     with engine.connect() as reading:
         yield _seen(reading)
 
 
 def _plain(url: sa.URL) -> str:
-    return url.set(drivername="postgresql").render_as_string(hide_password=False)
+    return watched_url(url.set(drivername="postgresql").render_as_string(hide_password=False))
 
 
 def _refusal(error: psycopg.Error) -> str:

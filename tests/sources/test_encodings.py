@@ -1,0 +1,58 @@
+"""
+Databases that keep their texts in another encoding than UTF-8: the same names, narrowings, order and files.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+
+from bouquet.demo.cluster import Cluster
+from bouquet.sources import Source
+from tests.sources.worlds import lines, written
+
+WORDS = {"LATIN1": "café", "WIN1252": "café", "LATIN9": "café", "KOI8R": "вяз", "EUC_JP": "日本"}
+
+
+@pytest.fixture(params=[*WORDS, "SQL_ASCII"])
+def house(request: pytest.FixtureRequest, cluster: Cluster) -> Iterator[tuple[Source, str]]:
+    """A source with a table of an odd name, and the word in it."""
+    encoding, name = request.param, f"in_{request.param.lower()}"
+    word = WORDS.get(encoding, "café")
+    with psycopg.connect(cluster.url(), autocommit=True) as admin:
+        admin.execute(f"DROP DATABASE IF EXISTS {name}")
+        admin.execute(
+            f"CREATE DATABASE {name} ENCODING '{encoding}' TEMPLATE template0 LC_COLLATE 'C' LC_CTYPE 'C' OWNER marrowby_owner"
+        )
+    url = cluster.url(name, "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("SET client_encoding = 'UTF8'")
+        connection.execute(f'CREATE TABLE "{word}" (id int PRIMARY KEY, "{word} 2" text)')
+        connection.execute(f"INSERT INTO \"{word}\" VALUES (1, '{word} '), (2, 'x'), (3, NULL)")
+        if encoding == "SQL_ASCII":
+            connection.execute("SET client_encoding = 'SQL_ASCII'")
+            connection.execute(b"INSERT INTO \"caf\xc3\xa9\" VALUES (4, 'caf\xe9')")
+    made = Source("house", url)
+    yield made, word
+    made.close()
+
+
+def test_texts_are_those_that_were_meant(house: tuple[Source, str], tmp_path: Path) -> None:
+    """Also in the bytes of Windows, where a database takes any."""
+    source, word = house
+    (records,) = source.catalogue().record_types.values()
+    field = records.fields[1].name
+    columns = [
+        {"id": "a", "heading": word, "value": {"field": "id"}},
+        {"id": "b", "heading": "T", "value": {"field": field}},
+    ]
+    document = {"name": "T", "records": records.name, "columns": columns, "order": [{"path": field}]}
+    rows = [["1", f"{word} "], ["2", "x"], ["3", ""]]
+    meant = [["4", "café"]] if "ascii" in source.url else []
+
+    assert sorted(lines(written(source, document, tmp_path / "all"))) == [*rows, *meant]
+    exact = {**document, "filter": {"all": [{"path": field, "is": "contains", "value": word}]}}
+    assert lines(written(source, exact, tmp_path / "some")) == [["1", f"{word} "]]
