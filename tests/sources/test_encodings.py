@@ -9,6 +9,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+import sqlalchemy as sa
 
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Source
@@ -20,14 +21,15 @@ WORDS = {"LATIN1": "café", "WIN1252": "café", "LATIN9": "café", "KOI8R": "в�
 @pytest.fixture(params=[*WORDS, "SQL_ASCII"])
 def house(request: pytest.FixtureRequest, cluster: Cluster) -> Iterator[tuple[Source, str]]:
     """A source with a table of an odd name, and the word in it."""
-    encoding, name = request.param, f"in_{request.param.lower()}"
+    encoding = request.param
+    url = cluster.url(f"in_{encoding.lower()}", "marrowby_owner", "test-only")
+    name = sa.make_url(url).database
     word = WORDS.get(encoding, "café")
     with psycopg.connect(cluster.url(), autocommit=True) as admin:
         admin.execute(f"DROP DATABASE IF EXISTS {name}")
         admin.execute(
             f"CREATE DATABASE {name} ENCODING '{encoding}' TEMPLATE template0 LC_COLLATE 'C' LC_CTYPE 'C' OWNER marrowby_owner"
         )
-    url = cluster.url(name, "marrowby_owner", "test-only")
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("SET client_encoding = 'UTF8'")
         connection.execute(f'CREATE TABLE "{word}" (id int PRIMARY KEY, "{word} 2" text)')
