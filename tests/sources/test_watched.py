@@ -23,7 +23,7 @@ def connections_to(port: int) -> Iterator[socket.socket]:
     """This process's connections to a port of this machine."""
     for entry in Path("/proc/self/fd").iterdir():
         with contextlib.suppress(OSError), socket.socket(fileno=os.dup(int(entry.name))) as found:
-            if found.getpeername()[1] == port:
+            if found.family == socket.AF_INET and found.getpeername()[1] == port:
                 yield found
 
 

@@ -75,6 +75,8 @@ def _read(said: str, start: date) -> Any:
     wrong = next((name for name, value in parts.items() if not _is_known(name, value, parts)), None)
     if wrong is not None:
         raise RuleError(f"This is no recurrence rule (RFC 5545): {wrong}={parts[wrong]}.")
+    if "COUNT" in parts and "UNTIL" in parts:
+        raise RuleError("A rule ends after so many times, or on a day, and not both.")
     if not FIRST_YEAR <= start.year <= LAST_YEAR:
         raise RuleError(f"A rule begins between {FIRST_YEAR} and {LAST_YEAR}.")
     try:
