@@ -3,7 +3,6 @@ Templates that run by the calendar.
 """
 
 from bouquet.rounds.calendar import (
-    CATCH_UP,
     NEVER,
     call,
     get_round,
@@ -14,9 +13,9 @@ from bouquet.rounds.calendar import (
     run_now,
     set_paused,
     skip_next,
-    tick_rounds,
     whom_words,
 )
+from bouquet.rounds.ticking import CATCH_UP, tick_rounds
 from bouquet.rounds.worker import make_queue, work
 
 __all__ = [

@@ -1,65 +1,50 @@
 """
-Rounds: templates that run by the calendar.
-
-A tick looks for planned moments that have come and asks for their runs. The key (round, planned moment) makes a double
-impossible, however many workers tick. A late run covers the day it was planned for.
+What people do with rounds, the words for them, and the runs that they enter.
 """
 
 from __future__ import annotations
 
-import contextlib
 import json
-from bisect import bisect_right
-from collections.abc import Iterator, Mapping
-from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
 import structlog
 from sqlalchemy.dialects.postgresql import insert
-from sqlalchemy.orm import Session, lazyload, selectinload
-from sqlalchemy.orm.attributes import set_committed_value
+from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError
-from bouquet.core.recurrence import DaysOff
 from bouquet.core.template import BundleContents, read_document
 from bouquet.core.wording.lists import listed
-from bouquet.runs import Queue, Services, gather_bundle, unknown_answers
+from bouquet.runs import Services, gather_bundle, unknown_answers
 from bouquet.runs.errors import error_facts
-from bouquet.store import STORE_AWAY, NotFound, care
+from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
 from bouquet.store.models import Occurrence, Person, Round, Run, TemplateVersion
-from bouquet.store.notices import tell
 from bouquet.store.rounds import NEVER, get_round, let_go_on, list_rounds, rhythm_of
 
 __all__ = [
-    "CATCH_UP",
     "NEVER",
+    "Known",
     "call",
     "enter_run",
     "get_round",
     "list_rounds",
+    "made_run",
     "remove_round",
     "rhythm_of",
     "rhythm_words",
     "run_now",
     "set_paused",
     "skip_next",
-    "tick_rounds",
+    "tell_of_problems",
     "whom_words",
 ]
 
 log = structlog.get_logger()
-
-#: Rounds whose moments are entered in one transaction.
-AT_ONCE = 500
-
-#: Missed moments of a round that are made up for, the newest ones; older ones are noted as skipped.
-CATCH_UP = 7
 
 
 def whom_words(round_: Round) -> str:
@@ -173,234 +158,7 @@ def remove_round(session: Session, round_id: int, now: datetime) -> None:
     get_round(session, round_id).deleted_at = now
 
 
-def tick_rounds(services: Services, queue: Queue) -> list[int]:
-    """
-    Ask for a run of every planned moment that has come. Returns the runs asked for.
-    """
-    now = services.clock()
-    failures: list[str] = []
-    _end_pauses(services, now, failures)
-    with services.store.session() as session:
-        due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
-        ids = list(session.scalars(due.order_by(Round.next_at, Round.id)))
-    asked: list[int] = []
-    # Runs that are entered are put into the queue while the next ones are entered.
-    with ThreadPoolExecutor(max_workers=1, thread_name_prefix="tick") as beside:
-        put = []
-        for at in range(0, len(ids), AT_ONCE):
-            some = ids[at : at + AT_ONCE]
-            try:
-                entered = _tick_some(services, some, now)
-            except STORE_AWAY:
-                raise
-            except Exception:
-                # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
-                entered = _tick_each(services, some, now, failures)
-            put.append(beside.submit(queue.put_of_rounds, entered))
-            asked += entered
-    for one in put:
-        one.result()
-    following = _follow(services, failures)
-    queue.put_of_rounds(following)
-    with services.store.session() as session:
-        care.note_care(session, "rounds", failures, now)
-    return asked + following
-
-
-def _tick_each(services: Services, round_ids: list[int], now: datetime, failures: list[str]) -> list[int]:
-    """
-    The same for each round by itself.
-    """
-    asked = []
-    for round_id in round_ids:
-        # Where somebody was faster, the next tick sees what is there.
-        with _by_itself(services, round_id, failures), contextlib.suppress(_Overtaken):
-            asked += _tick_some(services, [round_id], now)
-    return asked
-
-
-@contextmanager
-def _by_itself(services: Services, round_id: int, failures: list[str]) -> Iterator[None]:
-    """
-    Do something for one round; one that fails is told of, and paused, and keeps no other waiting.
-    """
-    try:
-        yield
-    except STORE_AWAY:
-        raise
-    except Exception as error:
-        log.exception("round_not_ticked", round=round_id)
-        failures.append(f"round {round_id}: {error}")
-        with services.store.session() as session:
-            found = session.get_one(Round, round_id)
-            found.paused, found.paused_until = True, None
-            told = f"The round of {found.template.name} cannot be understood, and is paused: {error}"
-            tell(session, [found.created_by], f"/rounds/{round_id}", told, services.clock())
-
-
-def _end_pauses(services: Services, now: datetime, failures: list[str]) -> None:
-    query = sa.select(Round.id).where(Round.paused, Round.paused_until <= now, Round.deleted_at.is_(None))
-    with services.store.session() as session:
-        ended = list(session.scalars(query))
-    for round_id in ended:
-        with _by_itself(services, round_id, failures), services.store.session() as session:
-            here = session.scalars(
-                query.where(Round.id == round_id).with_for_update(of=Round, skip_locked=True)
-            ).first()
-            if here is not None:
-                set_paused(session, round_id, False, now)
-
-
-def _follow(services: Services, failures: list[str]) -> list[int]:
-    """
-    Ask for a run of every round that comes after one whose run ended well. It counts from the same moment as that one,
-    and each moment is followed once.
-    """
-    other = sa.orm.aliased(Occurrence)
-    followed = sa.select(other).where(other.round_id == Round.id, other.planned_at == Run.as_of).exists()
-    query = (
-        sa.select(Round.id, Run.as_of)
-        .join(Run, Run.round_id == Round.after_id)
-        .where(
-            Round.trigger == "after",
-            Round.after_id.is_not(None),
-            Round.deleted_at.is_(None),
-            ~Round.paused,
-            Run.status == "ready",
-            Run.finished_at > Round.since,
-            ~followed,
-        )
-        .order_by(Run.finished_at)
-    )
-    with services.store.session() as session:
-        come = session.execute(query).all()
-    asked: list[int] = []
-    for round_id, as_of in come:
-        with _by_itself(services, round_id, failures), services.store.session() as session:
-            asked += _followed(services, session, round_id, as_of)
-    return asked
-
-
-def _followed(services: Services, session: Session, round_id: int, as_of: datetime) -> list[int]:
-    entered = insert(Occurrence).values(round_id=round_id, planned_at=as_of, note="")
-    if session.execute(entered.on_conflict_do_nothing().returning(Occurrence.planned_at)).first() is None:
-        return []
-    run = enter_run(services, session, get_round(session, round_id), as_of)
-    here = (Occurrence.round_id == round_id, Occurrence.planned_at == as_of)
-    session.execute(sa.update(Occurrence).where(*here).values(run_id=run.id))
-    return [run.id] if run.status == "asked" else []
-
-
-def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[int]:
-    """
-    Enter the moments of these rounds that have come, and their runs, in the order of the moments. Rounds that another
-    worker is at are left to it.
-    """
-    with services.store.session() as session:
-        query = sa.select(Round).where(
-            Round.id.in_(round_ids), ~Round.paused, Round.deleted_at.is_(None), Round.next_at <= now
-        )
-        off = days_off(session)
-        planned: list[tuple[datetime, Round, str]] = []
-        # Many rounds run the same template: each is read once.
-        once = selectinload(Round.template)
-        bare = query.options(lazyload(Round.recipients), lazyload(Round.after), once)
-        taken = session.scalars(bare.with_for_update(of=Round, skip_locked=True)).all()
-        plan = _Plan(off, min((found.next_at for found in taken), default=now), now)
-        for found in taken:
-            planned += [(moment, found, note) for moment, note in _come(found, plan)]
-        if not planned:
-            return []
-        rounds = list({found.id: found for _, found, _ in planned}.values())
-        following = {"rounds": [found.id for found in rounds], "moments": [found.next_at for found in rounds]}
-        session.execute(_FOLLOWING, following)
-        planned.sort(key=lambda entry: (entry[0], entry[1].id))
-        there = {(number, moment) for number, moment in session.execute(_ENTERED, _of_moments(planned))}
-        fresh = [(moment, found, note) for moment, found, note in planned if (found.id, moment) not in there]
-        known = _Known(session)
-        runs = [(*_made_run(services, known, found, moment), found) for moment, found, note in fresh if not note]
-        ledger.add_many(session, [run for run, *_ in runs])
-        _tell_of_problems(services, session, [(run, problem) for run, problem, _ in runs])
-        numbers = {(found.id, run.as_of): run.id for run, _, found in runs}
-        entering = {
-            **_of_moments(fresh),
-            "notes": [note for *_, note in fresh],
-            "runs": [numbers.get((found.id, moment)) for moment, found, _ in fresh],
-        }
-        if len(session.execute(_ENTER, entering).all()) < len(fresh):
-            # Somebody left one of them out in the meantime: what is here is undone, and looked at anew.
-            raise _Overtaken
-        return [run.id for run, problem, _ in runs if problem is None]
-
-
-class _Plan:
-    """
-    The moments of rhythms after `since`, as far as the first one after `now`. Many rounds have the same rhythm: each is
-    read and followed once.
-    """
-
-    def __init__(self, off: DaysOff, since: datetime, now: datetime) -> None:
-        self.now = now
-        self._off, self._since = off, since
-        self._moments: dict[tuple[str, str], list[datetime]] = {}
-
-    def after(self, found: Round) -> list[datetime]:
-        """
-        The moments of a round after its planned one, as far as the first one after now.
-        """
-        key = (json.dumps(found.rhythm), found.zone)
-        moments = self._moments.get(key)
-        if moments is None:
-            moments = []
-            for moment in rhythm_of(found, self._off).after(self._since):
-                moments.append(moment)
-                if moment > self.now:
-                    break
-            self._moments[key] = moments
-        return moments[bisect_right(moments, found.next_at) :]
-
-
-def _come(found: Round, plan: _Plan) -> list[tuple[datetime, str]]:
-    """
-    (moment, why it is left out) of a round's moments that have come; what is next is noted in it, not in the store.
-    """
-    *come, following = found.next_at, *plan.after(found), NEVER
-    if len(come) > 1 and come[-1] > plan.now:
-        following = come.pop()
-    # All of them are updated at once.
-    set_committed_value(found, "next_at", following)
-    skipped = "skipped: the server was away for too long"
-    return [(planned, skipped if n < len(come) - CATCH_UP else "") for n, planned in enumerate(come)]
-
-
-def _of_moments(planned: list[tuple[datetime, Round, str]]) -> dict[str, Any]:
-    return {"rounds": [found.id for _, found, _ in planned], "moments": [moment for moment, *_ in planned]}
-
-
-_ENTERED = sa.text(
-    "SELECT o.round_id, o.planned_at FROM unnest(CAST(:rounds AS bigint[]), CAST(:moments AS timestamptz[]))"
-    " AS g(round_id, planned_at) JOIN occurrences o USING (round_id, planned_at)"
-)
-
-_FOLLOWING = sa.text(
-    "UPDATE rounds r SET next_at = g.moment FROM unnest(CAST(:rounds AS bigint[]), CAST(:moments AS timestamptz[]))"
-    " AS g(id, moment) WHERE r.id = g.id"
-)
-
-_ENTER = sa.text(
-    "INSERT INTO occurrences (round_id, planned_at, note, run_id) SELECT * FROM unnest(CAST(:rounds AS bigint[]),"
-    " CAST(:moments AS timestamptz[]), CAST(:notes AS text[]), CAST(:runs AS bigint[])) ON CONFLICT DO NOTHING"
-    " RETURNING round_id"
-)
-
-
-class _Overtaken(Exception):
-    """
-    Somebody entered one of the moments in the meantime.
-    """
-
-
-class _Known:
+class Known:
     """
     What many runs have in common, looked up once: the newest saved version of a template, who set a round, its words.
     """
@@ -412,16 +170,25 @@ class _Known:
         self._words: dict[tuple[str, str], str] = {}
 
     def version(self, template_id: int) -> TemplateVersion | None:
+        """
+        The newest saved version of a template; None where there is none.
+        """
         if template_id not in self._versions:
             self._versions[template_id] = shelf.latest_version(self.session, template_id)
         return self._versions[template_id]
 
     def owner(self, found: Round) -> Person:
+        """
+        Who set a round.
+        """
         if found.created_by not in self._owners:
             self._owners[found.created_by] = self.session.get_one(Person, found.created_by)
         return self._owners[found.created_by]
 
     def words(self, found: Round) -> str:
+        """
+        When a round runs, in words.
+        """
         if found.trigger != "calendar":
             return rhythm_words(found)
         key = (json.dumps(found.rhythm), found.zone)
@@ -445,14 +212,14 @@ def enter_run(
         answers: Those that came with the event; they go before the round's own.
         document: What is run instead of the saved version: the same for a part of the records.
     """
-    run, problem = _made_run(services, _Known(session), found, planned, answers, document)
+    run, problem = made_run(services, Known(session), found, planned, answers, document)
     session.add(run)
     session.flush()
-    _tell_of_problems(services, session, [(run, problem)])
+    tell_of_problems(services, session, [(run, problem)])
     return run
 
 
-def _tell_of_problems(services: Services, session: Session, runs: list[tuple[Run, BouquetError | None]]) -> None:
+def tell_of_problems(services: Services, session: Session, runs: list[tuple[Run, BouquetError | None]]) -> None:
     """
     Tell whoever set a round of what could not begin.
     """
@@ -463,9 +230,9 @@ def _tell_of_problems(services: Services, session: Session, runs: list[tuple[Run
             ledger.notify(session, [run.person_id], run.id, text, services.clock())
 
 
-def _made_run(
+def made_run(
     services: Services,
-    known: _Known,
+    known: Known,
     found: Round,
     planned: datetime,
     answers: Mapping[str, Any] | None = None,

@@ -12,8 +12,8 @@ from functools import partial
 import structlog
 
 from bouquet.delivery import deliver_due, end_old_links
-from bouquet.rounds.calendar import tick_rounds
 from bouquet.rounds.listening import listen
+from bouquet.rounds.ticking import tick_rounds
 from bouquet.rounds.watching import watch_rounds
 from bouquet.runs import Queue, Services
 from bouquet.runs.drift import look_for_drift

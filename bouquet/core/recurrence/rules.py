@@ -30,7 +30,6 @@ _TIME_PARTS = ("BYHOUR", "BYMINUTE", "BYSECOND")
 #: The earliest and latest year in which a rule may begin.
 FIRST_YEAR, LAST_YEAR = 1900, 2399
 
-
 #: The greatest number, from either end, in the parts that name days by number.
 _MOST = {"BYMONTH": 12, "BYMONTHDAY": 31, "BYYEARDAY": 366, "BYWEEKNO": 53, "BYSETPOS": 366, "BYDAY": 53}
 
