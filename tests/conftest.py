@@ -159,6 +159,17 @@ def source(marrowby: str) -> Iterator[Source]:
 
 
 @pytest.fixture(scope="session")
+def mariadb() -> Iterator[Callable[[str], str]]:
+    """
+    A MariaDB server of this test process; it makes a database for a name.
+    """
+    from tests.sources.mariadb import mariadb_server
+
+    with mariadb_server() as database:
+        yield database
+
+
+@pytest.fixture(scope="session")
 def query(marrowby: str) -> Callable[[str], list[tuple[Any, ...]]]:
     """
     Hand-written SQL on Marrowby, the tests' own opinion.

@@ -13,9 +13,7 @@ from fractions import Fraction
 from typing import Any
 
 import psycopg
-import pymysql
 import pytest
-import sqlalchemy as sa
 from hypothesis import HealthCheck, Phase, example, given, settings
 from hypothesis import strategies as st
 
@@ -41,7 +39,7 @@ from tests.formulas.evaluator import (
     evaluate,
     written,
 )
-from tests.sources.mariadb import mariadb_server
+from tests.sources.mariadb import owner_of
 
 FIELDS = {
     "n": ("number", Kind.DECIMAL, "numeric"), "m": ("number", Kind.DECIMAL, "numeric"),
@@ -145,22 +143,16 @@ def oddities(cluster: Cluster) -> Iterator[Reading]:
 
 
 @pytest.fixture(scope="module")
-def in_mariadb() -> Iterator[Reading]:
+def in_mariadb(mariadb: Callable[[str], str]) -> Iterator[Reading]:
     """
     The same table in MariaDB.
     """
-    with mariadb_server() as url:
-        made = sa.make_url(url)
-        with (
-            pymysql.connect(
-                host=made.host, port=made.port, user=made.username, password=made.password, database=made.database
-            ) as connection,
-            connection.cursor() as cursor,
-        ):
-            cursor.execute(creating("mariadb"))
-            cursor.executemany(inserting("%s"), values())
-            connection.commit()
-        yield from reading_through_sqlalchemy(url, "mariadb")
+    url = mariadb("odd_values")
+    with owner_of(url) as connection, connection.cursor() as cursor:
+        cursor.execute(creating("mariadb"))
+        cursor.executemany(inserting("%s"), values())
+        connection.commit()
+    yield from reading_through_sqlalchemy(url, "mariadb")
 
 
 @pytest.fixture(scope="module")

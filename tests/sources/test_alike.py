@@ -9,16 +9,14 @@ from __future__ import annotations
 
 import random
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import psycopg
-import pymysql
 import pytest
-import sqlalchemy as sa
 
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
@@ -26,7 +24,7 @@ from bouquet.demo.cluster import Cluster
 from bouquet.runs import Export
 from bouquet.sources import Source
 from tests.conftest import NOW
-from tests.sources.mariadb import mariadb_server
+from tests.sources.mariadb import owner_of
 
 TABLES = (
     "CREATE TABLE p (id integer PRIMARY KEY, name varchar(40), kind varchar(10))",
@@ -55,7 +53,9 @@ def records() -> list[tuple[Any, ...]]:
 
 
 @pytest.fixture(scope="module")
-def alike(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Source]]:
+def alike(
+    cluster: Cluster, mariadb: Callable[[str], str], tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[dict[str, Source]]:
     """The same records in three databases."""
     path = tmp_path_factory.mktemp("alike") / "alike.sqlite"
     with sqlite3.connect(path) as lite:
@@ -73,24 +73,21 @@ def alike(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iterato
             postgres.execute(table.format(moment="timestamp"))
         postgres.executemany("INSERT INTO p VALUES (%s, %s, %s)", PARENTS)
         postgres.executemany("INSERT INTO e VALUES (%s, %s, %s, %s, %s, %s, %s, %s)", records())
-    with mariadb_server() as maria_url:
-        at = sa.make_url(maria_url)
-        with pymysql.connect(
-            host=at.host, port=at.port, user=at.username, password=at.password or "", database=at.database, charset="utf8mb4"
-        ) as server, server.cursor() as maria:  # fmt: skip
-            for table in TABLES:
-                maria.execute(table.format(moment="datetime(6)"))
-            maria.executemany("INSERT INTO p VALUES (%s, %s, %s)", PARENTS)
-            maria.executemany("INSERT INTO e VALUES (%s, %s, %s, %s, %s, %s, %s, %s)", records())
-            server.commit()
-        made = {
-            "postgresql": Source("alike", url),
-            "sqlite": Source("alike", f"sqlite:///{path}"),
-            "mariadb": Source("alike", maria_url.replace("owner", "reader")),
-        }
-        yield made
-        for source in made.values():
-            source.close()
+    maria_url = mariadb("alike")
+    with owner_of(maria_url) as server, server.cursor() as maria:
+        for table in TABLES:
+            maria.execute(table.format(moment="datetime(6)"))
+        maria.executemany("INSERT INTO p VALUES (%s, %s, %s)", PARENTS)
+        maria.executemany("INSERT INTO e VALUES (%s, %s, %s, %s, %s, %s, %s, %s)", records())
+        server.commit()
+    made = {
+        "postgresql": Source("alike", url),
+        "sqlite": Source("alike", f"sqlite:///{path}"),
+        "mariadb": Source("alike", maria_url.replace("owner", "reader")),
+    }
+    yield made
+    for source in made.values():
+        source.close()
 
 
 class Drawn:

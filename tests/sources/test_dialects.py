@@ -5,14 +5,12 @@ What databases other than PostgreSQL compute: the values themselves, told by han
 from __future__ import annotations
 
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import psycopg
-import pymysql
 import pytest
-import sqlalchemy as sa
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.plan import Context, resolve
@@ -23,7 +21,7 @@ from bouquet.designing.checking import Usual, count_checks
 from bouquet.runs import Export
 from bouquet.sources import Source
 from tests.conftest import NOW
-from tests.sources.mariadb import mariadb_server
+from tests.sources.mariadb import owner_of
 
 SHOP = """
 CREATE TABLE region (id integer PRIMARY KEY, name varchar(20));
@@ -49,18 +47,15 @@ def lite(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Source]:
 
 
 @pytest.fixture(scope="module")
-def maria() -> Iterator[Source]:
-    with mariadb_server() as url:
-        made = sa.make_url(url)
-        with pymysql.connect(
-            host=made.host, port=made.port, user=made.username, password=made.password or "", database=made.database
-        ) as connection:
-            for statement in SHOP.format(moment="datetime").split(";"):
-                connection.cursor().execute(statement)
-            connection.commit()
-        source = Source("shop", url.replace("owner", "reader"))
-        yield source
-        source.close()
+def maria(mariadb: Callable[[str], str]) -> Iterator[Source]:
+    url = mariadb("shop")
+    with owner_of(url) as connection:
+        for statement in SHOP.format(moment="datetime").split(";"):
+            connection.cursor().execute(statement)
+        connection.commit()
+    source = Source("shop", url.replace("owner", "reader"))
+    yield source
+    source.close()
 
 
 @pytest.fixture(params=["lite", "maria"])

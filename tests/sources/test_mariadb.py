@@ -6,11 +6,10 @@ from __future__ import annotations
 
 import csv
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-import pymysql
 import pytest
 import sqlalchemy as sa
 
@@ -20,7 +19,7 @@ from bouquet.demo.marrowby.copy import copy_to_mariadb
 from bouquet.runs import Export, trace
 from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout, try_source
 from tests.conftest import CATALOGUE, NOW, UNTIL
-from tests.sources.mariadb import mariadb_server
+from tests.sources.mariadb import owner_of
 from tests.sources.test_sqlite import ALL, exported
 
 #: What reads photographs (not copied) or keys of JSON (a text there): differences that the reference lists.
@@ -30,10 +29,10 @@ NAMES = sorted(n for n in ALL if "picks" not in str(ALL[n]) and n not in DIFFERE
 
 
 @pytest.fixture(scope="session")
-def server() -> Iterator[str]:
-    with mariadb_server() as url:
-        copy_to_mariadb(url, until=UNTIL)
-        yield url
+def server(mariadb: Callable[[str], str]) -> str:
+    url = mariadb("marrowby")
+    copy_to_mariadb(url, until=UNTIL)
+    return url
 
 
 @pytest.fixture(scope="session")
@@ -41,14 +40,6 @@ def copy(server: str) -> Iterator[Source]:
     made = Source("copy", server.replace("owner", "reader"), CATALOGUE)
     yield made
     made.close()
-
-
-def address(url: str) -> dict[str, Any]:
-    made = sa.make_url(url)
-    return {
-        "host": made.host, "port": made.port, "user": made.username, "password": made.password,
-        "database": made.database, "charset": "utf8mb4",
-    }  # fmt: skip
 
 
 @pytest.mark.parametrize("name", NAMES)
@@ -99,7 +90,7 @@ def test_nothing_can_be_written_and_one_moment_is_read(server: str, copy: Source
     """Not even by a role that may; and what others write meanwhile is not seen."""
     with (
         Source("owner", server).reader.snapshot() as snapshot,
-        pymysql.connect(**address(server)) as other,
+        owner_of(server) as other,
         other.cursor() as cursor,
     ):
         count = sa.select(sa.func.count().label("n")).select_from(sa.table("crew"))
@@ -117,7 +108,7 @@ def test_nothing_can_be_written_and_one_moment_is_read(server: str, copy: Source
 
 def test_odd_values_come_out_as_they_are(server: str, tmp_path: Path) -> None:
     """Zero dates are blank, small numbers are yes-no only where they are, bits and years are numbers, texts keep case."""
-    with pymysql.connect(**address(server)) as connection, connection.cursor() as cursor:
+    with owner_of(server) as connection, connection.cursor() as cursor:
         cursor.execute("SET sql_mode = ''")
         cursor.execute("DROP TABLE IF EXISTS `odd one`")
         cursor.execute(
