@@ -27,7 +27,7 @@ lint: ## Format, lint, types, import contract
 
 faults: ## Kills, restarts, full disks: 200 kills and 6 restarts of the database
 	@scripts/bootstrap.sh
-	python -m pytest tests/runs/test_faults.py tests/runs/test_relied_on.py
+	BOUQUET_KILLS_A_STEP=20 python -m pytest tests/rounds/test_killed.py tests/runs/test_faults.py tests/runs/test_relied_on.py
 	python -m pytest -s -m campaign tests/campaigns
 
 hostile: ## Limits, bad uploads, hostile templates

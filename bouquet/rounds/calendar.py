@@ -64,7 +64,7 @@ def rhythm_words(round_: Round) -> str:
     if round_.trigger == "called":
         return f"when somebody presses “{event['button']}”" if event.get("button") else "when it is called"
     if round_.trigger == "closes":
-        return f"when a {event.get('records', 'record').replace('_', ' ')} comes to meet its condition"
+        return f"when one of the {event.get('label') or event.get('records', 'records')} comes to meet its condition"
     if round_.trigger == "appears" and event.get("each"):
         return "for each record that appears"
     if round_.trigger == "appears":

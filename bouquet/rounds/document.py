@@ -54,7 +54,8 @@ class Event(BaseModel):
     `records` and `where`: the record type, and the narrowing of a template document that one of its records comes to
     meet. `answers`: by the name of an ask, the field of that record which answers it. `each`: a run for each record
     that appears, instead of one for all. `channel`: at a NOTIFY on it in the source's PostgreSQL records are looked for
-    at once. `button`: what the button says by which people call the round.
+    at once. `button`: what the button says by which people call the round. `label`: what people call those records;
+    kept whenever the round is set.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -65,6 +66,7 @@ class Event(BaseModel):
     each: bool = False
     channel: str = Field("", max_length=63, pattern=r"^([a-z_][a-z0-9_]*)?$")
     button: str = Field("", max_length=60)
+    label: str = Field("", max_length=200)
 
     @field_validator("button")
     @classmethod

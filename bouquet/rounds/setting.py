@@ -78,7 +78,8 @@ def round_facts(
     else:
         personal = _check_template(services, person, record, saved.document, body, event)
     if body.trigger == "closes":
-        _check_event(services, person, record, event)
+        label = _check_event(services, person, record, event)
+        event = event.model_copy(update={"label": label})
     check_purpose(services, personal, body.purpose)
     _check_sending(session, body, None if record.kind == "bundle" else read_document(saved.document))
     watched = body.trigger in ("appears", "closes")
@@ -172,7 +173,10 @@ def _check_bundle(
     return tuple(personal)
 
 
-def _check_event(services: Services, person: Person, record: TemplateRecord, event: Event) -> None:
+def _check_event(services: Services, person: Person, record: TemplateRecord, event: Event) -> str:
+    """
+    Refuse an event that cannot come. Returns what people call its records.
+    """
     if not event.records:
         raise RoundRefused("no_event", "Say of which records one has to come to meet the condition.")
     if not event.where:
@@ -184,6 +188,7 @@ def _check_event(services: Services, person: Person, record: TemplateRecord, eve
     if not plan.key or plan.record_type.by_row:
         said = f"A {plan.record_type.label} has no key by which it could be told whether it was noticed before."
         raise PlanError([Problem(code="no_key", message=said, place="event.records")])
+    return plan.record_type.plural
 
 
 def _event_place(place: str, event: Event) -> str:

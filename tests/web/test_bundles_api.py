@@ -217,6 +217,9 @@ def test_an_event_is_checked_when_its_round_is_set(sign_in: SignIn) -> None:
     assert places({**event, "answers": {"what": "state"}}) == ["answers.what"]
     assert places({**event, "records": "nothing"}) == ["event.records"]
     assert places({}) == []
+    state = {"path": "status", "is": "one_of", "values": ["C"]}
+    round_ = ok(ines.post("/api/v1/rounds", json={**body, "event": {**event, "where": state}}), 201)
+    assert round_["words"] == "when one of the work orders comes to meet its condition"
 
 
 def test_the_next_moments_say_which_days_they_cover(sign_in: SignIn) -> None:

@@ -4202,7 +4202,8 @@ export interface components {
          *     `records` and `where`: the record type, and the narrowing of a template document that one of its records comes to
          *     meet. `answers`: by the name of an ask, the field of that record which answers it. `each`: a run for each record
          *     that appears, instead of one for all. `channel`: at a NOTIFY on it in the source's PostgreSQL records are looked for
-         *     at once. `button`: what the button says by which people call the round.
+         *     at once. `button`: what the button says by which people call the round. `label`: what people call those records;
+         *     kept whenever the round is set.
          */
         Event: {
             /**
@@ -4227,6 +4228,11 @@ export interface components {
              * @default false
              */
             each: boolean;
+            /**
+             * Label
+             * @default
+             */
+            label: string;
             /**
              * Records
              * @default

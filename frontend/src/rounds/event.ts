@@ -9,6 +9,7 @@ export const CONTENT = {
   each: false,
   channel: "",
   button: "",
+  label: "",
 };
 
 /** What more is said of what starts a round. */
