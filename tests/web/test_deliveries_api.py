@@ -4,6 +4,7 @@ Means, recipients, rounds that send, deliveries and links over the wire.
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Callable, Iterator
 from typing import Any
@@ -180,6 +181,13 @@ def test_a_template_is_held_against_a_layout_from_a_header_row(sign_in: SignIn) 
         ("Opened", "missing"),
     ]
     assert fits["words"] == "2 of 4 columns are met, 2 missing"
+    published = {
+        "tableSchema": {"columns": [{"name": "ward", "required": True}, {"name": "trees", "datatype": "integer"}]}
+    }
+    read = ok(client.post("/api/v1/recipients/layout", json={"text": json.dumps(published)}))["acceptance"]
+    refused = client.post("/api/v1/recipients/layout", json={"text": "{}"})
+    assert [(c["heading"], c["kind"]) for c in read["columns"]] == [("ward", "text"), ("trees", "whole number")]
+    assert (refused.status_code, refused.json()["errors"][0]["place"]) == (422, "tableSchema")
 
 
 def test_what_is_wrong_is_said_when_it_is_saved(services: Services, sign_in: SignIn) -> None:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.layout import held_against, layout_of, misfits
 from bouquet.core.matching import read_header
+from bouquet.core.metadata import is_metadata, layout_of_metadata
 from bouquet.core.plan import across_of, resolve
 from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
 from bouquet.delivery import checked_address, words_of
@@ -47,8 +48,11 @@ def list_recipients(services: TheServices) -> Any:
 @router.post("/layout", response_model=LayoutOut)
 def layout_from_header(body: HeaderText, person: Designer) -> Any:
     """
-    A layout from a header row, pasted or from a sample file, with the kinds that its samples show.
+    A layout from a header row, pasted or from a sample file, with the kinds that its samples show; or from metadata of
+    CSV on the Web.
     """
+    if is_metadata(body.text):
+        return LayoutOut(acceptance=layout_of_metadata(body.text).as_document())
     header = read_header(body.text)
     if not 0 < len(header.names) <= MOST_LAYOUT_COLUMNS or not all(header.names):
         raise Refused(422, "no_header", f"A header row has 1 to {MOST_LAYOUT_COLUMNS} names, none of them blank.")

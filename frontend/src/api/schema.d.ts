@@ -1330,7 +1330,8 @@ export interface paths {
         put?: never;
         /**
          * Layout From Header
-         * @description A layout from a header row, pasted or from a sample file, with the kinds that its samples show.
+         * @description A layout from a header row, pasted or from a sample file, with the kinds that its samples show; or from metadata of
+         *     CSV on the Web.
          */
         post: operations["layout_from_header"];
         delete?: never;

@@ -269,7 +269,8 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
   });
   const read = useMutation({
     mutationFn: async (file: File) => {
-      if (!/\.(xlsx|xls|ods)$/i.test(file.name)) return (await file.text()).slice(0, 100_000);
+      if (!/\.(xlsx|xls|ods)$/i.test(file.name))
+        return (await file.text()).slice(0, /\.json$/i.test(file.name) ? 200_000 : 100_000);
       const response = await fetch("/api/v1/design/header-of-file", {
         method: "POST",
         headers: { "Content-Type": "application/octet-stream" },
@@ -290,7 +291,9 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
   return (
     <div className="slab layout-sample">
       <Form.Group controlId="layout-text">
-        <Form.Label>Their header row, with a few rows below it or without</Form.Label>
+        <Form.Label>
+          Their header row, with a few rows below it or without; or their metadata (CSV on the Web, JSON)
+        </Form.Label>
         <Form.Control
           as="textarea"
           rows={3}
@@ -306,7 +309,7 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
         </Button>
         <label className="btn btn-quiet btn-sm">
           or a sample file…
-          <FileInput accept=".csv,.txt,.tsv,.xlsx,.xls,.ods" onFile={(file) => read.mutate(file)} />
+          <FileInput accept=".csv,.txt,.tsv,.xlsx,.xls,.ods,.json" onFile={(file) => read.mutate(file)} />
         </label>
         <Button variant="quiet" size="sm" onClick={() => setOpen(false)}>
           Cancel
