@@ -47,7 +47,7 @@ def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str)
     if acceptance.columns:
         order = "in this order and no others" if acceptance.exact else "before all others"
         required = sum(c.required for c in acceptance.columns)
-        said = f"with {len(acceptance.columns)} columns {order}"
+        said = f"with {len(acceptance.columns)} column{'s' * (len(acceptance.columns) != 1)} {order}"
         details.append(said + (f", {required} of them never blank" if required else ""))
     if acceptance.name:
         details.append(f"called “{acceptance.name}”")

@@ -40,6 +40,9 @@ def ledger_template(run_type: RecordType, wanted: RunFilter, seen: list[int] | N
     for path, given in (("objections", wanted.found), ("personal", wanted.personal)):
         if given is not None:
             parts.append({"path": path, "is": "greater_than" if given == "yes" else "is", "value": 0})
+    if wanted.sent is not None:
+        path = {"failed": "not_delivered"}.get(wanted.sent, wanted.sent)
+        parts.append({"path": path, "is": "greater_than", "value": 0})
     return read_document(
         {
             "name": "Ledger of runs",

@@ -5,7 +5,7 @@ The outbox: deliveries taken up one after the other for each recipient, how they
 from __future__ import annotations
 
 import secrets
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session, aliased
 from bouquet.store import memory, people
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import (
+    SENT,
     UNDER_WAY,
     Delivery,
     DeliveryEvent,
@@ -40,6 +41,7 @@ __all__ = [
     "rounds_sent_to",
     "send_again",
     "send_now",
+    "sent_of",
     "set_state",
     "settle",
     "stop_all",
@@ -243,6 +245,14 @@ def list_deliveries(
     if wanted.before is not None:
         query = query.where(Delivery.id < wanted.before)
     return list(session.scalars(query))
+
+
+def sent_of(session: Session, run_ids: Iterable[int]) -> dict[int, dict[str, int]]:
+    """
+    For runs that sent something: for how many recipients it `arrived`, is `under_way`, `failed` or was `given_up`.
+    """
+    found = session.execute(sa.select(SENT).where(SENT.c.run_id.in_(list(run_ids)))).mappings()
+    return {row["run_id"]: {name: row[name] for name in row if name != "run_id"} for row in found}
 
 
 def send_now(session: Session, delivery_id: int, by: str, now: datetime) -> Delivery:

@@ -16,7 +16,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from bouquet.store.errors import NotFound, NotPossible, OutOfScope
-from bouquet.store.models import ACTIVE, Person, Run, RunFile, TemplateRecord
+from bouquet.store.models import ACTIVE, SENT, Person, Run, RunFile, TemplateRecord
 from bouquet.store.notices import list_notices, notify, read_notices, tell
 from bouquet.store.run_life import (
     begin_attempt,
@@ -183,6 +183,7 @@ class RunFilter:
         since, until: Moments between which it was asked for, the last one not included.
         found: `yes` for runs whose checks objected, `no` for the others.
         personal: `yes` for runs with personal data, `no` for the others.
+        sent: Runs of which something `arrived`, is `under_way`, `failed` to arrive or was `given_up`.
     """
 
     template_id: int | None = None
@@ -196,6 +197,7 @@ class RunFilter:
     until: datetime | None = None
     found: str | None = None
     personal: str | None = None
+    sent: str | None = None
     via: str | None = None
     seen_by: Person | None = None
 
@@ -228,6 +230,8 @@ class RunFilter:
         for column, value in ((Run.objections, self.found), (Run.personal, self.personal)):
             if value is not None:
                 found.append(column > 0 if value == "yes" else column == 0)
+        if self.sent is not None:
+            found.append(Run.id.in_(sa.select(SENT.c.run_id).where(SENT.c[self.sent] > 0)))
         return found
 
 

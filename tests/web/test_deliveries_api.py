@@ -4,6 +4,8 @@ Means, recipients, rounds that send, deliveries and links over the wire.
 
 from __future__ import annotations
 
+import csv
+import io
 import json
 import re
 from collections.abc import Callable, Iterator
@@ -89,7 +91,7 @@ def test_what_a_keeper_sets_up_a_designer_sends_by(
     assert client.post("/api/v1/means", json={"name": "x", "kind": "folder"}).status_code == 403
     made = recipient(client, number, acceptance={"format": "csv", "columns": [{"heading": "Code"}]})
     assert made["sentence"].startswith(
-        "Desk takes a CSV, with 1 columns in this order and no others, by a request to http"
+        "Desk takes a CSV, with 1 column in this order and no others, by a request to http"
     )
     run = sent_round(client, services, [made["id"]])
     (delivery,) = ok(client.get(f"/api/v1/deliveries?run={run['id']}"))["deliveries"]
@@ -271,6 +273,36 @@ def test_what_is_withdrawn_cannot_be_fetched(services: Services, sign_in: SignIn
     ok(client.post(path, json={"act": "withdraw", "reason": "sent to the wrong desk"}))
     assert client.get(f"/take/{secret}").status_code == 404
     assert client.get("/take/" + "0" * 40).status_code == 404
+
+
+def test_the_ledger_says_what_became_of_what_was_sent(
+    services: Services, sign_in: SignIn, desk: tuple[Room, StandIn]
+) -> None:
+    """Of each recipient the newest delivery; in the list, in its filter and in its export."""
+    client = sign_in("marta")
+    works = means(client, "webhook", desk[1].settings, desk[1].secret)
+    ones = [recipient(client, works, "Desk")["id"], recipient(client, means(client, "link", {}), "Visitor")["id"]]
+    run = sent_round(client, services, ones)
+
+    def listed(**wanted: Any) -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = ok(client.get("/api/v1/runs", params=wanted))["runs"]
+        return found
+
+    (shown,) = listed()
+    assert shown["sent"] == {"arrived": 1, "under_way": 1, "failed": 0, "given_up": 0}
+    (offered,) = ok(client.get("/api/v1/deliveries?state=offered"))["deliveries"]
+    assert [r["id"] for r in listed(sent="under_way")] == [run["id"]]
+    assert listed(sent="failed") == []
+    ok(client.post(f"/api/v1/deliveries/{offered['id']}", json={"act": "withdraw", "reason": "by telephone"}))
+    assert listed(sent="under_way") == []
+    asked = ok(client.post("/api/v1/runs/export", params={"sent": "arrived"}), 202)
+    execute(services, asked["id"])
+    done = ok(client.get(f"/api/v1/runs/{asked['id']}"))
+    text = client.get(f"/api/v1/runs/{done['id']}/files/{done['files'][0]['id']}").text
+    (row,) = csv.DictReader(io.StringIO(text))
+    assert (row["Run"], row["Recipients it arrived with"], row["Recipients for whom it was given up"]) == (
+        str(run["id"]), "1", "1",
+    )  # fmt: skip
 
 
 def test_a_clerk_of_two_wards_sees_only_deliveries_of_what_is_theirs(services: Services, sign_in: SignIn) -> None:

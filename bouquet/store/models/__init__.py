@@ -4,6 +4,7 @@ Bouquet's own records.
 
 from bouquet.store.models.base import Base, Document
 from bouquet.store.models.deliveries import (
+    SENT,
     UNDER_WAY,
     Appending,
     Delivery,
@@ -26,6 +27,7 @@ from bouquet.store.models.templates import Picks, Pin, TemplateRecord, TemplateV
 __all__ = [
     "ACTIVE",
     "LATER",
+    "SENT",
     "UNDER_WAY",
     "Appending",
     "Base",

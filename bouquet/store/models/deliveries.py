@@ -12,6 +12,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from bouquet.store.models.base import Base, Document
 
 __all__ = [
+    "SENT",
     "UNDER_WAY",
     "Appending",
     "Delivery",
@@ -26,6 +27,9 @@ __all__ = [
 
 #: States of a delivery that somebody still does something for, or waits for.
 UNDER_WAY = ("waiting", "sending", "trying", "offered")
+
+#: A view: of the newest delivery to each recipient of a run, how many came to what.
+SENT = sa.table("sent", *map(sa.column, ("run_id", "arrived", "under_way", "failed", "given_up")), schema="ledger")
 
 
 class Appending(Base):

@@ -13,6 +13,7 @@ from bouquet.runs import Services, ask_for_run
 from bouquet.runs.ledger_export import ledger_template
 from bouquet.sources import LEDGER
 from bouquet.store import runs as ledger
+from bouquet.store.deliveries import sent_of
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheQueue, TheServices, WholeNumber, needs
 from bouquet.web.bodies import ExactRoute
@@ -36,6 +37,7 @@ def wanted_runs(
     until: datetime | None = None,
     found: Literal["yes", "no"] | None = None,
     personal: Literal["yes", "no"] | None = None,
+    sent: Literal["arrived", "under_way", "failed", "given_up"] | None = None,
 ) -> ledger.RunFilter:
     """
     The ledger's filter, as it stands in an address.
@@ -50,6 +52,7 @@ def wanted_runs(
         until=until,
         found=found,
         personal=personal,
+        sent=sent,
         seen_by=person,
     )
 
@@ -72,7 +75,8 @@ def list_runs(
     """
     with services.store.session() as session:
         found = ledger.list_runs(session, wanted, before=before, at_most=at_most, sort=sort, ascending=ascending)
-        out = [run_out(r, person) for r in found]
+        sent = sent_of(session, [r.id for r in found])
+        out = [run_out(r, person, sent=sent.get(r.id)) for r in found]
     return RunPage(runs=out, next=out[-1].id if len(out) == at_most else None)
 
 

@@ -40,6 +40,7 @@ from bouquet.web.schemas.runs import (
     Review,
     RunFileOut,
     RunOut,
+    SentOut,
 )
 
 router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(needs("look"))])
@@ -63,9 +64,9 @@ _NOT_THEIRS: dict[str, Any] = {
 PACE, CELL = 2_000_000, 9
 
 
-def run_out(run: Run, person: Person, *, whole: bool = False) -> RunOut:
+def run_out(run: Run, person: Person, *, whole: bool = False, sent: dict[str, int] | None = None) -> RunOut:
     """
-    A run as it goes over the wire; `whole` takes slip and findings along.
+    A run as it goes over the wire; `whole` takes slip and findings along, `sent` what became of its deliveries.
     """
     return RunOut(
         id=run.id,
@@ -102,6 +103,7 @@ def run_out(run: Run, person: Person, *, whole: bool = False) -> RunOut:
         may_review=may_review(run, person),
         slip=run.slip if whole else None,
         findings=run.findings if whole else None,
+        sent=SentOut(**sent) if sent is not None else None,
     )
 
 

@@ -28,10 +28,22 @@ class RunFileOut(BaseModel):
     removed_at: datetime | None
 
 
+class SentOut(BaseModel):
+    """
+    What became of the newest delivery to each of a run's recipients: so many of them.
+    """
+
+    arrived: int
+    under_way: int
+    failed: int
+    given_up: int
+
+
 class RunOut(BaseModel):
     """
     A run as the ledger has it. `held` waits for a person, `releasing` is on its way out after one let it go.
-    `verdict` is the gravest severity among the checks that objected. `slip` and `findings` come with a single run only.
+    `verdict` is the gravest severity among the checks that objected. `slip` and `findings` come with a single run only,
+    `sent` in lists, for runs that were sent to somebody.
     """
 
     id: int
@@ -68,6 +80,7 @@ class RunOut(BaseModel):
     may_review: bool
     slip: dict[str, Any] | None = None
     findings: list[dict[str, Any]] | None = None
+    sent: SentOut | None = None
 
 
 class SheetGlimpseOut(BaseModel):

@@ -6695,7 +6695,8 @@ export interface components {
         /**
          * RunOut
          * @description A run as the ledger has it. `held` waits for a person, `releasing` is on its way out after one let it go.
-         *     `verdict` is the gravest severity among the checks that objected. `slip` and `findings` come with a single run only.
+         *     `verdict` is the gravest severity among the checks that objected. `slip` and `findings` come with a single run only,
+         *     `sent` in lists, for runs that were sent to somebody.
          */
         RunOut: {
             /** Answers */
@@ -6760,6 +6761,7 @@ export interface components {
             rows_announced: number | null;
             /** Rows Written */
             rows_written: number;
+            sent?: components["schemas"]["SentOut"] | null;
             /** Slip */
             slip?: {
                 [key: string]: unknown;
@@ -6866,6 +6868,20 @@ export interface components {
             types?: string[] | null;
             /** Values */
             values?: string[] | null;
+        };
+        /**
+         * SentOut
+         * @description What became of the newest delivery to each of a run's recipients: so many of them.
+         */
+        SentOut: {
+            /** Arrived */
+            arrived: number;
+            /** Failed */
+            failed: number;
+            /** Given Up */
+            given_up: number;
+            /** Under Way */
+            under_way: number;
         };
         /**
          * Session
@@ -11190,6 +11206,7 @@ export interface operations {
                 until?: string | null;
                 found?: ("yes" | "no") | null;
                 personal?: ("yes" | "no") | null;
+                sent?: ("arrived" | "under_way" | "failed" | "given_up") | null;
             };
             header?: never;
             path?: never;
@@ -11267,6 +11284,7 @@ export interface operations {
                 until?: string | null;
                 found?: ("yes" | "no") | null;
                 personal?: ("yes" | "no") | null;
+                sent?: ("arrived" | "under_way" | "failed" | "given_up") | null;
             };
             header?: never;
             path?: never;
@@ -11342,6 +11360,7 @@ export interface operations {
                 until?: string | null;
                 found?: ("yes" | "no") | null;
                 personal?: ("yes" | "no") | null;
+                sent?: ("arrived" | "under_way" | "failed" | "given_up") | null;
             };
             header?: never;
             path?: never;

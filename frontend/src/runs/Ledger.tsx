@@ -34,6 +34,23 @@ const SPANS: [string, string, number][] = [
   ["year", "the last 365 days", 365],
 ];
 
+/** What may have become of what a run sent. */
+const SENT_WORDS = {
+  arrived: "arrived",
+  under_way: "under way",
+  failed: "not delivered",
+  given_up: "given up",
+} as const;
+
+/** How many recipients a run's files arrived with, and what else became of them. */
+function sentWords(sent: NonNullable<Run["sent"]>): string {
+  const of = sent.arrived + sent.under_way + sent.failed + sent.given_up;
+  const rest = (["under_way", "failed", "given_up"] as const)
+    .filter((state) => sent[state] > 0)
+    .map((state) => `${count(sent[state])} ${SENT_WORDS[state]}`);
+  return [`arrived with ${count(sent.arrived)} of ${count(of)}`, ...rest].join(" · ");
+}
+
 /** Everything that ran: who, what, when, how many rows, what became of it. */
 export function Ledger() {
   const { news } = useShell();
@@ -63,6 +80,7 @@ export function Ledger() {
     since: sinceOf(params.get("when")),
     found: (params.get("found") || undefined) as "yes" | "no" | undefined,
     personal: (params.get("personal") || undefined) as "yes" | "no" | undefined,
+    sent: (params.get("sent") || undefined) as keyof typeof SENT_WORDS | undefined,
   };
   const sorting: Sorting<SortBy> = {
     by: (params.get("sort") ?? "number") as SortBy,
@@ -93,7 +111,9 @@ export function Ledger() {
     mutationFn: () => answer(api.POST("/api/v1/runs/export", { params: { query: wanted } })),
   });
   const saved = save.data ? (news.runs[save.data.id] ?? save.data) : undefined;
-  const shown = (runs.data?.pages ?? []).flatMap((p) => p.runs).map((r) => ({ ...r, ...news.runs[r.id] }));
+  const shown = (runs.data?.pages ?? [])
+    .flatMap((p) => p.runs)
+    .map((r) => ({ ...r, ...news.runs[r.id], sent: r.sent }));
   const narrowed = Object.values(wanted).some((v) => v !== undefined);
 
   return (
@@ -173,6 +193,13 @@ export function Ledger() {
           <Choice label="Personal data" name="personal" params={params} set={set} any="personal data: all">
             <option value="yes">with personal data</option>
             <option value="no">without</option>
+          </Choice>
+          <Choice label="Sent" name="sent" params={params} set={set} any="sent or not">
+            {Object.entries(SENT_WORDS).map(([state, words]) => (
+              <option key={state} value={state}>
+                {words}
+              </option>
+            ))}
           </Choice>
           {template && (
             <Button variant="quiet" onClick={() => set("template", "")}>
@@ -300,6 +327,7 @@ function LedgerTable({ runs, ...sorts }: TableProps) {
               {run.objections > 0 && (
                 <div className="soft small">{plural(run.objections, "objection")} of its checks</div>
               )}
+              {run.sent && <div className="soft small">{sentWords(run.sent)}</div>}
               {run.error && (
                 <div
                   className="soft small one-line"
