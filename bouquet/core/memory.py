@@ -15,7 +15,7 @@ from uuid import UUID
 import numpy as np
 import polars as pl
 
-__all__ = ["SeenRecords", "SentKeys", "key_digest", "merged_keys", "seen_records", "short_digest"]
+__all__ = ["SeenRecords", "SentKeys", "key_digest", "merged_keys", "seen_records", "short_digest", "split_keys"]
 
 Cells = Sequence[str | None]
 
@@ -95,6 +95,13 @@ def merged_keys(parts: Iterable[bytes]) -> bytes:
     """
     found = np.frombuffer(b"".join(parts), dtype=">u8")
     return np.unique(found).astype(">u8").tobytes()
+
+
+def split_keys(keys: bytes) -> frozenset[bytes]:
+    """
+    The single digests of `merged_keys`.
+    """
+    return frozenset(keys[n : n + 8] for n in range(0, len(keys), 8))
 
 
 def seen_records(batches: Iterable[pl.DataFrame], keys: int, *, cells: bool) -> Iterator[SeenRecords]:

@@ -15,6 +15,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
+from functools import cache, partial
 from mimetypes import guess_type
 from pathlib import Path
 from typing import Any
@@ -154,7 +155,8 @@ class Export:
             tuple(self.found.as_json()),
             self.found.objections,
             self.found.verdict,
-            tuple((records, keys.sorted()) for records, keys in self.sent.items()),
+            _sorted(self.sent),
+            {form.to.id: _sorted(form.keys) for form in self.forms if form.to.part is not None},
         )
 
     def _close(self, snapshot: Snapshot, slip: dict[str, Any]) -> None:
@@ -196,7 +198,11 @@ class Export:
         self.files += own
         if missing := form.missing_csv():
             self._add(f"{self.stem}-missing-for-{safe_name(form.to.name)}.csv", "missing", missing)
-        return {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
+        facts = {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
+        if form.to.part is None:
+            return facts
+        start = self.plan.record_type
+        return {**facts, "part": form.to.part, "rows": form.announced, "records": start.made_of or start.name}
 
     def _beat(self) -> None:
         """
@@ -226,10 +232,9 @@ class Export:
             open_writer=self._open_writer,
             note=self.notes.update,
         )
-        self.forms = [
-            FormFile(to, self.plan, self.folder, parts, self._reader_totals_of, snapshot, announced, self.sentence)
-            for to in self.recipients
-        ]
+        # Recipients have the same totals, which are read once, where one of them wants any.
+        totals_of = cache(partial(self._reader_totals_of, snapshot))
+        self.forms = [self._form(to, parts, totals_of, announced) for to in self._with_rows(parts)]
         try:
             with (
                 ThreadPoolExecutor(1, thread_name_prefix="totals") as adding,
@@ -261,6 +266,19 @@ class Export:
             for form in self.forms:
                 form.abandon()
             raise
+
+    def _with_rows(self, parts: Sequence[Part]) -> list[Addressed]:
+        """
+        The recipients whom something is for: where each gets their own part, those of whom there is one.
+        """
+        there = {part.exact for part in parts}
+        return [to for to in self.recipients if to.part is None or to.part in there]
+
+    def _form(
+        self, to: Addressed, parts: Sequence[Part], totals_of: Callable[[], Totalled], announced: int
+    ) -> FormFile:
+        keys = self._sent_keys() if to.part is not None else {}
+        return FormFile(to, self.plan, self.folder, parts, totals_of, announced, self.sentence, keys)
 
     def _take_in(self, batch: pa.RecordBatch, frame: pl.DataFrame, path: Path) -> None:
         """
@@ -443,3 +461,7 @@ class Export:
         guarded = self.plan.guards_formulas
         formulas = self.totals.formula_notes(guarded=guarded) if self.format == "csv" else {}
         return {**self.notes, **self.totals.fault_notes(), **formulas}
+
+
+def _sorted(sent: Mapping[str, SentKeys]) -> tuple[tuple[str, bytes], ...]:
+    return tuple((records, keys.sorted()) for records, keys in sent.items())

@@ -7,14 +7,17 @@ from __future__ import annotations
 import contextlib
 import csv
 import io
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import partial
+from itertools import accumulate
 from pathlib import Path
 
 import polars as pl
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.layout import Form, Requirements, form_for, misfits
+from bouquet.core.memory import SentKeys
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines
@@ -23,7 +26,6 @@ from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter
-from bouquet.sources import Snapshot
 
 __all__ = ["Addressed", "FormFile"]
 
@@ -39,12 +41,14 @@ class Addressed:
     acceptance: Acceptance
     #: What their pseudonyms are made with.
     secret: bytes = b""
+    #: The value of the part that is theirs, where each gets their own.
+    part: str | None = None
 
 
 class FormFile:
     """
-    What one recipient gets. Where they take the template's own form, nothing is written; what they require is held
-    against the rows all the same.
+    What one recipient gets: the rows, or those of their own part. Where they take the template's own form, nothing is
+    written; what they require is held against the rows all the same.
 
     `whole` has (name, path beside, rows, value of the part) of each finished file, `unmet` what keeps it from being
     sent.
@@ -57,6 +61,7 @@ class FormFile:
         totals_of: Reads what lines of totals say.
         announced: Rows.
         sentence: What the file is of.
+        keys: Gathers the keys of the records in their own part, by record type.
     """
 
     def __init__(
@@ -65,20 +70,29 @@ class FormFile:
         plan: Plan,
         folder: Path,
         parts: Sequence[Part],
-        totals_of: Callable[[Snapshot], Totalled],
-        snapshot: Snapshot,
+        totals_of: Callable[[], Totalled],
         announced: int,
         sentence: str,
+        keys: Mapping[str, SentKeys],
     ) -> None:
-        self.to, self.folder, self.sentence, self.announced = to, folder, sentence, announced
+        self.to, self.folder, self.sentence, self.keys = to, folder, sentence, keys
         self.whole: list[tuple[str, Path, int, str | None]] = []
         self.unmet = misfits(to.acceptance, plan)
         self.form = form_for(to.acceptance, plan, to.name, to.secret)
         self._required = Requirements(to.acceptance, self.form.plan)
         self._pen: SplitWriter | None = None
-        if to.acceptance.has_form and not self.unmet:
+        theirs = list(parts) if to.part is None else [p for p in parts if p.exact == to.part]
+        self.announced = announced if to.part is None else sum(p.rows or 0 for p in theirs)
+        self._spans = _spans(parts, to.part) if to.part is not None else None
+        self._come = 0
+        self._open = partial(self._opened, theirs, totals_of)
+        if to.part is None:
+            self._begin()
+
+    def _begin(self) -> None:
+        if self._pen is None and self.to.acceptance.has_form and not self.unmet:
             with self._only_theirs():
-                self._pen = self._opened(list(parts), totals_of, snapshot)
+                self._pen = self._open()
 
     @property
     def media_type(self) -> str:
@@ -88,10 +102,10 @@ class FormFile:
     def _format(self) -> Format:
         return FORMATS[self.form.plan.output.format]
 
-    def _opened(self, parts: list[Part], totals_of: Callable[[Snapshot], Totalled], snapshot: Snapshot) -> SplitWriter:
+    def _opened(self, parts: list[Part], totals_of: Callable[[], Totalled]) -> SplitWriter:
         own, format = self.form.plan, self._format
         takes_lines = own.output.style == "reader" and format.lines
-        totals = _moved(totals_of(snapshot), self.form) if takes_lines else [{}]
+        totals = _moved(totals_of(), self.form) if takes_lines else [{}]
         split = own.output.split
         return SplitWriter(
             own,
@@ -127,6 +141,22 @@ class FormFile:
         """
         Take in a batch of what is read.
         """
+        if self._spans is None:
+            self._take(frame)
+            return
+        begin, self._come = self._come, self._come + frame.height
+        for start, end in self._spans:
+            if start < self._come and end > begin:
+                rows = frame.slice(max(start - begin, 0), min(end, self._come) - max(start, begin))
+                for keys in self.keys.values():
+                    keys.add(rows)
+                self._begin()
+                self._take(rows)
+        if self._pen is not None and self._come >= self._spans[-1][1]:
+            # Of many recipients few files are open at a time: parts come one after the other.
+            self._finish()
+
+    def _take(self, frame: pl.DataFrame) -> None:
         if self.unmet:
             return
         own = self.form.frame(frame)
@@ -135,13 +165,17 @@ class FormFile:
             with self._only_theirs():
                 self.whole += [(*whole, self._pen.part) for whole in self._pen.take(own)]
 
+    def _finish(self) -> None:
+        if self._pen is not None and not self.unmet:
+            with self._only_theirs():
+                self.whole += [(*whole, self._pen.part) for whole in self._pen.end()]
+            self._pen = None
+
     def end(self) -> None:
         """
         Finish the file. One that does not meet what they require is not kept.
         """
-        if self._pen is not None and not self.unmet:
-            with self._only_theirs():
-                self.whole += [(*whole, self._pen.part) for whole in self._pen.end()]
+        self._finish()
         self.unmet = [*self.unmet, *self._required.finish()]
         if self.unmet:
             for _, path, _, _ in self.whole:
@@ -179,6 +213,14 @@ class FormFile:
         """
         if self._pen is not None:
             self._pen.abandon()
+
+
+def _spans(parts: Sequence[Part], exact: str) -> list[tuple[int, int]]:
+    """
+    (first row, row after the last) of the parts with a value, among all rows in their order.
+    """
+    ends = list(accumulate((p.rows or 0 for p in parts), initial=0))
+    return [(ends[n], ends[n + 1]) for n, p in enumerate(parts) if p.exact == exact]
 
 
 def _moved(totals: Totalled, form: Form) -> Totalled:

@@ -5,7 +5,7 @@ The outbox: deliveries taken up one after the other for each recipient, how they
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -13,6 +13,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session, aliased
 
+from bouquet.core.memory import split_keys
 from bouquet.store import memory, people
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import (
@@ -25,6 +26,7 @@ from bouquet.store.models import (
     Recipient,
     Round,
     Run,
+    SentKeysRecord,
 )
 from bouquet.store.notices import notify
 
@@ -48,6 +50,7 @@ __all__ = [
     "take",
     "tell_failed",
     "waive",
+    "why_not",
     "withdraw",
 ]
 
@@ -181,7 +184,7 @@ def set_state(session: Session, delivery: Delivery, ended: Ended, now: datetime,
 def _remember(session: Session, run: Run, recipient_id: int, now: datetime) -> None:
     """
     The memory of a recipient goes on once their files have arrived. Where everybody gets their own part there is one
-    memory, which goes on once everything that must arrive has.
+    memory: it goes on by the records in their part; by what is nobody's, once all that must arrive has.
     """
     if run.status != "ready":
         return
@@ -189,16 +192,33 @@ def _remember(session: Session, run: Run, recipient_id: int, now: datetime) -> N
     round_ = session.get(Round, run.round_id) if run.round_id is not None else None
     if round_ is None or round_.own_part is None:
         return
-    open_ = sa.select(Delivery.id).where(
-        Delivery.run_id == run.id, Delivery.must, Delivery.state.not_in(("arrived", "waived"))
-    )
+    to_come = Delivery.must & Delivery.state.not_in(("arrived", "waived"))
     # The newest of each recipient counts: what was sent again takes the place of what failed.
     newer = aliased(Delivery)
     later = sa.select(newer.id).where(
         newer.run_id == Delivery.run_id, newer.recipient_id == Delivery.recipient_id, newer.number > Delivery.number
     )
-    if session.scalar(open_.where(~later.exists()).limit(1)) is None:
+    query = sa.select(Delivery.recipient_id).where(Delivery.run_id == run.id, to_come, ~later.exists())
+    waiting = set(session.scalars(query))
+    if not waiting:
         memory.advance(session, run, 0, now)
+    elif recipient_id not in waiting:
+        memory.advance(session, run, 0, now, _in_part(session, run, recipient_id, waiting))
+
+
+def _in_part(session: Session, run: Run, recipient_id: int, waiting: Set[int]) -> Set[bytes]:
+    """
+    The digests of the keys of the records in a recipient's own part, but for those that also stand in a part that is
+    yet to arrive.
+    """
+    types = {facts["id"]: facts.get("records") for facts in (run.slip or {}).get("recipients", ())}
+    query = sa.select(SentKeysRecord.recipient_id, SentKeysRecord.keys).where(
+        SentKeysRecord.run_id == run.id,
+        SentKeysRecord.recipient_id.in_({recipient_id, *waiting}),
+        SentKeysRecord.records == types.get(recipient_id, ""),
+    )
+    found = {reader: split_keys(keys) for reader, keys in session.execute(query)}
+    return found.pop(recipient_id, frozenset()).difference(*found.values())
 
 
 def tell_failed(session: Session, delivery: Delivery, run: Run, now: datetime) -> None:
@@ -290,8 +310,8 @@ def send_again(session: Session, delivery_id: int, by: str, now: datetime, recip
     to = session.get(Recipient, recipient_id if recipient_id is not None else first.recipient_id)
     if to is None or to.deleted_at is not None:
         raise NotFound("There is no such recipient, or it was removed.")
-    if to.id != first.recipient_id:
-        _may_have(to, run)
+    if to.id != first.recipient_id and (why := why_not(to, run)) is not None:
+        raise NotPossible(why)
     number = sa.select(sa.func.coalesce(sa.func.max(Delivery.number), 0) + 1)
     number = number.where(Delivery.run_id == run.id, Delivery.recipient_id == to.id)
     again = Delivery(
@@ -309,11 +329,15 @@ def send_again(session: Session, delivery_id: int, by: str, now: datetime, recip
     return again
 
 
-def _may_have(to: Recipient, run: Run) -> None:
+def why_not(to: Recipient, run: Run) -> str | None:
+    """
+    Why somebody for whom a run was not made may not have its files as they are; None where they may.
+    """
     if run.personal and (not to.acceptance.get("personal", False) or to.acceptance.get("classes")):
-        raise NotPossible(f"{to.name} may not receive personal data, and this file holds some.")
-    if {"format", "csv", "columns"} & set(to.acceptance):
-        raise NotPossible(f"{to.name} takes files in a form of their own. Add them to the round instead.")
+        return f"{to.name} may not receive personal data, and this file holds some."
+    if {"format", "csv", "columns", "most_rows"} & set(to.acceptance):
+        return f"{to.name} takes files in a form of their own. Add them to the round instead."
+    return None
 
 
 def waive(session: Session, delivery_id: int, by: str, reason: str, now: datetime) -> Delivery:

@@ -291,21 +291,28 @@ def drop_pending(session: Session, run_id: int, recipient_id: int | None = None)
     session.execute(statement)
 
 
-def advance(session: Session, run: Run, recipient_id: int, now: datetime) -> None:
+def advance(session: Session, run: Run, recipient_id: int, now: datetime, only: Iterable[bytes] | None = None) -> None:
     """
     Remember what a run held for a reader, in the transaction in which it is delivered to them. What a later run
-    delivered meanwhile stays as it was then.
+    delivered meanwhile stays as it was then. `only` are the first eight bytes of the keys that were delivered, where
+    these are not all.
     """
     if run.template_id is None:
         return
+    of_part = ""
+    if only is not None:
+        session.execute(sa.text("CREATE TEMP TABLE IF NOT EXISTS parted (digest bytea PRIMARY KEY) ON COMMIT DROP"))
+        session.execute(sa.text("DELETE FROM parted"))
+        session.execute(sa.text("INSERT INTO parted SELECT unnest(CAST(:only AS bytea[]))"), {"only": list(only)})
+        of_part = " AND NOT p.gone AND substring(uuid_send(p.key) FOR 8) IN (SELECT digest FROM parted)"
     session.execute(
         sa.text(
             "WITH forgotten AS (DELETE FROM remembered r USING remembering p WHERE p.run_id = :run"
-            " AND p.recipient_id = :reader AND p.gone AND r.template_id = :template AND r.round_id = :round"
+            f" AND p.recipient_id = :reader AND p.gone{of_part} AND r.template_id = :template AND r.round_id = :round"
             " AND r.recipient_id = :reader AND r.key = p.key)"
             " INSERT INTO remembered AS r (template_id, round_id, recipient_id, key, row, sent_at, run_id, texts)"
-            " SELECT :template, :round, :reader, key, row, :now, run_id, texts FROM remembering"
-            " WHERE run_id = :run AND recipient_id = :reader AND NOT gone"
+            " SELECT :template, :round, :reader, key, row, :now, run_id, texts FROM remembering p"
+            f" WHERE run_id = :run AND recipient_id = :reader AND NOT gone{of_part}"
             " ON CONFLICT (template_id, round_id, recipient_id, key) DO UPDATE"
             " SET row = excluded.row, sent_at = excluded.sent_at, run_id = excluded.run_id,"
             " texts = coalesce(excluded.texts, r.texts)"
@@ -319,7 +326,11 @@ def advance(session: Session, run: Run, recipient_id: int, now: datetime) -> Non
             "run": run.id,
         },
     )
-    drop_pending(session, run.id, recipient_id)
+    if only is None:
+        drop_pending(session, run.id, recipient_id)
+    else:
+        delivered = f"DELETE FROM remembering p WHERE run_id = :run AND recipient_id = :reader{of_part}"
+        session.execute(sa.text(delivered), {"run": run.id, "reader": recipient_id})
 
 
 def take_back(session: Session, run: Run) -> None:

@@ -5,14 +5,14 @@ What a round's run sends, to whom: the deliveries that are entered when it ends.
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
-from bouquet.store.deliveries import Ended, set_state, tell_failed
+from bouquet.store.deliveries import Ended, set_state, tell_failed, why_not
 from bouquet.store.models import LATER, Delivery, Recipient, Round, Run, RunFile
 
 __all__ = ["content_of", "enter", "parts_of_nobody", "with_fact"]
@@ -31,7 +31,7 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
     said = _said_of(run)
     open_ = False
     for recipient, must, files in _wanted(session, round_, run):
-        unmet = said.get(recipient.id, {}).get("unmet", []) if files else []
+        unmet = _unmet(recipient, run, said) if files else []
         delivery = Delivery(
             run_id=run.id,
             recipient_id=recipient.id,
@@ -52,6 +52,18 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
     return open_ and round_.own_part is not None
 
 
+def _unmet(recipient: Recipient, run: Run, said: Mapping[int, dict[str, Any]]) -> list[str]:
+    """
+    What keeps a run's files from a recipient: what was found when it was made, or, where they became one of its
+    recipients later, what can be told without making it again.
+    """
+    if recipient.id in said:
+        found: list[str] = said[recipient.id]["unmet"]
+        return found
+    why = why_not(recipient, run)
+    return [f"it was made before they were one of its recipients. {why}"] if why is not None else []
+
+
 def _said_of(run: Run) -> dict[int, dict[str, Any]]:
     """
     What a run's slip says of each recipient.
@@ -69,9 +81,10 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
     if round_.own_part is not None:
         fact = str(round_.own_part["fact"])
         for recipient in with_fact(session, fact):
-            own = [f for f in common if f.part is not None and f.part == recipient.acceptance["facts"][fact]]
-            if own:
-                yield recipient, True, own
+            theirs = [f for f in common if f.part is not None and f.part == recipient.acceptance["facts"][fact]]
+            own = [f for f in files if f.recipient_id == recipient.id]
+            if own or theirs:
+                yield recipient, True, own or theirs
         return
     said = _said_of(run)
     for entry in round_.recipients:

@@ -11,6 +11,7 @@ from datetime import datetime
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.memory import split_keys
 from bouquet.store.models import Download, Person, Run, RunFile, SentKeysRecord
 from bouquet.store.runs import visible_runs
 
@@ -102,7 +103,7 @@ def keys_sent(session: Session, run_id: int, records: str) -> frozenset[bytes] |
     found = session.scalars(query).all()
     if not found:
         return None
-    return frozenset(keys[n : n + 8] for keys in found for n in range(0, len(keys), 8))
+    return frozenset[bytes]().union(*map(split_keys, found))
 
 
 def runs_that_sent(
