@@ -8,6 +8,7 @@ import csv
 import io
 from collections.abc import Iterator
 from pathlib import Path
+from urllib.parse import unquote
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
@@ -152,6 +153,90 @@ def test_a_server_that_breaks_off_is_tried_again_until_the_file_is_there(
     expect(page.locator(".deliveries")).to_contain_text("trying again", timeout=40_000)
     expect(page.locator(".deliveries")).to_contain_text("arrived", timeout=60_000)
     assert [a.name.endswith(".csv") for a in room.arrivals] == [True]
+
+
+#: Three of the contractors are nobody's recipients.
+WITHOUT = 3
+
+
+def add_contractors(page: Page) -> list[str]:
+    """A recipient for each contractor but a few, added by a program; the names of those who are none."""
+    return list(
+        page.evaluate(
+            """async (without) => {
+              const ask = async (path, body) => {
+                const answer = await fetch("/api/v1" + path, body && {
+                  method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body),
+                });
+                if (!answer.ok) throw new Error(path + " " + (await answer.text()));
+                return answer.json();
+              };
+              const means = (await ask("/means")).find((m) => m.name === "Billing desk");
+              const list = await ask("/templates");
+              const billing = list.find((t) => t.name === "Contractor billing lines");
+              const { document } = await ask("/templates/" + billing.id);
+              const columns = [document.columns.find((c) => c.id === "c3")];
+              const rows = { per: "group", by: [{ path: columns[0].value.field }] };
+              const look = await ask("/design/look", {
+                document: { ...document, columns, rows, order: [], checks: [], output: {} }, limit: 200,
+              });
+              const names = look.rows.map((row) => row[0]);
+              for (const name of names.slice(without))
+                await ask("/recipients", {
+                  name, means_id: means.id, address: { path: encodeURIComponent(name) },
+                  acceptance: { personal: true, facts: { contractor: name }, csv: { separator: ";" } },
+                });
+              return names;
+            }""",
+            WITHOUT,
+        )
+    )
+
+
+def test_each_contractor_gets_their_own_lines_and_nobody_anothers(keeper: Page, desk: tuple[Room, StandIn]) -> None:
+    """Before it is set the round says how many have a recipient, and who has none; what is nobody's is kept."""
+    page, (room, stand_in) = keeper, desk
+    url = stand_in.settings["url"]
+    add_way(page, "A program (webhook)", "Billing desk", Address=url, Networks_inside_this_house="127.0.0.0/8")
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.locator("table.board")).to_contain_text("Billing desk")
+    names = add_contractors(page)
+
+    page.get_by_role("link", name="Rounds", exact=True).click()
+    page.get_by_role("button", name="New round").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Template").select_option(label="Contractor billing lines")
+    dialog.get_by_label("It runs").select_option(label="when it is called")
+    dialog.get_by_label("Whether each gets their own part").select_option(
+        label="each gets the part with their contractor"
+    )
+    dialog.get_by_label("What becomes of parts that nobody receives").select_option("keep")
+    expect(dialog).to_contain_text(f"{len(names)} parts now: {len(names) - WITHOUT} have a recipient, none has")
+    for name in names[:WITHOUT]:
+        expect(dialog).to_contain_text(name)
+    dialog.get_by_role("button", name="Set this round").click()
+    expect(dialog).to_be_hidden()
+    line = page.locator(".fortnight tr", has_text="each their own part, by contractor")
+    line.get_by_role("button", name="More for Contractor billing lines").click()
+    page.get_by_role("button", name="Call now").click()
+    page.get_by_role("link", name="Runs", exact=True).click()
+    row = page.locator("table.board tbody tr", has_text="Contractor billing lines").first
+    expect(row).to_contain_text("waiting for review", timeout=60_000)
+    row.get_by_role("link", name="Contractor billing lines").click()
+    page.get_by_role("button", name="Release").click()
+    dialog.get_by_label("Why").fill("three months, as they asked")
+    dialog.get_by_role("button", name="Release it").click()
+    page.get_by_role("link", name="Runs", exact=True).click()
+    expect(row).to_contain_text(f"arrived with {len(names) - WITHOUT} of {len(names) - WITHOUT}", timeout=60_000)
+
+    got = {}
+    for arrival in room.arrivals:
+        heading, *lines = csv.reader(io.StringIO(arrival.beginning), delimiter=";")
+        whole = [line for line in lines if len(line) == len(heading)]
+        got[unquote(unquote(arrival.facts["target"].rpartition("/")[2]))] = {
+            w[heading.index("Contractor")] for w in whole
+        }
+    assert got == {name: {name} for name in names[WITHOUT:]}
 
 
 def test_a_link_is_opened_on_a_phone_by_somebody_who_never_signs_in(

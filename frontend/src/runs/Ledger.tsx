@@ -42,6 +42,16 @@ const SENT_WORDS = {
   given_up: "given up",
 } as const;
 
+/** Seconds after a run's end for which it is looked at again whether what it sent arrived. */
+const JUST_ENDED = 600;
+
+/** Whether what a round's run sends is on its way, or may be in a moment. */
+function isGoingOut(run: Run): boolean {
+  if (run.via !== "round" || !["asked", "running", "releasing", "ready"].includes(run.status)) return false;
+  if (run.sent && run.sent.under_way === 0) return false;
+  return !run.finished_at || Date.now() - Date.parse(run.finished_at) < JUST_ENDED * 1000;
+}
+
 /** How many recipients a run's files arrived with, and what else became of them. */
 function sentWords(sent: NonNullable<Run["sent"]>): string {
   const of = sent.arrived + sent.under_way + sent.failed + sent.given_up;
@@ -97,6 +107,8 @@ export function Ledger() {
       ),
     initialPageParam: null as number | null,
     getNextPageParam: (page) => page.next,
+    // Of runs there are news; what is sent arrives a while after them.
+    refetchInterval: ({ state }) => (state.data?.pages.some((p) => p.runs.some(isGoingOut)) ? 5_000 : false),
   });
   const totals = useQuery({
     queryKey: ["run-totals", wanted],
