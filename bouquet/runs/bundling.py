@@ -18,6 +18,9 @@ from bouquet.core.naming import safe_name, with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.slip import Digest
 from bouquet.core.template import Template
+from bouquet.core.wording.given import sentence_for
+from bouquet.core.wording.lists import listed
+from bouquet.core.wording.sentence import Sentence
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
 from bouquet.runs.export import Export
 from bouquet.runs.exported import Exported, ExportedFile, file_facts
@@ -109,7 +112,7 @@ def _pack(
         "files": facts,
     }
     personal = tuple(slip["personal_fields"])
-    slip["recipients"] = [_addressed(to, personal) for to in recipients]
+    slip["recipients"] = [_addressed(to, personal, parts) for to in recipients]
     if not recipients:
         del slip["recipients"]
     plans = [plan for _, plan in parts if plan.attached is not None]
@@ -147,11 +150,14 @@ def _pack(
     )
 
 
-def _addressed(to: Addressed, personal: tuple[str, ...]) -> dict[str, Any]:
+def _addressed(to: Addressed, personal: tuple[str, ...], parts: Sequence[tuple[Template, Plan]]) -> dict[str, Any]:
     """
     Whether somebody may have an archive, as the slip has it.
     """
     unmet = []
+    said = [t.name for t, p in parts if sentence_for(to.acceptance, t, p) != Sentence(t, p.catalogue, p.context).text()]
+    if said:
+        unmet.append(f"{listed(said)} is narrowed by personal data that {to.name} may not receive, as its slip says")
     treated = any(given != "seen" for given in to.acceptance.classes.values())
     if personal and treated:
         unmet.append(f"{to.name} takes some personal data masked or not at all; a bundle holds it as it is")

@@ -35,6 +35,7 @@ from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import FieldValue, Template
 from bouquet.core.vocabulary.formats import FORMATS
+from bouquet.core.wording.given import sentence_for
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
@@ -199,6 +200,8 @@ class Export:
         if missing := form.missing_csv():
             self._add(f"{self.stem}-missing-for-{safe_name(form.to.name)}.csv", "missing", missing)
         facts = {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
+        if form.sentence != self.sentence:
+            facts["sentence"] = form.sentence
         if form.to.part is None:
             return facts
         start = self.plan.record_type
@@ -278,7 +281,9 @@ class Export:
         self, to: Addressed, parts: Sequence[Part], totals_of: Callable[[], Totalled], announced: int
     ) -> FormFile:
         keys = self._sent_keys() if to.part is not None else {}
-        return FormFile(to, self.plan, self.folder, parts, totals_of, announced, self.sentence, keys)
+        said = sentence_for(to.acceptance, self.template, self.plan)
+        told = said == self.sentence
+        return FormFile(to, self.plan, self.folder, parts, totals_of, announced, said, keys, told=told)
 
     def _take_in(self, batch: pa.RecordBatch, frame: pl.DataFrame, path: Path) -> None:
         """

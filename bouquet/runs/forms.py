@@ -8,7 +8,7 @@ import contextlib
 import csv
 import io
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from itertools import accumulate
 from pathlib import Path
@@ -47,8 +47,8 @@ class Addressed:
 
 class FormFile:
     """
-    What one recipient gets: the rows, or those of their own part. Where they take the template's own form, nothing is
-    written; what they require is held against the rows all the same.
+    What one recipient gets: the rows, or those of their own part. Where they take the template's own form, and may
+    read all of its sentence, nothing is written; what they require is held against the rows all the same.
 
     `whole` has (name, path beside, rows, value of the part) of each finished file, `unmet` what keeps it from being
     sent.
@@ -60,7 +60,8 @@ class FormFile:
         parts: The parts of the split.
         totals_of: Reads what lines of totals say.
         announced: Rows.
-        sentence: What the file is of.
+        sentence: What the file is of, as they may read it.
+        told: Whether that is what everybody reads.
         keys: Gathers the keys of the records in their own part, by record type.
     """
 
@@ -74,12 +75,17 @@ class FormFile:
         announced: int,
         sentence: str,
         keys: Mapping[str, SentKeys],
+        *,
+        told: bool = True,
     ) -> None:
         self.to, self.folder, self.sentence, self.keys = to, folder, sentence, keys
         self.whole: list[tuple[str, Path, int, str | None]] = []
         self.unmet = misfits(to.acceptance, plan)
-        self.form = form_for(to.acceptance, plan, to.name, to.secret)
+        # Names of files may say what was answered.
+        answers = plan.answers if told else ()
+        self.form = form_for(to.acceptance, replace(plan, answers=answers), to.name, to.secret)
         self._required = Requirements(to.acceptance, self.form.plan)
+        self._own = to.acceptance.has_form or not told
         self._pen: SplitWriter | None = None
         theirs = list(parts) if to.part is None else [p for p in parts if p.exact == to.part]
         self.announced = announced if to.part is None else sum(p.rows or 0 for p in theirs)
@@ -90,7 +96,7 @@ class FormFile:
             self._begin()
 
     def _begin(self) -> None:
-        if self._pen is None and self.to.acceptance.has_form and not self.unmet:
+        if self._pen is None and self._own and not self.unmet:
             with self._only_theirs():
                 self._pen = self._open()
 

@@ -169,7 +169,7 @@ def _given(made: Exported, share: Share, folder: Path, addressed: Sequence[Addre
         files += [_moved(f, folder) if f in own else f for f in given]
         named = [file_facts(f) for f in given]
         told = {**facts, "files": named, "apart": True, "rows": made.rows, **share.asked}
-        told["sentence"] = made.slip["sentence"]
+        told.setdefault("sentence", made.slip["sentence"])
         said.append(told)
     files += [_moved(f, folder) for f in made.files if f.role == "missing"]
     who = " and ".join(names[r] for r in share.readers if r in names)

@@ -134,10 +134,10 @@ def content_of(run: Run, delivery: Delivery) -> tuple[int, str]:
     files = [f for f in run.files if f.id in delivery.files]
     whose = next((f.recipient_id for f in files if f.recipient_id is not None), delivery.recipient_id)
     facts = _said_of(run).get(whose, {})
-    told = facts if facts.get("apart") else {"rows": run.rows_written, "sentence": (run.slip or {}).get("sentence", "")}
+    sentence = str(facts.get("sentence", (run.slip or {}).get("sentence", "")))
     # An archive does not say how many rows are in it; parts do, and are fewer than the run's.
     counted = [f.rows for f in files if f.role in ("data", "form")]
-    return sum(counted) if counted else int(told["rows"]), str(told["sentence"])
+    return sum(counted) if counted else int(facts["rows"] if facts.get("apart") else run.rows_written), sentence
 
 
 def parts_of_nobody(session: Session, fact: str, parts: Iterable[str | None]) -> list[str]:

@@ -159,3 +159,29 @@ def test_who_comes_when_it_is_made_already_gets_no_personal_data_and_no_form(sen
 
     assert states == {"new": "arrived", "open": "failed", "closed": "arrived"}
     assert names[late] == "open"
+
+
+def test_who_may_not_receive_personal_data_does_not_read_it_in_the_sentence(sending: Sending, room: Room) -> None:
+    """Neither in the file's title nor beside the file; who may receive it reads all of it."""
+    residents = {"any": [{"path": "resident", "is": "is", "ask": "who"}, {"path": "state", "is": "not_blank"}]}
+    asks = [{"name": "who", "label": "Who?", "kind": "text", "default": "Zebulon Quist"}]
+    output = {"style": "reader", "name": "of_{ask.who}"}
+    document = {**REPORTS, "columns": REPORTS["columns"][:2], "filter": residents, "asks": asks, "output": output}  # type: ignore[index]
+    may = sending.recipient("webhook", "may", {"personal": True})
+    may_not = sending.recipient("sftp", "may not", {})
+    notice = sending.recipient("mail", "by mail", {"format": "xlsx"})
+    run = sending.run([may, may_not, notice], document)
+    sending.send()
+    files = {d.recipient_id: [f for f in run.files if f.id in d.files] for d in sending.deliveries(run)}
+    bodies = {to: [content(sending, f) for f in found] for to, found in files.items()}
+    sheet = openpyxl.load_workbook(io.BytesIO(bodies[notice][0])).active
+    names = {to: found[0].name for to, found in files.items()}
+    letter = next(a for a in room.arrivals if a.way == "mail")
+
+    assert {d.state for d in sending.deliveries(run)} == {"arrived"}
+    assert "Quist" in bodies[may][0].decode()
+    assert ["Quist" in names[to] for to in (may, may_not, notice)] == [True, False, False]
+    assert "Quist" not in bodies[may_not][0].decode()
+    assert "1 part you may not see" in bodies[may_not][0].decode()
+    assert not any("Quist" in str(c) for row in sheet.iter_rows(values_only=True) for c in row)  # type: ignore[union-attr]
+    assert "Quist" not in letter.beginning + str(letter.facts)
