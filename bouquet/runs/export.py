@@ -196,6 +196,12 @@ class Export:
             )
             for name, path, rows, part in form.whole
         ]
+        for beside in form.beside() if own else ():
+            name = f"{own[0].name.rpartition('.')[0]}-{beside.suffix}"
+            path = self.folder / f".{form.to.id}~{name}.part"
+            path.write_bytes(beside.content)
+            made = self._finished(path.name[1:].removesuffix(".part"), path, "schema", 0)
+            own.append(replace(made, recipient=form.to.id, called=name, media_type=beside.media_type))
         self.files += own
         if missing := form.missing_csv():
             self._add(f"{self.stem}-missing-for-{safe_name(form.to.name)}.csv", "missing", missing)

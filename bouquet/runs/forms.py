@@ -23,7 +23,7 @@ from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines
 from bouquet.core.template import Acceptance
 from bouquet.core.vocabulary.formats import FORMATS, Format
-from bouquet.core.writers import SheetFacts, Writer, writer_of
+from bouquet.core.writers import Beside, SheetFacts, Writer, writer_of
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter
 
@@ -199,6 +199,12 @@ class FormFile:
         except BouquetError as error:
             self.unmet = [*self.unmet, str(error)]
             self.abandon()
+
+    def beside(self) -> tuple[Beside, ...]:
+        """
+        What explains their files and goes with them, such as a schema.
+        """
+        return tuple(writer_of(self._format.name).beside(self.form.plan))
 
     def missing_csv(self) -> bytes:
         """

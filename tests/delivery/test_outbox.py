@@ -11,6 +11,7 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+import xmlschema
 from python_calamine import CalamineWorkbook
 
 from bouquet.delivery import end_old_links
@@ -400,3 +401,16 @@ def test_people_waive_and_send_again_and_the_ledger_says_so(sending: Sending, ro
     assert events == [("waiting", "Ines"), ("sending", ""), ("arrived", "")]
     assert remembered(sending, run) == 12
     assert {a.way for a in room.arrivals} == {"webhook", "mail"}
+
+
+def test_a_form_that_needs_explaining_brings_its_schema(sending: Sending, room: Room) -> None:
+    """Their XML holds by the schema that came with it; what somebody fetches for themselves has neither."""
+    to = sending.recipient("sftp", "reader", {"format": "xml", "name": "theirs"}, folder="xml")
+    run = sending.run([to])
+    sending.send()
+    names = sorted(a.name for a in room.arrivals)
+    folder = room.folder / "sftp" / "xml"
+
+    assert names == ["theirs-schema.xsd", "theirs.xml"]
+    assert xmlschema.XMLSchema(str(folder / "theirs-schema.xsd")).is_valid(str(folder / "theirs.xml"))
+    assert {f.name for f in run.files if f.recipient_id is None} == {"wards.csv"}

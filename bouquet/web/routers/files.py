@@ -88,7 +88,7 @@ def mail_to_me(run_id: Id, services: TheServices, person: CurrentPerson) -> None
         run = ledger.see_run(session, run_id, person)
         if run.status != "ready":
             raise Refused(409, "not_ready", f"Run {run_id} is not ready, so nothing of it goes out.")
-        files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", "form")]
+        files = [f for f in run.files if f.removed_at is None and f.role != "archive" and f.recipient_id is None]
     if not files:
         msg = f"Run {run_id} has no files that could be sent."
         raise NotFound(msg)
@@ -112,7 +112,8 @@ def get_archive(run_id: Id, request: Request, services: TheServices, person: Cur
     """
     with services.store.session() as session:
         run = ledger.see_run(session, run_id, person)
-    files = [f for f in run.files if f.removed_at is None and f.role not in ("archive", "form", *LATER)]
+    kept = [f for f in run.files if f.removed_at is None and f.role not in ("archive", *LATER)]
+    files = [f for f in kept if f.recipient_id is None]
     if not files:
         msg = f"Run {run_id} has no files that could be put together."
         raise NotFound(msg)
