@@ -10,12 +10,12 @@ from typing import Any
 from bouquet.delivery.folder import FolderWay
 from bouquet.delivery.link import LinkWay
 from bouquet.delivery.mail import MailWay
-from bouquet.delivery.patience import patience_for
 from bouquet.delivery.sftp import SftpWay
 from bouquet.delivery.store import StoreWay
 from bouquet.delivery.way import Step, Way, WrongSettings, read
 from bouquet.delivery.webhook import WebhookWay
 from bouquet.runs import Services
+from bouquet.runs.patience import patience_for
 from bouquet.store.models import Means, Recipient
 
 __all__ = ["WAYS", "checked_address", "checked_settings", "try_means", "way_of", "way_to", "words_of"]

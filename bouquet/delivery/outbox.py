@@ -18,9 +18,9 @@ import structlog
 
 from bouquet.core.errors import BouquetError
 from bouquet.delivery.means import way_to
-from bouquet.delivery.patience import Patience, patience_for
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Way, WrongSettings
 from bouquet.runs import Services
+from bouquet.runs.patience import TookTooLong, patience_for
 from bouquet.store import STORE_AWAY
 from bouquet.store import deliveries as outbox
 from bouquet.store.models import Delivery, Person, Round, Run
@@ -121,7 +121,7 @@ def _note(services: Services, delivery_id: int, progress: Mapping[str, Any]) -> 
 
 
 def _sent(services: Services, way: Way, parcel: Parcel, *, doubtful: bool) -> Receipt:
-    with _patience(services, parcel) as patience, patience.within():
+    with _patiently(services, parcel):
         if doubtful:
             found = way.verify(parcel)
             if found is not None:
@@ -129,8 +129,19 @@ def _sent(services: Services, way: Way, parcel: Parcel, *, doubtful: bool) -> Re
         return way.send(parcel)
 
 
-def _patience(services: Services, parcel: Parcel) -> Patience:
-    return patience_for(services.delivery_wait, sum(file.size for file in parcel.files))
+@contextmanager
+def _patiently(services: Services, parcel: Parcel) -> Iterator[None]:
+    """
+    Break off what does not come to an end. Raises DeliveryError.
+    """
+    size = sum(file.size for file in parcel.files)
+    try:
+        with patience_for(services.delivery_wait, size) as patience, patience.within():
+            yield
+    except TookTooLong as error:
+        cause = error.__cause__
+        unanswered = isinstance(cause, DeliveryError) and cause.unanswered
+        raise DeliveryError(str(error), passing=True, unanswered=unanswered) from error
 
 
 def _arrived(receipt: Receipt, doubtful: bool) -> outbox.Ended:
@@ -221,7 +232,7 @@ def take_back(services: Services, delivery_id: int, by: str, reason: str) -> Non
     if state == "arrived" and not way.withdraws:
         raise DeliveryError(f"{way.label}: what arrived cannot be taken back.")
     if state == "arrived":
-        with _patience(services, parcel) as patience, patience.within():
+        with _patiently(services, parcel):
             way.withdraw(parcel)
     with services.store.session() as session:
         outbox.withdraw(session, delivery_id, by, reason, services.clock())

@@ -13,8 +13,8 @@ from typing import Annotated
 
 from pydantic import AfterValidator, Field
 
-from bouquet.delivery.patience import hold
 from bouquet.delivery.way import DeliveryError
+from bouquet.runs.patience import hold
 
 __all__ = ["Host", "Inside", "Networks", "addresses_of", "connect", "connect_tls", "is_allowed", "says_of"]
 

@@ -19,6 +19,7 @@ from typing import Any, Literal
 from urllib.parse import unquote, urlsplit
 
 from bouquet.core.errors import BouquetError
+from bouquet.runs.patience import TookTooLong, hold, patience_for
 
 __all__ = ["MailError", "MailServer", "MailTalk", "Reached", "checked_address", "is_passing", "says_of"]
 
@@ -116,17 +117,18 @@ class MailServer:
         """
         Hand a mail over. Raises MailError with what the server said; one that asks for patience is tried again.
         """
-        for pause in (*PAUSES, None):
-            try:
-                with self.talk() as talk:
-                    talk.secure()
-                    talk.sign_in()
-                    talk.hand_over(message)
-                return
-            except (OSError, smtplib.SMTPException) as error:
-                if pause is None or not is_passing(error):
-                    raise MailError(f"The mail to {message['To']} was not taken: {says_of(error)}") from error
-                time.sleep(pause)
+        with patience_for(WAIT, len(bytes(message))) as patience:
+            for pause in (*PAUSES, None):
+                try:
+                    with patience.within(), self.talk() as talk:
+                        talk.secure()
+                        talk.sign_in()
+                        talk.hand_over(message)
+                    return
+                except (OSError, smtplib.SMTPException, TookTooLong) as error:
+                    if pause is None or not is_passing(error):
+                        raise MailError(f"The mail to {message['To']} was not taken: {says_of(error)}") from error
+                    time.sleep(pause)
 
 
 class MailTalk:
@@ -191,8 +193,10 @@ class _Listening:
 
     def _get_socket(self, host: str, port: int, timeout: float) -> socket.socket:
         if self._reached is None:
-            return super()._get_socket(host, port, timeout)  # type: ignore[misc,no-any-return]
-        made = self._reached(host, port)
+            made = socket.create_connection((host, port), timeout)
+            hold(made)
+        else:
+            made = self._reached(host, port)
         context: ssl.SSLContext | None = getattr(self, "context", None)
         return made if context is None else context.wrap_socket(made, server_hostname=host)
 
@@ -233,7 +237,7 @@ def is_passing(error: Exception) -> bool:
         return all(400 <= code < 500 for code, _ in error.recipients.values())
     if isinstance(error, smtplib.SMTPResponseException):
         return 400 <= error.smtp_code < 500
-    return not isinstance(error, ssl.SSLError | smtplib.SMTPNotSupportedError)
+    return not isinstance(error, ssl.SSLError | smtplib.SMTPNotSupportedError | TookTooLong)
 
 
 def says_of(error: Exception) -> str:

@@ -18,6 +18,7 @@ from bouquet.delivery import try_means
 from bouquet.store.models import Recipient
 from tests.conftest import NOW
 from tests.delivery.conftest import Sending
+from tests.runs.post_office import dribbling
 
 
 class Answering:
@@ -87,31 +88,9 @@ def test_an_answer_that_no_text_can_hold_is_told_as_far_as_it_can_be(
 
 
 @pytest.fixture
-def dribbling() -> Iterator[tuple[int, list[bytes]]]:
-    """A server that says one byte at a time and never comes to an end; its port, and what it says over and over."""
-    listening, saying = socket.create_server(("127.0.0.1", 0)), [b"2"]
-    over = threading.Event()
-
-    def talk(connection: socket.socket) -> None:
-        with connection:
-            while not over.wait(0.05):
-                try:
-                    connection.sendall(saying[0])
-                except OSError:
-                    return
-
-    def serve() -> None:
-        while not over.is_set():
-            try:
-                connection, _ = listening.accept()
-            except OSError:
-                return
-            threading.Thread(target=talk, args=(connection,), daemon=True).start()
-
-    threading.Thread(target=serve, daemon=True).start()
-    yield listening.getsockname()[1], saying
-    over.set()
-    listening.close()
+def never_ending() -> Iterator[tuple[int, list[bytes]]]:
+    with dribbling() as made:
+        yield made
 
 
 @pytest.mark.parametrize(
@@ -127,10 +106,10 @@ def dribbling() -> Iterator[tuple[int, list[bytes]]]:
     ],
 )
 def test_a_server_that_never_comes_to_an_end_is_broken_off(
-    sending: Sending, dribbling: tuple[int, list[bytes]], way: str, says: bytes
+    sending: Sending, never_ending: tuple[int, list[bytes]], way: str, says: bytes
 ) -> None:
     """However it keeps a single wait short, a try ends; and so does trying its means."""
-    port, dribbling[1][0] = dribbling[0], says
+    port, never_ending[1][0] = never_ending[0], says
     sending.services = replace(sending.services, delivery_wait=0.3)
     recipient = sending.recipient(way)
     with sending.services.store.session() as session:

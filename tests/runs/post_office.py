@@ -5,6 +5,7 @@ A real mail server on loopback that keeps what it takes, and refuses whom it is 
 from __future__ import annotations
 
 import socket
+import threading
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -16,7 +17,7 @@ from typing import Any
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import AuthResult
 
-__all__ = ["PostOffice", "post_office"]
+__all__ = ["PostOffice", "dribbling", "post_office"]
 
 
 class PostOffice:
@@ -64,3 +65,31 @@ def post_office(password: str | None = None) -> Iterator[tuple[PostOffice, str]]
         yield office, f"smtp://127.0.0.1:{port}"
     finally:
         controller.stop()
+
+
+@contextmanager
+def dribbling() -> Iterator[tuple[int, list[bytes]]]:
+    """A server that says one byte at a time and never comes to an end; its port, and what it says over and over."""
+    listening, saying = socket.create_server(("127.0.0.1", 0)), [b"2"]
+    over = threading.Event()
+
+    def talk(connection: socket.socket) -> None:
+        with connection:
+            while not over.wait(0.05):
+                try:
+                    connection.sendall(saying[0])
+                except OSError:
+                    return
+
+    def serve() -> None:
+        while not over.is_set():
+            try:
+                connection, _ = listening.accept()
+            except OSError:
+                return
+            threading.Thread(target=talk, args=(connection,), daemon=True).start()
+
+    threading.Thread(target=serve, daemon=True).start()
+    yield listening.getsockname()[1], saying
+    over.set()
+    listening.close()

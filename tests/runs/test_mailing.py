@@ -4,8 +4,10 @@ A round's files by mail, to a real server: each person's once, whole, and nobody
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
 from dataclasses import replace
+from email.message import EmailMessage
 from typing import Any
 
 import pytest
@@ -16,7 +18,7 @@ from bouquet.runs.mailing import mail_to_person
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run
 from tests.conftest import NOW
-from tests.runs.post_office import PostOffice, post_office
+from tests.runs.post_office import PostOffice, dribbling, post_office
 from tests.runs.test_review import WARDS, add_round, get, ticked
 
 A, B = "auditor@regulator.example", "canopy@town.example"
@@ -198,3 +200,17 @@ def test_somebody_has_a_run_sent_to_themselves(
 
     assert to == people["tobin"].email
     assert [a.get_filename() for a in mail.iter_attachments()] == ["wards.csv"]
+
+
+def test_a_server_that_never_comes_to_an_end_is_broken_off(monkeypatch: pytest.MonkeyPatch) -> None:
+    """However short it keeps a single wait: a letter fails, and keeps no worker and no request."""
+    monkeypatch.setattr(module, "WAIT", 0.2)
+    with dribbling() as (port, _):
+        server = MailServer.at(f"smtp://127.0.0.1:{port}", "bouquet@marrowby.example")
+        message = EmailMessage()
+        message["To"] = A
+        began = time.monotonic()
+        with pytest.raises(MailError, match="was not taken: it was broken off"):
+            server.send(message)
+
+    assert time.monotonic() - began < 20

@@ -13,15 +13,24 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from typing import TypeVar
 
-from bouquet.delivery.way import DeliveryError
+from bouquet.core.errors import BouquetError
 
-__all__ = ["Patience", "hold", "patience_for"]
+__all__ = ["Patience", "TookTooLong", "hold", "patience_for"]
 
 _T = TypeVar("_T")
 
 #: How many of the longest waits a conversation may last, besides what its bytes need at the slowest that is borne, in
 #: bytes a second.
 WAITS, SLOWEST = 10, 20_000
+
+
+class TookTooLong(BouquetError):
+    """
+    A conversation was broken off, as it did not come to an end.
+    """
+
+    code = "took_too_long"
+
 
 _CURRENT: ContextVar[Patience | None] = ContextVar("patience", default=None)
 
@@ -49,7 +58,8 @@ class Patience:
     @contextmanager
     def within(self) -> Iterator[None]:
         """
-        Connections of this thread belong to it meanwhile. Raises DeliveryError instead of what followed from its end.
+        Connections of this thread belong to it meanwhile. Raises TookTooLong, from what followed from its end, instead
+        of that.
         """
         token = _CURRENT.set(self)
         try:
@@ -57,17 +67,9 @@ class Patience:
         except Exception as error:
             if not self.over:
                 raise
-            unanswered = isinstance(error, DeliveryError) and error.unanswered
-            raise DeliveryError(self.says, passing=True, unanswered=unanswered) from error
+            raise TookTooLong(f"it was broken off, as it was not done after {self.seconds:,.0f} seconds") from error
         finally:
             _CURRENT.reset(token)
-
-    @property
-    def says(self) -> str:
-        """
-        Why it ended.
-        """
-        return f"it was broken off, as it was not done after {self.seconds:,.0f} seconds"
 
     def each(self, steps: Iterator[_T]) -> Iterator[_T]:
         """
