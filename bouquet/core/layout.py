@@ -22,6 +22,7 @@ from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.far import FAR
 from bouquet.core.template import Acceptance, Csv, LayoutColumn, whole_pattern
+from bouquet.core.vocabulary.formats import FORMATS
 
 __all__ = ["Fit", "Form", "Requirements", "form_for", "held_against", "layout_of", "misfits"]
 
@@ -267,6 +268,9 @@ class Requirements:
         ]
         # What they receive is text; a spreadsheet's cells are held against the same texts.
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+        # Bounds are of numbers, whatever their marks and units; where these stay numbers in a file, so is their kind.
+        self._numbers = TextShaper([_bare(c) for c in self.plan.columns], self.plan.zone.key)
+        self._typed = FORMATS[self.plan.output.format].typed
 
     def add(self, frame: pl.DataFrame) -> None:
         """
@@ -274,9 +278,10 @@ class Requirements:
         """
         self.rows += frame.height
         if self._checked and frame.height:
-            texts = self._shaper.shape(frame)
+            texts, numbers = self._shaper.shape(frame), self._numbers.shape(frame)
             for column in self._checked:
-                blank = column.add(texts[f"c{column.at}"])
+                name = f"c{column.at}"
+                blank = column.add(texts[name], numbers[name], typed=self._typed)
                 if column.is_to_be_filled and len(self.missing) < MOST_MISSING:
                     self._note_missing(column.wanted.heading, frame.filter(blank))
 
@@ -295,6 +300,16 @@ class Requirements:
         if most is not None and self.rows > most:
             found.insert(0, f"they take at most {most:,} rows, and these are {self.rows:,}")
         return found
+
+
+def _bare(column: PlanColumn) -> PlanColumn:
+    """
+    A column whose numbers are written without marks, units and padding.
+    """
+    if not column.kind.is_number:
+        return column
+    bare = {"grouping": "", "decimal_mark": ".", "prefix": "", "suffix": "", "pad": None, "first": None}
+    return dataclasses.replace(column, show=column.show.model_copy(update=bare))
 
 
 def _asks(column: LayoutColumn) -> bool:
@@ -320,16 +335,19 @@ class _Column:
     def is_to_be_filled(self) -> bool:
         return self.wanted.required or self.wanted.full is not None
 
-    def add(self, texts: pl.Series) -> pl.Series:
+    def add(self, texts: pl.Series, numbers: pl.Series, *, typed: bool) -> pl.Series:
         """
-        Take in the column's texts; gives which of them are blank.
+        Take in the column's texts, as shown and, of numbers, without marks and units; gives which of them are blank.
+        `typed`: their files keep numbers as such.
         """
         wanted = self.wanted
         blank = texts.is_null() | (texts == "")
         self.blank += int(blank.sum())
-        filled = texts.filter(~blank)
+        filled, bare = texts.filter(~blank), numbers.filter(~blank)
         if wanted.kind in _WRITTEN:
-            self._note(f"not {_a(wanted.kind)}", filled, ~filled.str.contains(_WRITTEN[wanted.kind]))
+            self._note(
+                f"not {_a(wanted.kind)}", filled, ~(bare if typed else filled).str.contains(_WRITTEN[wanted.kind])
+            )
         if wanted.one_of:
             self._note("not one of theirs", filled, ~filled.is_in(list(wanted.one_of)))
         if wanted.pattern:
@@ -337,12 +355,12 @@ class _Column:
         if wanted.longest is not None:
             self._note(f"longer than {wanted.longest:,} characters", filled, filled.str.len_chars() > wanted.longest)
         if wanted.least is not None or wanted.greatest is not None:
-            numbers = filled.str.to_decimal(scale=12)
-            outside = numbers.is_null()
+            value = bare.str.to_decimal(scale=12)
+            outside = value.is_null()
             if wanted.least is not None:
-                outside |= (numbers < wanted.least).fill_null(True)
+                outside |= (value < wanted.least).fill_null(True)
             if wanted.greatest is not None:
-                outside |= (numbers > wanted.greatest).fill_null(True)
+                outside |= (value > wanted.greatest).fill_null(True)
             self._note(f"outside {wanted.least if wanted.least is not None else '…'} to "
                        f"{wanted.greatest if wanted.greatest is not None else '…'}", filled, outside)  # fmt: skip
         if wanted.unique:

@@ -80,6 +80,7 @@ def reads(show: Show, value: Any, of: Field, dtype: Any) -> str | None:
         ("68.1", "0.68 m", {"decimals": 2, "factor": "0.01", "suffix": " m"}),
         ("0.125", "12.5 %", {"decimals": 1, "factor": "100", "suffix": " %"}),
         ("-5.25", "£ -5.3", {"decimals": 1, "prefix": "£ "}),
+        ("-5.25", "-£5.3", {"decimals": 1, "prefix": "£"}),
     ],
 )
 def test_numbers_by_example(value: str, text: str, expected: dict[str, Any]) -> None:

@@ -97,7 +97,7 @@ def test_a_reader_s_file_has_titles_groups_and_totals(run: Run, query: Query) ->
     assert rows[4] == ["Order", "Ward", "Done", "Amount", "Girth"]
     assert [r[0] for r in rows if r and r[0].startswith("Ward: ")] == [f"Ward: {w}" for w, _ in wards]
     subtotals = {r[0].removeprefix("Total "): r[3] for r in rows if r and r[0].startswith("Total ")}
-    assert subtotals == {w: f"£{a:,.2f}".replace("£-", "£-") for w, a in wards}
+    assert subtotals == {w: f"£{a:,.2f}".replace("£-", "-£") for w, a in wards}
     assert rows[-1][:1] + rows[-1][3:4] == ["Total", f"£{total:,.2f}"]
     first = query(
         f"SELECT to_char(wl_done, 'DD/MM/YYYY') FROM {JOINED} WHERE {WHERE} ORDER BY w_name NULLS LAST, wl_id LIMIT 1"

@@ -11,6 +11,7 @@ from babel.core import UnknownLocaleError
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.template import Output, Show
+from bouquet.core.template.values import CURRENCIES
 
 __all__ = ["shown"]
 
@@ -30,7 +31,6 @@ _YES_NO = {
 }
 
 _MARKS = (" ", "\u00a0", "\u202f", ",", ".", "'", "’")
-_CURRENCIES = ("£", "€", "$", "¥")
 
 
 def shown(show: Show, field: Field, output: Output) -> Show:
@@ -56,7 +56,7 @@ def _reader(field: Field, name: str) -> dict[str, Any]:
     if field.kind.is_number:
         mark = symbols.get("group", ",")
         found["grouping"] = mark if mark in _MARKS else " "
-        if field.unit in _CURRENCIES:
+        if field.unit in CURRENCIES:
             before = str(locale.currency_formats["standard"].pattern).find("¤") == 0
             found |= {"prefix": field.unit} if before else {"suffix": f"\u00a0{field.unit}"}
     if field.kind.is_dated:

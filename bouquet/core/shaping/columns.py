@@ -111,7 +111,7 @@ class TextShaper:
         if show.pad is not None:
             value = padded(value, column)
         if show.prefix or show.suffix:
-            value = pl.format("{}{}{}", pl.lit(show.prefix), value, pl.lit(show.suffix))
+            value = _surrounded(value, column)
         if is_text and (show.trim or show.pad is not None or show.prefix or show.suffix or column.blank):
             # A text of nothing but white space is blank: it gets no prefix and no padding.
             white = pl.lit("") if show.trim or column.blank else given
@@ -207,6 +207,17 @@ def padded(value: pl.Expr, column: PlanColumn) -> pl.Expr:
         return filled
     size = value.str.strip_prefix("-").str.pad_start(show.pad - 1, "0")
     return pl.when(value.str.starts_with("-")).then(pl.format("-{}", size)).otherwise(filled)
+
+
+def _surrounded(value: pl.Expr, column: PlanColumn) -> pl.Expr:
+    """
+    A text between what stands before and after it. A number of money keeps its sign in front of both.
+    """
+    show = column.show
+    if not (show.signs_money and column.kind.is_number):
+        return pl.format("{}{}{}", pl.lit(show.prefix), value, pl.lit(show.suffix))
+    sign = pl.when(value.str.starts_with("-")).then(pl.lit("-")).otherwise(pl.lit(""))
+    return pl.format("{}{}{}{}", sign, pl.lit(show.prefix), value.str.strip_prefix("-"), pl.lit(show.suffix))
 
 
 def _plain(mark: str) -> str:

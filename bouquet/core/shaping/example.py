@@ -16,6 +16,7 @@ from typing import TypeAlias
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.template import Show
+from bouquet.core.template.values import CURRENCIES
 
 __all__ = ["date_patterns", "format_by_example"]
 
@@ -96,6 +97,11 @@ def _numbers(value: Decimal, text: str) -> Iterator[Show]:
     start, end = found.span()
     sign = "-" if start and text[start - 1] in "-−" else ""
     prefix, suffix = text[: start - len(sign)], text[end:]
+    if prefix[:1] in ("-", "−") and prefix[1:] in CURRENCIES:
+        # The sign stands before what money is counted in.
+        sign, prefix = "-", prefix[1:]
+    elif sign and prefix in CURRENCIES:
+        return
     written = found.group()
     factors = sorted(_FACTORS, key=lambda f: (f != "1", f != "100" or "%" not in suffix))
     for factor, (mark, grouping) in itertools.product(factors, _marks(written)):

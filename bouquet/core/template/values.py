@@ -158,6 +158,10 @@ class FormulaValue(Part):
     formula: str = Field(min_length=1, max_length=4000)
 
 
+#: Marks of money that stand beside a number.
+CURRENCIES = ("£", "€", "$", "¥")
+
+
 class Show(Part):
     """
     How a column's values stand on paper. What is not given follows the machine style.
@@ -183,6 +187,13 @@ class Show(Part):
     pad_with: str = Field("0", min_length=1, max_length=1)
     pad_side: Literal["left", "right"] = "left"
     link: bool = Field(False, description="In spreadsheets, a link to the record's page")
+
+    @property
+    def signs_money(self) -> bool:
+        """
+        Whether what stands in front is a currency, before which the sign of a number stands: -£60.64.
+        """
+        return self.prefix in CURRENCIES
 
 
 def _value_tag(value: Any) -> str:

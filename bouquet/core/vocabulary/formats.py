@@ -30,6 +30,7 @@ class Format:
         sized: Whether its size is known while it is written.
         grows: Whether rows of a later run can be added to its end.
         readable: Whether its rows can be read back, to be compared.
+        typed: Whether numbers stay numbers in it, however they are shown.
         most_columns: Columns that it has room for, where there is a limit.
     """
 
@@ -46,6 +47,7 @@ class Format:
     most_columns: int | None = None
     grows: bool = False
     readable: bool = True
+    typed: bool = False
 
     @property
     def extension(self) -> str:
@@ -70,6 +72,7 @@ FORMATS: dict[str, Format] = by_name(
         ),
         Format(
             name="xlsx",
+            typed=True,
             label="Spreadsheet",
             noun="a spreadsheet",
             meaning="A workbook with typed cells, titles, groups and totals.",
@@ -91,6 +94,7 @@ FORMATS: dict[str, Format] = by_name(
         ),
         Format(
             name="ods",
+            typed=True,
             label="OpenDocument spreadsheet",
             noun="an OpenDocument spreadsheet",
             meaning="A spreadsheet by ISO/IEC 26300, with typed cells, titles, groups and totals.",
@@ -153,6 +157,7 @@ FORMATS: dict[str, Format] = by_name(
         ),
         Format(
             name="parquet",
+            typed=True,
             label="Parquet",
             noun="a Parquet file",
             meaning="Columns with their types, compressed: for analysts and their tools.",
@@ -162,6 +167,7 @@ FORMATS: dict[str, Format] = by_name(
         ),
         Format(
             name="arrow",
+            typed=True,
             label="Arrow",
             noun="an Arrow file",
             meaning="Columns with their types as programs hold them in memory (Arrow IPC).",

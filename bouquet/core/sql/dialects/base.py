@@ -306,6 +306,11 @@ class Dialect(ABC):
             text = self.grouped(text, show.grouping, mark)
         elif mark != ".":
             text = sa.func.replace(text, literal("."), literal(mark))
+        if show.signs_money:
+            negative = text.like("-%")
+            sign = sa.case((negative, literal("-")), else_=literal(""))
+            text = sa.case((negative, sa.func.substr(text, 2)), else_=text)
+            return self.joined_texts(sign, literal(show.prefix), text, literal(show.suffix))
         if show.prefix or show.suffix:
             text = self.joined_texts(literal(show.prefix), text, literal(show.suffix))
         return text
