@@ -93,7 +93,7 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
           />
         </Form.Group>
       </div>
-      <div className="d-flex gap-2 align-items-center">
+      <div className="d-flex flex-wrap gap-2 align-items-center">
         <h3 className="h6 m-0">
           Their columns <Help topic="sending#a-recipient" />
         </h3>
@@ -289,7 +289,7 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
     );
   }
   return (
-    <div className="slab layout-sample">
+    <div className="slab w-100 order-last">
       <Form.Group controlId="layout-text">
         <Form.Label>
           Their header row, with a few rows below it or without; or their metadata (CSV on the Web, JSON)
