@@ -92,6 +92,7 @@ class Export:
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
+        self.said: dict[tuple[Any, ...], str] = {}
         self.writer_class, self.facts = writer_of(format), FORMATS[format]
 
     def write(self, snapshot: Snapshot, asked: dict[str, Any]) -> Exported:
@@ -287,7 +288,11 @@ class Export:
         self, to: Addressed, parts: Sequence[Part], totals_of: Callable[[], Totalled], announced: int
     ) -> FormFile:
         keys = self._sent_keys() if to.part is not None else {}
-        said = sentence_for(to.acceptance, self.template, self.plan)
+        # Many recipients may receive the same; a large catalogue takes a while to be looked through.
+        treated = (to.acceptance.personal, *sorted(to.acceptance.classes.items()))
+        if treated not in self.said:
+            self.said[treated] = sentence_for(to.acceptance, self.template, self.plan)
+        said = self.said[treated]
         told = said == self.sentence
         return FormFile(to, self.plan, self.folder, parts, totals_of, announced, said, keys, told=told)
 
