@@ -22,8 +22,9 @@ SENT_VIEW = """
     ) newest GROUP BY run_id
 """
 
+#: Replaced in its place, so that whoever may read it may do so still: what is new stands at its end.
 RUN_VIEW = """
-    CREATE VIEW ledger.run AS
+    CREATE OR REPLACE VIEW ledger.run AS
     SELECT r.id, r.name AS template, r.version, r.records, r.format, r.asked_by, r.via, r.purpose, r.as_of, r.asked_at,
         r.started_at, r.finished_at,
         round(extract(epoch FROM r.finished_at - r.started_at)::numeric, 3) AS seconds,
@@ -47,7 +48,6 @@ SENT = (
 
 def upgrade() -> None:
     op.execute(SENT_VIEW)
-    op.execute("DROP VIEW ledger.run")
     op.execute(RUN_VIEW.format(sent=SENT, joined=" LEFT JOIN ledger.sent s ON s.run_id = r.id"))
 
 
