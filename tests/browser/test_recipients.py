@@ -183,7 +183,7 @@ def add_contractors(page: Page) -> list[str]:
               const names = look.rows.map((row) => row[0]);
               for (const name of names.slice(without))
                 await ask("/recipients", {
-                  name, means_id: means.id, address: { path: encodeURIComponent(name) },
+                  name: "Office of " + name, means_id: means.id, address: { path: encodeURIComponent(name) },
                   acceptance: { personal: true, facts: { contractor: name }, csv: { separator: ";" } },
                 });
               return names;
