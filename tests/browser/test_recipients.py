@@ -181,9 +181,9 @@ def add_contractors(page: Page) -> list[str]:
                 document: { ...document, columns, rows, order: [], checks: [], output: {} }, limit: 200,
               });
               const names = look.rows.map((row) => row[0]);
-              for (const name of names.slice(without))
+              for (const [n, name] of names.slice(without).entries())
                 await ask("/recipients", {
-                  name: "Office of " + name, means_id: means.id, address: { path: encodeURIComponent(name) },
+                  name: `Office ${n}`, means_id: means.id, address: { path: encodeURIComponent(name) },
                   acceptance: { personal: true, facts: { contractor: name }, csv: { separator: ";" } },
                 });
               return names;
