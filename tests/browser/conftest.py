@@ -149,7 +149,7 @@ def enter(page: Page, house: House, email: str, password: str) -> None:
     page.get_by_label("E-mail address").fill(email)
     page.get_by_label("Password").fill(password)
     page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Templates").wait_for()
+    page.get_by_role("heading", name="Templates").wait_for(timeout=60_000)
 
 
 @pytest.fixture
