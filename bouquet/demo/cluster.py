@@ -276,8 +276,9 @@ class Cluster:
         self._configure()
 
     def _configure(self) -> None:
+        # Several processes that serve, each with connections of its own, had used up a hundred.
         settings = {
-            "shared_buffers": "256MB", "max_wal_size": "2GB", "max_connections": "100",
+            "shared_buffers": "256MB", "max_wal_size": "2GB", "max_connections": "300",
             "timezone": "'UTC'", "log_timezone": "'UTC'", "work_mem": "'32MB'", "random_page_cost": "1.1",
         }  # fmt: skip
         path = self.data / "postgresql.conf"
