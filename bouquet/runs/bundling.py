@@ -109,6 +109,7 @@ def _pack(
         "findings": [{**f, "what": f"{e.slip['template']}: {f['what']}"} for e in made for f in e.slip["findings"]],
         "checks": [{**c, "words": f"{e.slip['template']}: {c['words']}"} for e in made for c in e.slip["checks"]],
         "parts": [e.slip for e in made],
+        "tells_of_people": any(e.slip["tells_of_people"] for e in made),
         "files": facts,
     }
     personal = tuple(slip["personal_fields"])

@@ -33,7 +33,7 @@ from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
 from bouquet.core.slip import Digest, Totals, build_slip
 from bouquet.core.sql import Statements
-from bouquet.core.template import FieldValue, Template
+from bouquet.core.template import Acceptance, FieldValue, Template
 from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.core.wording.given import sentence_for
 from bouquet.core.wording.sentence import Sentence
@@ -140,6 +140,8 @@ class Export:
                 not_included=omitted(self.template, self.plan.catalogue).as_json(),
                 asked=asked,
             )
+            # For whoever the run was not made, and is sent it later.
+            slip["tells_of_people"] = sentence_for(Acceptance(), self.template, self.plan) != self.sentence
             self._close(snapshot, slip)
             if self.recipients:
                 slip["recipients"] = [self._addressed(form) for form in self.forms]

@@ -333,7 +333,9 @@ def why_not(to: Recipient, run: Run) -> str | None:
     """
     Why somebody for whom a run was not made may not have its files as they are; None where they may.
     """
-    if run.personal and (not to.acceptance.get("personal", False) or to.acceptance.get("classes")):
+    # Its sentence may name somebody, also where no column does.
+    personal = run.personal or (run.slip or {}).get("tells_of_people", False)
+    if personal and (not to.acceptance.get("personal", False) or to.acceptance.get("classes")):
         return f"{to.name} may not receive personal data, and this file holds some."
     if {"format", "csv", "columns", "most_rows"} & set(to.acceptance):
         return f"{to.name} takes files in a form of their own. Add them to the round instead."

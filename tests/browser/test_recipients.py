@@ -160,7 +160,7 @@ WITHOUT = 3
 
 
 def add_contractors(page: Page) -> list[str]:
-    """A recipient for each contractor but a few, added by a program; the names of those who are none."""
+    """A recipient for each contractor but a few, added by a program; the names of all, those without first."""
     return list(
         page.evaluate(
             """async (without) => {
