@@ -72,6 +72,18 @@ def port_is_free(port: int) -> bool:
         return True
 
 
+#: How a private cluster is set, told at each start: one that an earlier version made is set so, too. Several processes
+#: that serve, each with connections of its own, had used up a hundred.
+SETTINGS = {
+    "shared_buffers": "256MB",
+    "max_wal_size": "2GB",
+    "max_connections": "300",
+    "timezone": "UTC",
+    "log_timezone": "UTC",
+    "work_mem": "32MB",
+    "random_page_cost": "1.1",
+}
+
 #: Locks by which this process says that it uses a cluster, by the cluster's home.
 _IN_USE: dict[Path, int] = {}
 
@@ -169,7 +181,8 @@ class Cluster:
         return (p for p in (*last, *range(FIRST_PORT, FIRST_PORT + PORTS_TRIED)) if port_is_free(p))
 
     def _start_at(self, port: int, log: Path) -> subprocess.CompletedProcess[str]:
-        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
+        settings = " ".join(f"-c {name}={value}" for name, value in SETTINGS.items())
+        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= {settings}"
         return self._run("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options)
 
     @contextmanager
@@ -273,17 +286,6 @@ class Cluster:
         if made.returncode:
             msg = f"The database cluster could not be made.\n{made.stderr}"
             raise ClusterError(msg)
-        self._configure()
-
-    def _configure(self) -> None:
-        # Several processes that serve, each with connections of its own, had used up a hundred.
-        settings = {
-            "shared_buffers": "256MB", "max_wal_size": "2GB", "max_connections": "300",
-            "timezone": "'UTC'", "log_timezone": "'UTC'", "work_mem": "'32MB'", "random_page_cost": "1.1",
-        }  # fmt: skip
-        path = self.data / "postgresql.conf"
-        with path.open("a") as file:
-            file.writelines(f"{name} = {value}\n" for name, value in settings.items())
 
     def _run(self, program: str, *arguments: str) -> subprocess.CompletedProcess[str]:
         command = [str(binaries() / program), *arguments]
