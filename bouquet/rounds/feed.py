@@ -8,9 +8,9 @@ import hashlib
 import secrets
 from datetime import datetime, timedelta
 from itertools import takewhile
+from typing import TYPE_CHECKING
 
 import sqlalchemy as sa
-from icalendar import Calendar, Event
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
@@ -20,6 +20,9 @@ from bouquet.rounds.calendar import rhythm_of, rhythm_words
 from bouquet.store.house import days_off
 from bouquet.store.models import Occurrence, Person, Round, Run
 from bouquet.store.rounds import NEVER, list_rounds
+
+if TYPE_CHECKING:
+    from icalendar import Event
 
 __all__ = ["drop_feed", "feed_of", "new_feed", "person_of_feed"]
 
@@ -70,6 +73,8 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
     """
     The planned and past moments of the rounds that a person may look at. `address` is that of the house, for links.
     """
+    from icalendar import Calendar
+
     made = Calendar()
     made.add("prodid", "-//Bouquet//Rounds//EN")
     made.add("version", "2.0")
@@ -123,6 +128,8 @@ def _ahead(round_: Round, off: DaysOff, now: datetime) -> list[datetime]:
 
 
 def _event(round_: Round, said: str, moment: datetime, now: datetime) -> Event:
+    from icalendar import Event
+
     event = Event()
     event.add("uid", f"round-{round_.id}-{moment:%Y%m%dT%H%M%SZ}@bouquet")
     event.add("dtstamp", now)

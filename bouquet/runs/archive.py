@@ -7,9 +7,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import stream_zip
 from isal import isal_zlib
 
 from bouquet.core.naming import safe_name, with_suffix
@@ -17,6 +16,9 @@ from bouquet.core.plan import Plan
 from bouquet.core.sql import Statements
 from bouquet.core.template import folder_of
 from bouquet.sources import Snapshot
+
+if TYPE_CHECKING:
+    from stream_zip import Method
 
 __all__ = ["attachments_of", "count_attachments", "read_chunks", "write_archive", "zipped"]
 
@@ -85,7 +87,9 @@ def zipped(members: Iterator[tuple[str, Iterator[bytes]]], moment: datetime) -> 
     A zip of members as it comes about, in 64-bit form (Zip64), so that neither the number nor the size has a cap.
     """
 
-    def entries() -> Iterator[tuple[str, datetime, int, stream_zip.Method, Iterator[bytes]]]:
+    import stream_zip
+
+    def entries() -> Iterator[tuple[str, datetime, int, Method, Iterator[bytes]]]:
         for name, content in members:
             yield name, moment.replace(tzinfo=None), 0o600, stream_zip.ZIP_64, content
 

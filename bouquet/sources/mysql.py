@@ -9,9 +9,7 @@ import socket
 from datetime import date, datetime, timedelta
 from typing import Any
 
-import pymysql.converters
 import sqlalchemy as sa
-from pymysql.constants import FIELD_TYPE
 
 __all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "prepare", "set_timeout"]
 
@@ -34,13 +32,17 @@ def connect_arguments() -> dict[str, Any]:
     """
     What the driver is told. A zero date (`0000-00-00`) is how these databases write that there is none.
     """
+    # Most houses have no such source, and need no driver of theirs.
+    from pymysql import converters
+    from pymysql.constants import FIELD_TYPE
+
     dates = {
-        FIELD_TYPE.DATE: _no_zero(pymysql.converters.convert_date, date),
-        FIELD_TYPE.DATETIME: _no_zero(pymysql.converters.convert_datetime, datetime),
-        FIELD_TYPE.TIMESTAMP: _no_zero(pymysql.converters.convert_datetime, datetime),
-        FIELD_TYPE.TIME: _no_zero(pymysql.converters.convert_timedelta, timedelta),
+        FIELD_TYPE.DATE: _no_zero(converters.convert_date, date),
+        FIELD_TYPE.DATETIME: _no_zero(converters.convert_datetime, datetime),
+        FIELD_TYPE.TIMESTAMP: _no_zero(converters.convert_datetime, datetime),
+        FIELD_TYPE.TIME: _no_zero(converters.convert_timedelta, timedelta),
     }
-    return {"connect_timeout": 5, "conv": {**pymysql.converters.conversions, **dates}}
+    return {"connect_timeout": 5, "conv": {**converters.conversions, **dates}}
 
 
 def _no_zero(convert: Any, kind: type) -> Any:

@@ -10,9 +10,10 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cache, lru_cache
 from importlib.resources import files
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import inflect
+if TYPE_CHECKING:
+    import inflect
 
 __all__ = [
     "common_prefix",
@@ -50,6 +51,8 @@ LONGEST_PREFIX = 5
 
 @cache
 def _english() -> inflect.engine:
+    import inflect
+
     return inflect.engine()
 
 

@@ -8,8 +8,6 @@ from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from icalendar import Calendar
-
 from bouquet.core.recurrence.days_off import DaysOffError
 from bouquet.core.recurrence.rules import rule_days
 
@@ -29,6 +27,8 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
 
     Raises DaysOffError where the text is no calendar, or has more than `MOST_DAYS` such days.
     """
+    from icalendar import Calendar
+
     try:
         events = list(Calendar.from_ical(text).walk("VEVENT"))
     except (ValueError, IndexError, KeyError, TypeError) as error:

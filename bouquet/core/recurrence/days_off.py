@@ -9,8 +9,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
-import holidays
-
 from bouquet.core.errors import BouquetError
 
 __all__ = ["NO_DAYS_OFF", "DaysOff", "DaysOffError"]
@@ -44,6 +42,8 @@ class DaysOff:
     def __post_init__(self) -> None:
         if not self.country:
             return
+        import holidays
+
         known = holidays.list_supported_countries()
         if self.country not in known:
             msg = f"The holidays of “{self.country}” are not known; a country is given as two letters, such as GB."
@@ -73,6 +73,8 @@ class DaysOff:
 
 @functools.lru_cache(maxsize=256)
 def _holidays(country: str, region: str, year: int) -> dict[date, str]:
+    import holidays
+
     found = holidays.country_holidays(country, subdiv=region or None, years=[year])
     return {day: name for day, name in found.items() if day.year == year}
 

@@ -16,11 +16,10 @@ import zipfile
 from collections.abc import Iterator
 from datetime import datetime
 from io import BytesIO
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
 import polars as pl
-import stream_zip
 from isal import isal_zlib
 
 from bouquet.core.checks import FINDING_HEADINGS
@@ -36,6 +35,9 @@ from bouquet.core.writers.xlsx_cells import (
     whole_cell,
 )
 from bouquet.core.writers.xlsx_workbook import STAMP, SheetPart, Skeleton, looks_special
+
+if TYPE_CHECKING:
+    from stream_zip import Method
 
 __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
 
@@ -193,6 +195,8 @@ class XlsxWriter(Writer):
         ]
 
     def _zip(self) -> None:
+        import stream_zip
+
         def deflate() -> Any:
             return isal_zlib.compressobj(level=1, method=isal_zlib.DEFLATED, wbits=-15)
 
@@ -203,23 +207,25 @@ class XlsxWriter(Writer):
         except BaseException as error:
             self._failure = self._failure or error
 
-    def _members(self) -> Iterator[tuple[str, datetime, int, stream_zip.Method, Iterator[bytes]]]:
+    def _members(self) -> Iterator[tuple[str, datetime, int, Method, Iterator[bytes]]]:
+        from stream_zip import ZIP_32, ZIP_64
+
         moment = self.plan.context.as_of.replace(tzinfo=None)
         # 64-bit sizes only where a sheet could need them: not every reader of small files expects them.
-        large = stream_zip.ZIP_64 if self.announced * len(self.plan.columns) > 20_000_000 else stream_zip.ZIP_32
+        large = ZIP_64 if self.announced * len(self.plan.columns) > 20_000_000 else ZIP_32
         data = [f"xl/worksheets/sheet{n + 1}.xml" for n in range(len(self._data))]
         sheets = sum(name.startswith("xl/worksheets/sheet") for name in self._parts)
         last = f"xl/worksheets/sheet{sheets}.xml" if self.plan.output.xlsx.findings_sheet else ""
         for name, content in self._parts.items():
             if name not in (*data, last):
-                yield name, moment, 0o600, stream_zip.ZIP_32, iter((content,))
+                yield name, moment, 0o600, ZIP_32, iter((content,))
         for n, (name, part) in enumerate(zip(data, self._data, strict=True), 1):
             yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], part)
             if part.links:
                 relations = f"xl/worksheets/_rels/sheet{n}.xml.rels"
-                yield relations, moment, 0o600, stream_zip.ZIP_32, iter((_link_relations(part.links),))
+                yield relations, moment, 0o600, ZIP_32, iter((_link_relations(part.links),))
         if last:
-            yield last, moment, 0o600, stream_zip.ZIP_32, iter((self._findings_xml(self._parts[last]),))
+            yield last, moment, 0o600, ZIP_32, iter((self._findings_xml(self._parts[last]),))
 
     def _sheet_xml(self, skeleton: bytes, part: SheetPart) -> Iterator[bytes]:
         first = self._above + 2

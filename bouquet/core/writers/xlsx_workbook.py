@@ -9,8 +9,6 @@ from dataclasses import dataclass, field
 from io import BytesIO
 from typing import Any
 
-import xlsxwriter
-
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.plan import Plan, PlanColumn
@@ -65,6 +63,8 @@ class Skeleton:
         """
         A whole workbook whose data sheets hold their heading row and, below, rows that show each style.
         """
+        import xlsxwriter
+
         buffer, options = BytesIO(), self.plan.output.xlsx
         book = xlsxwriter.Workbook(buffer, {"in_memory": True})
         environment = f"{self.plan.catalogue.title}, {self.plan.catalogue.environment} data"
