@@ -11,12 +11,13 @@ from typing import Literal, TypeAlias
 
 from sqlalchemy.orm import Session
 
+from bouquet.core.rights import Limits
 from bouquet.sources import LEDGER
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round, TemplateRecord
 
-__all__ = ["Act", "Thing", "may", "may_change", "sees_source", "visible"]
+__all__ = ["Act", "Thing", "may", "may_change", "may_send", "sees_source", "visible"]
 
 Act: TypeAlias = Literal["look", "run", "design", "keep", "audit"]
 
@@ -56,6 +57,14 @@ def may_change(person: Person, template: TemplateRecord) -> bool:
     return may(person, "keep") or (template.owner_id == person.id and template.standing != "house")
 
 
+def may_send(person: Person, recipient_id: int | None = None) -> bool:
+    """
+    Whether files may go to a recipient by a person's hand or their rounds; without one, to whoever is none: a folder, a
+    mail address, a recipient whom they make up.
+    """
+    return Limits.read(person.limits).lets_go(recipient_id)
+
+
 def sees_source(person: Person, source: str) -> bool:
     """
     Whether anything of a source is theirs to see.
@@ -78,7 +87,11 @@ def visible(
 
 
 def _sees(person: Person, template: TemplateRecord) -> bool:
-    if template.standing != "own" or template.owner_id == person.id or not _SEES_ALL.isdisjoint(person.roles):
+    if template.owner_id == person.id or not _SEES_ALL.isdisjoint(person.roles):
+        return True
+    if Limits.read(person.limits).house_only:
+        return template.standing == "house"
+    if template.standing != "own":
         return True
     theirs = [{"person": person.id}, *({"group": group_id} for group_id in person.group_ids)]
     return any(entry in template.shared_with for entry in theirs)

@@ -18,7 +18,7 @@ from typing import Any, TypeAlias
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Relation
 from bouquet.core.errors import BouquetError
 
-__all__ = ["NOTHING", "Rights", "RightsDiffer", "Scope", "joined_rights"]
+__all__ = ["NOTHING", "Limits", "Rights", "RightsDiffer", "Scope", "joined_limits", "joined_rights"]
 
 #: How much longer than a way to one record a way to many counts.
 MANY = 1_000
@@ -41,6 +41,40 @@ class Scope:
     field: str
     values: tuple[str, ...]
     names: tuple[str, ...] = dataclasses.field(default=(), compare=False)
+
+
+@dataclass(frozen=True)
+class Limits:
+    """
+    What bounds the acts of a person, beside what they see: whether they use only the house's standard templates and
+    their own, and to which recipients files may go by their hand or their rounds, None for any way out.
+    """
+
+    house_only: bool = False
+    sends_to: frozenset[int] | None = None
+
+    @classmethod
+    def read(cls, kept: Mapping[str, Any] | None) -> Limits:
+        """
+        Limits as the store keeps them: `{"house_only": true, "sends_to": [1, 2]}`; what is not there limits nothing.
+        """
+        kept = kept or {}
+        sends_to = kept.get("sends_to")
+        return cls(bool(kept.get("house_only")), None if sends_to is None else frozenset(sends_to))
+
+    def as_json(self) -> dict[str, Any] | None:
+        """
+        As the store keeps them; None where nothing is limited.
+        """
+        house = {"house_only": True} if self.house_only else {}
+        found = house if self.sends_to is None else {**house, "sends_to": sorted(self.sends_to)}
+        return found or None
+
+    def lets_go(self, recipient_id: int | None = None) -> bool:
+        """
+        Whether files may go to a recipient, or, without one, to whoever is none: a folder, a mail address.
+        """
+        return self.sends_to is None or recipient_id in self.sends_to
 
 
 #: A right that leaves nothing: it speaks of no record type, and so closes all.
@@ -160,6 +194,31 @@ def joined_rights(rights: Sequence[Mapping[str, Any] | None]) -> dict[str, Any] 
     for _, part in respects:
         found |= part
     return found or None
+
+
+def joined_limits(
+    rights: Sequence[tuple[Mapping[str, Any] | None, Mapping[str, Any] | None]],
+) -> dict[str, Any] | None:
+    """
+    What limits somebody who has several rights, each as the store keeps it: (what is seen, limits). Nothing goes
+    anywhere where there is no right at all.
+
+    Raises RightsDiffer where rights differ in more than one respect: what one lets see, another would let out.
+    """
+    if not rights:
+        return Limits(house_only=True, sends_to=frozenset()).as_json()
+    limits = [Limits.read(kept) for _, kept in rights]
+    seen = any(scope != rights[0][0] for scope, _ in rights)
+    used = any(each.house_only != limits[0].house_only for each in limits)
+    sent = any(each.sends_to != limits[0].sends_to for each in limits)
+    if seen + used + sent > 1:
+        raise RightsDiffer(
+            "These groups differ in more than one respect: in what is seen, in which templates are used, or in where "
+            "files may go; who is in all of them could do more than each of them lets."
+        )
+    told = [each.sends_to for each in limits]
+    to = None if None in told else frozenset[int]().union(*(ids for ids in told if ids is not None))
+    return Limits(all(each.house_only for each in limits), to).as_json()
 
 
 def _records_of(known: Sequence[Mapping[str, Any]]) -> tuple[bool, dict[str, Any]]:

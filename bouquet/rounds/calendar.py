@@ -17,9 +17,10 @@ from sqlalchemy.orm import Session
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.template import BundleContents, read_document
 from bouquet.core.wording.lists import listed
+from bouquet.rights import may, may_send
 from bouquet.runs import Services, gather_bundle, unknown_answers
 from bouquet.runs.errors import error_facts
-from bouquet.store import NotFound
+from bouquet.store import NotFound, NotPossible
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
@@ -230,6 +231,19 @@ def tell_of_problems(services: Services, session: Session, runs: list[tuple[Run,
             ledger.notify(session, [run.person_id], run.id, text, services.clock())
 
 
+def _barred(owner: Person, found: Round) -> str | None:
+    """
+    Why a round may not do for its owner what it was set to do, where they lost a right since; None where it may. To
+    which recipients files may go is looked at when these are entered.
+    """
+    if not may(owner, "run", found):
+        return f"{owner.name}, for whom this round runs, may not run the template any more."
+    elsewhere = found.folder or any(a.lower() != owner.email for a in found.mail_to)
+    if elsewhere and not may_send(owner):
+        return f"Files of {owner.name}, for whom this round runs, may go to named recipients only."
+    return None
+
+
 def made_run(
     services: Services,
     known: Known,
@@ -247,6 +261,8 @@ def made_run(
     problem: BouquetError | None = None
     if found.template.deleted_at is not None:
         problem = NotFound(f"The template “{found.template.name}” was removed.")
+    elif (barred := _barred(owner, found)) is not None:
+        problem = NotPossible(barred)
     elif version is None:
         problem = NotFound(f"The template “{found.template.name}” has no saved version yet.")
     elif found.template.kind == "bundle":

@@ -15,7 +15,7 @@ from bouquet.core.errors import BouquetError, PlanError, Problem, TemplateError
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import BundleContents, Only, Template, read_document
 from bouquet.designing import SourceView
-from bouquet.rights import may, visible
+from bouquet.rights import may, may_send, visible
 from bouquet.rounds.calendar import NEVER
 from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipientIn, Watch
 from bouquet.rounds.watching import event_template
@@ -81,7 +81,7 @@ def round_facts(
         label = _check_event(services, person, record, event)
         event = event.model_copy(update={"label": label})
     check_purpose(services, personal, body.purpose)
-    _check_sending(session, body, None if record.kind == "bundle" else read_document(saved.document))
+    _check_sending(session, person, body, None if record.kind == "bundle" else read_document(saved.document))
     watched = body.trigger in ("appears", "closes")
     return {
         "own_part": body.own_part.model_dump() if body.own_part is not None else None,
@@ -203,16 +203,22 @@ def _event_place(place: str, event: Event) -> str:
     return f"event.answers.{name}" if name is not None else f"event.{place}"
 
 
-def _check_sending(session: Session, body: NewRound, template: Template | None) -> None:
+def _check_sending(session: Session, person: Person, body: NewRound, template: Template | None) -> None:
     """
-    Refuse recipients who are not there, and parts of their own where there are none.
+    Refuse recipients who are not there or to whom this person's files may not go, and parts of their own where there
+    are none.
     """
+    elsewhere = body.folder.strip() or any(a.strip().lower() != person.email for a in body.mail_to)
+    if elsewhere and not may_send(person):
+        raise RoundRefused("may_not_send", "Files of yours may go to named recipients only, not to folders or by mail.")
     seen: set[int] = set()
     for entry in body.recipients:
         recipient = recipients.get_recipient(session, entry.recipient_id)
         if entry.recipient_id in seen:
             raise RoundRefused("twice", f"{recipient.name} stands there twice.")
         seen.add(entry.recipient_id)
+        if not may_send(person, recipient.id):
+            raise RoundRefused("may_not_send", f"Files of yours may not go to {recipient.name}.")
     if body.own_part is not None:
         if template is None or template.output.split is None or template.output.split.by is None:
             raise RoundRefused("no_parts", "Split the file by a value first: its parts are what each of them gets.")
@@ -220,6 +226,9 @@ def _check_sending(session: Session, body: NewRound, template: Template | None) 
             raise RoundRefused("no_parts", "Its parts are sheets of one file. Choose files of their own, or a CSV.")
         if not with_fact(session, body.own_part.fact):
             raise RoundRefused("no_fact", f"No recipient has the fact “{body.own_part.fact}” yet.")
+        barred = next((r for r in with_fact(session, body.own_part.fact) if not may_send(person, r.id)), None)
+        if barred is not None:
+            raise RoundRefused("may_not_send", f"Files of yours may not go to {barred.name}.")
 
 
 def put_recipients(session: Session, found: Round, entries: Iterable[RoundRecipientIn]) -> None:

@@ -44,7 +44,13 @@ def get_person(session: Session, person_id: int) -> Person:
 
 
 def add_person(
-    session: Session, *, email: str, name: str, roles: Sequence[str], scope: dict[str, Any] | None
+    session: Session,
+    *,
+    email: str,
+    name: str,
+    roles: Sequence[str],
+    scope: dict[str, Any] | None,
+    limits: dict[str, Any] | None = None,
 ) -> tuple[Person, str]:
     """
     A new person, and the password that they sign in with first; it is told this once. Raises NameTaken.
@@ -59,15 +65,16 @@ def add_person(
             )
     except IntegrityError as error:
         raise NameTaken(email, "person with the address") from error
-    person.password_given = True
+    person.password_given, person.own_limits = True, limits
+    settle(session, person)
     return person, password
 
 
 def change_person(session: Session, person_id: int, now: datetime, **changes: Any) -> Person:
     """
-    Change `name`, `roles`, `scope`, `as_groups`, `groups` or `disabled`. Who is let go is signed out everywhere, their
-    tokens end, and their rounds pause. Raises NotFound, RightsDiffer, and NotPossible where nobody would be left to
-    administer the house.
+    Change `name`, `roles`, `scope`, `limits`, `as_groups`, `groups` or `disabled`. Who is let go is signed out
+    everywhere, their tokens end, and their rounds pause. Raises NotFound, RightsDiffer, and NotPossible where nobody
+    would be left to administer the house.
     """
     person = get_person(session, person_id)
     if "disabled" in changes:
@@ -81,7 +88,7 @@ def change_person(session: Session, person_id: int, now: datetime, **changes: An
         elif not disabled:
             person.disabled_at = None
     wanted = changes.pop("groups", None)
-    given = {"roles": "own_roles", "scope": "own_scope"}
+    given = {"roles": "own_roles", "scope": "own_scope", "limits": "own_limits"}
     for name, value in changes.items():
         setattr(person, given.get(name, name), value)
     session.flush()

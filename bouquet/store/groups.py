@@ -11,7 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from bouquet.core.rights import joined_rights
+from bouquet.core.rights import joined_limits, joined_rights
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
 from bouquet.store.models import Group, GroupMember, Person, TemplateRecord
 
@@ -169,13 +169,15 @@ def keep_somebody(session: Session) -> None:
 def settle(session: Session, person: Person) -> None:
     """
     Work out what somebody may do and see: what they were given themselves, and what their groups give. What they see is
-    either their own or their groups'. Raises RightsDiffer.
+    either their own or their groups', and so is what limits their acts. Raises RightsDiffer.
     """
     groups = groups_of(session, person.id) if person.id is not None else []
     roles = {*person.own_roles, *(role for group in groups for role in group.roles)}
     person.group_ids = [group.id for group in groups]
     person.roles = [role for role in ROLES if role in roles]
     person.scope = joined_rights([g.scope for g in groups]) if person.as_groups else person.own_scope
+    joined = joined_limits([(g.scope, g.limits) for g in groups]) if person.as_groups else person.own_limits
+    person.limits = joined
     session.flush()
 
 

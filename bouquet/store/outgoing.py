@@ -12,8 +12,9 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.rights import Limits
 from bouquet.store.deliveries import Ended, set_state, tell_failed, why_not
-from bouquet.store.models import LATER, Delivery, Recipient, Round, Run, RunFile
+from bouquet.store.models import LATER, Delivery, Person, Recipient, Round, Run, RunFile
 
 __all__ = ["content_of", "enter", "parts_of_nobody", "with_fact"]
 
@@ -28,10 +29,12 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
     round_ = session.get(Round, run.round_id) if run.round_id is not None else None
     if round_ is None or session.scalar(sa.select(Delivery.id).where(Delivery.run_id == run.id).limit(1)):
         return False
-    said = _said_of(run)
+    said, owner = _said_of(run), session.get(Person, run.person_id)
     open_ = False
     for recipient, must, files in _wanted(session, round_, run):
         unmet = _unmet(recipient, run, said) if files else []
+        if owner is not None and not Limits.read(owner.limits).lets_go(recipient.id):
+            unmet = [f"files of {owner.name}, for whom the round runs, may not go to {recipient.name}"]
         delivery = Delivery(
             run_id=run.id,
             recipient_id=recipient.id,

@@ -15,6 +15,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.rights import Limits
 from bouquet.store.errors import NotFound, NotPossible, OutOfScope
 from bouquet.store.models import ACTIVE, SENT, Person, Run, RunFile, TemplateRecord
 from bouquet.store.notices import list_notices, notify, read_notices, tell
@@ -131,9 +132,11 @@ def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[boo
     own rights leave, or, unless `scoped`, with any; for who administers or audits the house, all.
     """
     own = Run.person_id == person.id
+    shared = [TemplateRecord.standing != "own", *_shared_with(person)]
+    if Limits.read(person.limits).house_only:
+        shared = [TemplateRecord.standing == "house"]
     everybody = sa.select(TemplateRecord.id).where(
-        TemplateRecord.id == Run.template_id,
-        sa.or_(TemplateRecord.standing != "own", TemplateRecord.owner_id == person.id, *_shared_with(person)),
+        TemplateRecord.id == Run.template_id, sa.or_(TemplateRecord.owner_id == person.id, *shared)
     )
     theirs: sa.ColumnElement[bool] = everybody.exists()
     if not {"keeper", "auditor"}.isdisjoint(person.roles):

@@ -12,7 +12,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Path, Query, Request
 
 from bouquet.designing import Counting, SourceView
-from bouquet.rights import Act, may, visible
+from bouquet.rights import Act, may, may_send, visible
 from bouquet.runs import Queue, Services
 from bouquet.store import people
 from bouquet.store.models import Person
@@ -30,6 +30,7 @@ __all__ = [
     "TheServices",
     "TheView",
     "WholeNumber",
+    "check_may_send",
     "cookie_of",
     "needs",
     "session_of",
@@ -41,6 +42,15 @@ COOKIE = "bouquet_session"
 
 #: The header by which a keeper looks through somebody's eyes: that person's number.
 EYES = "Bouquet-Eyes"
+
+
+def check_may_send(person: Person, recipient_id: int | None = None) -> None:
+    """
+    Refuse who may not let files go to a recipient; without one, who may let them go to named recipients only.
+    """
+    if not may_send(person, recipient_id):
+        whom = "this recipient" if recipient_id is not None else "anybody but the recipients named in your rights"
+        raise Refused(403, "may_not_send", f"Files of yours may not go to {whom}. An administrator can change that.")
 
 
 def session_of(request: Request) -> str:

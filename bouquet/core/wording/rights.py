@@ -8,7 +8,7 @@ from collections.abc import Sequence
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.personal import CLASSES, Sight, Treatment
-from bouquet.core.rights import Scope
+from bouquet.core.rights import Limits, Scope
 from bouquet.core.wording.lists import listed
 from bouquet.core.wording.sentence import scope_words
 
@@ -27,13 +27,29 @@ _TREATED: dict[Treatment, str] = {"seen": "after saying what for", "masked": "ma
 _NAMED = 6
 
 
-def right_words(roles: Sequence[str], sight: Sight, scope: Scope | None, catalogue: Catalogue | None) -> str:
+def right_words(
+    roles: Sequence[str],
+    sight: Sight,
+    scope: Scope | None,
+    catalogue: Catalogue | None,
+    limits: Limits,
+    recipients: Sequence[str],
+) -> str:
     """
-    What roles and a right come to: `May run templates; sees trees and sites, only those of ward Quay; personal data
-    masked, contact not at all.`
+    What roles and a right come to: `May run templates, only with the house’s standard templates; sees trees and sites,
+    only those of ward Quay; personal data masked, contact not at all; files go only to Fernlea Office.` `recipients`
+    are the names of those to whom files may go, where these are limited.
     """
     may = f"May {listed([_MAY[r] for r in roles])}" if roles else "May do nothing here yet"
-    return f"{may}; sees {_records(sight, scope, catalogue)}; personal data {_personal(sight)}."
+    only = ", only with the house’s standard templates" if limits.house_only else ""
+    said = f"{may}{only}; sees {_records(sight, scope, catalogue)}; personal data {_personal(sight)}"
+    return f"{said}; files go {_sent(limits, recipients)}." if limits.sends_to is not None else f"{said}."
+
+
+def _sent(limits: Limits, recipients: Sequence[str]) -> str:
+    if not limits.sends_to or not recipients:
+        return "to nobody else"
+    return f"only to {listed(recipients) if len(recipients) <= _NAMED else f'{len(recipients)} recipients'}"
 
 
 def _records(sight: Sight, scope: Scope | None, catalogue: Catalogue | None) -> str:

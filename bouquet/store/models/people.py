@@ -31,9 +31,12 @@ class Person(Base):
     roles: Mapped[list[str]]
     password_hash: Mapped[str]
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    #: What limits their acts (see `core.rights.Limits`); nothing where there is none.
+    limits: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     #: What they were given themselves; `as_groups` says that they see what their groups see, and nothing else.
     own_roles: Mapped[list[str]] = mapped_column(default=list, server_default="[]")
     own_scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    own_limits: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     as_groups: Mapped[bool] = mapped_column(default=False, server_default=sa.false())
     #: The groups that they are in.
     group_ids: Mapped[list[int]] = mapped_column(sa.JSON, default=list, server_default="[]")
@@ -73,6 +76,7 @@ class Group(Base):
     meaning: Mapped[str] = mapped_column(default="", server_default="")
     roles: Mapped[list[str]]
     scope: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
+    limits: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     claim: Mapped[str] = mapped_column(default="", server_default="")
 
     __table_args__ = (sa.Index("uq_groups_name", sa.func.lower(sa.text("name")), unique=True),)

@@ -4,7 +4,6 @@ The people of the house, for who administers it.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Annotated, Any
 
@@ -13,6 +12,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError, Problem
+from bouquet.core.rights import Limits
 from bouquet.core.wording.rights import right_words
 from bouquet.designing import SourceView
 from bouquet.designing.leaving import left_templates, left_types
@@ -20,7 +20,8 @@ from bouquet.runs import Services
 from bouquet.runs.inviting import check_can_invite, mail_link
 from bouquet.store import accounts, links
 from bouquet.store.groups import groups_of, list_groups
-from bouquet.store.models import Person
+from bouquet.store.models import Group, Person
+from bouquet.store.recipients import list_recipients
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.access import Id, TheServices, needs
 from bouquet.web.bodies import ExactRoute
@@ -29,6 +30,7 @@ from bouquet.web.schemas.accounts import (
     AccountChange,
     GroupName,
     Leaves,
+    LimitsOut,
     Names,
     NewAccount,
     NewSecret,
@@ -80,11 +82,13 @@ def add_person(body: NewAccount, services: TheServices, person: Keeper) -> Any:
     """
     Add a person. The answer holds the password that they sign in with first, or they are sent a link to set one.
     """
-    scope = kept_scope(services, body.scope)
+    scope, limits = kept_scope(services, body.scope), kept_limits(body.limits)
     if body.invite:
         check_can_invite(services, body.email)
     with services.store.session() as session:
-        added, password = accounts.add_person(session, email=body.email, name=body.name, roles=body.roles, scope=scope)
+        added, password = accounts.add_person(
+            session, email=body.email, name=body.name, roles=body.roles, scope=scope, limits=limits
+        )
         if body.groups or body.as_groups:
             accounts.change_person(session, added.id, services.clock(), as_groups=body.as_groups, groups=body.groups)
         secret = links.make_link(session, added, "invite", services.clock()) if body.invite else ""
@@ -102,15 +106,18 @@ def change_person(person_id: Id, body: AccountChange, request: Request, services
     Change somebody's name, roles or what they may see; let them go, or bring them back.
     """
     given = body.model_dump(exclude_unset=True)
-    changes = {k: v for k, v in given.items() if v is not None or k == "scope"}
+    changes = {k: v for k, v in given.items() if v is not None or k in ("scope", "limits")}
     if changes.pop("codes", None) is False:
         changes |= {"codes_sealed": "", "spare_codes": []}
     if "scope" in changes:
         changes["scope"] = kept_scope(services, body.scope)
+    if "limits" in changes:
+        changes["limits"] = kept_limits(body.limits)
     with services.store.session() as session:
         known = session.get(Person, person_id)
         if known is not None:
-            request.state.told = {"before": {"roles": known.own_roles, "scope": known.own_scope}}
+            before = {"roles": known.own_roles, "scope": known.own_scope, "limits": known.own_limits}
+            request.state.told = {"before": before}
         out = _out(services, session, accounts.change_person(session, person_id, services.clock(), **changes))
     log.info("person_changed", changed=person_id, what=sorted(changes), person=person.id)
     return out
@@ -177,6 +184,20 @@ def kept_scope(services: Services, scope: ScopeOut | None) -> dict[str, Any] | N
     return kept or None
 
 
+def kept_limits(limits: LimitsOut | None) -> dict[str, Any] | None:
+    """
+    What limits somebody's acts as the store keeps it.
+    """
+    return None if limits is None else Limits.read(limits.model_dump(exclude_none=True)).as_json()
+
+
+def limits_out(kept: dict[str, Any] | None) -> LimitsOut | None:
+    """
+    What limits somebody's acts as it is told.
+    """
+    return LimitsOut(**kept) if kept is not None else None
+
+
 def scope_out(kept: dict[str, Any] | None) -> ScopeOut | None:
     """
     A scope as it is told.
@@ -184,17 +205,19 @@ def scope_out(kept: dict[str, Any] | None) -> ScopeOut | None:
     return ScopeOut(**kept) if kept is not None else None
 
 
-def words_of(services: Services, roles: Sequence[str], kept: dict[str, Any] | None) -> str:
+def words_of(services: Services, session: Session, whose: Person | Group) -> str:
     """
-    What roles and a scope come to, as a sentence.
+    What the roles, the scope and the limits of somebody or of a group come to, as a sentence.
     """
+    kept, limits = whose.scope, Limits.read(whose.limits)
     source = (kept or {}).get("source", "") or services.sources.default
     try:
         catalogue = services.sources.get(source).catalogue()
         scope = services.context(scope=kept, source=source).scope
     except BouquetError:
         catalogue, scope = None, services.scope_of(kept, source)
-    return right_words(roles, services.sight_of(kept, source), scope, catalogue)
+    named = [r.name for r in list_recipients(session) if r.id in limits.sends_to] if limits.sends_to else []
+    return right_words(whose.roles, services.sight_of(kept, source), scope, catalogue, limits, named)
 
 
 def _out(services: Services, session: Session, person: Person) -> Account:
@@ -206,9 +229,11 @@ def _out(services: Services, session: Session, person: Person) -> Account:
         scope=scope_out(person.scope),
         own_roles=person.own_roles,
         own_scope=scope_out(person.own_scope),
+        limits=limits_out(person.limits),
+        own_limits=limits_out(person.own_limits),
         as_groups=person.as_groups,
         groups=[GroupName(id=g.id, name=g.name) for g in groups_of(session, person.id)],
-        words=words_of(services, person.roles, person.scope),
+        words=words_of(services, session, person),
         codes=bool(person.codes_sealed),
         last_seen=accounts.last_seen(session, person),
         disabled_at=person.disabled_at,

@@ -17,7 +17,7 @@ from bouquet.store import deliveries as outbox
 from bouquet.store import runs as ledger
 from bouquet.store.models import Delivery, Link, Person, Run
 from bouquet.store.outgoing import content_of
-from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, WholeNumber, needs
+from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, WholeNumber, check_may_send, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.feeds import house_of
@@ -75,7 +75,10 @@ def act_on_delivery(
     if body.act in ("waive", "withdraw") and not reason:
         raise Refused(422, "no_reason", "Say why; it stands in the ledger.")
     with services.store.session() as session:
-        ledger.see_run(session, outbox.get_delivery(session, delivery_id).run_id, person)
+        first = outbox.get_delivery(session, delivery_id)
+        ledger.see_run(session, first.run_id, person)
+        if body.act in ("now", "again"):
+            check_may_send(person, first.recipient_id if body.recipient_id is None else body.recipient_id)
     if body.act == "withdraw":
         take_back(services, delivery_id, person.name, reason)
     with services.store.session() as session:
@@ -102,6 +105,7 @@ def get_link(delivery_id: Id, request: Request, services: TheServices, person: D
     with services.store.session() as session:
         found = outbox.get_delivery(session, delivery_id)
         ledger.see_run(session, found.run_id, person)
+        check_may_send(person, found.recipient_id)
         link = session.get(Link, delivery_id)
         secret = link_secret(services, found.identity)
         if link is None or link.withdrawn_at is not None or link.expires_at < services.clock():

@@ -14,7 +14,7 @@ from bouquet.store import groups
 from bouquet.store.models import Group, Person
 from bouquet.web.access import Id, TheServices, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.routers.accounts import kept_scope, scope_out, words_of
+from bouquet.web.routers.accounts import kept_limits, kept_scope, limits_out, scope_out, words_of
 from bouquet.web.schemas.accounts import GroupChange, GroupOut, NewGroup
 
 router = APIRouter(route_class=ExactRoute, prefix="/groups", tags=["people"])
@@ -44,6 +44,7 @@ def add_group(body: NewGroup, services: TheServices, person: Keeper) -> Any:
             meaning=body.meaning.strip(),
             roles=body.roles,
             scope=scope,
+            limits=kept_limits(body.limits),
             claim=body.claim.strip(),
             members=body.members,
         )
@@ -56,12 +57,14 @@ def change_group(group_id: Id, body: GroupChange, request: Request, services: Th
     Change what a group is called, what its members may do and see, and who is in it.
     """
     given = body.model_dump(exclude_unset=True)
-    changes = {k: v for k, v in given.items() if v is not None or k == "scope"}
+    changes = {k: v for k, v in given.items() if v is not None or k in ("scope", "limits")}
     if "scope" in changes:
         changes["scope"] = kept_scope(services, body.scope)
+    if "limits" in changes:
+        changes["limits"] = kept_limits(body.limits)
     with services.store.session() as session:
         known = groups.get_group(session, group_id)
-        request.state.told = {"before": {"roles": known.roles, "scope": known.scope}}
+        request.state.told = {"before": {"roles": known.roles, "scope": known.scope, "limits": known.limits}}
         return _out(services, session, groups.change_group(session, group_id, **changes))
 
 
@@ -81,7 +84,8 @@ def _out(services: Services, session: Session, group: Group) -> GroupOut:
         meaning=group.meaning,
         roles=group.roles,
         scope=scope_out(group.scope),
+        limits=limits_out(group.limits),
         claim=group.claim,
         members=[p.id for p in groups.members_of(session, group.id)],
-        words=words_of(services, group.roles, group.scope),
+        words=words_of(services, session, group),
     )

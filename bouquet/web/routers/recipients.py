@@ -21,7 +21,7 @@ from bouquet.runs.crossing import crossed
 from bouquet.store import deliveries as outbox
 from bouquet.store import recipients as kept
 from bouquet.store.models import Delivery, Person, Recipient
-from bouquet.web.access import Id, TheServices, TheView, needs
+from bouquet.web.access import Id, TheServices, TheView, check_may_send, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas import UnderDesign
@@ -67,6 +67,7 @@ def add_recipient(body: NewRecipient, services: TheServices, person: Designer) -
     """
     Write down what somebody needs.
     """
+    check_may_send(person)
     with services.store.session() as session:
         made = Recipient(created_by=person.id, created_at=services.clock(), **_facts(session, body))
         kept.keep(session, made)
@@ -89,6 +90,7 @@ def change_recipient(recipient_id: Id, body: NewRecipient, services: TheServices
     """
     Set a recipient anew. What was sent to them stays in the ledger.
     """
+    check_may_send(person)
     with services.store.session() as session:
         found = kept.get_recipient(session, recipient_id, lock=True)
         kept.change(session, found, _facts(session, body))
@@ -101,6 +103,7 @@ def remove_recipient(recipient_id: Id, services: TheServices, person: Designer) 
     """
     Remove a recipient whom no round sends to.
     """
+    check_may_send(person)
     with services.store.session() as session:
         kept.remove_recipient(session, recipient_id, services.clock())
 

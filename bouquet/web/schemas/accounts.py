@@ -22,6 +22,7 @@ __all__ = [
     "Leaves",
     "LeftTemplates",
     "LeftType",
+    "LimitsOut",
     "Names",
     "NewAccount",
     "NewGroup",
@@ -49,6 +50,17 @@ class ScopeOut(BaseModel):
     values: list[Annotated[str, Field(max_length=200)]] | None = Field(None, min_length=1, max_length=500)
     types: list[Annotated[str, Field(min_length=1, max_length=200)]] | None = Field(None, max_length=2_000)
     personal: dict[Literal["*", PersonalClass], Treatment] | None = Field(None, max_length=len(CLASSES) + 1)
+
+
+class LimitsOut(BaseModel):
+    """
+    What bounds somebody's acts, beside what they see. What is not given limits nothing.
+    """
+
+    house_only: bool = Field(False, description="Whether they use only the house's standard templates and their own.")
+    sends_to: list[Id] | None = Field(
+        None, max_length=1_000, description="The recipients to whom their files may go; null for any way out."
+    )
 
 
 class GroupName(BaseModel):
@@ -82,6 +94,8 @@ class Account(BaseModel):
     scope: ScopeOut | None
     own_roles: list[str]
     own_scope: ScopeOut | None
+    limits: LimitsOut | None
+    own_limits: LimitsOut | None
     as_groups: bool = Field(description="Whether they see what their groups see, and nothing else.")
     groups: list[GroupName]
     words: str = Field(description="What they may do and see, as a sentence.")
@@ -101,6 +115,7 @@ class NewAccount(BaseModel):
     email: str = Field(min_length=3, max_length=LONGEST_EMAIL, pattern=r"^\s*[^@\s]+@[^@\s]+\s*$")
     roles: OwnRoles
     scope: ScopeOut | None = None
+    limits: LimitsOut | None = None
     as_groups: bool = False
     groups: GroupIds = []
     invite: bool = Field(False, description="Whether they get a link by mail to set a password, and none is made.")
@@ -108,12 +123,14 @@ class NewAccount(BaseModel):
 
 class AccountChange(BaseModel):
     """
-    What is to be different about a person; what is not given stays. A `scope` of null lets them see everything.
+    What is to be different about a person; what is not given stays. A `scope` of null lets them see everything,
+    `limits` of null bound nothing.
     """
 
     name: PersonName | None = None
     roles: OwnRoles | None = None
     scope: ScopeOut | None = None
+    limits: LimitsOut | None = None
     as_groups: bool | None = None
     groups: GroupIds | None = None
     disabled: bool | None = None
@@ -129,19 +146,22 @@ class NewGroup(BaseModel):
     meaning: str = Field("", max_length=400)
     roles: OwnRoles = []
     scope: ScopeOut | None = None
+    limits: LimitsOut | None = None
     claim: str = Field("", max_length=200)
     members: list[Id] = Field([], max_length=10_000)
 
 
 class GroupChange(BaseModel):
     """
-    What is to be different about a group; what is not given stays. A `scope` of null lets its members see everything.
+    What is to be different about a group; what is not given stays. A `scope` of null lets its members see everything,
+    `limits` of null bound nothing.
     """
 
     name: PersonName | None = None
     meaning: str | None = Field(None, max_length=400)
     roles: OwnRoles | None = None
     scope: ScopeOut | None = None
+    limits: LimitsOut | None = None
     claim: str | None = Field(None, max_length=200)
     members: list[Id] | None = Field(None, max_length=10_000)
 
@@ -156,6 +176,7 @@ class GroupOut(BaseModel):
     meaning: str
     roles: list[str]
     scope: ScopeOut | None
+    limits: LimitsOut | None
     claim: str
     members: list[int]
     words: str = Field(description="What its members may do and see, as a sentence.")

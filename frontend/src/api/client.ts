@@ -53,6 +53,7 @@ export type GroupInfo = Schemas["GroupOut"];
 export type NewAccount = Schemas["NewAccount"];
 export type NewGroup = Schemas["NewGroup"];
 /** What somebody may see, as it is kept. */
+export type Limits = NonNullable<Account["own_limits"]>;
 export type RightScope = NonNullable<Account["own_scope"]>;
 export type SourceInfo = Schemas["SourceOut"];
 export type SourceStep = Schemas["StepOut"];

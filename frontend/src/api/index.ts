@@ -30,6 +30,7 @@ export type {
   GroupInfo,
   NewAccount,
   NewGroup,
+  Limits,
   RightScope,
   NewRound,
   Notice,

@@ -3078,8 +3078,10 @@ export interface components {
             id: number;
             /** Last Seen */
             last_seen: string | null;
+            limits: components["schemas"]["LimitsOut"] | null;
             /** Name */
             name: string;
+            own_limits: components["schemas"]["LimitsOut"] | null;
             /** Own Roles */
             own_roles: string[];
             own_scope: components["schemas"]["ScopeOut"] | null;
@@ -3101,7 +3103,8 @@ export interface components {
         };
         /**
          * AccountChange
-         * @description What is to be different about a person; what is not given stays. A `scope` of null lets them see everything.
+         * @description What is to be different about a person; what is not given stays. A `scope` of null lets them see everything,
+         *     `limits` of null bound nothing.
          */
         AccountChange: {
             /** As Groups */
@@ -3115,6 +3118,7 @@ export interface components {
             disabled?: boolean | null;
             /** Groups */
             groups?: number[] | null;
+            limits?: components["schemas"]["LimitsOut"] | null;
             /** Name */
             name?: string | null;
             /** Roles */
@@ -4666,11 +4670,13 @@ export interface components {
         };
         /**
          * GroupChange
-         * @description What is to be different about a group; what is not given stays. A `scope` of null lets its members see everything.
+         * @description What is to be different about a group; what is not given stays. A `scope` of null lets its members see everything,
+         *     `limits` of null bound nothing.
          */
         GroupChange: {
             /** Claim */
             claim?: string | null;
+            limits?: components["schemas"]["LimitsOut"] | null;
             /** Meaning */
             meaning?: string | null;
             /** Members */
@@ -4700,6 +4706,7 @@ export interface components {
             claim: string;
             /** Id */
             id: number;
+            limits: components["schemas"]["LimitsOut"] | null;
             /** Meaning */
             meaning: string;
             /** Members */
@@ -4894,6 +4901,23 @@ export interface components {
             of: number | null;
             /** Rows */
             rows: number | null;
+        };
+        /**
+         * LimitsOut
+         * @description What bounds somebody's acts, beside what they see. What is not given limits nothing.
+         */
+        LimitsOut: {
+            /**
+             * House Only
+             * @description Whether they use only the house's standard templates and their own.
+             * @default false
+             */
+            house_only: boolean;
+            /**
+             * Sends To
+             * @description The recipients to whom their files may go; null for any way out.
+             */
+            sends_to?: number[] | null;
         };
         /**
          * LinkOut
@@ -5264,6 +5288,7 @@ export interface components {
              * @default false
              */
             invite: boolean;
+            limits?: components["schemas"]["LimitsOut"] | null;
             /** Name */
             name: string;
             /** Roles */
@@ -5330,6 +5355,7 @@ export interface components {
              * @default
              */
             claim: string;
+            limits?: components["schemas"]["LimitsOut"] | null;
             /**
              * Meaning
              * @default

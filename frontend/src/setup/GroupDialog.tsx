@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Account, GroupInfo, NewGroup } from "../api";
 import { FormDialog } from "../shared";
+import { LimitFields } from "./LimitFields";
 import { RightFields } from "./RightFields";
 import { isWhole, toldScope } from "./right";
 import { RoleChecks } from "./RoleChecks";
@@ -22,6 +23,7 @@ export function GroupDialog({ group, people, onClose }: Props) {
   const [claim, setClaim] = useState(group?.claim ?? "");
   const [roles, setRoles] = useState<string[]>(group?.roles ?? ["runner"]);
   const [scope, setScope] = useState(group?.scope ?? null);
+  const [limits, setLimits] = useState(group?.limits ?? null);
   const [members, setMembers] = useState<number[]>(group?.members ?? []);
   const ways = useQuery({
     queryKey: ["session", "ways"],
@@ -36,6 +38,7 @@ export function GroupDialog({ group, people, onClose }: Props) {
         claim,
         roles: roles as NewGroup["roles"],
         scope: toldScope(scope),
+        limits,
         members,
       };
       if (!group) return answer(api.POST("/api/v1/groups", { body }));
@@ -94,6 +97,7 @@ export function GroupDialog({ group, people, onClose }: Props) {
       </fieldset>
       <RoleChecks roles={roles} onRoles={setRoles} />
       <RightFields scope={scope} onScope={setScope} />
+      <LimitFields limits={limits} onLimits={setLimits} />
     </FormDialog>
   );
 }

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { Account, NewAccount } from "../api";
 import { FormDialog } from "../shared";
 import { useShell } from "../shell";
+import { LimitFields } from "./LimitFields";
 import { RightFields } from "./RightFields";
 import { isWhole, toldScope } from "./right";
 import { RoleChecks } from "./RoleChecks";
@@ -25,6 +26,7 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
   const [email, setEmail] = useState(person?.email ?? "");
   const [roles, setRoles] = useState<string[]>(person?.own_roles ?? ["runner"]);
   const [scope, setScope] = useState(person?.own_scope ?? null);
+  const [limits, setLimits] = useState(person?.own_limits ?? null);
   const [asGroups, setAsGroups] = useState(person?.as_groups ?? false);
   const [groups, setGroups] = useState<number[]>(person?.groups.map((g) => g.id) ?? []);
   const [invite, setInvite] = useState(mail && !person);
@@ -41,6 +43,7 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
         name,
         roles: roles as NewAccount["roles"],
         scope: toldScope(scope),
+        limits,
         as_groups: asGroups,
         groups,
       };
@@ -120,7 +123,12 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
           />
         </fieldset>
       )}
-      {!asGroups && <RightFields scope={scope} onScope={setScope} />}
+      {!asGroups && (
+        <>
+          <RightFields scope={scope} onScope={setScope} />
+          <LimitFields limits={limits} onLimits={setLimits} />
+        </>
+      )}
     </FormDialog>
   );
 }
