@@ -225,11 +225,11 @@ def services(store_url: str, source: Source, tmp_path: Path) -> Iterator[Service
         # Only who owns the tables can lift what keeps the journal.
         kept = [t.name for t in Base.metadata.sorted_tables if t.name.startswith("journal")]
         for name in kept:
-            session.execute(sa.text(f"ALTER TABLE {name} DISABLE TRIGGER {name}_is_kept"))
+            session.execute(sa.text(f"ALTER TABLE {name} DISABLE TRIGGER USER"))
         for table in reversed(Base.metadata.sorted_tables):
             session.execute(table.delete())
         for name in kept:
-            session.execute(sa.text(f"ALTER TABLE {name} ENABLE TRIGGER {name}_is_kept"))
+            session.execute(sa.text(f"ALTER TABLE {name} ENABLE TRIGGER USER"))
     seed_people(made)
     yield made
     made.ledger.close()

@@ -280,7 +280,8 @@ def journal_(
         if verify:
             found = journal.verify_journal(session, services.clock())
             waiting = f", {found.waiting:,} of them not sealed yet" if found.waiting else ""
-            typer.echo(f"{found.entries:,} entries{waiting}, {found.seals:,} seals. Newest seal: {found.digest}")
+            gone = f", {found.retired:,} older ones let go by the rule" if found.retired else ""
+            typer.echo(f"{found.entries:,} entries{waiting}{gone}, {found.seals:,} seals. Newest seal: {found.digest}")
             for said in found.wrong:
                 typer.echo(f"wrong: {said}", err=True)
             if found.wrong:

@@ -81,12 +81,16 @@ def look_after_deliveries(services: Services, queue: Queue) -> None:
 
 def seal_journal(services: Services) -> None:
     """
-    Seal what was written into the journal since the last time.
+    Seal what was written into the journal since the last time, and let go of what is older than the house keeps.
     """
     sealed = 1
     while sealed:
         with services.store.session() as session:
             sealed = journal.seal_entries(session, services.clock())
+    retired = services.journal_days
+    while retired:
+        with services.store.session() as session:
+            retired = journal.retire_entries(session, services.clock(), services.journal_days)
     with services.store.session() as session:
         care.note_care(session, "journal", [], services.clock())
 

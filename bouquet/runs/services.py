@@ -123,6 +123,8 @@ class Services:
     year_start: int = 4
     #: Days until files expire whose template says nothing else.
     keep_days: int = 90
+    #: Days that entries of the journal are kept; 0 for ever.
+    journal_days: int = 0
     #: What the file store wants to know besides its URL.
     files_options: Mapping[str, Any] = field(default_factory=dict, repr=False)
     #: Where mail is handed over; None where none is sent.
@@ -156,6 +158,7 @@ class Services:
             outgoing=settings.outgoing,
             year_start=settings.year_start,
             keep_days=settings.keep_days,
+            journal_days=settings.journal_days,
             files_options=json.loads(settings.files_options.get_secret_value()),
             mail=_mail_server(settings),
         )

@@ -7,16 +7,18 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
 import sqlalchemy as sa
 from fastapi.testclient import TestClient
+from pydantic import SecretStr, ValidationError
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.rounds.worker import seal_journal
 from bouquet.runs import Services, execute
+from bouquet.settings import Settings
 from bouquet.store import journal
 from bouquet.store.models import JournalEntry
 from bouquet.web.journalling import ACTS, SILENT
@@ -135,6 +137,7 @@ def test_only_who_audits_reads_it(sign_in: SignIn) -> None:
         "DELETE FROM journal",
         "TRUNCATE journal CASCADE",
         "DELETE FROM journal_seals",
+        "DELETE FROM journal_sealed",
     ],
 )
 def test_the_application_cannot_change_it(sign_in: SignIn, services: Services, statement: str) -> None:
@@ -153,6 +156,8 @@ def test_the_application_cannot_change_it(sign_in: SignIn, services: Services, s
         ("DELETE FROM journal_sealed WHERE entry_id = (SELECT min(entry_id) FROM journal_sealed)", "there were"),
         ("DELETE FROM journal_sealed WHERE seal_id = (SELECT min(id) FROM journal_seals); DELETE FROM journal_seals WHERE id = (SELECT min(id) FROM journal_seals)", "a seal was removed"),
         ("INSERT INTO journal (id, at, who, via, act, facts) SELECT -1, at - interval '1 day', who, via, act, facts FROM journal LIMIT 1", "slipped in later"),
+        ("INSERT INTO journal_retired SELECT min(id), now() FROM journal_seals; DELETE FROM journal_sealed WHERE seal_id = (SELECT min(id) FROM journal_seals)", "younger than a year"),
+        ("UPDATE journal_seals SET at = at - interval '2 years' WHERE id = (SELECT max(id) FROM journal_seals)", "older than the one before"),
     ],
 )  # fmt: skip
 def test_who_changes_it_all_the_same_is_found_out(
@@ -167,8 +172,8 @@ def test_who_changes_it_all_the_same_is_found_out(
     seal(services)
     assert wrong(services) == ()
     with services.store.session() as session:
-        for table in ("journal", "journal_seals", "journal_sealed"):
-            session.execute(sa.text(f"ALTER TABLE {table} DISABLE TRIGGER {table}_is_kept"))
+        for table in ("journal", "journal_seals", "journal_sealed", "journal_retired"):
+            session.execute(sa.text(f"ALTER TABLE {table} DISABLE TRIGGER USER"))
         session.execute(sa.text(statement))
     services.clock = lambda: NOW + timedelta(hours=2)
     seal(services)
@@ -183,6 +188,43 @@ def test_it_is_sealed_once_however_many_seal(sign_in: SignIn, services: Services
     with services.store.session() as session:
         found = journal.verify_journal(session, services.clock())
     assert (found.entries, found.seals, found.waiting, found.wrong) == (2, 1, 0, ())
+
+
+def test_what_is_older_than_the_house_keeps_goes_with_its_seal_left(sign_in: SignIn, services: Services) -> None:
+    """The oldest first, whole seals at a time; the chain holds, and that they went is an entry itself."""
+    now = datetime.now(UTC)
+    for days in (900, 500, 10):
+        moment = now - timedelta(days=days)
+        services.clock = lambda moment=moment: moment  # type: ignore[misc]
+        sign_in("ines")
+        seal(services)
+    services.clock, services.journal_days = lambda: now, 400
+    seal_journal(services)
+    oskar = sign_in("oskar")
+
+    assert acts(oskar) == ["signed in", "let old entries of the journal go", "signed in"]
+    with services.store.session() as session:
+        found = journal.verify_journal(session, now)
+    assert (found.seals, found.retired, found.wrong) == (3, 2, ())
+
+
+@pytest.mark.parametrize("place", ["(SELECT min(id) FROM journal_seals)", "(SELECT max(id) FROM journal_seals)"])
+def test_the_database_keeps_a_year_and_lets_go_of_the_beginning_only(
+    sign_in: SignIn, services: Services, place: str
+) -> None:
+    """Whatever rule the application has: the first seal is young here, the last one has another before it."""
+    moment = datetime.now(UTC) - timedelta(days=300)
+    services.clock = lambda: moment
+    for _ in range(2):
+        sign_in("ines")
+        seal(services)
+    with pytest.raises(DBAPIError, match="keeps a year"), services.store.session() as session:
+        session.execute(sa.text(f"INSERT INTO journal_retired VALUES ({place}, now())"))
+
+
+def test_a_rule_of_less_than_a_year_is_no_rule() -> None:
+    with pytest.raises(ValidationError, match="a year at least"):
+        Settings(store_url=SecretStr("x"), journal_days=30, _env_file=None)  # type: ignore[call-arg]
 
 
 def test_it_is_exported_whole(sign_in: SignIn) -> None:

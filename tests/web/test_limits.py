@@ -147,7 +147,7 @@ def test_who_is_bound_to_the_houses_standards_knows_no_other_templates(services:
     run = ok(marta.post("/api/v1/runs", json={"template_id": shared, "format": "csv"}), 202)["id"]
     execute(services, run)
     known = change(marta, "Tobin", limits={"house_only": True}, scope=None)
-    assert known["words"].startswith("May run templates, only with the house’s standard templates; sees everything")
+    assert known["words"].startswith("May run templates, only the house’s standard ones; sees everything")
     tobin = sign_in("tobin")
     assert {t["id"] for t in ok(tobin.get("/api/v1/templates"))} == {house}
     assert tobin.get(f"/api/v1/templates/{shared}").status_code == 404

@@ -36,12 +36,13 @@ def right_words(
     recipients: Sequence[str],
 ) -> str:
     """
-    What roles and a right come to: `May run templates, only with the house’s standard templates; sees trees and sites,
-    only those of ward Quay; personal data masked, contact not at all; files go only to Fernlea Office.` `recipients`
+    What roles and a right come to: `May run templates, only the house’s standard ones; sees trees and sites, only
+    those of ward Quay; personal data masked, contact not at all; files go only to Fernlea Office.` `recipients`
     are the names of those to whom files may go, where these are limited.
     """
     may = f"May {listed([_MAY[r] for r in roles])}" if roles else "May do nothing here yet"
-    only = ", only with the house’s standard templates" if limits.house_only else ""
+    own = " and their own" if "designer" in roles else ""
+    only = f", only the house’s standard ones{own}" if limits.house_only else ""
     said = f"{may}{only}; sees {_records(sight, scope, catalogue)}; personal data {_personal(sight)}"
     return f"{said}; files go {_sent(limits, recipients)}." if limits.sends_to is not None else f"{said}."
 

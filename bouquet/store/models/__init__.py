@@ -16,7 +16,7 @@ from bouquet.store.models.deliveries import (
     Recipient,
     RoundRecipient,
 )
-from bouquet.store.models.journal import JournalEntry, JournalSeal, JournalSealed
+from bouquet.store.models.journal import JournalEntry, JournalRetired, JournalSeal, JournalSealed
 from bouquet.store.models.memory import MemoryChange, MemoryChanged, Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Group, GroupMember, Person, PersonLink, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Noticed, Occurrence, Round
@@ -43,6 +43,7 @@ __all__ = [
     "GroupMember",
     "HouseFact",
     "JournalEntry",
+    "JournalRetired",
     "JournalSeal",
     "JournalSealed",
     "KeptCatalogue",

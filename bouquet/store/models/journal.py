@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from bouquet.store.models.base import Base, Document
 
-__all__ = ["JournalEntry", "JournalSeal", "JournalSealed"]
+__all__ = ["JournalEntry", "JournalRetired", "JournalSeal", "JournalSealed"]
 
 
 class JournalEntry(Base):
@@ -58,5 +58,17 @@ class JournalSealed(Base):
 
     __tablename__ = "journal_sealed"
 
-    entry_id: Mapped[int] = mapped_column(sa.ForeignKey("journal.id"), primary_key=True)
+    entry_id: Mapped[int] = mapped_column(sa.ForeignKey("journal.id", ondelete="CASCADE"), primary_key=True)
     seal_id: Mapped[int] = mapped_column(sa.ForeignKey("journal_seals.id"), index=True)
+
+
+class JournalRetired(Base):
+    """
+    A seal whose entries were let go by the house's rule. The database takes the oldest ones only, and none of the last
+    year.
+    """
+
+    __tablename__ = "journal_retired"
+
+    seal_id: Mapped[int] = mapped_column(sa.ForeignKey("journal_seals.id"), primary_key=True)
+    at: Mapped[datetime]

@@ -47,5 +47,6 @@ class VerifiedOut(BaseModel):
     entries: int
     seals: int
     waiting: int = Field(description="Entries that are not sealed yet.")
+    retired: int = Field(description="Entries that were let go by the house's rule; their seals are still there.")
     wrong: list[str]
     digest: str = Field(description="Of the newest seal. Kept elsewhere, it shows whether the end was cut off.")

@@ -7514,6 +7514,11 @@ export interface components {
             digest: string;
             /** Entries */
             entries: number;
+            /**
+             * Retired
+             * @description Entries that were let go by the house's rule; their seals are still there.
+             */
+            retired: number;
             /** Seals */
             seals: number;
             /**

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { JournalEntry } from "../api";
-import { Icon, Trouble, fullMoment, plural, useDebounced } from "../shared";
+import { Icon, Trouble, count, fullMoment, plural, useDebounced } from "../shared";
 
 /** Who did what, the newest first; narrowed, exported, and held against its seals. */
 export function Journal() {
@@ -121,6 +121,7 @@ function Seals() {
       {found && found.wrong.length === 0 && (
         <span className="tag ready" title={`Newest seal: ${found.digest}`}>
           <Icon name="check" /> {plural(found.entries, "entry", "entries")} as they were written
+          {found.retired > 0 && `, ${count(found.retired)} older ones let go by the house’s rule`}
         </span>
       )}
       {found && found.wrong.length > 0 && (
