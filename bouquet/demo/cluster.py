@@ -72,7 +72,7 @@ def port_is_free(port: int) -> bool:
         return True
 
 
-#: How a private cluster is set, told at each start: one that an earlier version made is set so, too. Several processes
+#: How a private cluster is set, written at each start, also where an earlier version made it. Several processes
 #: that serve, each with connections of its own, had used up a hundred.
 SETTINGS = {
     "shared_buffers": "256MB",
@@ -83,6 +83,9 @@ SETTINGS = {
     "work_mem": "32MB",
     "random_page_cost": "1.1",
 }
+
+#: The file that holds them, in the folder of the data.
+OWN = "bouquet.conf"
 
 #: Locks by which this process says that it uses a cluster, by the cluster's home.
 _IN_USE: dict[Path, int] = {}
@@ -159,6 +162,7 @@ class Cluster:
                 return
             if not (self.data / "PG_VERSION").exists():
                 self._create()
+            self._configure()
             log = self.home / "server.log"
             for port in self._free_ports():
                 started = self._start_at(port, log)
@@ -181,8 +185,7 @@ class Cluster:
         return (p for p in (*last, *range(FIRST_PORT, FIRST_PORT + PORTS_TRIED)) if port_is_free(p))
 
     def _start_at(self, port: int, log: Path) -> subprocess.CompletedProcess[str]:
-        settings = " ".join(f"-c {name}={value}" for name, value in SETTINGS.items())
-        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories= {settings}"
+        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
         return self._run("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options)
 
     @contextmanager
@@ -286,6 +289,16 @@ class Cluster:
         if made.returncode:
             msg = f"The database cluster could not be made.\n{made.stderr}"
             raise ClusterError(msg)
+
+    def _configure(self) -> None:
+        """
+        Write `SETTINGS` beside the server's own file, which a copy of the cluster takes along.
+        """
+        (self.data / OWN).write_text("".join(f"{name} = '{value}'\n" for name, value in SETTINGS.items()))
+        path = self.data / "postgresql.conf"
+        known, line = path.read_text(), f"include '{OWN}'\n"
+        if line not in known:
+            path.write_text(f"{known}\n{line}")
 
     def _run(self, program: str, *arguments: str) -> subprocess.CompletedProcess[str]:
         command = [str(binaries() / program), *arguments]
