@@ -135,21 +135,21 @@ def file_name(pattern: str, facts: NameFacts, extension: str) -> str:
 MERGE_NAME = 40
 
 
-def merge_names(headings: Sequence[str]) -> list[str]:
+def merge_names(headings: Sequence[str], most: int = MERGE_NAME) -> list[str]:
     """
     Headings as programs that merge letters take names of fields: plain letters, digits and underscores, beginning with
-    a letter, at most `MERGE_NAME`, and none alike, whatever their case.
+    a letter, at most `most` of them, and none alike, whatever their case.
     """
     found: list[str] = []
     taken: set[str] = set()
     for n, heading in enumerate(headings, 1):
         plain = unicodedata.normalize("NFKD", heading.replace("ß", "ss")).encode("ascii", "ignore").decode()
         name = re.sub(r"\W+", "_", plain).strip("_") or f"Field_{n}"
-        name = (name if name[0].isalpha() else f"F_{name}")[:MERGE_NAME].rstrip("_")
+        name = (name if name[0].isalpha() else f"F_{name}")[:most].rstrip("_")
         k, free = 1, name
         while free.casefold() in taken:
             k += 1
-            free = f"{name[: MERGE_NAME - len(str(k)) - 1]}_{k}"
+            free = f"{name[: most - len(str(k)) - 1]}_{k}"
         taken.add(free.casefold())
         found.append(free)
     return found

@@ -156,6 +156,18 @@ FORMATS: dict[str, Format] = by_name(
             writer=f"{_WRITERS}.fixed:FixedWidthWriter",
         ),
         Format(
+            name="dbf",
+            readable=False,
+            typed=True,
+            label="dBASE table",
+            noun="a dBASE table",
+            meaning="For older programs: names of ten letters, texts of 254, Windows-1252. With its fields.",
+            media_type="application/vnd.dbf",
+            writer=f"{_WRITERS}.dbase:DbaseWriter",
+            sized=False,
+            most_columns=128,
+        ),
+        Format(
             name="parquet",
             typed=True,
             label="Parquet",

@@ -3276,7 +3276,7 @@ export interface components {
              */
             everything: boolean;
             /** File Format */
-            file_format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow") | null;
+            file_format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow") | null;
             /**
              * Format
              * @default bouquet-bundle-contents/1
@@ -4588,7 +4588,7 @@ export interface components {
              * Name
              * @enum {string}
              */
-            name: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow";
+            name: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow";
             /** Sheets */
             sheets: boolean;
             /**
@@ -5522,7 +5522,7 @@ export interface components {
              * @default csv
              * @enum {string}
              */
-            format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow";
+            format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow";
             /**
              * Mail To
              * @description Who gets it by mail
@@ -5613,7 +5613,7 @@ export interface components {
                 [key: string]: unknown;
             } | null;
             /** Format */
-            format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow") | null;
+            format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow") | null;
             /** Only */
             only?: string[][] | null;
             /** Picks */
@@ -6228,7 +6228,7 @@ export interface components {
              * Format
              * @enum {string}
              */
-            format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "parquet" | "arrow";
+            format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow";
             /** Id */
             id: number;
             /** Name */
