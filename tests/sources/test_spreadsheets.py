@@ -128,6 +128,65 @@ def test_bars_and_a_chart_leave_totals_out(run: Run) -> None:
     assert series.cat is not None
 
 
+TINTED = {
+    **LINES,
+    "at_most": 12,
+    "output": {
+        "xlsx": {
+            "tints": [
+                {"column": "amount", "is": "at_least", "value": "1500.5", "tint": "rose"},
+                {"column": "ward", "is": "is", "value": 'The "Quay"', "row": True},
+                {"column": "order", "is": "is_blank", "tint": "sky"},
+            ]
+        }
+    },
+}
+
+
+def test_cells_and_rows_are_coloured_by_rule(run: Run) -> None:
+    """As formulas of their own rows, so that they hold for what is typed in later; texts letter by letter."""
+    sheet = opened(run(TINTED, "xlsx").path).worksheets[0]
+    rules = {str(r.sqref): r.rules[0] for r in sheet.conditional_formatting}
+    places = {sheet.cell(1, n).value: "ABCDE"[n - 1] for n in range(1, 6)}
+    amount, ward, order = (places[n] for n in ("Amount", "Ward", "Order"))
+
+    assert {place: rule.formula for place, rule in rules.items()} == {
+        f"{amount}2:{amount}13": [f"AND(ISNUMBER(${amount}2),${amount}2>=1500.5)"],
+        "A2:E13": [f'EXACT(${ward}2,"The ""Quay""")'],
+        f"{order}2:{order}13": [f"LEN(TRIM(${order}2))=0"],
+    }
+    assert rules["A2:E13"].dxf.fill.bgColor.rgb == "FFF7E3B5"
+
+
+@pytest.mark.parametrize(
+    ("tint", "place"),
+    [
+        ({"column": "nothing", "value": "1"}, "output.xlsx.tints[0].column"),
+        ({"column": "amount", "is": "less_than", "value": "much"}, "output.xlsx.tints[0].value"),
+        ({"column": "amount", "is": "less_than", "value": "NaN"}, "output.xlsx.tints[0].value"),
+        ({"column": "ward", "is": "less_than", "value": "M"}, "output.xlsx.tints[0].value"),
+    ],
+)
+def test_a_rule_that_means_nothing_is_said(run: Run, tint: dict[str, Any], place: str) -> None:
+    with pytest.raises(PlanError) as refused:
+        run({**LINES, "output": {"xlsx": {"tints": [tint]}}}, "xlsx")
+
+    assert [p.place for p in refused.value.problems] == [place]
+
+
+def test_personal_data_gives_no_colours(run: Run) -> None:
+    """The rule would name somebody in the file of a recipient who may not know."""
+    document = {
+        "records": "resident_report",
+        "columns": [column("who", "resident")],
+        "output": {"xlsx": {"tints": [{"column": "who", "value": "Ada Green"}]}},
+    }
+    with pytest.raises(PlanError) as refused:
+        run(document, "xlsx")
+
+    assert [p.code for p in refused.value.problems] == ["personal_tint"]
+
+
 def test_columns_that_are_not_there_are_said(run: Run) -> None:
     """At their place."""
     document = {**LINES, "output": {"xlsx": {"bars": ["amount", "nothing"]}}}

@@ -9,6 +9,7 @@ from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.model import PlanColumn
 from bouquet.core.plan.nodes import Cell
 from bouquet.core.plan.state import ResolutionContext
+from bouquet.core.plan.tints import read_tint
 from bouquet.core.template import (
     Constant,
 )
@@ -74,6 +75,7 @@ class Outputs:
             self.state.problem("personal_findings", message, "output.findings_by")
         if output.xlsx.chart is not None:
             named["chart.columns"] = output.xlsx.chart.columns
+        self._check_tints(columns)
         for place, ids in named.items():
             for n, wanted in enumerate(ids):
                 if wanted not in known:
@@ -82,3 +84,19 @@ class Outputs:
         if output.style == "reader" and format.audience == "programs":
             message = f"{format.label} is for programs; choose the machine style, or another format for people."
             self.state.problem("reader_format", message, "output.style")
+
+    def _check_tints(self, columns: tuple[PlanColumn, ...]) -> None:
+        known = {c.id: c for c in columns}
+        ids = {c.id for c in self.template.columns}
+        for n, tint in enumerate(self.template.output.xlsx.tints):
+            place = f"output.xlsx.tints[{n}]"
+            if tint.column not in ids:
+                self.state.problem("unknown_column", f"There is no column “{tint.column}”.", f"{place}.column")
+            elif tint.column in known and known[tint.column].field.personal:
+                message = "Personal data gives no colours: the rule stands in the file, whoever gets it."
+                self.state.problem("personal_tint", message, f"{place}.column")
+            elif tint.column in known:
+                try:
+                    read_tint(known[tint.column], tint)
+                except ValueError as error:
+                    self.state.problem("tint_value", str(error), f"{place}.value")

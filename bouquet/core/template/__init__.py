@@ -30,7 +30,7 @@ from bouquet.core.template.companions import child_template, folder_formula, fol
 from bouquet.core.template.document import FORMAT, Ask, Only, Order, Template, document_schema, read_document
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, FormulaTest, Has, Narrowing, NoneOf, Picks, Window
 from bouquet.core.template.narrowed import narrowed, only_records, with_windows
-from bouquet.core.template.output import Attachments, ChildFile, Csv, Output, Reader, Split, Xlsx
+from bouquet.core.template.output import Attachments, ChildFile, Csv, Output, Reader, Split, Tint, Xlsx
 from bouquet.core.template.part import Part
 from bouquet.core.template.values import (
     HEADING_LENGTH,
@@ -100,6 +100,7 @@ __all__ = [
     "Show",
     "Split",
     "Template",
+    "Tint",
     "Window",
     "Xlsx",
     "child_template",

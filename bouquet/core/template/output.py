@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import functools
 from decimal import Decimal
-from typing import Literal
+from typing import Literal, TypeAlias
 
 import babel.localedata
 from pydantic import Field, field_validator, model_validator
@@ -15,7 +15,7 @@ from bouquet.core.template.part import Part
 from bouquet.core.template.values import HEADING_LENGTH
 from bouquet.core.vocabulary.formats import FormatName
 
-__all__ = ["Attachments", "ChildFile", "Csv", "Output", "Reader", "Split", "Xlsx"]
+__all__ = ["Attachments", "ChildFile", "Csv", "Output", "Reader", "Split", "Tint", "Xlsx"]
 
 
 @functools.cache
@@ -44,6 +44,10 @@ class Csv(Part):
         return value
 
 
+TintComparison: TypeAlias = Literal["is", "is_not", "less_than", "at_most", "greater_than", "at_least", "is_blank"]
+TintName: TypeAlias = Literal["amber", "rose", "moss", "sky"]
+
+
 class XlsxChart(Part):
     """
     A chart on a sheet of its own: what `columns` say, drawn along the first of them that is no number.
@@ -55,12 +59,26 @@ class XlsxChart(Part):
     )
 
 
+class Tint(Part):
+    """
+    A colour behind the cells of a column, or behind the whole rows, where its value is as said: a number, a date in
+    ISO form, or a text as it is shown.
+    """
+
+    column: str = Field(max_length=40, description="Id of a column")
+    comparison: TintComparison = Field("is", alias="is")
+    value: str = Field("", max_length=200)
+    tint: TintName = "amber"
+    row: bool = Field(False, description="Whether the whole row has it")
+
+
 class Xlsx(Part):
     """
     Options of a spreadsheet file (ISO/IEC 29500).
 
     `editable` are the columns that may be changed in it, all else being locked; choices are offered there as lists.
-    `bars` are columns whose numbers have a bar behind them, as long as they are large.
+    `bars` are columns whose numbers have a bar behind them, as long as they are large. Of several `tints` that fit, the
+    first is seen. Files with lines of groups have neither.
     """
 
     sheet: str = Field("", max_length=31)
@@ -72,6 +90,7 @@ class Xlsx(Part):
     findings_sheet: bool = False
     editable: tuple[str, ...] = Field((), max_length=400, description="Ids of columns")
     bars: tuple[str, ...] = Field((), max_length=40, description="Ids of columns with numbers")
+    tints: tuple[Tint, ...] = Field((), max_length=20)
     chart: XlsxChart | None = None
 
 

@@ -72,6 +72,8 @@ class XlsxWriter(Writer):
         self._in_sheet, self._at, self._links = 0, 0, 0
         self._queue: queue.Queue[Any] = queue.Queue(maxsize=2)
         self._failure: BaseException | None = None
+        # There before anything is in it: whoever follows what is written need not wait for the thread.
+        self._file = self.path.open("wb", buffering=1 << 20)
         self._thread = threading.Thread(target=self._zip, name="xlsx-zip", daemon=True)
         self._thread.start()
 
@@ -195,13 +197,13 @@ class XlsxWriter(Writer):
         ]
 
     def _zip(self) -> None:
-        import stream_zip
-
         def deflate() -> Any:
             return isal_zlib.compressobj(level=1, method=isal_zlib.DEFLATED, wbits=-15)
 
         try:
-            with self.path.open("wb", buffering=1 << 20) as file:
+            import stream_zip
+
+            with self._file as file:
                 for chunk in stream_zip.stream_zip(self._members(), get_compressobj=deflate, chunk_size=1 << 18):
                     file.write(chunk)
         except BaseException as error:

@@ -13,6 +13,7 @@ from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.writers.xlsx_cells import CELL_TEXT, choices_of, column_letters, is_right, number_format, width_of
+from bouquet.core.writers.xlsx_tints import add_tints
 
 __all__ = ["STAMP", "SheetPart", "Skeleton", "looks_special"]
 
@@ -121,6 +122,7 @@ class Skeleton:
             sheet.freeze_panes(top + 1, 0)
             sheet.autofilter(top, 0, top + max(part.lines, 1), len(columns) - 1)
             self._add_help(sheet, part.lines)
+            add_tints(book, sheet, self.plan, top + 1, self._last_row(part.lines))
             self._set_up_page(sheet)
 
     def _look_of(self, n: int) -> dict[str, Any]:

@@ -175,7 +175,18 @@ export interface Output {
     editable?: string[];
     /** Ids of columns with a bar behind each number. */
     bars?: string[];
+    /** Colours by rule, the first that fits being seen. */
+    tints?: Tint[];
     chart?: { kind: "bars" | "line"; columns?: string[] } | null;
   };
   pages?: { layout?: "table" | "cards"; form?: boolean };
+}
+
+/** A colour in a spreadsheet where a column's value is as said. */
+export interface Tint {
+  column: string;
+  is?: "is" | "is_not" | "less_than" | "at_most" | "greater_than" | "at_least" | "is_blank";
+  value?: string;
+  tint?: "amber" | "rose" | "moss" | "sky";
+  row?: boolean;
 }

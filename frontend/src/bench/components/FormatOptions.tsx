@@ -1,5 +1,6 @@
 import { Form } from "react-bootstrap";
 import type { Output } from "../types";
+import { TintRules } from "./TintRules";
 
 const SEPARATORS: [string, string][] = [
   [",", "comma: most programs expect it"],
@@ -208,6 +209,7 @@ export function XlsxOptions({
             chosen={xlsx.bars ?? []}
             onChange={(bars) => set({ bars })}
           />
+          <TintRules tints={xlsx.tints ?? []} columns={columns} onChange={(tints) => set({ tints })} />
           <Form.Group controlId="xlsx-chart">
             <Form.Label>A sheet with a chart of its numbers</Form.Label>
             <Form.Select

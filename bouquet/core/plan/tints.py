@@ -1,0 +1,52 @@
+"""
+Colours by rule: what a rule's value is, read as its column's values are.
+"""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from decimal import Decimal, InvalidOperation
+from typing import TypeAlias
+
+from bouquet.core.catalogue import Kind
+from bouquet.core.plan.model import PlanColumn
+from bouquet.core.template import Tint
+
+__all__ = ["TintValue", "read_tint"]
+
+TintValue: TypeAlias = Decimal | datetime | date | str
+
+#: Comparisons that need an order.
+_ORDERED = ("less_than", "at_most", "greater_than", "at_least")
+
+
+def read_tint(column: PlanColumn, tint: Tint) -> TintValue:
+    """
+    What a column's values are compared with: a number, a day or moment on its wall clock, or a text. Empty where blanks
+    are looked for.
+
+    Raises ValueError, saying why, for a value that the column's values cannot be compared with.
+    """
+    if tint.comparison == "is_blank":
+        return ""
+    text = tint.value.strip()
+    if column.kind.is_number and not column.is_constant:
+        try:
+            number = Decimal(text)
+        except InvalidOperation:
+            number = Decimal("NaN")
+        if not number.is_finite():
+            msg = f"“{column.heading}” is compared with a number, and “{tint.value}” is none; write it as 12.5."
+            raise ValueError(msg)
+        return number
+    if column.kind in (Kind.DATE, Kind.TIMESTAMP, Kind.MOMENT):
+        try:
+            moment = datetime.fromisoformat(text)
+        except ValueError:
+            msg = f"“{column.heading}” is compared with a date, and “{tint.value}” is none; write it as 2026-11-28."
+            raise ValueError(msg) from None
+        return moment.date() if len(text) <= len("2026-11-28") else moment.replace(tzinfo=None)
+    if tint.comparison in _ORDERED:
+        msg = f"“{column.heading}” has no numbers or dates; it is, or is not, a certain text."
+        raise ValueError(msg)
+    return tint.value
