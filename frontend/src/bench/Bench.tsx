@@ -487,10 +487,9 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
                         group={selectedField?.group}
                         groups={groups}
                         start={fields.data}
-                        info={first?.columns[selectedPlace]}
-                        values={
-                          selectedPlace < 0 ? [] : rows.slice(0, 4).map((r) => r[selectedPlace] ?? null)
-                        }
+                        sheet={first?.columns ?? []}
+                        rows={rows}
+                        place={selectedPlace}
                         problems={problems}
                         editable={mayDesign}
                         dispatch={dispatch}

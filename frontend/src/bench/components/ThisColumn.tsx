@@ -7,6 +7,7 @@ import { ruleOf } from "../rows";
 import type { Column, Document, Show } from "../types";
 import { ColumnFacts } from "./ColumnFacts";
 import { FoldEditor } from "./FoldEditor";
+import { GroupChart } from "./GroupChart";
 import { Formats, withoutDefaults } from "./Formats";
 import { FormulaEditor } from "./FormulaEditor";
 
@@ -17,9 +18,10 @@ interface Props {
   group: FieldGroup | undefined;
   groups: FieldGroup[];
   start: RecordTypeFields | undefined;
-  info: SheetColumn | undefined;
-  /** First values of the column, as the file will show them. */
-  values: (string | null)[];
+  /** The columns of the sheet, its first rows as the file will show them, and where the column stands in it. */
+  sheet: SheetColumn[];
+  rows: (string | null)[][];
+  place: number;
   onNarrow: (field: FieldInfo, value: string) => void;
   problems: Problem[];
   editable: boolean;
@@ -35,8 +37,9 @@ export function ThisColumn(props: Props) {
     group,
     groups,
     start,
-    info,
-    values,
+    sheet,
+    rows,
+    place,
     problems,
     editable,
     dispatch,
@@ -49,6 +52,8 @@ export function ThisColumn(props: Props) {
       </div>
     );
   }
+  const info = sheet[place];
+  const values = place < 0 ? [] : rows.slice(0, 4).map((r) => r[place] ?? null);
   const columns = document.columns ?? [];
   const position = columns.indexOf(column);
   const show = column.show ?? {};
@@ -135,6 +140,9 @@ export function ThisColumn(props: Props) {
         </>
       )}
       {!("formula" in column.value) && wrong("value")}
+      {info && NUMBERS.includes(info.kind) && ruleOf(document).per === "group" && (
+        <GroupChart columns={sheet} rows={rows} place={place} show={show} />
+      )}
       {field && <Formats field={field} show={show} set={set} />}
       {!field && info && !("constant" in column.value) && (
         <Formats field={fieldOfColumn(info)} show={show} set={set} />
