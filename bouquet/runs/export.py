@@ -10,13 +10,11 @@ import contextlib
 import csv
 import io
 import json
-import os
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from functools import cache, partial
-from mimetypes import guess_type
 from pathlib import Path
 from typing import Any
 
@@ -27,11 +25,11 @@ from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.memory import SentKeys
-from bouquet.core.naming import file_name, safe_name
+from bouquet.core.naming import file_name
 from bouquet.core.omitted import omitted
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
-from bouquet.core.slip import Digest, Totals, build_slip
+from bouquet.core.slip import Totals, build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, FieldValue, Template
 from bouquet.core.vocabulary.formats import FORMATS
@@ -40,25 +38,15 @@ from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import SheetFacts, Writer, writer_of
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
 from bouquet.runs.exported import Exported, ExportedFile, file_facts
-from bouquet.runs.forms import Addressed, FormFile
+from bouquet.runs.finished import FinishedFiles
+from bouquet.runs.for_recipients import ForRecipients
+from bouquet.runs.forms import Addressed
 from bouquet.runs.naming import name_facts
 from bouquet.runs.split_writer import Part, SplitWriter, prefetched, split_texts
 from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
 
 __all__ = ["Export"]
-
-#: What each kind of companion is.
-_MEDIA = {
-    "dictionary": "text/csv",
-    "metadata": "application/csvm+json",
-    "findings": "text/csv",
-    "gone": "text/csv",
-    "missing": "text/csv",
-    "schema": "",
-    "slip": "application/json",
-    "archive": "application/zip",
-}
 
 
 class Export:
@@ -92,7 +80,6 @@ class Export:
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
-        self.said: dict[tuple[Any, ...], str] = {}
         self.writer_class, self.facts = writer_of(format), FORMATS[format]
 
     def write(self, snapshot: Snapshot, asked: dict[str, Any]) -> Exported:
@@ -111,8 +98,11 @@ class Export:
         self.totals, self.found = Totals(self.plan), Findings(self.plan)
         self.notes: Counter[str] = Counter()
         self.sent = self._sent_keys()
-        self.digests: dict[Path, Digest] = {}
-        self.files: list[ExportedFile] = []
+        self.finished = FinishedFiles(self.folder, self.facts.media_type)
+        self.files = self.finished.files
+        self.forms = ForRecipients(
+            self.template, self.plan, self.recipients, self.sentence, self.finished, self._sent_keys
+        )
         written: list[tuple[str, Path, int, str | None]] = []
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
@@ -122,9 +112,9 @@ class Export:
             self.progress("checking", announced, announced)
             self.found.finish(self.totals)
             for name, path, rows, part in written:
-                self.files.append(replace(self._finished(name, path, "data", rows), part=part))
+                self.files.append(replace(self.finished.finish(name, path, "data", rows), part=part))
             for name, content, role in self._companions([name for name, *_ in written]):
-                self._add(name, role, content)
+                self.finished.add(name, role, content)
             self._write_children(snapshot)
             slip = build_slip(
                 plan=self.plan,
@@ -144,7 +134,7 @@ class Export:
             slip["tells_of_people"] = sentence_for(Acceptance(), self.template, self.plan) != self.sentence
             self._close(snapshot, slip)
             if self.recipients:
-                slip["recipients"] = [self._addressed(form) for form in self.forms]
+                slip["recipients"] = self.forms.put(self.stem)
         except OSError as error:
             reason = error.strerror or str(error)
             raise WriteError(f"The file could not be written: {reason.lower()}. Nothing was kept of it.") from error
@@ -160,7 +150,7 @@ class Export:
             self.found.objections,
             self.found.verdict,
             _sorted(self.sent),
-            {form.to.id: _sorted(form.keys) for form in self.forms if form.to.part is not None},
+            {form.to.id: _sorted(form.keys) for form in self.forms.forms if form.to.part is not None},
         )
 
     def _close(self, snapshot: Snapshot, slip: dict[str, Any]) -> None:
@@ -172,7 +162,7 @@ class Export:
             # Who touched records in the house is not for whoever gets the file.
             checks = [{k: v for k, v in c.items() if k != "by_person"} for c in slip["checks"]]
             content = json.dumps({**slip, "checks": checks}, indent=2, ensure_ascii=False).encode()
-            self._add(f"{self.stem}-slip.json", "slip", content)
+            self.finished.add(f"{self.stem}-slip.json", "slip", content)
         if self.archives and (output.archive or self.plan.attached is not None):
             name = f"{self.stem}.zip"
             beside = self.folder / f".{name}.part"
@@ -182,39 +172,8 @@ class Export:
             slip["attachments"] = write_archive(beside, files, attached, self.plan.context.as_of, self._beat)
             if slip["attachments"] != announced:
                 raise CountMismatch(announced, slip["attachments"], "attached files")
-            self.files.append(self._finished(name, beside, "archive", 0))
+            self.files.append(self.finished.finish(name, beside, "archive", 0))
         slip["files"] = [file_facts(f) for f in self.files]
-
-    def _addressed(self, form: FormFile) -> dict[str, Any]:
-        """
-        What one recipient gets, as the slip has it; the files in their form are finished.
-        """
-        own = [
-            replace(
-                self._finished(path.name[1:].removesuffix(".part"), path, "form", rows),
-                recipient=form.to.id,
-                called=name,
-                media_type=form.media_type,
-                part=part,
-            )
-            for name, path, rows, part in form.whole
-        ]
-        for beside in form.beside() if own else ():
-            name = f"{own[0].name.rpartition('.')[0]}-{beside.suffix}"
-            path = self.folder / f".{form.to.id}~{name}.part"
-            path.write_bytes(beside.content)
-            made = self._finished(path.name[1:].removesuffix(".part"), path, "schema", 0)
-            own.append(replace(made, recipient=form.to.id, called=name, media_type=beside.media_type))
-        self.files += own
-        if missing := form.missing_csv():
-            self._add(f"{self.stem}-missing-for-{safe_name(form.to.name)}.csv", "missing", missing)
-        facts = {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
-        if form.sentence != self.sentence:
-            facts["sentence"] = form.sentence
-        if form.to.part is None:
-            return facts
-        start = self.plan.record_type
-        return {**facts, "part": form.to.part, "rows": form.announced, "records": start.made_of or start.name}
 
     def _beat(self) -> None:
         """
@@ -246,7 +205,7 @@ class Export:
         )
         # Recipients have the same totals, which are read once, where one of them wants any.
         totals_of = cache(partial(self._reader_totals_of, snapshot))
-        self.forms = [self._form(to, parts, totals_of, announced) for to in self._with_rows(parts)]
+        self.forms.begin(parts, totals_of, announced)
         try:
             with (
                 ThreadPoolExecutor(1, thread_name_prefix="totals") as adding,
@@ -261,7 +220,7 @@ class Export:
                     if added is not None:
                         added.result()
                     added = adding.submit(self._take_in, batch, frame, pen.path)
-                    formed = [forming.submit(form.take, frame) for form in self.forms]
+                    formed = self.forms.take(frame, forming)
                     for finished in pen.take(frame):
                         yield (*finished, pen.part)
                     for taking in formed:
@@ -271,32 +230,11 @@ class Export:
                     added.result()
             for finished in pen.end():
                 yield (*finished, pen.part)
-            for form in self.forms:
-                form.end()
+            self.forms.end()
         except BaseException:
             pen.abandon()
-            for form in self.forms:
-                form.abandon()
+            self.forms.abandon()
             raise
-
-    def _with_rows(self, parts: Sequence[Part]) -> list[Addressed]:
-        """
-        The recipients whom something is for: where each gets their own part, those of whom there is one.
-        """
-        there = {part.exact for part in parts}
-        return [to for to in self.recipients if to.part is None or to.part in there]
-
-    def _form(
-        self, to: Addressed, parts: Sequence[Part], totals_of: Callable[[], Totalled], announced: int
-    ) -> FormFile:
-        keys = self._sent_keys() if to.part is not None else {}
-        # Many recipients may receive the same; a large catalogue takes a while to be looked through.
-        treated = (to.acceptance.personal, *sorted(to.acceptance.classes.items()))
-        if treated not in self.said:
-            self.said[treated] = sentence_for(to.acceptance, self.template, self.plan)
-        said = self.said[treated]
-        told = said == self.sentence
-        return FormFile(to, self.plan, self.folder, parts, totals_of, announced, said, keys, told=told)
 
     def _take_in(self, batch: pa.RecordBatch, frame: pl.DataFrame, path: Path) -> None:
         """
@@ -307,7 +245,7 @@ class Export:
             self.found.add(frame)
         for keys in self.sent.values():
             keys.add(frame)
-        self.digests.setdefault(path, Digest(path)).follow()
+        self.finished.follow(path)
 
     def _sent_keys(self) -> dict[str, SentKeys]:
         """
@@ -430,11 +368,6 @@ class Export:
             csv.writer(text, lineterminator="\r\n").writerows([headings, *self.gone])
             yield f"{self.stem}-gone.csv", text.getvalue().encode(), "gone"
 
-    def _add(self, name: str, role: str, content: bytes) -> None:
-        path = self.folder / f".{name}.part"
-        path.write_bytes(content)
-        self.files.append(self._finished(name, path, role, 0))
-
     def _write_children(self, snapshot: Snapshot) -> None:
         """
         The files of children: exports of their own, from the same snapshot.
@@ -450,21 +383,6 @@ class Export:
 
     def _child_progress(self, stage: str, announced: int | None, written: int) -> None:
         self.progress("children", self.totals.rows, self.totals.rows)
-
-    def _finished(self, name: str, path: Path, role: str, rows: int) -> ExportedFile:
-        size, digest = path.stat().st_size, self.digests.get(path, Digest(path)).finish()
-        with path.open("rb") as written:
-            os.fsync(written.fileno())
-        target = self.folder / name
-        path.replace(target)
-        return ExportedFile(
-            target,
-            role,
-            _MEDIA.get(role, self.facts.media_type) or guess_type(target.name)[0] or "text/plain",
-            rows,
-            size,
-            digest,
-        )
 
     def _findings_table(self, more: Mapping[str, int] | None = None) -> list[list[str | int]]:
         """

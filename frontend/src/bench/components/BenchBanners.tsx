@@ -1,0 +1,59 @@
+import { Button } from "react-bootstrap";
+import { Icon, Trouble } from "../../shared";
+import type { BenchState } from "../hooks/useBench";
+import type { Document } from "../types";
+import { Elsewhere } from "./Elsewhere";
+import { KeepingBanner } from "./Keeping";
+
+/** What is to be said above the sentence: of the draft, of trying it elsewhere or on some records, and what went wrong. */
+export function BenchBanners({ bench }: { bench: BenchState }) {
+  const {
+    loaded,
+    dispatch,
+    keeping,
+    overwrite,
+    adopt,
+    only,
+    setParams,
+    trouble,
+    setTrouble,
+    elsewhere,
+    setElsewhere,
+    start,
+    keepBoth,
+  } = bench;
+  return (
+    <>
+      <KeepingBanner
+        keeping={keeping}
+        onOverwrite={() => void overwrite()}
+        onTheirs={() =>
+          void adopt().then((theirs) => {
+            if (theirs) dispatch({ type: "edit", document: theirs.document as unknown as Document });
+          })
+        }
+        onBoth={() => void keepBoth()}
+      />
+      <Elsewhere own={loaded.source} tried={elsewhere} onTry={setElsewhere} />
+      {only && (
+        <div className="banner">
+          <Icon name="eye" /> Tried on {only.length === 1 ? "one record" : `${only.length} records`} only; a
+          run takes all.
+          <Button variant="quiet" size="sm" onClick={() => setParams({}, { replace: true })}>
+            Look at all
+          </Button>
+        </div>
+      )}
+      {(start.error ?? trouble) !== null && (
+        <div className="banner">
+          <Trouble error={start.error ?? trouble} />
+          {start.error === null && (
+            <Button variant="quiet" size="sm" onClick={() => setTrouble(null)}>
+              Got it
+            </Button>
+          )}
+        </div>
+      )}
+    </>
+  );
+}
