@@ -18,6 +18,7 @@ from bouquet.settings import settings
 from bouquet.store import people as folk
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store.models import Means, Recipient
 from tests.conftest import NOW
 from tests.runs.post_office import post_office
 
@@ -194,6 +195,32 @@ def test_what_a_person_may_see_is_set_kept_and_lifted(shell: Any, services: Serv
     assert put()[1] is not None
     assert put("--scope", "ward.nothing=1")[0] == 2
     assert put("--scope", "all") == (0, None)
+
+
+def test_where_a_persons_files_may_go_is_set_kept_and_lifted(shell: Any, services: Services) -> None:
+    """By names of recipients; what is not spoken of stays."""
+    with services.store.session() as session:
+        person = folk.find_person(session, "tobin@marrowby.example")
+        assert person is not None
+        means = Means(name="By hand", kind="link", settings={}, created_at=NOW)
+        session.add(
+            Recipient(name="Ward Desk", means=means, address={}, acceptance={}, created_by=person.id, created_at=NOW)
+        )
+        session.flush()
+
+    def put(*more: str) -> Any:
+        known = ("person", "tobin@marrowby.example", "--name", "Tobin Reyes", "--role", "runner")
+        done = shell(*known, *more, input="quay-and-salter\nquay-and-salter\n")
+        with services.store.session() as session:
+            found = folk.find_person(session, "tobin@marrowby.example")
+            return done.exit_code, found.limits if found else None
+
+    code, limits = put("--sends-to", "ward desk", "--house-only")
+    assert (code, limits["house_only"], len(limits["sends_to"])) == (0, True, 1)
+    assert put("--any-template") == (0, {"sends_to": limits["sends_to"]})
+    assert put("--sends-to", "nobody known")[0] == 2
+    assert put("--sends-to", "none") == (0, {"sends_to": []})
+    assert put("--sends-to", "all") == (0, None)
 
 
 def test_missing_settings_are_named(shell: Any, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -35,6 +35,7 @@ from bouquet.settings import settings
 from bouquet.sources import Source
 from bouquet.store import NotFound, journal
 from bouquet.store import templates as shelf
+from bouquet.traces import configure_traces
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 
@@ -57,6 +58,7 @@ def entrance(
     Export templates over your own records: designed on real rows, run on demand or by the calendar, with proof.
     """
     configure_logs()
+    configure_traces()
     _chosen.set(source)
 
 

@@ -12,11 +12,13 @@ import signal
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, nullcontext
+from dataclasses import replace
 from email.message import EmailMessage
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
 import typer
+from sqlalchemy.orm import Session
 
 from bouquet.cli.common import (
     AsJson,
@@ -26,6 +28,7 @@ from bouquet.cli.common import (
     open_services,
 )
 from bouquet.core.errors import BouquetError
+from bouquet.core.rights import Limits
 from bouquet.runs import (
     Queue,
     Services,
@@ -33,6 +36,8 @@ from bouquet.runs import (
 )
 from bouquet.settings import settings
 from bouquet.store import NotFound, WeakPassword, people
+from bouquet.store.groups import settle
+from bouquet.store.recipients import list_recipients
 
 
 @app.command()
@@ -75,6 +80,16 @@ def person(
             help="What they may see: RECORDTYPE.FIELD=VALUE,VALUE, such as ward.code=03,07; “all” for everything."
         ),
     ] = None,
+    sends_to: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="To whom their files may go, by name; may be given again. “none” for nobody, “all” for anybody."
+        ),
+    ] = None,
+    house_only: Annotated[
+        bool | None,
+        typer.Option("--house-only/--any-template", help="Whether they use only the house's standard templates."),
+    ] = None,
     password_stdin: Annotated[
         bool, typer.Option("--password-stdin", help="Read the password from standard input instead of asking for it.")
     ] = False,
@@ -94,8 +109,28 @@ def person(
     except WeakPassword as error:
         raise typer.BadParameter(str(error)) from error
     with open_services("added or changed a person") as services, services.store.session() as session:
-        limits: Any = "as it is" if scope is None else _scope(services, scope)
-        people.put_person(session, email=email, name=name, roles=role, password=password, scope=limits)
+        seen: Any = "as it is" if scope is None else _scope(services, scope)
+        known = people.put_person(session, email=email, name=name, roles=role, password=password, scope=seen)
+        limits = Limits.read(known.own_limits)
+        if house_only is not None:
+            limits = replace(limits, house_only=house_only)
+        if sends_to is not None:
+            limits = replace(limits, sends_to=_recipients(session, sends_to))
+        known.own_limits = limits.as_json()
+        settle(session, known)
+
+
+def _recipients(session: Session, names: list[str]) -> frozenset[int] | None:
+    """
+    The numbers of the recipients that are named; none for “none”, None for “all”.
+    """
+    if names == ["all"]:
+        return None
+    known = {r.name.lower(): r.id for r in list_recipients(session)}
+    found = [] if names == ["none"] else names
+    if unknown := [n for n in found if n.strip().lower() not in known]:
+        raise typer.BadParameter(f"There is no recipient “{unknown[0]}”.", param_hint="--sends-to")
+    return frozenset(known[n.strip().lower()] for n in found)
 
 
 def _scope(services: Services, text: str) -> Any:

@@ -26,6 +26,7 @@ from bouquet.store import deliveries as outbox
 from bouquet.store.models import Delivery, Person, Round, Run
 from bouquet.store.outgoing import content_of
 from bouquet.store.secrets import NoKey, WrongKey
+from bouquet.traces import span
 
 __all__ = ["PAUSES", "deliver_due", "end_old_links", "parcel_of", "take_back"]
 
@@ -121,7 +122,7 @@ def _note(services: Services, delivery_id: int, progress: Mapping[str, Any]) -> 
 
 
 def _sent(services: Services, way: Way, parcel: Parcel, *, doubtful: bool) -> Receipt:
-    with _patiently(services, parcel):
+    with span("delivery", way=way.kind, files=len(parcel.files)), _patiently(services, parcel):
         if doubtful:
             found = way.verify(parcel)
             if found is not None:

@@ -38,6 +38,7 @@ from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run, RunFile
 from bouquet.store.rounds import SOURCE_CHANGED
 from bouquet.store.whereabouts import keep_keys
+from bouquet.traces import span
 
 __all__ = ["ATTEMPTS", "execute"]
 
@@ -93,6 +94,18 @@ def execute(services: Services, run_id: int) -> None:
     Carry out a run that was asked for, and enter how it ended. Does nothing when it is over.
 
     Raises SourceDown or a database error while trying again may help; the caller repeats.
+    """
+    with span("run", run=run_id) as told:
+        _attempt(services, run_id)
+        if told.is_recording():
+            with services.store.session() as session:
+                ended = session.get_one(Run, run_id)
+                told.set_attributes({"bouquet.status": ended.status, "bouquet.format": ended.format})
+
+
+def _attempt(services: Services, run_id: int) -> None:
+    """
+    One attempt at a run.
     """
     with services.store.session() as session:
         run = ledger.begin_attempt(session, run_id, services.clock())

@@ -21,6 +21,7 @@ from bouquet.designing import Counting
 from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.store import people
+from bouquet.traces import TracedRequests
 from bouquet.web.guard import Guard
 from bouquet.web.house_sign_in import HouseSignIn
 from bouquet.web.newsroom import Newsroom
@@ -167,6 +168,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     _add_safe_headers(app)
     named = frozenset(h.strip().lower() for h in settings.hosts.split(",") if h.strip())
     app.add_middleware(Guard, hosts=named, any_host=not named and settings.host in ("0.0.0.0", "::"))
+    app.add_middleware(TracedRequests)
     if settings.frontend is not None:
         _add_frontend(app, settings.frontend)
     return app
