@@ -69,6 +69,7 @@ def test_a_round_goes_only_where_its_owner_may_send(sign_in: SignIn, desks: tupl
     """Not to others, nor into a folder, nor by mail; refused when it is set."""
     first, second = desks
     ines = sign_in("ines")
+    assert {r["id"]: r["may_send"] for r in ok(ines.get("/api/v1/recipients"))} == {first: True, second: False}
     template = saved(ines)
     for body in (
         asked(template, recipients=[{"recipient_id": first}, {"recipient_id": second}]),

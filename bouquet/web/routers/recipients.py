@@ -16,12 +16,13 @@ from bouquet.core.plan import across_of, resolve
 from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
 from bouquet.delivery import checked_address, words_of
 from bouquet.designing.recipients import fit_words, recipient_sentence
+from bouquet.rights import may_send
 from bouquet.runs import Services
 from bouquet.runs.crossing import crossed
 from bouquet.store import deliveries as outbox
 from bouquet.store import recipients as kept
 from bouquet.store.models import Delivery, Person, Recipient
-from bouquet.web.access import Id, TheServices, TheView, check_may_send, needs
+from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, check_may_send, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas import UnderDesign
@@ -35,14 +36,14 @@ Designer = Annotated[Person, Depends(needs("design"))]
 
 
 @router.get("", response_model=list[RecipientOut])
-def list_recipients(services: TheServices) -> Any:
+def list_recipients(services: TheServices, person: CurrentPerson) -> Any:
     """
     All recipients, each with the newest delivery to them.
     """
     with services.store.session() as session:
         found = kept.list_recipients(session)
         newest = kept.newest_delivery(session, [r.id for r in found])
-        return [_out(services, session, r, newest.get(r.id)) for r in found]
+        return [_out(services, session, person, r, newest.get(r.id)) for r in found]
 
 
 @router.post("/layout", response_model=LayoutOut)
@@ -72,17 +73,17 @@ def add_recipient(body: NewRecipient, services: TheServices, person: Designer) -
         made = Recipient(created_by=person.id, created_at=services.clock(), **_facts(session, body))
         kept.keep(session, made)
         session.refresh(made)
-        return _out(services, session, made, None)
+        return _out(services, session, person, made, None)
 
 
 @router.get("/{recipient_id}", response_model=RecipientOut)
-def get_recipient(recipient_id: Id, services: TheServices) -> Any:
+def get_recipient(recipient_id: Id, services: TheServices, person: CurrentPerson) -> Any:
     """
     One recipient.
     """
     with services.store.session() as session:
         found = kept.get_recipient(session, recipient_id)
-        return _out(services, session, found, kept.newest_delivery(session, [found.id]).get(found.id))
+        return _out(services, session, person, found, kept.newest_delivery(session, [found.id]).get(found.id))
 
 
 @router.put("/{recipient_id}", response_model=RecipientOut)
@@ -95,7 +96,7 @@ def change_recipient(recipient_id: Id, body: NewRecipient, services: TheServices
         found = kept.get_recipient(session, recipient_id, lock=True)
         kept.change(session, found, _facts(session, body))
         session.refresh(found)
-        return _out(services, session, found, kept.newest_delivery(session, [found.id]).get(found.id))
+        return _out(services, session, person, found, kept.newest_delivery(session, [found.id]).get(found.id))
 
 
 @router.delete("/{recipient_id}", status_code=204)
@@ -152,7 +153,9 @@ def _facts(session: Session, body: NewRecipient) -> dict[str, Any]:
     }
 
 
-def _out(services: Services, session: Session, found: Recipient, newest: Delivery | None) -> RecipientOut:
+def _out(
+    services: Services, session: Session, person: Person, found: Recipient, newest: Delivery | None
+) -> RecipientOut:
     where = words_of(services, found)
     return RecipientOut(
         id=found.id,
@@ -166,6 +169,7 @@ def _out(services: Services, session: Session, found: Recipient, newest: Deliver
         acceptance=found.acceptance,
         sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), found.means.kind, where),
         rounds=[r.template.name for r in outbox.rounds_sent_to(session, found.id)],
+        may_send=may_send(person, found.id),
         last_state=newest.state if newest is not None else None,
         last_at=(newest.arrived_at or newest.tried_at or newest.entered_at) if newest is not None else None,
     )

@@ -124,6 +124,7 @@ class RecipientOut(BaseModel):
     acceptance: dict[str, Any]
     sentence: str
     rounds: list[str]
+    may_send: bool = Field(description="Whether files of whoever asks may go to them.")
     last_state: State | None
     last_at: datetime | None
 

@@ -6296,6 +6296,11 @@ export interface components {
             last_at: string | null;
             /** Last State */
             last_state: ("waiting" | "sending" | "trying" | "offered" | "arrived" | "failed" | "waived" | "withdrawn") | null;
+            /**
+             * May Send
+             * @description Whether files of whoever asks may go to them.
+             */
+            may_send: boolean;
             /** Means */
             means: string;
             /** Means Id */

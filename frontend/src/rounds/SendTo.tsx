@@ -56,7 +56,8 @@ export function SendTo({ draft, planned, onChange }: Props) {
               <div key={r.id} className="d-flex column-gap-3 flex-wrap align-items-center">
                 <Form.Check
                   id={`send-to-${r.id}`}
-                  label={r.name}
+                  label={r.may_send ? r.name : `${r.name} (your files may not go there)`}
+                  disabled={!r.may_send && entry === undefined}
                   checked={entry !== undefined}
                   onChange={(e) => put(r.id, e.target.checked ? {} : null)}
                 />
