@@ -38,6 +38,7 @@ __all__ = [
     "is_own",
     "keeper_ids",
     "keeper_names",
+    "list_programs",
     "list_sign_ins",
     "list_tokens",
     "note_try",
@@ -390,12 +391,20 @@ def list_tokens(session: Session, person_id: int) -> list[Token]:
     return list(session.scalars(sa.select(Token).where(Token.person_id == person_id).order_by(Token.id.desc())))
 
 
-def remove_token(session: Session, person_id: int, token_id: int) -> None:
+def list_programs(session: Session, now: datetime) -> list[Token]:
     """
-    Make a token worthless at once. Raises NotFound.
+    The tokens of all people that are still good, by name.
+    """
+    good = sa.select(Token).where(Token.expires_at > now).order_by(sa.func.lower(Token.name), Token.id)
+    return list(session.scalars(good))
+
+
+def remove_token(session: Session, person_id: int | None, token_id: int) -> None:
+    """
+    Make a person's token worthless at once; anybody's where no person is given. Raises NotFound.
     """
     token = session.get(Token, token_id)
-    if token is None or token.person_id != person_id:
+    if token is None or person_id not in (None, token.person_id):
         msg = "There is no such token, or it was removed."
         raise NotFound(msg)
     session.delete(token)

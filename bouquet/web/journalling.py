@@ -52,6 +52,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "remove_group": ("removed a group", "group", ()),
     "give_password": ("gave a new password", "person", ()),
     "add_token": ("made a token", "token", ("name", "acts", "days")),
+    "end_program": ("ended a program", "token", ()),
     "remove_token": ("removed a token", "token", ()),
     "make_my_feed": ("made an address for a calendar", "feed", ()),
     "drop_my_feed": ("removed the address for a calendar", "feed", ()),

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -189,3 +190,21 @@ def test_people_change_their_own_name_and_address_with_their_password(sign_in: S
 def test_everybody_is_told_whom_to_ask(sign_in: SignIn) -> None:
     """By the names of who administers the house."""
     assert sign_in("tobin").get("/api/v1/session").json()["whom_to_ask"] == ["Marta Lindqvist"]
+
+
+def test_programs_are_seen_and_ended_by_who_administers(sign_in: SignIn, services: Services) -> None:
+    """Whosever token it is; what is over is not listed, and no secret is told."""
+    tobin = sign_in("tobin")
+    secret = tobin.post("/api/v1/tokens", json={"name": "night loader", "acts": ["run"], "days": 7}).json()["secret"]
+    marta = sign_in("marta")
+    (program,) = marta.get("/api/v1/programs").json()
+    assert (program["name"], program["acts_for"], program["acts"]) == ("night loader", "Tobin Reyes", ["look", "run"])
+    assert secret not in marta.get("/api/v1/programs").text
+    assert marta.delete(f"/api/v1/programs/{program['id']}").status_code == 204
+    marta.cookies.clear()
+    assert marta.get("/api/v1/templates", headers={"Authorization": f"Bearer {secret}"}).status_code == 401
+    services.clock = lambda: NOW + timedelta(days=1)
+    again = sign_in("tobin").post("/api/v1/tokens", json={"name": "short", "acts": ["look"], "days": 1})
+    assert again.status_code == 201
+    services.clock = lambda: NOW + timedelta(days=3)
+    assert sign_in("marta").get("/api/v1/programs").json() == []

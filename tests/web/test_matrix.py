@@ -199,6 +199,8 @@ POST /templates/{template_id}/restore design
 GET /templates/{template_id}/versions in
 POST /templates/{template_id}/versions design
 GET /templates/{template_id}/versions/{number} in
+GET /programs keep
+DELETE /programs/{token_id} keep
 GET /tokens in
 POST /tokens in
 DELETE /tokens/{token_id} in

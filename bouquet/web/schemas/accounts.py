@@ -27,6 +27,7 @@ __all__ = [
     "NewAccount",
     "NewGroup",
     "NewSecret",
+    "ProgramOut",
     "ScopeOut",
 ]
 
@@ -180,6 +181,20 @@ class GroupOut(BaseModel):
     claim: str
     members: list[int]
     words: str = Field(description="What its members may do and see, as a sentence.")
+
+
+class ProgramOut(BaseModel):
+    """
+    A program that acts for somebody by a token; `hint` is what the token begins with.
+    """
+
+    id: int
+    name: str
+    hint: str
+    acts: list[str] = Field(description="What it may do, of what the person may: `look`, `run`.")
+    expires_at: datetime
+    last_used_at: datetime | None
+    acts_for: str
 
 
 class LeftType(BaseModel):

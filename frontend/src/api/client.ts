@@ -50,6 +50,7 @@ export type Broken = Schemas["BrokenOut"];
 export type Missing = Schemas["MissingOut"];
 export type Account = Schemas["Account"];
 export type GroupInfo = Schemas["GroupOut"];
+export type Program = Schemas["ProgramOut"];
 export type NewAccount = Schemas["NewAccount"];
 export type NewGroup = Schemas["NewGroup"];
 /** What somebody may see, as it is kept. */

@@ -28,6 +28,7 @@ export type {
   Matched,
   Matches,
   GroupInfo,
+  Program,
   NewAccount,
   NewGroup,
   Limits,

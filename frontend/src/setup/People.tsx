@@ -8,6 +8,7 @@ import { useShell } from "../shell";
 import { GroupDialog } from "./GroupDialog";
 import { Leaves } from "./Leaves";
 import { PersonDialog } from "./PersonDialog";
+import { ProgramRows } from "./ProgramRows";
 import { Purposes } from "./Purposes";
 import { useGroups } from "./useGroups";
 
@@ -50,6 +51,7 @@ export function People() {
             {groups.data?.map((group) => (
               <GroupRow key={`g${group.id}`} group={group} people={people.data} />
             ))}
+            <ProgramRows />
           </tbody>
         </table>
       )}
