@@ -106,10 +106,14 @@ def test_the_data_of_root_lie_where_the_server_can_reach_them(private: Cluster) 
 def test_what_is_set_today_holds_for_an_older_cluster(private: Cluster, monkeypatch: pytest.MonkeyPatch) -> None:
     """Its settings are told at each start, not kept from the day on which it was made."""
     monkeypatch.setattr(module, "SETTINGS", {"max_connections": "20"})
-    private.start()
-    private.stop()
-    monkeypatch.undo()
-    private.start()
+    mask = os.umask(0o077)
+    try:
+        private.start()
+        private.stop()
+        monkeypatch.undo()
+        private.start()
+    finally:
+        os.umask(mask)
 
     with psycopg.connect(private.url()) as connection:
         assert connection.execute("SHOW max_connections").fetchone() == ("300",)

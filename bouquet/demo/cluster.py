@@ -294,8 +294,11 @@ class Cluster:
         """
         Write `SETTINGS` beside the server's own file, which a copy of the cluster takes along.
         """
-        (self.data / OWN).write_text("".join(f"{name} = '{value}'\n" for name, value in SETTINGS.items()))
-        path = self.data / "postgresql.conf"
+        own, path = self.data / OWN, self.data / "postgresql.conf"
+        own.write_text("".join(f"{name} = '{value}'\n" for name, value in SETTINGS.items()))
+        if self.root:
+            # Whatever our own mask is, the server reads it.
+            shutil.chown(own, self.user)
         known, line = path.read_text(), f"include '{OWN}'\n"
         if line not in known:
             path.write_text(f"{known}\n{line}")

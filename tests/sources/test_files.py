@@ -5,6 +5,7 @@ What a run makes besides plain rows: reader's files, parts, companions, other fo
 from __future__ import annotations
 
 import csv
+import hashlib
 import io
 import json
 from collections.abc import Callable
@@ -19,9 +20,10 @@ import python_calamine
 from bouquet.core.errors import EncodingProblem, PlanError, WriteError
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
+from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.runs import Export, Exported
 from bouquet.runs.asking import as_format
-from bouquet.sources import Source
+from bouquet.sources import Source, postgres
 from tests.conftest import NOW
 
 Query = Callable[[str], list[tuple[Any, ...]]]
@@ -485,3 +487,13 @@ def test_a_run_without_rows_makes_a_file_with_its_heading_row(run: Run) -> None:
         "Code"
     ]
     assert isinstance(WriteError("x"), Exception)
+
+
+@pytest.mark.parametrize("format", [f.name for f in FORMATS.values() if f.audience == "programs"])
+def test_the_digest_is_that_of_the_file_that_lies_there(run: Run, monkeypatch: pytest.MonkeyPatch, format: str) -> None:
+    """Of many batches, and also where a format's head says how many rows come."""
+    monkeypatch.setattr(postgres, "BATCH_BYTES", 200_000)
+    columns = [column("tag", "tag"), column("girth", "t_girth"), column("site", "site.name"), column("note", "note")]
+    document = {"records": "tree", "columns": columns, "output": {"csv": {"unencodable": "replace"}}}
+    for file in run({**document, "at_most": 20_000}, format).files:
+        assert file.sha256 == hashlib.sha256(file.path.read_bytes()).hexdigest()

@@ -87,7 +87,7 @@ def _decimals(column: PlanColumn) -> int:
 
 class DbaseWriter(StreamWriter):
     """
-    A table of dBASE III. How many records there are stands in its head, and is written there when it is closed.
+    A table of dBASE III. How many records there are stands in its head, before the first of them.
     """
 
     def begin(self) -> None:
@@ -97,7 +97,7 @@ class DbaseWriter(StreamWriter):
         if self._length > LONGEST_RECORD:
             message = f"A row would take {self._length:,} characters, and this format has room for {LONGEST_RECORD:,}."
             raise WriteError(f"{message} Make its texts narrower, or leave some out.")
-        self._file.write(self._head(0))
+        self._file.write(self._head(self.announced))
         at = 1
         for f in self._fields:
             name = f.name.encode("ascii").ljust(11, b"\0")
@@ -185,9 +185,9 @@ class DbaseWriter(StreamWriter):
             raise EncodingProblem(text[error.start], "windows-1252", row) from error
 
     def finish(self) -> None:
+        if self.facts.rows != self.announced:
+            raise WriteError(f"{self.announced:,} rows were announced, and {self.facts.rows:,} came.")
         self._file.write(b"\x1a")
-        self._file.seek(0)
-        self._file.write(self._head(self.facts.rows))
 
     @classmethod
     def beside(cls, plan: Plan) -> Sequence[Beside]:
