@@ -14,6 +14,7 @@ import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from itertools import takewhile
 from typing import Any
 
 import sqlalchemy as sa
@@ -157,8 +158,9 @@ def retire_entries(session: Session, now: datetime, days: int) -> int:
     if not session.scalar(sa.text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}):
         return 0
     kept = ~sa.exists().where(JournalRetired.seal_id == JournalSeal.id)
-    old = JournalSeal.at < now - timedelta(days=days)
-    seals = session.scalars(sa.select(JournalSeal).where(kept, old).order_by(JournalSeal.id).limit(MOST_RETIRED)).all()
+    first = session.scalars(sa.select(JournalSeal).where(kept).order_by(JournalSeal.id).limit(MOST_RETIRED))
+    # Nothing behind one that is kept goes, also where clocks differed when they were made.
+    seals = list(takewhile(lambda seal: seal.at < now - timedelta(days=days), first))
     if not seals:
         return 0
     for seal in seals:

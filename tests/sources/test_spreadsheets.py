@@ -164,6 +164,10 @@ def test_cells_and_rows_are_coloured_by_rule(run: Run) -> None:
         ({"column": "nothing", "value": "1"}, "output.xlsx.tints[0].column"),
         ({"column": "amount", "is": "less_than", "value": "much"}, "output.xlsx.tints[0].value"),
         ({"column": "amount", "is": "less_than", "value": "NaN"}, "output.xlsx.tints[0].value"),
+        ({"column": "amount", "is": "less_than", "value": "1e999999999"}, "output.xlsx.tints[0].value"),
+        ({"column": "done", "is": "less_than", "value": "soon"}, "output.xlsx.tints[0].value"),
+        ({"column": "done", "is": "less_than", "value": "1850-01-02"}, "output.xlsx.tints[0].value"),
+        ({"column": "done", "is": "less_than", "value": "2026-11-28T12:00+02:00"}, "output.xlsx.tints[0].value"),
         ({"column": "ward", "is": "less_than", "value": "M"}, "output.xlsx.tints[0].value"),
     ],
 )

@@ -208,6 +208,20 @@ def test_what_is_older_than_the_house_keeps_goes_with_its_seal_left(sign_in: Sig
     assert (found.seals, found.retired, found.wrong) == (3, 2, ())
 
 
+def test_what_stands_behind_a_seal_that_is_kept_is_kept(sign_in: SignIn, services: Services) -> None:
+    """A worker whose clock was two years late sealed after another."""
+    now = datetime.now(UTC)
+    for days in (100, 800):
+        moment = now - timedelta(days=days)
+        services.clock = lambda moment=moment: moment  # type: ignore[misc]
+        sign_in("ines")
+        seal(services)
+    services.clock, services.journal_days = lambda: now, 400
+    seal_journal(services)
+    with services.store.session() as session:
+        assert journal.verify_journal(session, now).retired == 0
+
+
 @pytest.mark.parametrize("place", ["(SELECT min(id) FROM journal_seals)", "(SELECT max(id) FROM journal_seals)"])
 def test_the_database_keeps_a_year_and_lets_go_of_the_beginning_only(
     sign_in: SignIn, services: Services, place: str

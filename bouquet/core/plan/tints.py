@@ -4,8 +4,9 @@ Colours by rule: what a rule's value is, read as its column's values are.
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import TypeAlias
 
 from bouquet.core.catalogue import Kind
@@ -15,6 +16,12 @@ from bouquet.core.template import Tint
 __all__ = ["TintValue", "read_tint"]
 
 TintValue: TypeAlias = Decimal | datetime | date | str
+
+#: Numbers that a spreadsheet's cell holds exactly, written out: powers of ten would make a formula of any length.
+_NUMBER = re.compile(r"-?[0-9]{1,15}(\.[0-9]{1,15})?")
+
+#: Spreadsheets add 1900 to earlier years.
+FIRST_YEAR = 1900
 
 #: Comparisons that need an order.
 _ORDERED = ("less_than", "at_most", "greater_than", "at_least")
@@ -31,21 +38,20 @@ def read_tint(column: PlanColumn, tint: Tint) -> TintValue:
         return ""
     text = tint.value.strip()
     if column.kind.is_number and not column.is_constant:
-        try:
-            number = Decimal(text)
-        except InvalidOperation:
-            number = Decimal("NaN")
-        if not number.is_finite():
+        if not _NUMBER.fullmatch(text):
             msg = f"“{column.heading}” is compared with a number, and “{tint.value}” is none; write it as 12.5."
             raise ValueError(msg)
-        return number
+        return Decimal(text)
     if column.kind in (Kind.DATE, Kind.TIMESTAMP, Kind.MOMENT):
         try:
             moment = datetime.fromisoformat(text)
         except ValueError:
             msg = f"“{column.heading}” is compared with a date, and “{tint.value}” is none; write it as 2026-11-28."
             raise ValueError(msg) from None
-        return moment.date() if len(text) <= len("2026-11-28") else moment.replace(tzinfo=None)
+        if moment.year < FIRST_YEAR or moment.tzinfo is not None:
+            msg = f"“{tint.value}” is no date of a spreadsheet: these begin in {FIRST_YEAR}, and have no zone."
+            raise ValueError(msg)
+        return moment.date() if len(text) <= len("2026-11-28") else moment
     if tint.comparison in _ORDERED:
         msg = f"“{column.heading}” has no numbers or dates; it is, or is not, a certain text."
         raise ValueError(msg)
