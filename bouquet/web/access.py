@@ -223,6 +223,7 @@ def person_facts(person: Person) -> dict[str, Any]:
         "email": person.email,
         "roles": person.roles,
         "may": acts,
+        "sends_anywhere": may_send(person),
         "through": person.through is not None,
         "password_given": person.password_given,
     }

@@ -85,6 +85,7 @@ def test_recipients_are_not_bent_by_whom_they_bind(sign_in: SignIn, desks: tuple
     """Who may send to one recipient only could otherwise write another address there."""
     first, _ = desks
     ines = sign_in("ines")
+    assert ok(ines.get("/api/v1/session"))["person"]["sends_anywhere"] is False
     known = ok(ines.get(f"/api/v1/recipients/{first}"))
     body = {"name": known["name"], "means_id": known["means_id"]}
     for refused in (

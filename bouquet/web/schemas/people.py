@@ -30,6 +30,7 @@ class PersonOut(BaseModel):
     email: str
     roles: list[str]
     may: list[str]
+    sends_anywhere: bool = Field(True, description="Whether their files may go to any recipient, also to new ones.")
     through: bool = Field(False, description="Whether an administrator looks through their eyes.")
     password_given: bool = Field(False, description="Whether their password is one that an administrator gave them.")
 

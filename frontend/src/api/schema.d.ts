@@ -6030,6 +6030,12 @@ export interface components {
             /** Roles */
             roles: string[];
             /**
+             * Sends Anywhere
+             * @description Whether their files may go to any recipient, also to new ones.
+             * @default true
+             */
+            sends_anywhere: boolean;
+            /**
              * Through
              * @description Whether an administrator looks through their eyes.
              * @default false

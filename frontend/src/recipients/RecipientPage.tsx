@@ -4,7 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate, useParams } from "react-router";
 import { answer, api } from "../api";
 import type { RecipientInfo } from "../api";
-import { useMay } from "../shell";
+import { useMayAddress } from "../shell";
 import { Confirm, Icon, Trouble, plural } from "../shared";
 import { Deliveries } from "./Deliveries";
 import { RecipientForm } from "./RecipientForm";
@@ -17,7 +17,7 @@ export function RecipientPage() {
   const id = Number(useParams().id);
   const client = useQueryClient();
   const go = useNavigate();
-  const mayDesign = useMay("design");
+  const mayChange = useMayAddress();
   const [act, setAct] = useState<"change" | "remove" | null>(null);
   const found = useQuery({
     queryKey: ["recipients", id],
@@ -43,7 +43,7 @@ export function RecipientPage() {
         <h1>{recipient.name}</h1>
         <span className="tag">{plural(recipient.rounds.length, "round")}</span>
         <span className="fill" />
-        {mayDesign && (
+        {mayChange && (
           <>
             <Button variant="quiet" onClick={() => setAct("remove")}>
               Remove

@@ -4,7 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { RecipientInfo } from "../api";
-import { useMay } from "../shell";
+import { useMayAddress } from "../shell";
 import { Icon, SortHead, Trouble, plural, shortMoment } from "../shared";
 import type { Sorting } from "../shared";
 import { RecipientForm } from "./RecipientForm";
@@ -16,7 +16,7 @@ type SortBy = "name" | "way" | "rounds" | "newest";
 /** Who receives what, in which form, and what came of the newest delivery. */
 export function Recipients() {
   const go = useNavigate();
-  const mayDesign = useMay("design");
+  const mayChange = useMayAddress();
   const [creating, setCreating] = useState(false);
   const [text, setText] = useState("");
   const [sorting, setSorting] = useState<Sorting<SortBy>>({ by: "name", ascending: true });
@@ -49,7 +49,7 @@ export function Recipients() {
             <Icon name="mailbox" /> Post room
           </Link>
         )}
-        {mayDesign && (
+        {mayChange && (
           <Button onClick={() => setCreating(true)}>
             <Icon name="plus" /> New recipient
           </Button>

@@ -25,6 +25,12 @@ export function useCurrentSource(): Session["sources"][number] | undefined {
   return session.sources.find((s) => s.key === key) ?? session.sources[0];
 }
 
+/** Whether recipients are theirs to write down and to change: whose files go to some only changes none. */
+export function useMayAddress(): boolean {
+  const { person } = useShell().session;
+  return person.may.includes("design") && person.sends_anywhere;
+}
+
 /** Whether the person signed in may do this. */
 export function useMay(act: "run" | "design" | "keep"): boolean {
   return useShell().session.person.may.includes(act);

@@ -1,4 +1,4 @@
 export { Shell } from "./Shell";
-export { useCurrentSource, useMay, useShell } from "./context";
+export { useCurrentSource, useMay, useMayAddress, useShell } from "./context";
 export { Hint } from "./Hint";
 export { useHint, useMine, usePreferences } from "./preferences";
