@@ -1,7 +1,7 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { Suspense, lazy } from "react";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
-import { ApiError, answer, api } from "./api";
+import { ApiError, answer, api, isAskedAgain } from "./api";
 import type { Session } from "./api";
 import { Shell } from "./shell";
 import { FirstStart, SetPassword, SignIn } from "./signin";
@@ -36,7 +36,7 @@ const client = new QueryClient({
     queries: {
       staleTime: 10_000,
       // What a person must mend is not asked again; a server that was not reached is.
-      retry: (times, error) => times < 3 && error instanceof ApiError && [0, 502, 503].includes(error.status),
+      retry: isAskedAgain,
     },
   },
 });

@@ -49,6 +49,9 @@ export type CuratedField = Schemas["CuratedField"];
 export type Broken = Schemas["BrokenOut"];
 export type Missing = Schemas["MissingOut"];
 export type Account = Schemas["Account"];
+export type Belonging = Schemas["BelongingOut"];
+export type SharedWith = Schemas["SharedWith"];
+export type HandedOver = Schemas["HandedOver"];
 export type GroupInfo = Schemas["GroupOut"];
 export type Program = Schemas["ProgramOut"];
 export type NewAccount = Schemas["NewAccount"];
@@ -60,6 +63,7 @@ export type SourceInfo = Schemas["SourceOut"];
 export type SourceStep = Schemas["StepOut"];
 export type RecipientInfo = Schemas["RecipientOut"];
 export type NewRecipient = Schemas["NewRecipient"];
+export type WayOfRecipient = Schemas["WayOfRecipient"];
 export type DeliveryInfo = Schemas["DeliveryOut"];
 export type MeansInfo = Schemas["MeansOut"];
 export type OutWay = Schemas["WayOut"];
@@ -115,6 +119,11 @@ export class ApiError extends Error {
   get status(): number {
     return this.problem.status;
   }
+}
+
+/** Whether a question that failed is asked again: nothing was reached, or there was too much to do just then. */
+export function isAskedAgain(times: number, error: unknown): boolean {
+  return times < 3 && error instanceof ApiError && [0, 502, 503].includes(error.status);
 }
 
 export const api = createClient<paths>({ baseUrl: "/" });

@@ -1,4 +1,13 @@
-export { ApiError, answer, api, archiveAddress, fileAddress, giveBack, newestAddress } from "./client";
+export {
+  ApiError,
+  answer,
+  api,
+  archiveAddress,
+  fileAddress,
+  giveBack,
+  isAskedAgain,
+  newestAddress,
+} from "./client";
 export { currentEyes, lookThrough } from "./eyes";
 export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
 export type {
@@ -55,11 +64,14 @@ export type {
   RunTotals,
   SentencePart,
   Session,
+  SharedWith,
   SheetColumn,
   Tally,
   TemplateInfo,
   TemplateRow,
   Account,
+  Belonging,
+  HandedOver,
   Broken,
   CatalogueEdit,
   CatalogueInfo,
@@ -72,6 +84,7 @@ export type {
   SourceStep,
   RecipientInfo,
   NewRecipient,
+  WayOfRecipient,
   DeliveryInfo,
   MeansInfo,
   OutWay,

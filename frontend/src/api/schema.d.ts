@@ -1122,6 +1122,26 @@ export interface paths {
         patch: operations["change_person"];
         trace?: never;
     };
+    "/api/v1/people/{person_id}/belongings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Belongings
+         * @description What belongs to somebody: templates, bundles, rounds, lists and views.
+         */
+        get: operations["get_belongings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/people/{person_id}/eyes": {
         parameters: {
             query?: never;
@@ -1137,6 +1157,26 @@ export interface paths {
          *     to them, and change nothing.
          */
         post: operations["look_through_eyes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Everything Over
+         * @description Hand everything of somebody to another. What the other may not have stays, and is told with why.
+         */
+        post: operations["hand_everything_over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1829,6 +1869,26 @@ export interface paths {
         get: operations["get_document"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{round_id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hand Round Over To
+         * @description Make a round somebody else's: from now on it runs with their rights.
+         */
+        post: operations["hand_round_over_to"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3281,6 +3341,21 @@ export interface components {
             least: string;
         };
         /**
+         * BelongingOut
+         * @description Something that belongs to somebody.
+         */
+        BelongingOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "template" | "bundle" | "round" | "list" | "view";
+            /** Name */
+            name: string;
+        };
+        /**
          * BrokenOut
          * @description A template that does not get what it asks for. `paused` counts its rounds that wait for it.
          */
@@ -4026,6 +4101,11 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
+            /**
+             * May Send
+             * @description Whether files of whoever asks may go to this recipient.
+             */
+            may_send: boolean;
             /** Means */
             means: string;
             /** Must */
@@ -4778,6 +4858,24 @@ export interface components {
             detail?: components["schemas"]["ValidationError"][];
         };
         /**
+         * HandOver
+         * @description To whom something is handed over.
+         */
+        HandOver: {
+            /** To */
+            to: number;
+        };
+        /**
+         * HandedOver
+         * @description What was handed over, and what stays where it is.
+         */
+        HandedOver: {
+            /** Handed */
+            handed: components["schemas"]["BelongingOut"][];
+            /** Stays */
+            stays: components["schemas"]["StaysOut"][];
+        };
+        /**
          * HeaderText
          * @description A header row, with sample rows below it or without.
          */
@@ -5270,6 +5368,27 @@ export interface components {
             records: string;
         };
         /**
+         * MoreWay
+         * @description One more way by which a recipient receives; `where` says it in words.
+         */
+        MoreWay: {
+            /**
+             * Address
+             * @default {}
+             */
+            address: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind: string;
+            /** Means */
+            means: string;
+            /** Means Id */
+            means_id: number;
+            /** Where */
+            where: string;
+        };
+        /**
          * Move
          * @description Have a template read the source `to`, with other names in the place of those that are not there.
          */
@@ -5491,6 +5610,12 @@ export interface components {
             };
             /** Means Id */
             means_id: number;
+            /**
+             * More Ways
+             * @description By which they receive the same files as well.
+             * @default []
+             */
+            more_ways: components["schemas"]["WayOfRecipient"][];
             /** Name */
             name: string;
         };
@@ -5791,9 +5916,16 @@ export interface components {
             name: string;
             /**
              * Shared
+             * @description Whether everybody may use it.
              * @default false
              */
             shared: boolean;
+            /**
+             * Shared With
+             * @description Who else may, where not everybody.
+             * @default []
+             */
+            shared_with: components["schemas"]["SharedWith"][];
         };
         /**
          * Note
@@ -6377,6 +6509,8 @@ export interface components {
             means: string;
             /** Means Id */
             means_id: number;
+            /** More Ways */
+            more_ways: components["schemas"]["MoreWay"][];
             /** Name */
             name: string;
             /** Rounds */
@@ -6672,6 +6806,13 @@ export interface components {
             /** Next */
             next: string[];
             own_part: components["schemas"]["OwnPart"] | null;
+            /** Owner */
+            owner: string;
+            /**
+             * Owner Id
+             * @description For whom it runs: with their rights, and in their name.
+             */
+            owner_id: number;
             /** Paused */
             paused: boolean;
             /**
@@ -7191,6 +7332,23 @@ export interface components {
             secret: string;
         };
         /**
+         * StaysOut
+         * @description Something that could not be handed over, and why.
+         */
+        StaysOut: {
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "template" | "bundle" | "round" | "list" | "view";
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * StepOut
          * @description One step of trying a source. `mark`: `good`, `care` where it works and something should be changed, `wrong` where it
          *     ends.
@@ -7647,6 +7805,11 @@ export interface components {
             records: string;
             /** Shared */
             shared: boolean;
+            /**
+             * Shared With
+             * @description With whom it is shared; told to its owner alone.
+             */
+            shared_with: components["schemas"]["SharedWith"][];
         };
         /**
          * Vocabulary
@@ -7693,6 +7856,21 @@ export interface components {
              * @default 0
              */
             quiet: number;
+        };
+        /**
+         * WayOfRecipient
+         * @description By what files go, and where to; what `address` is follows from the means.
+         */
+        WayOfRecipient: {
+            /**
+             * Address
+             * @default {}
+             */
+            address: {
+                [key: string]: unknown;
+            };
+            /** Means Id */
+            means_id: number;
         };
         /**
          * WayOut
@@ -9844,6 +10022,37 @@ export interface operations {
             };
         };
     };
+    get_belongings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BelongingOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     look_through_eyes: {
         parameters: {
             query?: never;
@@ -9861,6 +10070,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_everything_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOver"];
+                };
             };
             /** @description Validation Error */
             422: {
@@ -11241,6 +11485,41 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_round_over_to: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                round_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOver"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoundOut"];
                 };
             };
             /** @description Validation Error */

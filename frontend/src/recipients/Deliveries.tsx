@@ -60,13 +60,14 @@ function DeliveryLine({ delivery: d, named }: { delivery: DeliveryInfo; named: b
       </div>
       <div className="d-flex gap-2">
         <span className="soft small">{shortMoment(d.arrived_at ?? d.tried_at ?? d.entered_at)}</span>
+        <span className="soft small">{d.means}</span>
         {d.tries > 1 && <span className="soft small">try {d.tries}</span>}
       </div>
       {d.why && <div className="small">{d.why}</div>}
       {d.state === "trying" && d.next_at && (
         <div className="soft small">tried again at {fullMoment(d.next_at)}</div>
       )}
-      {d.state === "offered" && mayDesign && <TheLink delivery={d.id} />}
+      {d.state === "offered" && mayDesign && d.may_send && <TheLink delivery={d.id} />}
       <details className="small soft">
         <summary>
           {d.files.length === 1 ? d.files[0] : `${d.files.length} files`}
@@ -156,12 +157,12 @@ function Acts({ delivery: d }: { delivery: DeliveryInfo }) {
           …
         </Dropdown.Toggle>
         <Dropdown.Menu>
-          {waits && (
+          {waits && d.may_send && (
             <Dropdown.Item as="button" onClick={() => act.mutate({ act: "now", reason: "" })}>
               Send it now
             </Dropdown.Item>
           )}
-          {over && (
+          {over && d.may_send && (
             <Dropdown.Item as="button" onClick={() => act.mutate({ act: "again", reason: "" })}>
               Send it again
             </Dropdown.Item>
@@ -260,7 +261,7 @@ function Elsewhere({ but, onAct, ...rest }: ElsewhereProps) {
         <Form.Select value={to} onChange={(e) => setTo(Number(e.target.value))}>
           <option value={0}>choose a recipient</option>
           {recipients.data
-            ?.filter((r) => r.id !== but)
+            ?.filter((r) => r.id !== but && r.may_send)
             .map((r) => (
               <option key={r.id} value={r.id}>
                 {r.name}

@@ -1,11 +1,11 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { NewRecipient, RecipientInfo } from "../api";
 import { Trouble, useVocabulary } from "../shared";
 import { LayoutEditor } from "./LayoutEditor";
-import { SchemaForm } from "./SchemaForm";
+import { MoreWays, WayFields } from "./WayFields";
 import type { Acceptance } from "./acceptance";
 import { withForm } from "./acceptance";
 import { filled } from "./schema";
@@ -20,23 +20,21 @@ interface Props {
 /** What somebody needs, written down once. */
 export function RecipientForm({ recipient, onDone, onClose }: Props) {
   const client = useQueryClient();
-  const ways = useQuery({ queryKey: ["ways"], queryFn: () => answer(api.GET("/api/v1/means/ways")) });
-  const means = useQuery({ queryKey: ["means"], queryFn: () => answer(api.GET("/api/v1/means")) });
   const [draft, setDraft] = useState<NewRecipient>(() => ({
     name: recipient?.name ?? "",
     about: recipient?.about ?? "",
     means_id: recipient?.means_id ?? 0,
     address: recipient?.address ?? {},
+    more_ways: recipient?.more_ways.map(({ means_id, address }) => ({ means_id, address })) ?? [],
     acceptance: recipient?.acceptance ?? {},
   }));
   const change = (part: Partial<NewRecipient>) => setDraft((known) => ({ ...known, ...part }));
-  const chosen = means.data?.find((m) => m.id === draft.means_id);
-  const way = ways.data?.find((w) => w.kind === chosen?.kind);
   const acceptance = (draft.acceptance ?? {}) as Acceptance;
   const accept = (part: Partial<Acceptance>) => change({ acceptance: withForm(acceptance, part) });
   const save = useMutation({
     mutationFn: () => {
-      const body = { ...draft, address: filled(draft.address ?? {}) };
+      const more_ways = draft.more_ways?.map((w) => ({ ...w, address: filled(w.address ?? {}) }));
+      const body = { ...draft, address: filled(draft.address ?? {}), more_ways };
       return recipient
         ? answer(
             api.PUT("/api/v1/recipients/{recipient_id}", {
@@ -83,32 +81,13 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
                 onChange={(e) => change({ about: e.target.value })}
               />
             </Form.Group>
-            <Form.Group controlId="recipient-means">
-              <Form.Label>It goes by</Form.Label>
-              <Form.Select
-                required
-                value={draft.means_id || ""}
-                onChange={(e) => change({ means_id: Number(e.target.value), address: {} })}
-              >
-                <option value="">choose a way out</option>
-                {means.data?.map((m) => (
-                  <option key={m.id} value={m.id}>
-                    {m.name} ({m.label.toLowerCase()})
-                  </option>
-                ))}
-              </Form.Select>
-              {means.data?.length === 0 && (
-                <Form.Text>No way out is set up yet; an administrator does that under Set-up.</Form.Text>
-              )}
-            </Form.Group>
-            {way && (
-              <SchemaForm
-                id="recipient"
-                schema={way.address}
-                values={draft.address ?? {}}
-                onChange={(address) => change({ address })}
-              />
-            )}
+            <WayFields
+              id="recipient"
+              label="It goes by"
+              way={{ means_id: draft.means_id, address: draft.address }}
+              onChange={change}
+            />
+            <MoreWays ways={draft.more_ways ?? []} onChange={(more_ways) => change({ more_ways })} />
             <Form.Check
               id="recipient-personal"
               label="May receive personal data as it is"
@@ -121,7 +100,7 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
           <LayoutEditor acceptance={acceptance} onChange={accept} />
         </Modal.Body>
         <Modal.Footer>
-          <Trouble error={save.error ?? means.error} />
+          <Trouble error={save.error} />
           <Button variant="quiet" onClick={onClose}>
             Cancel
           </Button>

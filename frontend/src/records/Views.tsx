@@ -6,7 +6,8 @@ import { answer, api, useSource } from "../api";
 import type { RecordTypeFields, ViewInfo } from "../api";
 import type { Document } from "../bench/types";
 import { FormDialog, Icon } from "../shared";
-import { usePreferences } from "../shell";
+import { useMay, usePreferences } from "../shell";
+import { SharedWith } from "../templates/SharedWith";
 
 /** The views kept of a record type: to look through, to save, to remove. */
 export function ViewMenu({
@@ -44,7 +45,7 @@ export function ViewMenu({
         </Dropdown.Item>
         {views.map((v) => (
           <Dropdown.Item key={v.id} as={Link} to={`/records/${name}?view=${v.id}`}>
-            {v.name} <span className="soft">{v.mine ? (v.shared ? "mine, shared" : "mine") : v.owner}</span>
+            {v.name} <span className="soft">{whose(v)}</span>
           </Dropdown.Item>
         ))}
         <Dropdown.Divider />
@@ -78,6 +79,12 @@ export function ViewMenu({
   );
 }
 
+function whose(view: ViewInfo): string {
+  if (!view.mine) return view.owner;
+  if (view.shared) return "mine, shared with all";
+  return view.shared_with.length > 0 ? `mine, shared with ${view.shared_with.length}` : "mine";
+}
+
 /** What the view that a person’s records open with is kept under. */
 export function useViewKey(records: string): string {
   return `${useSource()}/${records}`;
@@ -89,26 +96,32 @@ function without(views: Record<string, number> | undefined, key: string): Record
 
 /** Keeps columns, narrowings and order as a view. */
 export function SaveView({
-  name,
-  shared,
+  view,
   document,
   onClose,
 }: {
-  name: string;
-  shared: boolean;
+  /** The view of one's own that it replaces. */
+  view: ViewInfo | undefined;
   document: Document;
   onClose: () => void;
 }) {
   const go = useNavigate();
   const client = useQueryClient();
-  const [text, setText] = useState(name);
-  const [all, setAll] = useState(shared);
+  const mayShare = useMay("design");
+  const [text, setText] = useState(view?.name ?? "");
+  const [all, setAll] = useState(view?.shared ?? false);
+  const [some, setSome] = useState(view?.shared_with ?? []);
   const save = useMutation({
     mutationFn: () =>
       answer(
         api.PUT("/api/v1/records/{name}/views", {
           params: { path: { name: document.records } },
-          body: { name: text.trim(), shared: all, document: document as unknown as Record<string, never> },
+          body: {
+            name: text.trim(),
+            shared: all,
+            shared_with: all ? [] : some,
+            document: document as unknown as Record<string, never>,
+          },
         }),
       ),
     onSuccess: async (view) => {
@@ -137,6 +150,7 @@ export function SaveView({
         checked={all}
         onChange={(e) => setAll(e.target.checked)}
       />
+      {!all && mayShare && <SharedWith legend="Or only some may" entries={some} onChange={setSome} />}
       <span className="soft small">
         Its columns, narrowings and order; the same field list starts templates and exports.
       </span>

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { Confirm, Trouble, shortMoment } from "../shared";
 import { useMay } from "../shell";
+import { HandOver } from "./HandOver";
 import { NewRound } from "./NewRound";
 
 /** What can be done with a round. */
@@ -12,7 +13,8 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
   const client = useQueryClient();
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
-  const [dialog, setDialog] = useState<"remove" | "change" | null>(null);
+  const mayKeep = useMay("keep");
+  const [dialog, setDialog] = useState<"remove" | "change" | "hand over" | null>(null);
   const path = { path: { round_id: round.id } };
   const renew = () => void client.invalidateQueries({ queryKey: ["rounds"] });
   const pause = useMutation({
@@ -74,6 +76,13 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
           <Dropdown.Item as="button" onClick={() => pause.mutate()}>
             {round.paused ? "Let it go on" : "Pause"}
           </Dropdown.Item>
+          <Dropdown.Item
+            as="button"
+            disabled={!round.mine && !mayKeep}
+            onClick={() => setDialog("hand over")}
+          >
+            Hand over…
+          </Dropdown.Item>
           <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
             Remove…
           </Dropdown.Item>
@@ -81,6 +90,7 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
       </Dropdown>
       <Trouble error={runNow.error ?? call.error ?? skip.error ?? pause.error} />
       {dialog === "change" && <NewRound template={null} round={round} onClose={() => setDialog(null)} />}
+      {dialog === "hand over" && <HandOver round={round} onClose={() => setDialog(null)} />}
       {dialog === "remove" && (
         <Confirm
           title="Remove this round?"

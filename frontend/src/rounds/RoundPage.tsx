@@ -32,7 +32,9 @@ export function RoundPage() {
           <Icon name="chevronLeft" />
         </Link>
         <h1>{round.template}</h1>
-        <span className="tag">round {round.id}</span>
+        <span className="tag">
+          round {round.id} · for {round.mine ? "you" : round.owner}
+        </span>
         {round.paused && <span className="tag held">{pausedWords(round).replace(" · ", "")}</span>}
         <span className="fill" />
         <a

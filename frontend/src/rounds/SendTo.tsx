@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { Link } from "react-router";
 import { answer, api } from "../api";
-import { plural } from "../shared";
+import { Trouble, plural } from "../shared";
 import type { NewRound as Draft, Planned } from "../api";
 import { CHOICES } from "../bench/components/Memory";
 import { Help } from "../guide";
@@ -39,6 +39,7 @@ export function SendTo({ draft, planned, onChange }: Props) {
       <legend className="form-label">
         It is sent to <Help topic="sending#a-round-that-sends-to-them" />
       </legend>
+      <Trouble error={recipients.error} />
       {recipients.data?.length === 0 && (
         <p className="soft m-0">
           There are no recipients yet.{" "}

@@ -31,20 +31,26 @@ export interface StartRun {
   bundle_id?: number;
 }
 
-/** Ask for a run. A click that is sent twice makes one run: each asking has a key of its own. */
+/**
+ * Ask for a run. A click that is sent twice makes one run: each asking has a key of its own, until it was answered or
+ * something else is asked.
+ */
 export function useStartRun() {
   const client = useQueryClient();
-  const key = useRef(crypto.randomUUID());
+  const asking = useRef({ key: "", said: "" });
   return useMutation({
-    mutationFn: (body: StartRun) =>
-      answer(
+    mutationFn: (body: StartRun) => {
+      const said = JSON.stringify(body);
+      if (said !== asking.current.said) asking.current = { key: crypto.randomUUID(), said };
+      return answer(
         api.POST("/api/v1/runs", {
           body: { answers: {}, windows: {}, purpose: "", ...body } as never,
-          params: { header: { "Idempotency-Key": key.current } },
+          params: { header: { "Idempotency-Key": asking.current.key } },
         }),
-      ),
+      );
+    },
     onSuccess: () => {
-      key.current = crypto.randomUUID();
+      asking.current = { key: "", said: "" };
       void client.invalidateQueries({ queryKey: ["runs"] });
     },
   });

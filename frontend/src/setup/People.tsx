@@ -5,6 +5,7 @@ import { answer, api, lookThrough } from "../api";
 import type { Account, GroupInfo } from "../api";
 import { ActionsHead, Confirm, Icon, Trouble, plural, shortMoment } from "../shared";
 import { useShell } from "../shell";
+import { Belongings } from "./Belongings";
 import { GroupDialog } from "./GroupDialog";
 import { Leaves } from "./Leaves";
 import { PersonDialog } from "./PersonDialog";
@@ -43,6 +44,7 @@ export function People() {
               <PersonRow
                 key={person.id}
                 person={person}
+                people={people.data}
                 chosen={person.id === chosen}
                 onChoose={() => setChosen(person.id === chosen ? null : person.id)}
                 onPassword={(password) => setGiven({ name: person.name, password })}
@@ -106,15 +108,16 @@ function Given({ name, password, onClose }: { name: string; password: string | n
 
 interface PersonRowProps {
   person: Account;
+  people: Account[];
   chosen: boolean;
   onChoose: () => void;
   onPassword: (password: string) => void;
 }
 
-function PersonRow({ person, chosen, onChoose, onPassword }: PersonRowProps) {
+function PersonRow({ person, people, chosen, onChoose, onPassword }: PersonRowProps) {
   const client = useQueryClient();
   const { session } = useShell();
-  const [dialog, setDialog] = useState<"change" | "let go" | null>(null);
+  const [dialog, setDialog] = useState<"change" | "let go" | "belongings" | null>(null);
   const path = { params: { path: { person_id: person.id } } };
   const again = () => void client.invalidateQueries({ queryKey: ["people"] });
   const change = useMutation({
@@ -160,9 +163,14 @@ function PersonRow({ person, chosen, onChoose, onPassword }: PersonRowProps) {
       <td className="text-nowrap soft">{person.last_seen && shortMoment(person.last_seen)}</td>
       <td className="text-end text-nowrap">
         {gone ? (
-          <Button variant="quiet" onClick={() => change.mutate({ disabled: false })}>
-            Let in again
-          </Button>
+          <>
+            <Button variant="quiet" className="me-2" onClick={() => setDialog("belongings")}>
+              What is theirs…
+            </Button>
+            <Button variant="quiet" onClick={() => change.mutate({ disabled: false })}>
+              Let in again
+            </Button>
+          </>
         ) : (
           <Dropdown align="end" className="d-inline-block">
             <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${person.name}`}>
@@ -171,6 +179,9 @@ function PersonRow({ person, chosen, onChoose, onPassword }: PersonRowProps) {
             <Dropdown.Menu>
               <Dropdown.Item as="button" onClick={() => setDialog("change")}>
                 Name, roles, groups, what they see…
+              </Dropdown.Item>
+              <Dropdown.Item as="button" onClick={() => setDialog("belongings")}>
+                What is theirs, hand it over…
               </Dropdown.Item>
               <Dropdown.Item as="button" disabled={self} onClick={() => look.mutate()}>
                 Look through their eyes
@@ -190,6 +201,9 @@ function PersonRow({ person, chosen, onChoose, onPassword }: PersonRowProps) {
           </Dropdown>
         )}
         {dialog === "change" && <PersonDialog person={person} onClose={() => setDialog(null)} />}
+        {dialog === "belongings" && (
+          <Belongings person={person} people={people} onClose={() => setDialog(null)} />
+        )}
         {dialog === "let go" && (
           <Confirm
             title={`Let ${person.name} go?`}
@@ -200,7 +214,8 @@ function PersonRow({ person, chosen, onChoose, onPassword }: PersonRowProps) {
             onClose={() => setDialog(null)}
           >
             They are signed out everywhere and cannot sign in; their tokens end.
-            {person.rounds > 0 && ` ${plural(person.rounds, "round")} of theirs pause.`} What they made stays.
+            {person.rounds > 0 && ` ${plural(person.rounds, "round")} of theirs pause.`} What they made stays
+            theirs until you hand it over; what of theirs still waits to be sent is not.
           </Confirm>
         )}
       </td>

@@ -124,6 +124,8 @@ function Types({ scope, onChange }: PartProps) {
         id="types-all"
         label="all record types"
         checked={open === null}
+        // Before it is known which there are, none of them would be theirs.
+        disabled={!types.data}
         onChange={(e) => onChange({ types: e.target.checked ? null : (types.data ?? []).map((t) => t.name) })}
       />
       {open !== null && (

@@ -9,37 +9,59 @@ export interface News {
   unread: number;
 }
 
+/** Milliseconds before a stream that was refused is opened again, at first and at most. */
+const AGAIN = 3_000;
+const LONGEST = 60_000;
+
 /** Listen to the server's events: my runs as they come further, and how many notices are unread. */
 export function useNews(): News {
   const client = useQueryClient();
   const [news, setNews] = useState<News>({ runs: {}, unread: 0 });
   useEffect(() => {
-    const source = new EventSource("/api/v1/events");
-    source.addEventListener("run", (event) => {
-      const run = JSON.parse(event.data) as Run;
-      setNews((known) => ({ ...known, runs: { ...known.runs, [run.id]: run } }));
-      const over = !["asked", "running", "releasing"].includes(run.status);
-      client.setQueryData<Run>(["run", run.id], (known) =>
-        known ? { ...known, ...run, slip: known.slip } : known,
-      );
-      client.setQueriesData<RunPage>({ queryKey: ["runs"] }, (page) =>
-        Array.isArray(page?.runs)
-          ? { ...page, runs: page.runs.map((r) => (r.id === run.id ? run : r)) }
-          : page,
-      );
-      if (over) {
-        void client.invalidateQueries({ queryKey: ["run", run.id] });
-        void client.invalidateQueries({ queryKey: ["templates"] });
-      }
-    });
-    source.addEventListener("notice", (event) => {
-      const { unread } = JSON.parse(event.data) as { unread: number };
-      setNews((known) => ({ ...known, unread }));
-      void client.invalidateQueries({ queryKey: ["notices"] });
-      void client.invalidateQueries({ queryKey: ["runs"] });
-      void client.invalidateQueries({ queryKey: ["run-totals"] });
-    });
-    return () => source.close();
+    let source: EventSource;
+    let again: ReturnType<typeof setTimeout>;
+    let wait = AGAIN;
+    const open = () => {
+      source = new EventSource("/api/v1/events");
+      source.addEventListener("open", () => {
+        wait = AGAIN;
+      });
+      // A browser opens again what breaks off, and not what is answered with an error, such as while a server starts.
+      source.addEventListener("error", () => {
+        if (source.readyState !== EventSource.CLOSED) return;
+        again = setTimeout(open, wait);
+        wait = Math.min(2 * wait, LONGEST);
+      });
+      source.addEventListener("run", (event) => {
+        const run = JSON.parse(event.data) as Run;
+        setNews((known) => ({ ...known, runs: { ...known.runs, [run.id]: run } }));
+        const over = !["asked", "running", "releasing"].includes(run.status);
+        client.setQueryData<Run>(["run", run.id], (known) =>
+          known ? { ...known, ...run, slip: known.slip } : known,
+        );
+        client.setQueriesData<RunPage>({ queryKey: ["runs"] }, (page) =>
+          Array.isArray(page?.runs)
+            ? { ...page, runs: page.runs.map((r) => (r.id === run.id ? run : r)) }
+            : page,
+        );
+        if (over) {
+          void client.invalidateQueries({ queryKey: ["run", run.id] });
+          void client.invalidateQueries({ queryKey: ["templates"] });
+        }
+      });
+      source.addEventListener("notice", (event) => {
+        const { unread } = JSON.parse(event.data) as { unread: number };
+        setNews((known) => ({ ...known, unread }));
+        void client.invalidateQueries({ queryKey: ["notices"] });
+        void client.invalidateQueries({ queryKey: ["runs"] });
+        void client.invalidateQueries({ queryKey: ["run-totals"] });
+      });
+    };
+    open();
+    return () => {
+      clearTimeout(again);
+      source.close();
+    };
   }, [client]);
   return news;
 }

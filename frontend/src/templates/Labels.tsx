@@ -2,21 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
-import type { TemplateRow } from "../api";
+import type { SharedWith as SharedWithEntry, TemplateRow } from "../api";
 import { FormDialog } from "../shared";
 import { useMay } from "../shell";
-
-interface Entry {
-  person?: number | null;
-  group?: number | null;
-}
-
-const keyOf = (entry: Entry) => (entry.group != null ? `group:${entry.group}` : `person:${entry.person}`);
-
-const readEntry = (key: string): Entry => {
-  const [kind, id] = key.split(":");
-  return kind === "group" ? { group: Number(id) } : { person: Number(id) };
-};
+import { SharedWith, useNames } from "./SharedWith";
 
 /** What a template is filed under, and for whom it is. */
 export function Labels({ template, onClose }: { template: TemplateRow; onClose: () => void }) {
@@ -24,7 +13,7 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
   const mayKeep = useMay("keep");
   const [text, setText] = useState(template.labels.join(", "));
   const [standing, setStanding] = useState(template.standing);
-  const [changed, setShared] = useState<string[] | null>(null);
+  const [changed, setShared] = useState<SharedWithEntry[] | null>(null);
   const [owner, setOwner] = useState<number | null>(null);
   const mayShare = template.mine || mayKeep;
   const known = useQuery({
@@ -33,12 +22,8 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
       answer(api.GET("/api/v1/templates/{template_id}", { params: { path: { template_id: template.id } } })),
     staleTime: 0,
   });
-  const names = useQuery({
-    queryKey: ["people", "names"],
-    queryFn: () => answer(api.GET("/api/v1/people/names")),
-    enabled: mayShare,
-  });
-  const shared = changed ?? known.data?.shared_with.map((e) => keyOf(e)) ?? null;
+  const names = useNames(mayShare);
+  const shared = changed ?? known.data?.shared_with ?? null;
   const save = useMutation({
     mutationFn: () =>
       answer(
@@ -50,7 +35,7 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
               .map((l) => l.trim())
               .filter(Boolean),
             standing,
-            ...(shared !== null && { shared_with: shared.map(readEntry) }),
+            ...(shared !== null && { shared_with: shared }),
             ...(owner !== null && { owner_id: owner }),
           },
         }),
@@ -89,26 +74,8 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
           </option>
         </Form.Select>
       </Form.Group>
-      {standing === "own" && mayShare && names.data && shared && (
-        <fieldset>
-          <legend className="form-label">And shared with</legend>
-          <div className="pick-types">
-            {[
-              ...names.data.groups.map((g) => ({ key: `group:${g.id}`, label: `${g.name} (group)` })),
-              ...names.data.people.map((p) => ({ key: `person:${p.id}`, label: p.name })),
-            ].map(({ key, label }) => (
-              <Form.Check
-                key={key}
-                id={`share-${key}`}
-                label={label}
-                checked={shared.includes(key)}
-                onChange={(e) =>
-                  setShared(e.target.checked ? [...shared, key] : shared.filter((k) => k !== key))
-                }
-              />
-            ))}
-          </div>
-        </fieldset>
+      {standing === "own" && mayShare && shared && (
+        <SharedWith legend="And shared with" entries={shared} onChange={setShared} />
       )}
       {mayShare && names.data && known.data && (
         <Form.Group controlId="label-owner">

@@ -73,7 +73,7 @@ export function OrderEditor({
 }: {
   document: Document;
   groups: FieldGroup[];
-  fields: Map<string, FieldInfo>;
+  fields: ReadonlyMap<string, FieldInfo>;
   dispatch: (action: Action) => void;
 }) {
   const [adding, setAdding] = useState(false);

@@ -30,6 +30,5 @@ export function useChecks(document: Document, templateId: number) {
       ),
     placeholderData: keepPreviousData,
     staleTime: 60_000,
-    retry: false,
   });
 }

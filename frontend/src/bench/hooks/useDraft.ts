@@ -10,6 +10,9 @@ const QUIET = 500;
 /** Milliseconds before a draft that could not be sent is tried again. */
 const AGAIN = 3000;
 
+/** Answers after which the same draft may be taken later: not reached, signed out, too much at once, broken. */
+const LATER = [0, 401, 408, 425, 429, 500, 502, 503, 504];
+
 /** How the draft stands with the server. */
 export type Keeping =
   | { state: "kept" }
@@ -28,7 +31,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
   const client = useQueryClient();
   const [keeping, setKeeping] = useState<Keeping>({ state: "kept" });
   const [sent, setSent] = useState(() => JSON.stringify(loaded.document));
-  const latest = useRef({ template: loaded, sent: JSON.stringify(loaded.document), document });
+  const latest = useRef({ template: loaded, sent: JSON.stringify(loaded.document), refused: "", document });
   const busy = useRef<Promise<TemplateInfo | null> | null>(null);
   useEffect(() => {
     latest.current.document = document;
@@ -59,9 +62,9 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
         const problem = error.problem;
-        const state =
-          problem.status === 412 ? "overtaken" : [0, 502, 503].includes(problem.status) ? "away" : "refused";
-        setKeeping({ state, problem });
+        const later = LATER.includes(problem.status);
+        if (!later) latest.current.refused = text;
+        setKeeping({ state: problem.status === 412 ? "overtaken" : later ? "away" : "refused", problem });
         return null;
       }
     },
@@ -84,6 +87,8 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
   const settled = JSON.stringify(document);
   useEffect(() => {
     if (settled === latest.current.sent || keeping.state === "overtaken") return;
+    // What was refused is refused again until it is another.
+    if (keeping.state === "refused" && settled === latest.current.refused) return;
     const timer = setTimeout(() => void flush(), keeping.state === "away" ? AGAIN : QUIET);
     return () => clearTimeout(timer);
   }, [settled, keeping, flush]);

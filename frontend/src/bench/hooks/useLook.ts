@@ -111,7 +111,6 @@ function countOf(counted: string, templateId: number, elsewhere: string, hurry: 
       ),
     placeholderData: (known, query) => (hurry && query?.queryKey[2] === elsewhere ? known : undefined),
     staleTime: 60_000,
-    retry: false,
   });
 }
 

@@ -1,0 +1,127 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Button, Form, Modal } from "react-bootstrap";
+import { answer, api } from "../api";
+import type { Account, Belonging, HandedOver } from "../api";
+import { FormDialog, Trouble, plural } from "../shared";
+
+const KINDS: [Belonging["kind"], string][] = [
+  ["template", "template"],
+  ["bundle", "bundle"],
+  ["round", "round"],
+  ["list", "list"],
+  ["view", "view"],
+];
+
+interface Props {
+  person: Account;
+  people: Account[];
+  onClose: () => void;
+}
+
+/** What belongs to somebody, and to whom it is handed over. */
+export function Belongings({ person, people, onClose }: Props) {
+  const client = useQueryClient();
+  const [to, setTo] = useState("");
+  const path = { params: { path: { person_id: person.id } } };
+  const owned = useQuery({
+    queryKey: ["people", person.id, "belongings"],
+    queryFn: () => answer(api.GET("/api/v1/people/{person_id}/belongings", path)),
+    staleTime: 0,
+  });
+  const hand = useMutation({
+    mutationFn: () =>
+      answer(api.POST("/api/v1/people/{person_id}/hand-over", { ...path, body: { to: Number(to) } })),
+    onSuccess: () => void client.invalidateQueries(),
+  });
+  const others = people.filter((p) => p.id !== person.id && p.disabled_at === null);
+  const things = owned.data ?? [];
+  if (hand.data) {
+    const taker = others.find((p) => p.id === Number(to))?.name ?? "";
+    return <Handed done={hand.data} giver={person.name} taker={taker} onClose={onClose} />;
+  }
+  return (
+    <FormDialog
+      title={`What belongs to ${person.name}`}
+      act="Hand over"
+      ready={to !== "" && things.length > 0}
+      busy={hand.isPending}
+      error={hand.error}
+      onAct={() => hand.mutate()}
+      onClose={onClose}
+    >
+      <Trouble error={owned.error} />
+      {owned.data && things.length === 0 && (
+        <p className="m-0">Nothing: they made no template, round, list or view.</p>
+      )}
+      {KINDS.map(([kind, word]) => {
+        const some = things.filter((b) => b.kind === kind);
+        return (
+          some.length > 0 && (
+            <div key={kind}>
+              <b>{plural(some.length, word)}</b>{" "}
+              <span className="soft">
+                {some
+                  .slice(0, 8)
+                  .map((b) => b.name)
+                  .join(", ")}
+                {some.length > 8 && `, and ${some.length - 8} more`}
+              </span>
+            </div>
+          )
+        );
+      })}
+      {things.length > 0 && (
+        <Form.Group controlId="hand-to">
+          <Form.Label>Hand it all over to</Form.Label>
+          <Form.Select value={to} onChange={(e) => setTo(e.target.value)}>
+            <option value="">choose somebody</option>
+            {others.map((p) => (
+              <option key={p.id} value={p.id}>
+                {p.name}
+              </option>
+            ))}
+          </Form.Select>
+          <Form.Text>
+            Rounds run with their rights from then on. What they may not have stays, and is named.
+          </Form.Text>
+        </Form.Group>
+      )}
+    </FormDialog>
+  );
+}
+
+/** What was handed over, and what stays, by why. */
+function Handed(props: { done: HandedOver; giver: string; taker: string; onClose: () => void }) {
+  const { handed, stays } = props.done;
+  const whys = [...new Set(stays.map((b) => b.why))];
+  const title =
+    handed.length === 0
+      ? `Nothing could be handed over to ${props.taker}`
+      : `${props.taker} has ${plural(handed.length, "thing")} of ${props.giver} now`;
+  return (
+    <Modal show scrollable onHide={props.onClose} aria-labelledby="handed-over">
+      <Modal.Header closeButton>
+        <Modal.Title id="handed-over">{title}</Modal.Title>
+      </Modal.Header>
+      <Modal.Body className="d-grid gap-2">
+        {stays.length === 0 && <p className="m-0">Nothing of theirs is left.</p>}
+        {whys.map((why) => (
+          <div key={why}>
+            <b>{why}</b>
+            <div className="soft">
+              Stays:{" "}
+              {stays
+                .filter((b) => b.why === why)
+                .map((b) => `${b.kind} “${b.name}”`)
+                .join(", ")}
+            </div>
+          </div>
+        ))}
+      </Modal.Body>
+      <Modal.Footer>
+        <Button onClick={props.onClose}>Done</Button>
+      </Modal.Footer>
+    </Modal>
+  );
+}
