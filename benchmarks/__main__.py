@@ -21,7 +21,7 @@ from benchmarks.formats import formats
 from benchmarks.remembering import remembering
 from benchmarks.rounds import rounds
 from benchmarks.runs import archives, comparing, many_runs
-from benchmarks.sending import forms, sending
+from benchmarks.sending import forms, large, sending
 
 ROWS, FEWER, MORE = 1_000_000, 100_000, 5_000_000
 
@@ -272,6 +272,7 @@ def main() -> None:
         forms(database.url, say)
         formats(database.url, say)
         sending(database, say)
+        large(database, say)
         comparing(database.url, say)
         archives(say)
         bench_in_browser(database, say)

@@ -16,6 +16,7 @@ import sys
 import time
 from collections import defaultdict
 from collections.abc import Callable
+from importlib.resources import files
 from typing import Any
 
 from benchmarks.database import BenchDatabase
@@ -71,6 +72,7 @@ def crowd(database: BenchDatabase, say: Callable[..., None]) -> None:
                 **os.environ,
                 "BOUQUET_STORE_URL": services.store.url,
                 "BOUQUET_SOURCE_URL": database.url,
+                "BOUQUET_SOURCE_CATALOGUE": str(files("bouquet.demo.marrowby") / "catalogue.toml"),
                 "BOUQUET_PORT": str(port),
                 "BOUQUET_WEB_PROCESSES": str(PROCESSES),
             }
@@ -167,7 +169,10 @@ async def _ask(port: int, token: str, method: str, path: str, sent: Any = None) 
         writer.write(_request(token, method, path, b"" if sent is None else json.dumps(sent).encode()))
         await writer.drain()
         answer = await reader.read()
-        return int(answer.split(b" ", 2)[1]) if answer else 599
+        # A document of which nothing can be read is answered, too: with what is wrong, and at once.
+        if not answer or b'"problems":[{' in answer:
+            return 599
+        return int(answer.split(b" ", 2)[1])
     finally:
         writer.close()
 

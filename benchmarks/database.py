@@ -23,7 +23,6 @@ import psycopg
 from bouquet.core.plan import Context, Plan, resolve
 from bouquet.core.template import Template, read_document
 from bouquet.demo.cluster import Cluster
-from bouquet.demo.marrowby.generate import fill_marrowby
 from bouquet.sources import Source
 
 __all__ = ["AS_OF", "BenchDatabase", "Measured", "measure_apart", "wide_document"]
@@ -65,6 +64,9 @@ class BenchDatabase:
         with psycopg.connect(owner) as connection:
             filled = connection.execute("SELECT to_regclass('public.tree')").fetchone()
         if filled is None or filled[0] is None:
+            # Only here, as with all that a worker has not: it would count in the memory of what is measured.
+            from bouquet.demo.marrowby.generate import fill_marrowby
+
             print(f"Filling Marrowby at scale {scale}…", flush=True)
             fill_marrowby(owner, scale=scale, until=UNTIL, reader="marrowby_reader")
 
@@ -83,7 +85,7 @@ class BenchDatabase:
         """
         A signed-in client of the web application, on a store of its own.
         """
-        # Only here, so that the processes that are measured do not hold the web server as well.
+        # Only here, too.
         from fastapi.testclient import TestClient
         from pydantic import SecretStr
 

@@ -7,20 +7,23 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import sqlalchemy as sa
 
 from benchmarks.database import BenchDatabase
 from benchmarks.runs import SMALL, services_on
+from bouquet.processes import keep_loaded
 from bouquet.rounds import make_queue, tick_rounds
+from bouquet.rounds.feed import feed_of
 from bouquet.runs import Services
 from bouquet.store import templates as shelf
 from bouquet.store.models import Occurrence, Person, Round, Run
 
 __all__ = ["rounds"]
 
-#: Rounds kept, and of them those due at once.
-KEPT, DUE = 100_000, 10_000
+#: Rounds kept, of them those due at once, and rounds that a calendar shows.
+KEPT, DUE, SHOWN = 100_000, 10_000, 500
 
 
 def rounds(database: BenchDatabase, say: Callable[..., None]) -> None:
@@ -31,6 +34,7 @@ def rounds(database: BenchDatabase, say: Callable[..., None]) -> None:
         queue = make_queue(services)
         due = datetime.now(UTC).replace(second=0, microsecond=0) + timedelta(days=1)
         _seed(services, due)
+        keep_loaded()
         with queue.opened():
             quiet = []
             for _ in range(5):
@@ -49,6 +53,51 @@ def rounds(database: BenchDatabase, say: Callable[..., None]) -> None:
         assert order == sorted(order)
         say(f"a tick over {KEPT:,} rounds of which none is due", f"{sorted(quiet)[2] * 1000:.0f} ms", "", "", "50 ms")
         say(f"{DUE:,} rounds due in one minute, all entered", f"{took:.1f} s", "", "", "5 s")
+        _say_feed(services, say)
+
+
+def _say_feed(services: Services, say: Callable[..., None]) -> None:
+    """
+    A calendar's feed of daily rounds, with the two months behind and ahead.
+    """
+    now = services.clock()
+    with services.store.session() as session:
+        session.execute(sa.update(Round).values(deleted_at=now))
+        person = session.scalars(sa.select(Person)).one()
+        made = [
+            {
+                **_daily(person, session.scalars(sa.select(Round.template_id)).first()),
+                "next_at": now + timedelta(n / 1440),
+            }
+            for n in range(SHOWN)
+        ]
+        kept = session.scalars(sa.insert(Round).returning(Round.id), made).all()
+        behind = [
+            {"round_id": id, "planned_at": now - timedelta(days=day), "note": f"{day} records"}
+            for id in kept
+            for day in range(1, 63)
+        ]
+        session.execute(sa.insert(Occurrence), behind)
+    took = []
+    for _ in range(5):
+        with services.store.session() as session:
+            began = time.perf_counter()
+            text = feed_of(session, session.scalars(sa.select(Person)).one(), now, "https://bouquet.example")
+            took.append(time.perf_counter() - began)
+    assert text.count(b"BEGIN:VEVENT") >= SHOWN * 2 * 61
+    size = f"{len(text) / 1e6:.0f} MB"
+    say(f"a calendar's feed of {SHOWN} daily rounds", f"{sorted(took)[2] * 1000:.0f} ms", size, "", "300 ms")
+
+
+def _daily(person: Person, template_id: int | None) -> dict[str, Any]:
+    return {
+        "template_id": template_id,
+        "rhythm": {"every": "day", "times": ["06:00"]},
+        "zone": "UTC",
+        "folder": "many",
+        "format": "csv",
+        "created_by": person.id,
+    }
 
 
 def _seed(services: Services, due: datetime) -> None:
@@ -59,12 +108,7 @@ def _seed(services: Services, due: datetime) -> None:
         shelf.save_version(session, record.id, "", person, services.clock())
         made = [
             {
-                "template_id": record.id,
-                "rhythm": {"every": "day", "times": ["06:00"]},
-                "zone": "UTC",
-                "folder": "many",
-                "format": "csv",
-                "created_by": person.id,
+                **_daily(person, record.id),
                 "next_at": due + timedelta(milliseconds=6 * n) if n < DUE else due + timedelta(days=3),
             }
             for n in range(KEPT)

@@ -13,20 +13,39 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from benchmarks.database import FOLDER, BenchDatabase, measure_apart
+from benchmarks.database import FOLDER, BenchDatabase, Measured, measure_apart, wide_document
 from benchmarks.runs import SMALL, WORKERS, services_on, workers_of
-from bouquet.demo.post_room import Room, StandIn, webhook_stand_in
+from bouquet.demo.post_room import (
+    Room,
+    StandIn,
+    mail_stand_in,
+    sftp_stand_in,
+    store_stand_in,
+    webhook_stand_in,
+)
 from bouquet.rounds import NEVER, make_queue, run_now
 from bouquet.runs import Services, ask_for_run, execute
 from bouquet.store.models import Delivery, Means, Person, Recipient, Round, RoundRecipient, Run, TemplateVersion
 from bouquet.store.models import TemplateRecord as Record
+from bouquet.store.secrets import Vault, new_key
 
-__all__ = ["forms", "sending"]
+__all__ = ["forms", "large", "sending"]
 
 RECIPIENTS, DELIVERIES, TURNS = 50, 1_000, 9
 
 #: Seconds that the deliveries may take before the measurement is given up.
 LONGEST = 180
+
+
+#: Each way out, and where its large file goes.
+WAYS: dict[str, dict[str, Any]] = {
+    "folder": {"folder": "large", "mode": "replace"},
+    "mail": {"to": ["desk@bench.example"]},
+    "sftp": {"folder": "large", "mode": "replace"},
+    "webhook": {},
+    "store": {"prefix": "large", "replace": True},
+    "link": {},
+}
 
 
 def forms(url: str, say: Callable[..., None], rows: int = 1_000_000, times: int = 3) -> None:
@@ -58,6 +77,66 @@ def sending(database: BenchDatabase, say: Callable[..., None]) -> None:
                 _receipts(services, recipients[0], room, say)
     finally:
         stand_in.stop()
+
+
+def large(database: BenchDatabase, say: Callable[..., None], rows: int = 1_000_000) -> None:
+    """
+    A large file and a small one by each way, each in a process of its own: its memory does not grow with the file.
+    """
+    key, room = new_key(), Room(FOLDER / "large-room", hang=5.0)
+    stand_ins = {
+        s.way: s
+        for s in (
+            mail_stand_in(room),
+            sftp_stand_in(room, "bench-only"),
+            webhook_stand_in(room, "bench-only"),
+            store_stand_in(room, "bench"),
+        )
+    }
+    try:
+        with services_on(database) as services:
+            services.vault = Vault(key)
+            files = [_file_of(services, document) for document in (SMALL, wide_document(rows))]
+            for way, address in WAYS.items():
+                sent = [_sent(services, stand_ins.get(way), way, address, run, key) for run, _ in files]
+                what = f"{files[1][1] / 1e6:.0f} MB by {way}"
+                more = f"{sent[1].megabytes - sent[0].megabytes:+.0f} MB beside a small file"
+                say(what, f"{sent[1].seconds:.1f} s", f"{sent[1].megabytes:.0f} MB", more, "flat, 250 MB")
+    finally:
+        for one in stand_ins.values():
+            one.stop()
+
+
+def _file_of(services: Services, document: dict[str, Any]) -> tuple[int, int]:
+    """
+    (run, bytes) of a document that was run.
+    """
+    run_id = ask_for_run(services, document, person=None, via="hand").id
+    execute(services, run_id)
+    with services.store.session() as session:
+        return run_id, sum(f.size for f in session.get_one(Run, run_id).files)
+
+
+def _sent(
+    services: Services, stand_in: StandIn | None, way: str, address: dict[str, Any], run_id: int, key: str
+) -> Measured:
+    now = services.clock()
+    with services.store.session() as session:
+        person = session.scalars(sa.select(Person.id)).first()
+        settings = {} if stand_in is None else stand_in.settings
+        secret = services.vault.seal(stand_in.secret) if stand_in is not None and stand_in.secret else ""
+        means = Means(name=f"{way} {run_id}", kind=way, settings=settings, secret=secret, created_at=now)
+        session.add(means)
+        session.flush()
+        facts: dict[str, Any] = {"acceptance": {}, "address": address, "created_by": person, "created_at": now}
+        to = Recipient(name=f"{way} {run_id}", means_id=means.id, **facts)
+        session.add(to)
+        session.flush()
+        files = [f.id for f in session.get_one(Run, run_id).files]
+        facts = {"files": files, "entered_at": now, "next_at": now, "progress": {}}
+        session.add(Delivery(run_id=run_id, recipient_id=to.id, identity=f"{way}-{run_id}", **facts))
+        recipient = to.id
+    return measure_apart("send_file", services.store.url, key, recipient)
 
 
 def _recipients(services: Services, stand_in: StandIn) -> list[int]:

@@ -1,5 +1,7 @@
 """
 Pieces of work that are measured in a process of their own: `python -m benchmarks.work NAME ARGUMENTS`.
+
+What only one of them needs is imported there: it would count in the memory of all.
 """
 
 from __future__ import annotations
@@ -14,9 +16,6 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
-import xlsxwriter
-from reportlab.lib.pagesizes import A4, landscape
-from reportlab.platypus import SimpleDocTemplate, Table, TableStyle
 
 from benchmarks.database import AS_OF, FOLDER, measured, plan_of, source_of, wide_document
 from bouquet.core.compare import compare_rows
@@ -94,6 +93,22 @@ def run_remembering(url: str, store: str, run_id: int) -> None:
     services.close()
 
 
+def send_file(store: str, key: str, recipient_id: int) -> None:
+    """
+    What is due for a recipient, sent by their way.
+    """
+    from bouquet.delivery import deliver_due
+    from bouquet.store.deliveries import DeliveryFilter, list_deliveries
+    from bouquet.store.secrets import Vault
+
+    services = Services(Store(store), None, FOLDER / "runs", FOLDER / "outgoing", vault=Vault(key))
+    deliver_due(services, recipient_id)
+    with services.store.session() as session:
+        (sent,) = list_deliveries(session, DeliveryFilter(recipient_id), 1)
+        assert sent.state in ("arrived", "offered"), sent.why
+    services.close()
+
+
 def run_children(url: str, rows: int) -> None:
     """
     As many rows as are asked for, from children: each reading beside each tree of its site.
@@ -116,6 +131,8 @@ def xlsxwriter_constant(url: str, rows: int) -> None:
     """
     The usual way to a spreadsheet: a server-side cursor, Python rows, XlsxWriter in constant memory.
     """
+    import xlsxwriter
+
     source = source_of(url)
     _, plan = plan_of(source, wide_document(rows))
     statement = render(Statements(plan).rows())
@@ -135,6 +152,9 @@ def reportlab_by_hand(url: str, rows: int) -> None:
     """
     The usual way to pages: all rows as texts, ReportLab's tables in blocks of them.
     """
+    from reportlab.lib.pagesizes import A4, landscape
+    from reportlab.platypus import SimpleDocTemplate, Table, TableStyle
+
     source = source_of(url)
     _, plan = plan_of(source, wide_document(rows))
     style = TableStyle([("FONTSIZE", (0, 0), (-1, -1), 5)])
@@ -190,6 +210,7 @@ WORK: dict[str, Callable[..., Any]] = {
         run_file,
         run_forms,
         run_remembering,
+        send_file,
         run_children,
         xlsxwriter_constant,
         reportlab_by_hand,
