@@ -7,6 +7,7 @@ leaves of one source only the records of their part, and of all other sources no
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal, TypeAlias
 
 from sqlalchemy.orm import Session
@@ -16,8 +17,9 @@ from bouquet.sources import LEDGER
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round, TemplateRecord
+from bouquet.store.sharing import is_shared_with
 
-__all__ = ["Act", "Thing", "may", "may_change", "may_send", "sees_source", "visible"]
+__all__ = ["Act", "Thing", "barred_elsewhere", "may", "may_change", "may_send", "sees_source", "visible"]
 
 Act: TypeAlias = Literal["look", "run", "design", "keep", "audit"]
 
@@ -65,6 +67,15 @@ def may_send(person: Person, recipient_id: int | None = None) -> bool:
     return Limits.read(person.limits).lets_go(recipient_id)
 
 
+def barred_elsewhere(owner: Person, folder: str, mail_to: Sequence[str]) -> str | None:
+    """
+    Why files of a person may not go into a folder, or to addresses that are not their own; None where they may.
+    """
+    if may_send(owner) or not (folder or any(address.lower() != owner.email for address in mail_to)):
+        return None
+    return f"Files of {owner.name}, for whom this round runs, may go to named recipients only."
+
+
 def sees_source(person: Person, source: str) -> bool:
     """
     Whether anything of a source is theirs to see.
@@ -93,5 +104,4 @@ def _sees(person: Person, template: TemplateRecord) -> bool:
         return template.standing == "house"
     if template.standing != "own":
         return True
-    theirs = [{"person": person.id}, *({"group": group_id} for group_id in person.group_ids)]
-    return any(entry in template.shared_with for entry in theirs)
+    return is_shared_with(template.shared_with, person)

@@ -34,7 +34,7 @@ def _facts(found: Delivery, run: Run) -> dict[str, Any]:
         "run": found.run_id,
         "name": run.name,
         "recipient": found.recipient.name,
-        "by": found.recipient.means.name,
+        "by": found.means.name,
         "state": found.state,
         "says": found.reply or found.why,
         "tries": found.tries,
@@ -100,8 +100,8 @@ def send_now(number: _Number) -> None:
 
     with open_services("asked for a delivery now") as services:
         with services.store.session() as session:
-            recipient = ask(session, number, BY, services.clock()).recipient_id
-        deliver_due(services, recipient)
+            line = ask(session, number, BY, services.clock()).line
+        deliver_due(services, *line)
         with services.store.session() as session:
             found = get_delivery(session, number)
             typer.echo(f"{found.state}{': ' if found.reply or found.why else ''}{found.reply or found.why}")
@@ -160,7 +160,8 @@ def list_recipients(as_json: AsJson = False) -> None:
             return
         for r in found:
             acceptance = read_acceptance(r.acceptance)
-            typer.echo(recipient_sentence(r.name, acceptance, r.means.kind, words_of(services, r)))
+            ways = [(means.kind, words_of(services, means, address)) for _, means, address in r.ways]
+            typer.echo(recipient_sentence(r.name, acceptance, ways))
 
 
 @recipients_app.command("export")
@@ -180,49 +181,63 @@ def import_recipient(
     Put a recipient in from a document, or set one of this name anew. The way out it names has to be there.
     """
     from bouquet.core.template import read_acceptance
-    from bouquet.delivery import checked_address
     from bouquet.store import people
-    from bouquet.store.recipients import change, checked_name, keep
+    from bouquet.store.recipients import MOST_WAYS, change, checked_name, keep, put_more_ways
 
     try:
         document = read_json(path)
-        name, by = checked_name(str(document["name"])), str(document["by"])
+        name = checked_name(str(document["name"]))
+        ways = [(str(way["by"]), way.get("address", {})) for way in (document, *document.get("more_ways", ()))]
         acceptance = read_acceptance(document.get("acceptance", {}))
-    except (ValueError, KeyError, TypeError) as error:
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
         fail(f"This is no recipient: {error}")
     except BouquetError as error:
         fail(str(error))
+    if len(ways) > MOST_WAYS:
+        fail(f"A recipient receives by at most {MOST_WAYS} ways.")
     with open_services("put in a recipient") as services, services.store.session() as session:
-        means = session.scalars(
-            sa.select(Means).where(sa.func.lower(Means.name) == by.lower(), Means.deleted_at.is_(None))
-        ).first()
-        if means is None:
-            fail(f"There is no way out called “{by}” here.")
+        (means_id, address), *more = [_way(session, way) for way in ways]
         facts = {
             "name": name,
             "about": str(document.get("about", ""))[:2_000],
-            "means_id": means.id,
-            "address": checked_address(means.kind, document.get("address", {})),
+            "means_id": means_id,
+            "address": address,
             "acceptance": acceptance.as_document(),
         }
         known = _find(session, name)
         if known is not None:
             change(session, known, facts)
-            typer.echo(f"{name} is set anew.")
-            return
-        keepers = people.keeper_ids(session)
-        if not keepers:
-            fail("Nobody administers this house yet; add a person first.")
-        keep(session, Recipient(created_by=keepers[0], created_at=services.clock(), **facts))
-        typer.echo(f"{name} is added.")
+        else:
+            keepers = people.keeper_ids(session)
+            if not keepers:
+                fail("Nobody administers this house yet; add a person first.")
+            keep(session, Recipient(created_by=keepers[0], created_at=services.clock(), **facts))
+        put_more_ways(session, known or _recipient(session, name), more, services.clock())
+        typer.echo(f"{name} is {'set anew' if known is not None else 'added'}.")
+
+
+def _way(session: Any, way: tuple[str, Any]) -> tuple[int, dict[str, Any]]:
+    """
+    (means, address) of a way of a document, which names its means.
+    """
+    from bouquet.delivery import checked_address
+
+    by, address = way
+    query = sa.select(Means).where(sa.func.lower(Means.name) == by.lower(), Means.deleted_at.is_(None))
+    means = session.scalars(query).first()
+    if means is None:
+        fail(f"There is no way out called “{by}” here.")
+    return means.id, checked_address(means.kind, address)
 
 
 def _document(found: Recipient) -> dict[str, Any]:
+    more = [{"by": w.means.name, "address": w.address} for w in found.more_ways]
     return {
         "name": found.name,
         "about": found.about,
         "by": found.means.name,
         "address": found.address,
+        **({"more_ways": more} if more else {}),
         "acceptance": found.acceptance,
     }
 

@@ -120,6 +120,33 @@ def person(
         settle(session, known)
 
 
+@app.command("hand-over")
+def hand_over(
+    email: Annotated[str, typer.Argument(help="Whose templates, bundles, rounds, lists and views they are.")],
+    to: Annotated[str, typer.Argument(help="The address of the person whose they are to be.")],
+) -> None:
+    """
+    Hand everything of somebody to another, such as before they leave. What the other may not have stays, with why; then
+    this ends with 1.
+    """
+    from bouquet.rounds import handing
+
+    with open_services("handed over") as services, services.store.session() as session:
+        both = []
+        for address in (email, to):
+            found = people.find_person(session, address)
+            if found is None:
+                raise NotFound(f"There is no account with the address “{address}”.")
+            both.append(found)
+        handed, stays = handing.hand_over(services, session, *both)
+    for thing in handed:
+        typer.echo(f"{thing.kind} “{thing.name}” is {both[1].name}’s now")
+    for left in stays:
+        typer.echo(f"{left.thing.kind} “{left.thing.name}” stays: {left.why}", err=True)
+    if stays:
+        raise typer.Exit(1)
+
+
 def _recipients(session: Session, names: list[str]) -> frozenset[int] | None:
     """
     The numbers of the recipients that are named; none for “none”, None for “all”.

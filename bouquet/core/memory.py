@@ -8,6 +8,7 @@ BLAKE2b (RFC 7693) over lengths and UTF-8, so that digests are the same under ev
 from __future__ import annotations
 
 import hashlib
+import sys
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from uuid import UUID
@@ -16,6 +17,9 @@ import numpy as np
 import polars as pl
 
 __all__ = ["SeenRecords", "SentKeys", "key_digest", "merged_keys", "seen_records", "short_digest", "split_keys"]
+
+#: Numbers are compared from their first byte on.
+_SWAPPED = sys.byteorder == "little"
 
 Cells = Sequence[str | None]
 
@@ -86,15 +90,27 @@ class SentKeys:
         """
         The digests in order, each once, one after the other.
         """
-        return merged_keys([bytes(self._found)])
+        return _in_order(self._found)
 
 
 def merged_keys(parts: Iterable[bytes]) -> bytes:
     """
     Digests of eight bytes, one after the other, of several parts: in order, each once.
     """
-    found = np.frombuffer(b"".join(parts), dtype=">u8")
-    return np.unique(found).astype(">u8").tobytes()
+    return _in_order(bytearray().join(parts))
+
+
+def _in_order(digests: bytearray) -> bytes:
+    """
+    The same of one part, which is put in order in its place: of ten million records it has 80 MB.
+    """
+    found = np.frombuffer(digests, dtype="u8")
+    found.byteswap(inplace=_SWAPPED)
+    found.sort()
+    once = np.ones(len(found), dtype=bool)
+    np.not_equal(found[1:], found[:-1], out=once[1:])
+    found.byteswap(inplace=_SWAPPED)
+    return found.tobytes() if once.all() else found[once].tobytes()
 
 
 def split_keys(keys: bytes) -> frozenset[bytes]:

@@ -15,9 +15,6 @@ from typing import Any
 
 import polars as pl
 import pyarrow as pa
-import pyarrow.csv
-import pyarrow.parquet as pq
-from python_calamine import CalamineWorkbook
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.sheets import cell_text, read_rows
@@ -102,12 +99,14 @@ class FileRows:
             raise Unreadable(f"“{path.name}” cannot be read: {said}") from error
 
     def _of_csv(self, path: Path) -> Iterator[pl.DataFrame]:
+        from pyarrow import csv as arrow_csv
+
         names, skip = list(self.headings), _HEADING_ROWS[self.csv.heading_row]
         above = 0
         if self.titled:
             above = self._above(path)
         encoding = "utf-8" if self.csv.encoding == "utf-8-sig" else self.csv.encoding
-        options = pa.csv.ReadOptions(
+        options = arrow_csv.ReadOptions(
             use_threads=False,
             block_size=BLOCK,
             encoding=encoding,
@@ -115,16 +114,16 @@ class FileRows:
             skip_rows=above,
             skip_rows_after_names=skip if names else 0,
         )
-        parse = pa.csv.ParseOptions(delimiter=self.csv.separator, newlines_in_values=True)
+        parse = arrow_csv.ParseOptions(delimiter=self.csv.separator, newlines_in_values=True)
         # Everything is text: what a cell looks like is what is compared.
         every = names or self._names(path, above)
-        convert = pa.csv.ConvertOptions(
+        convert = arrow_csv.ConvertOptions(
             column_types={n: pa.string() for n in every},
             null_values=[""],
             strings_can_be_null=True,
             quoted_strings_can_be_null=True,
         )
-        with pa.csv.open_csv(path, options, parse, convert) as reader:
+        with arrow_csv.open_csv(path, options, parse, convert) as reader:
             for batch in reader:
                 yield pl.from_arrow(batch)  # type: ignore[misc]
 
@@ -151,6 +150,8 @@ class FileRows:
                 if name.casefold() not in _EXTRA:
                     yield [[cell or "" for cell in row] for _, row in rows]
             return
+        from python_calamine import CalamineWorkbook
+
         with CalamineWorkbook.from_path(str(path)) as book:
             for name in book.sheet_names:
                 if name.casefold() not in _EXTRA:
@@ -174,6 +175,8 @@ class FileRows:
 
     def _of_columns(self, path: Path) -> Iterator[pl.DataFrame]:
         if self.format == "parquet":
+            import pyarrow.parquet as pq
+
             batches: Iterable[pa.RecordBatch] = pq.ParquetFile(path).iter_batches(ROWS)
         else:
             opened = pa.ipc.open_file(path)

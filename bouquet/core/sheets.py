@@ -11,8 +11,6 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from python_calamine import CalamineWorkbook
-
 __all__ = ["cell_text", "read_rows", "write_rows"]
 
 
@@ -21,6 +19,8 @@ def write_rows(source: Path, target: Path, at_most: int = 0) -> None:
     Write the rows of a workbook as lines of JSON, each `[name of its sheet, [texts of its cells, null where blank]]`;
     only the first `at_most` of each sheet, unless that is 0.
     """
+    from python_calamine import CalamineWorkbook
+
     with CalamineWorkbook.from_path(str(source)) as book, target.open("w", encoding="utf-8") as file:
         for name in book.sheet_names:
             rows = book.get_sheet_by_name(name).to_python()

@@ -123,7 +123,9 @@ class Totals:
     ) -> None:
         totals.blanks += values.null_count() - (len(far) - far.null_count() if far is not None else 0)
         if column.kind.is_number:
-            totals.total = EXACT.add(totals.total or Decimal(0), _sum(values, column))
+            total = EXACT.add(totals.total or Decimal(0), _sum(values, column))
+            # Without a scale, what batches the rows came in would tell how many zeros end it.
+            totals.total = total if _scale(column) is not None else EXACT.normalize(total)
         elif column.kind.is_dated and values.null_count() < len(values):
             first, last = values.min(), values.max()
             if column.kind is Kind.MOMENT:
@@ -142,6 +144,15 @@ def _on_the_clock(moment: Any, zone: tzinfo) -> Any:
         return moment
 
 
+def _scale(column: PlanColumn) -> int | None:
+    """
+    The digits after the point that all numbers of a column have; None where they differ.
+    """
+    if column.show.decimals is not None:
+        return column.show.decimals
+    return column.field.scale if column.show.factor is None else None
+
+
 def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
     """
     The exact sum of a batch; values that are not numbers (NaN, infinity) are passed over.
@@ -149,8 +160,7 @@ def _sum(values: pl.Series, column: PlanColumn) -> Decimal:
     if values.dtype.is_integer():
         wide = pl.Int64 if values.dtype in (pl.Int8, pl.Int16, pl.Int32) else pl.Int128
         return Decimal(int(values.cast(wide).sum() or 0))
-    known = column.field.scale if column.show.factor is None else None
-    scale = column.show.decimals if column.show.decimals is not None else known
+    scale = _scale(column)
     places = _DEFAULT_SCALE if scale is None else scale
     fits = scale is not None or not values.str.contains(r"\.\d{13}").any()
     longest = values.str.len_bytes().max()

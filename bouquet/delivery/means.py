@@ -16,7 +16,7 @@ from bouquet.delivery.way import Step, Way, WrongSettings, read
 from bouquet.delivery.webhook import WebhookWay
 from bouquet.runs import Services
 from bouquet.runs.patience import patience_for
-from bouquet.store.models import Means, Recipient
+from bouquet.store.models import Delivery, Means
 
 __all__ = ["WAYS", "checked_address", "checked_settings", "try_means", "way_of", "way_to", "words_of"]
 
@@ -51,11 +51,12 @@ def checked_address(kind: str, given: Mapping[str, Any]) -> dict[str, Any]:
     return found
 
 
-def way_to(services: Services, recipient: Recipient) -> Way:
+def way_to(services: Services, delivery: Delivery) -> Way:
     """
-    The way to a recipient, ready to be used. Raises WrongSettings, and NoKey or WrongKey where its secret is sealed.
+    The way that a delivery goes, ready to be used. Raises WrongSettings, and NoKey or WrongKey where its secret is
+    sealed.
     """
-    return _opened(services, recipient.means, recipient.address)
+    return _opened(services, delivery.means, delivery.address)
 
 
 def _opened(services: Services, means: Means, address: Mapping[str, Any]) -> Way:
@@ -64,13 +65,12 @@ def _opened(services: Services, means: Means, address: Mapping[str, Any]) -> Way
     return way(services, read(way.settings_model, means.settings), secret, read(way.address_model, address))
 
 
-def words_of(services: Services, recipient: Recipient) -> str:
+def words_of(services: Services, means: Means, address: Mapping[str, Any]) -> str:
     """
-    Where files for a recipient go, in words.
+    Where files go by some means, in words.
     """
-    way = way_of(recipient.means.kind)
-    settings, address = read(way.settings_model, recipient.means.settings), read(way.address_model, recipient.address)
-    return way(services, settings, "", address).words()
+    way = way_of(means.kind)
+    return way(services, read(way.settings_model, means.settings), "", read(way.address_model, address)).words()
 
 
 def try_means(services: Services, kind: str, settings: Mapping[str, Any], secret: str) -> Iterator[Step]:

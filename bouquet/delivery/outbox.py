@@ -21,7 +21,7 @@ from bouquet.delivery.means import way_to
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Way, WrongSettings
 from bouquet.runs import Services
 from bouquet.runs.patience import TookTooLong, patience_for
-from bouquet.store import STORE_AWAY
+from bouquet.store import STORE_AWAY, allowed
 from bouquet.store import deliveries as outbox
 from bouquet.store.models import Delivery, Person, Round, Run
 from bouquet.store.outgoing import content_of
@@ -38,64 +38,65 @@ PAUSES = (15, 60, 300, 1_800, 7_200, 25_200, 50_400)
 #: What is noted of a delivery that may have arrived by a try that nobody answered, or whose worker died.
 DOUBT = {"doubt": True}
 
-#: The class of the locks by which one worker at a time sends to a recipient.
+#: The class of the locks by which one worker at a time sends to a recipient; of their further ways, the next one.
 LOCK = 0x62717464
 
 
-def deliver_due(services: Services, recipient_id: int) -> None:
+def deliver_due(services: Services, recipient_id: int, way_id: int = 0) -> None:
     """
-    Send what is due for a recipient, the oldest first. Does nothing where another worker is at it.
+    Send what is due for a recipient by one of their ways, the oldest first; 0 is the first way. Does nothing where
+    another worker is at it.
     """
-    with _alone(services, recipient_id) as alone:
-        while alone and _deliver_next(services, recipient_id):
+    with _alone(services, recipient_id, way_id) as alone:
+        while alone and _deliver_next(services, recipient_id, way_id):
             pass
 
 
 @contextmanager
-def _alone(services: Services, recipient_id: int) -> Iterator[bool]:
+def _alone(services: Services, recipient_id: int, way_id: int) -> Iterator[bool]:
     """
-    Whether nobody else sends to this recipient; for as long as the connection lives, and no longer.
+    Whether nobody else sends to this recipient by this way; for as long as the connection lives, and no longer.
     """
+    # Further ways have numbers of their own, and so has what is locked.
+    locked = (LOCK, recipient_id % 2**31) if not way_id else (LOCK + 1, way_id % 2**31)
     with services.store.engine.connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
-        key = sa.select(sa.func.pg_try_advisory_lock(LOCK, recipient_id % 2**31))
+        key = sa.select(sa.func.pg_try_advisory_lock(*locked))
         if not connection.scalar(key):
             yield False
             return
         try:
             yield True
         finally:
-            connection.execute(sa.select(sa.func.pg_advisory_unlock(LOCK, recipient_id % 2**31)))
+            connection.execute(sa.select(sa.func.pg_advisory_unlock(*locked)))
 
 
-def _deliver_next(services: Services, recipient_id: int) -> bool:
+def _deliver_next(services: Services, recipient_id: int, way_id: int) -> bool:
     """
     Send the next delivery; False where none is due.
     """
     with services.store.session() as session:
-        taken = outbox.take(session, recipient_id, services.clock())
+        taken = outbox.take(session, recipient_id, way_id, services.clock())
         if taken is None:
             return False
         delivery, broken_off = taken
-        number, recipient, means_id, tries = (
-            delivery.id,
-            delivery.recipient,
-            delivery.recipient.means_id,
-            delivery.tries,
-        )
+        number, recipient, means_id, tries = delivery.id, delivery.recipient, delivery.means.id, delivery.tries
         session.expunge_all()
     reached: str | None = None
     try:
         if broken_off:
             _note(services, number, DOUBT)
         with services.store.session() as session:
-            parcel = parcel_of(services, session, outbox.get_delivery(session, number))
+            found = outbox.get_delivery(session, number)
+            parcel, barred = parcel_of(services, session, found), allowed.barred(session, found)
         if recipient.deleted_at is not None:
             raise DeliveryError(f"{recipient.name} was removed.")
+        if barred is not None:
+            raise DeliveryError(barred)
         if broken_off and tries > len(services.delivery_pauses or PAUSES) + 1:
             # Each try ended with its worker: another would only take one more worker along.
             raise DeliveryError(f"{tries - 1} tries were broken off without an answer. Look at the log of the workers.")
         doubtful = DOUBT.items() <= parcel.progress.items()
-        ended = _arrived(_sent(services, way_to(services, recipient), parcel, doubtful=doubtful), doubtful)
+        ended = _arrived(_sent(services, way_to(services, delivery), parcel, doubtful=doubtful), doubtful)
     except DeliveryError as error:
         if error.unanswered:
             _note(services, number, DOUBT)
@@ -229,7 +230,7 @@ def take_back(services: Services, delivery_id: int, by: str, reason: str) -> Non
     with services.store.session() as session:
         delivery = outbox.get_delivery(session, delivery_id)
         state = delivery.state
-        way, parcel = way_to(services, delivery.recipient), parcel_of(services, session, delivery)
+        way, parcel = way_to(services, delivery), parcel_of(services, session, delivery)
     if state == "arrived" and not way.withdraws:
         raise DeliveryError(f"{way.label}: what arrived cannot be taken back.")
     if state == "arrived":

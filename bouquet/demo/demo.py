@@ -41,7 +41,7 @@ from bouquet.runs import Queue, Services, ask_for_run, execute
 from bouquet.settings import Settings
 from bouquet.store import groups, people
 from bouquet.store import templates as shelf
-from bouquet.store.deliveries import due_recipients
+from bouquet.store.deliveries import due_lines
 from bouquet.store.models import Delivery, Notice, Person, Round, Run, TemplateRecord
 from bouquet.store.secrets import new_key
 
@@ -280,9 +280,9 @@ def seed_templates(
 
 def _deliver(services: Services) -> None:
     with services.store.session() as session:
-        due = due_recipients(session, services.clock())
-    for recipient in due:
-        deliver_due(services, recipient)
+        due = due_lines(session, services.clock())
+    for line in due:
+        deliver_due(services, *line)
 
 
 def _backdate_deliveries(services: Services) -> None:

@@ -116,7 +116,7 @@ def _soonest(
     The statement of some rows that the source expects to answer first, and whether they stand in their order.
     """
     best = statements.first(**made)
-    if not statements.can_presort and not hurry:
+    if not statements.can_presort and (not hurry or statements.reads_few):
         return best, True
     cost = _cost(snapshot, best)
     if statements.can_presort:

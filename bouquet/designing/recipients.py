@@ -13,6 +13,7 @@ from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, GivenAs, Template
 from bouquet.core.vocabulary.formats import FORMATS
+from bouquet.core.wording.lists import listed
 from bouquet.designing.source_view import SourceView
 from bouquet.runs.split_writer import split_texts
 
@@ -35,9 +36,12 @@ _WAYS = {
 }
 
 
-def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str) -> str:
+def recipient_sentence(name: str, acceptance: Acceptance, ways: Sequence[tuple[str, str]]) -> str:
     """
     What somebody takes, and how they get it, as one sentence.
+
+    Args:
+        ways: (kind, where) of each way by which they receive.
     """
     form = FORMATS[acceptance.format].noun if acceptance.format else "a file as the template makes it"
     details = []
@@ -53,7 +57,8 @@ def recipient_sentence(name: str, acceptance: Acceptance, kind: str, where: str)
         details.append(f"called “{acceptance.name}”")
     if acceptance.most_rows is not None:
         details.append(f"of at most {acceptance.most_rows:,} rows")
-    text = f"{name} takes {form}{', ' + ', '.join(details) if details else ''}, {_WAYS[kind].format(where)}."
+    goes = [_WAYS[kind].format(where) for kind, where in ways]
+    text = f"{name} takes {form}{', ' + ', '.join(details) if details else ''}, {listed(goes)}."
     allowed = "may" if acceptance.personal else "may not"
     classes = [f"; {CLASSES[name].title.lower()} {_GIVEN[given]}" for name, given in acceptance.classes.items()]
     return f"{text} They {allowed} receive personal data{''.join(classes)}."

@@ -17,8 +17,9 @@ from sqlalchemy.orm import Session
 from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.template import BundleContents, read_document
 from bouquet.core.wording.lists import listed
-from bouquet.rights import may, may_send
+from bouquet.rights import barred_elsewhere, may
 from bouquet.runs import Services, gather_bundle, unknown_answers
+from bouquet.runs.asking import digest_of
 from bouquet.runs.errors import error_facts
 from bouquet.store import NotFound, NotPossible
 from bouquet.store import runs as ledger
@@ -32,16 +33,16 @@ __all__ = [
     "Known",
     "call",
     "enter_run",
+    "facts_of_run",
     "get_round",
     "list_rounds",
-    "made_run",
     "remove_round",
     "rhythm_of",
     "rhythm_words",
     "run_now",
     "set_paused",
     "skip_next",
-    "tell_of_problems",
+    "tell_of_problem",
     "whom_words",
 ]
 
@@ -118,13 +119,18 @@ def call(
 ) -> Run:
     """
     Run a round because somebody, or a program, says so, with their answers. The same `key` gives the same run. Raises
-    NotFound, and PlanError for an answer to what its template does not ask.
+    NotFound, PlanError for an answer to what its template does not ask, and NotPossible for other answers under a key
+    than before.
     """
     found = get_round(session, round_id)
     known = f"round {round_id}: {key}" if key else None
+    digest = digest_of((dict(answers or {}),)) if key else None
     if known is not None:
+        # Who calls with the same key at the same moment waits, and finds the run.
+        session.execute(sa.select(Round.id).where(Round.id == round_id).with_for_update())
         earlier = session.scalars(sa.select(Run).where(Run.round_id == round_id, Run.idempotency_key == known)).first()
         if earlier is not None:
+            ledger.check_same_request(earlier, digest)
             return earlier
     if answers and found.template.kind == "template":
         saved = shelf.latest_version(session, found.template_id)
@@ -132,7 +138,8 @@ def call(
         if unknown:
             raise PlanError(unknown)
     run = enter_run(services, session, found, now, answers)
-    run.idempotency_key, run.asked_by = known, f"{run.asked_by}, called by {by.name}"
+    run.idempotency_key, run.request_digest = known, digest
+    run.asked_by = f"{run.asked_by}, called by {by.name}"
     note = {"round_id": found.id, "planned_at": now, "note": f"called by {by.name}", "run_id": run.id}
     session.execute(insert(Occurrence).values(**note).on_conflict_do_nothing())
     return run
@@ -213,22 +220,22 @@ def enter_run(
         answers: Those that came with the event; they go before the round's own.
         document: What is run instead of the saved version: the same for a part of the records.
     """
-    run, problem = made_run(services, Known(session), found, planned, answers, document)
+    facts, problem = facts_of_run(services, Known(session), found, planned, answers, document)
+    run = Run(**facts)
     session.add(run)
     session.flush()
-    tell_of_problems(services, session, [(run, problem)])
+    if problem is not None:
+        tell_of_problem(services, session, found, run.id, problem)
     return run
 
 
-def tell_of_problems(services: Services, session: Session, runs: list[tuple[Run, BouquetError | None]]) -> None:
+def tell_of_problem(services: Services, session: Session, found: Round, run_id: int, problem: BouquetError) -> None:
     """
-    Tell whoever set a round of what could not begin.
+    Tell whoever set a round of a run that could not begin.
     """
-    for run, problem in runs:
-        if problem is not None:
-            log.warning("round_failed", round=run.round_id, error=str(problem))
-            text = f"{run.name} did not run: {problem}"
-            ledger.notify(session, [run.person_id], run.id, text, services.clock())
+    log.warning("round_failed", round=found.id, error=str(problem))
+    text = f"{found.template.name} did not run: {problem}"
+    ledger.notify(session, [found.created_by], run_id, text, services.clock())
 
 
 def _barred(owner: Person, found: Round) -> str | None:
@@ -236,24 +243,23 @@ def _barred(owner: Person, found: Round) -> str | None:
     Why a round may not do for its owner what it was set to do, where they lost a right since; None where it may. To
     which recipients files may go is looked at when these are entered.
     """
+    if owner.disabled_at is not None:
+        return f"{owner.name}, for whom this round runs, is not among the people of the house any more. Hand it over."
     if not may(owner, "run", found):
         return f"{owner.name}, for whom this round runs, may not run the template any more."
-    elsewhere = found.folder or any(a.lower() != owner.email for a in found.mail_to)
-    if elsewhere and not may_send(owner):
-        return f"Files of {owner.name}, for whom this round runs, may go to named recipients only."
-    return None
+    return barred_elsewhere(owner, found.folder, found.mail_to)
 
 
-def made_run(
+def facts_of_run(
     services: Services,
     known: Known,
     found: Round,
     planned: datetime,
     answers: Mapping[str, Any] | None = None,
     document: dict[str, Any] | None = None,
-) -> tuple[Run, BouquetError | None]:
+) -> tuple[dict[str, Any], BouquetError | None]:
     """
-    A round's run, and why it cannot begin.
+    What the ledger keeps of a round's run, by column, and why it cannot begin.
     """
     version = known.version(found.template_id)
     now, owner = services.clock(), known.owner(found)
@@ -271,24 +277,24 @@ def made_run(
             document = gather_bundle(services, owner, contents, found.template.source).as_document()
         except BouquetError as error:
             problem = error
-    run = Run(
-        template_id=found.template_id,
-        version=version.number if version else None,
-        name=found.template.name,
-        document=saved if document is None else document,
-        format="zip" if found.template.kind == "bundle" else found.format,
-        answers={**found.answers, **(answers or {})},
-        person_id=found.created_by,
-        asked_by=f"the round {known.words(found)}",
-        source=found.template.source,
-        via="round",
-        round_id=found.id,
-        as_of=planned,
-        asked_at=now,
-        scope=owner.scope,
-        purpose=found.purpose,
-        records="" if found.template.kind == "bundle" else str(saved.get("records", "")),
-    )
+    facts = {
+        "template_id": found.template_id,
+        "version": version.number if version else None,
+        "name": found.template.name,
+        "document": saved if document is None else document,
+        "format": "zip" if found.template.kind == "bundle" else found.format,
+        "answers": {**found.answers, **(answers or {})},
+        "person_id": found.created_by,
+        "asked_by": f"the round {known.words(found)}",
+        "source": found.template.source,
+        "via": "round",
+        "round_id": found.id,
+        "as_of": planned,
+        "asked_at": now,
+        "scope": owner.scope,
+        "purpose": found.purpose,
+        "records": "" if found.template.kind == "bundle" else str(saved.get("records", "")),
+    }
     if problem is not None:
-        run.status, run.stage, run.finished_at, run.error = "failed", "failed", now, error_facts(problem)
-    return run, problem
+        facts |= {"status": "failed", "stage": "failed", "finished_at": now, "error": error_facts(problem)}
+    return facts, problem

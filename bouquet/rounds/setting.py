@@ -15,7 +15,7 @@ from bouquet.core.errors import BouquetError, PlanError, Problem, TemplateError
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import BundleContents, Only, Template, read_document
 from bouquet.designing import SourceView
-from bouquet.rights import may, may_send, visible
+from bouquet.rights import barred_elsewhere, may, may_send, visible
 from bouquet.rounds.calendar import NEVER
 from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipientIn, Watch
 from bouquet.rounds.watching import event_template
@@ -29,7 +29,16 @@ from bouquet.store.models import Person, Recipient, Round, RoundRecipient, Templ
 from bouquet.store.outgoing import with_fact
 from bouquet.store.rounds import get_round, list_rounds
 
-__all__ = ["RoundRefused", "document_of", "named_in", "put_recipients", "rhythm_asked", "round_facts", "seen_round"]
+__all__ = [
+    "RoundRefused",
+    "asked_again",
+    "document_of",
+    "named_in",
+    "put_recipients",
+    "rhythm_asked",
+    "round_facts",
+    "seen_round",
+]
 
 #: Rounds that run one after the other, at most.
 MOST_AFTER = 20
@@ -208,8 +217,7 @@ def _check_sending(session: Session, person: Person, body: NewRound, template: T
     Refuse recipients who are not there or to whom this person's files may not go, and parts of their own where there
     are none.
     """
-    elsewhere = body.folder.strip() or any(a.strip().lower() != person.email for a in body.mail_to)
-    if elsewhere and not may_send(person):
+    if barred_elsewhere(person, body.folder.strip(), [address.strip() for address in body.mail_to]) is not None:
         raise RoundRefused("may_not_send", "Files of yours may go to named recipients only, not to folders or by mail.")
     seen: set[int] = set()
     for entry in body.recipients:
@@ -305,16 +313,42 @@ def document_of(found: Round) -> RoundDocument:
                 for e in found.recipients
             ],
             "file_format": found.format,
-            **{
-                name: getattr(found, name)
-                for name in (
-                    *("trigger", "watch", "event", "answers", "when_empty", "zone", "folder", "own_part", "mode"),
-                    *("purpose", "mail_to"),
-                )
-            },
-            "rhythm": found.rhythm if found.trigger == "calendar" else None,
+            **_said_alike(found),
         }
     )
+
+
+def asked_again(found: Round) -> NewRound:
+    """
+    What setting a round anew as it is would ask for.
+    """
+    recipients_of = [
+        {"recipient_id": e.recipient_id, "must": e.must, "when_empty": e.when_empty, "only": e.only}
+        for e in found.recipients
+    ]
+    numbers = {name: getattr(found, name) for name in ("template_id", "after_id", "format")}
+    return NewRound.model_validate({**_said_alike(found), **numbers, "recipients": recipients_of})
+
+
+def _said_alike(found: Round) -> dict[str, Any]:
+    """
+    What is said of a round alike by its document and by whoever sets it.
+    """
+    names = (
+        "trigger",
+        "watch",
+        "event",
+        "answers",
+        "when_empty",
+        "zone",
+        "folder",
+        "own_part",
+        "mode",
+        "purpose",
+        "mail_to",
+    )
+    rhythm = found.rhythm if found.trigger == "calendar" else None
+    return {**{name: getattr(found, name) for name in names}, "rhythm": rhythm}
 
 
 def named_in(session: Session, document: RoundDocument) -> NewRound:

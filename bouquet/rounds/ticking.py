@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import contextlib
 import json
+import threading
 from bisect import bisect_right
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -23,7 +24,7 @@ from sqlalchemy.orm import Session, lazyload, selectinload
 from sqlalchemy.orm.attributes import set_committed_value
 
 from bouquet.core.recurrence import DaysOff
-from bouquet.rounds.calendar import Known, enter_run, made_run, set_paused, tell_of_problems
+from bouquet.rounds.calendar import Known, enter_run, facts_of_run, set_paused, tell_of_problem
 from bouquet.runs import Queue, Services
 from bouquet.store import STORE_AWAY, care
 from bouquet.store import runs as ledger
@@ -54,39 +55,27 @@ def tick_rounds(services: Services, queue: Queue) -> list[int]:
         due = sa.select(Round.id).where(Round.deleted_at.is_(None), ~Round.paused, Round.next_at <= now)
         ids = list(session.scalars(due.order_by(Round.next_at, Round.id)))
     asked: list[int] = []
-    # Runs that are entered are put into the queue while the next ones are entered.
-    with ThreadPoolExecutor(max_workers=1, thread_name_prefix="tick") as beside:
-        put = []
+    # While some are written, the next ones are read, and those before are put into the queue.
+    with (
+        ThreadPoolExecutor(max_workers=1, thread_name_prefix="put") as beside,
+        ThreadPoolExecutor(max_workers=2, thread_name_prefix="tick") as pool,
+    ):
+        entering, put, before = [], [], None
         for at in range(0, len(ids), AT_ONCE):
-            some = ids[at : at + AT_ONCE]
-            try:
-                entered = _tick_some(services, some, now)
-            except STORE_AWAY:
-                raise
-            except Exception:
-                # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
-                entered = _tick_each(services, some, now, failures)
+            tick = _Tick(services, now, failures, before)
+            entering.append(pool.submit(tick.enter, ids[at : at + AT_ONCE]))
+            before = tick
+        for one in entering:
+            entered = one.result()
             put.append(beside.submit(queue.put_of_rounds, entered))
             asked += entered
-    for one in put:
-        one.result()
+    for done in put:
+        done.result()
     following = _follow(services, failures)
     queue.put_of_rounds(following)
     with services.store.session() as session:
         care.note_care(session, "rounds", failures, now)
     return asked + following
-
-
-def _tick_each(services: Services, round_ids: list[int], now: datetime, failures: list[str]) -> list[int]:
-    """
-    The same for each round by itself.
-    """
-    asked = []
-    for round_id in round_ids:
-        # Where somebody was faster, the next tick sees what is there.
-        with _by_itself(services, round_id, failures), contextlib.suppress(_Overtaken):
-            asked += _tick_some(services, [round_id], now)
-    return asked
 
 
 @contextmanager
@@ -161,46 +150,87 @@ def _followed(services: Services, session: Session, round_id: int, as_of: dateti
     return [run.id] if run.status == "asked" else []
 
 
-def _tick_some(services: Services, round_ids: list[int], now: datetime) -> list[int]:
+class _Tick:
     """
-    Enter the moments of these rounds that have come, and their runs, in the order of the moments. Rounds that another
-    worker is at are left to it.
+    Moments of some rounds, entered in one transaction.
+
+    Args:
+        before: The ones of earlier moments: they are entered first, so that runs are numbered by their moments.
     """
-    with services.store.session() as session:
-        query = sa.select(Round).where(
-            Round.id.in_(round_ids), ~Round.paused, Round.deleted_at.is_(None), Round.next_at <= now
-        )
-        off = days_off(session)
-        planned: list[tuple[datetime, Round, str]] = []
-        # Many rounds run the same template: each is read once.
-        once = selectinload(Round.template)
-        bare = query.options(lazyload(Round.recipients), lazyload(Round.after), once)
-        taken = session.scalars(bare.with_for_update(of=Round, skip_locked=True)).all()
-        plan = _Plan(off, min((found.next_at for found in taken), default=now), now)
-        for found in taken:
-            planned += [(moment, found, note) for moment, note in _come(found, plan)]
-        if not planned:
-            return []
-        rounds = list({found.id: found for _, found, _ in planned}.values())
-        following = {"rounds": [found.id for found in rounds], "moments": [found.next_at for found in rounds]}
-        session.execute(_FOLLOWING, following)
-        planned.sort(key=lambda entry: (entry[0], entry[1].id))
-        there = {(number, moment) for number, moment in session.execute(_ENTERED, _of_moments(planned))}
-        fresh = [(moment, found, note) for moment, found, note in planned if (found.id, moment) not in there]
-        known = Known(session)
-        runs = [(*made_run(services, known, found, moment), found) for moment, found, note in fresh if not note]
-        ledger.add_many(session, [run for run, *_ in runs])
-        tell_of_problems(services, session, [(run, problem) for run, problem, _ in runs])
-        numbers = {(found.id, run.as_of): run.id for run, _, found in runs}
-        entering = {
-            **_of_moments(fresh),
-            "notes": [note for *_, note in fresh],
-            "runs": [numbers.get((found.id, moment)) for moment, found, _ in fresh],
-        }
-        if len(session.execute(_ENTER, entering).all()) < len(fresh):
-            # Somebody left one of them out in the meantime: what is here is undone, and looked at anew.
-            raise _Overtaken
-        return [run.id for run, problem, _ in runs if problem is None]
+
+    def __init__(self, services: Services, now: datetime, failures: list[str], before: _Tick | None) -> None:
+        self.services, self.now, self.failures = services, now, failures
+        self._entered = threading.Event()
+        self._before: threading.Event | None = None if before is None else before._entered
+
+    def enter(self, round_ids: list[int]) -> list[int]:
+        """
+        Enter the moments of these rounds that have come. Returns the runs asked for.
+        """
+        try:
+            return self._together(round_ids)
+        except STORE_AWAY:
+            raise
+        except Exception:
+            # One of them cannot be understood: each by itself, so that it never keeps the others waiting.
+            return self._each(round_ids)
+        finally:
+            self._entered.set()
+
+    def _each(self, round_ids: list[int]) -> list[int]:
+        asked = []
+        for round_id in round_ids:
+            # Where somebody was faster, the next tick sees what is there.
+            with _by_itself(self.services, round_id, self.failures), contextlib.suppress(_Overtaken):
+                asked += self._together([round_id])
+        return asked
+
+    def _together(self, round_ids: list[int]) -> list[int]:
+        """
+        Enter them in the order of the moments. Rounds that another worker is at are left to it.
+        """
+        with self.services.store.session() as session:
+            query = sa.select(Round).where(
+                Round.id.in_(round_ids), ~Round.paused, Round.deleted_at.is_(None), Round.next_at <= self.now
+            )
+            planned: list[tuple[datetime, Round, str]] = []
+            # Many rounds run the same template: each is read once.
+            once = selectinload(Round.template)
+            bare = query.options(lazyload(Round.recipients), lazyload(Round.after), once)
+            taken = session.scalars(bare.with_for_update(of=Round, skip_locked=True)).all()
+            plan = _Plan(days_off(session), min((found.next_at for found in taken), default=self.now), self.now)
+            for found in taken:
+                planned += [(moment, found, note) for moment, note in _come(found, plan)]
+            if not planned:
+                return []
+            rounds = list({found.id: found for _, found, _ in planned}.values())
+            following = {"rounds": [found.id for found in rounds], "moments": [found.next_at for found in rounds]}
+            session.execute(_FOLLOWING, following)
+            planned.sort(key=lambda entry: (entry[0], entry[1].id))
+            there = {(number, moment) for number, moment in session.execute(_ENTERED, _of_moments(planned))}
+            fresh = [(moment, found, note) for moment, found, note in planned if (found.id, moment) not in there]
+            known = Known(session)
+            runs = [
+                (found, moment, *facts_of_run(self.services, known, found, moment))
+                for moment, found, note in fresh
+                if not note
+            ]
+            if self._before is not None:
+                self._before.wait()
+            ids = ledger.add_many(session, [facts for *_, facts, _ in runs])
+            for (found, *_, problem), run_id in zip(runs, ids, strict=True):
+                if problem is not None:
+                    tell_of_problem(self.services, session, found, run_id, problem)
+            numbers = {(found.id, moment): run_id for (found, moment, *_), run_id in zip(runs, ids, strict=True)}
+            entering = {
+                **_of_moments(fresh),
+                "notes": [note for *_, note in fresh],
+                "runs": [numbers.get((found.id, moment)) for moment, found, _ in fresh],
+            }
+            if len(session.execute(_ENTER, entering).all()) < len(fresh):
+                # Somebody left one of them out in the meantime: what is here is undone, and looked at anew.
+                raise _Overtaken
+            return [run_id for (*_, problem), run_id in zip(runs, ids, strict=True) if problem is None]
 
 
 class _Plan:

@@ -12,6 +12,7 @@ from functools import partial
 import structlog
 
 from bouquet.delivery import deliver_due, end_old_links
+from bouquet.processes import keep_loaded
 from bouquet.rounds.listening import listen
 from bouquet.rounds.ticking import tick_rounds
 from bouquet.rounds.watching import watch_rounds
@@ -54,9 +55,9 @@ def read_sources(services: Services) -> None:
 
 def _send_out(services: Services, queue: Queue, run_id: int) -> None:
     with services.store.session() as session:
-        due = deliveries.due_recipients(session, services.clock(), run_id)
-    for recipient in due:
-        queue.put_recipient(recipient)
+        due = deliveries.due_lines(session, services.clock(), run_id)
+    for line in due:
+        queue.put_recipient(*line)
 
 
 def look_after_deliveries(services: Services, queue: Queue) -> None:
@@ -66,9 +67,9 @@ def look_after_deliveries(services: Services, queue: Queue) -> None:
     failures = []
     try:
         with services.store.session() as session:
-            due = deliveries.due_recipients(session, services.clock())
-        for recipient in due:
-            queue.put_recipient(recipient)
+            due = deliveries.due_lines(session, services.clock())
+        for line in due:
+            queue.put_recipient(*line)
         end_old_links(services)
     except STORE_AWAY:
         raise
@@ -117,6 +118,7 @@ def work(services: Services, *, concurrency: int) -> None:
 
     async def main() -> None:
         queue = make_queue(services)
+        keep_loaded()
         with queue.opened():
             worker = asyncio.create_task(queue.work(concurrency=concurrency))
             for number in (signal.SIGINT, signal.SIGTERM):

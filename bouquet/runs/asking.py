@@ -22,7 +22,7 @@ from bouquet.store import runs as ledger
 from bouquet.store.house import purposes
 from bouquet.store.models import Person, Run
 
-__all__ = ["ZIP", "as_format", "ask_for_run", "check_purpose", "unknown_answers"]
+__all__ = ["ZIP", "as_format", "ask_for_run", "check_purpose", "digest_of", "unknown_answers"]
 
 #: The format of bundles.
 ZIP = "zip"
@@ -114,7 +114,7 @@ def ask_for_run(
         as_of=context.as_of,
         asked_at=services.clock(),
         idempotency_key=idempotency_key,
-        request_digest=_digest_of(asked) if idempotency_key else None,
+        request_digest=digest_of(asked) if idempotency_key else None,
         answers=answers or {},
         purpose=purpose,
         scope=scope,
@@ -144,7 +144,7 @@ def check_purpose(services: Services, personal: tuple[str, ...], purpose: str) -
         raise PlanError([Problem(code="unknown_purpose", message=message, place="purpose", candidates=known.names)])
 
 
-def _digest_of(asked: tuple[Any, ...]) -> str:
+def digest_of(asked: tuple[Any, ...]) -> str:
     """
     A digest by which the same request is known again.
     """

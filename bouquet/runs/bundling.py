@@ -166,4 +166,4 @@ def _addressed(to: Addressed, personal: tuple[str, ...], parts: Sequence[tuple[T
         unmet.append(f"{to.name} may not receive personal data, and this holds some: {', '.join(personal[:5])}")
     if to.acceptance.columns or to.acceptance.format or to.acceptance.csv is not None:
         unmet.append(f"{to.name} takes files in a form of their own, and this is an archive of several")
-    return {"id": to.id, "name": to.name, "files": [], "unmet": unmet}
+    return {"id": to.id, "name": to.name, "files": [], "unmet": unmet, "allowed": to.acceptance.allowed}

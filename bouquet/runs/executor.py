@@ -23,6 +23,7 @@ from sqlalchemy.exc import DBAPIError
 from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_bundle, read_document
+from bouquet.rights import barred_elsewhere
 from bouquet.runs.addressing import addressed_by, parts_of_nobody
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
@@ -33,9 +34,9 @@ from bouquet.runs.exported import Exported
 from bouquet.runs.services import Services
 from bouquet.runs.shares import export_shares, shares_of
 from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
-from bouquet.store import people
+from bouquet.store import NotPossible, people
 from bouquet.store import runs as ledger
-from bouquet.store.models import Round, Run, RunFile
+from bouquet.store.models import Person, Round, Run, RunFile
 from bouquet.store.rounds import SOURCE_CHANGED
 from bouquet.store.whereabouts import keep_keys
 from bouquet.traces import span
@@ -158,7 +159,7 @@ def _send(services: Services, run: Run) -> None:
     """
     files = [f for f in run.files if f.removed_at is None]
     try:
-        if run.round_id is not None and _has_folder_or_mail(services, run):
+        if run.round_id is not None and _goes_elsewhere(services, run):
             deliver(services, run, files, lambda: _planned(services, run).alone)
     except (SourceDown, DBAPIError):
         # To append, the source is asked what the file begins with; it and the store may come back.
@@ -175,12 +176,16 @@ def _send(services: Services, run: Run) -> None:
         _finish(services, run, status="ready", notice=notice, error=None)
 
 
-def _has_folder_or_mail(services: Services, run: Run) -> bool:
+def _goes_elsewhere(services: Services, run: Run) -> bool:
     """
-    Whether a round puts its files into a folder of its own, or mails them; recipients get theirs by the outbox.
+    Whether a round puts its files into a folder of its own, or mails them; recipients get theirs by the outbox. Raises
+    NotPossible where whoever it runs for may not do so any more: it may have waited for a person for long.
     """
     with services.store.session() as session:
         round_ = session.get_one(Round, run.round_id)
+        owner = session.get_one(Person, round_.created_by)
+        if (why := barred_elsewhere(owner, round_.folder, round_.mail_to)) is not None:
+            raise NotPossible(why)
         return bool(round_.folder or round_.mail_to)
 
 

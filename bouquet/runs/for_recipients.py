@@ -119,7 +119,13 @@ class ForRecipients:
         self.finished.files += own
         if missing := form.missing_csv():
             self.finished.add(f"{stem}-missing-for-{safe_name(form.to.name)}.csv", "missing", missing)
-        facts = {"id": form.to.id, "name": form.to.name, "files": [file_facts(f) for f in own], "unmet": form.unmet}
+        facts = {
+            "id": form.to.id,
+            "name": form.to.name,
+            "files": [file_facts(f) for f in own],
+            "unmet": form.unmet,
+            "allowed": form.to.acceptance.allowed,
+        }
         if form.sentence != self.sentence:
             facts["sentence"] = form.sentence
         if form.to.part is None:

@@ -7,8 +7,6 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import pyarrow.ipc
-import pyarrow.parquet as pq
-from python_calamine import CalamineError, CalamineWorkbook
 
 from bouquet.core.sheets import cell_text
 from bouquet.runs.services import Services
@@ -102,6 +100,8 @@ def _lines(text: str) -> list[str]:
 def _of_columns(services: Services, file: RunFile, extension: str) -> Glimpse:
     with services.storage.fetched(file.path) as path:
         if extension == "parquet":
+            import pyarrow.parquet as pq
+
             opened = pq.ParquetFile(path)
             total, schema = opened.metadata.num_rows, opened.schema_arrow
             batch = next(opened.iter_batches(ROWS), None)
@@ -115,6 +115,8 @@ def _of_columns(services: Services, file: RunFile, extension: str) -> Glimpse:
 
 
 def _of_sheets(services: Services, file: RunFile) -> Glimpse:
+    from python_calamine import CalamineError, CalamineWorkbook
+
     with services.storage.fetched(file.path) as path:
         try:
             book = CalamineWorkbook.from_path(str(path))

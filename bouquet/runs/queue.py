@@ -161,23 +161,26 @@ class Queue:
         """
         self._beside.append(work)
 
-    def add_deliveries(self, deliver: Callable[[int], None], after_run: Callable[[int], None]) -> None:
+    def add_deliveries(self, deliver: Callable[[int, int], None], after_run: Callable[[int], None]) -> None:
         """
-        Let the workers call `deliver(recipient_id)` for whom `put_recipient` names, in a queue of its own, so that no
-        run waits for a slow recipient; and `after_run(run_id)` when a run is over.
+        Let the workers call `deliver(recipient_id, way_id)` for whom `put_recipient` names, in a queue of its own, so
+        that no run waits for a slow recipient; and `after_run(run_id)` when a run is over.
         """
 
         @self.sender.task(name="deliver_due", queue=DELIVERIES)
-        def deliver_due(recipient_id: int) -> None:
-            deliver(recipient_id)
+        def deliver_due(recipient_id: int, way_id: int = 0) -> None:
+            deliver(recipient_id, way_id)
 
         self._after_runs.append(after_run)
 
-    def put_recipient(self, recipient_id: int) -> None:
+    def put_recipient(self, recipient_id: int, way_id: int = 0) -> None:
         """
-        Wake a worker for what is due for a recipient. Asking twice is harmless.
+        Wake a worker for what is due for a recipient by one of their ways, 0 for the first. Asking twice is harmless.
         """
-        self._defer("deliver_due", f"recipient-{recipient_id}", BY_ROUND, queue=DELIVERIES, recipient_id=recipient_id)
+        lock, facts = f"recipient-{recipient_id}", {"recipient_id": recipient_id}
+        if way_id:
+            lock, facts = f"{lock}-{way_id}", {**facts, "way_id": way_id}
+        self._defer("deliver_due", lock, BY_ROUND, queue=DELIVERIES, **facts)
 
     @contextmanager
     def opened(self) -> Iterator[Queue]:

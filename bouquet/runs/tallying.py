@@ -21,16 +21,17 @@ def about_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
     The tally as the source's planner expects it, for a plan whose count takes a while; None where it does not, where
     the source expects nothing, where rows are groups, and where rights hide records, of which its figures would tell.
     """
-    if plan.by or plan.rights is not None:
+    statements = Statements(plan)
+    if plan.by or plan.rights is not None or statements.reads_few:
         return None
-    prefixes = Statements(plan).prefixes()
-    last = snapshot.planned(prefixes[-1][1])
+    prefixes = statements.prefixes()
+    last = snapshot.planned(prefixes[-1][1]())
     if last is None or last.cost < SOON_COUNTED:
         return None
     tally: list[dict[str, Any]] = []
     before = 0
     for step, statement in prefixes:
-        planned = snapshot.planned(statement)
+        planned = snapshot.planned(statement())
         if planned is None:
             return None
         narrows = step.kind == "filter"

@@ -14,18 +14,18 @@ from typing import Any
 
 import adbc_driver_manager
 import pyarrow as pa
-from adbc_driver_postgresql import dbapi
 
 from bouquet.core.sql import render
 from bouquet.database_urls import watched_url
+from bouquet.sources.adbc import Connection, Query
 from bouquet.sources.base import Planned, python_rows
 from bouquet.sources.encodings import UNTOLD, fitted, read_texts
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
 __all__ = ["PostgresReader", "PostgresSnapshot"]
 
-#: Bytes. Smaller batches cost more calls, larger ones more memory and no less time.
-BATCH_BYTES = 3_200_000
+#: Bytes. Smaller batches cost more calls, larger ones more memory and no less time (measured: twice as much, 6 MB).
+BATCH_BYTES = 1_600_000
 
 #: The cost of all rows and their number, in the first line of a plan.
 PLANNED = re.compile(r"\(cost=[\d.]+\.\.([\d.]+) rows=(\d+)")
@@ -40,13 +40,13 @@ class PostgresSnapshot:
     One read-only, repeatable-read view of the source. All that is read through it agrees.
     """
 
-    connection: Any
+    connection: Connection
     title: str
     taken_at: datetime
     encoding: str = "UTF8"
 
     def __post_init__(self) -> None:
-        self._running: Any = None
+        self._running: Query | None = None
         self._lock = threading.Lock()
         self._cancelled = False
         self._texts: dict[int, tuple[Any, str]] = {}
@@ -68,17 +68,17 @@ class PostgresSnapshot:
 
     @contextmanager
     def _reader(self, statement: Any, *, copied: bool = True) -> Iterator[pa.RecordBatchReader]:
-        with renamed_errors(self.title), self.connection.cursor() as cursor:
-            cursor.adbc_statement.set_options(**{"adbc.postgresql.batch_size_hint_bytes": str(BATCH_BYTES)})
-            if not copied:
-                cursor.adbc_statement.set_options(**{"adbc.postgresql.use_copy": "false"})
+        options = {
+            "adbc.postgresql.batch_size_hint_bytes": str(BATCH_BYTES),
+            "adbc.postgresql.use_copy": "true" if copied else "false",
+        }
+        with renamed_errors(self.title), self.connection.query(self._text(statement), **options) as query:
             with self._lock:
-                self._running = cursor
+                self._running = query
             try:
                 if self._cancelled:
                     raise SourceCancelled(f"{self.title}: the query was stopped.")
-                cursor.execute(self._text(statement))
-                yield cursor.fetch_record_batch()
+                yield query.begin()
             finally:
                 with self._lock:
                     self._running = None
@@ -121,7 +121,7 @@ class PostgresSnapshot:
         self._cancelled = True
         with self._lock:
             if self._running is not None:
-                self._running.adbc_cancel()
+                self._running.cancel()
 
 
 class PostgresReader:
@@ -131,7 +131,7 @@ class PostgresReader:
 
     def __init__(self, url: str, title: str) -> None:
         self.url, self.title = watched_url(url), title
-        self._idle: list[Any] = []
+        self._idle: list[Connection] = []
         self._lock = threading.Lock()
 
     @contextmanager
@@ -154,7 +154,7 @@ class PostgresReader:
             else:
                 _close(connection)
 
-    def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Any, datetime, str]:
+    def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Connection, datetime, str]:
         while True:
             with self._lock:
                 kept = self._idle.pop() if pooled and self._idle else None
@@ -165,34 +165,33 @@ class PostgresReader:
                 if kept is None:
                     raise
 
-    def _start(self, connection: Any, timeout_ms: int | None) -> tuple[Any, datetime, str]:
+    def _start(self, connection: Connection, timeout_ms: int | None) -> tuple[Connection, datetime, str]:
         try:
-            with renamed_errors(self.title), connection.cursor() as cursor:
-                cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
+            with renamed_errors(self.title):
+                connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
                 # Compiling a plan to machine code costs more than a look at fifty rows.
                 jit = "off" if timeout_ms else "on"
-                cursor.execute(
+                ((_, _, now, encoding),) = connection.rows(
                     f"SELECT set_config('statement_timeout', '{int(timeout_ms or 0)}', true), "
                     f"set_config('jit', '{jit}', true), transaction_timestamp(), current_setting('server_encoding')"
                 )
-                _, _, now, encoding = cursor.fetchone()
                 if encoding in UNTOLD:
                     # What it keeps is given as it is, and not refused.
-                    cursor.execute("SET LOCAL client_encoding = 'SQL_ASCII'")
+                    connection.execute("SET LOCAL client_encoding = 'SQL_ASCII'")
                 return connection, now.astimezone(UTC), encoding
         except BaseException:
             _close(connection)
             raise
 
-    def _connect(self) -> Any:
+    def _connect(self) -> Connection:
         with renamed_errors(self.title):
             try:
-                return dbapi.connect(self.url, autocommit=False)
+                return Connection(self.url)
             except adbc_driver_manager.Error as error:
                 said = " ".join((SourceDown.__doc__ or "").split())
                 raise SourceDown(f"{self.title}: {said}") from error
 
-    def _keep(self, connection: Any) -> None:
+    def _keep(self, connection: Connection) -> None:
         with self._lock:
             if len(self._idle) < IDLE_CONNECTIONS:
                 self._idle.append(connection)
@@ -209,6 +208,6 @@ class PostgresReader:
             _close(connection)
 
 
-def _close(connection: Any) -> None:
+def _close(connection: Connection) -> None:
     with suppress(adbc_driver_manager.Error):
         connection.close()

@@ -18,7 +18,19 @@ from bouquet.store.errors import NameTaken, NotFound
 from bouquet.store.groups import keep_somebody, set_groups, settle
 from bouquet.store.models import Person, Round, SignIn, Token
 
-__all__ = ["add_person", "change_person", "get_person", "give_password", "last_seen", "list_people", "owned_rounds"]
+__all__ = [
+    "OWNER_LEFT",
+    "add_person",
+    "change_person",
+    "get_person",
+    "give_password",
+    "last_seen",
+    "list_people",
+    "owned_rounds",
+]
+
+#: Why a round paused by itself: whom it runs for was let go.
+OWNER_LEFT = "owner"
 
 #: Letters of passwords that are given out: none that is taken for another when it is read aloud.
 _LETTERS = "abcdefghijkmnpqrstuvwxyz23456789"
@@ -60,7 +72,7 @@ def add_person(
     password = _new_password()
     try:
         with session.begin_nested():
-            person = people.put_person(
+            person = people.new_person(
                 session, email=email.strip(), name=name, roles=list(roles), password=password, scope=scope
             )
     except IntegrityError as error:
@@ -84,7 +96,7 @@ def change_person(session: Session, person_id: int, now: datetime, **changes: An
             _end_sessions(session, person)
             session.execute(sa.delete(Token).where(Token.person_id == person.id))
             for round_ in owned_rounds(session, person):
-                round_.paused, round_.paused_for = True, "owner"
+                round_.paused, round_.paused_for = True, OWNER_LEFT
         elif not disabled:
             person.disabled_at = None
     wanted = changes.pop("groups", None)

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session, aliased
 
 from bouquet.core.memory import split_keys
 from bouquet.store import memory, people
+from bouquet.store.allowed import why_not
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import (
     SENT,
@@ -33,7 +34,7 @@ from bouquet.store.notices import notify
 __all__ = [
     "DeliveryFilter",
     "Ended",
-    "due_recipients",
+    "due_lines",
     "expired_links",
     "fetched",
     "get_delivery",
@@ -50,7 +51,6 @@ __all__ = [
     "take",
     "tell_failed",
     "waive",
-    "why_not",
     "withdraw",
 ]
 
@@ -85,33 +85,38 @@ class Ended:
 # Taking up
 
 
-def due_recipients(session: Session, now: datetime, run_id: int | None = None) -> list[int]:
+def due_lines(session: Session, now: datetime, run_id: int | None = None) -> list[tuple[int, int]]:
     """
-    The recipients for whom the oldest delivery under way is due; only those of a run, if it is given.
+    (recipient, way) of those for whom the oldest delivery under way is due; only those of a run, if it is given.
     """
     oldest = (
-        sa.select(Delivery.recipient_id, sa.func.min(Delivery.id).label("first"))
+        sa.select(sa.func.min(Delivery.id).label("first"))
         .where(Delivery.next_at.is_not(None))
-        .group_by(Delivery.recipient_id)
+        .group_by(Delivery.recipient_id, Delivery.way_id)
     )
     if run_id is not None:
         own = sa.select(Delivery.recipient_id).where(Delivery.run_id == run_id, Delivery.next_at.is_not(None))
         oldest = oldest.where(Delivery.recipient_id.in_(own))
     first = oldest.subquery()
-    query = sa.select(Delivery.recipient_id).join(first, first.c.first == Delivery.id).where(Delivery.next_at <= now)
-    return list(session.scalars(query.order_by(Delivery.next_at)))
+    query = sa.select(Delivery.recipient_id, sa.func.coalesce(Delivery.way_id, 0))
+    query = query.join(first, first.c.first == Delivery.id).where(Delivery.next_at <= now)
+    return [(recipient, way) for recipient, way in session.execute(query.order_by(Delivery.next_at))]
 
 
-def take(session: Session, recipient_id: int, now: datetime) -> tuple[Delivery, bool] | None:
+def take(session: Session, recipient_id: int, way_id: int, now: datetime) -> tuple[Delivery, bool] | None:
     """
-    The next delivery to a recipient, where it is due, and whether an earlier try of it was broken off. Older ones go
-    first, and means that fail are left alone for a while.
+    The next delivery to a recipient by one of their ways (0 for the first), where it is due, and whether an earlier try
+    of it was broken off. Older ones go first, and means that fail are left alone for a while.
     """
-    query = sa.select(Delivery).where(Delivery.recipient_id == recipient_id, Delivery.next_at.is_not(None))
+    query = sa.select(Delivery).where(
+        Delivery.recipient_id == recipient_id,
+        sa.func.coalesce(Delivery.way_id, 0) == way_id,
+        Delivery.next_at.is_not(None),
+    )
     found = session.scalars(query.order_by(Delivery.id).limit(1).with_for_update(of=Delivery)).first()
     if found is None or found.next_at is None or found.next_at > now:
         return None
-    down = found.recipient.means.down_until
+    down = found.means.down_until
     if down is not None and down > now:
         found.next_at = down
         return None
@@ -193,12 +198,23 @@ def _remember(session: Session, run: Run, recipient_id: int, now: datetime) -> N
     if round_ is None or round_.own_part is None:
         return
     to_come = Delivery.must & Delivery.state.not_in(("arrived", "waived"))
-    # The newest of each recipient counts: what was sent again takes the place of what failed.
-    newer = aliased(Delivery)
+    # The newest of each recipient counts: what was sent again takes the place of what failed. By one of their ways it
+    # is enough: they have it then.
+    newer, other = aliased(Delivery), aliased(Delivery)
     later = sa.select(newer.id).where(
-        newer.run_id == Delivery.run_id, newer.recipient_id == Delivery.recipient_id, newer.number > Delivery.number
+        newer.run_id == Delivery.run_id,
+        newer.recipient_id == Delivery.recipient_id,
+        newer.way_id.is_not_distinct_from(Delivery.way_id),
+        newer.number > Delivery.number,
     )
-    query = sa.select(Delivery.recipient_id).where(Delivery.run_id == run.id, to_come, ~later.exists())
+    elsewhere = sa.select(other.id).where(
+        other.run_id == Delivery.run_id,
+        other.recipient_id == Delivery.recipient_id,
+        other.way_id.is_distinct_from(Delivery.way_id),
+        other.state.in_(("arrived", "waived")),
+    )
+    query = sa.select(Delivery.recipient_id)
+    query = query.where(Delivery.run_id == run.id, to_come, ~later.exists(), ~elsewhere.exists())
     waiting = set(session.scalars(query))
     if not waiting:
         memory.advance(session, run, 0, now)
@@ -269,7 +285,8 @@ def list_deliveries(
 
 def sent_of(session: Session, run_ids: Iterable[int]) -> dict[int, dict[str, int]]:
     """
-    For runs that sent something: for how many recipients it `arrived`, is `under_way`, `failed` or was `given_up`.
+    For runs that sent something: for how many recipients it `arrived`, is `under_way`, `failed` or was `given_up`; one
+    who receives by several ways counts for each.
     """
     found = session.execute(sa.select(SENT).where(SENT.c.run_id.in_(list(run_ids)))).mappings()
     return {row["run_id"]: {name: row[name] for name in row if name != "run_id"} for row in found}
@@ -283,14 +300,24 @@ def send_now(session: Session, delivery_id: int, by: str, now: datetime) -> Deli
     if found.state not in ("waiting", "trying"):
         raise NotPossible(f"This delivery is {found.state}; only one that waits can be sent now.")
     found.next_at = now
-    found.recipient.means.down_until = None
+    found.means.down_until = None
     session.add(DeliveryEvent(delivery_id=found.id, at=now, state=found.state, says="asked for now", by=by))
     return found
 
 
-def send_again(session: Session, delivery_id: int, by: str, now: datetime, recipient_id: int | None = None) -> Delivery:
+def send_again(
+    session: Session,
+    delivery_id: int,
+    by: str,
+    now: datetime,
+    recipient_id: int | None = None,
+    person_id: int | None = None,
+) -> Delivery:
     """
-    Send a delivery's files once more, to the same recipient or to another one.
+    Send a delivery's files once more, to the same recipient by the same way, or to another one by their first.
+
+    Args:
+        person_id: By whose right; none: by that of whom the run is of.
 
     Raises NotFound, and NotPossible where it is still under way, where the files are gone, or where the other one may
     not have them.
@@ -312,12 +339,22 @@ def send_again(session: Session, delivery_id: int, by: str, now: datetime, recip
         raise NotFound("There is no such recipient, or it was removed.")
     if to.id != first.recipient_id and (why := why_not(to, run)) is not None:
         raise NotPossible(why)
-    number = sa.select(sa.func.coalesce(sa.func.max(Delivery.number), 0) + 1)
-    number = number.where(Delivery.run_id == run.id, Delivery.recipient_id == to.id)
+    way_id = first.way_id if to.id == first.recipient_id else None
+    if first.way is not None and first.way.deleted_at is not None and way_id is not None:
+        raise NotPossible(f"{to.name} does not receive by {first.means.name} any more.")
+    # Of two who send at the same moment, the second finds what the first entered.
+    session.execute(sa.select(Run.id).where(Run.id == run.id).with_for_update())
+    query = sa.select(Delivery).where(Delivery.run_id == run.id, Delivery.recipient_id == to.id)
+    query = query.where(Delivery.way_id.is_not_distinct_from(way_id)).order_by(Delivery.number.desc())
+    newest = session.scalars(query.limit(1)).first()
+    if newest is not None and newest.state in UNDER_WAY and newest.state != "offered":
+        raise NotPossible(f"It is on its way to {to.name} already.")
     again = Delivery(
         run_id=run.id,
         recipient_id=to.id,
-        number=session.scalar(number),
+        way_id=way_id,
+        person_id=person_id,
+        number=newest.number + 1 if newest is not None else 1,
         identity=secrets.token_hex(12),
         must=first.must and to.id == first.recipient_id,
         files=first.files,
@@ -327,19 +364,6 @@ def send_again(session: Session, delivery_id: int, by: str, now: datetime, recip
     session.add(again)
     set_state(session, again, Ended("waiting", "", now), now, by)
     return again
-
-
-def why_not(to: Recipient, run: Run) -> str | None:
-    """
-    Why somebody for whom a run was not made may not have its files as they are; None where they may.
-    """
-    # Its sentence may name somebody, also where no column does.
-    personal = run.personal or (run.slip or {}).get("tells_of_people", False)
-    if personal and (not to.acceptance.get("personal", False) or to.acceptance.get("classes")):
-        return f"{to.name} may not receive personal data, and this file holds some."
-    if {"format", "csv", "columns", "most_rows"} & set(to.acceptance):
-        return f"{to.name} takes files in a form of their own. Add them to the round instead."
-    return None
 
 
 def waive(session: Session, delivery_id: int, by: str, reason: str, now: datetime) -> Delivery:

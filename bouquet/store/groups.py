@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.rights import joined_limits, joined_rights
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
-from bouquet.store.models import Group, GroupMember, Person, TemplateRecord
+from bouquet.store.models import Group, GroupMember, Person, TemplateRecord, View
 
 __all__ = [
     "ROLES",
@@ -99,9 +99,10 @@ def remove_group(session: Session, group_id: int) -> None:
     """
     group = get_group(session, group_id)
     were = [p.id for p in members_of(session, group_id)]
-    for template in session.scalars(sa.select(TemplateRecord)):
-        if {"group": group_id} in template.shared_with:
-            template.shared_with = [with_ for with_ in template.shared_with if with_ != {"group": group_id}]
+    entry = {"group": group_id}
+    for thing in (*session.scalars(sa.select(TemplateRecord)), *session.scalars(sa.select(View))):
+        if entry in thing.shared_with:
+            thing.shared_with = [with_ for with_ in thing.shared_with if with_ != entry]
     session.delete(group)
     session.flush()
     _settle_all(session, were)

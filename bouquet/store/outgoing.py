@@ -13,7 +13,8 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
 from bouquet.core.rights import Limits
-from bouquet.store.deliveries import Ended, set_state, tell_failed, why_not
+from bouquet.store.allowed import why_not
+from bouquet.store.deliveries import Ended, set_state, tell_failed
 from bouquet.store.models import LATER, Delivery, Person, Recipient, Round, Run, RunFile
 
 __all__ = ["content_of", "enter", "parts_of_nobody", "with_fact"]
@@ -35,20 +36,25 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
         unmet = _unmet(recipient, run, said) if files else []
         if owner is not None and not Limits.read(owner.limits).lets_go(recipient.id):
             unmet = [f"files of {owner.name}, for whom the round runs, may not go to {recipient.name}"]
-        delivery = Delivery(
-            run_id=run.id,
-            recipient_id=recipient.id,
-            identity=secrets.token_hex(12),
-            must=must,
-            files=[f.id for f in files],
-            entered_at=now,
-            progress={},
-        )
-        session.add(delivery)
-        if unmet:
-            set_state(session, delivery, Ended("failed", f"not sent: {'; '.join(unmet[:5])}"), now)
-            tell_failed(session, delivery, run, now)
-        else:
+        for way_id, means, _ in recipient.ways:
+            if not files and not unmet and means.kind not in TELLING:
+                continue
+            delivery = Delivery(
+                run_id=run.id,
+                recipient_id=recipient.id,
+                way_id=way_id,
+                identity=secrets.token_hex(12),
+                must=must,
+                files=[f.id for f in files],
+                entered_at=now,
+                progress={},
+            )
+            session.add(delivery)
+            if unmet:
+                set_state(session, delivery, Ended("failed", f"not sent: {'; '.join(unmet[:5])}"), now)
+                tell_failed(session, delivery, run, now)
+                # By every way it would be the same.
+                break
             set_state(session, delivery, Ended("waiting", "", now), now)
         open_ = open_ or must
     session.flush()
@@ -95,7 +101,7 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
             continue
         facts = said.get(entry.recipient_id, {})
         if _is_empty(run, facts) and entry.when_empty != "send":
-            if entry.when_empty == "tell" and entry.recipient.means.kind in TELLING:
+            if entry.when_empty == "tell" and any(means.kind in TELLING for _, means, _ in entry.recipient.ways):
                 yield entry.recipient, entry.must, []
             continue
         own = [f for f in files if f.recipient_id == entry.recipient_id]

@@ -10,7 +10,7 @@ import threading
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any, Literal, TypeAlias
 
 import sqlalchemy as sa
 from argon2 import PasswordHasher
@@ -41,6 +41,7 @@ __all__ = [
     "list_programs",
     "list_sign_ins",
     "list_tokens",
+    "new_person",
     "note_try",
     "person_of_token",
     "prepare",
@@ -53,6 +54,9 @@ __all__ = [
     "sign_out",
     "signed_in",
 ]
+
+#: What somebody may see, as it is kept; None for everything.
+GivenScope: TypeAlias = dict[str, Any] | Literal["as it is"] | None
 
 #: What tokens begin with, so that people and scanners know one where they see it.
 TOKEN_START = "bouquet_"
@@ -100,15 +104,37 @@ def put_person(
     name: str,
     roles: list[str],
     password: str,
-    scope: dict[str, Any] | Literal["as it is"] | None = "as it is",
+    scope: GivenScope = "as it is",
 ) -> Person:
     """
     Add a person, or bring name, roles, password and, where it is given, scope of a known address up to date.
     """
     person = find_person(session, email)
     if person is None:
-        person = Person(email=email.lower(), name=name, roles=roles, own_roles=roles, password_hash="")
-        session.add(person)
+        return new_person(session, email=email, name=name, roles=roles, password=password, scope=scope)
+    return _up_to_date(session, person, name, roles, password, scope)
+
+
+def new_person(
+    session: Session,
+    *,
+    email: str,
+    name: str,
+    roles: list[str],
+    password: str,
+    scope: GivenScope = "as it is",
+) -> Person:
+    """
+    Add a person. Raises sqlalchemy.exc.IntegrityError where somebody has the address.
+    """
+    person = Person(email=email.lower(), name=name, roles=roles, own_roles=roles, password_hash="")
+    session.add(person)
+    return _up_to_date(session, person, name, roles, password, scope)
+
+
+def _up_to_date(
+    session: Session, person: Person, name: str, roles: list[str], password: str, scope: GivenScope
+) -> Person:
     person.name, person.own_roles = name, roles
     if scope != "as it is":
         person.own_scope, person.as_groups = scope, False

@@ -14,10 +14,11 @@ from sqlalchemy.orm import Session
 
 from bouquet.store.deliveries import rounds_sent_to
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
-from bouquet.store.models import UNDER_WAY, Delivery, Means, Recipient, Round
+from bouquet.store.models import UNDER_WAY, Delivery, Means, Recipient, RecipientWay, Round
 
 __all__ = [
     "LONGEST_NAME",
+    "MOST_WAYS",
     "change",
     "checked_name",
     "get_means",
@@ -26,11 +27,16 @@ __all__ = [
     "list_means",
     "list_recipients",
     "newest_delivery",
+    "put_more_ways",
     "remove_means",
     "remove_recipient",
+    "users_of_means",
 ]
 
 LONGEST_NAME = 80
+
+#: Ways by which one recipient receives, with the first.
+MOST_WAYS = 6
 
 
 def checked_name(name: str) -> str:
@@ -94,12 +100,45 @@ def remove_means(session: Session, means_id: int, now: datetime) -> None:
     Remove means that nobody receives by, and forget their secret. Raises NotFound and NotPossible.
     """
     found = get_means(session, means_id, lock=True)
-    query = sa.select(Recipient.name).where(Recipient.means_id == means_id, Recipient.deleted_at.is_(None))
-    users = list(session.scalars(query.order_by(Recipient.name)))
+    users = users_of_means(session, means_id)
     if users:
         more = f" and {len(users) - 3} more" if len(users) > 3 else ""
         raise NotPossible(f"{', '.join(users[:3])}{more} receive by this. Give them another way first.")
     found.deleted_at, found.secret = now, ""
+
+
+def users_of_means(session: Session, means_id: int) -> list[str]:
+    """
+    The names of the recipients who receive by some means.
+    """
+    more = sa.select(RecipientWay.recipient_id).where(
+        RecipientWay.means_id == means_id, RecipientWay.deleted_at.is_(None)
+    )
+    by_it = sa.or_(Recipient.means_id == means_id, Recipient.id.in_(more))
+    query = sa.select(Recipient.name).where(by_it, Recipient.deleted_at.is_(None))
+    return list(session.scalars(query.order_by(Recipient.name)))
+
+
+def put_more_ways(
+    session: Session, recipient: Recipient, ways: Sequence[tuple[int, dict[str, Any]]], now: datetime
+) -> None:
+    """
+    Set by which (means, address) a recipient receives besides the first. Ways that stay keep their numbers, and so
+    their place in the order of what is sent.
+    """
+    left = list(recipient.more_ways)
+    for position, (means_id, address) in enumerate(ways):
+        same = [w for w in left if (w.means_id, w.address) == (means_id, address)]
+        found = next(iter(same or [w for w in left if w.means_id == means_id]), None)
+        if found is None:
+            session.add(RecipientWay(recipient_id=recipient.id, means_id=means_id, address=address, position=position))
+            continue
+        left.remove(found)
+        found.address, found.position = address, position
+    for gone in left:
+        gone.deleted_at = now
+    session.flush()
+    session.expire(recipient, ["more_ways"])
 
 
 def list_recipients(session: Session) -> Sequence[Recipient]:

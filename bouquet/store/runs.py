@@ -5,7 +5,7 @@ The ledger: every run, its files, its notices.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal, TypeAlias
@@ -28,6 +28,7 @@ from bouquet.store.run_life import (
     report_progress,
     request_cancel,
 )
+from bouquet.store.sharing import shared_with
 
 __all__ = [
     "ONCE",
@@ -36,6 +37,7 @@ __all__ = [
     "add_many",
     "add_run",
     "begin_attempt",
+    "check_same_request",
     "discard_run",
     "earlier_runs",
     "enter_made",
@@ -89,30 +91,40 @@ def add_run(session: Session, run: Run) -> Run:
     if earlier is None:
         session.refresh(run, ["placings"])
         return run
-    if earlier.request_digest not in (None, run.request_digest):
-        msg = f"This Idempotency-Key was used for something else before: run {earlier.id}. Take a new key."
-        raise NotPossible(msg)
+    check_same_request(earlier, run.request_digest)
     return earlier
 
 
-def add_many(session: Session, runs: Sequence[Run]) -> None:
+def check_same_request(earlier: Run, digest: str | None) -> None:
     """
-    Put many new runs into the ledger at once, in this order. They get their numbers; the session does not watch them.
+    Refuse what asks for something else under the key of an earlier run. Raises NotPossible.
+    """
+    if earlier.request_digest not in (None, digest):
+        msg = f"This Idempotency-Key was used for something else before: run {earlier.id}. Take a new key."
+        raise NotPossible(msg)
+
+
+def add_many(session: Session, runs: Sequence[Mapping[str, Any]]) -> list[int]:
+    """
+    Put many new runs into the ledger at once, in this order. Returns their numbers.
+
+    Args:
+        runs: What is kept of each, by column.
     """
     if not runs:
-        return
-    ids = session.scalars(sa.text("SELECT nextval('runs_id_seq') FROM generate_series(1, :n)"), {"n": len(runs)})
-    for run, number in zip(runs, ids, strict=True):
-        run.id = number
+        return []
+    numbered = sa.text("SELECT nextval('runs_id_seq') FROM generate_series(1, :n)")
+    ids = list(session.scalars(numbered, {"n": len(runs)}))
     columns = Run.__table__.columns
     by_default = {
         c.name: c.default.arg for c in columns if isinstance(c.default, sa.ColumnDefault) and c.default.is_scalar
     }
-    rows = [by_default | {c.name: run.__dict__[c.name] for c in columns if c.name in run.__dict__} for run in runs]
+    rows = [{**by_default, **run, "id": number} for run, number in zip(runs, ids, strict=True)]
     # One statement for all: what only some of them have stands in each, and is null in the others.
     every = ", ".join(dict.fromkeys(n for row in rows for n in row))
     made = f"INSERT INTO runs ({every}) SELECT {every} FROM json_populate_recordset(NULL::runs, CAST(:rows AS json))"
     session.execute(sa.text(made), {"rows": json.dumps(rows, default=datetime.isoformat)})
+    return ids
 
 
 def get_run(session: Session, run_id: int) -> Run:
@@ -132,7 +144,7 @@ def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[boo
     own rights leave, or, unless `scoped`, with any; for who administers or audits the house, all.
     """
     own = Run.person_id == person.id
-    shared = [TemplateRecord.standing != "own", *_shared_with(person)]
+    shared = [TemplateRecord.standing != "own", shared_with(TemplateRecord.shared_with, person)]
     if Limits.read(person.limits).house_only:
         shared = [TemplateRecord.standing == "house"]
     everybody = sa.select(TemplateRecord.id).where(
@@ -144,11 +156,6 @@ def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[boo
     if person.scope is not None and scoped:
         return sa.and_(sa.or_(own, theirs), same_scope(person.scope))
     return sa.or_(own, theirs)
-
-
-def _shared_with(person: Person) -> list[sa.ColumnElement[bool]]:
-    entries = [{"person": person.id}, *({"group": group_id} for group_id in person.group_ids)]
-    return [sa.cast(TemplateRecord.shared_with, JSONB).contains([entry]) for entry in entries]
 
 
 def same_scope(scope: dict[str, Any] | None) -> sa.ColumnElement[bool]:

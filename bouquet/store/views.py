@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import Person, Pin, View
+from bouquet.store.sharing import Entry, checked_entries, is_shared_with, shared_with
 
 __all__ = ["list_views", "pins_of", "put_pin", "put_preferences", "put_view", "remove_view", "restore_view", "see_view"]
 
@@ -27,7 +28,7 @@ def list_views(session: Session, person: Person, records: str, source: str = "")
         View.source == source,
         View.records == records,
         View.deleted_at.is_(None),
-        sa.or_(View.owner_id == person.id, View.shared),
+        sa.or_(View.owner_id == person.id, View.shared, shared_with(View.shared_with, person)),
     )
     return session.scalars(query.order_by(View.owner_id != person.id, sa.func.lower(View.name))).all()
 
@@ -37,7 +38,10 @@ def see_view(session: Session, view_id: int, person: Person) -> View:
     A view that a person may use. Raises NotFound.
     """
     view = session.get(View, view_id)
-    if view is None or view.deleted_at is not None or not (view.shared or view.owner_id == person.id):
+    open_to = view is not None and (
+        view.shared or view.owner_id == person.id or is_shared_with(view.shared_with, person)
+    )
+    if view is None or view.deleted_at is not None or not open_to:
         msg = "There is no such view of yours, or it is shared no longer."
         raise NotFound(msg)
     return view
@@ -52,9 +56,11 @@ def put_view(
     owner: Person,
     now: datetime,
     source: str = "",
+    with_some: Sequence[Entry] = (),
 ) -> View:
     """
-    Save a view under a name; an earlier one of its owner's with that name is replaced.
+    Save a view under a name, for its owner, for all (`shared`), or with some; an earlier one of its owner's with that
+    name is replaced. Raises NotFound for who is not there.
     """
     query = sa.select(View).where(
         View.owner_id == owner.id,
@@ -84,6 +90,7 @@ def put_view(
             if view is None:
                 raise
     view.document, view.shared, view.changed_at = document, shared, now
+    view.shared_with = checked_entries(session, with_some)
     session.flush()
     return view
 

@@ -55,7 +55,7 @@ def whereabout(session: Session, run: Run, holders: Mapping[int, bool]) -> Where
         if d.done and _holds(holders, 0)
     ]
     arrived = [d for d in run.deliveries if d.state == "arrived" and _holds(holders, d.recipient_id)]
-    went += [f"{d.recipient.name}, by {d.recipient.means.name}" for d in arrived]
+    went += [f"{d.recipient.name}, by {d.means.name}" for d in arrived]
     went += [f"{name}, who took it" for name, _ in session.execute(taken)]
     return Whereabout(
         run_id=run.id,

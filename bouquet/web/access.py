@@ -5,11 +5,12 @@ Who is asking, and of which source? Every route behind the sign-in asks here; `b
 from __future__ import annotations
 
 import base64
-from collections.abc import Callable
+from collections.abc import Callable, Coroutine
 from datetime import timedelta
 from typing import Annotated, Any
 
 from fastapi import Depends, Path, Query, Request
+from fastapi.concurrency import run_in_threadpool
 
 from bouquet.designing import Counting, SourceView
 from bouquet.rights import Act, may, may_send, visible
@@ -75,12 +76,15 @@ _NEEDED = {
 }
 
 
-def get_services(request: Request) -> Services:
+# What needs no waiting is a coroutine: as a function, each would take a turn in a thread of its own.
+
+
+async def get_services(request: Request) -> Services:
     services: Services = request.app.state.services
     return services
 
 
-def get_queue(request: Request) -> Queue:
+async def get_queue(request: Request) -> Queue:
     queue: Queue = request.app.state.queue
     return queue
 
@@ -95,7 +99,7 @@ TheServices = Annotated[Services, Depends(get_services)]
 TheQueue = Annotated[Queue, Depends(get_queue)]
 
 
-def get_counting(request: Request) -> Counting:
+async def get_counting(request: Request) -> Counting:
     counting: Counting = request.app.state.counting
     return counting
 
@@ -194,22 +198,26 @@ def _asked_view(
 TheView = Annotated[SourceView, Depends(_asked_view)]
 
 
-def needs(act: Act) -> Callable[[Person, Services], Person]:
+def needs(act: Act) -> Callable[[Person, Services], Coroutine[Any, Any, Person]]:
     """
     A dependency that refuses with 403 who may not `act`, and says who can grant it.
     """
 
-    def check(person: CurrentPerson, services: TheServices) -> Person:
+    async def check(person: CurrentPerson, services: TheServices) -> Person:
         if not may(person, act):
-            with services.store.session() as session:
-                who = ", ".join(people.keeper_names(session))
-            message = f"You may not {_NEEDED.get(act, 'look here')}. Ask an administrator{f': {who}' if who else ''}."
-            if person.by_token is not None:
-                message = f"This token may not {_NEEDED.get(act, 'look here')}."
-            raise Refused(403, "not_allowed", message)
+            raise await run_in_threadpool(_not_allowed, act, person, services)
         return person
 
     return check
+
+
+def _not_allowed(act: Act, person: Person, services: Services) -> Refused:
+    with services.store.session() as session:
+        who = ", ".join(people.keeper_names(session))
+    message = f"You may not {_NEEDED.get(act, 'look here')}. Ask an administrator{f': {who}' if who else ''}."
+    if person.by_token is not None:
+        message = f"This token may not {_NEEDED.get(act, 'look here')}."
+    return Refused(403, "not_allowed", message)
 
 
 def person_facts(person: Person) -> dict[str, Any]:

@@ -10,10 +10,12 @@ from contextlib import asynccontextmanager
 from pathlib import Path
 from typing import Any
 
-from fastapi import FastAPI, Request
-from fastapi.responses import FileResponse, Response
+from fastapi import FastAPI
+from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
+from starlette.datastructures import MutableHeaders
 from starlette.exceptions import HTTPException
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from bouquet import __version__
 from bouquet.core.template import document_schema
@@ -167,7 +169,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         """
         return document_schema()
 
-    _add_safe_headers(app)
+    app.add_middleware(_SafeHeaders, secure=settings.secure_cookies)
     named = frozenset(h.strip().lower() for h in settings.hosts.split(",") if h.strip())
     app.add_middleware(Guard, hosts=named, any_host=not named and settings.host in ("0.0.0.0", "::"))
     app.add_middleware(TracedRequests)
@@ -176,18 +178,33 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     return app
 
 
-def _add_safe_headers(app: FastAPI) -> None:
-    @app.middleware("http")
-    async def headers(request: Request, call_next: Any) -> Response:
-        response: Response = await call_next(request)
-        for name, value in _SAFE_HEADERS.items():
-            response.headers.setdefault(name, value)
-        if app.state.settings.secure_cookies:
+class _SafeHeaders:
+    """
+    Wraps the application: every answer has the headers that keep browsers to what was meant.
+    """
+
+    def __init__(self, app: ASGIApp, *, secure: bool) -> None:
+        self.app = app
+        self.headers = dict(_SAFE_HEADERS)
+        if secure:
             # Served by TLS: from now on by nothing else (RFC 6797).
-            response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
-        if request.url.path.startswith(API):
-            response.headers.setdefault("Cache-Control", "no-store")
-        return response
+            self.headers["Strict-Transport-Security"] = "max-age=31536000"
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] != "http":
+            await self.app(scope, receive, send)
+            return
+
+        async def answer(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                given = MutableHeaders(scope=message)
+                for name, value in self.headers.items():
+                    given.setdefault(name, value)
+                if scope["path"].startswith(API):
+                    given.setdefault("Cache-Control", "no-store")
+            await send(message)
+
+        await self.app(scope, receive, answer)
 
 
 def _add_frontend(app: FastAPI, folder: Path) -> None:

@@ -19,6 +19,7 @@ import uvicorn
 from fastapi import FastAPI
 from pydantic import SecretStr
 
+from bouquet.processes import keep_loaded
 from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
@@ -129,6 +130,7 @@ def serve_beside(services: Services, settings: Settings, listening: int) -> None
 
 
 def _server(app: FastAPI) -> _Server:
+    keep_loaded()
     return _Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3), app)
 
 

@@ -75,3 +75,31 @@ def test_a_template_is_shared_with_one_colleague(page: Page, house: House, tmp_p
     dialog.get_by_label("For whom").select_option(value="shared")
     dialog.get_by_role("button", name="Save").click()
     expect(dialog).to_be_hidden()
+
+
+def test_a_round_is_handed_over_and_back(page: Page, house: House) -> None:
+    """An administrator takes it, sees it among what belongs to them, and gives it back."""
+    page.context.clear_cookies()
+    enter(page, house, "marta@marrowby.example", "oak-before-ash")
+    page.goto(f"{house.address}/rounds/1")
+    expect(page.locator(".tag", has_text="round 1")).to_contain_text("for Ines Harrow")
+    name = page.get_by_role("heading", level=1).inner_text()
+
+    def hand_to(person: str) -> None:
+        page.get_by_label(f"More for {name}").click()
+        page.get_by_role("button", name="Hand over…").click()
+        dialog = page.get_by_role("dialog")
+        dialog.get_by_label("From now on it runs for").select_option(label=person)
+        dialog.get_by_role("button", name="Hand over", exact=True).click()
+        expect(dialog).to_be_hidden()
+
+    hand_to("Marta Lindqvist")
+    expect(page.locator(".tag", has_text="round 1")).to_contain_text("for you")
+    page.goto(f"{house.address}/set-up/people")
+    page.get_by_label("More for Marta Lindqvist").click()
+    page.get_by_role("button", name="What is theirs, hand it over…").click()
+    expect(page.get_by_role("dialog")).to_contain_text("1 round")
+    page.get_by_role("dialog").get_by_role("button", name="Cancel").click()
+    page.goto(f"{house.address}/rounds/1")
+    hand_to("Ines Harrow")
+    expect(page.locator(".tag", has_text="round 1")).to_contain_text("for Ines Harrow")

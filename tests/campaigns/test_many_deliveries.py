@@ -35,7 +35,7 @@ from pathlib import Path
 from bouquet.delivery import deliver_due
 from bouquet.runs import Services
 from bouquet.store import Store
-from bouquet.store.deliveries import due_recipients
+from bouquet.store.deliveries import due_lines
 from bouquet.store.secrets import Vault
 
 def work():
@@ -43,10 +43,10 @@ def work():
     services = Services(Store(store), None, Path(files), Path(outgoing), vault=Vault(key), delivery_pauses=(0.2,) * 60)
     while True:
         with services.store.session() as session:
-            due = due_recipients(session, services.clock())
+            due = due_lines(session, services.clock())
         random.shuffle(due)
-        for recipient in due:
-            deliver_due(services, recipient)
+        for line in due:
+            deliver_due(services, *line)
         time.sleep(0.02)
 
 while True:
@@ -104,7 +104,7 @@ def test_every_delivery_arrives_however_often_workers_die(sending: Sending, room
     with services.store.session() as session:
         found = session.scalars(sa.select(Delivery)).all()
         states = Counter(d.state for d in found)
-        sent = [(d.identity, d.recipient.means.kind, d.reply) for d in found]
+        sent = [(d.identity, d.means.kind, d.reply) for d in found]
         copies = [p.name for p in services.outgoing.rglob("*.csv") if p.name.count("-") > 1]
     print(f"{len(found)} deliveries, {kills} kills, {sum(d.tries for d in found)} tries, {dict(states)}")
     assert (states, open_) == (Counter({"arrived": len(found)}), 0)

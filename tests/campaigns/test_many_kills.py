@@ -107,6 +107,7 @@ class Campaign:
 
 
 @pytest.mark.campaign
+@pytest.mark.timeout(3_600)
 def test_everything_asked_for_is_accounted_for(
     services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path, cluster: Cluster
 ) -> None:

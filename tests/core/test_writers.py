@@ -331,6 +331,22 @@ def test_totals_are_exact(resolved: Resolve) -> None:
     assert (rings.total, rings.blanks) == (Decimal(4 * (2**31 - 1)), 2)
 
 
+def test_a_total_is_written_alike_whatever_batches_its_rows_came_in(resolved: Resolve) -> None:
+    """Of numbers without a scale: no zeros at the end, whether they were summed the short or the long way."""
+    weights = ["0.5", "0.5", "100", "0.00000000000000001", "1.25"]
+
+    def told(size: int) -> str:
+        totals = Totals(resolved("weight").require())
+        for n in range(0, len(weights), size):
+            batch = pa.record_batch({"c0": weights[n : n + size]})
+            totals.add(batch, to_frame(batch))
+        return str(totals.columns[0].as_json()["total"])
+
+    assert {told(size) for size in range(1, 6)} == {"102.25000000000000001"}
+    weights = ["0.5", "99.5"]
+    assert {told(size) for size in (1, 2)} == {"100"}
+
+
 def test_an_empty_result_is_a_whole_file(resolved: Resolve, tmp_path: Path) -> None:
     """No rows: a heading row, and nothing else."""
     plan = resolved("tag", "note").require()

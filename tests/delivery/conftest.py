@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from sqlalchemy.orm import Session
 
 from bouquet.delivery import deliver_due
 from bouquet.demo.post_room import (
@@ -22,8 +23,9 @@ from bouquet.demo.post_room import (
     webhook_stand_in,
 )
 from bouquet.runs import Services, execute
-from bouquet.store.deliveries import due_recipients
+from bouquet.store.deliveries import due_lines
 from bouquet.store.models import Delivery, Means, Recipient, Round, RoundRecipient, Run
+from bouquet.store.recipients import put_more_ways
 from tests.conftest import NOW
 from tests.runs.test_review import WARDS, add_round, get, ticked
 
@@ -72,31 +74,42 @@ class Sending:
         self.now, self.person, self.stand_ins = NOW, person, stand_ins
 
     def recipient(self, way: str, name: str = "", acceptance: dict[str, Any] | None = None, **address: Any) -> int:
-        known = self.stand_ins.get(way)
-        if way == "store":
-            # The store keeps what earlier tests put there.
-            address = {"prefix": secrets.token_hex(4), **address}
         with self.services.store.session() as session:
-            means = Means(
-                name=f"{way} for {name or way}",
-                kind=way,
-                settings=known.settings if known else {},
-                secret=self.services.vault.seal(known.secret) if known and known.secret else "",
-                created_at=NOW,
-            )
-            session.add(means)
-            session.flush()
+            means = self.means(session, way, name)
             made = Recipient(
                 name=name or f"by {way}",
                 acceptance=acceptance or {},
                 means_id=means.id,
-                address={**ADDRESSES[way], **address},
+                address=self.address(way, address),
                 created_by=self.person.id,
                 created_at=NOW,
             )
             session.add(made)
             session.flush()
             return made.id
+
+    def means(self, session: Session, way: str, name: str = "") -> Means:
+        known = self.stand_ins.get(way)
+        made = Means(
+            name=f"{way} for {name or way}",
+            kind=way,
+            settings=known.settings if known else {},
+            secret=self.services.vault.seal(known.secret) if known and known.secret else "",
+            created_at=NOW,
+        )
+        session.add(made)
+        session.flush()
+        return made
+
+    def address(self, way: str, address: dict[str, Any]) -> dict[str, Any]:
+        # The store keeps what earlier tests put there.
+        return {**ADDRESSES[way], **({"prefix": secrets.token_hex(4)} if way == "store" else {}), **address}
+
+    def also_by(self, recipient_id: int, *ways: str) -> None:
+        """Let a recipient receive by these besides their first way."""
+        with self.services.store.session() as session:
+            more = [(self.means(session, w, f"{recipient_id}").id, self.address(w, {})) for w in ways]
+            put_more_ways(session, session.get_one(Recipient, recipient_id), more, NOW)
 
     def round(self, recipients: list[int], document: dict[str, Any] = WARDS, **facts: Any) -> int:
         _, round_id = add_round(self.services, self.person, document)
@@ -116,9 +129,9 @@ class Sending:
 
     def send(self) -> None:
         with self.services.store.session() as session:
-            due = due_recipients(session, self.services.clock())
-        for recipient in due:
-            deliver_due(self.services, recipient)
+            due = due_lines(session, self.services.clock())
+        for line in due:
+            deliver_due(self.services, *line)
 
     def deliveries(self, run: Run) -> list[Delivery]:
         with self.services.store.session() as session:

@@ -158,25 +158,45 @@ def test_what_cannot_be_written_in_ones_form_keeps_nothing_from_the_others(sendi
     assert "Ω" in sending.deliveries(run)[0].why
 
 
+REPORTS: dict[str, Any] = {
+    "name": "Reports",
+    "records": "resident_report",
+    "columns": [
+        {"id": "a", "heading": "Who", "value": {"field": "resident"}},
+        {"id": "b", "heading": "No", "value": {"field": "number"}},
+    ],
+    "at_most": 5,
+    "output": {"name": "reports"},
+}
+
+
 def test_personal_data_reaches_nobody_who_may_not_receive_it(sending: Sending, room: Room) -> None:
-    reports = {
-        "name": "Reports",
-        "records": "resident_report",
-        "columns": [
-            {"id": "a", "heading": "Who", "value": {"field": "resident"}},
-            {"id": "b", "heading": "No", "value": {"field": "number"}},
-        ],
-        "at_most": 5,
-        "output": {"name": "reports"},
-    }
     allowed = sending.recipient("webhook", "allowed", {"personal": True})
     # Whoever takes only the other column receives nothing personal.
     narrow = sending.recipient("webhook", "narrow", {"columns": [{"heading": "No"}]})
-    run = sending.run([sending.recipient("webhook", "not"), allowed, narrow], reports)
+    run = sending.run([sending.recipient("webhook", "not"), allowed, narrow], REPORTS)
     sending.send()
 
     assert [d.state for d in sending.deliveries(run)] == ["failed", "arrived", "arrived"]
     assert sorted("Who" in a.beginning for a in room.arrivals) == [False, True]
+
+
+@pytest.mark.parametrize("less", [{}, {"personal": True, "classes": {"name": "masked"}}])
+def test_personal_data_waits_for_nobody_who_may_receive_less_by_now(
+    sending: Sending, room: Room, less: dict[str, Any]
+) -> None:
+    """What was made before is not sent, neither again; where they may have it again, it is."""
+    to = sending.recipient("webhook", "desk", {"personal": True})
+    run = sending.run([to], REPORTS)
+    whole = {"personal": True}
+    for number, (acceptance, state) in enumerate(((less, "failed"), (less, "failed"), (whole, "arrived"))):
+        with sending.services.store.session() as session:
+            session.get_one(Recipient, to).acceptance = acceptance
+            if number:
+                outbox.send_again(session, sending.deliveries(run)[-1].id, "Ines", sending.now)
+        sending.send()
+        assert sending.deliveries(run)[-1].state == state
+    assert len(room.arrivals) == 1
 
 
 def test_each_gets_personal_data_as_they_may_receive_it(sending: Sending, room: Room) -> None:

@@ -224,9 +224,7 @@ def test_an_equal_object_of_another_delivery_is_not_withdrawn(sending: Sending, 
     take_back(sending.services, sending.deliveries(first)[0].id, "Ines", "a mistake")
     with sending.services.store.session() as session:
         second_delivery = session.get_one(type(second), second.id).deliveries[0]
-        assert way_to(sending.services, second_delivery.recipient).verify(
-            parcel_of(sending.services, session, second_delivery)
-        )
+        assert way_to(sending.services, second_delivery).verify(parcel_of(sending.services, session, second_delivery))
 
 
 def test_a_fixed_name_is_replaced_and_another_is_never_overwritten(sending: Sending, room: Room) -> None:

@@ -28,7 +28,7 @@ from bouquet.store.rounds import NEVER
 from tests.conftest import OwnCluster
 
 #: Kills around each step of each kind of round; `make faults` has more.
-KILLS = int(os.environ.get("BOUQUET_KILLS_A_STEP", "4"))
+KILLS = int(os.environ.get("BOUQUET_KILLS_A_STEP", "2"))
 
 #: Workers that do the same at the same time as the one that is killed.
 BESIDE = 2

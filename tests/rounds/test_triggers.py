@@ -4,7 +4,9 @@ What starts a round besides the calendar: another round, a call; and what it doe
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -13,10 +15,10 @@ import sqlalchemy as sa
 from fastapi.testclient import TestClient
 from pydantic import SecretStr
 
-from bouquet.rounds import NEVER, make_queue, tick_rounds
+from bouquet.rounds import NEVER, call, make_queue, tick_rounds
 from bouquet.runs import Services, execute
 from bouquet.settings import Settings
-from bouquet.store.models import Round, Run
+from bouquet.store.models import Person, Round, Run
 from bouquet.web import create_app
 from tests.conftest import NOW, OwnCluster
 from tests.rounds.test_rounds import NoQueue, occurrences
@@ -152,6 +154,36 @@ def test_a_program_calls_a_round_once_per_key(ines: TestClient, services: Servic
         run = session.get_one(Run, one.json()["id"])
     assert (run.status, "called by Ines Harrow" in run.asked_by) == ("ready", True)
     assert all("called by" in o.note for o in occurrences(services))
+
+
+def test_calls_under_one_key_at_once_are_one_run(ines: TestClient, services: Services) -> None:
+    """Whoever comes second waits, and is given the run of the first."""
+    round_id = a_round(ines, saved(ines), trigger="called")
+
+    def asked(_: int) -> int:
+        with services.store.session() as session:
+            by = session.get_one(Person, session.get_one(Round, round_id).created_by)
+            run = call(services, session, round_id, by, "order-7", services.clock())
+            session.flush()
+            time.sleep(0.1)
+            return run.id
+
+    with ThreadPoolExecutor(8) as pool:
+        assert len(set(pool.map(asked, range(8)))) == 1
+
+
+def test_other_answers_under_the_same_key_are_refused(ines: TestClient, services: Services) -> None:
+    """The run of the first answers would not be what was asked for."""
+    ask = {"name": "ward", "label": "Which ward?", "kind": "text", "default": "03"}
+    asking = {**WARDS, "asks": [ask], "filter": {"all": [{"path": "code", "is": "is", "ask": "ward"}]}}
+    round_id = a_round(ines, saved(ines, asking), trigger="called")
+    path, key = f"{ROUNDS}/{round_id}/call", {"Idempotency-Key": "order-7"}
+    one = ines.post(path, json={"answers": {"ward": "03"}}, headers=key)
+    same = ines.post(path, json={"answers": {"ward": "03"}}, headers=key)
+    other = ines.post(path, json={"answers": {"ward": "07"}}, headers=key)
+
+    assert (one.status_code, same.json()["id"], other.status_code) == (202, one.json()["id"], 409)
+    assert "used for something else" in other.json()["detail"]
 
 
 def test_nothing_is_sent_where_there_is_nothing(ines: TestClient, services: Services) -> None:

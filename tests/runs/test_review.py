@@ -20,7 +20,7 @@ from bouquet.rounds import tick_rounds
 from bouquet.runs import Queue, Services, ask_for_run, execute
 from bouquet.store import NotPossible
 from bouquet.store import runs as ledger
-from bouquet.store.models import Round, Run, TemplateRecord
+from bouquet.store.models import Person, Round, Run, TemplateRecord
 from tests.conftest import NOW
 
 WARDS: dict[str, Any] = {
@@ -142,6 +142,23 @@ def test_a_rounds_held_run_is_delivered_when_it_is_released(services: Services, 
     assert (done.status, done.delivered_to) == ("ready", ["wards-out/wards.csv"])
     assert [p.name for p in (services.outgoing / "wards-out").iterdir()] == ["wards.csv"]
     assert there(services) == [done.files[0].path]
+
+
+def test_what_waited_goes_nowhere_where_the_right_to_send_there_was_taken(
+    services: Services, people: dict[str, Any]
+) -> None:
+    """It is released, and waits again with the reason; with the right it goes."""
+    add_round(services, people["ines"], with_check("hold"))
+    (run_id,) = ticked(services)
+    execute(services, run_id)
+    for limits, status in (({"sends_to": []}, "held"), ({}, "ready")):
+        with services.store.session() as session:
+            session.get_one(Person, people["ines"].id).limits = limits
+            ledger.release_run(session, run_id, "Marta", "looked", NOW)
+        execute(services, run_id)
+        done = get(services, run_id)
+        assert (done.status, services.outgoing.exists()) == (status, status == "ready")
+        assert ("may go to named recipients only" in str(done.error)) == (status == "held")
 
 
 def test_a_release_that_cannot_be_delivered_waits_again(services: Services, people: dict[str, Any]) -> None:

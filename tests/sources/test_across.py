@@ -24,7 +24,7 @@ from bouquet.runs import Export
 from bouquet.runs.crossing import crossed, crossed_plan
 from bouquet.sources import Source
 from tests.conftest import NOW, OwnCluster
-from tests.sources.test_files import rows_of
+from tests.sources.files import rows_of
 
 Query = Callable[[str], list[tuple[Any, ...]]]
 

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from bouquet.core.plan import Context, Plan, Scope, resolve
-from bouquet.core.sql import Statements, render
+from bouquet.core.sql import Statements, render, sheet
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.designing import looking
@@ -114,6 +114,7 @@ def test_any_rows_stand_in_for_those_that_take_a_while(source: Source, monkeypat
     assert plan is not None
     template = read_document(document)
     monkeypatch.setattr(looking, "SOON", 1_000)
+    monkeypatch.setattr(sheet, "FEW", 0)
     with source.reader.snapshot() as snapshot:
         hurried = looking.first_rows(snapshot, template, plan, limit=5, hurry=True)
         first = looking.first_rows(snapshot, template, plan, limit=5)
@@ -145,6 +146,8 @@ def test_what_a_tally_will_come_to_is_said_in_its_own_steps(source: Source, monk
     with source.reader.snapshot() as snapshot:
         assert about_tally(snapshot, plan, words) is None, "what is counted soon is not estimated"
         monkeypatch.setattr(tallying, "SOON_COUNTED", 0)
+        assert about_tally(snapshot, plan, words) is None, "and of small tables nobody asks what it would take"
+        monkeypatch.setattr(sheet, "FEW", 0)
         about = about_tally(snapshot, plan, words)
         exact = count_tally(snapshot, plan, words)
 
@@ -156,6 +159,7 @@ def test_what_a_tally_will_come_to_is_said_in_its_own_steps(source: Source, monk
 
 def test_nothing_is_estimated_of_what_rights_hide(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
     """The planner's figures are of all records."""
+    monkeypatch.setattr(sheet, "FEW", 0)
     monkeypatch.setattr(tallying, "SOON_COUNTED", 0)
     plan = planned(source, DEEP, scope=TOBIN)
     assert plan is not None

@@ -15,7 +15,8 @@ import pytest
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.sql import literal, render
-from bouquet.demo.marrowby.generate import ODDITIES, Oddities, tables_of
+from bouquet.demo.marrowby.generate import tables_of
+from bouquet.demo.marrowby.oddities import ODDITIES, Oddities
 from bouquet.sources import (
     OverlayError,
     PostgresReader,

@@ -15,8 +15,7 @@ import pytest
 from pypdf import PdfReader
 
 from bouquet.core.errors import PlanError
-from tests.sources.test_files import LINES, Run, column
-from tests.sources.test_files import run as run
+from tests.sources.files import LINES, Run, column
 
 READERS = {**LINES, "at_most": 40, "output": {"style": "reader", "reader": {"groups": ["ward"]}}}
 

@@ -13,6 +13,7 @@ import pytest
 import sqlalchemy as sa
 from fastapi.testclient import TestClient
 
+from bouquet.rounds import run_now
 from bouquet.runs import Services
 from bouquet.store import accounts, people
 from bouquet.store.errors import NotPossible
@@ -118,7 +119,11 @@ def test_who_is_let_go_is_out_at_once(sign_in: SignIn, services: Services) -> No
     refused = enter(client, made["password"])
     assert (refused.status_code, refused.json()["detail"]) == (401, "Wrong e-mail address or password.")
     with services.store.session() as session:
-        assert session.scalars(sa.select(Round)).one().paused is True
+        found = session.scalars(sa.select(Round)).one()
+        assert found.paused is True
+        # Also where somebody lets it go on, or has it run by hand.
+        failed = run_now(services, session, found.id, services.clock())
+        assert (failed.status, "Kim Hale" in str(failed.error)) == ("failed", True)
     assert sign_in("marta").patch(f"{PEOPLE}/{number}", json={"disabled": False}).json()["disabled_at"] is None
     assert enter(client, made["password"]).status_code == 200
 

@@ -333,3 +333,27 @@ def test_while_a_round_is_set_it_says_which_parts_nobody_receives(sign_in: SignI
     assert len(planned["parts_of_nobody"]) == 11
     assert "03" not in planned["parts_of_nobody"]
     assert "07" in planned["parts_of_nobody"]
+
+
+def test_a_recipient_receives_by_several_ways(sign_in: SignIn, desk: tuple[Room, StandIn]) -> None:
+    """Each is read, changed and refused at its place; what somebody receives by cannot be removed."""
+    marta = sign_in("marta")
+    by_desk = means(marta, "webhook", desk[1].settings, desk[1].secret)
+    by_link = means(marta, "link", {})
+    made = recipient(marta, by_desk, more_ways=[{"means_id": by_link, "address": {"passphrase": "reed"}}])
+    assert [(w["means"], w["address"]) for w in made["more_ways"]] == [("By link", {"passphrase": "reed"})]
+    assert "by a request to" in made["sentence"]
+    assert " and by " in made["sentence"]
+    entry = ok(marta.get("/api/v1/journal"))["entries"][0]
+    assert (entry["act"], entry["facts"]["ways"]) == ("added a recipient", ["By webhook", "By link"])
+    assert "reed" not in json.dumps(entry)
+    assert marta.delete(f"/api/v1/means/{by_link}").status_code == 409
+    body = {"name": "Desk", "means_id": by_desk}
+    wrong = {**body, "more_ways": [{"means_id": by_link, "address": {"days": 3}}]}
+    refused = marta.put(f"/api/v1/recipients/{made['id']}", json=wrong)
+    assert refused.status_code == 422
+    assert "Way 2, By link" in refused.json()["detail"]
+    many = {**body, "more_ways": [{"means_id": by_link}] * 6}
+    assert marta.put(f"/api/v1/recipients/{made['id']}", json=many).status_code == 422
+    assert ok(marta.put(f"/api/v1/recipients/{made['id']}", json=body))["more_ways"] == []
+    ok(marta.delete(f"/api/v1/means/{by_link}"), 204)

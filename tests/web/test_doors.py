@@ -6,44 +6,22 @@ from __future__ import annotations
 
 import base64
 import hashlib
-import io
 import json
 import re
 import threading
 import time
-import zipfile
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any
 
 import pytest
-import sqlalchemy as sa
 from fastapi.testclient import TestClient
 from pydantic import SecretStr
 
-from bouquet.core.spreadsheets import BadSpreadsheet, Room, check_spreadsheet
 from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
-from bouquet.store.models import Download, TemplateRecord
 from bouquet.web import create_app, guard
-
-API = "/api/v1"
-WARDS: dict[str, Any] = {
-    "name": "Door wards",
-    "records": "ward",
-    "columns": [{"id": "a", "heading": "Ward", "value": {"field": "name"}}],
-}
-SignIn = Callable[[str], TestClient]
-
-
-def add(client: TestClient, document: dict[str, Any] = WARDS) -> int:
-    made = client.post(f"{API}/templates", json={"document": document})
-    assert made.status_code == 201, made.text
-    number: int = made.json()["id"]
-    client.post(f"{API}/templates/{number}/versions", json={"note": ""}, headers={"If-Match": '"1"'})
-    return number
-
+from tests.web.templates import API, WARDS, SignIn, add
 
 # Addresses, hosts, origins
 
@@ -240,218 +218,6 @@ def test_one_changes_ones_password_and_other_sessions_end(sign_in: SignIn, clien
 
     assert (wrong.status_code, short.status_code, changed.status_code) == (403, 422, 204)
     assert (still.status_code, gone.status_code) == (200, 401)
-
-
-# What is somebody's own
-
-
-def test_runs_of_ones_own_template_are_ones_own(sign_in: SignIn, client: TestClient, services: Services) -> None:
-    """Not in another's ledger, not by its number, not in totals; the keeper sees it."""
-    ines = sign_in("ines")
-    number = add(ines)
-    ines.patch(f"{API}/templates/{number}", json={"standing": "own"}).raise_for_status()
-    run = ines.post(f"{API}/runs", json={"template_id": number}).json()["id"]
-    with services.store.session() as session:
-        record = session.get_one(TemplateRecord, number)
-        assert record.standing == "own"
-    tobin = sign_in("tobin")
-    hidden = [tobin.get(f"{API}/runs/{run}{part}").status_code for part in ("", "/history", "/archive", "/files/1")]
-
-    assert hidden == [404, 404, 404, 404]
-    assert run not in [r["id"] for r in tobin.get(f"{API}/runs").json()["runs"]]
-    assert tobin.post(f"{API}/runs/{run}/discard", json={"reason": "mine now"}).status_code == 404
-    assert sign_in("marta").get(f"{API}/runs/{run}").status_code == 200
-
-
-def test_what_was_removed_can_be_brought_back(sign_in: SignIn) -> None:
-    """A template by its owner; a house template is not removed by any designer; a list by who saved it."""
-    marta = sign_in("marta")
-    number = add(marta, {**WARDS, "name": "House wards"})
-    marta.patch(f"{API}/templates/{number}", json={"standing": "house"}).raise_for_status()
-    ines = sign_in("ines")
-    assert ines.delete(f"{API}/templates/{number}").status_code == 403
-    own = add(ines, {**WARDS, "name": "Mine"})
-    assert ines.delete(f"{API}/templates/{own}").status_code == 204
-    assert ines.post(f"{API}/templates/{own}/restore").json()["name"] == "Mine"
-    ines.put(f"{API}/picks/few", json={"records": "ward", "keys": [["1"]]}).raise_for_status()
-    marta = sign_in("marta")
-    assert marta.put(f"{API}/picks/few", json={"records": "ward", "keys": [["2"]]}).status_code == 200
-
-
-def test_what_was_removed_is_listed_for_whoever_may_bring_it_back(sign_in: SignIn) -> None:
-    """A template, its round, a list and a view, the latest first; each comes back at its address."""
-    ines = sign_in("ines")
-    number = add(ines)
-    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "wards"}
-    round_id = ines.post(f"{API}/rounds", json=body).json()["id"]
-    ines.put(f"{API}/picks/few", json={"records": "ward", "keys": [["1"]]}).raise_for_status()
-    view = ines.put(f"{API}/records/ward/views", json={"name": "Mine", "document": WARDS, "shared": False}).json()["id"]
-    for path in (f"rounds/{round_id}", f"templates/{number}", "picks/few", f"records/views/{view}"):
-        assert ines.delete(f"{API}/{path}").status_code == 204
-    listed = ines.get(f"{API}/removed").json()
-    seen_by = {who: {r["kind"] for r in sign_in(who).get(f"{API}/removed").json()} for who in ("marta", "tobin")}
-    ines = sign_in("ines")
-    for entry in listed:
-        place = {"picks": "picks/removed", "view": "records/views"}.get(entry["kind"], f"{entry['kind']}s")
-        ines.post(f"{API}/{place}/{entry['id']}/restore").raise_for_status()
-
-    assert {r["kind"] for r in listed} == {"template", "round", "picks", "view"}
-    assert seen_by == {"marta": {"template", "round", "picks"}, "tobin": set()}
-    assert ines.get(f"{API}/removed").json() == []
-
-
-def test_a_clerk_is_offered_the_choices_of_their_own_part(sign_in: SignIn) -> None:
-    """Contractors that a person's own work orders name: some, and no more than everybody's."""
-    ines = sign_in("ines")
-    document = {
-        "name": "Lines of a contractor", "records": "work_order",
-        "columns": [{"id": "n", "heading": "No.", "value": {"field": "number"}}],
-        "asks": [{"name": "who", "label": "Which contractor?", "kind": "choices"}],
-        "filter": {"all": [{"path": "contractor.code", "is": "one_of", "ask": "who"}]},
-    }  # fmt: skip
-    number = add(ines, document)
-    all_of_them = len(ines.get(f"{API}/templates/{number}/questions").json()["asks"][0]["choices"])
-    theirs = len(sign_in("tobin").get(f"{API}/templates/{number}/questions").json()["asks"][0]["choices"])
-
-    assert 0 < theirs <= all_of_them
-
-
-def test_a_round_with_personal_data_says_what_for(sign_in: SignIn) -> None:
-    """No purpose, no round."""
-    ines = sign_in("ines")
-    columns = [{"id": "n", "heading": "Who", "value": {"field": "name"}}]
-    types = {t["name"]: t for t in ines.get(f"{API}/record-types").json()}
-    fields = ines.get(f"{API}/record-types/resident_report").json()["groups"][0]["fields"]
-    personal = next(f["path"] for f in fields if f["personal"])
-    columns[0]["value"] = {"field": personal}
-    number = add(ines, {"name": "Residents", "records": "resident_report", "columns": columns})
-    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "residents"}
-    refused, made = (
-        ines.post(f"{API}/rounds", json=body),
-        ines.post(f"{API}/rounds", json={**body, "purpose": "calling back"}),
-    )
-
-    assert "resident_report" in types
-    assert (refused.status_code, refused.json()["errors"][0]["place"], made.status_code) == (422, "purpose", 201)
-
-
-def test_personal_data_leaves_for_what_the_house_knows(sign_in: SignIn) -> None:
-    """By runs, bundles and rounds alike; where nothing else is taken, what is known is said."""
-    number = add(sign_in("ines"), {"name": "Callers of the list", "records": "resident_report", "columns": [
-        {"id": "n", "heading": "Who", "value": {"field": "resident"}}
-    ]})  # fmt: skip
-    marta = sign_in("marta")
-    known = {"names": ["calling back", "year book", "calling back"], "only": True}
-    assert marta.put(f"{API}/purposes", json=known).json() == {"names": ["calling back", "year book"], "only": True}
-    ines = sign_in("ines")
-    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "callers"}
-    bundle = {"bundle": {"name": "b", "templates": [number]}}
-    for path, asked in (("rounds", body), ("runs", {"template_id": number}), ("runs", bundle)):
-        refused = ines.post(f"{API}/{path}", json={**asked, "purpose": "curiosity"})
-        taken = ines.post(f"{API}/{path}", json={**asked, "purpose": " Year book "})
-        assert (refused.status_code, refused.json()["errors"][0]["place"]) == (422, "purpose")
-        assert "calling back, year book" in refused.json()["errors"][0]["message"]
-        assert taken.status_code in (201, 202), taken.text
-    assert ines.get(f"{API}/purposes").json()["only"] is True
-
-
-def test_what_is_said_of_a_template_is_what_it_runs(sign_in: SignIn) -> None:
-    """A draft that is not saved changes neither the library nor what a round must be told."""
-    ines = sign_in("ines")
-    columns = [{"id": "n", "heading": "Who", "value": {"field": "resident"}}]
-    document = {"name": "Callers", "records": "resident_report", "columns": columns, "only": "new"}
-    number = add(ines, document)
-    before = next(t for t in ines.get(f"{API}/templates").json() if t["id"] == number)
-    columns = [{"id": "n", "heading": "Number", "value": {"field": "number"}}]
-    draft = {**document, "columns": columns, "only": "everything", "output": {"format": "pdf"}, "asks": [
-        {"name": "since", "label": "Since when?", "kind": "date"}
-    ]}  # fmt: skip
-    tag = {"If-Match": ines.get(f"{API}/templates/{number}").headers["ETag"]}
-    assert ines.put(f"{API}/templates/{number}/draft", json=draft, headers=tag).status_code == 200
-    after = next(t for t in ines.get(f"{API}/templates").json() if t["id"] == number)
-    body = {"template_id": number, "beat": "daily", "at": "06:00", "folder": "callers"}
-    refused = ines.post(f"{API}/rounds", json=body)
-    made = ines.post(f"{API}/rounds", json={**body, "purpose": "calling back"}).json()
-
-    assert refused.json()["errors"][0]["place"] == "purpose"
-    assert made["remembers"]
-    said = ("sentence", "format", "asks", "fields", "personal", "broken")
-    assert [after[name] for name in said] == [before[name] for name in said]
-
-
-def test_downloads_are_recorded(sign_in: SignIn, services: Services) -> None:
-    """Who took which file, when, and by which way."""
-    from bouquet.runs import execute
-
-    ines = sign_in("ines")
-    number = add(ines)
-    run = ines.post(f"{API}/runs", json={"template_id": number}).json()["id"]
-    execute(services, run)
-    file = ines.get(f"{API}/runs/{run}").json()["files"][0]["id"]
-    ines.get(f"{API}/runs/{run}/files/{file}").raise_for_status()
-    ines.get(f"{API}/templates/{number}/newest").raise_for_status()
-    with services.store.session() as session:
-        taken = list(session.execute(sa.select(Download.run_file_id, Download.way).order_by(Download.id)))
-
-    assert [tuple(t) for t in taken] == [(file, "page"), (file, "address")]
-
-
-# Spreadsheets
-
-
-def workbook(sheet: str, *more: tuple[str, bytes]) -> bytes:
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as package:
-        package.writestr("xl/workbook.xml", "<workbook/>")
-        package.writestr("xl/worksheets/sheet1.xml", sheet)
-        for name, content in more:
-            package.writestr(name, content)
-    return buffer.getvalue()
-
-
-ROOM = Room(unpacked=10_000_000, cells=1_000_000)
-
-
-@pytest.mark.parametrize(
-    "content",
-    [workbook('<sheetData><row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"><v>1</v></c></row></sheetData>'),
-     workbook('<dimension ref="A1:XFD1048576"/><sheetData/>'), workbook("<sheetData/>", ("xl/media/zeros", b"\0" * 20_000_000)),
-     workbook("<sheetData>" + "<c/>" * 1_100_000 + "</sheetData>"),
-     workbook("<sheetData/>", ("xl/elsewhere.xml", b'<c r="XFD1048576"/>')), b"PK\x03\x04 nonsense", b"a,b\r\n1,2\r\n"],
-)  # fmt: skip
-def test_a_spreadsheet_is_measured_before_it_is_read(content: bytes) -> None:
-    """Far corners, lies about size, bombs and what is no workbook at all."""
-    with pytest.raises(BadSpreadsheet):
-        check_spreadsheet(io.BytesIO(content), ROOM)
-
-
-def test_far_corners_do_not_end_the_server(sign_in: SignIn) -> None:
-    """A kilobyte with two cells at opposite corners is refused in words, at once."""
-    bad = workbook(
-        '<sheetData><row r="1"><c r="A1"><v>1</v></c></row><row r="1048576"><c r="XFD1048576"/></row></sheetData>'
-    )
-    began = time.monotonic()
-    answer = sign_in("ines").post(
-        f"{API}/design/header-of-file", content=bad, headers={"Content-Type": "application/octet-stream"}
-    )
-
-    assert (answer.status_code, "too large" in answer.json()["detail"]) == (422, True)
-    assert time.monotonic() - began < 5
-
-
-def test_an_honest_spreadsheet_is_read(sign_in: SignIn) -> None:
-    """Its header row and first rows come back as text."""
-    from openpyxl import Workbook
-
-    book, buffer = Workbook(), io.BytesIO()
-    book.active.append(["Tag", "Girth"])  # type: ignore[union-attr]
-    book.active.append(["MB-1", 12])  # type: ignore[union-attr]
-    book.save(buffer)
-    answer = sign_in("ines").post(
-        f"{API}/design/header-of-file", content=buffer.getvalue(), headers={"Content-Type": "application/octet-stream"}
-    )
-
-    assert answer.json()["text"] == "Tag\tGirth\nMB-1\t12"
 
 
 # Logs

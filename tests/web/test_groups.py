@@ -16,6 +16,7 @@ from bouquet.core.rights import RightsDiffer, joined_rights
 from bouquet.runs import Services, execute
 
 API = "/api/v1"
+COLUMNS = [{"id": "a", "heading": "Ward", "value": {"field": "name"}}]
 SignIn = Callable[[str], TestClient]
 CALLERS = {
     "name": "Callers", "records": "resident_report", "order": [{"path": "number"}],
@@ -292,6 +293,27 @@ def test_a_template_of_ones_own_is_shared_with_some(sign_in: SignIn, services: S
         assert number in [t["id"] for t in ok(sign_in("tobin").get(f"{API}/templates"))]
     ok(sign_in("marta").delete(f"{API}/groups/{group}"), 204)
     assert sign_in("tobin").get(f"{API}/templates/{number}").status_code == 404
+
+
+def test_a_view_of_ones_own_is_shared_with_some(sign_in: SignIn) -> None:
+    """With Tobin by name, with Oskar as one of a group until that is removed; with whom, only its owner reads."""
+    marta = sign_in("marta")
+    oskar, tobin = (person(marta, name)["id"] for name in ("Oskar", "Tobin"))
+    group = ok(marta.post(f"{API}/groups", json={"name": "Readers", "members": [oskar]}), 201)["id"]
+    entries = [{"person": tobin}, {"group": group}]
+    body = {"name": "Bare", "document": {"columns": COLUMNS}, "shared_with": entries}
+    ines = sign_in("ines")
+    view = ok(ines.put(f"{API}/records/ward/views", json=body))
+    nobody = ines.put(f"{API}/records/ward/views", json={**body, "shared_with": [{"group": 999_999}]})
+    assert [{k: v for k, v in e.items() if v} for e in view["shared_with"]] == entries
+    assert nobody.status_code == 404
+
+    def seen(who: str) -> list[tuple[str, list[Any]]]:
+        return [(v["name"], v["shared_with"]) for v in ok(sign_in(who).get(f"{API}/records/ward/views"))]
+
+    assert (seen("tobin"), seen("oskar"), seen("marta")) == ([("Bare", [])], [("Bare", [])], [])
+    ok(sign_in("marta").delete(f"{API}/groups/{group}"), 204)
+    assert (seen("oskar"), seen("tobin")) == ([], [("Bare", [])])
 
 
 def test_only_its_owner_shares_a_template_or_hands_it_over(sign_in: SignIn) -> None:

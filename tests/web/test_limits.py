@@ -107,11 +107,60 @@ def test_what_arrived_is_not_passed_on_to_others(services: Services, sign_in: Si
     delivery = ok(ines.get("/api/v1/deliveries", params={"run": run["id"]}))["deliveries"][0]["id"]
     again = ines.post(f"/api/v1/deliveries/{delivery}", json={"act": "again", "recipient_id": second})
     assert again.status_code == 403, again.text
-    ok(ines.get(f"/api/v1/deliveries/{delivery}/link"))
+    address = ok(ines.get(f"/api/v1/deliveries/{delivery}/link"))["address"]
+    page = address[address.index("/take/") :]
+    assert ines.get(page).status_code == 200
     change(sign_in("marta"), "Ines", limits={"sends_to": []})
     ines = sign_in("ines")
+    assert ok(ines.get(f"/api/v1/deliveries/{delivery}"))["may_send"] is False
+    assert ines.get(page).status_code == 404
     assert ines.get(f"/api/v1/deliveries/{delivery}/link").status_code == 403
     assert ines.post(f"/api/v1/deliveries/{delivery}", json={"act": "again"}).status_code == 403
+
+
+def test_what_waits_is_not_sent_when_the_right_to_was_taken(
+    services: Services, sign_in: SignIn, desks: tuple[int, int]
+) -> None:
+    """Sent again by who may still, it goes: by the right of whoever sends it."""
+    first, _ = desks
+    ines = sign_in("ines")
+    body = asked(saved(ines), recipients=[{"recipient_id": first}])
+    run = ok(ines.post(f"/api/v1/rounds/{ok(ines.post('/api/v1/rounds', json=body), 201)['id']}/call"), 202)
+    execute(services, run["id"])
+    change(sign_in("marta"), "Ines", limits={"sends_to": []})
+    deliver_due(services, first)
+    found = ok(sign_in("ines").get("/api/v1/deliveries", params={"run": run["id"]}))["deliveries"][0]
+    assert (found["state"], "may not go to Fernlea" in found["why"], found["tries"]) == ("failed", True, 1)
+    marta = sign_in("marta")
+    ok(marta.post(f"/api/v1/deliveries/{found['id']}", json={"act": "again"}))
+    deliver_due(services, first)
+    assert ok(marta.get("/api/v1/deliveries", params={"run": run["id"]}))["deliveries"][0]["state"] == "offered"
+
+
+def test_what_waits_of_somebody_who_was_let_go_is_not_sent(
+    services: Services, sign_in: SignIn, desks: tuple[int, int]
+) -> None:
+    """It says so, and the links that they gave end; an administrator sends it again by their own right."""
+    first, _ = desks
+    ines = sign_in("ines")
+    body = asked(saved(ines), recipients=[{"recipient_id": first}])
+    round_id = ok(ines.post("/api/v1/rounds", json=body), 201)["id"]
+    runs = [ok(ines.post(f"/api/v1/rounds/{round_id}/call"), 202)["id"] for _ in range(2)]
+    execute(services, runs[0])
+    deliver_due(services, first)
+    given = ok(ines.get("/api/v1/deliveries", params={"run": runs[0]}))["deliveries"][0]["id"]
+    address = ok(ines.get(f"/api/v1/deliveries/{given}/link"))["address"]
+    page = address[address.index("/take/") :]
+    execute(services, runs[1])
+    marta = sign_in("marta")
+    change(marta, "Ines", disabled=True)
+    deliver_due(services, first)
+    found = ok(marta.get("/api/v1/deliveries", params={"run": runs[1]}))["deliveries"][0]
+    assert (found["state"], "not among the people" in found["why"]) == ("failed", True)
+    assert marta.get(page).status_code == 404
+    ok(marta.post(f"/api/v1/deliveries/{found['id']}", json={"act": "again"}))
+    deliver_due(services, first)
+    assert ok(marta.get("/api/v1/deliveries", params={"run": runs[1]}))["deliveries"][0]["state"] == "offered"
 
 
 def test_a_round_sends_no_more_than_its_owner_may_today(

@@ -91,6 +91,8 @@ POST /people/{person_id}/password keep
 GET /people/names design
 GET /people/{person_id}/leaves keep
 POST /people/{person_id}/eyes keep
+GET /people/{person_id}/belongings keep
+POST /people/{person_id}/hand-over keep
 GET /picks in
 POST /picks/removed/{picks_id}/restore design
 DELETE /picks/{name} design
@@ -131,6 +133,7 @@ PATCH /rounds/{round_id} design
 PUT /rounds/{round_id} design
 POST /rounds/{round_id}/call run
 GET /rounds/{round_id}/document in
+POST /rounds/{round_id}/hand-over design
 POST /rounds/{round_id}/restore design
 POST /rounds/{round_id}/run design
 POST /rounds/{round_id}/skip design

@@ -10,7 +10,6 @@ from datetime import date, timedelta
 
 import polars as pl
 import pyarrow as pa
-import pyarrow.compute as pc
 
 __all__ = ["FAR", "far_column", "near_dates"]
 
@@ -53,15 +52,13 @@ def near_dates(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
     zoned = not dates and values.type.tz is not None
     numbers = values.view(pa.int32() if dates else pa.int64())
     first, last = (_FIRST_DAY, _LAST_DAY) if dates else (_FIRST_DAY * _DAY, (_LAST_DAY + 1) * _DAY - 1)
-    ends = pc.min_max(numbers).as_py()
-    if ends["min"] is None or (ends["min"] >= first and ends["max"] <= last):
+    seen = _series(numbers)
+    if not seen.is_between(first, last).not_().any():
         return values, None
-    far = pc.or_(pc.less(numbers, first), pc.greater(numbers, last))
-    near = pc.if_else(far, pa.scalar(None, values.type), values)
+    near, far = _without(values, seen.is_between(first, last))
     infinite = _INFINITE_DAYS if dates else _INFINITE_MOMENTS
     texts = [
-        None if not odd else _text(n, infinite, of_days=dates, zoned=zoned)
-        for n, odd in zip(numbers.to_pylist(), far.to_pylist(), strict=True)
+        None if not odd else _text(n, infinite, of_days=dates, zoned=zoned) for n, odd in zip(seen, far, strict=True)
     ]
     return near, pl.Series(texts, dtype=pl.String)
 
@@ -70,13 +67,28 @@ def _near_times(values: pa.Array) -> tuple[pa.Array, pl.Series | None]:
     """
     The same for times of day: midnight at the day's end, 24:00, is one that a database keeps and a library has not.
     """
-    numbers = values.view(pa.int64())
-    greatest = pc.max(numbers).as_py()
-    if greatest is None or greatest < _DAY:
+    seen = _series(values.view(pa.int64()))
+    if not (seen >= _DAY).any():
         return values, None
-    far = pc.greater_equal(numbers, _DAY)
-    texts = ["24:00:00" if odd else None for odd in far.to_pylist()]
-    return pc.if_else(far, pa.scalar(None, values.type), values), pl.Series(texts, dtype=pl.String)
+    near, far = _without(values, seen < _DAY)
+    return near, pl.Series(["24:00:00" if odd else None for odd in far], dtype=pl.String)
+
+
+def _series(numbers: pa.Array) -> pl.Series:
+    found = pl.from_arrow(numbers)
+    assert isinstance(found, pl.Series)
+    return found
+
+
+def _without(values: pa.Array, kept: pl.Series) -> tuple[pa.Array, list[bool]]:
+    """
+    (the values that are kept, null for the others; which are the others)
+    """
+    # The functions on arrays take 8 MB, and far dates are rare.
+    import pyarrow.compute as pc
+
+    far = [odd is True for odd in kept.not_()]
+    return pc.if_else(pa.array(far), pa.scalar(None, values.type), values), far
 
 
 def _text(number: int, infinite: tuple[int, int], *, of_days: bool, zoned: bool = False) -> str:

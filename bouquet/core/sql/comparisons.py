@@ -20,6 +20,7 @@ from bouquet.core.plan import (
     Read,
     Test,
 )
+from bouquet.core.sql.apart import answer
 from bouquet.core.sql.folds import anchor_of, folded_records
 from bouquet.core.sql.literals import literal
 from bouquet.core.values import WHITE, Value
@@ -38,7 +39,8 @@ def holds(scope: Scope, predicate: Predicate) -> Element:
     """
     match predicate:
         case Comparison():
-            return VERBS[predicate.operator](scope, predicate)
+            answered = answer(scope, predicate)
+            return VERBS[predicate.operator](scope, predicate) if answered is None else answered
         case Having():
             return _having(scope, predicate)
         case Among():

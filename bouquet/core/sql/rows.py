@@ -28,6 +28,7 @@ from bouquet.core.plan import (
     Step,
     Stepped,
 )
+from bouquet.core.sql.apart import Apart
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.scope import Element, Scope, StatementContext
 
@@ -54,6 +55,7 @@ class Rows:
         exists: bool = True,
         base: sa.FromClause | None = None,
         file: Plan | None = None,
+        apart: Apart | None = None,
     ) -> None:
         #: `file` has all rows of the file, where `plan` has only some.
         self.plan, self.file = plan, file or plan
@@ -66,7 +68,7 @@ class Rows:
             exists=exists,
         )
         context.rights = plan.rights
-        self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by), base=base)
+        self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by), base=base, apart=apart)
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
         self.inner: list[tuple[str, Element]] = []
         self._quarters: dict[str, sa.CTE] = {}

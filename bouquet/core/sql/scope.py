@@ -31,6 +31,7 @@ from bouquet.core.plan import (
     made_tree,
 )
 from bouquet.core.rights import Rights, Way
+from bouquet.core.sql.apart import Apart, answering
 from bouquet.core.sql.comparisons import holds
 from bouquet.core.sql.dialects import Dialect
 from bouquet.core.sql.folds import FoldJoin, fold
@@ -79,7 +80,7 @@ class Scope:
 
     `opened` are relations that the row rule opened: their records are rows of the scope, too. `grouped` says that its
     rows stand for groups: folds of its own records are aggregates. `base` stands in the place of the record type's
-    table, with the same columns.
+    table, with the same columns. `apart` are conditions that joined tables answer themselves.
     """
 
     def __init__(
@@ -90,8 +91,10 @@ class Scope:
         *,
         grouped: bool = False,
         base: sa.FromClause | None = None,
+        apart: Apart | None = None,
     ) -> None:
         self.context, self.record_type, self.opened, self.grouped = context, record_type, opened, grouped
+        self.apart: Apart = apart or {}
         self.dialect: Dialect = context.dialect
         self.aliases: dict[tuple[str, ...], sa.FromClause] = {} if base is None else {(): base}
         self.joins: list[Join] = []
@@ -106,7 +109,9 @@ class Scope:
 
     def _table_at(self, way: tuple[str, ...], record_type: RecordType) -> sa.FromClause:
         if way not in self.aliases:
-            self.aliases[way] = bare(record_type, self.context.table_name())
+            asked = self.apart.get(way)
+            made = answering(self, record_type, asked) if asked else bare(record_type, self.context.table_name())
+            self.aliases[way] = made
         return self.aliases[way]
 
     def _open(self) -> None:

@@ -14,15 +14,21 @@ import sqlalchemy as sa
 from bouquet.core.catalogue import Kind, Relation, Route
 from bouquet.core.formula import references_of
 from bouquet.core.plan import (
+    Among,
     Cell,
     Comparison,
     Computed,
+    Fixed,
     Folded,
+    Group,
     Having,
     Plan,
     PlanColumn,
+    Predicate,
     Read,
     RowCheck,
+    Stepped,
+    relations_of,
 )
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
@@ -109,6 +115,21 @@ class SheetStatements:
         cells += [c for s in self.plan.steps for c in cells_of(s.predicate) if not isinstance(s.predicate, Having)]
         cells += [t for c in cells if isinstance(c, Computed) for t in references_of(c.tree)]  # type: ignore[misc]
         return any(isinstance(c, Folded) and c.chain for c in cells)
+
+    @property
+    def reads_few(self) -> bool:
+        """
+        Whether all tables that the plan reads have few records, so that whatever is asked of them comes soon; False
+        where that cannot be told.
+        """
+        plan = self.plan
+        parts: list[Cell | Predicate] = [c.cell for c in plan.columns]
+        parts += [o.cell for o in plan.order] + [b.cell for b in plan.by] + [s.predicate for s in plan.steps]
+        if plan.rights is not None or not all(_reads_its_own(p) for p in parts):
+            return False
+        targets = [r.target for r in plan.opened] + [w[-1].target for w in relations_of(parts, plan.opened)]
+        types = [plan.record_type, *(plan.catalogue.record_types[name] for name in dict.fromkeys(targets))]
+        return sum(FEW if t.rows_estimate is None else t.rows_estimate for t in types) < FEW
 
     def _outputs(self, rows: Rows) -> list[tuple[str, Element]]:
         outputs = [(f"c{n}", self._output(rows, c)) for n, c in self.plan.data_columns]
@@ -317,3 +338,16 @@ class SheetStatements:
         if found.stored in ("numeric", "float"):
             return dialect.number_text(dialect.exact(value, found), found, None, even=False)
         return dialect.paper(value, found)
+
+
+def _reads_its_own(part: Cell | Predicate) -> bool:
+    """
+    Whether a part reads nothing but its row's record and those that this leads to one by one.
+    """
+    if isinstance(part, Group):
+        return all(_reads_its_own(p) for p in part.parts)
+    if isinstance(part, Comparison):
+        return _reads_its_own(part.cell)
+    if isinstance(part, Computed):
+        return all(_reads_its_own(t) for t in references_of(part.tree))  # type: ignore[arg-type]
+    return isinstance(part, Read | Fixed | Stepped | Among)

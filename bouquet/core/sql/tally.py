@@ -4,8 +4,9 @@ The tally: one pass that counts all records and what each step of the filter lea
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any, Literal, TypeAlias
 
 import sqlalchemy as sa
@@ -19,6 +20,7 @@ from bouquet.core.plan import (
     Step,
     relations_of,
 )
+from bouquet.core.sql.apart import answered_apart
 from bouquet.core.sql.rows import Rows
 from bouquet.core.sql.scope import Element, Scope
 from bouquet.core.sql.sheet import SheetStatements
@@ -68,9 +70,10 @@ class TallyStatements(SheetStatements):
             return self._tally_of_groups()
         return self._tally_of_records()
 
-    def prefixes(self) -> list[tuple[TallyStep, sa.Select[Any]]]:
+    def prefixes(self) -> list[tuple[TallyStep, Callable[[], sa.Select[Any]]]]:
         """
-        For each step of the tally the rows that it leaves, to be estimated and not to be read; not for groups.
+        For each step of the tally what makes the statement of the rows that it leaves, to be estimated and not to be
+        read; not for groups.
         """
         bare = replace(self.plan, columns=(), order=(), split=None, row_checks=())
         records = replace(bare, opened=(), row_type=bare.record_type, row_key=bare.key, keeps_childless=False)
@@ -80,18 +83,19 @@ class TallyStatements(SheetStatements):
         def left(plan: Plan, steps: tuple[Step, ...]) -> sa.Select[Any]:
             return Rows(replace(plan, steps=steps), many=True).select([("one", sa.literal_column("1"))])
 
-        found = [(TallyStep("all", None, ""), left(records, ()))]
+        found: list[tuple[TallyStep, Callable[[], sa.Select[Any]]]]
+        found = [(TallyStep("all", None, ""), partial(left, records, ()))]
         for n, step in enumerate(parents, 1):
-            found.append((TallyStep(_kind(step), step, ""), left(records, parents[:n])))
+            found.append((TallyStep(_kind(step), step, ""), partial(left, records, parents[:n])))
         if bare.opened:
             for n in range(len(children) + 1):
                 step_of = children[n - 1] if n else None
                 kind: Literal["filter", "open"] = "filter" if n else "open"
-                found.append((TallyStep(kind, step_of, ""), left(bare, parents + children[:n])))
+                found.append((TallyStep(kind, step_of, ""), partial(left, bare, parents + children[:n])))
         return found
 
     def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
-        scope = Rows(replace(self.plan, by=()), many=True, exists=False).scope
+        scope = self._counting(replace(self.plan, by=()))
         counts: list[Element] = [sa.func.count().label("all_records")]
         #: What is known of each record: a step's condition stands in the count of every step after it.
         known: list[Element] = []
@@ -127,6 +131,14 @@ class TallyStatements(SheetStatements):
             # Kept apart, each condition is looked at once for a record, and not once for every count that it is in.
             records = records.offset(sa.literal_column("0"))
         return sa.select(*counts).select_from(records.subquery("known")), steps
+
+    def _counting(self, plan: Plan) -> Scope:
+        """
+        The scope of a count, in which conditions are looked at for all records and leave none out.
+        """
+        asked = [s.predicate for s in plan.steps] if self.dialect.keeps_apart else []
+        apart = answered_apart(plan.catalogue, plan.record_type, plan.opened, asked)
+        return Rows(plan, many=True, exists=False, apart=apart).scope
 
     @staticmethod
     def _lost_blank(scope: Scope, step: Step) -> Element | None:
@@ -189,7 +201,7 @@ class TallyStatements(SheetStatements):
         Children are counted per record first, so that records without any are known, and records count once.
         """
         plan = self.plan
-        scope = Rows(plan, many=True, exists=False).scope
+        scope = self._counting(plan)
         parents = [s for s in plan.steps if s.side == "parent"]
         children = [s for s in plan.steps if s.side == "child"]
         child = scope.child_key().is_not(None)

@@ -118,6 +118,13 @@ class Acceptance(Part):
         treated = any(given != "seen" for given in self.classes.values())
         return bool(self.format or self.csv or self.name or self.columns) or treated
 
+    @property
+    def allowed(self) -> dict[str, Any]:
+        """
+        What they may receive of personal data, as a slip has it.
+        """
+        return {"personal": self.personal, "classes": dict(self.classes)}
+
     def as_document(self) -> dict[str, Any]:
         """
         The document as JSON values, without what stands at its default.

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import json
 from abc import abstractmethod
+from typing import TYPE_CHECKING
 
 import polars as pl
 import pyarrow as pa
-import pyarrow.parquet as pq
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
@@ -26,6 +26,9 @@ __all__ = ["ArrowWriter", "ParquetWriter"]
 
 #: Digits of a decimal in both formats.
 DIGITS = 38
+
+if TYPE_CHECKING:
+    from pyarrow.parquet import ParquetWriter as ParquetFile
 
 _LABELS = pa.dictionary(pa.int32(), pa.string())
 
@@ -119,7 +122,7 @@ class _ColumnWriter(Writer):
         self._let_go()
 
     @abstractmethod
-    def _opened(self) -> pq.ParquetWriter | pa.RecordBatchWriter: ...
+    def _opened(self) -> ParquetFile | pa.RecordBatchWriter: ...
 
     def _let_go(self) -> None:
         """
@@ -134,7 +137,9 @@ class ParquetWriter(_ColumnWriter):
 
     labels = _LABELS
 
-    def _opened(self) -> pq.ParquetWriter:
+    def _opened(self) -> ParquetFile:
+        import pyarrow.parquet as pq
+
         self._under = pa.OSFile(str(self.path), "wb")
         return pq.ParquetWriter(self._under, self._schema, compression="zstd", use_dictionary=True)
 

@@ -26,6 +26,9 @@ PYTHON_ENCODING = {
 }
 SIGNATURE = {"utf-8-sig": b"\xef\xbb\xbf", "utf-16": b"\xff\xfe"}
 
+#: Bytes of lines that are encoded at once.
+ENCODED_AT_ONCE = 250_000
+
 _QUOTE_STYLE: dict[str, Literal["necessary", "non_numeric", "always"]] = {
     "as_needed": "necessary",
     "text": "necessary",
@@ -69,7 +72,7 @@ class CsvWriter(StreamWriter):
         else:
             buffer = io.BytesIO()
             self._write_frame(text, buffer)
-            self._file.write(self._encode(buffer.getvalue().decode()))
+            self._write_encoded(buffer)
         self.facts.rows += frame.height
 
     def write_line(self, line: Line) -> None:
@@ -109,7 +112,7 @@ class CsvWriter(StreamWriter):
         lines = text.select(pl.concat_str(cells, separator=self._options.separator))
         buffer = io.BytesIO()
         lines.write_csv(buffer, include_header=False, quote_style="never", line_terminator=self._line_end)
-        self._file.write(self._encode(buffer.getvalue().decode()))
+        self._write_encoded(buffer)
 
     def _guarded(self, text: str) -> str:
         return guarded(text) if self.plan.guards_formulas else text
@@ -131,7 +134,21 @@ class CsvWriter(StreamWriter):
         writer.writerows(rows)
         self._file.write(self._encode(buffer.getvalue()))
 
-    def _encode(self, text: str) -> bytes:
+    def _write_encoded(self, lines: io.BytesIO) -> None:
+        """
+        Write lines of UTF-8 in the file's encoding, some at a time: a batch in three forms at once takes much memory.
+        """
+        begin, done = 0, 0
+        with lines.getbuffer() as data:
+            while begin < len(data):
+                lines.seek(begin + ENCODED_AT_ONCE)
+                lines.readline()
+                end = min(lines.tell(), len(data))
+                text = str(data[begin:end], "utf-8")
+                self._file.write(self._encode(text, done))
+                begin, done = end, done + text.count("\n")
+
+    def _encode(self, text: str, before: int = 0) -> bytes:
         if self._options.unencodable == "replace":
             encoded = text.encode(self._encoding, errors="replace")
             if lost := encoded.count(b"?") - text.count("?"):
@@ -140,5 +157,5 @@ class CsvWriter(StreamWriter):
         try:
             return text.encode(self._encoding)
         except UnicodeEncodeError as error:
-            row = self.facts.rows + text.count("\n", 0, error.start) + 1
+            row = self.facts.rows + before + text.count("\n", 0, error.start) + 1
             raise EncodingProblem(text[error.start], self._options.encoding, row) from error

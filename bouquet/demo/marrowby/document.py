@@ -9,7 +9,7 @@ from __future__ import annotations
 import tomllib
 from importlib.resources import files
 
-from bouquet.demo.marrowby.generate import ODDITIES, Sizes
+from bouquet.demo.marrowby.oddities import ODDITIES, Sizes
 
 __all__ = ["document"]
 

@@ -14,6 +14,7 @@ from bouquet.store.models.deliveries import (
     Means,
     Placing,
     Recipient,
+    RecipientWay,
     RoundRecipient,
 )
 from bouquet.store.models.journal import JournalEntry, JournalRetired, JournalSeal, JournalSealed
@@ -60,6 +61,7 @@ __all__ = [
     "Pin",
     "Placing",
     "Recipient",
+    "RecipientWay",
     "Remembered",
     "Remembering",
     "Round",

@@ -22,6 +22,7 @@ __all__ = [
     "Means",
     "Placing",
     "Recipient",
+    "RecipientWay",
     "RoundRecipient",
 ]
 
@@ -114,12 +115,41 @@ class Recipient(Base):
     created_at: Mapped[datetime]
     deleted_at: Mapped[datetime | None]
     means: Mapped[Means] = relationship(lazy="joined")
+    #: By which they receive as well.
+    more_ways: Mapped[list[RecipientWay]] = relationship(
+        lazy="selectin",
+        order_by="RecipientWay.position",
+        primaryjoin="and_(Recipient.id == RecipientWay.recipient_id, RecipientWay.deleted_at.is_(None))",
+    )
+
+    @property
+    def ways(self) -> list[tuple[int | None, Means, Document]]:
+        """
+        (number, means, address) of each way by which they receive; the first one has no number of its own.
+        """
+        return [(None, self.means, self.address), *((w.id, w.means, w.address) for w in self.more_ways)]
 
     __table_args__ = (
         sa.Index(
             "uq_recipients_name", sa.text("lower(name)"), unique=True, postgresql_where=sa.text("deleted_at IS NULL")
         ),
     )
+
+
+class RecipientWay(Base):
+    """
+    One more way by which a recipient receives the same files. One that is taken from them stays for what went by it.
+    """
+
+    __tablename__ = "recipient_ways"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    recipient_id: Mapped[int] = mapped_column(sa.ForeignKey("recipients.id"), index=True)
+    position: Mapped[int]
+    means_id: Mapped[int] = mapped_column(sa.ForeignKey("means.id"), index=True)
+    address: Mapped[Document]
+    deleted_at: Mapped[datetime | None]
+    means: Mapped[Means] = relationship(lazy="joined")
 
 
 class RoundRecipient(Base):
@@ -142,9 +172,11 @@ class RoundRecipient(Base):
 
 class Delivery(Base):
     """
-    A run's files handed to one recipient, with its tries. The transaction that ends the run enters it.
+    A run's files handed to one recipient by one of their ways, with its tries. The transaction that ends the run enters
+    it.
 
-    `number` counts what was sent to one recipient of one run, from 1; `identity` is what the other side can tell it by.
+    `way_id` is none for their first way. `number` counts what was sent to one recipient of one run by one way, from 1;
+    `identity` is what the other side can tell it by.
     `state`: waiting, sending, trying (again, at `next_at`), offered (a link, until it is fetched), arrived, failed,
     waived, withdrawn. `progress` is what a try noted for the next one. `files` are numbers of the run's files.
     """
@@ -154,6 +186,9 @@ class Delivery(Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
     recipient_id: Mapped[int] = mapped_column(sa.ForeignKey("recipients.id"))
+    way_id: Mapped[int | None] = mapped_column(sa.ForeignKey("recipient_ways.id"))
+    #: By whose right it is sent again; none: by that of whom the run is of.
+    person_id: Mapped[int | None] = mapped_column(sa.ForeignKey("people.id"))
     number: Mapped[int] = mapped_column(default=1)
     identity: Mapped[str] = mapped_column(unique=True)
     must: Mapped[bool] = mapped_column(default=True)
@@ -169,13 +204,35 @@ class Delivery(Base):
     tried_at: Mapped[datetime | None]
     arrived_at: Mapped[datetime | None]
     recipient: Mapped[Recipient] = relationship(lazy="joined")
+    way: Mapped[RecipientWay | None] = relationship(lazy="joined")
     events: Mapped[list[DeliveryEvent]] = relationship(lazy="selectin", order_by="DeliveryEvent.id")
 
     __table_args__ = (
-        sa.UniqueConstraint("run_id", "recipient_id", "number"),
+        sa.UniqueConstraint("run_id", "recipient_id", "way_id", "number", postgresql_nulls_not_distinct=True),
         sa.Index("ix_deliveries_next", "recipient_id", "id", postgresql_where=sa.text("next_at IS NOT NULL")),
         sa.Index("ix_deliveries_recipient", "recipient_id", "id"),
     )
+
+    @property
+    def means(self) -> Means:
+        """
+        By what it goes.
+        """
+        return self.way.means if self.way is not None else self.recipient.means
+
+    @property
+    def address(self) -> Document:
+        """
+        Where, by these means.
+        """
+        return self.way.address if self.way is not None else self.recipient.address
+
+    @property
+    def line(self) -> tuple[int, int]:
+        """
+        (recipient, way) in whose order it goes; 0 is the first way.
+        """
+        return self.recipient_id, self.way_id or 0
 
 
 class DeliveryEvent(Base):

@@ -114,7 +114,8 @@ class View(Base):
     """
     A named way of looking at the records of a type: columns, narrowings and order, as in a template document.
 
-    `shared` lets everybody use it; the field list is the same on screen, in exports and at the start of templates.
+    `shared` lets everybody use it, `shared_with` some. The field list is the same on screen, in exports and where
+    templates start.
     """
 
     __tablename__ = "views"
@@ -125,6 +126,8 @@ class View(Base):
     records: Mapped[str]
     owner_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     shared: Mapped[bool] = mapped_column(default=False)
+    #: People and groups, as `{"person": number}` or `{"group": number}`.
+    shared_with: Mapped[list[dict[str, int]]] = mapped_column(sa.JSON, default=list, server_default="[]")
     document: Mapped[Document]
     changed_at: Mapped[datetime]
     deleted_at: Mapped[datetime | None]

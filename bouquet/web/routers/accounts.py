@@ -16,6 +16,7 @@ from bouquet.core.rights import Limits
 from bouquet.core.wording.rights import right_words
 from bouquet.designing import SourceView
 from bouquet.designing.leaving import left_templates, left_types
+from bouquet.rounds.handing import belongings_of, hand_over
 from bouquet.runs import Services
 from bouquet.runs.inviting import check_can_invite, mail_link
 from bouquet.store import accounts, links
@@ -28,16 +29,20 @@ from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas.accounts import (
     Account,
     AccountChange,
+    BelongingOut,
     GroupName,
+    HandedOver,
     Leaves,
     LimitsOut,
     Names,
     NewAccount,
     NewSecret,
     ScopeOut,
+    StaysOut,
 )
 from bouquet.web.schemas.accounts import LeftTemplates as LeftTemplatesOut
 from bouquet.web.schemas.accounts import LeftType as LeftTypeOut
+from bouquet.web.schemas.runs import HandOver
 
 log = structlog.get_logger()
 
@@ -154,6 +159,32 @@ def get_what_is_left(
         types=[LeftTypeOut(**asdict(t)) for t in left_types(view)],
         templates=[LeftTemplatesOut(**asdict(t)) for t in left_templates(view)],
     )
+
+
+@router.get("/{person_id}/belongings", response_model=list[BelongingOut])
+def get_belongings(person_id: Id, services: TheServices, person: Keeper) -> Any:
+    """
+    What belongs to somebody: templates, bundles, rounds, lists and views.
+    """
+    with services.store.session() as session:
+        return [BelongingOut(**asdict(b)) for b in belongings_of(session, accounts.get_person(session, person_id))]
+
+
+@router.post("/{person_id}/hand-over", response_model=HandedOver)
+def hand_everything_over(person_id: Id, body: HandOver, services: TheServices, person: Keeper) -> Any:
+    """
+    Hand everything of somebody to another. What the other may not have stays, and is told with why.
+    """
+    with services.store.session() as session:
+        # Locked in one order, also where two hand over to each other at once.
+        both = {number: accounts.get_person(session, number) for number in sorted({person_id, body.to})}
+        handed, stays = hand_over(services, session, both[person_id], both[body.to])
+        out = HandedOver(
+            handed=[BelongingOut(**asdict(b)) for b in handed],
+            stays=[StaysOut(**asdict(s.thing), why=s.why) for s in stays],
+        )
+    log.info("handed_over", giver=person_id, to=body.to, things=len(handed), stay=len(stays), person=person.id)
+    return out
 
 
 def kept_scope(services: Services, scope: ScopeOut | None) -> dict[str, Any] | None:

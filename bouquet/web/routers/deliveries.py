@@ -11,6 +11,7 @@ from fastapi import APIRouter, Depends, Query, Request
 
 from bouquet.delivery import take_back, way_of, words_of
 from bouquet.delivery.link import digest_of, link_secret
+from bouquet.rights import may_send
 from bouquet.runs import Services
 from bouquet.store import NotFound
 from bouquet.store import deliveries as outbox
@@ -50,7 +51,7 @@ def list_deliveries(
     with services.store.session() as session:
         visible = sa.select(Run.id).where(ledger.visible_runs(person))
         found = outbox.list_deliveries(session, wanted, PAGE + 1, visible)
-        out = [_out(services, d, session.get_one(Run, d.run_id)) for d in found[:PAGE]]
+        out = [_out(services, person, d, session.get_one(Run, d.run_id)) for d in found[:PAGE]]
     return DeliveryPage(deliveries=out, next=found[PAGE - 1].id if len(found) > PAGE else None)
 
 
@@ -61,7 +62,7 @@ def get_delivery(delivery_id: Id, services: TheServices, person: CurrentPerson) 
     """
     with services.store.session() as session:
         found = outbox.get_delivery(session, delivery_id)
-        return _out(services, found, ledger.see_run(session, found.run_id, person))
+        return _out(services, person, found, ledger.see_run(session, found.run_id, person))
 
 
 @router.post("/{delivery_id}", response_model=DeliveryOut)
@@ -85,15 +86,15 @@ def act_on_delivery(
         if body.act == "now":
             found = outbox.send_now(session, delivery_id, person.name, now)
         elif body.act == "again":
-            found = outbox.send_again(session, delivery_id, person.name, now, body.recipient_id)
+            found = outbox.send_again(session, delivery_id, person.name, now, body.recipient_id, person.id)
         elif body.act == "waive":
             found = outbox.waive(session, delivery_id, person.name, reason, now)
         else:
             found = outbox.get_delivery(session, delivery_id)
         session.flush()
         session.refresh(found)
-        out = _out(services, found, session.get_one(Run, found.run_id))
-    queue.put_recipient(out.recipient_id)
+        out, line = _out(services, person, found, session.get_one(Run, found.run_id)), found.line
+    queue.put_recipient(*line)
     return out
 
 
@@ -120,8 +121,8 @@ def get_link(delivery_id: Id, request: Request, services: TheServices, person: D
         )
 
 
-def _out(services: Services, found: Delivery, run: Run) -> DeliveryOut:
-    means = found.recipient.means
+def _out(services: Services, person: Person, found: Delivery, run: Run) -> DeliveryOut:
+    means = found.means
     names = {f.id: f.name for f in run.files}
     return DeliveryOut(
         id=found.id,
@@ -131,9 +132,10 @@ def _out(services: Services, found: Delivery, run: Run) -> DeliveryOut:
         recipient=found.recipient.name,
         means=means.name,
         kind=means.kind,
-        where=words_of(services, found.recipient),
+        where=words_of(services, means, found.address),
         number=found.number,
         must=found.must,
+        may_send=may_send(person, found.recipient_id),
         state=found.state,
         why=found.why,
         reply=found.reply,

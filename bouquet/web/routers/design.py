@@ -95,10 +95,10 @@ def look(body: LookRequest, view: TheView) -> Any:
     sentence = view.sentence(template, context)
     return Look(
         sentence=[PartOut(text=p.text, role=p.role, place=p.place, note=p.note) for p in sentence.parts()],
-        columns=[ColumnOut(**asdict(c)) for c in sheet_columns(template, resolution)],
+        columns=[ColumnOut(**vars(c)) for c in sheet_columns(template, resolution)],
         rows=seen.rows,
         keys=seen.keys,
-        marks=[Mark(**asdict(m)) for m in seen.marks],
+        marks=[Mark(**vars(m)) for m in seen.marks],
         more=seen.more,
         in_order=seen.in_order,
         file_name=expected_name(template, resolution),
@@ -126,16 +126,18 @@ def context_of(view: SourceView, body: UnderDesign) -> Context:
     return view.context(answers=body.answers, template_id=body.template_id)
 
 
-def sound_plan(view: SourceView, body: UnderDesign, only: list[list[str]] | None = None) -> tuple[Plan, dict[str, str]]:
+def sound_plan(
+    view: SourceView, body: UnderDesign, only: list[list[str]] | None = None
+) -> tuple[Template, Plan, dict[str, str]]:
     """
-    The plan of a document whose filter is sound, and the words of its steps. Raises PlanError otherwise.
+    A document whose filter is sound, its plan, and the words of its steps. Raises PlanError otherwise.
     """
     template = narrowed_to(view, read_document(body.document), only)
     context = context_of(view, body)
     resolution = resolve(template, view.catalogue, context)
     if resolution.partial is None:
         raise PlanError(resolution.problems)
-    return resolution.partial, dict(view.sentence(template, context).steps())
+    return template, resolution.partial, dict(view.sentence(template, context).steps())
 
 
 @router.post("/tally", response_model=Tally)
@@ -144,12 +146,11 @@ def tally(body: LookRequest, view: TheView, counting: TheCounting) -> Any:
     How many records each step of the filter leaves. A newer count of the same bench stops this one.
     """
     began = time.perf_counter()
-    plan, words = sound_plan(view, body, body.only)
+    template, plan, words = sound_plan(view, body, body.only)
     with (
         view.snapshot() as snapshot,
         counting.only(body.bench, snapshot),
     ):
-        template = narrowed_to(view, read_document(body.document), body.only)
         if wants_memory(template):
             found = view.resolve_remembering(template, snapshot, plan.context, body.template_id).partial
             plan = found or plan
@@ -165,7 +166,7 @@ def trace_record(body: TraceRequest, view: TheView) -> Any:
     Why a record is in, or out: each step with the values it saw. A record that rights hide is as if it were not there.
     """
     began = time.perf_counter()
-    plan, words = sound_plan(view, body)
+    _, plan, words = sound_plan(view, body)
     with view.snapshot() as snapshot:
         found = trace(snapshot, plan, words, body.key)
     record = found.record
@@ -203,7 +204,7 @@ def show_left_out(body: LeftOutRequest, view: TheView) -> Any:
     """
     The first records that one step was the first to stop.
     """
-    plan, _ = sound_plan(view, body)
+    _, plan, _ = sound_plan(view, body)
     try:
         with view.snapshot() as snapshot:
             records, more = left_out(snapshot, plan, body.place, body.limit)
@@ -282,7 +283,7 @@ def count_checks(body: LookRequest, view: TheView, counting: TheCounting) -> Any
     one.
     """
     began = time.perf_counter()
-    plan, _ = sound_plan(view, body, body.only)
+    _, plan, _ = sound_plan(view, body, body.only)
     with (
         view.snapshot() as snapshot,
         counting.only(f"{body.bench} checks" if body.bench else "", snapshot),

@@ -8,7 +8,6 @@ from collections.abc import Iterator
 from dataclasses import asdict
 from typing import Annotated, Any
 
-import sqlalchemy as sa
 import structlog
 from fastapi import APIRouter, Depends
 from fastapi.sse import EventSourceResponse
@@ -17,7 +16,7 @@ from sqlalchemy.orm import Session
 from bouquet.core.errors import BouquetError
 from bouquet.delivery import WAYS, checked_settings, try_means, way_of
 from bouquet.store import recipients as kept
-from bouquet.store.models import Means, Person, Recipient
+from bouquet.store.models import Means, Person
 from bouquet.web.access import Id, TheServices, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas.deliveries import MeansChange, MeansOut, NewMeans, StepOut, TryMeans, WayOut
@@ -125,7 +124,6 @@ def remove_means(means_id: Id, services: TheServices, person: Keeper) -> None:
 
 
 def _out(session: Session, means: Means, person: Person) -> MeansOut:
-    users = sa.select(Recipient.name).where(Recipient.means_id == means.id, Recipient.deleted_at.is_(None))
     keeper = "keeper" in person.roles
     return MeansOut(
         id=means.id,
@@ -136,5 +134,5 @@ def _out(session: Session, means: Means, person: Person) -> MeansOut:
         has_secret=bool(means.secret),
         down_until=means.down_until,
         said=means.said,
-        recipients=list(session.scalars(users.order_by(Recipient.name))),
+        recipients=kept.users_of_means(session, means.id),
     )

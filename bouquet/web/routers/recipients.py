@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any
 
-from fastapi import APIRouter, Depends
+from fastapi import APIRouter, Depends, Request
 from sqlalchemy.orm import Session
 
 from bouquet.core.layout import held_against, layout_of, misfits
@@ -14,7 +14,7 @@ from bouquet.core.matching import read_header
 from bouquet.core.metadata import is_metadata, layout_of_metadata
 from bouquet.core.plan import across_of, resolve
 from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
-from bouquet.delivery import checked_address, words_of
+from bouquet.delivery import WrongSettings, checked_address, words_of
 from bouquet.designing.recipients import fit_words, recipient_sentence
 from bouquet.rights import may_send
 from bouquet.runs import Services
@@ -26,7 +26,7 @@ from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, check_ma
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas import UnderDesign
-from bouquet.web.schemas.deliveries import FitOut, FitsOut, HeaderText, LayoutOut, NewRecipient, RecipientOut
+from bouquet.web.schemas.deliveries import FitOut, FitsOut, HeaderText, LayoutOut, MoreWay, NewRecipient, RecipientOut
 
 router = APIRouter(
     route_class=ExactRoute, prefix="/recipients", tags=["deliveries"], dependencies=[Depends(needs("look"))]
@@ -64,7 +64,7 @@ def layout_from_header(body: HeaderText, person: Designer) -> Any:
 
 
 @router.post("", response_model=RecipientOut, status_code=201)
-def add_recipient(body: NewRecipient, services: TheServices, person: Designer) -> Any:
+def add_recipient(body: NewRecipient, request: Request, services: TheServices, person: Designer) -> Any:
     """
     Write down what somebody needs.
     """
@@ -72,7 +72,9 @@ def add_recipient(body: NewRecipient, services: TheServices, person: Designer) -
     with services.store.session() as session:
         made = Recipient(created_by=person.id, created_at=services.clock(), **_facts(session, body))
         kept.keep(session, made)
+        kept.put_more_ways(session, made, _more_ways(session, body), services.clock())
         session.refresh(made)
+        request.state.told = _told(made)
         return _out(services, session, person, made, None)
 
 
@@ -87,7 +89,9 @@ def get_recipient(recipient_id: Id, services: TheServices, person: CurrentPerson
 
 
 @router.put("/{recipient_id}", response_model=RecipientOut)
-def change_recipient(recipient_id: Id, body: NewRecipient, services: TheServices, person: Designer) -> Any:
+def change_recipient(
+    recipient_id: Id, body: NewRecipient, request: Request, services: TheServices, person: Designer
+) -> Any:
     """
     Set a recipient anew. What was sent to them stays in the ledger.
     """
@@ -95,7 +99,9 @@ def change_recipient(recipient_id: Id, body: NewRecipient, services: TheServices
     with services.store.session() as session:
         found = kept.get_recipient(session, recipient_id, lock=True)
         kept.change(session, found, _facts(session, body))
+        kept.put_more_ways(session, found, _more_ways(session, body), services.clock())
         session.refresh(found)
+        request.state.told = _told(found)
         return _out(services, session, person, found, kept.newest_delivery(session, [found.id]).get(found.id))
 
 
@@ -153,10 +159,28 @@ def _facts(session: Session, body: NewRecipient) -> dict[str, Any]:
     }
 
 
+def _told(found: Recipient) -> dict[str, Any]:
+    """
+    What the journal says of a recipient: by what they receive; an address may hold a passphrase.
+    """
+    return {"ways": [means.name for _, means, _ in found.ways]}
+
+
+def _more_ways(session: Session, body: NewRecipient) -> list[tuple[int, dict[str, Any]]]:
+    found = []
+    for n, way in enumerate(body.more_ways):
+        means = kept.get_means(session, way.means_id)
+        try:
+            found.append((means.id, checked_address(means.kind, way.address)))
+        except WrongSettings as error:
+            raise WrongSettings(f"Way {n + 2}, {means.name}: {error}") from error
+    return found
+
+
 def _out(
     services: Services, session: Session, person: Person, found: Recipient, newest: Delivery | None
 ) -> RecipientOut:
-    where = words_of(services, found)
+    (_, *more), ways = found.ways, [(m.kind, words_of(services, m, address)) for _, m, address in found.ways]
     return RecipientOut(
         id=found.id,
         name=found.name,
@@ -164,10 +188,14 @@ def _out(
         means_id=found.means_id,
         means=found.means.name,
         kind=found.means.kind,
-        where=where,
+        where=ways[0][1],
         address=found.address,
+        more_ways=[
+            MoreWay(means_id=m.id, means=m.name, kind=kind, where=where, address=address)
+            for (_, m, address), (kind, where) in zip(more, ways[1:], strict=True)
+        ],
         acceptance=found.acceptance,
-        sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), found.means.kind, where),
+        sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), ways),
         rounds=[r.template.name for r in outbox.rounds_sent_to(session, found.id)],
         may_send=may_send(person, found.id),
         last_state=newest.state if newest is not None else None,

@@ -22,7 +22,7 @@ from bouquet.store.models import Person, View
 from bouquet.store.whereabouts import runs_that_sent, whereabout
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.schemas import NewView, RecordUse, RecordUses, ViewOut, WhereaboutOut
+from bouquet.web.schemas import NewView, RecordUse, RecordUses, SharedWith, ViewOut, WhereaboutOut
 
 router = APIRouter(route_class=ExactRoute, prefix="/records", tags=["records"], dependencies=[Depends(needs("look"))])
 
@@ -37,6 +37,7 @@ def _out(view: View, person: Person) -> ViewOut:
         records=view.records,
         document=view.document,
         shared=view.shared,
+        shared_with=[SharedWith(**e) for e in view.shared_with] if view.owner_id == person.id else [],
         owner=view.owner.name,
         mine=view.owner_id == person.id,
     )
@@ -64,6 +65,7 @@ def put_view(name: str, body: NewView, view: TheView, services: TheServices, per
             name=body.name.strip(),
             document=template.as_document(),
             shared=body.shared,
+            with_some=[e.model_dump(exclude_none=True) for e in body.shared_with],
             owner=person,
             now=services.clock(),
             source=view.key,

@@ -30,10 +30,11 @@ from bouquet.rounds import (
     skip_next,
 )
 from bouquet.rounds.document import Event, NewRound, read_round
+from bouquet.rounds.handing import hand_round_over
 from bouquet.rounds.setting import document_of, named_in, put_recipients, rhythm_asked, round_facts, seen_round
 from bouquet.rounds.watching import note_baseline
 from bouquet.runs import Services, checked_folder
-from bouquet.store import NotFound
+from bouquet.store import NotFound, accounts
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
@@ -44,6 +45,7 @@ from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
 from bouquet.web.schemas.runs import (
+    HandOver,
     Planned,
     RoundCall,
     RoundChange,
@@ -217,6 +219,19 @@ def change(round_id: Id, body: RoundChange, services: TheServices, person: Desig
         return _out(services, session, found, person, AHEAD)
 
 
+@router.post("/{round_id}/hand-over", response_model=RoundOut)
+def hand_round_over_to(round_id: Id, body: HandOver, services: TheServices, person: Designer) -> Any:
+    """
+    Make a round somebody else's: from now on it runs with their rights.
+    """
+    with services.store.session() as session:
+        found = seen_round(session, round_id, person)
+        _check_owner(found, person)
+        hand_round_over(services, session, found, accounts.get_person(session, body.to))
+        session.flush()
+        return _out(services, session, found, person, AHEAD)
+
+
 @router.post("/{round_id}/skip", response_model=RoundOut)
 def skip(round_id: Id, services: TheServices, person: Designer) -> Any:
     """
@@ -325,6 +340,8 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         paused_until=found.paused_until,
         paused_for=found.paused_for,
         mine=found.created_by == person.id,
+        owner_id=found.created_by,
+        owner=session.get_one(Person, found.created_by).name,
         purpose=found.purpose,
         rhythm=found.rhythm,
         mail_to=found.mail_to,

@@ -24,6 +24,7 @@ from bouquet.delivery.link import digest_of, passphrase_fits
 from bouquet.runs import Services
 from bouquet.store import deliveries as outbox
 from bouquet.store import journal
+from bouquet.store.allowed import barred
 from bouquet.store.models import Delivery, Link, Run, RunFile
 from bouquet.web.access import Id, TheServices
 
@@ -127,6 +128,9 @@ def _offer(session: Session, services: Services, secret: str) -> _Offer | None:
     delivery = session.get_one(Delivery, link.delivery_id)
     run = session.get_one(Run, delivery.run_id)
     if link.refused >= MOST_REFUSED or delivery.state not in ("offered", "arrived") or run.status != "ready":
+        return None
+    if delivery.recipient.deleted_at is not None or barred(session, delivery) is not None:
+        # What may not be sent to them today is not fetched by them either.
         return None
     files = [f for f in run.files if f.id in delivery.files and f.removed_at is None]
     return _Offer(delivery, link, run, files) if files else None

@@ -26,8 +26,8 @@ from bouquet.sources import LEDGER
 from bouquet.store import NotFound, views
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.groups import get_group
 from bouquet.store.models import Person, TemplateRecord
+from bouquet.store.sharing import checked_entries
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
@@ -175,13 +175,7 @@ def _share(session: Session, record: TemplateRecord, person: Person, body: Templ
     """
     _check_owner(record, person)
     if body.shared_with is not None:
-        for entry in body.shared_with:
-            if entry.group is not None:
-                get_group(session, entry.group)
-            elif session.get(Person, entry.person) is None:
-                raise NotFound("There is no such person.")
-        wanted = [entry.model_dump(exclude_none=True) for entry in body.shared_with]
-        record.shared_with = [entry for n, entry in enumerate(wanted) if entry not in wanted[:n]]
+        record.shared_with = checked_entries(session, [e.model_dump(exclude_none=True) for e in body.shared_with])
     if body.owner_id is not None:
         owner = session.get(Person, body.owner_id)
         if owner is None or owner.disabled_at is not None:

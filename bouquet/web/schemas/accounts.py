@@ -16,9 +16,11 @@ from bouquet.store.sources import LONGEST_NAME
 __all__ = [
     "Account",
     "AccountChange",
+    "BelongingOut",
     "GroupChange",
     "GroupName",
     "GroupOut",
+    "HandedOver",
     "Leaves",
     "LeftTemplates",
     "LeftType",
@@ -29,6 +31,7 @@ __all__ = [
     "NewSecret",
     "ProgramOut",
     "ScopeOut",
+    "StaysOut",
 ]
 
 Role = Literal["runner", "designer", "auditor", "keeper"]
@@ -230,6 +233,33 @@ class Leaves(BaseModel):
 
     types: list[LeftType]
     templates: list[LeftTemplates]
+
+
+class BelongingOut(BaseModel):
+    """
+    Something that belongs to somebody.
+    """
+
+    kind: Literal["template", "bundle", "round", "list", "view"]
+    id: int
+    name: str
+
+
+class StaysOut(BelongingOut):
+    """
+    Something that could not be handed over, and why.
+    """
+
+    why: str
+
+
+class HandedOver(BaseModel):
+    """
+    What was handed over, and what stays where it is.
+    """
+
+    handed: list[BelongingOut]
+    stays: list[StaysOut]
 
 
 class NewSecret(BaseModel):

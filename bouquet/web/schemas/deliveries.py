@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field, SecretStr
 
-from bouquet.store.recipients import LONGEST_NAME
+from bouquet.store.recipients import LONGEST_NAME, MOST_WAYS
 from bouquet.web.schemas.sources import StepOut
 
 __all__ = [
@@ -96,6 +96,15 @@ class MeansOut(BaseModel):
     recipients: list[str]
 
 
+class WayOfRecipient(BaseModel):
+    """
+    By what files go, and where to; what `address` is follows from the means.
+    """
+
+    means_id: int = Field(ge=0, lt=2**63)
+    address: dict[str, Any] = {}
+
+
 class NewRecipient(BaseModel):
     """
     Who or what receives. `acceptance` is a `bouquet-recipient/1` document; what `address` is follows from the means.
@@ -105,7 +114,20 @@ class NewRecipient(BaseModel):
     about: str = Field("", max_length=2_000)
     means_id: int = Field(ge=0, lt=2**63)
     address: dict[str, Any] = {}
+    more_ways: list[WayOfRecipient] = Field(
+        [], max_length=MOST_WAYS - 1, description="By which they receive the same files as well."
+    )
     acceptance: dict[str, Any] = {}
+
+
+class MoreWay(WayOfRecipient):
+    """
+    One more way by which a recipient receives; `where` says it in words.
+    """
+
+    means: str
+    kind: str
+    where: str
 
 
 class RecipientOut(BaseModel):
@@ -121,6 +143,7 @@ class RecipientOut(BaseModel):
     kind: str
     where: str
     address: dict[str, Any]
+    more_ways: list[MoreWay]
     acceptance: dict[str, Any]
     sentence: str
     rounds: list[str]
@@ -185,6 +208,7 @@ class DeliveryOut(BaseModel):
     where: str
     number: int
     must: bool
+    may_send: bool = Field(description="Whether files of whoever asks may go to this recipient.")
     state: State
     why: str
     reply: str

@@ -9,6 +9,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.web.schemas.templates import SharedWith
+
 __all__ = [
     "NewPicks",
     "NewView",
@@ -92,7 +94,8 @@ class NewView(BaseModel):
 
     name: str = Field(min_length=1, max_length=120)
     document: dict[str, Any]
-    shared: bool = False
+    shared: bool = Field(False, description="Whether everybody may use it.")
+    shared_with: list[SharedWith] = Field([], max_length=200, description="Who else may, where not everybody.")
 
 
 class ViewOut(BaseModel):
@@ -101,5 +104,6 @@ class ViewOut(BaseModel):
     records: str
     document: dict[str, Any]
     shared: bool
+    shared_with: list[SharedWith] = Field(description="With whom it is shared; told to its owner alone.")
     owner: str
     mine: bool

@@ -327,6 +327,14 @@ class RoundChange(BaseModel):
     until: datetime | None = None
 
 
+class HandOver(BaseModel):
+    """
+    To whom something is handed over.
+    """
+
+    to: int = Field(ge=0, le=2**63 - 1)
+
+
 class RoundCall(BaseModel):
     """
     What comes with a call: answers to what the template asks, by name.
@@ -357,6 +365,8 @@ class RoundOut(BaseModel):
     paused_until: datetime | None
     paused_for: str = Field(description="Why it paused by itself: `source`, `owner`; empty where a person paused it.")
     mine: bool
+    owner_id: int = Field(description="For whom it runs: with their rights, and in their name.")
+    owner: str
     purpose: str
     rhythm: dict[str, Any]
     mail_to: list[str]

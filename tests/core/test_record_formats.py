@@ -1,0 +1,118 @@
+"""
+Formats whose columns have widths: fixed-width text and tables of dBASE, read back by other readers.
+"""
+
+from __future__ import annotations
+
+import csv
+from datetime import date
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+import dbf
+import dbfread
+import pyarrow as pa
+import pytest
+
+from bouquet.core.errors import BouquetError, WriteError
+from bouquet.core.writers import writer_of
+from tests.core.written import Resolve, made
+
+
+def test_fixed_width_is_read_by_its_layout(resolved: Resolve, tmp_path: Path) -> None:
+    """The layout beside it tells where each value stands; a text is cut and told, a number never."""
+    plan = resolved(
+        {"id": "a", "heading": "Tag", "value": {"field": "tag"}, "width": 6},
+        {"id": "b", "heading": "Girth", "value": {"field": "girth"}, "width": 8},
+        output={"csv": {"heading_row": "none", "line_end": "LF"}},
+    ).require()
+    path, notes = made(plan, "txt", tmp_path, {"c0": ["MB-1", "MB-2 and more"], "c1": ["7.50", None]})
+    (beside,) = writer_of("txt").beside(plan)
+    places = list(csv.DictReader(beside.content.decode().splitlines()))
+    read = [
+        [line[int(p["First character"]) - 1 : int(p["Last character"])].strip() for p in places]
+        for line in path.read_text().splitlines()
+    ]
+
+    assert read == [["MB-1", "7.50"], ["MB-2 a", ""]]
+    assert sum(notes.values()) == 1
+    with pytest.raises(WriteError, match="longer than the 8"):
+        made(plan, "txt", tmp_path, {"c0": ["A"], "c1": ["1234567890.50"]})
+
+
+def test_a_table_of_dbase_is_read_by_two_readers(resolved: Resolve, tmp_path: Path) -> None:
+    """Kinds kept, names shortened and told beside it, blanks as blanks, its day that of the run."""
+    plan = resolved(
+        {"id": "a", "heading": "Tag of the tree", "value": {"field": "tag"}, "width": 8},
+        {"id": "b", "heading": "Tag of the trunk", "value": {"field": "girth"}},
+        {"id": "c", "heading": "1850?", "value": {"field": "planted_on"}},
+        {"id": "d", "heading": "protected", "value": {"field": "protected"}},
+        {"id": "e", "heading": "Ward", "value": {"constant": "Quay"}},
+    ).require()
+    first = {
+        "c0": ["Müller’s", "MB-2 and more"],
+        "c1": ["-7.50", "1234567890123456.25"],
+        "c2": [date(1850, 1, 2)] * 2,
+        "c3": [True, False],
+    }
+    second = {"c0": pa.array([None], pa.string()), "c1": pa.array([None], pa.string()),
+              "c2": pa.array([None], pa.date32()), "c3": pa.array([None], pa.bool_())}  # fmt: skip
+    path, notes = made(plan, "dbf", tmp_path, first, second)
+    (beside,) = writer_of("dbf").beside(plan)
+    names = [row["Field"] for row in csv.DictReader(beside.content.decode().splitlines())]
+    expected = [
+        ["Müller’s", Decimal("-7.50"), date(1850, 1, 2), True, "Quay"],
+        ["MB-2 and", Decimal("1234567890123456.25"), date(1850, 1, 2), False, "Quay"],
+        ["", None, None, None, "Quay"],
+    ]
+    with dbf.Table(str(path)) as table:
+        assert [[_plain(v) for v in row] for row in table] == [[_plain(v) for v in row] for row in expected]
+
+    read = dbfread.DBF(path, parserclass=_Exact, encoding="cp1252")
+    assert (read.field_names, read.date) == (names, plan.context.as_of.date())
+    assert names == ["TAG_OF_THE", "TAG_OF_T_2", "F_1850", "PROTECTED", "WARD"]
+    assert [list(row.values()) for row in read] == expected
+    assert list(notes) == ["texts in “Tag of the tree” were cut at 8 characters"]
+
+
+def _plain(value: Any) -> Any:
+    """As the first of the readers has it: numbers of floating point, texts with their blanks."""
+    return float(value) if isinstance(value, Decimal) else value.rstrip() if isinstance(value, str) else value
+
+
+class _Exact(dbfread.FieldParser):
+    """Reads numbers as the digits that stand there."""
+
+    def parseN(self, field: Any, data: bytes) -> Decimal | None:
+        return Decimal(data.strip().decode()) if data.strip() else None
+
+
+@pytest.mark.parametrize(
+    ("column", "value", "said"),
+    [
+        ("girth", "12345678901234567890.25", "has no room"),
+        ("note", "漢字", "windows-1252"),
+        ("planted_on", date(9999, 12, 31), None),
+    ],
+)
+def test_a_table_of_dbase_loses_nothing_in_silence(
+    resolved: Resolve, tmp_path: Path, column: str, value: Any, said: str | None
+) -> None:
+    plan = resolved(column).require()
+    if said is None:
+        path, _ = made(plan, "dbf", tmp_path, {"c0": [value]})
+        assert [list(row.values()) for row in dbfread.DBF(path)] == [[value]]
+        return
+    with pytest.raises(BouquetError, match=said):
+        made(plan, "dbf", tmp_path, {"c0": [value]})
+
+
+def test_a_row_of_dbase_has_no_room_for_everything(resolved: Resolve, tmp_path: Path) -> None:
+    """Texts share what is left; what was said to be wider than there is room for is refused."""
+    columns = [{"id": f"c{n}", "heading": f"N {n}", "value": {"field": "note"}, "width": 120} for n in range(34)]
+    with pytest.raises(WriteError, match="4,081 characters"):
+        made(resolved(*columns).require(), "dbf", tmp_path)
+    narrow = [{**c, "width": None} for c in columns]
+    path, _ = made(resolved(*narrow).require(), "dbf", tmp_path)
+    assert [f.length for f in dbfread.DBF(path).fields] == [117] * 34
