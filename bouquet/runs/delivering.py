@@ -127,7 +127,8 @@ def _reserve(
     now: datetime,
 ) -> Placing:
     """
-    Enter a file's place. A name that must be new is one that no other run has taken and no file has.
+    Enter a file's place. A name that must be new is one that no other run has taken and no file has, also once it is
+    entered: from then on only this run, or somebody else than Bouquet, puts a file there.
     """
     for number in range(1, MOST_NAMES):
         target = str(folder / (name if number == 1 else with_suffix(name, number)))
@@ -138,7 +139,16 @@ def _reserve(
         values = {"run_id": run_id, "position": position, "target": target, "mode": mode, "entered_at": now}
         entered = session.execute(insert(Placing).values(**values).on_conflict_do_nothing().returning(Placing.id))
         if (found := entered.scalar()) is not None:
-            return session.get_one(Placing, found)
+            entry = session.get_one(Placing, found)
+            if mode != "new":
+                return entry
+            # Between the look and the entry another run may have put its file there and been done with the name.
+            with _told(target), opened_place(root, target) as place:
+                if not place.exists():
+                    return entry
+            session.delete(entry)
+            session.flush()
+            continue
         # Another attempt of the same run may have entered the place in the meantime.
         own = sa.select(Placing).where(Placing.run_id == run_id, Placing.position == position)
         if known := session.scalars(own).first():

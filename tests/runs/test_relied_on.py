@@ -21,7 +21,7 @@ from bouquet.core.errors import WriteError
 from bouquet.demo.cluster import Cluster
 from bouquet.rounds import tick_rounds
 from bouquet.runs import FolderError, Queue, Services, ask_for_run, delivering, execute, executor, shares
-from bouquet.runs.outgoing import checked_folder, opened_place
+from bouquet.runs.outgoing import Place, checked_folder, opened_place
 from bouquet.sources import Source, SourceDown
 from bouquet.store import NotPossible, care
 from bouquet.store import runs as ledger
@@ -236,6 +236,29 @@ def test_two_rounds_into_one_folder_lose_no_file(services: Services, people: dic
 
     assert len(set(targets)) == 4
     assert sorted(p.name for p in (services.outgoing / "wards-out").iterdir()) == [Path(t).name for t in targets]
+
+
+def test_a_name_that_another_run_took_and_was_done_with_meanwhile_is_not_taken_again(
+    services: Services, people: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Between the look for a free name and its entry, another run delivers the same bytes under it, wholly."""
+    for n in range(2):
+        add_round(services, people["ines"], {**WARDS, "name": f"Wards {n}"})
+    late, early = ticked(services)
+    real, waiting = Place.exists, [early]
+
+    def exists(place: Place) -> bool:
+        found = real(place)
+        if not found and waiting:
+            execute(services, waiting.pop())
+        return found
+
+    monkeypatch.setattr(Place, "exists", exists)
+    execute(services, late)
+
+    assert get(services, early).delivered_to == ["wards-out/wards.csv"]
+    assert get(services, late).delivered_to == ["wards-out/wards-2.csv"]
+    assert len(list((services.outgoing / "wards-out").iterdir())) == 2
 
 
 def test_a_file_that_somebody_put_there_meanwhile_stays(
