@@ -6,9 +6,10 @@ from __future__ import annotations
 
 import hashlib
 import secrets
-from datetime import datetime, timedelta
-from itertools import takewhile
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from itertools import chain, islice, takewhile
 
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
@@ -21,9 +22,6 @@ from bouquet.store.house import days_off
 from bouquet.store.models import Occurrence, Person, Round, Run
 from bouquet.store.rounds import NEVER, list_rounds
 
-if TYPE_CHECKING:
-    from icalendar import Event
-
 __all__ = ["drop_feed", "feed_of", "new_feed", "person_of_feed"]
 
 #: Days that a feed shows ahead and behind, and moments of one round at most.
@@ -31,6 +29,9 @@ DAYS, MOST = 62, 200
 
 #: How long a moment is in a calendar: runs take minutes.
 LENGTH = timedelta(minutes=15)
+
+#: A past moment: when it was planned, its note, and its run with its status.
+Past = tuple[datetime, str, tuple[int, str] | None]
 
 _ENDED = {
     "ready": "went well",
@@ -80,32 +81,24 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
     made.add("version", "2.0")
     made.add("x-wr-calname", "Bouquet rounds")
     made.add("refresh-interval", timedelta(hours=1), parameters={"VALUE": "DURATION"})
+    end = b"END:VCALENDAR\r\n"
+    texts = [made.to_ical().removesuffix(end)]
     off = days_off(session)
     rounds = [r for r in list_rounds(session) if may(person, "look", r)]
     past = _past(session, person, [r.id for r in rounds], now)
     for round_ in rounds:
-        words = rhythm_words(round_)
-        for moment, note, run in past.get(round_.id, ()):
-            made.add_component(_past_event(round_, words, moment, note, run, now, address))
-        for moment in _ahead(round_, off, now):
-            event = _event(round_, words, moment, now)
-            event.add("status", "CONFIRMED")
-            event.add("url", f"{address}/rounds")
-            made.add_component(event)
-    found: bytes = made.to_ical()
-    return found
+        texts += _events_of(round_, past.get(round_.id, ()), _ahead(round_, off, now), now, address)
+    return b"".join((*texts, end))
 
 
-def _past(
-    session: Session, person: Person, rounds: list[int], now: datetime
-) -> dict[int, list[tuple[datetime, str, tuple[int, str] | None]]]:
+def _past(session: Session, person: Person, rounds: list[int], now: datetime) -> dict[int, list[Past]]:
     query = (
         sa.select(Occurrence.round_id, Occurrence.planned_at, Occurrence.note, Run.id, Run.status)
         .outerjoin(Run, Run.id == Occurrence.run_id)
         .where(Occurrence.round_id.in_(rounds), Occurrence.planned_at > now - timedelta(days=DAYS))
         .order_by(Occurrence.planned_at.desc())
     )
-    found: dict[int, list[tuple[datetime, str, tuple[int, str] | None]]] = {}
+    found: dict[int, list[Past]] = {}
     for round_id, moment, note, run_id, status in session.execute(query):
         mine = found.setdefault(round_id, [])
         # Of which records, or how many, somebody who sees a part of them is not told.
@@ -120,40 +113,72 @@ def _ahead(round_: Round, off: DaysOff, now: datetime) -> list[datetime]:
         return []
     until = now + timedelta(days=DAYS)
     try:
-        planned = [round_.next_at, *rhythm_of(round_, off).next(round_.next_at, MOST - 1)]
+        planned = chain((round_.next_at,), rhythm_of(round_, off).after(round_.next_at))
+        return list(takewhile(lambda m: m < until, islice(planned, MOST)))
     except (KeyError, ValueError, OSError, BouquetError):
         # A zone or rhythm that cannot be understood any more has no moments.
         return []
-    return list(takewhile(lambda m: m < until, planned))
 
 
-def _event(round_: Round, said: str, moment: datetime, now: datetime) -> Event:
+def _events_of(
+    round_: Round, past: Sequence[Past], ahead: Sequence[datetime], now: datetime, address: str
+) -> list[bytes]:
+    """
+    The events of a round as text. What they have in common is written once: there are tens of thousands in a feed.
+    """
+    words = rhythm_words(round_)
+    common = cache(lambda status: _common(round_, status, now))
+    description = cache(lambda said: _line("DESCRIPTION", _escaped(f"A round, {said}.")))
+    found = []
+    for moment, note, run in past:
+        said = description(f"{words}: {_became(note, run)}")
+        url = _line("URL", f"{address}/rounds" if run is None else f"{address}/runs/{run[0]}")
+        found.append(_event(round_.id, moment, common("CANCELLED" if run is None else "CONFIRMED"), said, url))
+    said, url = description(words), _line("URL", f"{address}/rounds")
+    found += [_event(round_.id, moment, common("CONFIRMED"), said, url) for moment in ahead]
+    return found
+
+
+def _became(note: str, run: tuple[int, str] | None) -> str:
+    if run is None:
+        return note or "did not run"
+    return _ENDED.get(run[1], "is under way") + (f" ({note})" if note else "")
+
+
+def _event(round_id: int, moment: datetime, common: bytes, *lines: bytes) -> bytes:
+    at = f"{moment.astimezone(UTC):%Y%m%dT%H%M%SZ}"
+    own = f"BEGIN:VEVENT\r\nUID:round-{round_id}-{at}@bouquet\r\nDTSTART:{at}\r\n"
+    return b"".join((own.encode(), *lines, common))
+
+
+def _common(round_: Round, status: str, now: datetime) -> bytes:
+    """
+    The lines that all events of a round with a status have, up to the end of the event.
+    """
     from icalendar import Event
 
     event = Event()
-    event.add("uid", f"round-{round_.id}-{moment:%Y%m%dT%H%M%SZ}@bouquet")
     event.add("dtstamp", now)
-    event.add("dtstart", moment)
     event.add("duration", LENGTH)
     event.add("summary", round_.template.name)
-    event.add("description", f"A round, {said}.")
     event.add("transp", "TRANSPARENT")
-    return event
+    event.add("status", status)
+    text: bytes = event.to_ical()
+    return text.removeprefix(b"BEGIN:VEVENT\r\n")
 
 
-def _past_event(
-    round_: Round,
-    words: str,
-    moment: datetime,
-    note: str,
-    run: tuple[int, str] | None,
-    now: datetime,
-    address: str,
-) -> Event:
-    ended = (
-        note or "did not run" if run is None else _ENDED.get(run[1], "is under way") + (f" ({note})" if note else "")
-    )
-    event = _event(round_, f"{words}: {ended}", moment, now)
-    event.add("status", "CANCELLED" if run is None else "CONFIRMED")
-    event.add("url", f"{address}/rounds" if run is None else f"{address}/runs/{run[0]}")
-    return event
+def _escaped(text: str) -> str:
+    from icalendar import vText
+
+    found: bytes = vText(text).to_ical()
+    return found.decode()
+
+
+def _line(name: str, value: str) -> bytes:
+    """
+    A content line, folded as RFC 5545 asks.
+    """
+    from icalendar.parser import Contentline
+
+    folded: bytes = Contentline(f"{name}:{value}").to_ical()
+    return folded + b"\r\n"

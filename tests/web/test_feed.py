@@ -15,9 +15,9 @@ from fastapi.testclient import TestClient
 
 from bouquet.rounds import skip_next, tick_rounds
 from bouquet.runs import Queue, Services
-from bouquet.store.models import Round, TemplateRecord
+from bouquet.store.models import Occurrence, Round, TemplateRecord
 from tests.conftest import NOW
-from tests.web.test_doors import add
+from tests.web.templates import add
 
 API = "/api/v1"
 SignIn = Callable[[str], TestClient]
@@ -76,6 +76,25 @@ def test_past_moments_say_what_became_of_them(sign_in: SignIn, services: Service
 
     assert ["skipped by" in str(e["DESCRIPTION"]) for e in skipped] == [True]
     assert [e["DTSTART"].dt for e in ran] == [NOW - timedelta(hours=1)]
+
+
+def test_any_name_and_note_reads_as_it_was_written(sign_in: SignIn, services: Services) -> None:
+    """Signs that mean something to a calendar, line breaks and long lines: names and notes stay inside their event."""
+    client = sign_in("ines")
+    made = set_round(client, rhythm={"every": "day", "times": ["06:00"]})
+    name = "Trees; wards, \\n “crowns”: " + "Ulme und Eberesche " * 12 + "ж🌳"
+    note = "skipped by A\r\nEND:VEVENT\nBEGIN:VEVENT, B; C\\" + "é" * 90
+    with services.store.session() as session:
+        session.get_one(TemplateRecord, session.get_one(Round, made["id"]).template_id).name = name
+        session.add(Occurrence(round_id=made["id"], planned_at=NOW - timedelta(hours=1), note=note))
+    text = client.get(address(client)).content
+    events = calendar(client, address(client)).walk("VEVENT")
+    past = [e for e in events if e["STATUS"] == "CANCELLED"]
+
+    assert max(map(len, text.split(b"\r\n"))) <= 75
+    assert {str(e["SUMMARY"]) for e in events} == {name}
+    assert [str(e["DESCRIPTION"]) for e in past] == [f"A round, every day at 06:00: {note}.".replace("\r\n", "\n")]
+    assert len(events) == text.count(b"\r\nBEGIN:VEVENT\r\n")
 
 
 def test_an_address_is_its_own_secret_and_can_be_renewed(sign_in: SignIn, services: Services) -> None:
