@@ -5,6 +5,7 @@ Rounds in people's own calendars: planned and past moments as iCalendar (RFC 554
 from __future__ import annotations
 
 import hashlib
+import json
 import secrets
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
@@ -26,6 +27,9 @@ __all__ = ["drop_feed", "feed_of", "new_feed", "person_of_feed"]
 
 #: Days that a feed shows ahead and behind, and moments of one round at most.
 DAYS, MOST = 62, 200
+
+#: Bytes of a line, without its end.
+LINE = 74
 
 #: How long a moment is in a calendar: runs take minutes.
 LENGTH = timedelta(minutes=15)
@@ -86,8 +90,14 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
     off = days_off(session)
     rounds = [r for r in list_rounds(session) if may(person, "look", r)]
     past = _past(session, person, [r.id for r in rounds], now)
+    events = _Events(now, address)
+    planned: dict[tuple[str, str, datetime, bool], list[datetime]] = {}
     for round_ in rounds:
-        texts += _events_of(round_, past.get(round_.id, ()), _ahead(round_, off, now), now, address)
+        # Many rounds of a house have the same rhythm.
+        rhythm = (json.dumps(round_.rhythm), round_.zone, round_.next_at, round_.paused)
+        if rhythm not in planned:
+            planned[rhythm] = _ahead(round_, off, now)
+        texts += events.of(round_, past.get(round_.id, ()), planned[rhythm])
     return b"".join((*texts, end))
 
 
@@ -99,10 +109,11 @@ def _past(session: Session, person: Person, rounds: list[int], now: datetime) ->
         .order_by(Occurrence.planned_at.desc())
     )
     found: dict[int, list[Past]] = {}
+    told = person.scope is None
     for round_id, moment, note, run_id, status in session.execute(query):
         mine = found.setdefault(round_id, [])
         # Of which records, or how many, somebody who sees a part of them is not told.
-        note = note if person.scope is None or run_id is None else ""
+        note = note if told or run_id is None else ""
         if len(mine) < MOST:
             mine.append((moment, note, None if run_id is None else (run_id, status)))
     return found
@@ -120,23 +131,40 @@ def _ahead(round_: Round, off: DaysOff, now: datetime) -> list[datetime]:
         return []
 
 
-def _events_of(
-    round_: Round, past: Sequence[Past], ahead: Sequence[datetime], now: datetime, address: str
-) -> list[bytes]:
+class _Events:
     """
-    The events of a round as text. What they have in common is written once: there are tens of thousands in a feed.
+    The events of rounds as text. There are tens of thousands in a feed: what several have in common is written once.
     """
-    words = rhythm_words(round_)
-    common = cache(lambda status: _common(round_, status, now))
-    description = cache(lambda said: _line("DESCRIPTION", _escaped(f"A round, {said}.")))
-    found = []
-    for moment, note, run in past:
-        said = description(f"{words}: {_became(note, run)}")
-        url = _line("URL", f"{address}/rounds" if run is None else f"{address}/runs/{run[0]}")
-        found.append(_event(round_.id, moment, common("CANCELLED" if run is None else "CONFIRMED"), said, url))
-    said, url = description(words), _line("URL", f"{address}/rounds")
-    found += [_event(round_.id, moment, common("CONFIRMED"), said, url) for moment in ahead]
-    return found
+
+    def __init__(self, now: datetime, address: str) -> None:
+        self.address = address
+        self.common = {status: _common(status, now) for status in ("CONFIRMED", "CANCELLED")}
+        self.moment = cache(_moment)
+        self.description = cache(lambda said: _line("DESCRIPTION", _escaped(f"A round, {said}.")))
+
+    def of(self, round_: Round, past: Sequence[Past], ahead: Sequence[datetime]) -> list[bytes]:
+        """
+        Those of one round.
+        """
+        words, name = rhythm_words(round_), _line("SUMMARY", _escaped(round_.template.name))
+        confirmed, cancelled = name + self.common["CONFIRMED"], name + self.common["CANCELLED"]
+        rounds = _line("URL", f"{self.address}/rounds")
+        found = []
+        for moment, note, run in past:
+            said = self.description(f"{words}: {_became(note, run)}")
+            tail = rounds + cancelled if run is None else _line("URL", f"{self.address}/runs/{run[0]}") + confirmed
+            found.append(self._event(round_.id, moment, said + tail))
+        tail = self.description(words) + rounds + confirmed
+        found += [self._event(round_.id, moment, tail) for moment in ahead]
+        return found
+
+    def _event(self, round_id: int, moment: datetime, tail: bytes) -> bytes:
+        at = self.moment(moment)
+        return f"BEGIN:VEVENT\r\nUID:round-{round_id}-{at}@bouquet\r\nDTSTART:{at}\r\n".encode() + tail
+
+
+def _moment(moment: datetime) -> str:
+    return f"{moment.astimezone(UTC):%Y%m%dT%H%M%SZ}"
 
 
 def _became(note: str, run: tuple[int, str] | None) -> str:
@@ -145,22 +173,15 @@ def _became(note: str, run: tuple[int, str] | None) -> str:
     return _ENDED.get(run[1], "is under way") + (f" ({note})" if note else "")
 
 
-def _event(round_id: int, moment: datetime, common: bytes, *lines: bytes) -> bytes:
-    at = f"{moment.astimezone(UTC):%Y%m%dT%H%M%SZ}"
-    own = f"BEGIN:VEVENT\r\nUID:round-{round_id}-{at}@bouquet\r\nDTSTART:{at}\r\n"
-    return b"".join((own.encode(), *lines, common))
-
-
-def _common(round_: Round, status: str, now: datetime) -> bytes:
+def _common(status: str, now: datetime) -> bytes:
     """
-    The lines that all events of a round with a status have, up to the end of the event.
+    The lines that all events with a status have, up to the end of the event.
     """
     from icalendar import Event
 
     event = Event()
     event.add("dtstamp", now)
     event.add("duration", LENGTH)
-    event.add("summary", round_.template.name)
     event.add("transp", "TRANSPARENT")
     event.add("status", status)
     text: bytes = event.to_ical()
@@ -180,5 +201,6 @@ def _line(name: str, value: str) -> bytes:
     """
     from icalendar.parser import Contentline
 
-    folded: bytes = Contentline(f"{name}:{value}").to_ical()
+    line = f"{name}:{value}".encode()
+    folded: bytes = line if len(line) <= LINE else Contentline(line.decode()).to_ical()  # type: ignore[no-untyped-call]
     return folded + b"\r\n"
