@@ -91,12 +91,12 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
     rounds = [r for r in list_rounds(session) if may(person, "look", r)]
     past = _past(session, person, [r.id for r in rounds], now)
     events = _Events(now, address)
-    planned: dict[tuple[str, str, datetime, bool], list[datetime]] = {}
+    planned: dict[tuple[str, str, datetime, bool], list[str]] = {}
     for round_ in rounds:
         # Many rounds of a house have the same rhythm.
         rhythm = (json.dumps(round_.rhythm), round_.zone, round_.next_at, round_.paused)
         if rhythm not in planned:
-            planned[rhythm] = _ahead(round_, off, now)
+            planned[rhythm] = [_moment(m) for m in _ahead(round_, off, now)]
         texts += events.of(round_, past.get(round_.id, ()), planned[rhythm])
     return b"".join((*texts, end))
 
@@ -142,9 +142,9 @@ class _Events:
         self.moment = cache(_moment)
         self.description = cache(lambda said: _line("DESCRIPTION", _escaped(f"A round, {said}.")))
 
-    def of(self, round_: Round, past: Sequence[Past], ahead: Sequence[datetime]) -> list[bytes]:
+    def of(self, round_: Round, past: Sequence[Past], ahead: Sequence[str]) -> list[bytes]:
         """
-        Those of one round.
+        Those of one round; `ahead` are its planned moments as a calendar writes them.
         """
         words, name = rhythm_words(round_), _line("SUMMARY", _escaped(round_.template.name))
         confirmed, cancelled = name + self.common["CONFIRMED"], name + self.common["CANCELLED"]
@@ -153,14 +153,14 @@ class _Events:
         for moment, note, run in past:
             said = self.description(f"{words}: {_became(note, run)}")
             tail = rounds + cancelled if run is None else _line("URL", f"{self.address}/runs/{run[0]}") + confirmed
-            found.append(self._event(round_.id, moment, said + tail))
+            found.append(_event(round_.id, self.moment(moment), said + tail))
         tail = self.description(words) + rounds + confirmed
-        found += [self._event(round_.id, moment, tail) for moment in ahead]
+        found += [_event(round_.id, at, tail) for at in ahead]
         return found
 
-    def _event(self, round_id: int, moment: datetime, tail: bytes) -> bytes:
-        at = self.moment(moment)
-        return f"BEGIN:VEVENT\r\nUID:round-{round_id}-{at}@bouquet\r\nDTSTART:{at}\r\n".encode() + tail
+
+def _event(round_id: int, at: str, tail: bytes) -> bytes:
+    return f"BEGIN:VEVENT\r\nUID:round-{round_id}-{at}@bouquet\r\nDTSTART:{at}\r\n".encode() + tail
 
 
 def _moment(moment: datetime) -> str:
