@@ -130,6 +130,8 @@ class Field:
     personal_class: str = ""
     #: The formula by which whoever looks sees it masked; empty where they see it as it is.
     mask: str = ""
+    #: What it is a part of together with other fields of its record (address, contact); empty where it stands alone.
+    part_of: str = ""
     retired: Retired | None = None
     synonyms: tuple[str, ...] = ()
     choices: tuple[Choice, ...] = ()

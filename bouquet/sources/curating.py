@@ -112,6 +112,7 @@ class Edit(BaseModel):
     everyday: bool | None = None
     personal: bool | None = None
     personal_class: PersonalClass | None = None
+    part_of: Annotated[str, Field(max_length=40)] | None = None
     retired: _Text | None = None
     substitute: Annotated[str, Field(max_length=200)] | None = None
     synonyms: Annotated[tuple[_Label, ...], Field(max_length=40)] | None = None
@@ -191,7 +192,7 @@ def _place_of(found: CatalogueField) -> tuple[str, str]:
 
 def _changed(told: FieldOverlay, found: CatalogueField, record_type: RecordType, edit: Edit) -> FieldOverlay:
     changes: dict[str, object] = {"name": found.name}
-    for name in ("meaning", "unit", "everyday", "personal", "personal_class", "synonyms", "choices"):
+    for name in ("meaning", "unit", "everyday", "personal", "personal_class", "part_of", "synonyms", "choices"):
         if getattr(edit, name) is not None:
             changes[name] = getattr(edit, name)
     if edit.choices is not None:
@@ -307,7 +308,7 @@ def _with_made_changed(known: RecordTypeOverlay, found: CatalogueField, edit: Ed
     """
     What can be said of a field that a formula makes: all but its kind, which the formula gives.
     """
-    names = ("label", "meaning", "unit", "everyday", "personal", "personal_class", "synonyms")
+    names = ("label", "meaning", "unit", "everyday", "personal", "personal_class", "part_of", "synonyms")
     changes = {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
     if edit.label is not None and not edit.label.strip():
         raise OverlayError(f"“{found.label}” needs a label.")

@@ -143,6 +143,7 @@ class CustomFields:
             everyday=curated.everyday,
             personal=curated.personal,
             personal_class=curated.personal_class or "",
+            part_of=curated.part_of,
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,

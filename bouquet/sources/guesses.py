@@ -22,6 +22,7 @@ from bouquet.core.guessing import (
     guess_everyday,
     guess_hidden_kind,
     guess_kind,
+    guess_parts,
     guess_personal,
     guess_title,
     initials_of_tables,
@@ -70,8 +71,27 @@ class TableGuesses:
     #: Kinds that texts could be read as; only offered.
     hidden: dict[str, Guess[Kind]] = field(default_factory=dict)
     choices: dict[str, tuple[tuple[Choice, ...], str]] = field(default_factory=dict)
+    parts: dict[str, Guess[str]] = field(default_factory=dict)
     deleted_at: str | None = None
     touched_by: str | None = None
+
+
+class _Time:
+    """
+    Seconds for looking into tables. Only looking counts: the words' library alone takes seconds to load on a slow
+    machine, and would leave none.
+    """
+
+    def __init__(self, seconds: float) -> None:
+        self.left = seconds
+
+    @contextmanager
+    def looking(self) -> Iterator[None]:
+        began = time.monotonic()
+        try:
+            yield
+        finally:
+            self.left -= time.monotonic() - began
 
 
 @dataclass(frozen=True)
@@ -113,15 +133,16 @@ def guessed_relations(
     if seconds <= 0:
         return {}
     facts = {name: _facts(name, table, None) for name, table in tables.items()}
-    until = time.monotonic() + seconds
+    allowed = _Time(seconds)
     found: dict[str, list[tuple[Foreign, str]]] = {}
     settled: set[tuple[str, str]] = set()
     for candidate in relation_candidates(facts):
         at = (candidate.table, candidate.column)
-        if candidate.table not in wanted or at in settled or time.monotonic() > until:
+        if candidate.table not in wanted or at in settled or allowed.left <= 0:
             continue
         table, target = tables[candidate.table], tables[candidate.target]
-        agree, looked = _compare(connection, table, candidate.column, target, candidate.key)
+        with allowed.looking():
+            agree, looked = _compare(connection, table, candidate.column, target, candidate.key)
         if looked and agree >= SHARE * looked:
             settled.add(at)
             reason = f"{candidate.reason}; {agree} of {looked} values looked at are keys there"
@@ -210,7 +231,7 @@ class _Guesser:
         seconds: float,
     ) -> None:
         self.connection, self.tables, self.called, self.lookups = connection, tables, called, lookups
-        self.until = time.monotonic() + seconds
+        self.allowed = _Time(seconds)
 
     def guess(self, name: str, facts: TableFacts) -> TableGuesses:
         prefix = common_prefix([c.name for c in facts.columns])
@@ -222,6 +243,7 @@ class _Guesser:
             if choices:
                 made.choices[column.name] = choices
         _tell_apart(made.labels)
+        made.parts = guess_parts(facts)
         made.title = guess_title(facts, made.personal)
         title = made.title.value if made.title else None
         coded = tuple(replace(c, kind=Kind.CHOICE) if c.name in made.choices else c for c in facts.columns)
@@ -271,9 +293,10 @@ class _Guesser:
             fits = words and words <= own and words & set(words_of(column.name, prefix))
             if not fits or target == name or self.tables[target].stored[code].stored != column.stored:
                 continue
-            if time.monotonic() > self.until:
+            if self.allowed.left <= 0:
                 return None
-            agree, looked = _compare(self.connection, self.tables[name], column.name, self.tables[target], code)
+            with self.allowed.looking():
+                agree, looked = _compare(self.connection, self.tables[name], column.name, self.tables[target], code)
             if looked and agree == looked:
                 return self._listed(target)
         return None
@@ -330,12 +353,13 @@ class _Values:
         if connection.dialect.name == "postgresql":
             self._known.update(_statistics(connection, tables))
         counted = {name for name, _ in self._known}
-        until = time.monotonic() + seconds
+        allowed = _Time(seconds)
         for name in sorted(wanted - counted):
-            if time.monotonic() > until:
+            if allowed.left <= 0:
                 break
-            for column, seen in _sampled(connection, tables[name]):
-                self._known[name, column] = seen
+            with allowed.looking():
+                for column, seen in _sampled(connection, tables[name]):
+                    self._known[name, column] = seen
 
     def of(self, table: str, column: str) -> _Seen:
         return self._known.get((table, column)) or _Seen()

@@ -68,6 +68,7 @@ def field_made(catalogue: Catalogue, holder: RecordType, name: str, made: MadeFi
         everyday=made.everyday,
         personal=made.personal,
         personal_class=made.personal_class or "",
+        part_of=made.part_of,
         synonyms=made.synonyms,
         formula=made.formula,
     )

@@ -75,6 +75,7 @@ class FieldOverlay(_Part):
     personal: bool = False
     #: What kind of personal data it is (see `core.personal`); guessed where nobody says.
     personal_class: PersonalClass | None = None
+    part_of: str = ""
     retired: str | None = None
     substitute: str | None = None
     synonyms: tuple[str, ...] = ()
@@ -118,6 +119,7 @@ class MadeFieldOverlay(_Part):
     everyday: bool = False
     personal: bool = False
     personal_class: PersonalClass | None = None
+    part_of: str = ""
     synonyms: tuple[str, ...] = ()
 
 
@@ -268,6 +270,7 @@ def _record_type(record_type: RecordType, catalogue: Catalogue) -> RecordTypeOve
                 everyday=f.everyday,
                 personal=f.personal,
                 personal_class=f.personal_class or None,
+                part_of=f.part_of,
                 synonyms=f.synonyms,
             )
             for f in record_type.fields
@@ -289,6 +292,7 @@ def field_overlay(field: Field) -> FieldOverlay:
         everyday=field.everyday,
         personal=field.personal,
         personal_class=field.personal_class or None,
+        part_of=field.part_of,
         retired=field.retired.reason if field.retired else None,
         substitute=field.retired.substitute if field.retired else None,
         synonyms=field.synonyms,

@@ -285,6 +285,8 @@ class _Reflection:
             if name in guess.hidden and not choices:
                 offered = guess.hidden[name]
                 guesses.append((f"could be {offered.value}", offered.reason))
+            if name in guess.parts:
+                guesses.append(("part of", guess.parts[name].reason))
             if name in guess.units:
                 guesses.append(("unit", "from its name or comment"))
         if choices:
@@ -313,6 +315,7 @@ class _Reflection:
             everyday=curated.everyday or bool(guess and not told and name in guess.everyday),
             personal=curated.personal or bool(guess and not told and name in guess.personal),
             personal_class=curated.personal_class or "",
+            part_of=curated.part_of or (guess.parts[name].value if guess and not told and name in guess.parts else ""),
             retired=Retired(curated.retired, curated.substitute) if curated.retired else None,
             synonyms=curated.synonyms,
             choices=choices,

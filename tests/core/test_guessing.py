@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.guessing import ColumnFacts, TableFacts, guess_hidden_kind, guess_kind, guess_title
+from bouquet.core.guessing import ColumnFacts, TableFacts, guess_hidden_kind, guess_kind, guess_parts, guess_title
 
 
 def text(name: str, *samples: str, **more: Any) -> ColumnFacts:
@@ -68,3 +68,32 @@ def test_codes_name_records() -> None:
     assert kind is not None
     assert kind.value is Kind.IDENTIFIER
     assert guess_kind(text("stem", "MB-01", "MB-02")) is None
+
+
+@pytest.mark.parametrize(
+    ("columns", "parts"),
+    [
+        (["street", "PostCode", "town", "notes"], {"street": "Address", "PostCode": "Address", "town": "Address"}),
+        (
+            ["billing_street", "billing_city", "ship_addr_line_1", "ship_addr_line_2"],
+            {
+                "billing_street": "Billing address",
+                "billing_city": "Billing address",
+                "ship_addr_line_1": "Ship address",
+                "ship_addr_line_2": "Ship address",
+            },
+        ),
+        (["phone", "email", "lat", "lon"], {"phone": "Contact", "email": "Contact", "lat": "Place", "lon": "Place"}),
+        (["title", "first_name", "surname"], {"title": "Name", "first_name": "Name", "surname": "Name"}),
+        # A single one is a part of nothing, nor are titles, states and countries by themselves.
+        (
+            ["street", "phone", "title", "suffix", "state", "country"],
+            {"street": "Address", "state": "Address", "country": "Address"},
+        ),
+        (["title", "state", "country", "region", "initials"], {}),
+        (["street_count", "phone_verified_at", "cityscape"], {}),
+    ],
+)
+def test_columns_that_are_parts_of_one_thing_are_told_by_their_names(columns: list[str], parts: dict[str, str]) -> None:
+    found = guess_parts(table(*map(text, columns)))
+    assert {name: guess.value for name, guess in found.items()} == parts

@@ -5,7 +5,7 @@ The ferry line: a house that nobody curated. What is read of it is true, and wha
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
@@ -15,11 +15,12 @@ import psycopg
 import pytest
 
 from bouquet.core.catalogue import Catalogue, Kind, RecordType
+from bouquet.core.guessing import Candidate, TableFacts, relation_candidates
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.runs import count_tally, trace
-from bouquet.sources import Overlay, OverlayError, Source, overlay_of, write_overlay
+from bouquet.sources import Overlay, OverlayError, Source, guesses, overlay_of, write_overlay
 from bouquet.sources.curating import Edit, edited
 from tests.conftest import NOW
 from tests.sources.worlds import lines, made_world, written
@@ -199,6 +200,21 @@ def test_relations_that_nobody_declared(ferry: Source, catalogue: Catalogue, add
         record = trace(snapshot, plan, {}, (expected[0][0],)).record
     assert record is not None
     assert record.is_in
+
+
+def test_time_for_looks_is_not_spent_on_words(address: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However long names take to read (a library of words loads for seconds), values are still compared."""
+
+    def slowly(facts: Mapping[str, TableFacts]) -> Iterator[Candidate]:
+        time.sleep(guesses.SAMPLING_TIME + 0.1)
+        yield from relation_candidates(facts)
+
+    monkeypatch.setattr(guesses, "relation_candidates", slowly)
+    slow = Source("ferry", address)
+    found = slow.catalogue().record_types["booking"].relations
+    slow.close()
+
+    assert {r.target for r in found if not r.many} == {"customer", "vessel", "harbour"}
 
 
 def test_profiles_facts_and_search(ferry: Source, catalogue: Catalogue) -> None:

@@ -93,6 +93,42 @@ def test_a_label_is_changed_for_everybody_once_it_is_in_use(keeper: TestClient) 
     assert [v["note"] for v in keeper.get(f"{CATALOGUE}/versions", params=JETTY).json()] == ["who owns it"]
 
 
+def test_fields_are_parts_of_what_the_keeper_says(keeper: TestClient) -> None:
+    """Guessed where nobody says, said for any field, and taken back by saying nothing."""
+
+    def shown() -> dict[str, str]:
+        groups = keeper.get("/api/v1/record-types/boat", params=JETTY).json()["groups"]
+        return {f["path"]: f["part_of"] for f in groups[0]["fields"] if f["part_of"]}
+
+    assert shown() == {}
+    papers = [{"table": "boat", "field": name, "part_of": "Papers"} for name in ("built", "owner_email")]
+    edit(keeper, *papers).raise_for_status()
+    use(keeper).raise_for_status()
+    assert shown() == {"built": "Papers", "owner_email": "Papers"}
+    revision = keeper.get(CATALOGUE, params=JETTY).json()["revision"]
+    taken = edit(keeper, {"table": "boat", "field": "built", "part_of": ""}, revision=revision)
+    taken.raise_for_status()
+    use(keeper).raise_for_status()
+    assert shown() == {"owner_email": "Papers"}
+    assert edit(keeper, {"table": "boat", "field": "built", "part_of": "x" * 41}).status_code == 422
+
+
+def test_the_shelf_knows_how_many_templates_use_a_field(
+    keeper: TestClient, sign_in: Callable[[str], TestClient]
+) -> None:
+    """Those that whoever looks may look at: how often another's own use it is not told."""
+
+    def uses(client: TestClient) -> dict[str, int]:
+        groups = client.get("/api/v1/record-types/passage", params=JETTY).json()["groups"]
+        return {f["path"]: f["uses"] for g in groups for f in g["fields"] if f["uses"]}
+
+    made = template(keeper, **FARES)
+    template(keeper, **{**FARES, "columns": FARES["columns"][:1], "filter": {"all": []}, "order": []})
+    assert uses(keeper) == {"fare": 1, "boat.boat_name": 2}
+    keeper.patch(f"/api/v1/templates/{made['id']}", json={"standing": "own"}).raise_for_status()
+    assert uses(sign_in("ines")) == {"boat.boat_name": 1}
+
+
 def test_what_nobody_touched_goes_on_being_guessed(keeper: TestClient) -> None:
     before = table(keeper, "boat")
     edit(keeper, {"table": "boat", "field": "built", "meaning": "When she was launched."})

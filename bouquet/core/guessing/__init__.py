@@ -6,6 +6,7 @@ No database is met here: guesses are made from names, comments, kinds, keys, sam
 
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
 from bouquet.core.guessing.fields import guess_everyday, guess_hidden_kind, guess_kind, guess_title
+from bouquet.core.guessing.parts import guess_parts
 from bouquet.core.guessing.people import guess_class, guess_personal
 from bouquet.core.guessing.proposal import propose_columns, propose_order
 from bouquet.core.guessing.relations import Candidate, relation_candidates
@@ -28,6 +29,7 @@ __all__ = [
     "guess_everyday",
     "guess_hidden_kind",
     "guess_kind",
+    "guess_parts",
     "guess_personal",
     "guess_title",
     "initials_of_tables",

@@ -70,6 +70,7 @@ def _compared_fields(records: str, old: Field, new: Field) -> Iterator[Catalogue
         ("everyday", _yes_no(old.everyday), _yes_no(new.everyday)),
         ("personal", _yes_no(old.personal), _yes_no(new.personal)),
         ("class of personal data", old.personal_class, new.personal_class),
+        ("part of", old.part_of, new.part_of),
         ("retired", old.retired.reason if old.retired else "", new.retired.reason if new.retired else ""),
         ("synonyms", ", ".join(old.synonyms), ", ".join(new.synonyms)),
         ("choices", _listed(old), _listed(new)),

@@ -14,9 +14,10 @@ from fastapi.sse import EventSourceResponse, ServerSentEvent
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.vocabulary.comparisons import operators_of
 from bouquet.designing import SourceView, proposed_document
+from bouquet.runs.drift import numbers_of_uses
 from bouquet.store import NotFound
 from bouquet.store.models import Person
-from bouquet.web.access import TheView, needs
+from bouquet.web.access import TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.schemas import (
     Bar,
@@ -67,17 +68,19 @@ def list_record_types(view: TheView) -> Any:
 
 
 @router.get("/{name}", response_model=RecordTypeFields)
-def get_record_type(name: str, view: TheView) -> Any:
+def get_record_type(name: str, services: TheServices, view: TheView) -> Any:
     """
     The fields that can stand in a template of a record type: its own, and those of the records it leads to.
     """
     catalogue, start = view.catalogue, view.record_type(name)
+    with services.store.session() as session:
+        uses = numbers_of_uses(session, view.person, view.key, catalogue)
     groups = []
     for way, here in walk_to_one(catalogue, start):
         path = ".".join(r.name for r in way)
         label = " › ".join(r.label for r in way) or here.label.capitalize()
         note = "repeats where shared" if way else "one row each"
-        fields = [_field(view, here, f, path) for f in here.fields]
+        fields = [_field(view, here, f, path, uses[here.name, f.name]) for f in here.fields]
         groups.append(
             FieldGroup(path=path, label=label, note=note, records=here.name, unit_by=here.unit_by, fields=fields)
         )
@@ -176,7 +179,7 @@ def find(
         yield ServerSentEvent(event="finding", data=asdict(found))
 
 
-def _field(view: SourceView, record_type: RecordType, field: Field, path: str) -> FieldOut:
+def _field(view: SourceView, record_type: RecordType, field: Field, path: str, uses: int) -> FieldOut:
     profile = view.source.profile(record_type.name, view.scope).get(field.name)
     return FieldOut(
         path=f"{path}.{field.name}" if path else field.name,
@@ -187,6 +190,8 @@ def _field(view: SourceView, record_type: RecordType, field: Field, path: str) -
         unit=field.unit,
         everyday=field.everyday,
         personal=field.personal,
+        part_of=field.part_of,
+        uses=uses,
         retired=field.retired.reason if field.retired else None,
         substitute=field.retired.substitute if field.retired else None,
         synonyms=list(field.synonyms),

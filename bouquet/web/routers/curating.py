@@ -320,6 +320,7 @@ def _type_out(
                 everyday=f.everyday,
                 personal=f.personal,
                 personal_class=class_of(f) if f.personal else "",
+                part_of=f.part_of,
                 retired=f.retired.reason if f.retired else None,
                 substitute=f.retired.substitute if f.retired else None,
                 synonyms=list(f.synonyms),

@@ -90,6 +90,7 @@ class CuratedField(BaseModel):
     everyday: bool
     personal: bool
     personal_class: str = Field(description="The class of personal data; empty where it is none.")
+    part_of: str = Field(description="What it is a part of with other fields, such as Address; empty for nothing.")
     retired: str | None
     substitute: str | None
     synonyms: list[str]

@@ -3910,6 +3910,11 @@ export interface components {
             meaning: string;
             /** Name */
             name: string;
+            /**
+             * Part Of
+             * @description What it is a part of with other fields, such as Address; empty for nothing.
+             */
+            part_of: string;
             /** Personal */
             personal: boolean;
             /**
@@ -4229,6 +4234,8 @@ export interface components {
             made_type?: components["schemas"]["NewType"] | null;
             /** Meaning */
             meaning?: string | null;
+            /** Part Of */
+            part_of?: string | null;
             /** Personal */
             personal?: boolean | null;
             /** Personal Class */
@@ -4543,6 +4550,11 @@ export interface components {
             meaning: string;
             /** Operators */
             operators: string[];
+            /**
+             * Part Of
+             * @description What it is a part of with other fields of its record, such as Address.
+             */
+            part_of: string;
             /** Path */
             path: string;
             /** Personal */
@@ -4555,6 +4567,11 @@ export interface components {
             synonyms: string[];
             /** Unit */
             unit: string;
+            /**
+             * Uses
+             * @description Templates that use it, of the 200 changed last that I may look at.
+             */
+            uses: number;
             /**
              * Whole
              * @description Whether its values are whole numbers, also where they are codes.

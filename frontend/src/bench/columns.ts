@@ -12,6 +12,8 @@ const NO_FIELD = {
   personal: false,
   retired: null,
   substitute: null,
+  part_of: "",
+  uses: 0,
   synonyms: [],
   choices: [],
   operators: [],

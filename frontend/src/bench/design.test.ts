@@ -26,6 +26,8 @@ function field(path: string, kind = "text"): FieldInfo {
     personal: false,
     retired: null,
     substitute: null,
+    part_of: "",
+    uses: 0,
     synonyms: [],
     choices: [],
     operators: ["is", "blank"],

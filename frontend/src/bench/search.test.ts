@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { FieldGroup, FieldInfo } from "../api";
 import { firstCondition, headingOf } from "./defaults";
-import { findFields } from "./search";
+import { findFields, partsOf, usedMost } from "./search";
 
 function field(label: string, more: Partial<FieldInfo> = {}): FieldInfo {
   return {
@@ -15,6 +15,8 @@ function field(label: string, more: Partial<FieldInfo> = {}): FieldInfo {
     personal: false,
     retired: null,
     substitute: null,
+    part_of: "",
+    uses: 0,
     synonyms: [],
     choices: [],
     operators: [],
@@ -84,5 +86,40 @@ describe("what a field brings along", () => {
     expect(firstCondition(field("On", { kind: "date" }))).toMatchObject({ is: "in_window" });
     expect(firstCondition(field("Yes", { kind: "boolean" }))).toMatchObject({ is: "yes" });
     expect(firstCondition(field("Note")).is).toBe("not_blank");
+  });
+});
+
+describe("parts and habits", () => {
+  const site: FieldGroup = {
+    path: "site",
+    label: "Site",
+    note: "",
+    records: "site",
+    fields: [
+      field("Street", { part_of: "Address", uses: 2 }),
+      field("Town", { part_of: "Address", uses: 9 }),
+      field("Old town", { part_of: "Address", uses: 20, retired: "never kept up" }),
+      field("Phone", { part_of: "Contact", uses: 1 }),
+    ],
+  };
+  const parts = (text: string) =>
+    partsOf(site, text).map((p) => `${p.label}: ${p.fields.map((f) => f.label).join()}`);
+
+  it("offers together what is a part of one thing, without what is retired or alone", () => {
+    expect(parts("")).toEqual(["Address: Street,Town"]);
+    expect(parts("site addr")).toEqual(["Address: Street,Town"]);
+    expect(parts("town")).toEqual([]);
+  });
+
+  it("finds the fields of a part by its name", () => {
+    const found = findFields([site], "address", { everyday: true }).flatMap((g) =>
+      g.fields.map((f) => f.label),
+    );
+    expect(found).toEqual(["Town", "Street", "Old town"]);
+  });
+
+  it("offers what most templates use first, and nothing that only one uses", () => {
+    expect(usedMost([site], () => false, 5).map((u) => u.field.label)).toEqual(["Town", "Street"]);
+    expect(usedMost([site], (path) => path === "town", 5).map((u) => u.field.label)).toEqual(["Street"]);
   });
 });

@@ -7,6 +7,7 @@ function fieldFits(field: FieldInfo, group: FieldGroup, words: string[]): boolea
     field.path,
     field.column,
     field.meaning,
+    field.part_of,
     group.path ? group.label : "",
     ...field.synonyms,
   ]
@@ -15,7 +16,7 @@ function fieldFits(field: FieldInfo, group: FieldGroup, words: string[]): boolea
   return words.every((w) => hay.includes(w));
 }
 
-/** Fields that the text may mean, in their groups; labels that begin with it first. */
+/** Fields that the text may mean, in their groups; labels that begin with it first, then those used more here. */
 export function findFields(
   groups: FieldGroup[],
   text: string,
@@ -31,8 +32,42 @@ export function findFields(
       fields: group.fields
         .filter((f) => (words.length ? fieldFits(f, group, words) : !everyday || f.everyday))
         .map((field, at) => ({ field, at }))
-        .sort((a, b) => rank(a.field) - rank(b.field) || a.at - b.at)
+        .sort(
+          (a, b) =>
+            rank(a.field) - rank(b.field) || (wanted ? b.field.uses - a.field.uses : 0) || a.at - b.at,
+        )
         .map(({ field }) => field),
     }))
     .filter((group) => group.fields.length > 0);
+}
+
+/** What several fields of a record are together, such as an address. */
+export interface Part {
+  label: string;
+  fields: FieldInfo[];
+}
+
+/** The parts of a record that the text may mean, each of at least two fields that are kept up. */
+export function partsOf(group: FieldGroup, text: string): Part[] {
+  const words = text.trim().toLowerCase().split(/\s+/).filter(Boolean);
+  const found = new Map<string, FieldInfo[]>();
+  for (const field of group.fields) {
+    if (field.part_of && !field.retired)
+      found.set(field.part_of, [...(found.get(field.part_of) ?? []), field]);
+  }
+  return [...found]
+    .filter(([label, fields]) => {
+      const hay = `${label} ${group.path ? group.label : ""}`.toLowerCase();
+      return fields.length > 1 && words.every((w) => hay.includes(w));
+    })
+    .map(([label, fields]) => ({ label, fields }));
+}
+
+/** The fields that most templates here use, of those that are offered; a field of one template is nobody's habit. */
+export function usedMost(groups: FieldGroup[], without: (path: string) => boolean, most: number) {
+  return groups
+    .flatMap((group) => group.fields.map((field) => ({ field, group })))
+    .filter(({ field }) => field.uses > 1 && !field.retired && !without(field.path))
+    .sort((a, b) => b.field.uses - a.field.uses)
+    .slice(0, most);
 }

@@ -68,6 +68,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
       </td>
       <td className="unit">{text("unit")}</td>
       <td className="meaning">{text("meaning", "no meaning yet")}</td>
+      <td className="part">{text("part_of")}</td>
       <td className="text-center">
         <Form.Check
           aria-label={`${field.label} is an everyday field`}
@@ -141,7 +142,12 @@ function offeredKind(field: CuratedField): CuratedField["kind"] | undefined {
   return field.kinds.find((kind) => kind === offered);
 }
 
-const CAPTIONS: Record<TextColumn, string> = { label: "Label", unit: "Unit", meaning: "Meaning" };
+const CAPTIONS: Record<TextColumn, string> = {
+  label: "Label",
+  unit: "Unit",
+  meaning: "Meaning",
+  part_of: "Part of what",
+};
 
 const KINDS: Partial<Record<CuratedField["kind"], string>> = {
   integer: "whole number",

@@ -39,6 +39,9 @@ export function TableSheet({ table, tables, busy, onOpen, onEdit }: Props) {
               <th>Kind</th>
               <th>Unit</th>
               <th>Meaning</th>
+              <th title="Fields that are parts of one thing, such as Address, are offered together.">
+                Part of
+              </th>
               <th>Everyday</th>
               <th>Personal</th>
               <th>Example</th>

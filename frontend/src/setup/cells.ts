@@ -1,7 +1,7 @@
 import type { CatalogueEdit, CuratedField } from "../api";
 
 /** Columns of the sheet of fields that hold a text. */
-export type TextColumn = "label" | "unit" | "meaning";
+export type TextColumn = "label" | "unit" | "meaning" | "part_of";
 
 /**
  * The edits that pasted lines come to: from one field on, a line a field; further lines are dropped, and what is the

@@ -12,6 +12,7 @@ export const field = (name: string, label: string, more: Partial<CuratedField> =
   everyday: false,
   personal: false,
   personal_class: "",
+  part_of: "",
   retired: null,
   substitute: null,
   synonyms: [],

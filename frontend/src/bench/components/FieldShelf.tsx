@@ -7,16 +7,19 @@ import { choose } from "../chosen";
 import type { How } from "../chosen";
 import { rowType, useFind } from "../hooks/useFind";
 import { remember, remembered } from "../recent";
-import { findFields } from "../search";
+import { findFields, usedMost } from "../search";
 import type { Column, Document } from "../types";
 import { Help } from "../../guide";
-import { ShelfField } from "./ShelfField";
+import { ShelfGroup, ShelfTags } from "./ShelfGroup";
 import { ShelfMany } from "./ShelfMany";
 
 /** Milliseconds of quiet before the records are searched for the text as a value. */
 const QUIET = 350;
 
 const HITS = 6;
+
+/** Fields that are offered because most templates use them. */
+const OFTEN = 5;
 
 /** Fields drawn at once; the rest is found by typing, or shown on demand. */
 const DRAWN = 100;
@@ -68,6 +71,7 @@ export function FieldShelf(props: Props) {
     () => new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, { field: f, group: g }] as const))),
     [groups],
   );
+  const byGroup = useMemo(() => new Map(groups.map((g) => [g.path, g])), [groups]);
   const total = groups.reduce((n, g) => n + g.fields.length, 0);
   const hits = finding.hits.flatMap((hit) => {
     const known = byPath.get(pathOf(hit.path));
@@ -121,6 +125,10 @@ export function FieldShelf(props: Props) {
     event.preventDefault();
   };
   const recents = recent.flatMap((path) => byPath.get(path) ?? []);
+  const often = useMemo(
+    () => usedMost(groups, (path) => used.has(path) || recent.includes(path), OFTEN),
+    [groups, used, recent],
+  );
 
   return (
     <div
@@ -231,61 +239,27 @@ export function FieldShelf(props: Props) {
           )}
         </section>
       )}
-      {text === "" && recents.length > 0 && (
-        <section aria-label="Recently used">
-          <div className="group">Recently used</div>
-          <div className="recent">
-            {recents.map(({ field, group }) => (
-              <button
-                key={field.path}
-                type="button"
-                className="tag"
-                disabled={!editable}
-                onClick={() => add(field, group)}
-                title={group.path ? group.label : ""}
-              >
-                + {field.label}
-              </button>
-            ))}
-          </div>
-        </section>
+      {text === "" && (
+        <>
+          <ShelfTags label="Recently used" fields={recents} editable={editable} onAdd={add} />
+          <ShelfTags label="Used most here" fields={often} editable={editable} onAdd={add} />
+        </>
       )}
       {drawn.map((group) => (
-        <section key={group.path} aria-label={group.label}>
-          <div className="group">
-            {group.label}
-            <span>
-              {group.note}
-              {editable && text === "" && (
-                <button
-                  type="button"
-                  className="btn-link-plain ms-2"
-                  onClick={() =>
-                    onAddMany(
-                      group.fields
-                        .filter((f) => !used.has(f.path) && !f.retired)
-                        .map((field) => ({ field, group })),
-                    )
-                  }
-                >
-                  add all<span className="visually-hidden"> of {group.label}</span>
-                </button>
-              )}
-            </span>
-          </div>
-          {group.fields.map((field) => (
-            <ShelfField
-              key={field.path}
-              field={field}
-              used={used.has(field.path)}
-              editable={editable}
-              chosen={chosen.includes(field.path)}
-              onChoose={editable ? chooseStably : undefined}
-              together={together}
-              onAdd={addStably}
-            />
-          ))}
-        </section>
+        <ShelfGroup
+          key={group.path}
+          group={group}
+          // Parts are offered as a whole also where only some of them are looked at every day.
+          whole={byGroup.get(group.path) ?? group}
+          text={listed}
+          used={used}
+          chosen={chosen}
+          editable={editable}
+          onChoose={editable ? chooseStably : undefined}
+          together={together}
+          onAdd={addStably}
+          onAddMany={onAddMany}
+        />
       ))}
       {number > DRAWN && !whole && (
         <div className="px-3 py-1">
