@@ -113,17 +113,19 @@ def uses_of(session: Session, source: str, catalogue: Catalogue) -> dict[tuple[s
 
 def numbers_of_uses(session: Session, person: Person, source: str, catalogue: Catalogue) -> Counter[tuple[str, str]]:
     """
-    (record type, field or relation) → how many templates use it, of those `LATELY` changed that a person may see.
+    (record type, field or relation) → how many templates have it in a column, of those `LATELY` changed that a person
+    may see.
     """
     shown = [t for t in templates_of(session, source) if may(person, "look", t)]
     shown = sorted(shown, key=lambda t: t.draft_changed_at, reverse=True)[:LATELY]
-    return Counter({at: len(names) for at, names in _uses(shown, catalogue).items()})
+    return Counter({at: len(names) for at, names in _uses(shown, catalogue, "columns").items()})
 
 
-def _uses(records: Iterable[TemplateRecord], catalogue: Catalogue) -> dict[tuple[str, str], list[str]]:
+def _uses(records: Iterable[TemplateRecord], catalogue: Catalogue, part: str = "") -> dict[tuple[str, str], list[str]]:
     found: dict[tuple[str, str], list[str]] = {}
     for record in records:
-        for at in dict.fromkeys((s.records, s.name) for s in steps_of(record.draft, catalogue)):
+        steps = [s for s in steps_of(record.draft, catalogue) if s.place.startswith(part)]
+        for at in dict.fromkeys((s.records, s.name) for s in steps):
             found.setdefault(at, []).append(record.name)
     return found
 

@@ -17,12 +17,17 @@ from tests.browser.conftest import House
 pytestmark = pytest.mark.browser
 
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
-RUN = "async () => (await axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']})).violations"
+RUN = """async within => {
+    const rules = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
+    return (await axe.run(within ?? document, {runOnly: rules, resultTypes: ['violations']})).violations;
+}"""
 
 
-def violations(page: Page) -> list[str]:
-    page.evaluate(AXE.read_text(encoding="utf-8"))
-    found: list[Any] = page.evaluate(RUN)
+def violations(page: Page, within: str | None = None) -> list[str]:
+    """What axe finds wrong on a page, or in the part of it that a selector names."""
+    if not page.evaluate("'axe' in window"):
+        page.evaluate(AXE.read_text(encoding="utf-8"))
+    found: list[Any] = page.evaluate(RUN, within)
     return [f"{v['id']}: {n['target']} {n['failureSummary']}" for v in found for n in v["nodes"]]
 
 

@@ -72,7 +72,7 @@ class FieldOut(BaseModel):
     everyday: bool
     personal: bool
     part_of: str = Field(description="What it is a part of with other fields of its record, such as Address.")
-    uses: int = Field(description="Templates that use it, of the 200 changed last that I may look at.")
+    uses: int = Field(description="Templates with it in a column, of the 200 changed last that I may look at.")
     retired: str | None
     substitute: str | None
     synonyms: list[str]

@@ -4569,7 +4569,7 @@ export interface components {
             unit: string;
             /**
              * Uses
-             * @description Templates that use it, of the 200 changed last that I may look at.
+             * @description Templates with it in a column, of the 200 changed last that I may look at.
              */
             uses: number;
             /**

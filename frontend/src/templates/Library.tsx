@@ -50,9 +50,11 @@ export function Library() {
       <div className="strip">
         <h1>Templates</h1>
         <Help topic="first-template#the-library" />
-        <span className="soft">
-          {count(shown.length)} shown of {count(all.length)}
-        </span>
+        {templates.data && (
+          <span className="soft">
+            {count(shown.length)} shown of {count(all.length)}
+          </span>
+        )}
         <span className="fill" />
         <RoundButtons />
         {mayDesign && (
@@ -73,7 +75,7 @@ export function Library() {
       </div>
       <main className="body">
         <div className="library">
-          <Sieve templates={all} view={view} onChange={(v) => set("view", v)} />
+          <Sieve templates={templates.data} view={view} onChange={(v) => set("view", v)} />
           <div>
             <div className="d-flex flex-wrap gap-3 align-items-center mb-2">
               <div className="search mb-0 library-search">
@@ -181,15 +183,18 @@ function matches(t: TemplateRow, search: string): boolean {
     .every((w) => hay.includes(w));
 }
 
+/** The parts of the library, with how many templates each holds once that is known. */
 function Sieve({
-  templates,
+  templates: known,
   view,
   onChange,
 }: {
-  templates: TemplateRow[];
+  templates: TemplateRow[] | undefined;
   view: string;
   onChange: (view: string) => void;
 }) {
+  const templates = known ?? [];
+  const number = (key: string) => known?.filter((t) => fits(t, key)).length;
   const records = [...new Map(templates.map((t) => [t.records, t.records_label || t.records]))].sort((a, b) =>
     a[1].localeCompare(b[1]),
   );
@@ -212,12 +217,12 @@ function Sieve({
   const byLabel = labels.map((label): [string, string] => [`label:${label}`, indented(label)]);
   const option = ([key, label]: [string, string]) => (
     <option key={key} value={key}>
-      {label} ({templates.filter((t) => fits(t, key)).length})
+      {label} {known && `(${number(key)})`}
     </option>
   );
   const entry = ([key, label]: [string, string]) => (
     <button key={key} type="button" aria-pressed={view === key} onClick={() => onChange(key)}>
-      {label} <span className="soft">{templates.filter((t) => fits(t, key)).length}</span>
+      {label} <span className="soft">{number(key)}</span>
     </button>
   );
   return (

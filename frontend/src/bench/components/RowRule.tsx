@@ -38,7 +38,7 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
       <div>
         One row per what? <Help topic="rows#one-row-per-record" />
       </div>
-      <div role="radiogroup" aria-label="One row per">
+      <div role="radiogroup" aria-label="One row per" className="pb-1">
         <Form.Check
           type="radio"
           id="rule-record"
@@ -71,7 +71,11 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
           />
         ))}
         {!more && shown.length < children.length && (
-          <button type="button" className="btn-link-plain small ms-4" onClick={() => setMore(true)}>
+          <button
+            type="button"
+            className="btn-link-plain small ms-4 mb-2 d-block"
+            onClick={() => setMore(true)}
+          >
             {children.length - shown.length} more
           </button>
         )}

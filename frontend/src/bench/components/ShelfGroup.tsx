@@ -104,7 +104,8 @@ export function ShelfTags({ label, fields, editable, onAdd }: TagsProps) {
             onClick={() => onAdd(field, group)}
             title={group.path ? group.label : ""}
           >
-            + {field.label}
+            + {group.path && `${group.label.split(" › ").at(-1)} › `}
+            {field.label}
           </button>
         ))}
       </div>

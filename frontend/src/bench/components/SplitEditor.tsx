@@ -35,27 +35,29 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
   const first = document.columns?.find((c) => "field" in c.value)?.id ?? everyday[0]?.f.path ?? "";
   return (
     <>
-      <Help topic="files#split-into-several" />
-      <Form.Select
-        aria-label="One file, or several"
-        value={way}
-        onChange={(e) =>
-          set(
-            {
-              none: null,
-              rows: { rows: 10_000 },
-              megabytes: { megabytes: "10" },
-              by: { by: first },
-            }[e.target.value as keyof typeof WAYS],
-          )
-        }
-      >
-        {Object.entries(WAYS).map(([key, words]) => (
-          <option key={key} value={key}>
-            {words}
-          </option>
-        ))}
-      </Form.Select>
+      <div className="d-flex align-items-center gap-2">
+        <Form.Select
+          aria-label="One file, or several"
+          value={way}
+          onChange={(e) =>
+            set(
+              {
+                none: null,
+                rows: { rows: 10_000 },
+                megabytes: { megabytes: "10" },
+                by: { by: first },
+              }[e.target.value as keyof typeof WAYS],
+            )
+          }
+        >
+          {Object.entries(WAYS).map(([key, words]) => (
+            <option key={key} value={key}>
+              {words}
+            </option>
+          ))}
+        </Form.Select>
+        <Help topic="files#split-into-several" />
+      </div>
       {split?.rows && (
         <Form.Control
           type="number"

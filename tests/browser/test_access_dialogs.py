@@ -1,0 +1,100 @@
+"""
+What one press opens, in every place: dialogs, menus, and the dialogs that menus lead to, looked at by axe.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+import pytest
+from playwright.sync_api import Locator, Page
+
+from tests.browser.conftest import House
+from tests.browser.test_access import violations
+
+pytestmark = pytest.mark.browser
+
+#: Place, who looks at it, and what stands there once it is drawn.
+PLACES = {
+    "templates": ("ines", ".board tbody tr"),
+    "runs": ("ines", ".board tbody tr"),
+    "rounds": ("ines", ".board tbody tr"),
+    "recipients": ("ines", "main button"),
+    "records": ("ines", ".grid tbody tr"),
+    "set-up/sources": ("marta", "main button"),
+    "set-up/catalogue": ("marta", ".catalogue-sheet tbody tr"),
+    "set-up/people": ("marta", ".board tbody tr"),
+    "set-up/ways-out": ("marta", "main button"),
+    "set-up/journal": ("marta", ".board tbody tr"),
+    "set-up/health": ("marta", "main"),
+}
+
+PASSWORDS = {"ines": "damson-and-lime", "marta": "oak-before-ash"}
+
+
+def shown(page: Page, house: House, place: str) -> None:
+    page.goto(f"{house.address}/{place}")
+    page.locator(PLACES[place][1]).first.wait_for()
+    page.wait_for_timeout(500)
+
+
+def openers(page: Page) -> list[str]:
+    """The names of the buttons that open something, each kind once: of rows, the first's."""
+    found: list[str] = page.evaluate(
+        """() => {
+            const kinds = new Map();
+            for (const button of document.querySelectorAll('button:enabled, [role=button]')) {
+                const name = button.getAttribute('aria-label') || button.textContent.trim();
+                const opens = button.hasAttribute('aria-haspopup') || button.matches('.dropdown-toggle, [aria-expanded=false]')
+                    || name.endsWith('…') || /^(New|Add|A |Some of) /.test(name);
+                if (!opens || !button.checkVisibility() || button.closest('[role=tablist]')) continue;
+                const row = button.closest('tr, li');
+                const kind = row ? `${row.parentElement.className} ${[...row.querySelectorAll('button')].indexOf(button)}` : name;
+                if (!kinds.has(kind)) kinds.set(kind, name);
+            }
+            return [...kinds.values()];
+        }"""
+    )
+    return found
+
+
+def button(page: Page, name: str) -> Locator:
+    return page.locator("button, [role=button]").and_(page.get_by_role("button", name=name, exact=True)).first
+
+
+def closed(page: Page, house: House, place: str) -> None:
+    """The place as it was, whatever was opened."""
+    page.keyboard.press("Escape")
+    page.wait_for_timeout(350)
+    if not page.url.endswith(f"/{place}") or page.get_by_role("dialog").count():
+        shown(page, house, place)
+
+
+def looks(page: Page, house: House, place: str) -> Iterator[str]:
+    shown(page, house, place)
+    yield from (f"{place}: {v}" for v in violations(page))
+    for name in openers(page):
+        button(page, name).click()
+        # What opens fades in, and half-faded text has no contrast.
+        page.wait_for_timeout(600)
+        yield from (f"{place} › {name}: {v}" for v in violations(page))
+        items = page.locator(".dropdown-menu.show .dropdown-item:not(.disabled)", has_text=re.compile("…$"))
+        for item in items.all_inner_texts():
+            closed(page, house, place)
+            button(page, name).click()
+            page.locator(".dropdown-menu.show").get_by_text(item, exact=True).click()
+            page.wait_for_timeout(600)
+            yield from (f"{place} › {name} › {item}: {v}" for v in violations(page))
+        closed(page, house, place)
+
+
+@pytest.mark.parametrize("place", PLACES)
+def test_what_a_press_opens_has_no_violations(page: Page, house: House, place: str) -> None:
+    """Each menu and dialog that stands behind a button of a place."""
+    who = PLACES[place][0]
+    signed = {"email": f"{who}@marrowby.example", "password": PASSWORDS[who]}
+    assert page.request.post(f"{house.address}/api/v1/session", data=signed).ok
+    found = list(looks(page, house, place))
+
+    assert not found, "\n".join(found)
