@@ -40,7 +40,6 @@ export function AskedText({ text, onText, onFound, document, label, placeholder 
       ),
     placeholderData: (known) => known,
     staleTime: 60_000,
-    retry: false,
   });
   const found = text.trim() && settled === text && !reading.isPlaceholderData ? reading.data : undefined;
   useEffect(() => onFound(found), [found, onFound]);

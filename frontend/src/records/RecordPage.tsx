@@ -68,7 +68,6 @@ function useLooked(
         more: look.more,
       };
     },
-    retry: false,
   });
 }
 
@@ -279,7 +278,6 @@ function Uses({ name, recordKey }: { name: string; recordKey: string[] }) {
       answer(
         api.GET("/api/v1/records/{name}/uses", { params: { path: { name }, query: { key: recordKey } } }),
       ),
-    retry: false,
   });
   if (!uses.data) return <Trouble error={uses.error} />;
   return (

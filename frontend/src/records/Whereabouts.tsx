@@ -16,7 +16,6 @@ export function Whereabouts({ name, recordKey }: { name: string; recordKey: stri
           params: { path: { name }, query: { key: recordKey } },
         }),
       ),
-    retry: false,
   });
   if (!gone.data) return <Trouble error={gone.error} />;
   return (

@@ -91,7 +91,6 @@ export function NewRound({ template, round, onClose }: Props) {
     queryKey: ["rounds", "preview", asked],
     queryFn: () => answer(api.POST("/api/v1/rounds/preview", { body: asked })),
     placeholderData: keepPreviousData,
-    retry: false,
   });
   const chosen = templates.data?.find((t) => t.id === draft.template_id);
   const asks = useQuery({

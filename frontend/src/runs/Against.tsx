@@ -32,7 +32,6 @@ export function Against({ run, past }: Props) {
       ),
     refetchInterval: (query) => (query.state.data?.status === "asked" ? 1000 : false),
     staleTime: Infinity,
-    retry: false,
   });
   if (!before) return null;
   const found = compared.data;

@@ -24,7 +24,6 @@ export function Expected({
           params: { path: { template_id: templateId }, query: { rows: rows!, format } },
         }),
       ),
-    retry: false,
   });
   if (!known.data) return null;
   return (

@@ -25,7 +25,6 @@ export function LookInto({
         }),
       ),
     staleTime: Infinity,
-    retry: false,
   });
   const known = found.data;
   const shown = known?.sheets[sheet];

@@ -125,7 +125,6 @@ function useRowCount(known: Questions | undefined, answers: Answers) {
       );
       return tally.steps.at(-1)?.rows ?? 0;
     },
-    retry: false,
   });
 }
 

@@ -16,7 +16,6 @@ export function Proposed({ records }: { records: string }) {
       const body = { document, limit: ROWS, offset: 0, bench: "", keys: false };
       return answer(api.POST("/api/v1/design/look", { body: body as never, signal }));
     },
-    retry: false,
   });
   if (found.error) return <Trouble error={found.error} />;
   const look = found.data;

@@ -81,7 +81,6 @@ function Asking({ known }: { known: Questions }) {
     enabled: ready,
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) => answer(api.POST("/api/v1/design/tally", { body, signal })),
-    retry: false,
   });
   const counted = !tally.isPlaceholderData && asked.answers === answers && asked.windows === windows;
   const rows = counted ? tally.data?.steps.at(-1)?.rows : undefined;

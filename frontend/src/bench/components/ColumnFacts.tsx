@@ -21,7 +21,6 @@ export function ColumnFacts({ records, field, onValue }: Props) {
         api.GET("/api/v1/record-types/{name}/facts/{field}", { params: { path: { name: records, field } } }),
       ),
     staleTime: 600_000,
-    retry: false,
   });
   const known = facts.data;
   if (facts.error) return null;

@@ -139,7 +139,6 @@ function FirstLines({ document, templateId }: { document: Document; templateId: 
         }),
       ),
     placeholderData: (known) => known,
-    retry: false,
   });
   return (
     <div>

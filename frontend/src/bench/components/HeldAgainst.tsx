@@ -44,7 +44,6 @@ export function HeldAgainst({ document, onFill }: Props) {
       ),
     enabled: recipient !== null,
     placeholderData: keepPreviousData,
-    retry: false,
   });
   if (all.length === 0) return null;
   const unmet = fits.data?.unmet ?? [];

@@ -59,7 +59,6 @@ export function PerUnit({
           },
         }),
       ),
-    retry: false,
   });
   const most = Math.max(1, ...(counted.data ?? []).map((v) => v.rows));
   return (

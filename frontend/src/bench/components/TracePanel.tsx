@@ -86,7 +86,6 @@ function Answer({
           },
         }),
       ),
-    retry: false,
   });
   if (found.error) return <Trouble error={found.error} />;
   if (!found.data) return <p className="soft mt-3">looking…</p>;
@@ -271,7 +270,6 @@ function LeftOutList({ document, templateId, counts, place, onTracing }: Props &
           },
         }),
       ),
-    retry: false,
   });
   const step = counts?.steps.find((s) => s.place === place);
   const number = counts ? stoppedAt(counts, place) : null;

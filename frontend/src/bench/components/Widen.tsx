@@ -25,7 +25,6 @@ export function Widen({ document, unit, heading, now, onWiden }: Props) {
           body: { document: next as unknown as Record<string, never>, path: unit },
         }),
       ),
-    retry: false,
   });
   const all = (counted.data ?? []).reduce((n, v) => n + v.rows, 0);
   return (
