@@ -9,6 +9,7 @@ import hashlib
 import os
 import shutil
 from collections.abc import Iterator
+from functools import partial
 from pathlib import PurePosixPath
 from typing import Any, ClassVar, Literal
 
@@ -101,30 +102,38 @@ class FolderWay:
 
     def _is_there(self, parcel: Parcel, file: ParcelFile) -> bool:
         noted = parcel.progress.get(f"at {file.id}")
-        if noted is None:
+        if not noted:
             return False
         with opened_place(self.root, noted) as place:
-            return place.size() == file.size and place.exists() and _digest(place) == file.sha256
+            # An equal file may be another delivery's, as long as this one's still stands beside it.
+            same = place.size() == file.size and place.exists() and _digest(place) == file.sha256
+            return same and not place.waits(parcel.delivery_id)
 
     def _put(self, parcel: Parcel, file: ParcelFile) -> None:
+        if noted := parcel.progress.get(f"at {file.id}"):
+            with opened_place(self.root, noted) as place:
+                place.clear(parcel.delivery_id)
         for number in range(1, MOST_NAMES):
             name = file.name if number == 1 or self.mode == "replace" else with_suffix(file.name, number)
             target = str(self.folder / name)
             with opened_place(self.root, target) as place:
                 if self.mode == "new" and place.exists():
                     continue
-                # Noted before it is done: after a crash the place itself tells whether it was.
-                parcel.note({f"at {file.id}": target})
+                # Noted when it is whole, before it has its name: after a crash the place itself tells whether it has.
+                whole = partial(parcel.note, {f"at {file.id}": target})
                 try:
                     with (
                         file.opened() as made,
                         made.open("rb") as source,
-                        place.written(parcel.delivery_id, anew=self.mode == "new") as copy,
+                        place.written(parcel.delivery_id, anew=self.mode == "new", ready=whole) as copy,
                     ):
                         shutil.copyfileobj(source, copy, CHUNK)
                     return
-                except FileExistsError:
-                    continue
+                except OSError as error:
+                    # What stands under the name is another's, however equal it is.
+                    parcel.note({f"at {file.id}": ""})
+                    if not isinstance(error, FileExistsError):
+                        raise
         raise DeliveryError(f"There is no free name left for “{file.name}”; clear the folder.")
 
     def withdraw(self, parcel: Parcel) -> None:

@@ -112,7 +112,8 @@ class SftpWay:
 
     def _is_there(self, sftp: paramiko.SFTPClient, parcel: Parcel, file: ParcelFile) -> bool:
         noted = parcel.progress.get(f"at {file.id}")
-        if noted is None:
+        # An equal file may be another delivery's, as long as this one's still stands beside it.
+        if noted is None or _exists(sftp, self._beside(parcel, file)):
             return False
         try:
             if sftp.stat(self._path(noted)).st_size != file.size:
@@ -127,7 +128,7 @@ class SftpWay:
         return digest.hexdigest() == file.sha256
 
     def _put(self, sftp: paramiko.SFTPClient, parcel: Parcel, file: ParcelFile) -> None:
-        beside = self._path(f".{file.name[-80:]}.{parcel.identity[:12]}.part")
+        beside = self._beside(parcel, file)
         with file.opened() as made, made.open("rb") as source:
             # Measured by the server after the last byte.
             sftp.putfo(source, beside, file.size, confirm=False)
@@ -169,6 +170,9 @@ class SftpWay:
             for file in parcel.files:
                 if self._is_there(sftp, parcel, file):
                     sftp.remove(self._path(parcel.progress[f"at {file.id}"]))
+
+    def _beside(self, parcel: Parcel, file: ParcelFile) -> str:
+        return self._path(f".{file.name[-80:]}.{parcel.identity[:12]}.part")
 
     def _path(self, name: str) -> str:
         return posixpath.join(self.folder, name) if self.folder else name

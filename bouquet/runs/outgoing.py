@@ -14,7 +14,7 @@ import fcntl
 import os
 import stat
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import IO
@@ -71,6 +71,26 @@ class Place:
             raise WriteError(f"“{self.name}” is no plain file.")
         return known.st_size
 
+    def waits(self, owner: int) -> bool:
+        """
+        Whether what `owner` has written for this place stands beside it still, and not under its name.
+        """
+        try:
+            beside = os.stat(self._beside(owner), dir_fd=self._folder, follow_symlinks=False)
+        except FileNotFoundError:
+            return False
+        try:
+            return not os.path.samestat(beside, os.stat(self.name, dir_fd=self._folder, follow_symlinks=False))
+        except FileNotFoundError:
+            return True
+
+    def clear(self, owner: int) -> None:
+        """
+        Remove what `owner` left beside this place, if it did.
+        """
+        with contextlib.suppress(FileNotFoundError):
+            os.unlink(self._beside(owner), dir_fd=self._folder)
+
     def remove(self) -> None:
         """
         Remove the file, if it is there.
@@ -96,21 +116,22 @@ class Place:
                 fcntl.flock(self._folder, fcntl.LOCK_UN)
 
     @contextmanager
-    def written(self, owner: int, *, anew: bool) -> Iterator[IO[bytes]]:
+    def written(self, owner: int, *, anew: bool, ready: Callable[[], object] = lambda: None) -> Iterator[IO[bytes]]:
         """
         A file written beside and then put in its place: a reader sees the old one or the new one, never half of it.
+        `ready` is called once it is whole, before it gets its name.
 
         With `anew` it never takes the place of another file: raises FileExistsError.
         """
-        beside = f".{self.name[-120:]}.{owner}.part"
-        with contextlib.suppress(FileNotFoundError):
-            os.unlink(beside, dir_fd=self._folder)
+        beside = self._beside(owner)
+        self.clear(owner)
         try:
             flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW
             with os.fdopen(os.open(beside, flags, 0o644, dir_fd=self._folder), "wb") as copy:
                 yield copy
                 copy.flush()
                 os.fsync(copy.fileno())
+            ready()
             if anew:
                 self._link(beside)
             else:
@@ -118,6 +139,9 @@ class Place:
         finally:
             with contextlib.suppress(OSError):
                 os.unlink(beside, dir_fd=self._folder)
+
+    def _beside(self, owner: int) -> str:
+        return f".{self.name[-120:]}.{owner}.part"
 
     def _link(self, beside: str) -> None:
         """

@@ -227,6 +227,27 @@ def test_an_equal_object_of_another_delivery_is_not_withdrawn(sending: Sending, 
         assert way_to(sending.services, second_delivery).verify(parcel_of(sending.services, session, second_delivery))
 
 
+@pytest.mark.parametrize("way", ["folder", "sftp"])
+def test_an_equal_file_of_another_delivery_is_not_taken_for_ones_own(sending: Sending, room: Room, way: str) -> None:
+    """A worker died before its file had the name that it noted, and meanwhile another delivered the same bytes there."""
+    recipient = sending.recipient(way, mode="new", folder="equal")
+    first = sending.run([recipient])
+    sending.send()
+    second = sending.run([recipient], {**WARDS, "name": "Same"})
+    root = (sending.services.outgoing if way == "folder" else room.folder / "sftp") / "equal"
+    with sending.services.store.session() as session:
+        delivery = session.get_one(type(second), second.id).deliveries[0]
+        (file,) = parcel_of(sending.services, session, delivery).files
+        mark = delivery.id if way == "folder" else delivery.identity[:12]
+        target = "equal/wards.csv" if way == "folder" else "wards.csv"
+        delivery.state, delivery.next_at, delivery.progress = "sending", NOW, {f"at {file.id}": target}
+    (root / f".wards.csv.{mark}.part").write_bytes(body_of(sending.services, first))
+    sending.send()
+
+    assert sending.deliveries(second)[0].state == "arrived"
+    assert sorted(p.name for p in root.iterdir()) == ["wards-2.csv", "wards.csv"]
+
+
 def test_a_fixed_name_is_replaced_and_another_is_never_overwritten(sending: Sending, room: Room) -> None:
     root = room.folder / "sftp" / "kept"
     root.mkdir(parents=True)
