@@ -30,6 +30,9 @@ PLACES = {
     "set-up/health": ("marta", "main"),
 }
 
+#: What an opened part of a place is, a dialog before all.
+OPENED = ("[aria-modal=true]", "[role=dialog]", ".dropdown-menu.show")
+
 PASSWORDS = {"ines": "damson-and-lime", "marta": "oak-before-ash"}
 
 
@@ -71,21 +74,26 @@ def closed(page: Page, house: House, place: str) -> None:
         shown(page, house, place)
 
 
+def opened(page: Page) -> list[str]:
+    """What axe finds in what was opened; in the whole place where it opened in line. A menu hides a part of the page."""
+    # What opens fades in, and half-faded text has no contrast.
+    page.wait_for_timeout(600)
+    inside = (part for part in OPENED if page.locator(part).count())
+    return violations(page, next(inside, None))
+
+
 def looks(page: Page, house: House, place: str) -> Iterator[str]:
     shown(page, house, place)
     yield from (f"{place}: {v}" for v in violations(page))
     for name in openers(page):
         button(page, name).click()
-        # What opens fades in, and half-faded text has no contrast.
-        page.wait_for_timeout(600)
-        yield from (f"{place} › {name}: {v}" for v in violations(page))
+        yield from (f"{place} › {name}: {v}" for v in opened(page))
         items = page.locator(".dropdown-menu.show .dropdown-item:not(.disabled)", has_text=re.compile("…$"))
         for item in items.all_inner_texts():
             closed(page, house, place)
             button(page, name).click()
             page.locator(".dropdown-menu.show").get_by_text(item, exact=True).click()
-            page.wait_for_timeout(600)
-            yield from (f"{place} › {name} › {item}: {v}" for v in violations(page))
+            yield from (f"{place} › {name} › {item}: {v}" for v in opened(page))
         closed(page, house, place)
 
 
