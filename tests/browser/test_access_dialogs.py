@@ -20,7 +20,7 @@ PLACES = {
     "templates": ("ines", ".board tbody tr"),
     "runs": ("ines", ".board tbody tr"),
     "rounds": ("ines", ".board tbody tr"),
-    "recipients": ("ines", "main button"),
+    "recipients": ("ines", ".strip h1"),
     "records": ("ines", ".grid tbody tr"),
     "set-up/sources": ("marta", "main button"),
     "set-up/catalogue": ("marta", ".catalogue-sheet tbody tr"),
