@@ -190,7 +190,13 @@ def test_a_worker_whose_lock_was_lost_takes_no_rows_away(
     first.start()
     assert writing.wait(20)
     with services.store.session() as session:
-        session.execute(sa.text("SELECT pg_terminate_backend(pid) FROM pg_locks WHERE locktype = 'advisory'"))
+        # In this database: another test process has locks in its own.
+        session.execute(
+            sa.text(
+                "SELECT pg_terminate_backend(l.pid) FROM pg_locks l JOIN pg_database d ON d.oid = l.database"
+                " WHERE l.locktype = 'advisory' AND d.datname = current_database()"
+            )
+        )
     second.start()
     second.join(2)
     go_on.set()
