@@ -85,7 +85,9 @@ def opened(page: Page) -> list[str]:
 def looks(page: Page, house: House, place: str) -> Iterator[str]:
     shown(page, house, place)
     yield from (f"{place}: {v}" for v in violations(page))
-    for name in openers(page):
+    names = openers(page)
+    assert names, f"nothing opens on {place}"
+    for name in names:
         button(page, name).click()
         yield from (f"{place} › {name}: {v}" for v in opened(page))
         items = page.locator(".dropdown-menu.show .dropdown-item:not(.disabled)", has_text=re.compile("…$"))
