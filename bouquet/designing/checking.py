@@ -60,6 +60,7 @@ class Counted:
     whole: bool
     objections: int
     saw: str = ""
+    at_run: bool = False
     rows: list[Objected] = field(default_factory=list)
     usual: Usual | None = None
 
@@ -133,7 +134,8 @@ def _whole_counts(statements: Statements, rows: int) -> list[Counted]:
             severity=c.severity,
             whole=True,
             objections=int(c.place in said),
-            saw=said.get(c.place, "" if c in known else "judged when it runs"),
+            saw=said.get(c.place, ""),
+            at_run=c not in known,
             rows=[],
         )
         for c in plan.file_checks

@@ -17,7 +17,7 @@ from bouquet.core.wording.lists import listed
 from bouquet.designing.source_view import SourceView
 from bouquet.runs.split_writer import split_texts
 
-__all__ = ["fit_words", "part_values", "recipient_sentence"]
+__all__ = ["fit_words", "part_values", "recipient_sentence", "taken_words"]
 
 _SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
 _GIVEN: dict[GivenAs, str] = {
@@ -43,6 +43,17 @@ def recipient_sentence(name: str, acceptance: Acceptance, ways: Sequence[tuple[s
     Args:
         ways: (kind, where) of each way by which they receive.
     """
+    goes = [_WAYS[kind].format(where) for kind, where in ways]
+    text = f"{name} takes {taken_words(acceptance)}, {listed(goes)}."
+    allowed = "may" if acceptance.personal else "may not"
+    classes = [f"; {CLASSES[name].title.lower()} {_GIVEN[given]}" for name, given in acceptance.classes.items()]
+    return f"{text} They {allowed} receive personal data{''.join(classes)}."
+
+
+def taken_words(acceptance: Acceptance) -> str:
+    """
+    The form of file that somebody takes.
+    """
     form = FORMATS[acceptance.format].noun if acceptance.format else "a file as the template makes it"
     details = []
     if acceptance.csv is not None:
@@ -57,11 +68,7 @@ def recipient_sentence(name: str, acceptance: Acceptance, ways: Sequence[tuple[s
         details.append(f"called “{acceptance.name}”")
     if acceptance.most_rows is not None:
         details.append(f"of at most {acceptance.most_rows:,} rows")
-    goes = [_WAYS[kind].format(where) for kind, where in ways]
-    text = f"{name} takes {form}{', ' + ', '.join(details) if details else ''}, {listed(goes)}."
-    allowed = "may" if acceptance.personal else "may not"
-    classes = [f"; {CLASSES[name].title.lower()} {_GIVEN[given]}" for name, given in acceptance.classes.items()]
-    return f"{text} They {allowed} receive personal data{''.join(classes)}."
+    return f"{form}{', ' + ', '.join(details) if details else ''}"
 
 
 def part_values(view: SourceView, template: Template) -> list[str]:

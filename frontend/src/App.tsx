@@ -6,6 +6,7 @@ import type { Session } from "./api";
 import { Shell } from "./shell";
 import { FirstStart, SetPassword, SignIn } from "./signin";
 import { Library } from "./templates";
+import { tr } from "./i18n";
 
 // What is not the first view is loaded when it is first gone to.
 const Bench = lazy(() => import("./bench").then((m) => ({ default: m.Bench })));
@@ -73,7 +74,7 @@ function Door() {
   return (
     <BrowserRouter>
       <Shell session={session.data}>
-        <Suspense fallback={<main className="body soft">opening…</main>}>
+        <Suspense fallback={<main className="body soft">{tr("opening…")}</main>}>
           <Routes>
             <Route path="/templates" element={<Library />} />
             <Route path="/templates/match" element={<Match />} />

@@ -15,7 +15,7 @@ from bouquet.core.metadata import is_metadata, layout_of_metadata
 from bouquet.core.plan import across_of, resolve
 from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
 from bouquet.delivery import WrongSettings, checked_address, words_of
-from bouquet.designing.recipients import fit_words, recipient_sentence
+from bouquet.designing.recipients import fit_words, recipient_sentence, taken_words
 from bouquet.rights import may_send
 from bouquet.runs import Services
 from bouquet.runs.crossing import crossed
@@ -195,6 +195,7 @@ def _out(
             for (_, m, address), (kind, where) in zip(more, ways[1:], strict=True)
         ],
         acceptance=found.acceptance,
+        takes=taken_words(read_acceptance(found.acceptance)),
         sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), ways),
         rounds=[r.template.name for r in outbox.rounds_sent_to(session, found.id)],
         may_send=may_send(person, found.id),

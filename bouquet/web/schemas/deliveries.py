@@ -146,6 +146,7 @@ class RecipientOut(BaseModel):
     more_ways: list[MoreWay]
     acceptance: dict[str, Any]
     sentence: str
+    takes: str = Field(description="What they take, without how they get it.")
     rounds: list[str]
     may_send: bool = Field(description="Whether files of whoever asks may go to them.")
     last_state: State | None

@@ -235,6 +235,7 @@ class CheckCount(BaseModel):
     whole: bool
     objections: int
     saw: str
+    at_run: bool = Field(False, description="Whether it is judged only when it runs.")
     rows: list[ObjectedRow]
     #: Of a check that objects to numbers far from the usual, what is usual.
     usual: UsualOut | None = None

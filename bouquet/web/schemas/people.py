@@ -73,10 +73,11 @@ class SignInRequest(BaseModel):
 
 class Preferences(BaseModel):
     """
-    How a person likes the interface. A locale of "" is the browser's. `hints_seen` are the hints put away.
+    How a person likes the interface. A language or locale of "" is the browser's. `hints_seen` are the hints put away.
     """
 
     theme: Literal["light", "dark", "system"] = "light"
+    language: Literal["", "en", "de", "fr"] = Field("", description="What the interface speaks; “” is the browser's.")
     locale: str = Field("", max_length=20, pattern=r"^([A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*)?$")
     hints: bool = True
     hints_seen: list[str] = Field([], max_length=100)

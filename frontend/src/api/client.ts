@@ -2,6 +2,7 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 import { currentEyes } from "./eyes";
 import { aboutSource } from "./source";
+import { language, tr } from "../i18n";
 
 type Schemas = components["schemas"];
 export type Session = Schemas["Session"];
@@ -131,6 +132,7 @@ api.use({
   async onRequest({ request }) {
     const address = aboutSource(request.url);
     const eyes = currentEyes();
+    request.headers.set("Accept-Language", language);
     if (eyes) request.headers.set("Bouquet-Eyes", String(eyes.id));
     if (address === request.url) return undefined;
     // A body that was given to a request is a stream by now, which browsers do not send on.
@@ -142,9 +144,11 @@ api.use({
 
 const UNREACHED: ProblemDetails = {
   type: "/problems/unreached",
-  title: "Not reached",
+  title: tr("Not reached"),
   status: 0,
-  detail: "The server cannot be reached just now. What you typed is kept here; it is sent when it is back.",
+  detail: tr(
+    "The server cannot be reached just now. What you typed is kept here; it is sent when it is back.",
+  ),
 };
 
 /**
@@ -168,7 +172,7 @@ export async function answer<T>(
   throw new ApiError({
     ...UNREACHED,
     status: response.status,
-    detail: `The server answered ${response.status}.`,
+    detail: tr("The server answered {{status}}.", { status: response.status }),
   });
 }
 

@@ -3645,6 +3645,12 @@ export interface components {
          *     whole have no rows of their own and say what they `saw` where they object.
          */
         CheckCount: {
+            /**
+             * At Run
+             * @description Whether it is judged only when it runs.
+             * @default false
+             */
+            at_run: boolean;
             /** Objections */
             objections: number;
             /** Place */
@@ -6276,7 +6282,7 @@ export interface components {
         };
         /**
          * Preferences
-         * @description How a person likes the interface. A locale of "" is the browser's. `hints_seen` are the hints put away.
+         * @description How a person likes the interface. A language or locale of "" is the browser's. `hints_seen` are the hints put away.
          */
         Preferences: {
             /**
@@ -6295,6 +6301,13 @@ export interface components {
              * @default []
              */
             hints_seen: string[];
+            /**
+             * Language
+             * @description What the interface speaks; “” is the browser's.
+             * @default
+             * @enum {string}
+             */
+            language: "" | "en" | "de" | "fr";
             /**
              * Library Sort
              * @default last
@@ -6534,6 +6547,11 @@ export interface components {
             rounds: string[];
             /** Sentence */
             sentence: string;
+            /**
+             * Takes
+             * @description What they take, without how they get it.
+             */
+            takes: string;
             /** Where */
             where: string;
         };

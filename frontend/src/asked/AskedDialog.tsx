@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { AskedInfo } from "../api";
 import { FormDialog } from "../shared";
 import { AskedText } from "./AskedText";
+import { tr } from "../i18n";
 
 interface Props {
   document: Record<string, unknown>;
@@ -15,8 +16,8 @@ export function AskedDialog({ document, onTake, onClose }: Props) {
   const [found, setFound] = useState<AskedInfo>();
   return (
     <FormDialog
-      title="What else is wanted?"
-      act="Put it in"
+      title={tr("What else is wanted?")}
+      act={tr("Put it in")}
       ready={(found?.parts.length ?? 0) > 0}
       busy={false}
       error={null}
@@ -28,8 +29,8 @@ export function AskedDialog({ document, onTake, onClose }: Props) {
         onText={setText}
         onFound={setFound}
         document={document}
-        label="In your own words"
-        placeholder="only those in Quay, with girth, newest first"
+        label={tr("In your own words")}
+        placeholder={tr("only those in Quay, with girth, newest first")}
       />
     </FormDialog>
   );

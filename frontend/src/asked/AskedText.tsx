@@ -6,6 +6,7 @@ import type { AskedInfo, AskedPart } from "../api";
 import { Icon, Trouble, useDebounced } from "../shared";
 import { piecesOf, unsaid } from "./pieces";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 /** Milliseconds without a letter until a request is read. */
 const QUIET = 350;
@@ -89,7 +90,7 @@ function Reading({ text, found, onIgnore, onAll }: ReadingProps) {
       <p className="asked-text">
         {piecesOf(text, found).map((piece, n) =>
           piece.unread ? (
-            <span key={n} className="asked-unread" title="not understood">
+            <span key={n} className="asked-unread" title={tr("not understood")}>
               {piece.text}
             </span>
           ) : piece.part ? (
@@ -107,15 +108,16 @@ function Reading({ text, found, onIgnore, onAll }: ReadingProps) {
       </p>
       {found.unread.length > 0 && (
         <p className="asked-note">
-          <Icon name="exclamation" /> Not understood:{" "}
-          {found.unread.map(({ start, end }) => `“${text.slice(start, end)}”`).join(", ")}. The rest is taken
-          without it.
+          <Icon name="exclamation" />{" "}
+          {tr("Not understood: {{unread}}. The rest is taken without it.", {
+            unread: found.unread.map(({ start, end }) => `“${text.slice(start, end)}”`).join(", "),
+          })}
         </p>
       )}
       {found.document === null ? (
-        <p className="soft mb-0">Name the records, a field or a value of them.</p>
+        <p className="soft mb-0">{tr("Name the records, a field or a value of them.")}</p>
       ) : (
-        <ul className="asked-parts" aria-label="What it was taken for">
+        <ul className="asked-parts" aria-label={tr("What it was taken for")}>
           {said.map((part) => (
             <li key={`${part.start} ${part.place}`} className={part.doubt ? "is-doubt" : ""}>
               <span>
@@ -123,7 +125,11 @@ function Reading({ text, found, onIgnore, onAll }: ReadingProps) {
                 {part.doubt && <small> – {part.doubt}</small>}
               </span>
               {part.role !== "records" && (
-                <button type="button" aria-label={`Not meant: ${part.words}`} onClick={() => onIgnore(part)}>
+                <button
+                  type="button"
+                  aria-label={tr("Not meant: {{part}}", { part: part.words })}
+                  onClick={() => onIgnore(part)}
+                >
                   <Icon name="x" />
                 </button>
               )}
@@ -132,11 +138,13 @@ function Reading({ text, found, onIgnore, onAll }: ReadingProps) {
         </ul>
       )}
       {added.length > 0 && (
-        <p className="soft small mb-0">Nobody said it, it is put in: {added.join("; ")}.</p>
+        <p className="soft small mb-0">
+          {tr("Nobody said it, it is put in: {{added}}.", { added: added.join("; ") })}
+        </p>
       )}
       {onAll && (
         <button type="button" className="btn-link-plain" onClick={onAll}>
-          Read all of it again
+          {tr("Read all of it again")}
         </button>
       )}
       {found.problems.map((p) => (

@@ -1,4 +1,5 @@
 import type { AskedInfo, AskedPart } from "../api";
+import { tr } from "../i18n";
 
 /** A piece of a request: a part that was understood, words that were not, or what says nothing. */
 export interface Piece {
@@ -31,6 +32,6 @@ export function unsaid(parts: AskedPart[]): string[] {
   const columns = own.filter((p) => p.role === "column").map((p) => p.words.replace(/^column /, ""));
   const rest = own.filter((p) => p.role !== "column").map((p) => p.words);
   return columns.length
-    ? [...rest, `${columns.length === 1 ? "column" : "columns"} ${columns.join(", ")}`]
+    ? [...rest, tr("columns {{columns}}", { columns: columns.join(", "), count: columns.length })]
     : rest;
 }

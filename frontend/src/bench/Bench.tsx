@@ -18,6 +18,7 @@ import { Sentence } from "./components/Sentence";
 import { SheetSide } from "./components/SheetSide";
 import { Tally } from "./components/Tally";
 import { useBench } from "./hooks/useBench";
+import { tr } from "../i18n";
 
 /** The bench of one template. */
 export function Bench() {
@@ -145,7 +146,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         fieldOf={(p) => byPath.get(p)}
         onMove={(id, to) => {
           dispatch({ type: "moveColumn", id, to });
-          announce(`moved to column ${to + 1} of ${columns.length}`);
+          announce(tr("moved to column {{to}} of {{columns}}", { to: to + 1, columns: columns.length }));
         }}
         onPlace={addField}
       >

@@ -2,6 +2,7 @@ import type { FieldInfo } from "../api";
 import { takes } from "../shared";
 import { nodeAt, replaceNode, subjectOf } from "./filter";
 import type { Ask, Condition, Document, Scalar, Window } from "./types";
+import { tr } from "../i18n";
 
 /** The kind of question that a comparison of a field asks. */
 export function askKind(operator: string, field: FieldInfo | undefined): NonNullable<Ask["kind"]> {
@@ -53,8 +54,8 @@ export function askEachTime(document: Document, place: string, field: FieldInfo 
   const kind = askKind(node.is, field);
   const label =
     kind === "window"
-      ? `${field?.label ?? "Date"}: which days?`
-      : `Which ${(field?.label ?? "value").toLowerCase()}?`;
+      ? tr("{{label}}: which days?", { label: field?.label ?? tr("Date") })
+      : tr("Which {{label}}?", { label: (field?.label ?? "value").toLowerCase() });
   const given = answerIn(node);
   const ask: Ask = { name, label, kind, ...(given === undefined || given === "" ? {} : { default: given }) };
   const { is, exact } = node;

@@ -1,6 +1,7 @@
 import type { FieldInfo } from "../api";
 import { vocabulary } from "../shared";
 import type { Condition } from "./types";
+import { tr } from "../i18n";
 
 /** Date patterns offered, by whether the value has a time. */
 export const DATE_PATTERNS: Record<string, string[]> = {
@@ -39,24 +40,24 @@ export function headingOf(field: FieldInfo, group: string): string {
 
 /** Keys of the bench, for the sheet of keys. */
 export const KEYS: [string, string][] = [
-  ["/", "search the shelf"],
-  ["Enter", "in the shelf: add the field at the end"],
-  ["Shift ↑ ↓", "in the shelf: choose several fields; Enter adds them"],
-  ["← →", "on a column's heading: go to the next column"],
-  ["F2", "rename the column"],
-  ["Shift ← →", "select several columns"],
-  ["Alt ← →", "move the columns selected"],
-  ["Ctrl D", "copy the columns selected"],
-  ["Delete", "remove the column"],
-  ["Space", "on a grip: pick the column up; arrows move it; Space puts it down"],
-  ["Ctrl Z", "undo"],
-  ["Ctrl Shift Z", "redo"],
-  ["Ctrl S", "save a version"],
-  ["Ctrl Enter", "run"],
-  ["T", "trace a record"],
-  ["A", "say what else is wanted"],
-  ["N", "narrow further"],
-  ["R", "one row per what?"],
-  ["Ctrl K", "jump to anything"],
-  ["?", "this list"],
+  ["/", tr("search the shelf")],
+  ["Enter", tr("in the shelf: add the field at the end")],
+  ["Shift ↑ ↓", tr("in the shelf: choose several fields; Enter adds them")],
+  ["← →", tr("on a column's heading: go to the next column")],
+  ["F2", tr("rename the column")],
+  ["Shift ← →", tr("select several columns")],
+  ["Alt ← →", tr("move the columns selected")],
+  ["Ctrl D", tr("copy the columns selected")],
+  ["Delete", tr("remove the column")],
+  ["Space", tr("on a grip: pick the column up; arrows move it; Space puts it down")],
+  ["Ctrl Z", tr("undo")],
+  ["Ctrl Shift Z", tr("redo")],
+  ["Ctrl S", tr("save a version")],
+  ["Ctrl Enter", tr("run")],
+  ["T", tr("trace a record")],
+  ["A", tr("say what else is wanted")],
+  ["N", tr("narrow further")],
+  ["R", tr("one row per what?")],
+  ["Ctrl K", tr("jump to anything")],
+  ["?", tr("this list")],
 ];

@@ -1,4 +1,5 @@
 import type { Document } from "./types";
+import { tr } from "../i18n";
 
 /** The name of a file unless the template says another. */
 export const USUAL_NAME = "{template}_{as_of:%Y-%m-%d}";
@@ -23,29 +24,32 @@ export function patternOf(pieces: NamePiece[]): string {
 export function nameParts(document: Document): [part: string, words: string][] {
   const split = document.output?.split;
   return [
-    ["{template}", "the template's name"],
-    ["{records}", "what the records are called"],
-    ["{as_of:%Y-%m-%d}", "date of the run, as 2026-11-23"],
-    ["{as_of:%d.%m.%Y}", "date of the run, as 23.11.2026"],
-    ["{as_of:%Y%m%d}", "date of the run, as 20261123"],
-    ["{as_of:%H%M}", "time of the run, as 0930"],
-    ["{as_of:%Y-%m}", "month of the run, as 2026-11"],
-    ["{as_of:%G-%V}", "week of the run, as 2026-48"],
-    ["{window_start:%Y-%m-%d}", "first day of the period"],
-    ["{window_end:%Y-%m-%d}", "last day of the period"],
-    ["{rows}", "number of rows"],
-    ["{sequence}", "number of the run"],
-    ["{recipient}", "who receives it"],
-    ...(document.asks ?? []).map((a): [string, string] => [`{ask.${a.name}}`, `answer to “${a.label}”`]),
-    ...(split ? ([["{part}", "number of the part"]] as [string, string][]) : []),
-    ...(split?.by ? ([[`{value:${split.by}}`, "value that the part is of"]] as [string, string][]) : []),
+    ["{template}", tr("the template's name")],
+    ["{records}", tr("what the records are called")],
+    ["{as_of:%Y-%m-%d}", tr("date of the run, as 2026-11-23")],
+    ["{as_of:%d.%m.%Y}", tr("date of the run, as 23.11.2026")],
+    ["{as_of:%Y%m%d}", tr("date of the run, as 20261123")],
+    ["{as_of:%H%M}", tr("time of the run, as 0930")],
+    ["{as_of:%Y-%m}", tr("month of the run, as 2026-11")],
+    ["{as_of:%G-%V}", tr("week of the run, as 2026-48")],
+    ["{window_start:%Y-%m-%d}", tr("first day of the period")],
+    ["{window_end:%Y-%m-%d}", tr("last day of the period")],
+    ["{rows}", tr("number of rows")],
+    ["{sequence}", tr("number of the run")],
+    ["{recipient}", tr("who receives it")],
+    ...(document.asks ?? []).map((a): [string, string] => [
+      `{ask.${a.name}}`,
+      tr("answer to “{{label}}”", { label: a.label }),
+    ]),
+    ...(split ? ([["{part}", tr("number of the part")]] as [string, string][]) : []),
+    ...(split?.by ? ([[`{value:${split.by}}`, tr("value that the part is of")]] as [string, string][]) : []),
   ];
 }
 
 const DATED: Record<string, string> = {
-  as_of: "date of the run",
-  window_start: "first day of the period",
-  window_end: "last day of the period",
+  as_of: tr("date of the run"),
+  window_start: tr("first day of the period"),
+  window_end: tr("last day of the period"),
 };
 
 /** 23 November 2026, half past nine, by the codes of a pattern. */
@@ -60,10 +64,10 @@ const EXAMPLE: Record<string, string> = {
   j: "327",
   G: "2026",
   V: "48",
-  b: "Nov",
-  B: "November",
-  a: "Mon",
-  A: "Monday",
+  b: tr("Nov"),
+  B: tr("November"),
+  a: tr("Mon"),
+  A: tr("Monday"),
   u: "1",
   "%": "%",
 };
@@ -76,6 +80,9 @@ export function partWords(part: string, document: Document): string {
   const words = DATED[name];
   if (!words) return part.slice(1, -1);
   return codes
-    ? `${words}, as ${codes.replace(/%(.)/g, (all, code: string) => EXAMPLE[code] ?? all)}`
+    ? tr("{{words}}, as {{codes}}", {
+        words,
+        codes: codes.replace(/%(.)/g, (all, code: string) => EXAMPLE[code] ?? all),
+      })
     : words;
 }

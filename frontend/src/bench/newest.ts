@@ -3,6 +3,7 @@ import type { RecordType } from "../api";
 import { rootOf } from "./filter";
 import { openedPaths } from "./rows";
 import type { Document } from "./types";
+import { tr } from "../i18n";
 
 /** The key of the newest record that the document narrows to: the one with the highest key; null where there is none. */
 export async function newestKey(document: Document, about: RecordType): Promise<string[] | null> {
@@ -16,7 +17,7 @@ export async function newestKey(document: Document, about: RecordType): Promise<
     name: "newest",
     records: document.records,
     asks: document.asks,
-    columns: [{ id: "k", heading: "Key", value: { field: path } }],
+    columns: [{ id: "k", heading: tr("Key"), value: { field: path } }],
     filter: { all: own },
     order: [{ path, direction: "descending" }],
   };

@@ -1,6 +1,7 @@
 import type { Column, Document, Narrowing, OrderLevel, Output, Show } from "./types";
 import { addAlternative, addNode, putAt, replaceNode } from "./filter";
 import type { Condition } from "./types";
+import { tr } from "../i18n";
 
 // TYPES
 
@@ -92,7 +93,7 @@ export function reduce(state: BenchState, action: Action): BenchState {
     case "addConstant": {
       const column: Column = {
         id: freeId(columns),
-        heading: freeHeading(columns, "Constant"),
+        heading: freeHeading(columns, tr("Constant")),
         value: { constant: "" },
       };
       return inserted(state, column, action.at);

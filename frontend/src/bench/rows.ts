@@ -2,6 +2,7 @@ import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../api";
 import { capital } from "../shared";
 import { isCondition, rootOf } from "./filter";
 import type { Column, Condition, Document, Narrowing, RowRule } from "./types";
+import { tr } from "../i18n";
 
 export function ruleOf(document: Document): RowRule {
   return document.rows ?? { per: "record" };
@@ -23,13 +24,18 @@ export function groupsOf(
   if (!start) return [];
   const own = start.groups.map((g) => ({
     ...g,
-    note: opened.size ? "repeats on each row" : g.path ? g.note : "one row each",
+    note: opened.size ? tr("repeats on each row") : g.path ? g.note : tr("one row each"),
   }));
   const inner = [...opened]
     .reverse()
     .flatMap(([path, type], n) =>
       type
-        ? prefixed(type, path, start.record_type.name, n === 0 ? "one row each" : "repeats on each row")
+        ? prefixed(
+            type,
+            path,
+            start.record_type.name,
+            n === 0 ? tr("one row each") : tr("repeats on each row"),
+          )
         : [],
     );
   return [...inner, ...own];
@@ -43,7 +49,7 @@ function prefixed(type: RecordTypeFields, path: string, above: string, note: str
       ...g,
       path: g.path ? `${path}.${g.path}` : path,
       label: g.path ? `${capital(type.record_type.label)} › ${g.label}` : capital(type.record_type.label),
-      note: g.path ? "repeats where shared" : note,
+      note: g.path ? tr("repeats where shared") : note,
       fields: g.fields.map((f) => ({ ...f, path: `${path}.${f.path}` })),
     }));
 }
@@ -61,7 +67,8 @@ export function firstFold(
   plural: string,
   unknown = "count",
 ): { value: Column["value"]; heading: string } {
-  if (!field) return { value: { fold: { path, how: unknown } }, heading: `Number of ${plural}` };
+  if (!field)
+    return { value: { fold: { path, how: unknown } }, heading: tr("Number of {{plural}}", { plural }) };
   const how =
     field.kind === "integer" || field.kind === "decimal"
       ? "sum"
@@ -70,12 +77,12 @@ export function firstFold(
         : field.kind === "boolean"
           ? "any"
           : "joined";
-  const words: Record<string, string> = { sum: "Sum of ", greatest: "Latest ", any: "Any " };
+  const words: Record<string, string> = { sum: tr("Sum of "), greatest: tr("Latest "), any: tr("Any ") };
   const label = field.unit ? `${field.label} (${field.unit})` : field.label;
   const name =
     how === "joined"
       ? `${capital(plural)}: ${lower(label)}`
-      : `${words[how] ?? ""}${lower(label)} of ${plural}`;
+      : tr("{{words}}{{label}} of {{plural}}", { words: words[how] ?? "", label: lower(label), plural });
   return { value: { fold: { path, how } }, heading: name };
 }
 
@@ -90,7 +97,7 @@ export function groupedValue(
   const number = field.kind === "integer" || field.kind === "decimal";
   const dated = ["date", "timestamp", "moment"].includes(field.kind);
   const how = number ? "sum" : dated ? "greatest" : "count_distinct";
-  const words = { sum: "Sum of", greatest: "Latest", count_distinct: "Different" }[how];
+  const words = { sum: tr("Sum of"), greatest: tr("Latest"), count_distinct: tr("Different") }[how];
   return { value: { fold: { path: field.path, how } }, heading: `${words} ${lower(field.label)}` };
 }
 

@@ -1,6 +1,7 @@
 import type { FieldInfo, SentencePart } from "../api";
 import { isCondition, nodeAt } from "./filter";
 import type { Condition, Document } from "./types";
+import { tr } from "../i18n";
 
 /** The chip of the row rule, by what a row stands for. */
 export const RULE_CHIPS = { record: "records records", child: "rows rows", group: "rows rows.by[0]" };
@@ -28,12 +29,16 @@ export function titleOf(
   document: Document,
   fieldOf: (node: Condition) => FieldInfo | undefined,
 ): string {
-  if (part.role === "records" || part.role === "rows") return "One row per what?";
-  if (part.role === "limit") return "How many rows, and which?";
-  if (part.role === "order") return "In which order?";
-  if (part.role === "split") return "One file, or several?";
+  if (part.role === "records" || part.role === "rows") return tr("One row per what?");
+  if (part.role === "limit") return tr("How many rows, and which?");
+  if (part.role === "order") return tr("In which order?");
+  if (part.role === "split") return tr("One file, or several?");
   const node = nodeAt(document, placeOf(part));
-  if (!node || !isCondition(node)) return "Only records where…";
+  if (!node || !isCondition(node)) return tr("Only records where…");
   const field = fieldOf(node);
-  return field ? (node.is === "in_window" ? `${field.label}: which days?` : field.label) : (node.path ?? "");
+  return field
+    ? node.is === "in_window"
+      ? tr("{{label}}: which days?", { label: field.label })
+      : field.label
+    : (node.path ?? "");
 }

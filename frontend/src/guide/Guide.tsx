@@ -7,6 +7,7 @@ import { Trouble } from "../shared";
 import { useShell } from "../shell";
 import { anchorOf, pictureAt } from "./pages";
 import { useGuide } from "./useGuide";
+import { tr } from "../i18n";
 
 /** Where the documents lie that pages point to and that are no pages here. */
 const ELSEWHERE = /^(https?:|\.\.\/)/;
@@ -24,22 +25,24 @@ export function Guide() {
   }, [text, hash]);
   return (
     <main className="body guide">
-      <nav aria-label="Pages of the guide">
+      <nav aria-label={tr("Pages of the guide")}>
         <Link to="/guide" aria-current={name ? undefined : "page"}>
-          All pages
+          {tr("All pages")}
         </Link>
         {pages.map((p) => (
           <Link key={p.name} to={`/guide/${p.name}`} aria-current={p.name === name ? "page" : undefined}>
             {p.title}
           </Link>
         ))}
-        {whom.length > 0 && <p className="soft small mt-3">Whom to ask here: {whom.join(", ")}.</p>}
+        {whom.length > 0 && (
+          <p className="soft small mt-3">{tr("Whom to ask here: {{whom}}.", { whom: whom.join(", ") })}</p>
+        )}
       </nav>
       <article>
         {text ? (
           <Markdown components={COMPONENTS}>{text}</Markdown>
         ) : (
-          pages.length > 0 && <Trouble error={`There is no page “${name}” in the guide.`} />
+          pages.length > 0 && <Trouble error={tr("There is no page “{{name}}” in the guide.", { name })} />
         )}
       </article>
     </main>

@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { Icon } from "../shared/Icon";
 import { briefOf } from "./pages";
 import { useGuide } from "./useGuide";
+import { tr } from "../i18n";
 
 const Markdown = lazy(() => import("react-markdown"));
 
@@ -52,7 +53,7 @@ export function Help({ topic }: { topic: string }) {
       <button
         type="button"
         className="help"
-        aria-label="Help"
+        aria-label={tr("Help")}
         aria-expanded={open !== null}
         onClick={(event) => {
           event.preventDefault();
@@ -94,7 +95,7 @@ function Card({ topic, place, ref }: { topic: string; place: Place; ref: Ref<HTM
               <Markdown>{brief.example}</Markdown>
             </span>
           )}
-          <Link to={`/guide/${name}#${anchor}`}>In the guide: {page.title}</Link>
+          <Link to={`/guide/${name}#${anchor}`}>{tr("In the guide: {{page}}", { page: page.title })}</Link>
         </Suspense>
       )}
     </span>

@@ -7,6 +7,7 @@ import type { DeliveryInfo } from "../api";
 import { useMay } from "../shell";
 import { FormDialog, Icon, Trouble, fullMoment, plural, shortMoment } from "../shared";
 import { STATES } from "./states";
+import { tr } from "../i18n";
 
 interface Props {
   /** Whose deliveries: a recipient's, a run's, or a round's. */
@@ -24,11 +25,11 @@ export function Deliveries({ recipient, run, round }: Props) {
       query.state.data?.deliveries.some((d) => d.next_at !== null || d.state === "sending") ? 2_000 : 30_000,
   });
   if (found.data?.deliveries.length === 0) {
-    return run === undefined ? <p className="soft m-0">Nothing was sent yet.</p> : null;
+    return run === undefined ? <p className="soft m-0">{tr("Nothing was sent yet.")}</p> : null;
   }
   return (
-    <section aria-label="Deliveries">
-      {run !== undefined && <h2>Deliveries</h2>}
+    <section aria-label={tr("Deliveries")}>
+      {run !== undefined && <h2>{tr("Deliveries")}</h2>}
       <Trouble error={found.error} />
       <ul className="deliveries">
         {found.data?.deliveries.map((d) => (
@@ -61,16 +62,18 @@ function DeliveryLine({ delivery: d, named }: { delivery: DeliveryInfo; named: b
       <div className="d-flex gap-2">
         <span className="soft small">{shortMoment(d.arrived_at ?? d.tried_at ?? d.entered_at)}</span>
         <span className="soft small">{d.means}</span>
-        {d.tries > 1 && <span className="soft small">try {d.tries}</span>}
+        {d.tries > 1 && <span className="soft small">{tr("try {{tries}}", { tries: d.tries })}</span>}
       </div>
       {d.why && <div className="small">{d.why}</div>}
       {d.state === "trying" && d.next_at && (
-        <div className="soft small">tried again at {fullMoment(d.next_at)}</div>
+        <div className="soft small">
+          {tr("tried again at {{next_at}}", { next_at: fullMoment(d.next_at) })}
+        </div>
       )}
       {d.state === "offered" && mayDesign && d.may_send && <TheLink delivery={d.id} />}
       <details className="small soft">
         <summary>
-          {d.files.length === 1 ? d.files[0] : `${d.files.length} files`}
+          {d.files.length === 1 ? d.files[0] : tr("{{files}} files", { files: d.files.length })}
           {d.files.length > 0 && `, ${plural(d.rows ?? 0, "row")}`}, {d.where}
         </summary>
         <ol className="delivery-events">
@@ -78,7 +81,7 @@ function DeliveryLine({ delivery: d, named }: { delivery: DeliveryInfo; named: b
             <li key={n}>
               <span className="mono">{fullMoment(event.at)}</span>{" "}
               {STATES[event.state as DeliveryInfo["state"]]?.words ?? event.state}
-              {event.by && `, by ${event.by}`}
+              {event.by && tr(", by {{by}}", { by: event.by })}
               {event.says && `: ${event.says}`}
             </li>
           ))}
@@ -102,7 +105,7 @@ function TheLink({ delivery }: { delivery: number }) {
   if (!shown) {
     return (
       <Button variant="quiet" size="sm" onClick={() => setShown(true)}>
-        <Icon name="link" /> Show the link
+        <Icon name="link" /> {tr("Show the link")}
       </Button>
     );
   }
@@ -114,13 +117,13 @@ function TheLink({ delivery }: { delivery: number }) {
           <input
             className="form-control form-control-sm mono"
             readOnly
-            aria-label="The link"
+            aria-label={tr("The link")}
             value={link.data.address}
             onFocus={(e) => e.target.select()}
           />
           <span className="soft">
-            holds until {fullMoment(link.data.expires_at)}
-            {link.data.passphrase && ", asks for the passphrase"}
+            {tr("holds until {{expires_at}}", { expires_at: fullMoment(link.data.expires_at) })}
+            {link.data.passphrase && tr(", asks for the passphrase")}
           </span>
         </div>
       )}
@@ -152,32 +155,32 @@ function Acts({ delivery: d }: { delivery: DeliveryInfo }) {
         <Dropdown.Toggle
           variant="quiet"
           size="sm"
-          aria-label={`What to do about this delivery to ${d.recipient}`}
+          aria-label={tr("What to do about this delivery to {{recipient}}", { recipient: d.recipient })}
         >
           …
         </Dropdown.Toggle>
         <Dropdown.Menu>
           {waits && d.may_send && (
             <Dropdown.Item as="button" onClick={() => act.mutate({ act: "now", reason: "" })}>
-              Send it now
+              {tr("Send it now")}
             </Dropdown.Item>
           )}
           {over && d.may_send && (
             <Dropdown.Item as="button" onClick={() => act.mutate({ act: "again", reason: "" })}>
-              Send it again
+              {tr("Send it again")}
             </Dropdown.Item>
           )}
           <Dropdown.Item as="button" onClick={() => setAsking("elsewhere")}>
-            Send it to somebody else…
+            {tr("Send it to somebody else…")}
           </Dropdown.Item>
           {(waits || d.state === "failed" || d.state === "offered") && (
             <Dropdown.Item as="button" onClick={() => setAsking("waive")}>
-              Do without it…
+              {tr("Do without it…")}
             </Dropdown.Item>
           )}
           {canTakeBack && (
             <Dropdown.Item as="button" onClick={() => setAsking("withdraw")}>
-              Take it back…
+              {tr("Take it back…")}
             </Dropdown.Item>
           )}
         </Dropdown.Menu>
@@ -220,14 +223,16 @@ function Reason({ act, to, onAct, ...rest }: ReasonProps) {
   const waive = act === "waive";
   return (
     <FormDialog
-      title={waive ? `Do without the delivery to ${to}?` : `Take it back from ${to}?`}
-      act={waive ? "Do without it" : "Take it back"}
+      title={
+        waive ? tr("Do without the delivery to {{to}}?", { to }) : tr("Take it back from {{to}}?", { to })
+      }
+      act={waive ? tr("Do without it") : tr("Take it back")}
       ready={reason.trim() !== ""}
       onAct={() => onAct(reason.trim())}
       {...rest}
     >
       <Form.Group controlId="delivery-reason">
-        <Form.Label>Why? It stands in the ledger, with your name.</Form.Label>
+        <Form.Label>{tr("Why? It stands in the ledger, with your name.")}</Form.Label>
         <Form.Control autoFocus maxLength={500} value={reason} onChange={(e) => setReason(e.target.value)} />
       </Form.Group>
     </FormDialog>
@@ -250,16 +255,16 @@ function Elsewhere({ but, onAct, ...rest }: ElsewhereProps) {
   });
   return (
     <FormDialog
-      title="Send it to somebody else"
-      act="Send it"
+      title={tr("Send it to somebody else")}
+      act={tr("Send it")}
       ready={to > 0}
       onAct={() => onAct(to)}
       {...rest}
     >
       <Form.Group controlId="delivery-elsewhere">
-        <Form.Label>To</Form.Label>
+        <Form.Label>{tr("To")}</Form.Label>
         <Form.Select value={to} onChange={(e) => setTo(Number(e.target.value))}>
-          <option value={0}>choose a recipient</option>
+          <option value={0}>{tr("choose a recipient")}</option>
           {recipients.data
             ?.filter((r) => r.id !== but && r.may_send)
             .map((r) => (

@@ -6,6 +6,7 @@ import { FileInput, Icon, Trouble, useFormats } from "../shared";
 import type { Acceptance, Kind, LayoutColumn } from "./acceptance";
 import { KINDS } from "./acceptance";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 interface Props {
   acceptance: Acceptance;
@@ -13,10 +14,10 @@ interface Props {
 }
 
 const SEPARATORS: [string, string][] = [
-  [",", "commas"],
-  [";", "semicolons"],
-  ["\t", "tabs"],
-  ["|", "bars"],
+  [",", tr("commas")],
+  [";", tr("semicolons")],
+  ["\t", tr("tabs")],
+  ["|", tr("bars")],
 ];
 
 const ENCODINGS = ["utf-8", "utf-8-sig", "utf-16", "windows-1252", "iso-8859-1"];
@@ -32,12 +33,12 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
     <div className="d-grid gap-2 align-content-start">
       <div className="d-flex gap-2 flex-wrap">
         <Form.Group controlId="layout-format">
-          <Form.Label>They take</Form.Label>
+          <Form.Label>{tr("They take")}</Form.Label>
           <Form.Select
             value={acceptance.format ?? ""}
             onChange={(e) => onChange({ format: (e.target.value || null) as Acceptance["format"] })}
           >
-            <option value="">the file as the template makes it</option>
+            <option value="">{tr("the file as the template makes it")}</option>
             {formats.map((f) => (
               <option key={f.name} value={f.name}>
                 {f.label}
@@ -48,7 +49,7 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
         {csv && (
           <>
             <Form.Group controlId="layout-separator">
-              <Form.Label>with</Form.Label>
+              <Form.Label>{tr("with")}</Form.Label>
               <Form.Select
                 value={acceptance.csv?.separator ?? ","}
                 onChange={(e) => onChange({ csv: { ...acceptance.csv, separator: e.target.value } })}
@@ -61,7 +62,7 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
               </Form.Select>
             </Form.Group>
             <Form.Group controlId="layout-encoding">
-              <Form.Label>in</Form.Label>
+              <Form.Label>{tr("in")}</Form.Label>
               <Form.Select
                 value={acceptance.csv?.encoding ?? "utf-8"}
                 onChange={(e) => onChange({ csv: { ...acceptance.csv, encoding: e.target.value } })}
@@ -74,17 +75,17 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
           </>
         )}
         <Form.Group controlId="layout-name" className="flex-fill">
-          <Form.Label>called</Form.Label>
+          <Form.Label>{tr("called")}</Form.Label>
           <Form.Control
             className="mono"
             maxLength={200}
-            placeholder="as the template says"
+            placeholder={tr("as the template says")}
             value={acceptance.name ?? ""}
             onChange={(e) => onChange({ name: e.target.value })}
           />
         </Form.Group>
         <Form.Group controlId="layout-rows">
-          <Form.Label>rows at most</Form.Label>
+          <Form.Label>{tr("rows at most")}</Form.Label>
           <Form.Control
             type="number"
             min={1}
@@ -95,7 +96,7 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
       </div>
       <div className="d-flex flex-wrap gap-2 align-items-center">
         <h3 className="h6 m-0">
-          Their columns <Help topic="sending#a-recipient" />
+          {tr("Their columns")} <Help topic="sending#a-recipient" />
         </h3>
         <Sample onFound={onChange} />
         <Button
@@ -103,19 +104,20 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
           size="sm"
           onClick={() => onChange({ columns: [...columns, { heading: newHeading(columns) }] })}
         >
-          <Icon name="plus" /> A column
+          <Icon name="plus" /> {tr("A column")}
         </Button>
       </div>
       {columns.length === 0 ? (
         <p className="soft m-0">
-          No layout: they take whatever columns the template has. Paste a header row of theirs, or give a
-          sample file, to hold templates against it.
+          {tr(
+            "No layout: they take whatever columns the template has. Paste a header row of theirs, or give a sample file, to hold templates against it.",
+          )}
         </p>
       ) : (
         <>
           <Form.Check
             id="layout-exact"
-            label="These columns in this order, and no others"
+            label={tr("These columns in this order, and no others")}
             checked={acceptance.exact ?? true}
             onChange={(e) => onChange({ exact: e.target.checked })}
           />
@@ -123,18 +125,18 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
             <table className="board plain">
               <thead>
                 <tr>
-                  <th>Heading</th>
-                  <th>Kind</th>
-                  <th>Never blank</th>
-                  <th>Each its own</th>
-                  <th>Full %</th>
-                  <th>Longest</th>
-                  <th>From</th>
-                  <th>To</th>
-                  <th>One of</th>
-                  <th>Form</th>
+                  <th>{tr("Heading")}</th>
+                  <th>{tr("Kind")}</th>
+                  <th>{tr("Never blank")}</th>
+                  <th>{tr("Each its own")}</th>
+                  <th>{tr("Full %")}</th>
+                  <th>{tr("Longest")}</th>
+                  <th>{tr("From")}</th>
+                  <th>{tr("To")}</th>
+                  <th>{tr("One of")}</th>
+                  <th>{tr("Form")}</th>
                   <th>
-                    <span className="visually-hidden">Remove</span>
+                    <span className="visually-hidden">{tr("Remove")}</span>
                   </th>
                 </tr>
               </thead>
@@ -159,8 +161,8 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
 function newHeading(columns: LayoutColumn[]): string {
   const known = new Set(columns.map((c) => c.heading));
   let n = columns.length + 1;
-  while (known.has(`Column ${n}`)) n += 1;
-  return `Column ${n}`;
+  while (known.has(tr("Column {{n}}", { n }))) n += 1;
+  return tr("Column {{n}}", { n });
 }
 
 function clean(column: LayoutColumn): LayoutColumn {
@@ -181,7 +183,7 @@ function ColumnRow({ column, onChange, onRemove }: RowProps) {
         size="sm"
         className="narrow"
         inputMode="decimal"
-        aria-label={`${label} of ${column.heading}`}
+        aria-label={tr("{{label}} of {{column}}", { label, column: column.heading })}
         value={column[name] ?? ""}
         onChange={(e) => {
           const value = e.target.value.trim();
@@ -207,7 +209,7 @@ function ColumnRow({ column, onChange, onRemove }: RowProps) {
           className="mono"
           required
           maxLength={300}
-          aria-label="Heading"
+          aria-label={tr("Heading")}
           value={column.heading}
           onChange={(e) => onChange({ heading: e.target.value })}
         />
@@ -215,25 +217,27 @@ function ColumnRow({ column, onChange, onRemove }: RowProps) {
       <td>
         <Form.Select
           size="sm"
-          aria-label={`Kind of ${column.heading}`}
+          aria-label={tr("Kind of {{column}}", { column: column.heading })}
           value={column.kind ?? "any"}
           onChange={(e) => onChange({ kind: e.target.value as Kind })}
         >
-          {KINDS.map((kind) => (
-            <option key={kind}>{kind}</option>
+          {Object.entries(KINDS).map(([kind, words]) => (
+            <option key={kind} value={kind}>
+              {words}
+            </option>
           ))}
         </Form.Select>
       </td>
-      {mark("required", "never blank")}
-      {mark("unique", "each its own")}
-      {number("full", "Share that is full")}
-      {number("longest", "Longest value")}
-      {number("least", "Least value")}
-      {number("greatest", "Greatest value")}
+      {mark("required", tr("never blank"))}
+      {mark("unique", tr("each its own"))}
+      {number("full", tr("Share that is full"))}
+      {number("longest", tr("Longest value"))}
+      {number("least", tr("Least value"))}
+      {number("greatest", tr("Greatest value"))}
       <td>
         <Form.Control
           size="sm"
-          aria-label={`Values of ${column.heading}`}
+          aria-label={tr("Values of {{column}}", { column: column.heading })}
           value={(column.one_of ?? []).join(", ")}
           onChange={(e) => onChange({ one_of: e.target.value ? e.target.value.split(/,\s*/) : undefined })}
         />
@@ -242,13 +246,18 @@ function ColumnRow({ column, onChange, onRemove }: RowProps) {
         <Form.Control
           size="sm"
           className="mono narrow"
-          aria-label={`Form of ${column.heading}`}
+          aria-label={tr("Form of {{column}}", { column: column.heading })}
           value={column.pattern ?? ""}
           onChange={(e) => onChange({ pattern: e.target.value })}
         />
       </td>
       <td>
-        <Button variant="quiet" size="sm" aria-label={`Remove ${column.heading}`} onClick={onRemove}>
+        <Button
+          variant="quiet"
+          size="sm"
+          aria-label={tr("Remove {{column}}", { column: column.heading })}
+          onClick={onRemove}
+        >
           <Icon name="x" />
         </Button>
       </td>
@@ -276,7 +285,7 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
         headers: { "Content-Type": "application/octet-stream" },
         body: file,
       });
-      if (!response.ok) throw new Error("This file cannot be read as a spreadsheet.");
+      if (!response.ok) throw new Error(tr("This file cannot be read as a spreadsheet."));
       return ((await response.json()) as { text: string }).text;
     },
     onSuccess: (found) => find.mutate(found),
@@ -284,7 +293,7 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
   if (!open) {
     return (
       <Button variant="quiet" size="sm" onClick={() => setOpen(true)}>
-        <Icon name="paste" /> Layout from a sample…
+        <Icon name="paste" /> {tr("Layout from a sample…")}
       </Button>
     );
   }
@@ -292,7 +301,9 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
     <div className="slab w-100 order-last">
       <Form.Group controlId="layout-text">
         <Form.Label>
-          Their header row, with a few rows below it or without; or their metadata (CSV on the Web, JSON)
+          {tr(
+            "Their header row, with a few rows below it or without; or their metadata (CSV on the Web, JSON)",
+          )}
         </Form.Label>
         <Form.Control
           as="textarea"
@@ -305,14 +316,14 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
       </Form.Group>
       <div className="d-flex gap-2 align-items-center mt-2">
         <Button size="sm" disabled={!text.trim() || find.isPending} onClick={() => find.mutate(text)}>
-          Take these columns
+          {tr("Take these columns")}
         </Button>
         <label className="btn btn-quiet btn-sm">
-          or a sample file…
+          {tr("or a sample file…")}
           <FileInput accept=".csv,.txt,.tsv,.xlsx,.xls,.ods,.json" onFile={(file) => read.mutate(file)} />
         </label>
         <Button variant="quiet" size="sm" onClick={() => setOpen(false)}>
-          Cancel
+          {tr("Cancel")}
         </Button>
       </div>
       <Trouble error={find.error ?? read.error} />

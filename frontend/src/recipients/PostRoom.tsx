@@ -8,16 +8,17 @@ import { useMay } from "../shell";
 import { FormDialog, Icon, Trouble, fullMoment, plural, size } from "../shared";
 import { WAY_ICONS, WAY_WORDS } from "./states";
 import "./recipients.scss";
+import { tr } from "../i18n";
 
 const WAYS = ["mail", "sftp", "webhook", "store"] as const;
 
 const MISDEEDS = {
-  refuse: "refuse everything",
-  hang: "answer nothing",
-  cut: "break off in the middle",
-  full: "have no room left",
-  busy: "say that it is busy",
-  mute: "take it and never say so",
+  refuse: tr("refuse everything"),
+  hang: tr("answer nothing"),
+  cut: tr("break off in the middle"),
+  full: tr("have no room left"),
+  busy: tr("say that it is busy"),
+  mute: tr("take it and never say so"),
 } as const;
 
 /** What arrived at the stand-ins of the demonstration, and what came with it. */
@@ -38,35 +39,43 @@ export function PostRoom() {
   return (
     <>
       <div className="strip">
-        <Link to="/recipients" aria-label="All recipients">
+        <Link to="/recipients" aria-label={tr("All recipients")}>
           <Icon name="chevronLeft" />
         </Link>
-        <h1>Post room</h1>
-        <span className="tag practice">stand-ins of the demonstration: nothing leaves this machine</span>
+        <h1>{tr("Post room")}</h1>
+        <span className="tag practice">
+          {tr("stand-ins of the demonstration: nothing leaves this machine")}
+        </span>
         <span className="fill" />
         {mayDesign && (
           <Button variant="quiet" onClick={() => setTelling(true)}>
-            Let something go wrong…
+            {tr("Let something go wrong…")}
           </Button>
         )}
       </div>
       <main className="body post-room">
-        <section className="slab" aria-label="What arrived">
+        <section className="slab" aria-label={tr("What arrived")}>
           <div className="d-flex gap-2 flex-wrap mb-2">
             {["", ...WAYS].map((one) => (
               <Button key={one} size="sm" variant="quiet" active={way === one} onClick={() => setWay(one)}>
-                {one ? WAY_WORDS[one] : "all"} {one ? all.filter((a) => a.way === one).length : all.length}
+                {one ? WAY_WORDS[one] : tr("all")}{" "}
+                {one ? all.filter((a) => a.way === one).length : all.length}
               </Button>
             ))}
           </div>
           <Trouble error={room.error} />
           {told.map(([which, misdeed]) => (
             <p key={which} className="small mb-1">
-              <Icon name="exclamation" /> {WAY_WORDS[which]} was told to{" "}
-              {MISDEEDS[misdeed as keyof typeof MISDEEDS]}.
+              <Icon name="exclamation" />{" "}
+              {tr("{{way_words}} was told to {{misdeeds}}.", {
+                way_words: WAY_WORDS[which],
+                misdeeds: MISDEEDS[misdeed as keyof typeof MISDEEDS],
+              })}
             </p>
           ))}
-          {shown.length === 0 && <p className="soft m-0">Nothing has arrived since this was started.</p>}
+          {shown.length === 0 && (
+            <p className="soft m-0">{tr("Nothing has arrived since this was started.")}</p>
+          )}
           <ul className="arrivals">
             {shown.map((a) => (
               <li key={a.number}>
@@ -82,9 +91,13 @@ export function PostRoom() {
             ))}
           </ul>
         </section>
-        <section className="slab" aria-label="As it arrived">
-          <h2>As it arrived</h2>
-          {opened ? <Opened arrival={opened} /> : <p className="soft m-0">Choose a thing at the left.</p>}
+        <section className="slab" aria-label={tr("As it arrived")}>
+          <h2>{tr("As it arrived")}</h2>
+          {opened ? (
+            <Opened arrival={opened} />
+          ) : (
+            <p className="soft m-0">{tr("Choose a thing at the left.")}</p>
+          )}
         </section>
       </main>
       {telling && <Misbehave onClose={() => setTelling(false)} />}
@@ -121,7 +134,7 @@ function Opened({ arrival }: { arrival: Arrival }) {
             </div>
           ))}
         <div>
-          <dt className="soft">SHA-256</dt>
+          <dt className="soft">{tr("SHA-256")}</dt>
           <dd className="mono">{arrival.sha256}</dd>
         </div>
       </dl>
@@ -134,7 +147,7 @@ function Opened({ arrival }: { arrival: Arrival }) {
 /** The first lines of a text; of anything else, that it is none. */
 function readable(beginning: string): string {
   const odd = [...beginning].filter((c) => c === "�" || c < "\t").length;
-  return odd > beginning.length / 50 ? "not a text: a spreadsheet or an archive" : beginning;
+  return odd > beginning.length / 50 ? tr("not a text: a spreadsheet or an archive") : beginning;
 }
 
 function Misbehave({ onClose }: { onClose: () => void }) {
@@ -152,15 +165,15 @@ function Misbehave({ onClose }: { onClose: () => void }) {
   });
   return (
     <FormDialog
-      title="Let something go wrong"
-      act={misdeed ? "Let it" : "Let it behave"}
+      title={tr("Let something go wrong")}
+      act={misdeed ? tr("Let it") : tr("Let it behave")}
       busy={tell.isPending}
       error={tell.error}
       onAct={() => tell.mutate()}
       onClose={onClose}
     >
       <Form.Group controlId="misdeed-way">
-        <Form.Label>The stand-in for</Form.Label>
+        <Form.Label>{tr("The stand-in for")}</Form.Label>
         <Form.Select value={way} onChange={(e) => setWay(e.target.value as typeof way)}>
           {WAYS.map((one) => (
             <option key={one} value={one}>
@@ -170,9 +183,9 @@ function Misbehave({ onClose }: { onClose: () => void }) {
         </Form.Select>
       </Form.Group>
       <Form.Group controlId="misdeed">
-        <Form.Label>is to</Form.Label>
+        <Form.Label>{tr("is to")}</Form.Label>
         <Form.Select value={misdeed} onChange={(e) => setMisdeed(e.target.value as typeof misdeed)}>
-          <option value="">behave</option>
+          <option value="">{tr("behave")}</option>
           {Object.entries(MISDEEDS).map(([name, words]) => (
             <option key={name} value={name}>
               {words}
@@ -182,7 +195,7 @@ function Misbehave({ onClose }: { onClose: () => void }) {
       </Form.Group>
       {misdeed && (
         <Form.Group controlId="misdeed-times">
-          <Form.Label>so often ({plural(times, "time")})</Form.Label>
+          <Form.Label>{tr("so often ({{times}})", { times: plural(times, "time") })}</Form.Label>
           <Form.Range min={1} max={10} value={times} onChange={(e) => setTimes(Number(e.target.value))} />
         </Form.Group>
       )}

@@ -9,6 +9,7 @@ import { MoreWays, WayFields } from "./WayFields";
 import type { Acceptance } from "./acceptance";
 import { withForm } from "./acceptance";
 import { filled } from "./schema";
+import { tr } from "../i18n";
 
 interface Props {
   /** Who is changed; somebody new where there is nobody. */
@@ -59,13 +60,13 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
       >
         <Modal.Header closeButton>
           <Modal.Title id="recipient-form">
-            {recipient ? `Change ${recipient.name}` : "New recipient"}
+            {recipient ? tr("Change {{recipient}}", { recipient: recipient.name }) : tr("New recipient")}
           </Modal.Title>
         </Modal.Header>
         <Modal.Body className="recipient-form">
           <div className="d-grid gap-2 align-content-start">
             <Form.Group controlId="recipient-name">
-              <Form.Label>Name</Form.Label>
+              <Form.Label>{tr("Name")}</Form.Label>
               <Form.Control
                 required
                 maxLength={80}
@@ -74,7 +75,7 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
               />
             </Form.Group>
             <Form.Group controlId="recipient-about">
-              <Form.Label>Who or what that is</Form.Label>
+              <Form.Label>{tr("Who or what that is")}</Form.Label>
               <Form.Control
                 maxLength={2000}
                 value={draft.about}
@@ -83,14 +84,14 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
             </Form.Group>
             <WayFields
               id="recipient"
-              label="It goes by"
+              label={tr("It goes by")}
               way={{ means_id: draft.means_id, address: draft.address }}
               onChange={change}
             />
             <MoreWays ways={draft.more_ways ?? []} onChange={(more_ways) => change({ more_ways })} />
             <Form.Check
               id="recipient-personal"
-              label="May receive personal data as it is"
+              label={tr("May receive personal data as it is")}
               checked={acceptance.personal ?? false}
               onChange={(e) => accept({ personal: e.target.checked })}
             />
@@ -102,10 +103,10 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
         <Modal.Footer>
           <Trouble error={save.error} />
           <Button variant="quiet" onClick={onClose}>
-            Cancel
+            {tr("Cancel")}
           </Button>
           <Button type="submit" disabled={!draft.name.trim() || !draft.means_id || save.isPending}>
-            {recipient ? "Save" : "Add"}
+            {recipient ? tr("Save") : tr("Add")}
           </Button>
         </Modal.Footer>
       </Form>
@@ -127,7 +128,7 @@ function PersonalClasses({ acceptance, onChange }: ClassesProps) {
   if (!open)
     return (
       <Button variant="link" className="p-0 text-start" onClick={() => setOpen(true)}>
-        but some of it otherwise…
+        {tr("but some of it otherwise…")}
       </Button>
     );
   return (
@@ -148,11 +149,11 @@ function PersonalClasses({ acceptance, onChange }: ClassesProps) {
               onChange(next as Acceptance["classes"]);
             }}
           >
-            <option value="">as said above</option>
-            <option value="seen">as it is</option>
-            <option value="masked">masked: {c.masked}</option>
-            <option value="pseudonym">as a pseudonym</option>
-            <option value="hidden">without the column</option>
+            <option value="">{tr("as said above")}</option>
+            <option value="seen">{tr("as it is")}</option>
+            <option value="masked">{tr("masked: {{masked}}", { masked: c.masked })}</option>
+            <option value="pseudonym">{tr("as a pseudonym")}</option>
+            <option value="hidden">{tr("without the column")}</option>
           </Form.Select>
         </div>
       ))}
@@ -175,12 +176,12 @@ function Facts({
   );
   return (
     <Form.Group controlId="recipient-facts">
-      <Form.Label>Facts, one a line</Form.Label>
+      <Form.Label>{tr("Facts, one a line")}</Form.Label>
       <Form.Control
         as="textarea"
         rows={2}
         className="mono"
-        placeholder="code = HTC"
+        placeholder={tr("code = HTC")}
         value={text}
         onChange={(e) => {
           setText(e.target.value);
@@ -192,7 +193,7 @@ function Facts({
           onChange(Object.fromEntries(pairs) as Record<string, string>);
         }}
       />
-      <Form.Text>By a fact, each can get the part of a split file that has its value.</Form.Text>
+      <Form.Text>{tr("By a fact, each can get the part of a split file that has its value.")}</Form.Text>
     </Form.Group>
   );
 }

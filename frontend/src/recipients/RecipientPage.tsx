@@ -11,6 +11,7 @@ import { RecipientForm } from "./RecipientForm";
 import type { Acceptance } from "./acceptance";
 import { asked } from "./acceptance";
 import "./recipients.scss";
+import { tr } from "../i18n";
 
 /** One recipient: what they take, as a sentence and a layout, and what was sent to them. */
 export function RecipientPage() {
@@ -37,7 +38,7 @@ export function RecipientPage() {
   return (
     <>
       <div className="strip">
-        <Link to="/recipients" aria-label="All recipients">
+        <Link to="/recipients" aria-label={tr("All recipients")}>
           <Icon name="chevronLeft" />
         </Link>
         <h1>{recipient.name}</h1>
@@ -46,10 +47,10 @@ export function RecipientPage() {
         {mayChange && (
           <>
             <Button variant="quiet" onClick={() => setAct("remove")}>
-              Remove
+              {tr("Remove")}
             </Button>
             <Button onClick={() => setAct("change")}>
-              <Icon name="pencil" /> Change
+              <Icon name="pencil" /> {tr("Change")}
             </Button>
           </>
         )}
@@ -59,18 +60,18 @@ export function RecipientPage() {
         <Layout recipient={recipient} />
         <aside className="d-grid gap-3 align-content-start">
           <section className="slab">
-            <h2>Deliveries</h2>
+            <h2>{tr("Deliveries")}</h2>
             <Deliveries recipient={id} />
           </section>
           <section className="slab">
-            <h2>Rounds that send to them</h2>
+            <h2>{tr("Rounds that send to them")}</h2>
             {recipient.rounds.length === 0 ? (
               <p className="soft m-0">
-                None yet.{" "}
+                {tr("None yet.")}{" "}
                 <Link to="/rounds" className="text-decoration-underline">
-                  Set one
+                  {tr("Set one")}
                 </Link>
-                , and choose them there.
+                {tr(", and choose them there.")}
               </p>
             ) : (
               <ul className="m-0 ps-3">
@@ -96,14 +97,14 @@ export function RecipientPage() {
       )}
       {act === "remove" && (
         <Confirm
-          title={`Remove ${recipient.name}?`}
-          act="Remove"
+          title={tr("Remove {{recipient}}?", { recipient: recipient.name })}
+          act={tr("Remove")}
           busy={remove.isPending}
           error={remove.error}
           onAct={() => remove.mutate()}
           onClose={() => setAct(null)}
         >
-          What was sent to them stays in the ledger.
+          {tr("What was sent to them stays in the ledger.")}
         </Confirm>
       )}
     </>
@@ -146,17 +147,17 @@ function Layout({ recipient }: { recipient: RecipientInfo }) {
   const fit = (heading: string) =>
     fits.data?.columns.find((c) => c.heading === heading && c.state !== "extra");
   return (
-    <section className="slab" aria-label="Their layout">
+    <section className="slab" aria-label={tr("Their layout")}>
       <div className="d-flex gap-2 align-items-center flex-wrap mb-2">
-        <h2 className="m-0">Their layout</h2>
+        <h2 className="m-0">{tr("Their layout")}</h2>
         <Form.Select
           size="sm"
           className="w-auto"
-          aria-label="Held against"
+          aria-label={tr("Held against")}
           value={template}
           onChange={(e) => setTemplate(Number(e.target.value))}
         >
-          <option value={0}>hold a template against it</option>
+          <option value={0}>{tr("hold a template against it")}</option>
           {templates.data?.map((t) => (
             <option key={t.id} value={t.id}>
               {t.name}
@@ -166,7 +167,7 @@ function Layout({ recipient }: { recipient: RecipientInfo }) {
         {fits.data && <span className="soft">{fits.data.words}</span>}
         {held && fits.data && fits.data.columns.some((c) => c.state === "missing") && (
           <Link className="btn btn-quiet btn-sm" to={`/templates/${held.id}`}>
-            Fill what is missing
+            {tr("Fill what is missing")}
           </Link>
         )}
       </div>
@@ -177,17 +178,17 @@ function Layout({ recipient }: { recipient: RecipientInfo }) {
         </p>
       ))}
       {columns.length === 0 ? (
-        <p className="soft m-0">They ask for no certain columns.</p>
+        <p className="soft m-0">{tr("They ask for no certain columns.")}</p>
       ) : (
         <table className="board plain">
           <thead>
             <tr>
-              <th className="num">No.</th>
-              <th>Heading</th>
-              <th>Kind</th>
-              <th>They ask</th>
-              <th>Example</th>
-              {template > 0 && <th>Held against it</th>}
+              <th className="num">{tr("No.")}</th>
+              <th>{tr("Heading")}</th>
+              <th>{tr("Kind")}</th>
+              <th>{tr("They ask")}</th>
+              <th>{tr("Example")}</th>
+              {template > 0 && <th>{tr("Held against it")}</th>}
             </tr>
           </thead>
           <tbody>
@@ -197,7 +198,7 @@ function Layout({ recipient }: { recipient: RecipientInfo }) {
                 <tr key={column.heading}>
                   <td className="num soft">{n + 1}</td>
                   <td className="mono">{column.heading}</td>
-                  <td>{column.kind ?? "any"}</td>
+                  <td>{column.kind ?? tr("any")}</td>
                   <td className="soft">{asked(column)}</td>
                   <td className="mono soft">{column.example ?? ""}</td>
                   {template > 0 && (

@@ -10,6 +10,7 @@ import type { Sorting } from "../shared";
 import { RecipientForm } from "./RecipientForm";
 import { STATES, WAY_ICONS, WAY_WORDS } from "./states";
 import "./recipients.scss";
+import { tr } from "../i18n";
 
 type SortBy = "name" | "way" | "rounds" | "newest";
 
@@ -38,20 +39,21 @@ export function Recipients() {
   return (
     <>
       <div className="strip">
-        <h1>Recipients</h1>
+        <h1>{tr("Recipients")}</h1>
         <span className="soft">
           {all.length}
-          {odd.length > 0 && ` · ${plural(odd.length, "delivery", "deliveries")} to look at`}
+          {odd.length > 0 &&
+            tr(" · {{odd}} to look at", { odd: plural(odd.length, "delivery", "deliveries") })}
         </span>
         <span className="fill" />
         {room.data?.there && (
           <Link className="btn btn-quiet" to="/recipients/post-room">
-            <Icon name="mailbox" /> Post room
+            <Icon name="mailbox" /> {tr("Post room")}
           </Link>
         )}
         {mayChange && (
           <Button onClick={() => setCreating(true)}>
-            <Icon name="plus" /> New recipient
+            <Icon name="plus" /> {tr("New recipient")}
           </Button>
         )}
       </div>
@@ -59,8 +61,9 @@ export function Recipients() {
         <Trouble error={recipients.error} />
         {recipients.isSuccess && all.length === 0 ? (
           <div className="nothing slab">
-            A recipient is a person or a program that gets files: what they can take and how it reaches them
-            is written down once. Add the first one.
+            {tr(
+              "A recipient is a person or a program that gets files: what they can take and how it reaches them is written down once. Add the first one.",
+            )}
           </div>
         ) : (
           <>
@@ -68,30 +71,30 @@ export function Recipients() {
               <Form.Control
                 type="search"
                 className="recipient-search"
-                aria-label="Search recipients"
-                placeholder="Name, heading or template"
+                aria-label={tr("Search recipients")}
+                placeholder={tr("Name, heading or template")}
                 value={text}
                 onChange={(e) => setText(e.target.value)}
               />
               <Button variant="quiet" active={looking} onClick={() => setLooking(!looking)}>
-                Needs a look: {odd.length}
+                {tr("Needs a look: {{odd}}", { odd: odd.length })}
               </Button>
             </div>
             <table className="board recipients">
               <thead>
                 <tr>
                   <SortHead name="name" {...sorts}>
-                    Recipient
+                    {tr("Recipient")}
                   </SortHead>
-                  <th>What they accept</th>
+                  <th>{tr("What they accept")}</th>
                   <SortHead name="way" {...sorts}>
-                    Goes by
+                    {tr("Goes by")}
                   </SortHead>
                   <SortHead name="rounds" down {...sorts}>
-                    Rounds
+                    {tr("Rounds")}
                   </SortHead>
                   <SortHead name="newest" down {...sorts}>
-                    Newest delivery
+                    {tr("Newest delivery")}
                   </SortHead>
                 </tr>
               </thead>
@@ -101,7 +104,7 @@ export function Recipients() {
                 ))}
               </tbody>
             </table>
-            {shown.length === 0 && <p className="soft mt-2">None of that name.</p>}
+            {shown.length === 0 && <p className="soft mt-2">{tr("None of that name.")}</p>}
           </>
         )}
       </main>
@@ -151,20 +154,17 @@ function headings(recipient: RecipientInfo): string[] {
 }
 
 function Line({ recipient: r }: { recipient: RecipientInfo }) {
-  const accepts = r.sentence
-    .slice(r.name.length + " takes ".length)
-    .split(/, (?:by|in the object|in the folder) /)[0]!;
   return (
     <tr>
       <td className="name">
         <Link to={`/recipients/${r.id}`}>{r.name}</Link>
         {r.about && <div className="soft small">{r.about}</div>}
       </td>
-      <td className="small">{accepts}</td>
+      <td className="small">{r.takes}</td>
       <td className="small text-nowrap">
         <Icon name={WAY_ICONS[r.kind] ?? "send"} /> {WAY_WORDS[r.kind] ?? r.kind}
       </td>
-      <td className="small">{r.rounds.length === 0 ? "none" : r.rounds.join(", ")}</td>
+      <td className="small">{r.rounds.length === 0 ? tr("none") : r.rounds.join(", ")}</td>
       <td>
         {r.last_state ? (
           <>
@@ -172,7 +172,7 @@ function Line({ recipient: r }: { recipient: RecipientInfo }) {
             <span className="soft small text-nowrap">{r.last_at && shortMoment(r.last_at)}</span>
           </>
         ) : (
-          <span className="soft small">nothing sent yet</span>
+          <span className="soft small">{tr("nothing sent yet")}</span>
         )}
       </td>
     </tr>

@@ -4,6 +4,7 @@ import { answer, api } from "../api";
 import type { WayOfRecipient } from "../api";
 import { Icon, Trouble } from "../shared";
 import { SchemaForm } from "./SchemaForm";
+import { tr } from "../i18n";
 
 /** Ways by which one recipient receives, with the first. */
 const MOST = 6;
@@ -30,7 +31,7 @@ export function WayFields({ id, label, way, onChange }: Props) {
           value={way.means_id || ""}
           onChange={(e) => onChange({ means_id: Number(e.target.value), address: {} })}
         >
-          <option value="">choose a way out</option>
+          <option value="">{tr("choose a way out")}</option>
           {means.data?.map((m) => (
             <option key={m.id} value={m.id}>
               {m.name} ({m.label.toLowerCase()})
@@ -38,7 +39,7 @@ export function WayFields({ id, label, way, onChange }: Props) {
           ))}
         </Form.Select>
         {means.data?.length === 0 && (
-          <Form.Text>No way out is set up yet; an administrator does that under Set-up.</Form.Text>
+          <Form.Text>{tr("No way out is set up yet; an administrator does that under Set-up.")}</Form.Text>
         )}
       </Form.Group>
       {described && (
@@ -68,7 +69,7 @@ export function MoreWays({
         <fieldset key={n} className="another-way">
           <WayFields
             id={`recipient-way-${n}`}
-            label="And by"
+            label={tr("And by")}
             way={way}
             onChange={(changed) => onChange(ways.map((w, at) => (at === n ? changed : w)))}
           />
@@ -76,10 +77,10 @@ export function MoreWays({
             variant="quiet"
             size="sm"
             className="own-width"
-            aria-label={`Remove way ${n + 2}`}
+            aria-label={tr("Remove way {{n}}", { n: n + 2 })}
             onClick={() => onChange(ways.filter((_, at) => at !== n))}
           >
-            Remove this way
+            {tr("Remove this way")}
           </Button>
         </fieldset>
       ))}
@@ -90,7 +91,7 @@ export function MoreWays({
           className="own-width"
           onClick={() => onChange([...ways, { means_id: 0, address: {} }])}
         >
-          <Icon name="plus" /> Another way
+          <Icon name="plus" /> {tr("Another way")}
         </Button>
       )}
     </>

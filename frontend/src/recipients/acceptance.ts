@@ -1,4 +1,5 @@
 import type { FormatName } from "../api";
+import { tr } from "../i18n";
 /** What a recipient can take, as `bouquet-recipient/1` has it. */
 export interface LayoutColumn {
   heading: string;
@@ -16,7 +17,16 @@ export interface LayoutColumn {
 
 export type Kind = "any" | "text" | "whole number" | "number" | "date" | "moment" | "yes or no";
 
-export const KINDS: Kind[] = ["any", "text", "whole number", "number", "date", "moment", "yes or no"];
+/** What a column may hold, in words. */
+export const KINDS: Record<Kind, string> = {
+  any: tr("any"),
+  text: tr("text"),
+  "whole number": tr("whole number"),
+  number: tr("number"),
+  date: tr("date"),
+  moment: tr("moment"),
+  "yes or no": tr("yes or no"),
+};
 
 export interface Acceptance {
   document?: "bouquet-recipient/1";
@@ -44,14 +54,14 @@ export function withForm(acceptance: Acceptance, part: Partial<Acceptance>): Rec
 /** What is asked of a column besides its kind, in a few words. */
 export function asked(column: LayoutColumn): string {
   const said = [
-    column.required && "never blank",
-    column.unique && "each its own",
-    column.full !== undefined && `at least ${column.full} % full`,
-    column.one_of?.length && `one of ${column.one_of.slice(0, 4).join(", ")}`,
-    column.pattern && `of the form ${column.pattern}`,
-    column.longest !== undefined && `at most ${column.longest} characters`,
+    column.required && tr("never blank"),
+    column.unique && tr("each its own"),
+    column.full !== undefined && tr("at least {{full}} % full", { full: column.full }),
+    column.one_of?.length && tr("one of {{one_of}}", { one_of: column.one_of.slice(0, 4).join(", ") }),
+    column.pattern && tr("of the form {{pattern}}", { pattern: column.pattern }),
+    column.longest !== undefined && tr("at most {{longest}} characters", { longest: column.longest }),
     (column.least !== undefined || column.greatest !== undefined) &&
-      `${column.least ?? "…"} to ${column.greatest ?? "…"}`,
+      tr("{{least}} to {{greatest}}", { least: column.least ?? "…", greatest: column.greatest ?? "…" }),
   ];
   return said.filter(Boolean).join(", ");
 }

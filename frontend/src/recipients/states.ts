@@ -1,16 +1,17 @@
 import type { DeliveryInfo } from "../api";
 import type { IconName } from "../shared";
+import { tr } from "../i18n";
 
 /** How a state looks, and what it is called. */
 export const STATES: Record<DeliveryInfo["state"], { look: string; words: string }> = {
-  waiting: { look: "asked", words: "waiting" },
-  sending: { look: "running", words: "being sent" },
-  trying: { look: "held", words: "trying again" },
-  offered: { look: "asked", words: "waits to be fetched" },
-  arrived: { look: "ready", words: "arrived" },
-  failed: { look: "failed", words: "not arrived" },
-  waived: { look: "", words: "done without" },
-  withdrawn: { look: "discarded", words: "taken back" },
+  waiting: { look: "asked", words: tr("waiting") },
+  sending: { look: "running", words: tr("being sent") },
+  trying: { look: "held", words: tr("trying again") },
+  offered: { look: "asked", words: tr("waits to be fetched") },
+  arrived: { look: "ready", words: tr("arrived") },
+  failed: { look: "failed", words: tr("not arrived") },
+  waived: { look: "", words: tr("done without") },
+  withdrawn: { look: "discarded", words: tr("taken back") },
 };
 
 export const WAY_ICONS: Record<string, IconName> = {
@@ -23,10 +24,10 @@ export const WAY_ICONS: Record<string, IconName> = {
 };
 
 export const WAY_WORDS: Record<string, string> = {
-  mail: "mail",
-  sftp: "SFTP",
-  webhook: "webhook",
-  store: "object store",
-  folder: "folder",
-  link: "link",
+  mail: tr("mail"),
+  sftp: tr("SFTP"),
+  webhook: tr("webhook"),
+  store: tr("object store"),
+  folder: tr("folder"),
+  link: tr("link"),
 };

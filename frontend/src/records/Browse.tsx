@@ -20,6 +20,7 @@ import { RecordsStrip } from "./RecordsStrip";
 import { TypeBar } from "./TypeBar";
 import { useAddress, useRows } from "./useRows";
 import { keptView, looksIn, plainSentence, proposedName, searched } from "./view";
+import { tr } from "../i18n";
 
 /** Records of one type, as a view shows them: searched, narrowed, ticked. */
 export function Browse({
@@ -99,8 +100,8 @@ export function Browse({
             <div className="search">
               <Icon name="search" />
               <input
-                aria-label={`Search ${type.record_type.plural}`}
-                placeholder={`Search ${type.record_type.plural}`}
+                aria-label={tr("Search {{record_type}}", { record_type: type.record_type.plural })}
+                placeholder={tr("Search {{record_type}}", { record_type: type.record_type.plural })}
                 value={text}
                 onChange={(e) => setText(e.target.value)}
               />
@@ -109,7 +110,7 @@ export function Browse({
               <Form.Check
                 id="everywhere"
                 className="small"
-                label={`in all fields, not only ${looksIn(document, type)}`}
+                label={tr("in all fields, not only {{document}}", { document: looksIn(document, type) })}
                 checked={everywhere}
                 onChange={(e) => setEverywhere(e.target.checked)}
               />
@@ -126,15 +127,15 @@ export function Browse({
           />
           <span className="soft" role="status">
             {total === undefined ? (
-              "counting…"
+              tr("counting…")
             ) : (
               <>
-                {count(total)} of {count(all ?? total)}{" "}
+                {tr("{{total}} of {{all}}", { total: count(total), all: count(all ?? total) })}{" "}
                 <PerUnit
                   document={seen}
                   templateId={0}
                   groups={groups}
-                  label="counted by…"
+                  label={tr("counted by…")}
                   onNarrow={(node) => dispatch({ type: "addNarrowing", node })}
                   onWiden={(widen) => dispatch({ type: "edit", document: widen(document) })}
                 />{" "}
@@ -148,8 +149,9 @@ export function Browse({
           </span>
         </div>
         <Hint name="records">
-          Click a name to open a record; tick some to keep them as a list or run a template on them. What you
-          see can be taken away as a file at once, or kept as a template.
+          {tr(
+            "Click a name to open a record; tick some to keep them as a list or run a template on them. What you see can be taken away as a file at once, or kept as a template.",
+          )}
         </Hint>
         <Trouble error={look.error} />
         {first?.problems.map((p) => (
@@ -158,7 +160,7 @@ export function Browse({
           </div>
         ))}
         {look.isSuccess && rows.length === 0 && (
-          <div className="nothing slab">No matches. Remove a condition, or search for less.</div>
+          <div className="nothing slab">{tr("No matches. Remove a condition, or search for less.")}</div>
         )}
         {look.isSuccess && (
           <RecordGrid

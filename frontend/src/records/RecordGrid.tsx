@@ -7,6 +7,7 @@ import { FieldPicker } from "../bench/components/FieldPicker";
 import type { Action } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { Icon } from "../shared";
+import { tr } from "../i18n";
 
 const ROW = 30;
 
@@ -76,7 +77,7 @@ export function RecordGrid({
               <input
                 type="checkbox"
                 className="form-check-input"
-                aria-label="Pick all that are loaded"
+                aria-label={tr("Pick all that are loaded")}
                 checked={picked.size > 0}
                 ref={(box) => {
                   if (box) box.indeterminate = picked.size > 0 && picked.size < rows.length;
@@ -107,13 +108,13 @@ export function RecordGrid({
                   className="head-x"
                   onClick={() => dispatch({ type: "removeColumns", ids: [c.id] })}
                 >
-                  <Icon name="x" label={`Hide ${c.heading}`} />
+                  <Icon name="x" label={tr("Hide {{heading}}", { heading: c.heading })} />
                 </button>
               </th>
             ))}
             <th className="add">
               <Dropdown show={adding} onToggle={setAdding} align="end">
-                <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label="Another column">
+                <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={tr("Another column")}>
                   <Icon name="plus" />
                 </Dropdown.Toggle>
                 <Dropdown.Menu className="p-2" style={{ width: 330 }}>
@@ -154,7 +155,7 @@ export function RecordGrid({
                   <input
                     type="checkbox"
                     className="form-check-input"
-                    aria-label={`Pick ${row[linked] ?? key.join(", ")}`}
+                    aria-label={tr("Pick {{row}}", { row: row[linked] ?? key.join(", ") })}
                     checked={on}
                     onChange={() => onToggle(item.index)}
                   />
@@ -173,7 +174,7 @@ export function RecordGrid({
                         {row[n] ?? key.join(", ")}
                       </Link>
                     ) : (
-                      (row[n] ?? <span className="soft">empty</span>)
+                      (row[n] ?? <span className="soft">{tr("empty")}</span>)
                     )}
                   </td>
                 ))}

@@ -12,6 +12,7 @@ import { TakeMenu } from "./Take";
 import type { Takeable } from "./Take";
 import { Whereabouts } from "./Whereabouts";
 import { onScreen } from "./view";
+import { tr } from "../i18n";
 
 /** Fields of one look: wide record types are read in one go all the same. */
 const CHILDREN = 12;
@@ -115,12 +116,17 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
     output: { children: direct.slice(0, 10).map(({ path }) => ({ path })) },
   };
   const offered: Takeable[] = [
-    ...formats.map((f) => ({ words: `as ${f.label}`, format: f.name, document: sheet, only })),
+    ...formats.map((f) => ({
+      words: tr("as {{format}}", { format: f.label }),
+      format: f.name,
+      document: sheet,
+      only,
+    })),
     ...(direct.length
       ? [
           {
-            words: "with all that belongs to it",
-            note: "CSV files",
+            words: tr("with all that belongs to it"),
+            note: tr("CSV files"),
             format: "csv" as const,
             document: whole,
             only,
@@ -131,7 +137,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
   return (
     <>
       <div className="strip">
-        <Link to={`/records/${about.name}`} aria-label={`Back to ${about.plural}`}>
+        <Link to={`/records/${about.name}`} aria-label={tr("Back to {{about}}", { about: about.plural })}>
           <Icon name="chevronLeft" />
         </Link>
         <h1>{title}</h1>
@@ -139,7 +145,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
         <span className="fill" />
         {mayRun && values && (
           <TakeMenu
-            label={`Export this ${about.label}`}
+            label={tr("Export this {{about}}", { about: about.label })}
             personal={fields.filter(({ field }) => field.personal).map(({ field }) => field.label)}
             onRun={setTaken}
             offered={offered}
@@ -147,7 +153,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
         )}
         {about.link && values && (
           <a className="btn btn-quiet" href={linkOf(about.link, valueOf)} rel="noreferrer">
-            Its page in the source
+            {tr("Its page in the source")}
           </a>
         )}
       </div>
@@ -159,7 +165,9 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
       <main className="body record-page">
         <Trouble error={record.error} />
         {record.isSuccess && !values && (
-          <div className="nothing slab">There is no such {about.label}, or it is not yours to see.</div>
+          <div className="nothing slab">
+            {tr("There is no such {{about}}, or it is not yours to see.", { about: about.label })}
+          </div>
         )}
         {values && (
           <div className="record-columns">
@@ -196,13 +204,17 @@ function Facts({ group, valueOf }: { group: FieldGroup; valueOf: Map<string, str
           <div key={f.path} title={f.meaning}>
             <dt>
               {f.label}
-              {f.retired && <span className="soft"> (retired)</span>}
+              {f.retired && <span className="soft"> {tr("(retired)")}</span>}
             </dt>
             <dd className="mono">{withUnit(valueOf.get(f.path)!, f.unit)}</dd>
           </div>
         ))}
       </dl>
-      {blank.length > 0 && <p className="soft small mb-0">Empty: {blank.map((f) => f.label).join(", ")}</p>}
+      {blank.length > 0 && (
+        <p className="soft small mb-0">
+          {tr("Empty: {{blank}}", { blank: blank.map((f) => f.label).join(", ") })}
+        </p>
+      )}
     </section>
   );
 }
@@ -235,7 +247,7 @@ function Children({ about, way, recordKey }: { about: string; way: ManyWay; reco
       <h2>
         {way.label}{" "}
         <span className="soft">
-          {found.data.more ? `the first ${count(rows.length)}` : count(rows.length)}
+          {found.data.more ? tr("the first {{rows}}", { rows: count(rows.length) }) : count(rows.length)}
         </span>
       </h2>
       <table className="grid small-grid">
@@ -255,10 +267,10 @@ function Children({ about, way, recordKey }: { about: string; way: ManyWay; reco
                     <Link
                       to={`/records/${way.records}/${found.data.keys[n].map((p) => encodeURIComponent(p!)).join("/")}`}
                     >
-                      {v ?? "open"}
+                      {v ?? tr("open")}
                     </Link>
                   ) : (
-                    (v ?? <span className="soft">empty</span>)
+                    (v ?? <span className="soft">{tr("empty")}</span>)
                   )}
                 </td>
               ))}
@@ -281,19 +293,25 @@ function Uses({ name, recordKey }: { name: string; recordKey: string[] }) {
   });
   if (!uses.data) return <Trouble error={uses.error} />;
   return (
-    <section className="slab" aria-label="Where it is used">
-      <h2>Where it is used</h2>
-      {uses.data.picks.length > 0 && <p className="mb-1">In the lists: {uses.data.picks.join(", ")}</p>}
-      {uses.data.templates.length === 0 && <p className="soft mb-0">No template is of {name} records.</p>}
+    <section className="slab" aria-label={tr("Where it is used")}>
+      <h2>{tr("Where it is used")}</h2>
+      {uses.data.picks.length > 0 && (
+        <p className="mb-1">{tr("In the lists: {{picks}}", { picks: uses.data.picks.join(", ") })}</p>
+      )}
+      {uses.data.templates.length === 0 && (
+        <p className="soft mb-0">{tr("No template is of {{name}} records.", { name })}</p>
+      )}
       <ul className="uses">
         {uses.data.templates.map((t) => (
           <li key={t.template_id}>
-            <Icon name={t.is_in ? "check" : "x"} label={t.is_in ? "in" : "not in"} />{" "}
+            <Icon name={t.is_in ? "check" : "x"} label={t.is_in ? tr("in") : tr("not in")} />{" "}
             <Link to={`/templates/${t.template_id}`}>{t.name}</Link>
             {!t.is_in && (
               <span className="soft">
                 {" "}
-                {t.is_in === null ? "cannot be told" : `stopped by: ${t.stopped_by}`}
+                {t.is_in === null
+                  ? tr("cannot be told")
+                  : tr("stopped by: {{stopped_by}}", { stopped_by: t.stopped_by })}
               </span>
             )}
           </li>

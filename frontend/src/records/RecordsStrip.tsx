@@ -11,6 +11,7 @@ import { Trouble, plural, useFormats } from "../shared";
 import { SavedLists } from "./SavedLists";
 import { TakeMenu } from "./Take";
 import { ViewMenu } from "./Views";
+import { tr } from "../i18n";
 
 interface Props {
   type: RecordTypeFields;
@@ -70,7 +71,7 @@ export function RecordsStrip({
   return (
     <>
       <div className="strip">
-        <h1>Records</h1>
+        <h1>{tr("Records")}</h1>
         <Help topic="records#lists-and-views" />
         {source && <span className="soft">{source.title}</span>}
         <span className="fill" />
@@ -82,11 +83,11 @@ export function RecordsStrip({
         />
         {mayRun && (
           <TakeMenu
-            label="Export what I see"
+            label={tr("Export what I see")}
             personal={personal}
             onRun={onTaken}
             offered={formats.map((f) => ({
-              words: `as ${f.label}`,
+              words: tr("as {{format}}", { format: f.label }),
               format: f.name,
               document: { ...seen, name },
               note: total === undefined ? undefined : plural(total, "row"),
@@ -95,7 +96,7 @@ export function RecordsStrip({
         )}
         {mayDesign && (
           <Button disabled={keep.isPending} onClick={() => keep.mutate()}>
-            Design with these
+            {tr("Design with these")}
           </Button>
         )}
       </div>

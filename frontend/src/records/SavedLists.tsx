@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { RecordType } from "../api";
 import { useMay } from "../shell";
 import { Confirm, Icon, plural } from "../shared";
+import { tr } from "../i18n";
 
 /** The lists kept of a record type: one press shows what is in one, another removes it. */
 export function SavedLists({ records, onShow }: { records: RecordType; onShow: (name: string) => void }) {
@@ -26,7 +27,7 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
   return (
     <>
       <Dropdown align="end">
-        <Dropdown.Toggle variant="quiet">Lists</Dropdown.Toggle>
+        <Dropdown.Toggle variant="quiet">{tr("Lists")}</Dropdown.Toggle>
         <Dropdown.Menu>
           {lists.data.map((list) => (
             <div key={list.name} className="d-flex align-items-center">
@@ -39,7 +40,7 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
                   className="w-auto text-danger"
                   onClick={() => setRemoving(list.name)}
                 >
-                  <Icon name="x" label={`Remove the list ${list.name}`} />
+                  <Icon name="x" label={tr("Remove the list {{list}}", { list: list.name })} />
                 </Dropdown.Item>
               )}
             </div>
@@ -48,16 +49,17 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
       </Dropdown>
       {removing && (
         <Confirm
-          title={`Remove the list “${removing}”?`}
-          act="Remove it"
+          title={tr("Remove the list “{{removing}}”?", { removing })}
+          act={tr("Remove it")}
           busy={remove.isPending}
           error={remove.error}
           onAct={() => remove.mutate(removing)}
           onClose={() => setRemoving(null)}
         >
           <p className="mb-0">
-            Templates that name it will say so until they name another. It can be brought back from what was
-            removed.
+            {tr(
+              "Templates that name it will say so until they name another. It can be brought back from what was removed.",
+            )}
           </p>
         </Confirm>
       )}

@@ -5,6 +5,7 @@ import type { Document } from "../bench/types";
 import { Purpose, useStartRun } from "../runs";
 import type { StartRun } from "../runs/useStartRun";
 import { FormDialog, Icon, Trouble } from "../shared";
+import { tr } from "../i18n";
 
 /** What can be taken: its words, the document that holds it, and, where it is not all of it, the keys of its records. */
 export interface Takeable {
@@ -60,7 +61,7 @@ export function TakeMenu({ label, offered, personal, onRun }: Props) {
       {taking && (
         <FormDialog
           title={label}
-          act="Export"
+          act={tr("Export")}
           ready={purpose.trim() !== ""}
           busy={start.isPending}
           error={start.error}

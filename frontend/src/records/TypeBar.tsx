@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import type { RecordType } from "../api";
 import { capital, count } from "../shared";
+import { tr } from "../i18n";
 
 /** Record types shown as buttons before the rest is folded away. */
 const SHOWN = 7;
@@ -26,7 +27,7 @@ export function TypeBar({ types, here }: { types: RecordType[]; here: string }) 
   const order = useByUse(types);
   const shown = order.filter((t, n) => more || n < SHOWN || t.name === here);
   return (
-    <nav className="types" aria-label="Record types">
+    <nav className="types" aria-label={tr("Record types")}>
       {shown.map((t) => (
         <Link key={t.name} to={`/records/${t.name}`} aria-current={t.name === here ? "page" : undefined}>
           {capital(t.plural)} {t.rows !== null && <span>{count(t.rows)}</span>}
@@ -34,7 +35,7 @@ export function TypeBar({ types, here }: { types: RecordType[]; here: string }) 
       ))}
       {!more && order.length > shown.length && (
         <button type="button" onClick={() => setMore(true)}>
-          {order.length - shown.length} more
+          {tr("{{order}} more", { order: order.length - shown.length })}
         </button>
       )}
     </nav>

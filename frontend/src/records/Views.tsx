@@ -8,6 +8,7 @@ import type { Document } from "../bench/types";
 import { FormDialog, Icon } from "../shared";
 import { useMay, usePreferences } from "../shell";
 import { SharedWith } from "../templates/SharedWith";
+import { tr } from "../i18n";
 
 /** The views kept of a record type: to look through, to save, to remove. */
 export function ViewMenu({
@@ -36,12 +37,12 @@ export function ViewMenu({
   return (
     <Dropdown align="end">
       <Dropdown.Toggle variant="quiet">
-        <Icon name="eye" /> View: {view?.name ?? "everyday fields"}
+        <Icon name="eye" /> {tr("View: {{view}}", { view: view?.name ?? tr("everyday fields") })}
         {changed && " *"}
       </Dropdown.Toggle>
       <Dropdown.Menu>
         <Dropdown.Item as={Link} to={`/records/${name}?view=everyday`}>
-          everyday fields
+          {tr("everyday fields")}
         </Dropdown.Item>
         {views.map((v) => (
           <Dropdown.Item key={v.id} as={Link} to={`/records/${name}?view=${v.id}`}>
@@ -50,19 +51,21 @@ export function ViewMenu({
         ))}
         <Dropdown.Divider />
         <Dropdown.Item as="button" onClick={onSave}>
-          Save this view…
+          {tr("Save this view…")}
         </Dropdown.Item>
         {view && !always && (
           <Dropdown.Item
             as="button"
             onClick={() => change({ views: { ...preferences.views, [key]: view.id } })}
           >
-            Open {type.record_type.plural} with this view from now on
+            {tr("Open {{record_type}} with this view from now on", { record_type: type.record_type.plural })}
           </Dropdown.Item>
         )}
         {always && (
           <Dropdown.Item as="button" onClick={() => change({ views: without(preferences.views, key) })}>
-            Open {type.record_type.plural} with the everyday fields from now on
+            {tr("Open {{record_type}} with the everyday fields from now on", {
+              record_type: type.record_type.plural,
+            })}
           </Dropdown.Item>
         )}
         {view?.mine && (
@@ -71,7 +74,7 @@ export function ViewMenu({
             to={`/records/${name}?view=everyday`}
             onClick={() => remove.mutate(view.id)}
           >
-            Remove “{view.name}”
+            {tr("Remove “{{view}}”", { view: view.name })}
           </Dropdown.Item>
         )}
       </Dropdown.Menu>
@@ -81,8 +84,10 @@ export function ViewMenu({
 
 function whose(view: ViewInfo): string {
   if (!view.mine) return view.owner;
-  if (view.shared) return "mine, shared with all";
-  return view.shared_with.length > 0 ? `mine, shared with ${view.shared_with.length}` : "mine";
+  if (view.shared) return tr("mine, shared with all");
+  return view.shared_with.length > 0
+    ? tr("mine, shared with {{shared_with}}", { shared_with: view.shared_with.length })
+    : tr("mine");
 }
 
 /** What the view that a person’s records open with is kept under. */
@@ -132,8 +137,8 @@ export function SaveView({
   });
   return (
     <FormDialog
-      title="Save this view"
-      act="Save"
+      title={tr("Save this view")}
+      act={tr("Save")}
       ready={text.trim() !== ""}
       busy={save.isPending}
       error={save.error}
@@ -141,18 +146,18 @@ export function SaveView({
       onClose={onClose}
     >
       <Form.Group controlId="view-name">
-        <Form.Label>Name</Form.Label>
+        <Form.Label>{tr("Name")}</Form.Label>
         <Form.Control autoFocus maxLength={120} value={text} onChange={(e) => setText(e.target.value)} />
       </Form.Group>
       <Form.Check
         id="view-shared"
-        label="everybody may use it"
+        label={tr("everybody may use it")}
         checked={all}
         onChange={(e) => setAll(e.target.checked)}
       />
-      {!all && mayShare && <SharedWith legend="Or only some may" entries={some} onChange={setSome} />}
+      {!all && mayShare && <SharedWith legend={tr("Or only some may")} entries={some} onChange={setSome} />}
       <span className="soft small">
-        Its columns, narrowings and order; the same field list starts templates and exports.
+        {tr("Its columns, narrowings and order; the same field list starts templates and exports.")}
       </span>
     </FormDialog>
   );

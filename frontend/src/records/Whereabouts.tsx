@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import { Trouble, shortMoment } from "../shared";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 const SHOWN = 12;
 
@@ -19,24 +20,31 @@ export function Whereabouts({ name, recordKey }: { name: string; recordKey: stri
   });
   if (!gone.data) return <Trouble error={gone.error} />;
   return (
-    <section className="slab" aria-label="Where it has gone">
+    <section className="slab" aria-label={tr("Where it has gone")}>
       <h2>
-        Where it has gone <Help topic="records#one-record" />
+        {tr("Where it has gone")} <Help topic="records#one-record" />
       </h2>
-      {gone.data.length === 0 && <p className="soft mb-0">No file that left holds it.</p>}
+      {gone.data.length === 0 && <p className="soft mb-0">{tr("No file that left holds it.")}</p>}
       <ul className="uses">
         {gone.data.slice(0, SHOWN).map((run) => (
           <li key={run.run_id}>
             <Link to={`/runs/${run.run_id}`}>{run.name}</Link>{" "}
             <span className="soft">
-              {shortMoment(run.at)}, asked for by {run.asked_by}
-              {run.purpose && `, for ${run.purpose}`}
+              {tr("{{at}}, asked for by {{asked_by}}{{purpose}}", {
+                at: shortMoment(run.at),
+                asked_by: run.asked_by,
+                purpose: run.purpose && tr(", for {{purpose}}", { purpose: run.purpose }),
+              })}
             </span>
-            {run.went_to.length > 0 && <div className="soft">went to {run.went_to.join("; ")}</div>}
+            {run.went_to.length > 0 && (
+              <div className="soft">{tr("went to {{went_to}}", { went_to: run.went_to.join("; ") })}</div>
+            )}
           </li>
         ))}
       </ul>
-      {gone.data.length > SHOWN && <p className="soft mb-0">and {gone.data.length - SHOWN} more files</p>}
+      {gone.data.length > SHOWN && (
+        <p className="soft mb-0">{tr("and {{gone}} more files", { gone: gone.data.length - SHOWN })}</p>
+      )}
     </section>
   );
 }

@@ -17,6 +17,7 @@ import {
 import type { Answers } from "../runs";
 import { useMay } from "../shell";
 import { FormDialog, Trouble, plural } from "../shared";
+import { tr } from "../i18n";
 
 /** Keep ticked records, or all that match, as a list that templates can name. */
 export function PicksDialog({
@@ -59,8 +60,8 @@ export function PicksDialog({
   });
   return (
     <FormDialog
-      title={`Keep ${plural(size, records.label, records.plural)} as a list`}
-      act={there ? "Replace it" : "Keep"}
+      title={tr("Keep {{size}} as a list", { size: plural(size, records.label, records.plural) })}
+      act={there ? tr("Replace it") : tr("Keep")}
       ready={name.trim() !== ""}
       busy={save.isPending}
       error={save.error}
@@ -68,7 +69,7 @@ export function PicksDialog({
       onClose={onClose}
     >
       <Form.Group controlId="picks-name">
-        <Form.Label>Name of the list</Form.Label>
+        <Form.Label>{tr("Name of the list")}</Form.Label>
         <Form.Control
           autoFocus
           list="known-picks"
@@ -84,11 +85,16 @@ export function PicksDialog({
       </Form.Group>
       {there && (
         <div className="field-trouble">
-          The list “{there.name}” with {plural(there.size, "record")} is replaced.
+          {tr("The list “{{there}}” with {{size}} is replaced.", {
+            there: there.name,
+            size: plural(there.size, "record"),
+          })}
         </div>
       )}
       <span className="soft small">
-        Any template of {records.plural} can then be narrowed to it: “it is in the list…”.
+        {tr("Any template of {{records}} can then be narrowed to it: “it is in the list…”.", {
+          records: records.plural,
+        })}
       </span>
     </FormDialog>
   );
@@ -153,13 +159,19 @@ export function RunOnDialog({
   return (
     <Modal show onHide={onClose} aria-labelledby="run-on">
       <Modal.Header closeButton>
-        <Modal.Title id="run-on">{one ? `Try a template on ${one}` : "Run a template on these"}</Modal.Title>
+        <Modal.Title id="run-on">
+          {one ? tr("Try a template on {{one}}", { one }) : tr("Run a template on these")}
+        </Modal.Title>
       </Modal.Header>
       <Modal.Body className="d-grid gap-2">
         {templates.isSuccess && fitting.length === 0 && (
-          <p className="mb-0">There is no template of {records.plural} yet. “Design with these” makes one.</p>
+          <p className="mb-0">
+            {tr("There is no template of {{records}} yet. “Design with these” makes one.", {
+              records: records.plural,
+            })}
+          </p>
         )}
-        <div className="choices" role="radiogroup" aria-label="Template">
+        <div className="choices" role="radiogroup" aria-label={tr("Template")}>
           {fitting.map((t) => (
             <label key={t.id} className={`option ${t.id === template?.id ? "on" : ""}`}>
               <input
@@ -178,12 +190,16 @@ export function RunOnDialog({
         </div>
         {filter !== undefined && total !== undefined && !one && (
           <Form.Select
-            aria-label="On which records"
+            aria-label={tr("On which records")}
             value={seen ? "seen" : "ticked"}
             onChange={(e) => setSeen(e.target.value === "seen")}
           >
-            <option value="ticked">on the {plural(keys.length, "record")} ticked</option>
-            <option value="seen">on all {plural(total, "record")} that I see</option>
+            <option value="ticked">
+              {tr("on the {{keys}} ticked", { keys: plural(keys.length, "record") })}
+            </option>
+            <option value="seen">
+              {tr("on all {{total}} that I see", { total: plural(total, "record") })}
+            </option>
           </Form.Select>
         )}
         {!looks && (
@@ -199,16 +215,16 @@ export function RunOnDialog({
           </>
         )}
         <span className="soft small">
-          Only for this once; the template stays as it is, with its own narrowings.
+          {tr("Only for this once; the template stays as it is, with its own narrowings.")}
         </span>
         <Trouble error={run.error ?? templates.error} />
       </Modal.Body>
       <Modal.Footer>
         <Button variant="quiet" onClick={onClose}>
-          Cancel
+          {tr("Cancel")}
         </Button>
         <Button disabled={!template || !ready || run.isPending} onClick={act}>
-          {one ? "Look at it" : "Run"}
+          {one ? tr("Look at it") : tr("Run")}
         </Button>
       </Modal.Footer>
     </Modal>

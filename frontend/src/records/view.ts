@@ -1,6 +1,7 @@
 import type { FieldInfo, RecordTypeFields } from "../api";
 import { capital, screenLocale } from "../shared";
 import type { Column, Document, Narrowing } from "../bench/types";
+import { tr } from "../i18n";
 
 /** What is looked at: a document whose columns, filter and order are the view. */
 export function everydayView(type: RecordTypeFields): Document {
@@ -47,7 +48,10 @@ function searchedFields(view: Document, type: RecordTypeFields, everywhere: bool
 export function looksIn(view: Document, type: RecordTypeFields): string {
   const labels = searchedFields(view, type, false).map((f) => f.label);
   return labels.length > 4
-    ? `${labels.slice(0, 3).join(", ")} and ${labels.length - 3} more`
+    ? tr("{{labels}} and {{labels2}} more", {
+        labels: labels.slice(0, 3).join(", "),
+        labels2: labels.length - 3,
+      })
     : labels.join(", ");
 }
 
@@ -141,15 +145,20 @@ export function proposedName(view: Document, type: RecordTypeFields, text: strin
     const field = fields.get(node.path);
     if (!field) continue;
     if (node.is === "yes" || node.is === "no") {
-      how.push(`${node.is === "no" ? "not " : ""}${field.label.toLowerCase()}`);
+      how.push(`${node.is === "no" ? tr("not ") : ""}${field.label.toLowerCase()}`);
       continue;
     }
     const values = (node.values ?? [node.value ?? ""]).map(String);
     const labels = values.map((v) => field.choices.find((c) => c.code === v)?.label ?? v).filter(Boolean);
-    const said = labels.length > 3 ? `${labels.slice(0, 2).join(", ")} and others` : labels.join(" and ");
+    const said =
+      labels.length > 3
+        ? tr("{{labels}} and others", { labels: labels.slice(0, 2).join(", ") })
+        : labels.join(tr(" and "));
     if (said) (field.choices.length ? how : whose).push(field.choices.length ? said.toLowerCase() : said);
   }
   if (text.trim()) how.push(`“${text.trim()}”`);
   const records = capital(type.record_type.plural);
-  return [`${records}${whose.length ? ` of ${whose.join(", ")}` : ""}`, ...how].join(", ").slice(0, 100);
+  return [`${records}${whose.length ? tr(" of {{whose}}", { whose: whose.join(", ") }) : ""}`, ...how]
+    .join(", ")
+    .slice(0, 100);
 }

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { DaysOffInfo } from "../api";
 import { FileInput, FormDialog, Trouble } from "../shared";
 import { DAYS } from "./rhythm";
+import { tr } from "../i18n";
 
 /** The days on which the house does not work, for rounds that mind them. */
 export function DaysOff({ onClose }: { onClose: () => void }) {
@@ -52,8 +53,8 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
   });
   return (
     <FormDialog
-      title="Days off"
-      act="Save"
+      title={tr("Days off")}
+      act={tr("Save")}
       busy={save.isPending}
       ready={!wrong}
       error={save.error ?? read.error}
@@ -61,7 +62,7 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
       onClose={onClose}
     >
       <fieldset className="mb-2">
-        <legend className="form-label">Days of the week that are off</legend>
+        <legend className="form-label">{tr("Days of the week that are off")}</legend>
         <div className="d-flex gap-3 flex-wrap">
           {DAYS.map((day, n) => (
             <Form.Check
@@ -78,39 +79,42 @@ function Editor({ known, onClose }: { known: DaysOffInfo; onClose: () => void })
       </fieldset>
       <div className="d-flex gap-2 mb-2">
         <Form.Group controlId="off-country">
-          <Form.Label>Public holidays of (country, such as GB)</Form.Label>
+          <Form.Label>{tr("Public holidays of (country, such as GB)")}</Form.Label>
           <Form.Control value={country} maxLength={2} onChange={(e) => setCountry(e.target.value)} />
         </Form.Group>
         <Form.Group controlId="off-region">
-          <Form.Label>Region, such as ENG</Form.Label>
+          <Form.Label>{tr("Region, such as ENG")}</Form.Label>
           <Form.Control value={region} maxLength={6} onChange={(e) => setRegion(e.target.value)} />
         </Form.Group>
       </div>
       <Form.Group controlId="off-own">
-        <Form.Label>Days of your own, one a line: a date and a name</Form.Label>
+        <Form.Label>{tr("Days of your own, one a line: a date and a name")}</Form.Label>
         <Form.Control
           as="textarea"
           rows={4}
-          placeholder="2026-12-24 Office closed"
+          placeholder={tr("2026-12-24 Office closed")}
           value={text}
           isInvalid={!!wrong}
           onChange={(e) => setText(e.target.value)}
         />
         {wrong && (
-          <div className="field-trouble">“{wrong}” does not begin with a date such as 2026-12-24.</div>
+          <div className="field-trouble">
+            {tr("“{{wrong}}” does not begin with a date such as 2026-12-24.", { wrong })}
+          </div>
         )}
       </Form.Group>
       <label className="btn btn-quiet btn-sm mt-1">
-        Add the days of a calendar file…
+        {tr("Add the days of a calendar file…")}
         <FileInput accept=".ics,text/calendar" onFile={read.mutate} />
       </label>
       {known.next.length > 0 && (
         <p className="soft small mt-2 mb-0">
-          Next as saved:{" "}
-          {known.next
-            .slice(0, 4)
-            .map((d) => `${d.day} ${d.name}`)
-            .join(" · ")}
+          {tr("Next as saved: {{next}}", {
+            next: known.next
+              .slice(0, 4)
+              .map((d) => `${d.day} ${d.name}`)
+              .join(" · "),
+          })}
         </p>
       )}
     </FormDialog>

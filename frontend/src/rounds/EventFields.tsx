@@ -9,6 +9,7 @@ import { AnswerForm, withDefaults } from "../runs";
 import type { Answers } from "../runs";
 import { capital, operatorWords } from "../shared";
 import { CONTENT, conditionsOf, eventOf, whereOf } from "./event";
+import { tr } from "../i18n";
 
 interface Props {
   draft: Draft;
@@ -37,13 +38,13 @@ export function ClosesFields({ draft, onChange }: Props) {
     <div className="slab d-grid gap-2">
       <div className="pair">
         <Form.Group controlId="event-records">
-          <Form.Label>Of which records</Form.Label>
+          <Form.Label>{tr("Of which records")}</Form.Label>
           <Form.Select
             required
             value={event.records}
             onChange={(e) => onChange({ event: { ...CONTENT, records: e.target.value } })}
           >
-            <option value="">choose a record type</option>
+            <option value="">{tr("choose a record type")}</option>
             {types.data?.map((t) => (
               <option key={t.name} value={t.name}>
                 {capital(t.plural)}
@@ -54,7 +55,7 @@ export function ClosesFields({ draft, onChange }: Props) {
       </div>
       {conditions === null && (
         <p className="soft m-0">
-          Its condition came with a document and is more than can be shown here; it stays as it is.
+          {tr("Its condition came with a document and is more than can be shown here; it stays as it is.")}
         </p>
       )}
       {type.data &&
@@ -79,8 +80,10 @@ export function ClosesFields({ draft, onChange }: Props) {
       )}
       {conditions?.length !== 0 && (
         <Form.Text>
-          Each {types.data?.find((t) => t.name === event.records)?.label.toLowerCase()} of which this comes
-          true starts one run, once. What is so already starts nothing.
+          {tr(
+            "Each {{label}} of which this comes true starts one run, once. What is so already starts nothing.",
+            { label: types.data?.find((t) => t.name === event.records)?.label.toLowerCase() },
+          )}
         </Form.Text>
       )}
     </div>
@@ -95,7 +98,7 @@ interface ChooseFieldProps {
 }
 
 function ChooseField({ first, fields, onChoose }: ChooseFieldProps) {
-  const label = first ? "Which of its fields changes" : "And also";
+  const label = first ? tr("Which of its fields changes") : tr("And also");
   return (
     <Form.Group controlId="event-field">
       <Form.Label>{label}</Form.Label>
@@ -107,7 +110,7 @@ function ChooseField({ first, fields, onChoose }: ChooseFieldProps) {
           if (chosen) onChoose(chosen);
         }}
       >
-        <option value="">choose a field</option>
+        <option value="">{tr("choose a field")}</option>
         {fields.map((f) => (
           <option key={f.path} value={f.path}>
             {f.label}
@@ -135,15 +138,15 @@ function ComesTrue({ place, condition, fields, zone, onChange, onRemove }: Comes
   return (
     <fieldset className="d-grid gap-1">
       <legend className="form-label d-flex gap-2 align-items-center m-0">
-        {place > 0 && <span className="soft fw-normal">and</span>} {name}
-        <Button size="sm" variant="quiet" aria-label={`Remove ${name}`} onClick={onRemove}>
-          Remove
+        {place > 0 && <span className="soft fw-normal">{tr("and")}</span>} {name}
+        <Button size="sm" variant="quiet" aria-label={tr("Remove {{name}}", { name })} onClick={onRemove}>
+          {tr("Remove")}
         </Button>
       </legend>
       {field ? (
         <>
           <Form.Select
-            aria-label={place === 0 ? "Comparison" : `Comparison of ${name}`}
+            aria-label={place === 0 ? tr("Comparison") : tr("Comparison of {{name}}", { name })}
             value={condition.is}
             onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
           >
@@ -158,7 +161,7 @@ function ComesTrue({ place, condition, fields, zone, onChange, onRemove }: Comes
           <ValueEditor condition={condition} field={field} zone={zone} onChange={onChange} />
         </>
       ) : (
-        <p className="soft m-0">It leads further than can be chosen here; it stays as it is.</p>
+        <p className="soft m-0">{tr("It leads further than can be chosen here; it stays as it is.")}</p>
       )}
     </fieldset>
   );
@@ -190,11 +193,11 @@ export function RoundAnswers({ draft, questions, onChange }: AnswerProps) {
   const fixed = questions.filter((q) => !byField[q.name]);
   return (
     <fieldset className="slab d-grid gap-2">
-      <legend className="form-label">What the template asks</legend>
+      <legend className="form-label">{tr("What the template asks")}</legend>
       {closes &&
         questions.map((q) => (
           <Form.Group key={q.name} controlId={`by-${q.name}`}>
-            <Form.Label>“{q.label}” is answered by</Form.Label>
+            <Form.Label>{tr("“{{label}}” is answered by", { label: q.label })}</Form.Label>
             <Form.Select
               value={byField[q.name] ?? ""}
               onChange={(e) => {
@@ -204,10 +207,10 @@ export function RoundAnswers({ draft, questions, onChange }: AnswerProps) {
                 onChange({ event: { ...event, answers } });
               }}
             >
-              <option value="">the answer below, each time</option>
+              <option value="">{tr("the answer below, each time")}</option>
               {fields.map((f) => (
                 <option key={f.path} value={f.path}>
-                  its {f.label.toLowerCase()}
+                  {tr("its {{label}}", { label: f.label.toLowerCase() })}
                 </option>
               ))}
             </Form.Select>

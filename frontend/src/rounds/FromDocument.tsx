@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { FormDialog } from "../shared";
+import { tr } from "../i18n";
 
 /** Set a round that a document says, such as one that was taken out elsewhere. */
 export function FromDocument() {
@@ -21,12 +22,12 @@ export function FromDocument() {
   return (
     <>
       <Button variant="quiet" onClick={() => setOpen(true)}>
-        From a document…
+        {tr("From a document…")}
       </Button>
       {open && (
         <FormDialog
-          title="A round from a document"
-          act="Set this round"
+          title={tr("A round from a document")}
+          act={tr("Set this round")}
           ready={text.trim() !== ""}
           busy={add.isPending}
           error={add.error}
@@ -34,7 +35,7 @@ export function FromDocument() {
           onAct={() => add.mutate()}
         >
           <Form.Group controlId="round-document">
-            <Form.Label>The document (JSON), as “As a document” gives it</Form.Label>
+            <Form.Label>{tr("The document (JSON), as “As a document” gives it")}</Form.Label>
             <Form.Control
               as="textarea"
               rows={10}
@@ -42,7 +43,7 @@ export function FromDocument() {
               value={text}
               onChange={(e) => setText(e.target.value)}
             />
-            <Form.Text>The template and the recipients that it names have to be here.</Form.Text>
+            <Form.Text>{tr("The template and the recipients that it names have to be here.")}</Form.Text>
           </Form.Group>
         </FormDialog>
       )}

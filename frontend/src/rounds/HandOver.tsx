@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { FormDialog, Trouble } from "../shared";
 import { useNames } from "../templates/SharedWith";
+import { tr } from "../i18n";
 
 /** To whom a round is handed over: from then on it runs with their rights. */
 export function HandOver({ round, onClose }: { round: RoundInfo; onClose: () => void }) {
@@ -26,8 +27,8 @@ export function HandOver({ round, onClose }: { round: RoundInfo; onClose: () => 
   });
   return (
     <FormDialog
-      title="Hand this round over"
-      act="Hand over"
+      title={tr("Hand this round over")}
+      act={tr("Hand over")}
       ready={to !== ""}
       busy={hand.isPending}
       error={hand.error}
@@ -36,12 +37,16 @@ export function HandOver({ round, onClose }: { round: RoundInfo; onClose: () => 
     >
       <Trouble error={names.error} />
       <p className="m-0">
-        “{round.template}” runs {round.words} for {round.owner}: with their rights, and in their name.
+        {tr("“{{template}}” runs {{round}} for {{owner}}: with their rights, and in their name.", {
+          template: round.template,
+          round: round.words,
+          owner: round.owner,
+        })}
       </p>
       <Form.Group controlId="round-to">
-        <Form.Label>From now on it runs for</Form.Label>
+        <Form.Label>{tr("From now on it runs for")}</Form.Label>
         <Form.Select value={to} onChange={(e) => setTo(e.target.value)}>
-          <option value="">choose somebody</option>
+          <option value="">{tr("choose somebody")}</option>
           {names.data?.people
             .filter((p) => p.id !== round.owner_id)
             .map((p) => (

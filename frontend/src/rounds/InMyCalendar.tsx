@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import { Trouble } from "../shared";
+import { tr } from "../i18n";
 
 /** A private address at which a person's own calendar reads the rounds. */
 export function InMyCalendar({ onClose }: { onClose: () => void }) {
@@ -24,32 +25,33 @@ export function InMyCalendar({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} aria-labelledby="feed-title">
       <Modal.Header closeButton>
-        <Modal.Title id="feed-title">Rounds in my calendar</Modal.Title>
+        <Modal.Title id="feed-title">{tr("Rounds in my calendar")}</Modal.Title>
       </Modal.Header>
       <Modal.Body>
         <Trouble error={mine.error ?? make.error ?? stop.error} />
         <p>
-          A calendar that subscribes to an address of your own shows when rounds run and what came of them.
-          Whoever has the address can read that, so keep it to yourself.
+          {tr(
+            "A calendar that subscribes to an address of your own shows when rounds run and what came of them. Whoever has the address can read that, so keep it to yourself.",
+          )}
         </p>
         {address ? (
           <Form.Group controlId="feed-address">
-            <Form.Label>Subscribe to this address</Form.Label>
+            <Form.Label>{tr("Subscribe to this address")}</Form.Label>
             <Form.Control readOnly className="mono" value={address} onFocus={(e) => e.target.select()} />
-            <Form.Text>It is shown this once. A new one can be made at any time.</Form.Text>
+            <Form.Text>{tr("It is shown this once. A new one can be made at any time.")}</Form.Text>
           </Form.Group>
         ) : (
-          there && <p className="soft mb-0">You have an address; it was shown when it was made.</p>
+          there && <p className="soft mb-0">{tr("You have an address; it was shown when it was made.")}</p>
         )}
       </Modal.Body>
       <Modal.Footer>
         {there && (
           <Button variant="quiet" disabled={stop.isPending} onClick={() => stop.mutate()}>
-            Stop it
+            {tr("Stop it")}
           </Button>
         )}
         <Button disabled={make.isPending} onClick={() => make.mutate()}>
-          {there ? "Make a new address" : "Make an address"}
+          {there ? tr("Make a new address") : tr("Make an address")}
         </Button>
       </Modal.Footer>
     </Modal>

@@ -11,15 +11,16 @@ import { SendTo } from "./SendTo";
 import { TriggerFields, WAITS } from "./TriggerFields";
 import { KINDS } from "./rhythm";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const ZONES = [...new Set(["Europe/London", OWN_ZONE, ...Intl.supportedValuesOf("timeZone")])];
 
 /** What may become of an earlier file of the same name, with what follows from it. */
 const MODES: [Draft["mode"], string][] = [
-  ["new", "stays; the new one gets a number behind its name"],
-  ["replace", "is replaced, at one moment; readers never see half a file"],
-  ["append", "grows: rows are added at its end, once, under the same headings"],
+  ["new", tr("stays; the new one gets a number behind its name")],
+  ["replace", tr("is replaced, at one moment; readers never see half a file")],
+  ["append", tr("grows: rows are added at its end, once, under the same headings")],
 ];
 
 interface Props {
@@ -128,12 +129,12 @@ export function NewRound({ template, round, onClose }: Props) {
         }}
       >
         <Modal.Header closeButton>
-          <Modal.Title id="new-round">{round ? "Change this round" : "New round"}</Modal.Title>
+          <Modal.Title id="new-round">{round ? tr("Change this round") : tr("New round")}</Modal.Title>
         </Modal.Header>
         <Modal.Body className="d-grid gap-3" style={{ gridTemplateColumns: "1fr 250px" }}>
           <div className="d-grid gap-2">
             <Form.Group controlId="round-template">
-              <Form.Label>Template or bundle</Form.Label>
+              <Form.Label>{tr("Template or bundle")}</Form.Label>
               <Form.Select
                 value={draft.template_id}
                 onChange={(e) => {
@@ -148,16 +149,16 @@ export function NewRound({ template, round, onClose }: Props) {
                 disabled={round !== undefined}
               >
                 <option value={0} disabled>
-                  Choose a template
+                  {tr("Choose a template")}
                 </option>
                 {templates.data?.map((t) => (
                   <option key={t.id} value={t.id} disabled={t.version === 0}>
                     {t.name}
-                    {t.version === 0 ? " (never saved)" : ""}
+                    {t.version === 0 ? tr(" (never saved)") : ""}
                   </option>
                 ))}
                 {(bundles.data ?? []).length > 0 && (
-                  <optgroup label="Bundles">
+                  <optgroup label={tr("Bundles")}>
                     {bundles.data?.map((b) => (
                       <option key={b.id} value={b.id}>
                         {b.name}
@@ -180,7 +181,7 @@ export function NewRound({ template, round, onClose }: Props) {
                 onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
               />
               <Form.Group controlId="round-zone" className="flex-fill">
-                <Form.Label>On the clock of</Form.Label>
+                <Form.Label>{tr("On the clock of")}</Form.Label>
                 <Form.Select value={draft.zone} onChange={(e) => change({ zone: e.target.value })}>
                   {ZONES.map((zone) => (
                     <option key={zone}>{zone}</option>
@@ -193,17 +194,17 @@ export function NewRound({ template, round, onClose }: Props) {
             <SendTo draft={draft} planned={planned.data} onChange={change} />
             <div className="d-flex gap-2">
               <Form.Group controlId="round-folder" className="flex-fill">
-                <Form.Label>And into a folder of the server, if any</Form.Label>
+                <Form.Label>{tr("And into a folder of the server, if any")}</Form.Label>
                 <Form.Control
                   placeholder="canopy-register"
                   value={draft.folder}
                   onChange={(e) => change({ folder: e.target.value })}
                 />
                 {folderTrouble && <div className="field-trouble">{planned.error?.message}</div>}
-                <Form.Text>Below the folder set aside for rounds on the server.</Form.Text>
+                <Form.Text>{tr("Below the folder set aside for rounds on the server.")}</Form.Text>
               </Form.Group>
               <Form.Group controlId="round-format">
-                <Form.Label>As</Form.Label>
+                <Form.Label>{tr("As")}</Form.Label>
                 <Form.Select
                   value={draft.format}
                   onChange={(e) => change({ format: e.target.value as Draft["format"] })}
@@ -217,7 +218,7 @@ export function NewRound({ template, round, onClose }: Props) {
               </Form.Group>
             </div>
             <Form.Group controlId="round-mail">
-              <Form.Label>By mail, too, to</Form.Label>
+              <Form.Label>{tr("By mail, too, to")}</Form.Label>
               <Form.Control
                 placeholder="auditor@regulator.example, canopy@town.example"
                 value={mailTo}
@@ -226,12 +227,14 @@ export function NewRound({ template, round, onClose }: Props) {
                   change({ mail_to: e.target.value.split(/[\s,;]+/).filter(Boolean) });
                 }}
               />
-              <Form.Text>Addresses with commas between them; each gets the file once.</Form.Text>
+              <Form.Text>{tr("Addresses with commas between them; each gets the file once.")}</Form.Text>
             </Form.Group>
             {(chosen?.personal || bundles.data?.some((b) => b.id === draft.template_id)) && (
               <Form.Group controlId="round-purpose">
                 <Form.Label>
-                  {chosen ? "It holds personal data. What is it for?" : "What personal data in it is for"}
+                  {chosen
+                    ? tr("It holds personal data. What is it for?")
+                    : tr("What personal data in it is for")}
                 </Form.Label>
                 <Form.Control
                   required={chosen !== undefined}
@@ -239,17 +242,17 @@ export function NewRound({ template, round, onClose }: Props) {
                   value={draft.purpose}
                   onChange={(e) => change({ purpose: e.target.value })}
                 />
-                <Form.Text>It is kept with each run, with your name.</Form.Text>
+                <Form.Text>{tr("It is kept with each run, with your name.")}</Form.Text>
               </Form.Group>
             )}
             <Form.Check
               id="round-empty"
-              label="Send nothing if there are no rows"
+              label={tr("Send nothing if there are no rows")}
               checked={draft.when_empty === "skip"}
               onChange={(e) => change({ when_empty: e.target.checked ? "skip" : "send" })}
             />
             <fieldset>
-              <legend className="form-label">An earlier file of the same name there</legend>
+              <legend className="form-label">{tr("An earlier file of the same name there")}</legend>
               {MODES.map(([mode, words]) => (
                 <Form.Check
                   key={mode}
@@ -265,7 +268,7 @@ export function NewRound({ template, round, onClose }: Props) {
             </fieldset>
           </div>
           <div className="slab" aria-live="polite">
-            <h2>{byCalendar ? "The next five" : "When it runs"}</h2>
+            <h2>{byCalendar ? tr("The next five") : tr("When it runs")}</h2>
             {!byCalendar && <p className="soft">{WAITS[draft.trigger]}</p>}
             {byCalendar && planned.data && !planned.error && (
               <div className="soft small mb-1">{planned.data.words}</div>
@@ -274,7 +277,7 @@ export function NewRound({ template, round, onClose }: Props) {
               <div className="field-trouble">{rhythmTrouble(planned.error)}</div>
             )}
             {planned.data?.next.length === 0 && (
-              <div className="field-trouble">It never comes to a moment.</div>
+              <div className="field-trouble">{tr("It never comes to a moment.")}</div>
             )}
             {byCalendar &&
               planned.data?.next.map((at) => (
@@ -283,7 +286,9 @@ export function NewRound({ template, round, onClose }: Props) {
                 </div>
               ))}
             {byCalendar && draft.zone !== OWN_ZONE && planned.data?.next[0] && (
-              <div className="soft small mt-2">First on your clock: {fullMoment(planned.data.next[0])}</div>
+              <div className="soft small mt-2">
+                {tr("First on your clock: {{next}}", { next: fullMoment(planned.data.next[0]) })}
+              </div>
             )}
             {byCalendar && planned.data && <Covers planned={planned.data} template={draft.template_id} />}
           </div>
@@ -291,13 +296,13 @@ export function NewRound({ template, round, onClose }: Props) {
         <Modal.Footer>
           <Trouble error={add.error} />
           <Button variant="quiet" onClick={onClose}>
-            Cancel
+            {tr("Cancel")}
           </Button>
           <Button
             type="submit"
             disabled={!draft.template_id || (draft.trigger === "after" && !draft.after_id) || add.isPending}
           >
-            {round ? "Save" : "Set this round"}
+            {round ? tr("Save") : tr("Set this round")}
           </Button>
         </Modal.Footer>
       </Form>
@@ -311,16 +316,19 @@ function Covers({ planned, template }: { planned: Planned; template: number }) {
   return (
     <div className="mt-3">
       <h2>
-        The days it covers <Help topic="rounds#the-days-it-covers" />
+        {tr("The days it covers")} <Help topic="rounds#the-days-it-covers" />
       </h2>
-      {planned.coverage.map((said) => (
+      {planned.coverage.map((said, n) => (
         <p key={said} className={planned.covered ? "soft small mb-1" : "small mb-1"}>
-          {!planned.covered && !said.startsWith("With") && <Icon name="exclamation" />} {said}
+          {!planned.covered && !(planned.cure && n === planned.coverage.length - 1) && (
+            <Icon name="exclamation" />
+          )}{" "}
+          {said}
         </p>
       ))}
       {planned.cure && (
         <Link className="small" to={`/templates/${template}`} target="_blank">
-          Choose that window in the template
+          {tr("Choose that window in the template")}
         </Link>
       )}
     </div>

@@ -4,6 +4,7 @@ import type { Rhythm } from "../api";
 import { Icon } from "../shared";
 import { DAYS, KINDS, MONTHS, readNumbers, withKind, writeNumbers } from "./rhythm";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 interface Props {
   rhythm: Rhythm;
@@ -17,7 +18,7 @@ export function RhythmEditor({ rhythm, onChange }: Props) {
   return (
     <div className="d-grid gap-2">
       <Form.Group controlId="round-kind">
-        <Form.Label>When</Form.Label> <Help topic="rounds#when" />
+        <Form.Label>{tr("When")}</Form.Label> <Help topic="rounds#when" />
         <Form.Select
           value={kind}
           onChange={(e) => {
@@ -49,7 +50,7 @@ function DaysOfKind({ kind, rhythm, change }: { kind: string; rhythm: Rhythm; ch
         <>
           <Numbers
             id="round-month-days"
-            label="Days of the month, such as 1, 15, last"
+            label={tr("Days of the month, such as 1, 15, last")}
             numbers={rhythm.month_days ?? []}
             onNumbers={(month_days) => change({ month_days })}
           />
@@ -67,7 +68,7 @@ function DaysOfKind({ kind, rhythm, change }: { kind: string; rhythm: Rhythm; ch
       return (
         <Numbers
           id="round-working-days"
-          label="Working days of the month, such as 1, 3, last"
+          label={tr("Working days of the month, such as 1, 3, last")}
           numbers={rhythm.nth_working_day ?? []}
           onNumbers={(nth_working_day) => change({ nth_working_day })}
         />
@@ -77,7 +78,7 @@ function DaysOfKind({ kind, rhythm, change }: { kind: string; rhythm: Rhythm; ch
     case "rule":
       return (
         <Form.Group controlId="round-rule">
-          <Form.Label>Rule (RFC 5545), days only</Form.Label>
+          <Form.Label>{tr("Rule (RFC 5545), days only")}</Form.Label>
           <Form.Control
             className="mono"
             required
@@ -96,19 +97,19 @@ function DaysOfWeek({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
   const interval = rhythm.interval ?? 1;
   return (
     <fieldset>
-      <legend className="form-label">Every</legend>
+      <legend className="form-label">{tr("Every")}</legend>
       <div className="d-flex gap-2 align-items-center flex-wrap">
         <Form.Control
           type="number"
           min={1}
           max={52}
           style={{ width: 70 }}
-          aria-label="Weeks from one to the next"
+          aria-label={tr("Weeks from one to the next")}
           value={interval}
           // Every second week is counted from this one.
           onChange={(e) => change({ interval: Number(e.target.value), start: today() })}
         />
-        {interval === 1 ? "week on" : "weeks on"}
+        {tr("weeks on", { count: interval })}
         {DAYS.map((day, n) => (
           <Form.Check
             key={day}
@@ -152,7 +153,9 @@ function Numbers({
           if (read) onNumbers(read);
         }}
       />
-      {wrong && <div className="field-trouble">Type numbers with commas between them, or “last”.</div>}
+      {wrong && (
+        <div className="field-trouble">{tr("Type numbers with commas between them, or “last”.")}</div>
+      )}
     </Form.Group>
   );
 }
@@ -162,7 +165,7 @@ function NthWeekday({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
   return (
     <div className="d-flex gap-2">
       <Form.Select
-        aria-label="Which of the month"
+        aria-label={tr("Which of the month")}
         value={nth.n}
         onChange={(e) => change({ nth: [{ ...nth, n: Number(e.target.value) as typeof nth.n }] })}
       >
@@ -171,10 +174,10 @@ function NthWeekday({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
             {word}
           </option>
         ))}
-        <option value={-1}>last</option>
+        <option value={-1}>{tr("last")}</option>
       </Form.Select>
       <Form.Select
-        aria-label="Day of the week"
+        aria-label={tr("Day of the week")}
         value={nth.weekday}
         onChange={(e) => change({ nth: [{ ...nth, weekday: Number(e.target.value) }] })}
       >
@@ -192,7 +195,7 @@ function Months({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
   const text = (rhythm.months ?? []).join();
   return (
     <Form.Group controlId="round-months">
-      <Form.Label>Of</Form.Label>
+      <Form.Label>{tr("Of")}</Form.Label>
       <Form.Select
         value={text}
         onChange={(e) => {
@@ -200,12 +203,12 @@ function Months({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
           change({ months, every: months.length ? "year" : "month" });
         }}
       >
-        <option value="">each month</option>
-        <option value="1,4,7,10">each quarter’s first month</option>
-        <option value="3,6,9,12">each quarter’s last month</option>
+        <option value="">{tr("each month")}</option>
+        <option value="1,4,7,10">{tr("each quarter’s first month")}</option>
+        <option value="3,6,9,12">{tr("each quarter’s last month")}</option>
         {MONTHS.map((month, n) => (
           <option key={month} value={String(n + 1)}>
-            {month} of each year
+            {tr("{{month}} of each year", { month })}
           </option>
         ))}
       </Form.Select>
@@ -217,7 +220,7 @@ function Dates({ dates, onDates }: { dates: readonly string[]; onDates: (dates: 
   const [text, setText] = useState(dates.join("\n"));
   return (
     <Form.Group controlId="round-dates">
-      <Form.Label>Dates, one a line, such as {today()}</Form.Label>
+      <Form.Label>{tr("Dates, one a line, such as {{today}}", { today: today() })}</Form.Label>
       <Form.Control
         as="textarea"
         rows={3}
@@ -239,7 +242,7 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
     return (
       <div className="d-flex gap-2 align-items-end">
         <Form.Group controlId="round-minutes">
-          <Form.Label>Minutes apart</Form.Label>
+          <Form.Label>{tr("Minutes apart")}</Form.Label>
           <Form.Control
             type="number"
             min={5}
@@ -249,7 +252,7 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
           />
         </Form.Group>
         <Form.Group controlId="round-first">
-          <Form.Label>From</Form.Label>
+          <Form.Label>{tr("From")}</Form.Label>
           <Form.Control
             type="time"
             value={often.first}
@@ -257,7 +260,7 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
           />
         </Form.Group>
         <Form.Group controlId="round-last">
-          <Form.Label>To</Form.Label>
+          <Form.Label>{tr("To")}</Form.Label>
           <Form.Control
             type="time"
             value={often.last}
@@ -269,7 +272,7 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
           className="text-nowrap"
           onClick={() => change({ often: null, times: ["06:00"] })}
         >
-          At set times
+          {tr("At set times")}
         </Button>
       </div>
     );
@@ -277,7 +280,7 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
     <div className="d-flex gap-2 align-items-end flex-wrap">
       {times.map((time, n) => (
         <Form.Group key={n} controlId={n ? `round-at-${n}` : "round-at"}>
-          <Form.Label>{n ? "and at" : "At"}</Form.Label>
+          <Form.Label>{n ? tr("and at") : tr("At")}</Form.Label>
           <div className="d-flex">
             <Form.Control
               type="time"
@@ -289,7 +292,7 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
               <button
                 type="button"
                 className="btn px-1"
-                aria-label={`Leave out ${time}`}
+                aria-label={tr("Leave out {{time}}", { time })}
                 onClick={() => change({ times: times.filter((_, k) => k !== n) })}
               >
                 <Icon name="x" />
@@ -299,13 +302,13 @@ function Times({ rhythm, change }: { rhythm: Rhythm; change: Change }) {
         </Form.Group>
       ))}
       <Button variant="quiet" onClick={() => change({ times: [...times, "18:00"] })}>
-        Another time
+        {tr("Another time")}
       </Button>
       <Button
         variant="quiet"
         onClick={() => change({ times: [], often: { minutes: 60, first: "08:00", last: "18:00" } })}
       >
-        Every few minutes or hours…
+        {tr("Every few minutes or hours…")}
       </Button>
     </div>
   );
@@ -321,15 +324,15 @@ export function DayOff({ rhythm, onChange }: Props) {
   if (rhythm.every === "working_day") return null;
   return (
     <Form.Group controlId="round-day-off" className="flex-fill">
-      <Form.Label>On a day off</Form.Label>
+      <Form.Label>{tr("On a day off")}</Form.Label>
       <Form.Select
         value={rhythm.day_off ?? "run"}
         onChange={(e) => onChange({ ...rhythm, day_off: e.target.value as Rhythm["day_off"] })}
       >
-        <option value="run">run all the same</option>
-        <option value="leave_out">leave it out</option>
-        <option value="next">run on the next working day</option>
-        <option value="previous">run on the working day before</option>
+        <option value="run">{tr("run all the same")}</option>
+        <option value="leave_out">{tr("leave it out")}</option>
+        <option value="next">{tr("run on the next working day")}</option>
+        <option value="previous">{tr("run on the working day before")}</option>
       </Form.Select>
     </Form.Group>
   );

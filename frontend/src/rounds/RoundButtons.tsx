@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { Icon, Trouble } from "../shared";
 import { useMay } from "../shell";
+import { tr } from "../i18n";
 
 /** The buttons of rounds that wait to be pressed, each under its own words; of one record type, if it is given. */
 export function RoundButtons({ records }: { records?: string }) {
@@ -43,13 +44,13 @@ function Press({ round }: { round: RoundInfo }) {
     <>
       <Button
         variant="quiet"
-        title={`Runs ${round.template}`}
+        title={tr("Runs {{template}}", { template: round.template })}
         disabled={call.isPending}
         onClick={() => call.mutate()}
       >
         <Icon name="play" /> {round.event?.button}
       </Button>
-      {call.data && <Link to={`/runs/${call.data.id}`}>Run {call.data.id}</Link>}
+      {call.data && <Link to={`/runs/${call.data.id}`}>{tr("Run {{id}}", { id: call.data.id })}</Link>}
       <Trouble error={call.error} />
     </>
   );

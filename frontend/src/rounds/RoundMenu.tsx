@@ -7,6 +7,7 @@ import { Confirm, Trouble, shortMoment } from "../shared";
 import { useMay } from "../shell";
 import { HandOver } from "./HandOver";
 import { NewRound } from "./NewRound";
+import { tr } from "../i18n";
 
 /** What can be done with a round. */
 export function RoundMenu({ round }: { round: RoundInfo }) {
@@ -45,46 +46,50 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
   if (!mayDesign) {
     return (
       <Button variant="quiet" size="sm" disabled={!mayRun || round.paused} onClick={() => call.mutate()}>
-        {round.event?.button || "Call now"}
+        {round.event?.button || tr("Call now")}
       </Button>
     );
   }
   return (
     <>
       <Dropdown align="end">
-        <Dropdown.Toggle variant="link" bsPrefix="btn px-1" aria-label={`More for ${round.template}`}>
+        <Dropdown.Toggle
+          variant="link"
+          bsPrefix="btn px-1"
+          aria-label={tr("More for {{template}}", { template: round.template })}
+        >
           ⋮
         </Dropdown.Toggle>
         <Dropdown.Menu>
           {round.trigger === "called" ? (
             <Dropdown.Item as="button" disabled={round.paused} onClick={() => call.mutate()}>
-              {round.event?.button || "Call now"}
+              {round.event?.button || tr("Call now")}
             </Dropdown.Item>
           ) : (
             <Dropdown.Item as="button" onClick={() => runNow.mutate()}>
-              Run now
+              {tr("Run now")}
             </Dropdown.Item>
           )}
           <Dropdown.Item as="button" onClick={() => setDialog("change")}>
-            Change…
+            {tr("Change…")}
           </Dropdown.Item>
           {round.next[0] && (
             <Dropdown.Item as="button" onClick={() => skip.mutate()}>
-              Skip the next ({shortMoment(round.next[0])})
+              {tr("Skip the next ({{next}})", { next: shortMoment(round.next[0]) })}
             </Dropdown.Item>
           )}
           <Dropdown.Item as="button" onClick={() => pause.mutate()}>
-            {round.paused ? "Let it go on" : "Pause"}
+            {round.paused ? tr("Let it go on") : tr("Pause")}
           </Dropdown.Item>
           <Dropdown.Item
             as="button"
             disabled={!round.mine && !mayKeep}
             onClick={() => setDialog("hand over")}
           >
-            Hand over…
+            {tr("Hand over…")}
           </Dropdown.Item>
           <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
-            Remove…
+            {tr("Remove…")}
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
@@ -93,13 +98,16 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
       {dialog === "hand over" && <HandOver round={round} onClose={() => setDialog(null)} />}
       {dialog === "remove" && (
         <Confirm
-          title="Remove this round?"
-          act="Remove"
+          title={tr("Remove this round?")}
+          act={tr("Remove")}
           error={remove.error}
           onAct={() => remove.mutate()}
           onClose={() => setDialog(null)}
         >
-          “{round.template}” will no longer run {round.words}. Its template and past runs stay.
+          {tr("“{{template}}” will no longer run {{round}}. Its template and past runs stay.", {
+            template: round.template,
+            round: round.words,
+          })}
         </Confirm>
       )}
     </>

@@ -8,6 +8,7 @@ import { Icon, Trouble, clock, count, plural, shortMoment } from "../shared";
 import "../recipients/recipients.scss";
 import { RoundMenu } from "./RoundMenu";
 import { otherwise, pausedWords, sentTo } from "./words";
+import { tr } from "../i18n";
 
 /** One round: in words, what came of it recipient by recipient, what is next, and what it remembers. */
 export function RoundPage() {
@@ -28,12 +29,12 @@ export function RoundPage() {
   return (
     <>
       <div className="strip">
-        <Link to="/rounds" aria-label="All rounds">
+        <Link to="/rounds" aria-label={tr("All rounds")}>
           <Icon name="chevronLeft" />
         </Link>
         <h1>{round.template}</h1>
         <span className="tag">
-          round {round.id} · for {round.mine ? "you" : round.owner}
+          {tr("round {{id}} · for {{mine}}", { id: round.id, mine: round.mine ? tr("you") : round.owner })}
         </span>
         {round.paused && <span className="tag held">{pausedWords(round).replace(" · ", "")}</span>}
         <span className="fill" />
@@ -42,11 +43,11 @@ export function RoundPage() {
           href={`/api/v1/rounds/${round.id}/document`}
           download={`round-${round.id}.json`}
         >
-          As a document
+          {tr("As a document")}
         </a>
         {round.kind === "template" && (
           <Link className="btn btn-quiet" to={`/templates/${round.template_id}`}>
-            Open the template
+            {tr("Open the template")}
           </Link>
         )}
         <RoundMenu round={round} />
@@ -56,12 +57,14 @@ export function RoundPage() {
         <Occurrences round={round} deliveries={deliveries} />
         <aside className="d-grid gap-3 align-content-start">
           <section className="slab">
-            <h2>Next</h2>
-            {round.next.length === 0 && <p className="soft m-0">No moment is planned.</p>}
+            <h2>{tr("Next")}</h2>
+            {round.next.length === 0 && <p className="soft m-0">{tr("No moment is planned.")}</p>}
             {round.next.map((at, n) => (
               <div key={at} className="py-1 d-flex gap-2 justify-content-between">
                 <span>{shortMoment(at)}</span>
-                {round.covers[n] && <span className="soft small">covers {round.covers[n]}</span>}
+                {round.covers[n] && (
+                  <span className="soft small">{tr("covers {{covers}}", { covers: round.covers[n] })}</span>
+                )}
               </div>
             ))}
           </section>
@@ -82,7 +85,7 @@ function Memories({ round }: { round: RoundInfo }) {
     <>
       {readers.map(({ id, name }) => (
         <section key={id} className="slab">
-          <h2>What was sent before{name && ` to ${name}`}</h2>
+          <h2>{tr("What was sent before{{name}}", { name: name && tr(" to {{name}}", { name }) })}</h2>
           <Memory template={round.template_id} round={round.id} recipient={id} />
         </section>
       ))}
@@ -92,32 +95,42 @@ function Memories({ round }: { round: RoundInfo }) {
 
 function sentence(round: RoundInfo): string {
   const when = round.words.charAt(0).toUpperCase() + round.words.slice(1);
-  const empty = round.when_empty === "skip" ? "; nothing is sent when there are no rows" : "";
-  const purpose = round.purpose ? ` Personal data is taken out for: ${round.purpose}.` : "";
-  return `${when} (${round.zone}), send ${round.template} to ${sentTo(round) || "nobody"}${empty}.${purpose}`;
+  const empty = round.when_empty === "skip" ? tr("; nothing is sent when there are no rows") : "";
+  const purpose = round.purpose
+    ? tr(" Personal data is taken out for: {{purpose}}.", { purpose: round.purpose })
+    : "";
+  return tr("{{when}} ({{zone}}), send {{template}} to {{round}}{{empty}}.{{purpose}}", {
+    when,
+    zone: round.zone,
+    template: round.template,
+    round: sentTo(round) || "nobody",
+    empty,
+    purpose,
+  });
 }
 
 function Occurrences({ round, deliveries }: { round: RoundInfo; deliveries: DeliveryInfo[] }) {
   const trying = deliveries.filter((d) => d.state === "trying").length;
   const names = [...new Map(deliveries.map((d) => [d.recipient_id, d.recipient])).entries()];
   return (
-    <section className="slab" aria-label="What came of it">
+    <section className="slab" aria-label={tr("What came of it")}>
       <h2>
-        What came of it{" "}
+        {tr("What came of it")}{" "}
         <span className="soft fw-normal">
-          last {plural(round.runs.length, "run")}
-          {trying > 0 && ` · ${plural(trying, "delivery", "deliveries")} trying again`}
+          {tr("last {{runs}}", { runs: plural(round.runs.length, "run") })}
+          {trying > 0 &&
+            tr(" · {{trying}} trying again", { trying: plural(trying, "delivery", "deliveries") })}
         </span>
       </h2>
-      {round.runs.length === 0 && <p className="soft m-0">It has not run yet.</p>}
+      {round.runs.length === 0 && <p className="soft m-0">{tr("It has not run yet.")}</p>}
       {round.runs.length > 0 && (
         <div className="occurrences">
           <table className="board plain">
             <thead>
               <tr>
-                <th>Planned for</th>
-                <th>Run</th>
-                <th className="num">Rows</th>
+                <th>{tr("Planned for")}</th>
+                <th>{tr("Run")}</th>
+                <th className="num">{tr("Rows")}</th>
                 {names.map(([number, name]) => (
                   <th key={number}>
                     <Link to={`/recipients/${number}`}>{name}</Link>

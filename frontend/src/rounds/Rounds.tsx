@@ -12,6 +12,7 @@ import { InMyCalendar } from "./InMyCalendar";
 import { NewRound } from "./NewRound";
 import { RoundMenu } from "./RoundMenu";
 import { pausedWords, sentTo } from "./words";
+import { tr } from "../i18n";
 
 /** Days on the board: these before today, and the rest from today on. */
 const BEFORE = 3;
@@ -51,24 +52,24 @@ export function Rounds() {
   return (
     <>
       <div className="strip">
-        <h1>Rounds</h1>
+        <h1>{tr("Rounds")}</h1>
         <span className="soft">
           {plural(all.length, "round")}
-          {next[0] && ` · next ${inWords(next[0].at)}`}
+          {next[0] && tr(" · next {{at}}", { at: inWords(next[0].at) })}
         </span>
         <span className="fill" />
         <Button variant="quiet" onClick={() => setSubscribing(true)}>
-          In my calendar…
+          {tr("In my calendar…")}
         </Button>
         {mayKeep && (
           <Button variant="quiet" onClick={() => setDaysOff(true)}>
-            Days off…
+            {tr("Days off…")}
           </Button>
         )}
         {mayDesign && <FromDocument />}
         {mayDesign && (
           <Button onClick={() => setCreating(true)}>
-            <Icon name="plus" /> New round
+            <Icon name="plus" /> {tr("New round")}
           </Button>
         )}
       </div>
@@ -76,7 +77,9 @@ export function Rounds() {
         <Trouble error={rounds.error} />
         {rounds.isSuccess && all.length === 0 ? (
           <div className="nothing slab">
-            A round runs a template by the calendar and puts the file into a folder. Set the first one.
+            {tr(
+              "A round runs a template by the calendar and puts the file into a folder. Set the first one.",
+            )}
           </div>
         ) : (
           <Board rounds={all} />
@@ -84,25 +87,25 @@ export function Rounds() {
         {all.length > 0 && (
           <div className="slabs">
             <section className="slab">
-              <h2>Next up</h2>
+              <h2>{tr("Next up")}</h2>
               {next.slice(0, 5).map(({ at, round }) => (
                 <div key={`${round.id}${at}`}>
                   <b>{shortMoment(at)}</b> {round.template}
-                  <div className="soft small">to {sentTo(round)}</div>
+                  <div className="soft small">{tr("to {{round}}", { round: sentTo(round) })}</div>
                 </div>
               ))}
-              {next.length === 0 && <div className="soft">Every round is paused.</div>}
+              {next.length === 0 && <div className="soft">{tr("Every round is paused.")}</div>}
             </section>
             <section className="slab">
-              <h2>Last files</h2>
+              <h2>{tr("Last files")}</h2>
               <LastFiles rounds={all} />
             </section>
             <section className="slab">
-              <h2>How to read it</h2>
-              <span className="moment ready">06:00</span> ran, its file was made{" "}
-              <span className="moment planned">06:00</span> planned{" "}
-              <span className="moment failed">06:00</span> failed; the run says why. A round that was late
-              still covers the day it was planned for.
+              <h2>{tr("How to read it")}</h2>
+              <span className="moment ready">06:00</span> {tr("ran, its file was made")}{" "}
+              <span className="moment planned">06:00</span> {tr("planned")}{" "}
+              <span className="moment failed">06:00</span>{" "}
+              {tr("failed; the run says why. A round that was late still covers the day it was planned for.")}
             </section>
           </div>
         )}
@@ -116,8 +119,12 @@ export function Rounds() {
 
 function inWords(at: string): string {
   const seconds = (new Date(at).getTime() - Date.now()) / 1000;
-  if (seconds < 3600) return `in ${duration(Math.max(seconds, 0))}`;
-  if (seconds < 86_400) return `in ${Math.floor(seconds / 3600)} h ${Math.round((seconds % 3600) / 60)} min`;
+  if (seconds < 3600) return tr("in {{seconds}}", { seconds: duration(Math.max(seconds, 0)) });
+  if (seconds < 86_400)
+    return tr("in {{seconds}} h {{seconds2}} min", {
+      seconds: Math.floor(seconds / 3600),
+      seconds2: Math.round((seconds % 3600) / 60),
+    });
   return shortMoment(at);
 }
 
@@ -127,7 +134,7 @@ function LastFiles({ rounds }: { rounds: RoundInfo[] }) {
     .filter((r) => r.finished_at)
     .sort((a, b) => b.finished_at!.localeCompare(a.finished_at!))
     .slice(0, 5);
-  if (runs.length === 0) return <div className="soft">No round has run yet.</div>;
+  if (runs.length === 0) return <div className="soft">{tr("No round has run yet.")}</div>;
   return runs.map((run) => (
     <div key={run.id} className="last-file">
       <Icon name={run.status === "ready" ? "check" : "exclamation"} label={run.status} />
@@ -150,7 +157,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
     <table className="board fortnight">
       <thead>
         <tr>
-          <th style={{ width: 262 }}>Round</th>
+          <th style={{ width: 262 }}>{tr("Round")}</th>
           {days.map((day) => (
             <th key={day.toISOString()} className={classOf(day)}>
               {day.toLocaleDateString(undefined, { weekday: "short" })}
@@ -158,7 +165,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
             </th>
           ))}
           <th style={{ width: 34 }}>
-            <span className="visually-hidden">Actions</span>
+            <span className="visually-hidden">{tr("Actions")}</span>
           </th>
         </tr>
       </thead>
@@ -201,7 +208,7 @@ function Moments({ round, day }: { round: RoundInfo; day: Date }) {
           </Link>
         ))}
       {round.next.filter(here).map((at) => (
-        <span key={at} className="moment planned" title="planned">
+        <span key={at} className="moment planned" title={tr("planned")}>
           {clock(at)}
         </span>
       ))}

@@ -6,6 +6,7 @@ import { Trouble, plural } from "../shared";
 import type { NewRound as Draft, Planned } from "../api";
 import { CHOICES } from "../bench/components/Memory";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 interface Props {
   draft: Draft;
@@ -37,16 +38,16 @@ export function SendTo({ draft, planned, onChange }: Props) {
   return (
     <fieldset>
       <legend className="form-label">
-        It is sent to <Help topic="sending#a-round-that-sends-to-them" />
+        {tr("It is sent to")} <Help topic="sending#a-round-that-sends-to-them" />
       </legend>
       <Trouble error={recipients.error} />
       {recipients.data?.length === 0 && (
         <p className="soft m-0">
-          There are no recipients yet.{" "}
+          {tr("There are no recipients yet.")}{" "}
           <Link to="/recipients" className="text-decoration-underline">
-            Add one
+            {tr("Add one")}
           </Link>
-          , or give a folder or addresses below.
+          {tr(", or give a folder or addresses below.")}
         </p>
       )}
       {!draft.own_part && (
@@ -57,7 +58,7 @@ export function SendTo({ draft, planned, onChange }: Props) {
               <div key={r.id} className="d-flex column-gap-3 flex-wrap align-items-center">
                 <Form.Check
                   id={`send-to-${r.id}`}
-                  label={r.may_send ? r.name : `${r.name} (your files may not go there)`}
+                  label={r.may_send ? r.name : tr("{{name}} (your files may not go there)", { name: r.name })}
                   disabled={!r.may_send && entry === undefined}
                   checked={entry !== undefined}
                   onChange={(e) => put(r.id, e.target.checked ? {} : null)}
@@ -67,37 +68,37 @@ export function SendTo({ draft, planned, onChange }: Props) {
                     <Form.Check
                       id={`must-${r.id}`}
                       className="small soft"
-                      label="must arrive"
+                      label={tr("must arrive")}
                       checked={entry.must}
                       onChange={(e) => put(r.id, { must: e.target.checked })}
                     />
                     <div className="w-100 ps-4 pb-2 d-flex flex-wrap column-gap-3 row-gap-1">
                       <label className="small soft d-flex gap-1 align-items-center">
-                        without rows
+                        {tr("without rows")}
                         <Form.Select
                           size="sm"
                           className="w-auto"
-                          aria-label={`Without rows, ${r.name}`}
+                          aria-label={tr("Without rows, {{name}}", { name: r.name })}
                           value={entry.when_empty}
                           onChange={(e) =>
                             put(r.id, { when_empty: e.target.value as typeof entry.when_empty })
                           }
                         >
-                          <option value="send">gets the empty file</option>
-                          <option value="leave out">gets nothing</option>
-                          <option value="tell">is told that there is nothing (mail, webhook)</option>
+                          <option value="send">{tr("gets the empty file")}</option>
+                          <option value={tr("leave out")}>{tr("gets nothing")}</option>
+                          <option value="tell">{tr("is told that there is nothing (mail, webhook)")}</option>
                         </Form.Select>
                       </label>
                       <label className="small soft d-flex gap-1 align-items-center">
-                        gets
+                        {tr("gets")}
                         <Form.Select
                           size="sm"
                           className="w-auto"
-                          aria-label={`Which records, ${r.name}`}
+                          aria-label={tr("Which records, {{name}}", { name: r.name })}
                           value={entry.only ?? ""}
                           onChange={(e) => put(r.id, { only: (e.target.value || null) as typeof entry.only })}
                         >
-                          <option value="">what the template says</option>
+                          <option value="">{tr("what the template says")}</option>
                           {Object.entries(CHOICES).map(([only, words]) => (
                             <option key={only} value={only}>
                               {words}
@@ -118,7 +119,7 @@ export function SendTo({ draft, planned, onChange }: Props) {
           <Form.Select
             size="sm"
             className="w-auto"
-            aria-label="Whether each gets their own part"
+            aria-label={tr("Whether each gets their own part")}
             value={draft.own_part?.fact ?? ""}
             onChange={(e) =>
               onChange({
@@ -127,10 +128,10 @@ export function SendTo({ draft, planned, onChange }: Props) {
               })
             }
           >
-            <option value="">each gets everything</option>
+            <option value="">{tr("each gets everything")}</option>
             {facts.map((fact) => (
               <option key={fact} value={fact}>
-                each gets the part with their {fact}
+                {tr("each gets the part with their {{fact}}", { fact })}
               </option>
             ))}
           </Form.Select>
@@ -138,7 +139,7 @@ export function SendTo({ draft, planned, onChange }: Props) {
             <Form.Select
               size="sm"
               className="w-auto"
-              aria-label="What becomes of parts that nobody receives"
+              aria-label={tr("What becomes of parts that nobody receives")}
               value={draft.own_part.missing}
               onChange={(e) =>
                 onChange({
@@ -146,20 +147,24 @@ export function SendTo({ draft, planned, onChange }: Props) {
                 })
               }
             >
-              <option value="hold">parts of nobody: wait for me</option>
-              <option value="keep">parts of nobody: keep them</option>
-              <option value="tell">parts of nobody: keep them and tell me</option>
+              <option value="hold">{tr("parts of nobody: wait for me")}</option>
+              <option value="keep">{tr("parts of nobody: keep them")}</option>
+              <option value="tell">{tr("parts of nobody: keep them and tell me")}</option>
             </Form.Select>
           )}
         </div>
       )}
       {draft.own_part && planned?.parts != null && (
         <p className="small m-0 mt-1">
-          {plural(planned.parts, "part")} now: {planned.parts - (planned.parts_of_nobody?.length ?? 0)} have a
-          recipient
+          {tr("{{parts}} now: {{parts2}} have a recipient", {
+            parts: plural(planned.parts, "part"),
+            parts2: planned.parts - (planned.parts_of_nobody?.length ?? 0),
+          })}
           {planned.parts_of_nobody &&
             planned.parts_of_nobody.length > 0 &&
-            `, none has ${planned.parts_of_nobody.slice(0, 8).join(", ")}`}
+            tr(", none has {{parts_of_nobody}}", {
+              parts_of_nobody: planned.parts_of_nobody.slice(0, 8).join(", "),
+            })}
           .
         </p>
       )}

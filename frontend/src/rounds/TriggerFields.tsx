@@ -4,25 +4,30 @@ import { answer, api } from "../api";
 import type { NewRound as Draft } from "../api";
 import { eventOf } from "./event";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 type Trigger = NonNullable<Draft["trigger"]>;
 
 const TRIGGERS: Record<Trigger, string> = {
-  calendar: "by the calendar",
-  after: "after another round",
-  appears: "when records appear",
-  closes: "when something is closed",
-  called: "when it is called",
+  calendar: tr("by the calendar"),
+  after: tr("after another round"),
+  appears: tr("when records appear"),
+  closes: tr("when something is closed"),
+  called: tr("when it is called"),
 };
 
 /** What a round waits for that the calendar does not start. */
 export const WAITS: Record<string, string> = {
-  after: "As soon as a run of the other round is done, counted from the same moment.",
-  appears:
+  after: tr("As soon as a run of the other round is done, counted from the same moment."),
+  appears: tr(
     "When there are records that pass the template’s filter and that this round did not send yet. The template sends only what is new.",
-  closes:
+  ),
+  closes: tr(
     "When a record comes to meet the condition: a shift is closed, an order is paid. Its fields can answer what the template asks.",
-  called: "When somebody presses “Call now”, or a program asks for it with a token. Each call is one run.",
+  ),
+  called: tr(
+    "When somebody presses “Call now”, or a program asks for it with a token. Each call is one run.",
+  ),
 };
 
 interface Props {
@@ -43,7 +48,7 @@ export function TriggerFields({ draft, own, onChange }: Props) {
   return (
     <div className="d-flex flex-wrap gap-2">
       <Form.Group controlId="round-trigger" className="flex-fill">
-        <Form.Label>It runs</Form.Label> <Help topic="rounds#when-something-happens" />
+        <Form.Label>{tr("It runs")}</Form.Label> <Help topic="rounds#when-something-happens" />
         <Form.Select
           value={draft.trigger}
           onChange={(e) => onChange({ trigger: e.target.value as Trigger, after_id: null })}
@@ -57,12 +62,12 @@ export function TriggerFields({ draft, own, onChange }: Props) {
       </Form.Group>
       {draft.trigger === "after" && (
         <Form.Group controlId="round-after" className="flex-fill">
-          <Form.Label>After</Form.Label>
+          <Form.Label>{tr("After")}</Form.Label>
           <Form.Select
             value={draft.after_id ?? ""}
             onChange={(e) => onChange({ after_id: Number(e.target.value) || null })}
           >
-            <option value="">choose a round</option>
+            <option value="">{tr("choose a round")}</option>
             {rounds.data
               ?.filter((r) => r.id !== own)
               .map((r) => (
@@ -77,10 +82,10 @@ export function TriggerFields({ draft, own, onChange }: Props) {
       {draft.trigger === "closes" && <Every draft={draft} onChange={onChange} />}
       {draft.trigger === "called" && (
         <Form.Group controlId="round-button" className="flex-fill">
-          <Form.Label>By a button that says</Form.Label>
+          <Form.Label>{tr("By a button that says")}</Form.Label>
           <Form.Control
             maxLength={60}
-            placeholder="Close the day"
+            placeholder={tr("Close the day")}
             value={event.button}
             onChange={(e) => onChange({ event: { ...event, button: e.target.value } })}
           />
@@ -90,18 +95,18 @@ export function TriggerFields({ draft, own, onChange }: Props) {
         <Form.Check
           id="round-each"
           className="w-100"
-          label="a run of its own for each record"
+          label={tr("a run of its own for each record")}
           checked={event.each}
           onChange={(e) => onChange({ event: { ...event, each: e.target.checked } })}
         />
       )}
       {(draft.trigger === "appears" || draft.trigger === "closes") && (
         <Form.Group controlId="round-channel" className="w-100">
-          <Form.Label>At once, when the source’s PostgreSQL notifies the channel</Form.Label>
+          <Form.Label>{tr("At once, when the source’s PostgreSQL notifies the channel")}</Form.Label>
           <Form.Control
             pattern="([a-z_][a-z0-9_]*)?"
             maxLength={63}
-            placeholder="none"
+            placeholder={tr("none")}
             value={event.channel}
             onChange={(e) => onChange({ event: { ...event, channel: e.target.value } })}
           />
@@ -116,7 +121,7 @@ function Every({ draft, onChange }: Pick<Props, "draft" | "onChange">) {
   const watch = draft.watch ?? EVERY;
   return (
     <Form.Group controlId="round-watch-every">
-      <Form.Label>Look every (seconds)</Form.Label>
+      <Form.Label>{tr("Look every (seconds)")}</Form.Label>
       <Form.Control
         type="number"
         min={10}
@@ -149,9 +154,9 @@ function WatchFields({ draft, onChange }: Pick<Props, "draft" | "onChange">) {
   );
   return (
     <>
-      {field("every", "Look every (seconds)", 10, 3600)}
-      {field("quiet", "Wait until quiet for (seconds)", 0, 3600)}
-      {field("longest", "But at most (seconds)", 0, 86400)}
+      {field("every", tr("Look every (seconds)"), 10, 3600)}
+      {field("quiet", tr("Wait until quiet for (seconds)"), 0, 3600)}
+      {field("longest", tr("But at most (seconds)"), 0, 86400)}
     </>
   );
 }

@@ -1,24 +1,36 @@
 import type { Rhythm } from "../api";
+import { tr } from "../i18n";
 
-export const DAYS = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+export const DAYS = [
+  tr("Monday"),
+  tr("Tuesday"),
+  tr("Wednesday"),
+  tr("Thursday"),
+  tr("Friday"),
+  tr("Saturday"),
+  tr("Sunday"),
+];
 export const MONTHS = Array.from({ length: 12 }, (_, n) =>
   new Date(2024, n, 1).toLocaleDateString("en-GB", { month: "long" }),
 );
 
 /** What people say a rhythm is, each with the document it starts from. */
 export const KINDS: Record<string, { words: string; start: Rhythm }> = {
-  weekdays: { words: "Monday to Friday", start: { every: "week", weekdays: [0, 1, 2, 3, 4] } },
-  day: { words: "every day", start: { every: "day" } },
-  working_day: { words: "every working day", start: { every: "working_day" } },
-  week: { words: "on days of the week", start: { every: "week", weekdays: [0] } },
-  month_days: { words: "on days of the month", start: { every: "month", month_days: [1] } },
+  weekdays: { words: tr("Monday to Friday"), start: { every: "week", weekdays: [0, 1, 2, 3, 4] } },
+  day: { words: tr("every day"), start: { every: "day" } },
+  working_day: { words: tr("every working day"), start: { every: "working_day" } },
+  week: { words: tr("on days of the week"), start: { every: "week", weekdays: [0] } },
+  month_days: { words: tr("on days of the month"), start: { every: "month", month_days: [1] } },
   nth: {
-    words: "on the first, second … such weekday",
+    words: tr("on the first, second … such weekday"),
     start: { every: "month", nth: [{ n: 1, weekday: 0 }] },
   },
-  nth_working_day: { words: "on working days of the month", start: { every: "month", nth_working_day: [1] } },
-  dates: { words: "on dates of a list", start: { every: "dates", dates: [] } },
-  rule: { words: "by a recurrence rule", start: { every: "rule", rule: "FREQ=MONTHLY;BYDAY=-1FR" } },
+  nth_working_day: {
+    words: tr("on working days of the month"),
+    start: { every: "month", nth_working_day: [1] },
+  },
+  dates: { words: tr("on dates of a list"), start: { every: "dates", dates: [] } },
+  rule: { words: tr("by a recurrence rule"), start: { every: "rule", rule: "FREQ=MONTHLY;BYDAY=-1FR" } },
 };
 
 /** The rhythm with other days; times and days off stay. */

@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api, fileAddress } from "../api";
 import type { Comparison, PastRun, Run } from "../api";
 import { Icon, Trouble, count, exact, plural, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 /** Differences drawn at once, and columns beside the key. */
 const SHOWN = 12;
@@ -36,20 +37,26 @@ export function Against({ run, past }: Props) {
   if (!before) return null;
   const found = compared.data;
   return (
-    <section className="slab" aria-label="Against an earlier run">
+    <section className="slab" aria-label={tr("Against an earlier run")}>
       <div className="against-head">
         <h2>
-          Against{" "}
+          {tr("Against")}{" "}
           <Form.Select
             size="sm"
-            aria-label="The earlier run"
+            aria-label={tr("The earlier run")}
             value={before.id}
             onChange={(e) => setChosen(Number(e.target.value))}
           >
             {others.map((p) => (
               <option key={p.id} value={p.id}>
-                run {count(p.id)}, {shortMoment(p.as_of)}
-                {p.version !== run.version ? ` (version ${p.version ?? "unsaved"})` : ""}
+                {tr("run {{id}}, {{as_of}}{{version}}", {
+                  id: count(p.id),
+                  as_of: shortMoment(p.as_of),
+                  version:
+                    p.version !== run.version
+                      ? tr(" (version {{version}})", { version: p.version ?? "unsaved" })
+                      : "",
+                })}
               </option>
             ))}
           </Form.Select>
@@ -59,7 +66,7 @@ export function Against({ run, past }: Props) {
       <Trouble error={compared.error} />
       {(compared.isPending || found?.status === "asked") && !compared.error && (
         <div className="soft" role="status">
-          The two are being laid side by side…
+          {tr("The two are being laid side by side…")}
         </div>
       )}
       {found?.status === "failed" && <div className="field-trouble">{found.error}</div>}
@@ -82,14 +89,14 @@ function Matched({
   );
   return (
     <label className="soft small">
-      rows matched on{" "}
+      {tr("rows matched on")}{" "}
       <select
         className="form-select form-select-sm d-inline-block w-auto"
         value={found.key.length === 1 ? found.key[0] : ""}
         onChange={(e) => onKey(e.target.value ? [e.target.value] : null)}
       >
         {found.key.length !== 1 && (
-          <option value="">{found.key.length > 4 ? "all columns" : found.key.join(" and ")}</option>
+          <option value="">{found.key.length > 4 ? tr("all columns") : found.key.join(tr(" and "))}</option>
         )}
         {headings.map((h) => (
           <option key={h}>{h}</option>
@@ -122,39 +129,51 @@ function Differences({ found, run }: { found: Comparison; run: Run }) {
             <b>{count(found[change])}</b> {change}
           </button>
         ))}
-        <span className="soft">{count(found.same)} the same</span>
+        <span className="soft">{tr("{{same}} the same", { same: count(found.same) })}</span>
         <span className="fill" />
         {found.file_id != null && (
           <a href={fileAddress(run.id, found.file_id)} download>
-            <Icon name="download" /> every difference as CSV
+            <Icon name="download" /> {tr("every difference as CSV")}
           </a>
         )}
       </div>
       {(found.new_columns.length > 0 || found.gone_columns.length > 0) && (
         <div className="small mb-2">
-          {found.new_columns.length > 0 && <>New columns: {found.new_columns.join(", ")}. </>}
-          {found.gone_columns.length > 0 && <>Columns that went: {found.gone_columns.join(", ")}. </>}
-          <span className="soft">They are not compared.</span>
+          {found.new_columns.length > 0 && (
+            <>{tr("New columns: {{new_columns}}.", { new_columns: found.new_columns.join(", ") })} </>
+          )}
+          {found.gone_columns.length > 0 && (
+            <>
+              {tr("Columns that went: {{gone_columns}}.", {
+                gone_columns: found.gone_columns.join(", "),
+              })}{" "}
+            </>
+          )}
+          <span className="soft">{tr("They are not compared.")}</span>
         </div>
       )}
       {found.repeated > 0 && (
         <div className="small mb-2">
-          <Icon name="exclamation" /> {plural(found.repeated, "row")} share their {found.key.join(", ")} with
-          a row before; these are matched in their order.
+          <Icon name="exclamation" />{" "}
+          {tr("{{repeated}} share their {{key}} with a row before; these are matched in their order.", {
+            repeated: plural(found.repeated, "row"),
+            key: found.key.join(", "),
+          })}
         </div>
       )}
       {Object.keys(found.by_column).length > 0 && (
         <div className="soft small mb-2">
-          Changed cells:{" "}
-          {Object.entries(found.by_column)
-            .sort((a, b) => (b[1] ?? 0) - (a[1] ?? 0))
-            .map(([heading, n]) => `${heading} ${count(n ?? 0)}`)
-            .join(", ")}
+          {tr("Changed cells: {{value}}", {
+            value: Object.entries(found.by_column)
+              .sort((a, b) => (b[1] ?? 0) - (a[1] ?? 0))
+              .map(([heading, n]) => `${heading} ${count(n ?? 0)}`)
+              .join(", "),
+          })}
         </div>
       )}
       {none ? (
         <div>
-          <Icon name="check" /> Nothing differs.
+          <Icon name="check" /> {tr("Nothing differs.")}
         </div>
       ) : (
         <div className="scrolls">
@@ -162,7 +181,7 @@ function Differences({ found, run }: { found: Comparison; run: Run }) {
             <thead>
               <tr>
                 <th>
-                  <span className="visually-hidden">Change</span>
+                  <span className="visually-hidden">{tr("Change")}</span>
                 </th>
                 {columns.map((c) => (
                   <th key={c}>{c}</th>
@@ -193,7 +212,7 @@ function Differences({ found, run }: { found: Comparison; run: Run }) {
       )}
       {wanted.length > shown.length && (
         <button type="button" className="btn-link-plain small mt-2" onClick={() => setAll(true)}>
-          Show {wanted.length} of {count(number)}
+          {tr("Show {{wanted}} of {{number}}", { wanted: wanted.length, number: count(number) })}
         </button>
       )}
     </>
@@ -221,12 +240,12 @@ function DifferenceCell({
     <td className={numeric ? "num" : ""}>
       {changed && (
         <>
-          <del>{before ?? "empty"}</del>{" "}
+          <del>{before ?? tr("empty")}</del>{" "}
         </>
       )}
       {value === null || value === undefined
         ? changed
-          ? "empty"
+          ? tr("empty")
           : ""
         : numeric && changed
           ? exact(value)

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { Question } from "../api";
 import { NumberInput, WindowParts, sameKind, vocabulary } from "../shared";
 import type { Window } from "../shared";
+import { tr } from "../i18n";
 
 export type Answers = Record<string, unknown>;
 
@@ -23,7 +24,7 @@ export function AnswerForm({ questions, answers, onAnswers, zone }: Props) {
         <Form.Group key={q.name} controlId={`ask-${q.name}`}>
           {q.kind === "choices" && q.choices.length > 0 ? null : (
             <Form.Label>
-              {q.label} {!q.required && <span className="soft fw-normal">(may stay open)</span>}
+              {q.label} {!q.required && <span className="soft fw-normal">{tr("(may stay open)")}</span>}
             </Form.Label>
           )}
           <AnswerInput
@@ -84,13 +85,14 @@ function AnswerInput({
                 )
               }
             />
-            <Form.Text>One a line.</Form.Text>
+            <Form.Text>{tr("One a line.")}</Form.Text>
           </>
         );
       return (
         <fieldset>
           <legend className="form-label">
-            {question.label} {!question.required && <span className="soft fw-normal">(may stay open)</span>}
+            {question.label}{" "}
+            {!question.required && <span className="soft fw-normal">{tr("(may stay open)")}</span>}
           </legend>
           <div className="soft small">{said(question, chosen)}</div>
           <div className="choices">
@@ -120,9 +122,9 @@ function AnswerInput({
           value={value === undefined ? "" : String(value)}
           onChange={(e) => onValue(e.target.value === "" ? undefined : e.target.value === "true")}
         >
-          <option value="">choose…</option>
-          <option value="true">yes</option>
-          <option value="false">no</option>
+          <option value="">{tr("choose…")}</option>
+          <option value="true">{tr("yes")}</option>
+          <option value="false">{tr("no")}</option>
         </Form.Select>
       );
     case "date":
@@ -152,9 +154,12 @@ function AnswerInput({
 /** The answers chosen, which may lie below what is seen of the list. */
 function said(question: Question, chosen: string[]): string {
   const labels = question.choices.filter((c) => chosen.includes(c.code)).map((c) => c.label);
-  if (labels.length === 0) return "none chosen yet";
+  if (labels.length === 0) return tr("none chosen yet");
   return labels.length > 3
-    ? `${labels.slice(0, 3).join(", ")} and ${labels.length - 3} more`
+    ? tr("{{labels}} and {{labels2}} more", {
+        labels: labels.slice(0, 3).join(", "),
+        labels2: labels.length - 3,
+      })
     : labels.join(", ");
 }
 
@@ -198,13 +203,13 @@ export function PeriodInput({
           else onValue(value ?? { type: "between", first: "", last: "" });
         }}
       >
-        {!value && <option value={-1}>choose…</option>}
+        {!value && <option value={-1}>{tr("choose…")}</option>}
         {known.map((_, n) => (
           <option key={n} value={n}>
             {infos.data?.[n]?.words ?? "…"} {infos.data?.[n]?.dates ? `(${infos.data[n].dates})` : ""}
           </option>
         ))}
-        <option value="own">another period…</option>
+        <option value="own">{tr("another period…")}</option>
       </Form.Select>
       {own && (
         <div className="d-grid gap-2 mt-2">

@@ -9,6 +9,7 @@ import { AnswerForm, withDefaults } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
 import { BundlePurpose } from "./BundlePurpose";
 import { useStartRun } from "./useStartRun";
+import { tr } from "../i18n";
 
 interface Props {
   /** The bundle that is changed; a new one where there is none. */
@@ -20,7 +21,7 @@ interface Props {
 
 const NOTHING: BundleContents = {
   format: "bouquet-bundle-contents/1",
-  name: "Hand-over",
+  name: tr("Hand-over"),
   templates: [],
   records: [],
   everything: false,
@@ -59,8 +60,8 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
   const some = contents.everything || contents.templates.length + contents.records.length > 0;
   return (
     <FormDialog
-      title={bundle ? "Change this bundle" : "Several in one"}
-      act={kept ? (bundle ? "Save" : "Keep in the library") : "Run them"}
+      title={bundle ? tr("Change this bundle") : tr("Several in one")}
+      act={kept ? (bundle ? tr("Save") : tr("Keep in the library")) : tr("Run them")}
       ready={some && contents.name.trim() !== ""}
       busy={start.isPending || keep.isPending}
       error={start.error ?? keep.error}
@@ -68,11 +69,12 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
       onAct={() => (kept ? keep.mutate() : run())}
     >
       <p className="soft mb-1">
-        Everything is read at one moment, and comes as one archive with one slip: for a yearly hand-over, or
-        as a copy of all there is.
+        {tr(
+          "Everything is read at one moment, and comes as one archive with one slip: for a yearly hand-over, or as a copy of all there is.",
+        )}
       </p>
       <Form.Group controlId="bundle-name">
-        <Form.Label>Name</Form.Label>
+        <Form.Label>{tr("Name")}</Form.Label>
         <Form.Control
           value={contents.name}
           maxLength={120}
@@ -83,14 +85,14 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
       <BundleRecords contents={contents} onChange={change} />
       <div className="pair">
         <Form.Group controlId="bundle-format">
-          <Form.Label>As</Form.Label>
+          <Form.Label>{tr("As")}</Form.Label>
           <Form.Select
             value={contents.file_format ?? ""}
             onChange={(e) =>
               change({ file_format: (e.target.value || null) as BundleContents["file_format"] })
             }
           >
-            <option value="">each as it is set</option>
+            <option value="">{tr("each as it is set")}</option>
             {formats.map((f) => (
               <option key={f.name} value={f.name}>
                 {f.label}
@@ -103,7 +105,7 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
       {!bundle && (
         <Form.Check
           id="bundle-kept"
-          label="keep it in the library, to be run again and by rounds"
+          label={tr("keep it in the library, to be run again and by rounds")}
           checked={kept}
           onChange={(e) => setKept(e.target.checked)}
         />
@@ -145,7 +147,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
   return (
     <>
       <fieldset>
-        <legend className="form-label">Templates</legend>
+        <legend className="form-label">{tr("Templates")}</legend>
         <div className="tick-list">
           {templates.data?.map((t) => (
             <Form.Check
@@ -161,7 +163,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
       {questions.map(({ data }, n) =>
         data ? (
           <fieldset key={data.id} className="slab">
-            <legend className="form-label">{data.name} asks</legend>
+            <legend className="form-label">{tr("{{name}} asks", { name: data.name })}</legend>
             <AnswerForm
               questions={data.asks}
               answers={withDefaults(data.asks, asking[n]!.answers as Answers)}
@@ -184,11 +186,11 @@ function BundleRecords({ contents, onChange }: PartProps) {
   const { records, everything } = contents;
   return (
     <fieldset>
-      <legend className="form-label">Whole record types, with all their fields</legend>
+      <legend className="form-label">{tr("Whole record types, with all their fields")}</legend>
       <Form.Check
         id="bundle-everything"
         className="fw-bold"
-        label="all of them"
+        label={tr("all of them")}
         checked={everything}
         onChange={(e) => onChange({ everything: e.target.checked })}
       />
@@ -212,7 +214,7 @@ function BundleRecords({ contents, onChange }: PartProps) {
       {(everything || records.length > 0) && (
         <Form.Check
           id="bundle-attachments"
-          label="with every file that is kept in their records"
+          label={tr("with every file that is kept in their records")}
           checked={contents.attachments}
           onChange={(e) => onChange({ attachments: e.target.checked })}
         />

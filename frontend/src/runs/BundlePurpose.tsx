@@ -1,4 +1,5 @@
 import { Form } from "react-bootstrap";
+import { tr } from "../i18n";
 
 interface Props {
   purpose: string;
@@ -9,11 +10,11 @@ interface Props {
 export function BundlePurpose({ purpose, onPurpose }: Props) {
   return (
     <Form.Group controlId="bundle-purpose">
-      <Form.Label>What personal data in it is for</Form.Label>
+      <Form.Label>{tr("What personal data in it is for")}</Form.Label>
       <Form.Control
         value={purpose}
         maxLength={300}
-        placeholder="only if there is any"
+        placeholder={tr("only if there is any")}
         onChange={(e) => onPurpose(e.target.value)}
       />
     </Form.Group>

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api } from "../api";
 import { duration, plural, size } from "../shared";
+import { tr } from "../i18n";
 
 /** How large a run will be and how long it will take, from its count and from earlier runs. */
 export function Expected({
@@ -28,9 +29,12 @@ export function Expected({
   if (!known.data) return null;
   return (
     <span className="soft">
-      {lead}about {size(known.data.bytes)},{" "}
-      {known.data.seconds < 1 ? "less than a second" : duration(known.data.seconds)}
-      {known.data.runs > 0 && ` (by the last ${plural(known.data.runs, "run")})`}
+      {tr("{{lead}}about {{bytes}}, {{seconds}}", {
+        lead,
+        bytes: size(known.data.bytes),
+        seconds: known.data.seconds < 1 ? tr("less than a second") : duration(known.data.seconds),
+      })}
+      {known.data.runs > 0 && tr(" (by the last {{runs}})", { runs: plural(known.data.runs, "run") })}
     </span>
   );
 }

@@ -6,12 +6,13 @@ import { ApiError, fileAddress, giveBack } from "../api";
 import type { GivenBackInfo } from "../api";
 import { Icon, Trouble, count, plural } from "../shared";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 const STATES = {
-  change: ["could be taken over", "changed by the person, untouched at the source since"],
-  conflict: ["in conflict", "changed at the source since, to something else"],
-  impossible: ["not possible", "for the reason beside each"],
-  unknown: ["unknown", "no record of the run has this key"],
+  change: [tr("could be taken over"), tr("changed by the person, untouched at the source since")],
+  conflict: [tr("in conflict"), tr("changed at the source since, to something else")],
+  impossible: [tr("not possible"), tr("for the reason beside each")],
+  unknown: ["unknown", tr("no record of the run has this key")],
 } as const;
 
 type State = keyof typeof STATES;
@@ -33,16 +34,16 @@ export function GivenBack() {
   return (
     <>
       <div className="strip">
-        <Link to="/runs" aria-label="Back to the runs">
+        <Link to="/runs" aria-label={tr("Back to the runs")}>
           <Icon name="chevronLeft" />
         </Link>
-        <h1>A file given back</h1>
+        <h1>{tr("A file given back")}</h1>
         <Help topic="given-back#what-a-changed-cell-can-be" />
         {file && <span className="tag mono">{file.name}</span>}
         <span className="fill" />
         {check.data && (
           <Button variant="quiet" onClick={() => input.current?.click()}>
-            Another file
+            {tr("Another file")}
           </Button>
         )}
       </div>
@@ -52,7 +53,7 @@ export function GivenBack() {
           type="file"
           className="visually-hidden"
           tabIndex={-1}
-          aria-label="The file"
+          aria-label={tr("The file")}
           accept=".csv,.xlsx,.jsonl,.txt"
           onChange={(e) => {
             take(e.target.files?.[0]);
@@ -74,20 +75,20 @@ export function GivenBack() {
             }}
           >
             <p>
-              Somebody edited a CSV or spreadsheet that a run made? Drop it here. Every cell is laid beside
-              the run it comes from and beside the records as they are now. Bouquet changes no record: you get
-              a list of changes for whoever keeps them.
+              {tr(
+                "Somebody edited a CSV or spreadsheet that a run made? Drop it here. Every cell is laid beside the run it comes from and beside the records as they are now. Bouquet changes no record: you get a list of changes for whoever keeps them.",
+              )}
             </p>
             <Button disabled={check.isPending} onClick={() => input.current?.click()}>
-              {check.isPending ? "Checking…" : "Choose a file"}
+              {check.isPending ? tr("Checking…") : tr("Choose a file")}
             </Button>
             <label className="ms-3">
-              of run{" "}
+              {tr("of run")}{" "}
               <input
                 className="form-control d-inline-block mono"
                 style={{ width: 90 }}
                 inputMode="numeric"
-                placeholder="any"
+                placeholder={tr("any")}
                 value={run}
                 onChange={(e) => setRun(e.target.value.replace(/\D/g, ""))}
               />
@@ -95,7 +96,7 @@ export function GivenBack() {
             <Trouble error={check.error} />
             {unknownRun && file && run && (
               <Button variant="quiet" className="mt-2" onClick={() => check.mutate(file)}>
-                Check it against run {run}
+                {tr("Check it against run {{run}}", { run })}
               </Button>
             )}
           </div>
@@ -121,20 +122,28 @@ function Result({ found }: { found: GivenBackInfo }) {
     <div className="given-back">
       <section className="slab">
         <p className="mb-2">
-          It comes from{" "}
+          {tr("It comes from")}{" "}
           <Link to={`/runs/${found.run.id}`}>
-            run {found.run.id}, {found.run.name}
+            {tr("run {{id}}, {{run}}", { id: found.run.id, run: found.run.name })}
           </Link>{" "}
-          (told {found.recognised}). {plural(found.rows, "row")}, told apart by {found.key.join(" and ")};{" "}
-          {count(found.same)} as they were.
+          {tr("(told {{recognised}}). {{rows}}, told apart by {{key}}; {{same}} as they were.", {
+            recognised: found.recognised,
+            rows: plural(found.rows, "row"),
+            key: found.key.join(tr(" and ")),
+            same: count(found.same),
+          })}
           {found.left_out > 0 && (
             <>
               {" "}
-              {plural(found.left_out, "row")} of the run {found.left_out === 1 ? "is" : "are"} not in it,
-              which changes nothing.
+              {tr("{{rows}} of the run are not in it, which changes nothing.", {
+                rows: plural(found.left_out, "row"),
+                count: found.left_out,
+              })}
             </>
           )}
-          {found.taken > 0 && <> {plural(found.taken, "cell")} already stand so at the source.</>}
+          {found.taken > 0 && (
+            <> {tr("{{taken}} already stand so at the source.", { taken: plural(found.taken, "cell") })}</>
+          )}
         </p>
         <div className="against-counts">
           {(Object.keys(STATES) as State[]).map((name) => (
@@ -153,41 +162,53 @@ function Result({ found }: { found: GivenBackInfo }) {
           <span className="fill" />
           {found.files.map((f) => (
             <a key={f.id} href={fileAddress(found.run.id, f.id)} download>
-              <Icon name="download" /> the list as {f.name.endsWith(".csv") ? "CSV" : "JSON"}
+              <Icon name="download" />{" "}
+              {tr("the list as {{value}}", { value: f.name.endsWith(".csv") ? tr("CSV") : tr("JSON") })}
             </a>
           ))}
         </div>
         {editable.length === 0 ? (
           <div className="small">
-            <Icon name="exclamation" /> No column of the template is marked as editable, so nothing can be
-            taken over. Mark columns on the bench, under <b>This column</b>.
+            <Icon name="exclamation" />{" "}
+            {tr(
+              "No column of the template is marked as editable, so nothing can be taken over. Mark columns on the bench, under",
+            )}{" "}
+            <b>{tr("This column")}</b>.
           </div>
         ) : (
-          <div className="soft small">Editable: {editable.map((c) => c.heading).join(", ")}.</div>
+          <div className="soft small">
+            {tr("Editable: {{editable}}.", { editable: editable.map((c) => c.heading).join(", ") })}
+          </div>
         )}
         {found.missing_columns.length > 0 && (
-          <div className="soft small">Not in the file: {found.missing_columns.join(", ")}.</div>
+          <div className="soft small">
+            {tr("Not in the file: {{missing_columns}}.", {
+              missing_columns: found.missing_columns.join(", "),
+            })}
+          </div>
         )}
         {found.new_columns.length > 0 && (
           <div className="soft small">
-            Only in the file, and not looked at: {found.new_columns.join(", ")}.
+            {tr("Only in the file, and not looked at: {{new_columns}}.", {
+              new_columns: found.new_columns.join(", "),
+            })}
           </div>
         )}
       </section>
       {all === 0 ? (
         <div className="nothing slab">
-          <Icon name="check" /> Nothing was changed.
+          <Icon name="check" /> {tr("Nothing was changed.")}
         </div>
       ) : (
         <table className="board">
           <thead>
             <tr>
               <th>{found.key.join(", ")}</th>
-              <th>Column</th>
-              <th>As it was</th>
-              <th>As given back</th>
-              <th>As it is now</th>
-              <th>What becomes of it</th>
+              <th>{tr("Column")}</th>
+              <th>{tr("As it was")}</th>
+              <th>{tr("As given back")}</th>
+              <th>{tr("As it is now")}</th>
+              <th>{tr("What becomes of it")}</th>
             </tr>
           </thead>
           <tbody>
@@ -208,12 +229,14 @@ function Result({ found }: { found: GivenBackInfo }) {
         </table>
       )}
       {shown.length < (state ? counts[state] : all) && (
-        <div className="soft small mt-1">The first {count(shown.length)}; the lists hold them all.</div>
+        <div className="soft small mt-1">
+          {tr("The first {{shown}}; the lists hold them all.", { shown: count(shown.length) })}
+        </div>
       )}
     </div>
   );
 }
 
 function Empty() {
-  return <span className="soft">empty</span>;
+  return <span className="soft">{tr("empty")}</span>;
 }

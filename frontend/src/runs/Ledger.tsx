@@ -13,15 +13,16 @@ import type { SortBy } from "./LedgerTable";
 import { RunNews } from "./RunNews";
 import { STATUS_WORDS } from "./RunStatus";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 const PAGE = 50;
 
 /** Spans of time that people ask for, as days back from today; 0 is today. */
 const SPANS: [string, string, number][] = [
-  ["today", "today", 0],
-  ["week", "the last 7 days", 7],
-  ["month", "the last 30 days", 30],
-  ["year", "the last 365 days", 365],
+  ["today", tr("today"), 0],
+  ["week", tr("the last 7 days"), 7],
+  ["month", tr("the last 30 days"), 30],
+  ["year", tr("the last 365 days"), 365],
 ];
 
 /** Seconds after a run's end for which it is looked at again whether what it sent arrived. */
@@ -104,21 +105,25 @@ export function Ledger() {
   return (
     <>
       <div className="strip">
-        <h1>Runs</h1>
+        <h1>{tr("Runs")}</h1>
         <Help topic="run-a-template#the-ledger" />
         {totals.data && (
           <span className="soft">
             {plural(totals.data.runs, "run")} · {plural(totals.data.rows, "row")} · {size(totals.data.bytes)}
-            {totals.data.failed > 0 && <> · {count(totals.data.failed)} failed</>}
+            {totals.data.failed > 0 && (
+              <> {tr("· {{failed}} failed", { failed: count(totals.data.failed) })}</>
+            )}
             {totals.data.held > 0 && (
               <>
                 {" · "}
                 <button type="button" className="btn-link-plain" onClick={() => set("status", "held")}>
-                  {count(totals.data.held)} held
+                  {tr("{{held}} held", { held: count(totals.data.held) })}
                 </button>
               </>
             )}
-            {totals.data.personal > 0 && <> · {count(totals.data.personal)} with personal data</>}
+            {totals.data.personal > 0 && (
+              <> {tr("· {{personal}} with personal data", { personal: count(totals.data.personal) })}</>
+            )}
           </span>
         )}
         <span className="fill" />
@@ -126,15 +131,15 @@ export function Ledger() {
           <RunNews run={saved} />
         ) : (
           <Button variant="quiet" disabled={save.isPending || !shown.length} onClick={() => save.mutate()}>
-            <Icon name="download" /> This list as CSV
+            <Icon name="download" /> {tr("This list as CSV")}
           </Button>
         )}
         <Link to="/runs/given-back" className="btn btn-quiet">
-          Check a file given back
+          {tr("Check a file given back")}
         </Link>
         {mayRun && (
           <Button variant="quiet" onClick={() => setBundling(true)}>
-            <Icon name="layers" /> Several in one
+            <Icon name="layers" /> {tr("Several in one")}
           </Button>
         )}
       </div>
@@ -143,43 +148,49 @@ export function Ledger() {
           <div className="search">
             <Icon name="search" />
             <input
-              aria-label="Search runs"
-              placeholder="Template or person"
+              aria-label={tr("Search runs")}
+              placeholder={tr("Template or person")}
               value={params.get("q") ?? ""}
               onChange={(e) => set("q", e.target.value)}
             />
           </div>
-          <Choice label="Status" name="status" params={params} set={set} any="every status">
+          <Choice label={tr("Status")} name="status" params={params} set={set} any={tr("every status")}>
             {Object.entries(STATUS_WORDS).map(([status, words]) => (
               <option key={status} value={status}>
                 {words}
               </option>
             ))}
           </Choice>
-          <Choice label="When" name="when" params={params} set={set} any="any time">
+          <Choice label={tr("When")} name="when" params={params} set={set} any={tr("any time")}>
             {SPANS.map(([name, words]) => (
               <option key={name} value={name}>
                 {words}
               </option>
             ))}
           </Choice>
-          <Choice label="Records" name="records" params={params} set={set} any="all records">
+          <Choice label={tr("Records")} name="records" params={params} set={set} any={tr("all records")}>
             {types.data?.map((t) => (
               <option key={t.name} value={t.name}>
                 {t.plural}
               </option>
             ))}
-            <option value="run">runs themselves</option>
+            <option value="run">{tr("runs themselves")}</option>
           </Choice>
-          <Choice label="Checks" name="found" params={params} set={set} any="checks: all">
-            <option value="yes">a check failed</option>
-            <option value="no">checks were content</option>
+          <Choice label={tr("Checks")} name="found" params={params} set={set} any={tr("checks: all")}>
+            <option value="yes">{tr("a check failed")}</option>
+            <option value="no">{tr("checks were content")}</option>
           </Choice>
-          <Choice label="Personal data" name="personal" params={params} set={set} any="personal data: all">
-            <option value="yes">with personal data</option>
-            <option value="no">without</option>
+          <Choice
+            label={tr("Personal data")}
+            name="personal"
+            params={params}
+            set={set}
+            any={tr("personal data: all")}
+          >
+            <option value="yes">{tr("with personal data")}</option>
+            <option value="no">{tr("without")}</option>
           </Choice>
-          <Choice label="Sent" name="sent" params={params} set={set} any="sent or not">
+          <Choice label={tr("Sent")} name="sent" params={params} set={set} any={tr("sent or not")}>
             {Object.entries(SENT_WORDS).map(([state, words]) => (
               <option key={state} value={state}>
                 {words}
@@ -188,7 +199,7 @@ export function Ledger() {
           </Choice>
           {template && (
             <Button variant="quiet" onClick={() => set("template", "")}>
-              one template only <Icon name="x" />
+              {tr("one template only")} <Icon name="x" />
             </Button>
           )}
         </div>
@@ -196,8 +207,10 @@ export function Ledger() {
         {runs.isSuccess && shown.length === 0 ? (
           <div className="nothing slab">
             {narrowed
-              ? "No run fits. Take a narrowing away to see more."
-              : "Every run stands here with who asked, what for, how many rows went out and the files. Nothing ran yet."}
+              ? tr("No run fits. Take a narrowing away to see more.")
+              : tr(
+                  "Every run stands here with who asked, what for, how many rows went out and the files. Nothing ran yet.",
+                )}
           </div>
         ) : (
           <LedgerTable
@@ -210,7 +223,7 @@ export function Ledger() {
         )}
         {runs.hasNextPage && (
           <Button variant="quiet" className="mt-2" onClick={() => void runs.fetchNextPage()}>
-            {order.sort === "number" && !order.ascending ? "Earlier runs" : "More runs"}
+            {order.sort === "number" && !order.ascending ? tr("Earlier runs") : tr("More runs")}
           </Button>
         )}
       </main>

@@ -5,13 +5,14 @@ import { SortHead, Icon, count, duration, formatName, plural, shortMoment, size 
 import type { Sorting } from "../shared";
 import { RunStatus } from "./RunStatus";
 import { isMade } from "./slip";
+import { tr } from "../i18n";
 
 /** What may have become of what a run sent. */
 export const SENT_WORDS = {
-  arrived: "arrived",
-  under_way: "under way",
-  failed: "not delivered",
-  given_up: "given up",
+  arrived: tr("arrived"),
+  under_way: tr("under way"),
+  failed: tr("not delivered"),
+  given_up: tr("given up"),
 } as const;
 
 /** How many recipients a run's files arrived with, by each of their ways, and what else became of them. */
@@ -20,7 +21,10 @@ function sentWords(sent: NonNullable<Run["sent"]>): string {
   const rest = (["under_way", "failed", "given_up"] as const)
     .filter((state) => sent[state] > 0)
     .map((state) => `${count(sent[state])} ${SENT_WORDS[state]}`);
-  return [`arrived with ${count(sent.arrived)} of ${count(of)}`, ...rest].join(" · ");
+  return [
+    tr("arrived with {{arrived}} of {{of}}", { arrived: count(sent.arrived), of: count(of) }),
+    ...rest,
+  ].join(" · ");
 }
 
 export type SortBy = "number" | "name" | "asked_by" | "rows" | "status" | "checks";
@@ -38,22 +42,22 @@ export function LedgerTable({ runs, ...sorts }: TableProps) {
       <thead>
         <tr>
           <SortHead name="number" down {...sorts}>
-            Run
+            {tr("Run")}
           </SortHead>
           <SortHead name="name" {...sorts}>
-            Template
+            {tr("Template")}
           </SortHead>
           <SortHead name="asked_by" {...sorts}>
-            Asked by
+            {tr("Asked by")}
           </SortHead>
-          <th>When</th>
+          <th>{tr("When")}</th>
           <SortHead name="rows" down className="text-end" {...sorts}>
-            Rows
+            {tr("Rows")}
           </SortHead>
           <SortHead name="status" {...sorts}>
-            Status
+            {tr("Status")}
           </SortHead>
-          <th>File</th>
+          <th>{tr("File")}</th>
         </tr>
       </thead>
       <tbody>
@@ -66,7 +70,7 @@ export function LedgerTable({ runs, ...sorts }: TableProps) {
               <Link to={`/runs/${run.id}`} className="fw-bold text-reset">
                 {run.name}
               </Link>{" "}
-              {run.personal > 0 && <Icon name="shield" label="personal data" />}
+              {run.personal > 0 && <Icon name="shield" label={tr("personal data")} />}
               <div className="soft small">{whatOf(run)}</div>
             </td>
             <td>{run.asked_by}</td>
@@ -78,7 +82,9 @@ export function LedgerTable({ runs, ...sorts }: TableProps) {
             <td>
               <RunStatus run={run} />
               {run.objections > 0 && (
-                <div className="soft small">{plural(run.objections, "objection")} of its checks</div>
+                <div className="soft small">
+                  {tr("{{objections}} of its checks", { objections: plural(run.objections, "objection") })}
+                </div>
               )}
               {run.sent && <div className="soft small">{sentWords(run.sent)}</div>}
               {run.error && (
@@ -105,7 +111,7 @@ function FileOf({ run }: { run: Run }) {
   const there = run.files.filter((f) => f.removed_at === null);
   const data = there.filter((f) => f.role === "data" || f.role === "archive");
   const bytes = there.reduce((n, f) => n + f.size, 0);
-  if (!there.length) return <span className="soft">{run.files.length ? "no longer kept" : ""}</span>;
+  if (!there.length) return <span className="soft">{run.files.length ? tr("no longer kept") : ""}</span>;
   if (there.length === 1 || data.length === 1)
     return (
       <a href={fileAddress(run.id, (data[0] ?? there[0]!).id)} download title={(data[0] ?? there[0]!).name}>
@@ -115,18 +121,21 @@ function FileOf({ run }: { run: Run }) {
     );
   return (
     <a href={archiveAddress(run.id)} download>
-      <Icon name="archive" /> {there.length} files <span className="soft">{size(bytes)}</span>
+      <Icon name="archive" /> {tr("{{there}} files", { there: there.length })}{" "}
+      <span className="soft">{size(bytes)}</span>
     </a>
   );
 }
 
 function whatOf(run: Run): string {
-  if (run.bundle) return "several in one";
-  if (run.source === LEDGER) return "the ledger itself";
-  return run.version ? `version ${run.version}` : "unsaved draft or document";
+  if (run.bundle) return tr("several in one");
+  if (run.source === LEDGER) return tr("the ledger itself");
+  return run.version ? tr("version {{version}}", { version: run.version }) : tr("unsaved draft or document");
 }
 
 function took(run: Run): string {
   if (!run.finished_at || !run.started_at) return "";
-  return `took ${duration((new Date(run.finished_at).getTime() - new Date(run.started_at).getTime()) / 1000)}`;
+  return tr("took {{getTime}}", {
+    getTime: duration((new Date(run.finished_at).getTime() - new Date(run.started_at).getTime()) / 1000),
+  });
 }

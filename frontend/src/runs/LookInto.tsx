@@ -4,6 +4,7 @@ import { Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Run } from "../api";
 import { Trouble, count, size } from "../shared";
+import { tr } from "../i18n";
 
 /** A file as it was written: its first and last lines, or the first rows of its sheets. */
 export function LookInto({
@@ -37,21 +38,23 @@ export function LookInto({
       <Modal.Body>
         <p className="soft">
           {size(file.size)}
-          {file.rows > 0 && `, ${count(file.rows)} rows`}
-          {known?.encoding && `, letters in ${known.encoding}`}
-          {known && known.first.length > 0 && !known.whole && "; its first and its last lines"}
+          {file.rows > 0 && tr(", {{rows}} rows", { rows: count(file.rows) })}
+          {known?.encoding && tr(", letters in {{encoding}}", { encoding: known.encoding })}
+          {known && known.first.length > 0 && !known.whole && tr("; its first and its last lines")}
         </p>
         <Trouble error={found.error} />
         {empty && (
-          <div className="nothing">It is empty, or too large to be shown here. Download it to see it.</div>
+          <div className="nothing">
+            {tr("It is empty, or too large to be shown here. Download it to see it.")}
+          </div>
         )}
         {known && known.first.length > 0 && (
-          <pre className="first-lines mono small" tabIndex={0} aria-label="Lines of the file">
+          <pre className="first-lines mono small" tabIndex={0} aria-label={tr("Lines of the file")}>
             {[...known.first, ...(known.whole ? [] : ["⋮"]), ...known.last].join("\n")}
           </pre>
         )}
         {known && known.sheets.length > 1 && (
-          <div className="d-flex gap-2 mb-2 flex-wrap" role="tablist" aria-label="Sheets">
+          <div className="d-flex gap-2 mb-2 flex-wrap" role="tablist" aria-label={tr("Sheets")}>
             {known.sheets.map((s, n) => (
               <button
                 key={s.name}
@@ -67,7 +70,7 @@ export function LookInto({
           </div>
         )}
         {shown && (
-          <div className="grid-wrap" tabIndex={0} role="region" aria-label="The first rows">
+          <div className="grid-wrap" tabIndex={0} role="region" aria-label={tr("The first rows")}>
             <table className="grid">
               <tbody>
                 {shown.rows.map((row, n) => (
@@ -85,7 +88,10 @@ export function LookInto({
         )}
         {shown && shown.total !== null && shown.total > shown.rows.length && (
           <p className="soft small mt-2 mb-0">
-            the first {count(shown.rows.length)} of {count(shown.total)} lines
+            {tr("the first {{rows}} of {{total}} lines", {
+              rows: count(shown.rows.length),
+              total: count(shown.total),
+            })}
           </p>
         )}
       </Modal.Body>

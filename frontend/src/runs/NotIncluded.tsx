@@ -1,4 +1,5 @@
 import { plural } from "../shared";
+import { tr } from "../i18n";
 
 /** Labels told before the rest is counted. */
 const TOLD = 6;
@@ -9,10 +10,10 @@ export function NotIncluded({ missed }: { missed: Record<string, string[]> | und
   if (files.length + records.length + fields.length === 0) return null;
   return (
     <div className="soft small">
-      <b>Not included:</b>{" "}
+      <b>{tr("Not included:")}</b>{" "}
       {[
-        records.length > 0 && `${listed(records)} that belong to it`,
-        files.length > 0 && `files (${listed(files)})`,
+        records.length > 0 && tr("{{records}} that belong to it", { records: listed(records) }),
+        files.length > 0 && tr("files ({{files}})", { files: listed(files) }),
         fields.length > 0 && `${plural(fields.length, "other field")} (${listed(fields)})`,
       ]
         .filter(Boolean)
@@ -24,5 +25,5 @@ export function NotIncluded({ missed }: { missed: Record<string, string[]> | und
 
 function listed(labels: string[]): string {
   const rest = labels.length - TOLD;
-  return labels.slice(0, TOLD).join(", ") + (rest > 0 ? ` and ${rest} more` : "");
+  return labels.slice(0, TOLD).join(", ") + (rest > 0 ? tr(" and {{rest}} more", { rest }) : "");
 }

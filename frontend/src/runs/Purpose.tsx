@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
+import { tr } from "../i18n";
 
 interface Props {
   /** Headings of the columns with personal data. */
@@ -22,19 +23,23 @@ export function Purpose({ personal, purpose, onPurpose }: Props) {
   if (known.data?.only)
     return (
       <Form.Group controlId="purpose">
-        <Form.Label>Personal data leaves the house ({personal.join(", ")}). What for?</Form.Label>
+        <Form.Label>
+          {tr("Personal data leaves the house ({{personal}}). What for?", { personal: personal.join(", ") })}
+        </Form.Label>
         <Form.Select value={purpose} onChange={(e) => onPurpose(e.target.value)}>
-          <option value="">choose what for</option>
+          <option value="">{tr("choose what for")}</option>
           {names.map((name) => (
             <option key={name}>{name}</option>
           ))}
         </Form.Select>
-        <Form.Text>It is kept with the run, with your name.</Form.Text>
+        <Form.Text>{tr("It is kept with the run, with your name.")}</Form.Text>
       </Form.Group>
     );
   return (
     <Form.Group controlId="purpose">
-      <Form.Label>Personal data leaves the house ({personal.join(", ")}). What for?</Form.Label>
+      <Form.Label>
+        {tr("Personal data leaves the house ({{personal}}). What for?", { personal: personal.join(", ") })}
+      </Form.Label>
       <Form.Control
         value={purpose}
         maxLength={300}
@@ -46,7 +51,7 @@ export function Purpose({ personal, purpose, onPurpose }: Props) {
           <option key={name} value={name} />
         ))}
       </datalist>
-      <Form.Text>It is kept with the run, with your name.</Form.Text>
+      <Form.Text>{tr("It is kept with the run, with your name.")}</Form.Text>
     </Form.Group>
   );
 }

@@ -10,6 +10,7 @@ import type { Answers } from "./AnswerForm";
 import { NotIncluded } from "./NotIncluded";
 import { Purpose } from "./Purpose";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 interface Props {
   templateId: number;
@@ -59,7 +60,7 @@ export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Prop
         }}
       >
         <Modal.Header closeButton>
-          <Modal.Title id="run-dialog">Before it runs</Modal.Title>
+          <Modal.Title id="run-dialog">{tr("Before it runs")}</Modal.Title>
           <Help topic="run-a-template#before-the-first-press" />
         </Modal.Header>
         <Modal.Body className="d-grid gap-3">
@@ -68,12 +69,13 @@ export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Prop
             <>
               <AnswerForm questions={asks} answers={answers} onAnswers={setGiven} zone={zoneOf(known)} />
               <div>
-                In the file: <b>{rows.data === undefined ? "…" : plural(rows.data, "row")}</b> of{" "}
-                {plural(columnsOf(known), "column")}.{" "}
+                {tr("In the file:")} <b>{rows.data === undefined ? "…" : plural(rows.data, "row")}</b>{" "}
+                {tr("of {{known}}.", { known: plural(columnsOf(known), "column") })}{" "}
                 <Expected templateId={templateId} rows={rows.data} format={known.format} />
                 {known.periods.map((p) => (
                   <div key={p.place}>
-                    Period: {p.words} {p.dates && <span className="soft">({p.dates})</span>}
+                    {tr("Period: {{words}}", { words: p.words })}{" "}
+                    {p.dates && <span className="soft">({p.dates})</span>}
                   </div>
                 ))}
                 <NotIncluded missed={known.not_included} />
@@ -82,7 +84,7 @@ export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Prop
               {plain && use === "saved" && (
                 <Form.Check
                   id="run-quiet"
-                  label="from now on, run this template at one press"
+                  label={tr("from now on, run this template at one press")}
                   checked={quiet}
                   onChange={(e) => setQuiet(e.target.checked)}
                 />
@@ -92,10 +94,10 @@ export function RunDialog({ templateId, use, busy, error, onRun, onClose }: Prop
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
-            Back
+            {tr("Back")}
           </Button>
           <Button type="submit" disabled={!ready}>
-            Run
+            {tr("Run")}
           </Button>
         </Modal.Footer>
       </Form>

@@ -3,20 +3,19 @@ import { archiveAddress, fileAddress } from "../api";
 import type { Run } from "../api";
 import { Icon, plural } from "../shared";
 import { RunProgress } from "./RunProgress";
+import { tr } from "../i18n";
 
 /** How a run that was just asked for stands, and its file when it is there. */
 export function RunNews({ run }: { run: Run }) {
   if (["asked", "running", "releasing"].includes(run.status)) return <RunProgress run={run} />;
   if (run.status === "cancelled" || run.status === "discarded")
     return (
-      <span className="soft">
-        Run {run.id} was {run.status}.
-      </span>
+      <span className="soft">{tr("Run {{id}} was {{status}}.", { id: run.id, status: run.status })}</span>
     );
   if (run.status === "failed") {
     return (
       <span className="trouble" role="alert">
-        Run {run.id} failed: {String(run.error?.message)}
+        {tr("Run {{id}} failed: {{message}}", { id: run.id, message: String(run.error?.message) })}
       </span>
     );
   }
@@ -24,7 +23,7 @@ export function RunNews({ run }: { run: Run }) {
     return (
       <span role="status">
         <Link to={`/runs/${run.id}`}>
-          <Icon name="pause" /> Run {run.id} is waiting for review: a check failed
+          <Icon name="pause" /> {tr("Run {{id}} is waiting for review: a check failed", { id: run.id })}
         </Link>
       </span>
     );
@@ -34,7 +33,10 @@ export function RunNews({ run }: { run: Run }) {
   return (
     <span role="status" className="d-flex gap-3 align-items-center">
       <Link to={`/runs/${run.id}`}>
-        Run {run.id} is ready: {plural(run.rows_written, "row")}
+        {tr("Run {{id}} is ready: {{rows_written}}", {
+          id: run.id,
+          rows_written: plural(run.rows_written, "row"),
+        })}
       </Link>
       {file && (
         <a
@@ -42,7 +44,8 @@ export function RunNews({ run }: { run: Run }) {
           href={there.length > 1 ? archiveAddress(run.id) : fileAddress(run.id, file.id)}
           download
         >
-          <Icon name="download" /> {there.length > 1 ? `Download ${there.length} files` : "Download"}
+          <Icon name="download" />{" "}
+          {there.length > 1 ? tr("Download {{there}} files", { there: there.length }) : tr("Download")}
         </a>
       )}
     </span>

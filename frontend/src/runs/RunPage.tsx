@@ -17,6 +17,7 @@ import { Stages } from "./Stages";
 import { isActive, isMade, slipOf } from "./slip";
 import type { Slip } from "./slip";
 import { useStartRun } from "./useStartRun";
+import { tr } from "../i18n";
 
 /** Runs in the row of bars. */
 const PAST = 8;
@@ -73,19 +74,19 @@ export function RunPage() {
   return (
     <>
       <div className="strip">
-        <Link to="/runs" aria-label="Back to the runs">
+        <Link to="/runs" aria-label={tr("Back to the runs")}>
           <Icon name="chevronLeft" />
         </Link>
         <h1>{run.name}</h1>
-        <span className="tag">
-          run {count(run.id)} · {what(run)}
-        </span>
+        <span className="tag">{tr("run {{id}} · {{run}}", { id: count(run.id), run: what(run) })}</span>
         <RunStatus run={run} />
         <span className="fill" />
-        {again.data && <Link to={`/runs/${again.data.id}`}>Run {again.data.id} is under way</Link>}
+        {again.data && (
+          <Link to={`/runs/${again.data.id}`}>{tr("Run {{id}} is under way", { id: again.data.id })}</Link>
+        )}
         {run.template_id !== null && (
           <Link to={`/templates/${run.template_id}${mayDesign ? "" : "/run"}`} className="btn btn-quiet">
-            Open the template
+            {tr("Open the template")}
           </Link>
         )}
         {mayDesign &&
@@ -93,24 +94,24 @@ export function RunPage() {
           run.source !== LEDGER &&
           (run.template_id === null || run.via === "once") && (
             <Button variant="quiet" disabled={keep.isPending} onClick={() => keep.mutate()}>
-              Keep as a template
+              {tr("Keep as a template")}
             </Button>
           )}
         {mayRun && <Again run={run} again={again} />}
         {run.may_review && (run.status === "held" || run.status === "ready") && (
           <Button variant="quiet" className="text-danger" onClick={() => setDeciding("discard")}>
-            Discard
+            {tr("Discard")}
           </Button>
         )}
         {run.may_review && run.status === "held" && (
           <Button onClick={() => setDeciding("release")}>
-            <Icon name="send" /> {run.via === "round" ? "Release to its folder" : "Release"}
+            <Icon name="send" /> {run.via === "round" ? tr("Release to its folder") : tr("Release")}
           </Button>
         )}
       </div>
       <main className="run-page">
         <div className="run-main">
-          <section className="slab" aria-label="Stages">
+          <section className="slab" aria-label={tr("Stages")}>
             <Stages run={run} />
           </section>
           {isActive(run) && (
@@ -121,7 +122,7 @@ export function RunPage() {
           <Trouble error={again.error ?? keep.error} />
           {run.error && (
             <section className="slab wrong">
-              <h2>{run.status === "held" ? "It could not be delivered" : "Why it failed"}</h2>
+              <h2>{run.status === "held" ? tr("It could not be delivered") : tr("Why it failed")}</h2>
               <p className="mb-0">{String(run.error.message)}</p>
             </section>
           )}
@@ -130,7 +131,7 @@ export function RunPage() {
               <Spoken run={run} />
               {isMade(run) && <Against run={run} past={history} />}
               <section className="slab">
-                <h2>Asked for as</h2>
+                <h2>{tr("Asked for as")}</h2>
                 <p className="as-asked">{slip.sentence}</p>
                 <NotIncluded missed={slip.not_included} />
               </section>
@@ -139,7 +140,7 @@ export function RunPage() {
             </>
           )}
         </div>
-        <aside className="run-side" aria-label="Files and proof">
+        <aside className="run-side" aria-label={tr("Files and proof")}>
           <Files run={run} />
           <Deliveries run={run.id} />
           {slip && <Funnel slip={slip} />}
@@ -153,9 +154,9 @@ export function RunPage() {
 }
 
 function what(run: Run): string {
-  if (run.bundle) return "a bundle";
-  if (run.source === LEDGER) return "of the ledger";
-  return run.version ? `version ${run.version}` : "unsaved draft or document";
+  if (run.bundle) return tr("a bundle");
+  if (run.source === LEDGER) return tr("of the ledger");
+  return run.version ? tr("version {{version}}", { version: run.version }) : tr("unsaved draft or document");
 }
 
 /** Once more: on what the template is now, or exactly what was asked for then. */
@@ -165,13 +166,13 @@ function Again({ run, again }: { run: Run; again: ReturnType<typeof useStartRun>
   if (run.template_id === null)
     return (
       <Button variant="quiet" disabled={again.isPending} onClick={was}>
-        <Icon name="play" /> Run again
+        <Icon name="play" /> {tr("Run again")}
       </Button>
     );
   return (
     <Dropdown>
       <Dropdown.Toggle variant="quiet" disabled={again.isPending}>
-        Run again
+        {tr("Run again")}
       </Dropdown.Toggle>
       <Dropdown.Menu>
         <Dropdown.Item
@@ -185,13 +186,15 @@ function Again({ run, again }: { run: Run; again: ReturnType<typeof useStartRun>
             })
           }
         >
-          as the template is now
-          <div className="soft small">windows count from today</div>
+          {tr("as the template is now")}
+          <div className="soft small">{tr("windows count from today")}</div>
         </Dropdown.Item>
         <Dropdown.Item as="button" onClick={was}>
-          as it was
+          {tr("as it was")}
           <div className="soft small">
-            {run.version ? `version ${run.version}, ` : ""}the same answers and dates, on today’s records
+            {tr("{{version}}the same answers and dates, on today’s records", {
+              version: run.version ? tr("version {{version}}, ", { version: run.version }) : "",
+            })}
           </div>
         </Dropdown.Item>
       </Dropdown.Menu>
@@ -220,8 +223,12 @@ function Decide({ act, run, onClose }: { act: "release" | "discard"; run: Run; o
   });
   return (
     <FormDialog
-      title={act === "release" ? `Release run ${run.id}?` : `Discard run ${run.id}?`}
-      act={act === "release" ? "Release it" : "Discard it"}
+      title={
+        act === "release"
+          ? tr("Release run {{id}}?", { id: run.id })
+          : tr("Discard run {{id}}?", { id: run.id })
+      }
+      act={act === "release" ? tr("Release it") : tr("Discard it")}
       ready={reason.trim() !== ""}
       busy={decide.isPending}
       error={decide.error}
@@ -231,22 +238,24 @@ function Decide({ act, run, onClose }: { act: "release" | "discard"; run: Run; o
       <p className="mb-0">
         {act === "release"
           ? run.via === "round"
-            ? "Its files go into the round’s folder, as they are."
-            : "It becomes the newest good run of its template."
-          : `Its ${run.files.length === 1 ? "file is" : "files are"} removed for good. The run and its slip stay in the ledger.`}
+            ? tr("Its files go into the round’s folder, as they are.")
+            : tr("It becomes the newest good run of its template.")
+          : tr("Its files are removed for good. The run and its slip stay in the ledger.", {
+              count: run.files.length,
+            })}
       </p>
       <Form.Group controlId="review-reason">
-        <Form.Label>Why</Form.Label>
+        <Form.Label>{tr("Why")}</Form.Label>
         <Form.Control
           autoFocus
           value={reason}
           maxLength={500}
           placeholder={
-            act === "release" ? "What was looked at, and why it is right" : "What is wrong with it"
+            act === "release" ? tr("What was looked at, and why it is right") : tr("What is wrong with it")
           }
           onChange={(e) => setReason(e.target.value)}
         />
-        <Form.Text>Stands in the ledger with your name.</Form.Text>
+        <Form.Text>{tr("Stands in the ledger with your name.")}</Form.Text>
       </Form.Group>
     </FormDialog>
   );
@@ -255,7 +264,7 @@ function Decide({ act, run, onClose }: { act: "release" | "discard"; run: Run; o
 function Noted({ slip }: { slip: Slip }) {
   return (
     <section className="slab">
-      <h2>Notes</h2>
+      <h2>{tr("Notes")}</h2>
       {slip.findings.map((f) => (
         <div key={f.what}>
           <b className="mono">{count(f.count)}</b> {f.what}

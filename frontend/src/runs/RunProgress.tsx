@@ -3,6 +3,7 @@ import { Button, ProgressBar } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Run } from "../api";
 import { count, duration } from "../shared";
+import { tr } from "../i18n";
 
 /** How far a run has come: rows of rows, the time left, and a way to stop it. */
 export function RunProgress({ run }: { run: Run }) {
@@ -14,7 +15,9 @@ export function RunProgress({ run }: { run: Run }) {
   const share = announced ? written / announced : 0;
   const elapsed = run.started_at ? (Date.now() - new Date(run.started_at).getTime()) / 1000 : 0;
   const left =
-    share > 0.03 && elapsed > 2 ? ` · about ${duration((elapsed / share) * (1 - share))} left` : "";
+    share > 0.03 && elapsed > 2
+      ? tr(" · about {{elapsed}} left", { elapsed: duration((elapsed / share) * (1 - share)) })
+      : "";
   return (
     <div className="d-flex align-items-center gap-3" role="status">
       <ProgressBar
@@ -27,10 +30,14 @@ export function RunProgress({ run }: { run: Run }) {
       />
       <span>
         {run.status === "asked"
-          ? "Waiting for a worker"
+          ? tr("Waiting for a worker")
           : announced === null
-            ? "Counting"
-            : `${count(written)} of ${count(announced)} rows${left}`}
+            ? tr("Counting")
+            : tr("{{written}} of {{announced}} rows{{left}}", {
+                written: count(written),
+                announced: count(announced),
+                left,
+              })}
       </span>
       {run.mine && (
         <Button
@@ -39,7 +46,7 @@ export function RunProgress({ run }: { run: Run }) {
           disabled={cancel.isPending || cancel.isSuccess}
           onClick={() => cancel.mutate()}
         >
-          {cancel.isSuccess ? "Stopping…" : "Cancel"}
+          {cancel.isSuccess ? tr("Stopping…") : tr("Cancel")}
         </Button>
       )}
     </div>

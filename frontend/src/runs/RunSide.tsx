@@ -7,17 +7,18 @@ import { useShell } from "../shell";
 import { Icon, Trouble, count, exact, fullMoment, plural, shortDay, size } from "../shared";
 import { LookInto } from "./LookInto";
 import type { Slip } from "./slip";
+import { tr } from "../i18n";
 
 const ROLES: Record<string, string> = {
-  children: "its children",
-  dictionary: "what the columns mean",
-  metadata: "the same for programs",
-  findings: "what the checks found",
-  slip: "the slip",
-  archive: "everything in one",
-  form: "in a recipient’s form",
-  missing: "blank, and a recipient requires it",
-  schema: "how it is to be read",
+  children: tr("its children"),
+  dictionary: tr("what the columns mean"),
+  metadata: tr("the same for programs"),
+  findings: tr("what the checks found"),
+  slip: tr("the slip"),
+  archive: tr("everything in one"),
+  form: tr("in a recipient’s form"),
+  missing: tr("blank, and a recipient requires it"),
+  schema: tr("how it is to be read"),
 };
 
 /** Files whose beginning and end can be shown. */
@@ -39,8 +40,12 @@ export function Files({ run }: { run: Run }) {
   const packed = there.filter((f) => f.role !== "archive").length > 1;
   return (
     <section>
-      <h2>Files</h2>
-      {run.files.length === 0 && <div className="soft">None{run.status === "ready" ? "" : " yet"}.</div>}
+      <h2>{tr("Files")}</h2>
+      {run.files.length === 0 && (
+        <div className="soft">
+          {tr("None{{status}}.", { status: run.status === "ready" ? "" : tr(" yet") })}
+        </div>
+      )}
       <ul className="files">
         {(all ? run.files : run.files.slice(0, LISTED)).map((file) => (
           <li key={file.id} className={file.removed_at ? "removed" : ""}>
@@ -57,11 +62,11 @@ export function Files({ run }: { run: Run }) {
             {ROLES[file.role] && <span className="soft small">{ROLES[file.role]}</span>}
             {!file.removed_at && LOOKED.test(file.name) && (
               <button type="button" className="btn-link-plain small" onClick={() => setLooking(file)}>
-                look into it
+                {tr("look into it")}
               </button>
             )}
             <details className="digest">
-              <summary>SHA-256 {file.sha256.slice(0, 12)}…</summary>
+              <summary>{tr("SHA-256 {{sha256}}…", { sha256: file.sha256.slice(0, 12) })}</summary>
               {file.sha256}
             </details>
           </li>
@@ -69,20 +74,23 @@ export function Files({ run }: { run: Run }) {
       </ul>
       {!all && (
         <button type="button" className="btn-link-plain small" onClick={() => setAll(true)}>
-          and {run.files.length - LISTED} more
+          {tr("and {{files}} more", { files: run.files.length - LISTED })}
         </button>
       )}
       <div className="soft small mt-1">
         {gone
           ? run.status === "discarded"
-            ? "discarded; the slip stays"
-            : "expired; the slip stays"
-          : run.keep_until && there.length > 0 && <>kept until {shortDay(run.keep_until)}</>}
+            ? tr("discarded; the slip stays")
+            : tr("expired; the slip stays")
+          : run.keep_until &&
+            there.length > 0 && (
+              <>{tr("kept until {{keep_until}}", { keep_until: shortDay(run.keep_until) })}</>
+            )}
         {packed && (
           <>
             {" · "}
             <a href={archiveAddress(run.id)} download>
-              all as one zip
+              {tr("all as one zip")}
             </a>
           </>
         )}
@@ -91,7 +99,7 @@ export function Files({ run }: { run: Run }) {
       {session.mail && run.status === "ready" && there.length > 0 && (
         <div className="small mt-1">
           {send.isSuccess ? (
-            <span className="soft">sent to {session.person.email}</span>
+            <span className="soft">{tr("sent to {{email}}", { email: session.person.email })}</span>
           ) : (
             <button
               type="button"
@@ -99,7 +107,7 @@ export function Files({ run }: { run: Run }) {
               disabled={send.isPending}
               onClick={() => send.mutate()}
             >
-              <Icon name="send" /> Send it to me
+              <Icon name="send" /> {tr("Send it to me")}
             </button>
           )}
           <Trouble error={send.error} />
@@ -107,14 +115,14 @@ export function Files({ run }: { run: Run }) {
       )}
       {run.template_id !== null && run.status === "ready" && there.length > 0 && !run.bundle && (
         <div className="soft small">
-          for programs: the newest good file is always at{" "}
+          {tr("for programs: the newest good file is always at")}{" "}
           <a className="mono" href={newestAddress(run.template_id)}>
-            …/templates/{run.template_id}/newest
+            {tr("…/templates/{{template_id}}/newest", { template_id: run.template_id })}
           </a>
         </div>
       )}
-      <Delivered words="put into" places={run.delivered_to.filter((p) => !p.includes("@"))} />
-      <Delivered words="sent by mail to" places={run.delivered_to.filter((p) => p.includes("@"))} />
+      <Delivered words={tr("put into")} places={run.delivered_to.filter((p) => !p.includes("@"))} />
+      <Delivered words={tr("sent by mail to")} places={run.delivered_to.filter((p) => p.includes("@"))} />
     </section>
   );
 }
@@ -138,7 +146,7 @@ export function Funnel({ slip }: { slip: Slip }) {
   const most = Math.max(...slip.tally.map((s) => s.rows), 1);
   return (
     <section>
-      <h2>Rows, step by step</h2>
+      <h2>{tr("Rows, step by step")}</h2>
       {slip.tally.length > 0 && (
         <div className="funnel">
           {slip.tally.map((step, n) => (
@@ -158,7 +166,11 @@ export function Funnel({ slip }: { slip: Slip }) {
         </div>
       ))}
       <p className="small mt-2 mb-0">
-        <Icon name="check" /> {count(slip.rows_announced)} announced, {count(slip.rows_written)} written
+        <Icon name="check" />{" "}
+        {tr("{{rows_announced}} announced, {{rows_written}} written", {
+          rows_announced: count(slip.rows_announced),
+          rows_written: count(slip.rows_written),
+        })}
       </p>
     </section>
   );
@@ -175,7 +187,7 @@ export function PastBars({ run, past }: { run: Run; past: PastRun[] }) {
   const usual = others.length ? others[Math.floor(others.length / 2)]! : null;
   return (
     <section>
-      <h2>Last {past.length} runs</h2>
+      <h2>{tr("Last {{past}} runs", { past: past.length })}</h2>
       <div className="past-bars">
         {usual !== null && <i className="usual" style={{ bottom: `${(100 * usual) / most}%` }} />}
         {past.map((p) => (
@@ -184,15 +196,21 @@ export function PastBars({ run, past }: { run: Run; past: PastRun[] }) {
             to={`/runs/${p.id}`}
             className={p.id === run.id ? (run.verdict && run.verdict !== "note" ? "here odd" : "here") : ""}
             style={{ height: `${Math.max(2, (100 * p.rows) / most)}%` }}
-            title={`run ${p.id}, ${fullMoment(p.as_of)}: ${plural(p.rows, "row")}`}
+            title={tr("run {{id}}, {{as_of}}: {{rows}}", {
+              id: p.id,
+              as_of: fullMoment(p.as_of),
+              rows: plural(p.rows, "row"),
+            })}
           >
             <span className="visually-hidden">
-              run {p.id}: {plural(p.rows, "row")}
+              {tr("run {{id}}: {{rows}}", { id: p.id, rows: plural(p.rows, "row") })}
             </span>
           </Link>
         ))}
       </div>
-      {usual !== null && <div className="soft small">usual: {plural(usual, "row")}</div>}
+      {usual !== null && (
+        <div className="soft small">{tr("usual: {{usual}}", { usual: plural(usual, "row") })}</div>
+      )}
     </section>
   );
 }
@@ -203,17 +221,17 @@ export function Columns({ slip, past, run }: { slip: Slip; past: PastRun[]; run:
   const lastOf = (heading: string) => earlier.at(-1)?.columns.find((c) => c.heading === heading);
   return (
     <section className="slab">
-      <h2>Columns of the file</h2>
+      <h2>{tr("Columns of the file")}</h2>
       <table className="board border-0">
         <thead>
           <tr>
-            <th>Heading</th>
-            <th className="text-end">Filled</th>
-            <th className="text-end">Total</th>
-            {earlier.length > 0 && <th className="text-end">The run before</th>}
-            {earlier.length > 1 && <th>Trend</th>}
-            <th>First</th>
-            <th>Last</th>
+            <th>{tr("Heading")}</th>
+            <th className="text-end">{tr("Filled")}</th>
+            <th className="text-end">{tr("Total")}</th>
+            {earlier.length > 0 && <th className="text-end">{tr("The run before")}</th>}
+            {earlier.length > 1 && <th>{tr("Trend")}</th>}
+            <th>{tr("First")}</th>
+            <th>{tr("Last")}</th>
           </tr>
         </thead>
         <tbody>
@@ -228,7 +246,7 @@ export function Columns({ slip, past, run }: { slip: Slip; past: PastRun[]; run:
                     ? exact(lastOf(c.heading)!.total!)
                     : lastOf(c.heading)
                       ? filled(earlier.at(-1)!.rows, lastOf(c.heading)!.blanks)
-                      : "new"}
+                      : tr("new")}
                 </td>
               )}
               {earlier.length > 1 && (
@@ -264,8 +282,11 @@ function Trend({ heading, past, total }: { heading: string; past: PastRun[]; tot
     .filter(Boolean)
     .join(" ");
   const said = total
-    ? `totals from ${exact(String(least))} to ${exact(String(least + span))}`
-    : "share that is filled";
+    ? tr("totals from {{least}} to {{least2}}", {
+        least: exact(String(least)),
+        least2: exact(String(least + span)),
+      })
+    : tr("share that is filled");
   return (
     <svg className="trend" width="60" height="17" role="img" aria-label={`${heading}: ${said}`}>
       <polyline points={points} />
@@ -281,40 +302,52 @@ function filled(rows: number, blanks: number): string {
 }
 
 const VIA: Record<string, string> = {
-  hand: "by hand",
-  once: "by hand, limited for once",
-  round: "by a round",
-  script: "by a program",
-  "command line": "from the command line",
+  hand: tr("by hand"),
+  once: tr("by hand, limited for once"),
+  round: tr("by a round"),
+  script: tr("by a program"),
+  "command line": tr("from the command line"),
 };
 
 export function Why({ run, slip }: { run: Run; slip: Slip | null }) {
   return (
     <section>
-      <h2>Who and why</h2>
+      <h2>{tr("Who and why")}</h2>
       <div>
         {run.asked_by}, {VIA[run.via] ?? run.via}
-        {run.purpose && run.personal > 0 && <div>personal data for: {run.purpose}</div>}
+        {run.purpose && run.personal > 0 && (
+          <div>{tr("personal data for: {{purpose}}", { purpose: run.purpose })}</div>
+        )}
       </div>
-      <div>as of {fullMoment(run.as_of)}</div>
+      <div>{tr("as of {{as_of}}", { as_of: fullMoment(run.as_of) })}</div>
       {slip && (
         <>
           <div>
-            from {slip.source} ({slip.environment} data)
-            {slip.scope &&
-              `, only ${slip.scope.records} ${(slip.scope.names?.length ? slip.scope.names : slip.scope.values).join(", ")}`}
+            {tr("from {{source}} ({{environment}} data){{scope}}", {
+              source: slip.source,
+              environment: slip.environment,
+              scope:
+                slip.scope &&
+                tr(", only {{records}} {{names}}", {
+                  records: slip.scope.records,
+                  names: (slip.scope.names?.length ? slip.scope.names : slip.scope.values).join(", "),
+                }),
+            })}
           </div>
-          <div>snapshot of {fullMoment(slip.snapshot_at)}</div>
+          <div>{tr("snapshot of {{snapshot_at}}", { snapshot_at: fullMoment(slip.snapshot_at) })}</div>
           <div>
             {slip.personal_fields.length
-              ? `personal fields: ${slip.personal_fields.join(", ")}`
-              : "no personal fields"}
+              ? tr("personal fields: {{personal_fields}}", {
+                  personal_fields: slip.personal_fields.join(", "),
+                })
+              : tr("no personal fields")}
           </div>
         </>
       )}
       {run.reviewed_by && (
         <div className="mt-2">
-          <b>{run.status === "discarded" ? "Discarded" : "Released"}</b> by {run.reviewed_by}
+          <b>{run.status === "discarded" ? tr("Discarded") : tr("Released")}</b>{" "}
+          {tr("by {{reviewed_by}}", { reviewed_by: run.reviewed_by })}
           {run.reviewed_at && <>, {fullMoment(run.reviewed_at)}</>}: “{run.review_reason}”
         </div>
       )}

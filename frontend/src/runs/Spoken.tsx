@@ -5,6 +5,7 @@ import type { Run } from "../api";
 import { Icon, capital, count, plural } from "../shared";
 import { SEVERITIES, slipOf } from "./slip";
 import type { RunFinding, SlipCheck } from "./slip";
+import { tr } from "../i18n";
 
 /** Findings of a check that stand there at once. */
 const SHOWN = 6;
@@ -42,14 +43,14 @@ function Counted({ by, of, all }: { by?: [string, number][]; of: string; all: nu
       <thead>
         <tr>
           <th>{of}</th>
-          <th className="text-end">Findings</th>
+          <th className="text-end">{tr("Findings")}</th>
           <th aria-hidden />
         </tr>
       </thead>
       <tbody>
         {by.slice(0, NAMED).map(([name, found]) => (
           <tr key={name}>
-            <td>{name || <span className="soft">blank</span>}</td>
+            <td>{name || <span className="soft">{tr("blank")}</span>}</td>
             <td className="text-end mono">{count(found)}</td>
             <td aria-hidden className="bar-cell">
               <span style={{ width: `${Math.max(2, (100 * found) / all)}%` }} />
@@ -75,28 +76,33 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
           <>{capital(check.saw)}.</>
         ) : (
           <>
-            <b>{count(check.objections)}</b> of {plural(run.rows_announced ?? run.rows_written, "row")}{" "}
-            {check.objections === 1 ? "does" : "do"} not.
+            <b>{count(check.objections)}</b>{" "}
+            {tr("of {{rows}} do not.", {
+              rows: plural(run.rows_announced ?? run.rows_written, "row"),
+              count: check.objections,
+            })}
           </>
         )}{" "}
         {SEVERITIES[check.severity]}{" "}
         {findings.length > shown.length && (
           <button type="button" className="btn-link-plain" onClick={() => setAll(true)}>
-            Show {findings.length === check.objections ? "them" : `the first ${findings.length}`}
+            {findings.length === check.objections
+              ? tr("Show them")
+              : tr("Show the first {{findings}}", { findings: findings.length })}
           </button>
         )}
       </p>
       <div className="d-flex flex-wrap gap-4">
         <Counted by={check.by_place} of={check.by ?? ""} all={check.objections} />
-        <Counted by={check.by_person} of="Last touched by" all={check.objections} />
+        <Counted by={check.by_person} of={tr("Last touched by")} all={check.objections} />
       </div>
       {shown.length > 0 && (
         <table className="board plain">
           <thead>
             <tr>
-              <th>Record</th>
+              <th>{tr("Record")}</th>
               {findings[0]!.column && <th>{findings[0]!.column}</th>}
-              {findings.some((f) => f.touched_by) && <th>Last touched by</th>}
+              {findings.some((f) => f.touched_by) && <th>{tr("Last touched by")}</th>}
               <th />
             </tr>
           </thead>
@@ -113,13 +119,13 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
                   )}
                 </td>
                 {findings[0]!.column && (
-                  <td className="mono">{f.value ?? <span className="soft">empty</span>}</td>
+                  <td className="mono">{f.value ?? <span className="soft">{tr("empty")}</span>}</td>
                 )}
                 {findings.some((x) => x.touched_by) && <td>{f.touched_by}</td>}
                 <td className="text-end">
                   {f.page && (
                     <a href={f.page} target="_blank" rel="noreferrer">
-                      its own page
+                      {tr("its own page")}
                     </a>
                   )}
                 </td>
@@ -129,7 +135,9 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
         </table>
       )}
       {all && check.objections > findings.length && findings.length > 0 && (
-        <div className="soft small mt-1">and {count(check.objections - findings.length)} more.</div>
+        <div className="soft small mt-1">
+          {tr("and {{objections}} more.", { objections: count(check.objections - findings.length) })}
+        </div>
       )}
     </section>
   );

@@ -1,6 +1,7 @@
 import type { Run } from "../api";
 import { Icon, clock, count, duration, plural } from "../shared";
 import { isMade, slipOf } from "./slip";
+import { tr } from "../i18n";
 
 type Stage = { label: string; detail: string; state: "done" | "now" | "bad" | "held" | "wait" };
 
@@ -11,9 +12,9 @@ export function Stages({ run }: { run: Run }) {
       {stagesOf(run).map((stage) => (
         <li key={stage.label} className={stage.state}>
           <span className="dot">
-            {stage.state === "done" && <Icon name="check" label="done" />}
-            {stage.state === "bad" && <Icon name="x" label="ended here" />}
-            {stage.state === "held" && <Icon name="pauseBars" label="waits here" />}
+            {stage.state === "done" && <Icon name="check" label={tr("done")} />}
+            {stage.state === "bad" && <Icon name="x" label={tr("ended here")} />}
+            {stage.state === "held" && <Icon name="pauseBars" label={tr("waits here")} />}
           </span>
           <div className="fw-bold">{stage.label}</div>
           <div className="soft">{stage.detail || "\u00a0"}</div>
@@ -33,19 +34,19 @@ function stagesOf(run: Run): Stage[] {
   const state = (done: boolean, now: boolean): Stage["state"] =>
     done ? "done" : now ? (bad ? "bad" : "now") : "wait";
   const checked = !asked
-    ? "nothing to check"
+    ? tr("nothing to check")
     : spoke
-      ? `${spoke} of ${plural(asked, "check")} failed`
-      : `${plural(asked, "check")} content`;
+      ? tr("{{spoke}} of {{asked}} failed", { spoke, asked: plural(asked, "check") })
+      : tr("{{asked}} content", { asked: plural(asked, "check") });
   return [
-    { label: "Asked for", detail: clock(run.asked_at), state: "done" },
+    { label: tr("Asked for"), detail: clock(run.asked_at), state: "done" },
     {
-      label: "Counted",
+      label: tr("Counted"),
       detail: run.rows_announced !== null ? plural(run.rows_announced, "row") : "",
       state: state(counted || made, run.status !== "asked"),
     },
     {
-      label: "Written",
+      label: tr("Written"),
       detail: made
         ? `${plural(run.files.length, "file")}, ${took(run)}`
         : counted
@@ -54,7 +55,7 @@ function stagesOf(run: Run): Stage[] {
       state: state(written, counted),
     },
     {
-      label: "Checked",
+      label: tr("Checked"),
       detail: made || written ? checked : "",
       state: run.status === "held" ? "held" : state(made, written),
     },
@@ -64,11 +65,13 @@ function stagesOf(run: Run): Stage[] {
 
 function lastStage(run: Run, bad: boolean): Stage {
   const at = run.finished_at ? clock(run.finished_at) : "";
-  if (bad) return { label: run.status === "failed" ? "Failed" : "Cancelled", detail: at, state: "bad" };
-  if (run.status === "discarded") return { label: "Discarded", detail: run.reviewed_by ?? "", state: "bad" };
-  const label = run.delivered_to.length || run.via === "round" ? "Delivered" : "Ready";
+  if (bad)
+    return { label: run.status === "failed" ? tr("Failed") : tr("Cancelled"), detail: at, state: "bad" };
+  if (run.status === "discarded")
+    return { label: tr("Discarded"), detail: run.reviewed_by ?? "", state: "bad" };
+  const label = run.delivered_to.length || run.via === "round" ? tr("Delivered") : tr("Ready");
   if (run.status === "ready") return { label, detail: at, state: "done" };
-  return { label, detail: "waiting", state: run.status === "releasing" ? "now" : "wait" };
+  return { label, detail: tr("waiting"), state: run.status === "releasing" ? "now" : "wait" };
 }
 
 function took(run: Run): string {

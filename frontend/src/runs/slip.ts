@@ -1,4 +1,5 @@
 import type { Run } from "../api";
+import { tr } from "../i18n";
 
 export interface SlipCheck {
   place: string;
@@ -63,7 +64,7 @@ export function isMade(run: Run): boolean {
 }
 
 export const SEVERITIES = {
-  note: "It is noted in the slip.",
-  hold: "This holds the file back until somebody looks.",
-  stop: "This stops the run.",
+  note: tr("It is noted in the slip."),
+  hold: tr("This holds the file back until somebody looks."),
+  stop: tr("This stops the run."),
 } as const;

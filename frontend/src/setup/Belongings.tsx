@@ -4,13 +4,14 @@ import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Account, Belonging, HandedOver } from "../api";
 import { FormDialog, Trouble, plural } from "../shared";
+import { tr } from "../i18n";
 
-const KINDS: [Belonging["kind"], string][] = [
-  ["template", "template"],
-  ["bundle", "bundle"],
-  ["round", "round"],
-  ["list", "list"],
-  ["view", "view"],
+const KINDS: [Belonging["kind"], (n: number) => string][] = [
+  ["template", (n) => plural(n, "template")],
+  ["bundle", (n) => plural(n, "bundle")],
+  ["round", (n) => plural(n, "round")],
+  ["list", (n) => plural(n, "list")],
+  ["view", (n) => plural(n, "view")],
 ];
 
 interface Props {
@@ -42,8 +43,8 @@ export function Belongings({ person, people, onClose }: Props) {
   }
   return (
     <FormDialog
-      title={`What belongs to ${person.name}`}
-      act="Hand over"
+      title={tr("What belongs to {{person}}", { person: person.name })}
+      act={tr("Hand over")}
       ready={to !== "" && things.length > 0}
       busy={hand.isPending}
       error={hand.error}
@@ -52,20 +53,20 @@ export function Belongings({ person, people, onClose }: Props) {
     >
       <Trouble error={owned.error} />
       {owned.data && things.length === 0 && (
-        <p className="m-0">Nothing: they made no template, round, list or view.</p>
+        <p className="m-0">{tr("Nothing: they made no template, round, list or view.")}</p>
       )}
-      {KINDS.map(([kind, word]) => {
+      {KINDS.map(([kind, counted]) => {
         const some = things.filter((b) => b.kind === kind);
         return (
           some.length > 0 && (
             <div key={kind}>
-              <b>{plural(some.length, word)}</b>{" "}
+              <b>{counted(some.length)}</b>{" "}
               <span className="soft">
                 {some
                   .slice(0, 8)
                   .map((b) => b.name)
                   .join(", ")}
-                {some.length > 8 && `, and ${some.length - 8} more`}
+                {some.length > 8 && tr(", and {{some}} more", { some: some.length - 8 })}
               </span>
             </div>
           )
@@ -73,9 +74,9 @@ export function Belongings({ person, people, onClose }: Props) {
       })}
       {things.length > 0 && (
         <Form.Group controlId="hand-to">
-          <Form.Label>Hand it all over to</Form.Label>
+          <Form.Label>{tr("Hand it all over to")}</Form.Label>
           <Form.Select value={to} onChange={(e) => setTo(e.target.value)}>
-            <option value="">choose somebody</option>
+            <option value="">{tr("choose somebody")}</option>
             {others.map((p) => (
               <option key={p.id} value={p.id}>
                 {p.name}
@@ -83,7 +84,7 @@ export function Belongings({ person, people, onClose }: Props) {
             ))}
           </Form.Select>
           <Form.Text>
-            Rounds run with their rights from then on. What they may not have stays, and is named.
+            {tr("Rounds run with their rights from then on. What they may not have stays, and is named.")}
           </Form.Text>
         </Form.Group>
       )}
@@ -97,30 +98,35 @@ function Handed(props: { done: HandedOver; giver: string; taker: string; onClose
   const whys = [...new Set(stays.map((b) => b.why))];
   const title =
     handed.length === 0
-      ? `Nothing could be handed over to ${props.taker}`
-      : `${props.taker} has ${plural(handed.length, "thing")} of ${props.giver} now`;
+      ? tr("Nothing could be handed over to {{taker}}", { taker: props.taker })
+      : tr("{{taker}} has {{handed}} of {{giver}} now", {
+          taker: props.taker,
+          handed: plural(handed.length, "thing"),
+          giver: props.giver,
+        });
   return (
     <Modal show scrollable onHide={props.onClose} aria-labelledby="handed-over">
       <Modal.Header closeButton>
         <Modal.Title id="handed-over">{title}</Modal.Title>
       </Modal.Header>
       <Modal.Body className="d-grid gap-2">
-        {stays.length === 0 && <p className="m-0">Nothing of theirs is left.</p>}
+        {stays.length === 0 && <p className="m-0">{tr("Nothing of theirs is left.")}</p>}
         {whys.map((why) => (
           <div key={why}>
             <b>{why}</b>
             <div className="soft">
-              Stays:{" "}
-              {stays
-                .filter((b) => b.why === why)
-                .map((b) => `${b.kind} “${b.name}”`)
-                .join(", ")}
+              {tr("Stays: {{stays}}", {
+                stays: stays
+                  .filter((b) => b.why === why)
+                  .map((b) => `${b.kind} “${b.name}”`)
+                  .join(", "),
+              })}
             </div>
           </div>
         ))}
       </Modal.Body>
       <Modal.Footer>
-        <Button onClick={props.onClose}>Done</Button>
+        <Button onClick={props.onClose}>{tr("Done")}</Button>
       </Modal.Footer>
     </Modal>
   );

@@ -12,6 +12,7 @@ import { TableSheet } from "./TableSheet";
 import { Versions } from "./Versions";
 import { tableEdit } from "./cells";
 import { useCatalogue } from "./useCatalogue";
+import { tr } from "../i18n";
 
 /** Set-up › Catalogue: what the house says about its records, edited like a sheet. */
 export function Catalogue() {
@@ -49,7 +50,7 @@ export function Catalogue() {
       <Drift />
       {info && (
         <div className="catalogue">
-          <nav className="slab catalogue-tables" aria-label="Record types">
+          <nav className="slab catalogue-tables" aria-label={tr("Record types")}>
             {info.tables.map((table) => (
               <TableLink
                 key={table.table}
@@ -92,8 +93,13 @@ function TableLink({ table, current, onChoose, onShow }: TableLinkProps) {
         <span className="mono one-line" title={table.table}>
           {table.table}
         </span>
-        <Button variant="quiet" size="sm" aria-label={`Show ${table.table} again`} onClick={onShow}>
-          show
+        <Button
+          variant="quiet"
+          size="sm"
+          aria-label={tr("Show {{table}} again", { table: table.table })}
+          onClick={onShow}
+        >
+          {tr("show")}
         </Button>
       </div>
     );
@@ -102,9 +108,9 @@ function TableLink({ table, current, onChoose, onShow }: TableLinkProps) {
     <button type="button" className="catalogue-table" aria-current={current || undefined} onClick={onChoose}>
       <span>{capital(table.plural)}</span>
       {table.guessed > 0 ? (
-        <span className="tag held">{count(table.guessed)} guessed</span>
+        <span className="tag held">{tr("{{guessed}} guessed", { guessed: count(table.guessed) })}</span>
       ) : (
-        <span className="soft">known</span>
+        <span className="soft">{tr("known")}</span>
       )}
     </button>
   );
@@ -131,7 +137,9 @@ function Schemas({
   return (
     <Dropdown align="end" autoClose="outside">
       <Dropdown.Toggle variant="quiet">
-        {chosen.length === schemas.length ? "All schemas" : `${chosen.length} of ${schemas.length} schemas`}
+        {chosen.length === schemas.length
+          ? tr("All schemas")
+          : tr("{{chosen}} of {{schemas}} schemas", { chosen: chosen.length, schemas: schemas.length })}
       </Dropdown.Toggle>
       <Dropdown.Menu className="px-3">
         {schemas.map((s) => (
@@ -161,33 +169,34 @@ function Acts({ info, onLoad, onGiveUp, onUse, onVersions, onSchemas }: ActsProp
     <>
       <Trouble error={read.error} />
       <Button variant="quiet" disabled={read.isPending} onClick={() => read.mutate()}>
-        <Icon name="arrowClockwise" /> Read the source again
+        <Icon name="arrowClockwise" /> {tr("Read the source again")}
       </Button>
       {info.schemas.length > 1 && <Schemas schemas={info.schemas} onChoose={onSchemas} />}
       <Dropdown align="end">
         <Dropdown.Toggle variant="quiet">
-          <Icon name="fileText" /> Document
+          <Icon name="fileText" /> {tr("Document")}
         </Dropdown.Toggle>
         <Dropdown.Menu>
           <Dropdown.Item href={aboutSource("/api/v1/catalogue/document")} download>
-            Download as TOML
+            {tr("Download as TOML")}
           </Dropdown.Item>
           <label className="dropdown-item">
-            Load a document…
+            {tr("Load a document…")}
             <FileInput accept=".toml" onFile={(file) => void file.text().then(onLoad)} />
           </label>
           <Dropdown.Item as="button" onClick={onVersions}>
-            Versions…
+            {tr("Versions…")}
           </Dropdown.Item>
           {info.revision > 0 && (
             <Dropdown.Item as="button" onClick={onGiveUp}>
-              Give up these changes
+              {tr("Give up these changes")}
             </Dropdown.Item>
           )}
         </Dropdown.Menu>
       </Dropdown>
       <Button disabled={info.revision === 0} onClick={onUse}>
-        Put into use{info.changes > 0 && ` · ${plural(info.changes, "change")}`}
+        {tr("Put into use")}
+        {info.changes > 0 && ` · ${plural(info.changes, "change")}`}
       </Button>
     </>
   );

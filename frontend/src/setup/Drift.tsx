@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import { answer, api, useSource } from "../api";
 import type { Broken, Missing, RecordType } from "../api";
 import { Icon, Trouble, plural } from "../shared";
+import { tr } from "../i18n";
 
 /** What the source no longer gives, and taking something else for it everywhere. */
 export function Drift() {
@@ -24,12 +25,15 @@ export function Drift() {
     }
   }
   return (
-    <section className="slab drift" aria-label="What the source no longer gives">
+    <section className="slab drift" aria-label={tr("What the source no longer gives")}>
       <h2>
-        <Icon name="exclamation" /> The source changed:{" "}
-        {broken.length === 1
-          ? "1 template does not get what it asks for"
-          : `${broken.length} templates do not get what they ask for`}
+        <Icon name="exclamation" />{" "}
+        {tr("The source changed: {{broken}}", {
+          broken:
+            broken.length === 1
+              ? tr("1 template does not get what it asks for")
+              : tr("{{broken}} templates do not get what they ask for", { broken: broken.length }),
+        })}
       </h2>
       <ul>
         {[...missing].map(([key, entry]) => (
@@ -77,28 +81,28 @@ function Replace({ missing, templates }: { missing: Missing; templates: Broken[]
     <li>
       <strong className="mono">{what}</strong>
       <span>
-        used by{" "}
+        {tr("used by")}{" "}
         {templates.map((t, n) => (
           <span key={t.template_id}>
             {n > 0 && ", "}
             <Link to={`/templates/${t.template_id}`}>{t.template}</Link>
           </span>
         ))}
-        {paused > 0 && <> · {plural(paused, "round")} paused</>}
+        {paused > 0 && <> {tr("· {{paused}} paused", { paused: plural(paused, "round") })}</>}
       </span>
       <Form.Select
         size="sm"
-        aria-label={`What to take for ${what}`}
+        aria-label={tr("What to take for {{what}}", { what })}
         value={chosen}
         onChange={(e) => setChosen(e.target.value)}
       >
-        {!chosen && <option value="">choose what to take</option>}
+        {!chosen && <option value="">{tr("choose what to take")}</option>}
         {options.map((name) => (
           <option key={name}>{name}</option>
         ))}
       </Form.Select>
       <Button size="sm" disabled={!chosen || replace.isPending} onClick={() => replace.mutate()}>
-        Take it everywhere
+        {tr("Take it everywhere")}
       </Button>
       <Trouble error={replace.error} />
     </li>

@@ -5,6 +5,7 @@ import type { CatalogueEdit, CuratedField } from "../api";
 import { Icon } from "../shared";
 import type { TextColumn } from "./cells";
 import { editOf, pasted, tableEdit } from "./cells";
+import { tr } from "../i18n";
 
 interface Props {
   table: string;
@@ -24,7 +25,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
   const guessed = field.guesses.length > 0;
   const text = (column: TextColumn, hint = "") => (
     <TextCell
-      label={`${CAPTIONS[column]} of ${field.column}`}
+      label={tr("{{captions}} of {{column}}", { captions: CAPTIONS[column], column: field.column })}
       column={column}
       row={at}
       hint={hint}
@@ -53,7 +54,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
       <td>
         <Form.Select
           size="sm"
-          aria-label={`Kind of ${field.column}`}
+          aria-label={tr("Kind of {{column}}", { column: field.column })}
           value={field.kind}
           disabled={field.kinds.length < 2}
           onChange={(e) => put({ kind: e.target.value as CuratedField["kind"] })}
@@ -67,11 +68,11 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
         </Form.Select>
       </td>
       <td className="unit">{text("unit")}</td>
-      <td className="meaning">{text("meaning", "no meaning yet")}</td>
+      <td className="meaning">{text("meaning", tr("no meaning yet"))}</td>
       <td className="part">{text("part_of")}</td>
       <td className="text-center">
         <Form.Check
-          aria-label={`${field.label} is an everyday field`}
+          aria-label={tr("{{label}} is an everyday field", { label: field.label })}
           checked={field.everyday}
           onChange={(e) => put({ everyday: e.target.checked })}
         />
@@ -79,7 +80,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
       <td>
         <Form.Select
           size="sm"
-          aria-label={`Personal data in ${field.label}`}
+          aria-label={tr("Personal data in {{label}}", { label: field.label })}
           value={field.personal ? field.personal_class : ""}
           onChange={(e) =>
             put(
@@ -92,7 +93,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
             )
           }
         >
-          <option value="">none</option>
+          <option value="">{tr("none")}</option>
           {classes.map((c) => (
             <option key={c.name} value={c.name}>
               {c.title.toLowerCase()}
@@ -108,10 +109,10 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
             type="button"
             className="btn btn-quiet btn-sm"
             title={field.guesses.map((g) => `${g.what}: ${g.why}`).join("\n")}
-            aria-label={`Keep what is guessed of ${field.label}`}
+            aria-label={tr("Keep what is guessed of {{label}}", { label: field.label })}
             onClick={() => put({ label: field.label })}
           >
-            <Icon name="check" /> guessed
+            <Icon name="check" /> {tr("guessed")}
           </button>
         )}
         {offeredKind(field) && (
@@ -121,7 +122,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
             title={field.guesses.find((g) => g.what.startsWith(COULD_BE))?.why}
             onClick={() => put({ kind: offeredKind(field) })}
           >
-            read as {KINDS[offeredKind(field)!] ?? offeredKind(field)}
+            {tr("read as {{kinds}}", { kinds: KINDS[offeredKind(field)!] ?? offeredKind(field) })}
           </button>
         )}
         <More
@@ -134,7 +135,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
   );
 }
 
-const COULD_BE = "could be ";
+const COULD_BE = tr("could be ");
 
 /** The kind that the values of a text could be read as. */
 function offeredKind(field: CuratedField): CuratedField["kind"] | undefined {
@@ -143,18 +144,18 @@ function offeredKind(field: CuratedField): CuratedField["kind"] | undefined {
 }
 
 const CAPTIONS: Record<TextColumn, string> = {
-  label: "Label",
-  unit: "Unit",
-  meaning: "Meaning",
-  part_of: "Part of what",
+  label: tr("Label"),
+  unit: tr("Unit"),
+  meaning: tr("Meaning"),
+  part_of: tr("Part of what"),
 };
 
 const KINDS: Partial<Record<CuratedField["kind"], string>> = {
-  integer: "whole number",
-  boolean: "yes or no",
-  timestamp: "date and time",
-  moment: "moment",
-  other: "other",
+  integer: tr("whole number"),
+  boolean: tr("yes or no"),
+  timestamp: tr("date and time"),
+  moment: tr("moment"),
+  other: tr("other"),
 };
 
 interface MoreProps {
@@ -167,27 +168,35 @@ function More({ field, onEdit, onRemove }: MoreProps) {
   const used = field.used_by.length;
   return (
     <Dropdown align="end" className="d-inline-block">
-      <Dropdown.Toggle variant="quiet" size="sm" bsPrefix="btn" aria-label={`More about ${field.label}`}>
+      <Dropdown.Toggle
+        variant="quiet"
+        size="sm"
+        bsPrefix="btn"
+        aria-label={tr("More about {{label}}", { label: field.label })}
+      >
         …
       </Dropdown.Toggle>
       <Dropdown.Menu>
         {field.formula ? (
           <Dropdown.Item as="button" onClick={onRemove}>
-            Remove it
+            {tr("Remove it")}
           </Dropdown.Item>
         ) : field.retired === null ? (
-          <Dropdown.Item as="button" onClick={() => onEdit({ retired: "No longer kept up." })}>
-            Retire it: no longer offered first
+          <Dropdown.Item as="button" onClick={() => onEdit({ retired: tr("No longer kept up.") })}>
+            {tr("Retire it: no longer offered first")}
           </Dropdown.Item>
         ) : (
           <Dropdown.Item as="button" onClick={() => onEdit({ retired: "" })}>
-            No longer retired
+            {tr("No longer retired")}
           </Dropdown.Item>
         )}
         <Dropdown.ItemText className="soft">
           {used === 0
-            ? "No template uses it."
-            : `Used by ${field.used_by.slice(0, 4).join(", ")}${used > 4 ? "…" : ""}`}
+            ? tr("No template uses it.")
+            : tr("Used by {{used_by}}{{used}}", {
+                used_by: field.used_by.slice(0, 4).join(", "),
+                used: used > 4 ? "…" : "",
+              })}
         </Dropdown.ItemText>
       </Dropdown.Menu>
     </Dropdown>

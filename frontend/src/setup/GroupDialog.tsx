@@ -8,6 +8,7 @@ import { LimitFields } from "./LimitFields";
 import { RightFields } from "./RightFields";
 import { isWhole, toldScope } from "./right";
 import { RoleChecks } from "./RoleChecks";
+import { tr } from "../i18n";
 
 interface Props {
   /** What is changed; a new group where there is none. */
@@ -53,8 +54,8 @@ export function GroupDialog({ group, people, onClose }: Props) {
   });
   return (
     <FormDialog
-      title={group ? group.name : "New group"}
-      act={group ? "Save" : "Make it"}
+      title={group ? group.name : tr("New group")}
+      act={group ? tr("Save") : tr("Make it")}
       ready={name.trim() !== "" && isWhole(scope)}
       busy={save.isPending}
       error={save.error}
@@ -62,23 +63,23 @@ export function GroupDialog({ group, people, onClose }: Props) {
       onClose={onClose}
     >
       <Form.Group controlId="group-name">
-        <Form.Label>Name</Form.Label>
+        <Form.Label>{tr("Name")}</Form.Label>
         <Form.Control autoFocus maxLength={200} value={name} onChange={(e) => setName(e.target.value)} />
       </Form.Group>
       {ways.data?.house && (
         <Form.Group controlId="group-claim">
-          <Form.Label>What {ways.data.house} calls it</Form.Label>
+          <Form.Label>{tr("What {{house}} calls it", { house: ways.data.house })}</Form.Label>
           <Form.Control
             className="mono"
             maxLength={200}
             value={claim}
             onChange={(e) => setClaim(e.target.value)}
           />
-          <Form.Text>Who is in it there is in it here, from their next sign-in on.</Form.Text>
+          <Form.Text>{tr("Who is in it there is in it here, from their next sign-in on.")}</Form.Text>
         </Form.Group>
       )}
       <fieldset>
-        <legend className="form-label">In it</legend>
+        <legend className="form-label">{tr("In it")}</legend>
         <div className="pick-types">
           {people
             .filter((p) => p.disabled_at === null)

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { answer, api } from "../api";
 import { Icon, Trouble, count, duration, size } from "../shared";
+import { tr } from "../i18n";
 
 /** How the house is: what waits, who works, what came of runs and deliveries, what fails. */
 export function Health() {
@@ -14,16 +15,18 @@ export function Health() {
   if (!found) return <Trouble error={house.error} />;
   const wrong = [
     ...Object.entries(found.failing).map(([care, said]) => `${CARE[care] ?? care}: ${said}`),
-    ...Object.entries(found.down).map(([name, said]) => `${name} does not answer: ${said}`),
-    ...(found.workers === 0 ? ["No worker lives: nothing runs."] : []),
+    ...Object.entries(found.down).map(([name, said]) =>
+      tr("{{name}} does not answer: {{said}}", { name, said }),
+    ),
+    ...(found.workers === 0 ? [tr("No worker lives: nothing runs.")] : []),
   ];
   return (
     <div className="slabs">
-      <Slab title="Now">
+      <Slab title={tr("Now")}>
         {wrong.length === 0 && (
           <p className="m-0">
             <span className="tag ready">
-              <Icon name="check" /> all is well
+              <Icon name="check" /> {tr("all is well")}
             </span>
           </p>
         )}
@@ -33,50 +36,61 @@ export function Health() {
           </p>
         ))}
       </Slab>
-      <Slab title="Waiting for workers">
-        <Fact name="Workers that live" value={count(found.workers)} />
-        {found.queues.length === 0 && <p className="soft m-0">Nothing waits.</p>}
+      <Slab title={tr("Waiting for workers")}>
+        <Fact name={tr("Workers that live")} value={count(found.workers)} />
+        {found.queues.length === 0 && <p className="soft m-0">{tr("Nothing waits.")}</p>}
         {found.queues.map((q) => (
           <Fact
             key={q.name}
-            name={q.name === "deliveries" ? "Deliveries" : "Runs and work by the clock"}
-            value={`${count(q.waiting)}, the oldest for ${duration(q.oldest)}`}
+            name={q.name === "deliveries" ? tr("Deliveries") : tr("Runs and work by the clock")}
+            value={tr("{{waiting}}, the oldest for {{oldest}}", {
+              waiting: count(q.waiting),
+              oldest: duration(q.oldest),
+            })}
           />
         ))}
       </Slab>
-      <Slab title="Runs of the last day">
-        <Counts counts={found.runs} none="None was asked for." />
+      <Slab title={tr("Runs of the last day")}>
+        <Counts counts={found.runs} none={tr("None was asked for.")} />
       </Slab>
-      <Slab title="Deliveries of the last day">
-        <Counts counts={found.deliveries} none="None was entered." />
+      <Slab title={tr("Deliveries of the last day")}>
+        <Counts counts={found.deliveries} none={tr("None was entered.")} />
       </Slab>
-      <Slab title="Work by the clock">
+      <Slab title={tr("Work by the clock")}>
         {Object.entries(found.care).map(([care, seconds]) => (
           <Fact
             key={care}
             name={CARE[care] ?? care}
-            value={seconds === null ? "never went well" : `${duration(seconds)} ago`}
+            value={
+              seconds === null ? tr("never went well") : tr("{{seconds}} ago", { seconds: duration(seconds) })
+            }
           />
         ))}
       </Slab>
-      <Slab title="Room and journal">
+      <Slab title={tr("Room and journal")}>
         {found.disk && (
-          <Fact name="Free where files lie" value={`${size(found.disk.free)} of ${size(found.disk.total)}`} />
+          <Fact
+            name={tr("Free where files lie")}
+            value={tr("{{free}} of {{total}}", {
+              free: size(found.disk.free),
+              total: size(found.disk.total),
+            })}
+          />
         )}
-        <Fact name="Entries of the journal not sealed yet" value={count(found.unsealed)} />
+        <Fact name={tr("Entries of the journal not sealed yet")} value={count(found.unsealed)} />
       </Slab>
     </div>
   );
 }
 
 const CARE: Record<string, string> = {
-  rounds: "Rounds by the calendar",
-  watching: "Looking for records",
-  deliveries: "Looking after deliveries",
-  sources: "Reading the sources again",
-  runs: "Looking after runs",
-  files: "Expiring files",
-  journal: "Sealing the journal",
+  rounds: tr("Rounds by the calendar"),
+  watching: tr("Looking for records"),
+  deliveries: tr("Looking after deliveries"),
+  sources: tr("Reading the sources again"),
+  runs: tr("Looking after runs"),
+  files: tr("Expiring files"),
+  journal: tr("Sealing the journal"),
 };
 
 function Slab({ title, children }: { title: string; children: ReactNode }) {

@@ -4,6 +4,7 @@ import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { JournalEntry } from "../api";
 import { Icon, Trouble, count, fullMoment, plural, useDebounced } from "../shared";
+import { tr } from "../i18n";
 
 /** Who did what, the newest first; narrowed, exported, and held against its seals. */
 export function Journal() {
@@ -34,35 +35,35 @@ export function Journal() {
         <div className="search mb-0" style={{ width: 300 }}>
           <Icon name="search" />
           <input
-            aria-label="Search the journal"
-            placeholder="Who, what, or the name of a thing"
+            aria-label={tr("Search the journal")}
+            placeholder={tr("Who, what, or the name of a thing")}
             value={text}
             onChange={(e) => setText(e.target.value)}
           />
         </div>
         <label className="soft small d-flex gap-2 align-items-center">
-          since
+          {tr("since")}
           <Form.Control size="sm" type="date" value={since} onChange={(e) => setSince(e.target.value)} />
         </label>
         <span className="ms-auto" />
         <Seals />
         <a className="btn btn-quiet" href={address} download>
-          <Icon name="download" /> Export as CSV
+          <Icon name="download" /> {tr("Export as CSV")}
         </a>
       </div>
       <Trouble error={pages.error} />
       {pages.isSuccess && entries.length === 0 && (
-        <div className="nothing slab">Nothing like that was done.</div>
+        <div className="nothing slab">{tr("Nothing like that was done.")}</div>
       )}
       {entries.length > 0 && (
         <table className="board">
           <thead>
             <tr>
-              <th>When</th>
-              <th>Who</th>
-              <th>What</th>
-              <th>Which</th>
-              <th>More</th>
+              <th>{tr("When")}</th>
+              <th>{tr("Who")}</th>
+              <th>{tr("What")}</th>
+              <th>{tr("Which")}</th>
+              <th>{tr("More")}</th>
             </tr>
           </thead>
           <tbody>
@@ -74,7 +75,7 @@ export function Journal() {
       )}
       {pages.hasNextPage && (
         <Button variant="quiet" className="mt-2" onClick={() => void pages.fetchNextPage()}>
-          Show older ones
+          {tr("Show older ones")}
         </Button>
       )}
     </>
@@ -88,8 +89,8 @@ function Line({ entry }: { entry: JournalEntry }) {
       <td>
         {entry.who}
         <div className="soft small">
-          {entry.via === "page" ? "" : `by ${entry.via} `}
-          {entry.address && `from ${entry.address}`}
+          {entry.via === "page" ? "" : tr("by {{via}} ", { via: entry.via })}
+          {entry.address && tr("from {{address}}", { address: entry.address })}
         </div>
       </td>
       <td>{entry.act}</td>
@@ -119,9 +120,11 @@ function Seals() {
   return (
     <>
       {found && found.wrong.length === 0 && (
-        <span className="tag ready" title={`Newest seal: ${found.digest}`}>
-          <Icon name="check" /> {plural(found.entries, "entry", "entries")} as they were written
-          {found.retired > 0 && `, ${count(found.retired)} older ones let go by the house’s rule`}
+        <span className="tag ready" title={tr("Newest seal: {{digest}}", { digest: found.digest })}>
+          <Icon name="check" />{" "}
+          {tr("{{entries}} as they were written", { entries: plural(found.entries, "entry", "entries") })}
+          {found.retired > 0 &&
+            tr(", {{retired}} older ones let go by the house’s rule", { retired: count(found.retired) })}
         </span>
       )}
       {found && found.wrong.length > 0 && (
@@ -131,7 +134,7 @@ function Seals() {
       )}
       <Trouble error={verify.error} />
       <Button variant="quiet" disabled={verify.isPending} onClick={() => verify.mutate()}>
-        Check the seals
+        {tr("Check the seals")}
       </Button>
     </>
   );

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import type { Account } from "../api";
 import { Trouble, count, plural } from "../shared";
+import { tr } from "../i18n";
 
 /** What somebody's rights leave them: records, fields and templates, counted just now. */
 export function Leaves({ person }: { person: Account }) {
@@ -17,10 +18,10 @@ export function Leaves({ person }: { person: Account }) {
   const templates = left.data?.templates ?? [];
   const works = templates.filter((t) => t.state === "works").length;
   return (
-    <section className="card leaves" aria-label={`What this leaves ${person.name}`}>
+    <section className="card leaves" aria-label={tr("What this leaves {{person}}", { person: person.name })}>
       <h2>
-        What this leaves {person.name.split(" ")[0]}{" "}
-        <span className="soft">{left.isFetching ? "counting…" : "counted just now"}</span>
+        {tr("What this leaves {{value}}", { value: person.name.split(" ")[0] })}{" "}
+        <span className="soft">{left.isFetching ? tr("counting…") : tr("counted just now")}</span>
       </h2>
       <ul>
         {types
@@ -30,35 +31,47 @@ export function Leaves({ person }: { person: Account }) {
               <span className="mono">{t.rows === null ? "?" : count(t.rows)}</span>
               {t.rows !== t.of && t.of !== null && (
                 <>
-                  {" of "}
-                  <span className="mono">{count(t.of)}</span>
+                  {" "}
+                  {tr("of")} <span className="mono">{count(t.of)}</span>
                 </>
               )}{" "}
               {t.label}
-              {t.hidden > 0 && <span className="soft">, without {plural(t.hidden, "field")}</span>}
-              {t.masked > 0 && <span className="soft">, {t.masked} masked</span>}
+              {t.hidden > 0 && (
+                <span className="soft">
+                  {tr(", without {{hidden}}", { hidden: plural(t.hidden, "field") })}
+                </span>
+              )}
+              {t.masked > 0 && (
+                <span className="soft">{tr(", {{masked}} masked", { masked: t.masked })}</span>
+              )}
             </li>
           ))}
         {types.some((t) => t.closed) && (
           <li className="soft">
-            closed:{" "}
-            {types
-              .filter((t) => t.closed)
-              .map((t) => t.label)
-              .join(", ")}
+            {tr("closed: {{types}}", {
+              types: types
+                .filter((t) => t.closed)
+                .map((t) => t.label)
+                .join(", "),
+            })}
           </li>
         )}
       </ul>
       {templates.length > 0 && (
         <p>
-          {works} of {plural(templates.length, "template")} work as they are
+          {tr("{{works}} of {{templates}} work as they are", {
+            works,
+            templates: plural(templates.length, "template"),
+          })}
           {templates
             .filter((t) => t.state !== "works")
             .map((t) => (
               <span key={t.id}>
                 {"; "}
                 <Link to={`/templates/${t.id}`}>{t.name}</Link>{" "}
-                {t.state === "closed" ? "is closed" : `lacks ${plural(t.lacks, "column")}`}
+                {t.state === "closed"
+                  ? tr("is closed")
+                  : tr("lacks {{lacks}}", { lacks: plural(t.lacks, "column") })}
               </span>
             ))}
           .

@@ -3,6 +3,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Limits } from "../api";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 interface Props {
   limits: Limits | null;
@@ -18,10 +19,10 @@ export function LimitFields({ limits, onLimits }: Props) {
   return (
     <>
       <fieldset>
-        <legend className="form-label">With templates</legend>
+        <legend className="form-label">{tr("With templates")}</legend>
         <Form.Check
           id="house-only"
-          label="only the house’s standard ones, and their own"
+          label={tr("only the house’s standard ones, and their own")}
           checked={limits?.house_only ?? false}
           onChange={(e) => change({ house_only: e.target.checked })}
         />
@@ -46,13 +47,13 @@ function SendsTo({ sendsTo, onChange }: SendsToProps) {
   return (
     <fieldset>
       <legend className="form-label">
-        Their files may go <Help topic="people#files-go" />
+        {tr("Their files may go")} <Help topic="people#files-go" />
       </legend>
       <Form.Check
         type="radio"
         name="goes"
         id="goes-anywhere"
-        label="to any recipient, folder or mail address"
+        label={tr("to any recipient, folder or mail address")}
         checked={sendsTo === null}
         onChange={() => onChange(null)}
       />
@@ -60,7 +61,7 @@ function SendsTo({ sendsTo, onChange }: SendsToProps) {
         type="radio"
         name="goes"
         id="goes-named"
-        label="only to the recipients ticked here; to nobody else where none is"
+        label={tr("only to the recipients ticked here; to nobody else where none is")}
         checked={sendsTo !== null}
         onChange={() => onChange([])}
       />

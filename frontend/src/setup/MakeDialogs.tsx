@@ -4,6 +4,7 @@ import type { CatalogueEdit, CatalogueTable, CuratedField, CuratedType } from ".
 import { FormDialog, capital } from "../shared";
 import { tableEdit } from "./cells";
 import { useTable } from "./useCatalogue";
+import { tr } from "../i18n";
 
 interface Props {
   type: CuratedType;
@@ -21,19 +22,23 @@ export function FieldDialog({ type, field, busy, error, onEdit, onClose }: Props
   const made = { label: label.trim(), formula: formula.trim(), meaning: meaning.trim() };
   return (
     <FormDialog
-      title={field ? `How “${field.label}” is made` : `A field of ${type.plural}, made by a formula`}
-      act={field ? "Change it" : "Make it"}
+      title={
+        field
+          ? tr("How “{{label}}” is made", { label: field.label })
+          : tr("A field of {{type}}, made by a formula", { type: type.plural })
+      }
+      act={field ? tr("Change it") : tr("Make it")}
       ready={made.label !== "" && made.formula !== ""}
       busy={busy}
       error={error}
       onAct={() => onEdit(tableEdit(type.table, { made, field: field?.name }))}
       onClose={onClose}
     >
-      <Text id="made-label" label="Label" value={label} onChange={setLabel} />
-      <Formula id="made-formula" label="Formula" type={type} value={formula} onChange={setFormula} />
-      <Text id="made-meaning" label="Meaning (optional)" value={meaning} onChange={setMeaning} />
+      <Text id="made-label" label={tr("Label")} value={label} onChange={setLabel} />
+      <Formula id="made-formula" label={tr("Formula")} type={type} value={formula} onChange={setFormula} />
+      <Text id="made-meaning" label={tr("Meaning (optional)")} value={meaning} onChange={setMeaning} />
       <p className="soft mb-0">
-        Every template can use it like a field of the database. It is personal where a field in it is.
+        {tr("Every template can use it like a field of the database. It is personal where a field in it is.")}
       </p>
     </FormDialog>
   );
@@ -54,25 +59,27 @@ export function TypeDialog({ type, busy, error, onEdit, onClose }: Props) {
   return (
     <FormDialog
       title={
-        known ? `Which records are ${type.plural}` : `Some of the ${type.plural}, as records of their own`
+        known
+          ? tr("Which records are {{type}}", { type: type.plural })
+          : tr("Some of the {{type}}, as records of their own", { type: type.plural })
       }
-      act={known ? "Change it" : "Make them"}
+      act={known ? tr("Change it") : tr("Make them")}
       ready={made.label !== "" && made.plural !== "" && test.trim() !== ""}
       busy={busy}
       error={error}
       onAct={() => onEdit(tableEdit(type.table, { made_type: made }))}
       onClose={onClose}
     >
-      <Text id="type-label" label="One is called" value={label} onChange={setLabel} />
-      <Text id="type-plural" label="Several" value={plural} onChange={setPlural} />
+      <Text id="type-label" label={tr("One is called")} value={label} onChange={setLabel} />
+      <Text id="type-plural" label={tr("Several")} value={plural} onChange={setPlural} />
       <Formula
         id="type-test"
-        label="Those for which this is true"
+        label={tr("Those for which this is true")}
         type={type}
         value={test}
         onChange={setTest}
       />
-      <p className="soft mb-0">The narrowing stands in the tally of every template made of them.</p>
+      <p className="soft mb-0">{tr("The narrowing stands in the tally of every template made of them.")}</p>
     </FormDialog>
   );
 }
@@ -102,16 +109,16 @@ export function RelationDialog({
   const relation = { label: label.trim(), to, columns: { [own]: theirs }, many };
   return (
     <FormDialog
-      title={`From ${type.plural} to other records`}
-      act="Make it"
+      title={tr("From {{type}} to other records", { type: type.plural })}
+      act={tr("Make it")}
       ready={relation.label !== "" && to !== "" && own !== "" && theirs !== ""}
       busy={busy}
       error={error}
       onAct={() => onEdit(tableEdit(type.table, { relation }))}
       onClose={onClose}
     >
-      <Text id="relation-label" label="It is called" value={label} onChange={setLabel} />
-      <Choice id="relation-to" label="It leads to" value={to} onChange={setTo}>
+      <Text id="relation-label" label={tr("It is called")} value={label} onChange={setLabel} />
+      <Choice id="relation-to" label={tr("It leads to")} value={to} onChange={setTo}>
         {tables
           .filter((t) => !t.hidden && !t.table.startsWith("#"))
           .map((t) => (
@@ -121,12 +128,17 @@ export function RelationDialog({
           ))}
       </Choice>
       <div className="source-parts">
-        <Choice id="relation-own" label={`where this of the ${type.label}`} value={own} onChange={setOwn}>
+        <Choice
+          id="relation-own"
+          label={tr("where this of the {{type}}", { type: type.label })}
+          value={own}
+          onChange={setOwn}
+        >
           <Columns of={type} />
         </Choice>
         <Choice
           id="relation-theirs"
-          label={target ? `equals this of the ${target.label}` : "equals"}
+          label={target ? tr("equals this of the {{target}}", { target: target.label }) : tr("equals")}
           value={theirs}
           onChange={setTheirs}
         >
@@ -135,7 +147,7 @@ export function RelationDialog({
       </div>
       <Form.Check
         id="relation-many"
-        label="One may lead to several of them"
+        label={tr("One may lead to several of them")}
         checked={many}
         onChange={(e) => setMany(e.target.checked)}
       />
@@ -174,7 +186,7 @@ function Choice({ children, ...text }: TextProps & { children: React.ReactNode }
     <Form.Group controlId={text.id} className="mb-2">
       <Form.Label>{text.label}</Form.Label>
       <Form.Select value={text.value} onChange={(e) => text.onChange(e.target.value)}>
-        <option value="">choose…</option>
+        <option value="">{tr("choose…")}</option>
         {children}
       </Form.Select>
     </Form.Group>
@@ -194,7 +206,7 @@ function Formula({ type, ...text }: TextProps & { type: CuratedType }) {
         value={text.value}
         onChange={(e) => text.onChange(e.target.value)}
       />
-      <div className="made-of" aria-label="Fields to put in">
+      <div className="made-of" aria-label={tr("Fields to put in")}>
         {type.fields
           .filter((f) => !f.formula)
           .slice(0, 40)

@@ -12,6 +12,7 @@ import { PersonDialog } from "./PersonDialog";
 import { ProgramRows } from "./ProgramRows";
 import { Purposes } from "./Purposes";
 import { useGroups } from "./useGroups";
+import { tr } from "../i18n";
 
 /** Everybody who can sign in, and their groups: what each may do and see, in words; let in, limited, let go. */
 export function People() {
@@ -33,9 +34,9 @@ export function People() {
         <table className="board">
           <thead>
             <tr>
-              <th>Who</th>
-              <th>May, and sees</th>
-              <th>Last here</th>
+              <th>{tr("Who")}</th>
+              <th>{tr("May, and sees")}</th>
+              <th>{tr("Last here")}</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -59,10 +60,10 @@ export function People() {
       )}
       <div className="mt-3 d-flex gap-2">
         <Button variant="quiet" onClick={() => setAdding("person")}>
-          <Icon name="plus" /> Add somebody
+          <Icon name="plus" /> {tr("Add somebody")}
         </Button>
         <Button variant="quiet" onClick={() => setAdding("group")}>
-          <Icon name="plus" /> Make a group
+          <Icon name="plus" /> {tr("Make a group")}
         </Button>
         <Purposes />
       </div>
@@ -86,21 +87,25 @@ function Given({ name, password, onClose }: { name: string; password: string | n
   if (password === null)
     return (
       <div className="new-token mb-3" role="status">
-        <div>{name} was sent a link to choose a password. It is good for seven days.</div>
+        <div>{tr("{{name}} was sent a link to choose a password. It is good for seven days.", { name })}</div>
         <Button size="sm" variant="quiet" onClick={onClose}>
-          Done
+          {tr("Done")}
         </Button>
       </div>
     );
   return (
     <div className="new-token mb-3" role="status">
-      <div>{name} signs in with this password first, and is asked to change it. It is shown this once:</div>
+      <div>
+        {tr("{{name}} signs in with this password first, and is asked to change it. It is shown this once:", {
+          name,
+        })}
+      </div>
       <code>{password}</code>{" "}
       <Button size="sm" variant="quiet" onClick={() => void navigator.clipboard.writeText(password)}>
-        <Icon name="copy" /> Copy
+        <Icon name="copy" /> {tr("Copy")}
       </Button>{" "}
       <Button size="sm" variant="quiet" onClick={onClose}>
-        Done
+        {tr("Done")}
       </Button>
     </div>
   );
@@ -147,17 +152,19 @@ function PersonRow({ person, people, chosen, onChoose, onPassword }: PersonRowPr
         <button type="button" className="name as-link" aria-expanded={chosen} onClick={onChoose}>
           {person.name}
         </button>{" "}
-        {self && <span className="soft">you</span>}
-        {gone && <span className="tag discarded">let go</span>}
-        {person.password_given && !gone && <span className="tag held">password not changed yet</span>}
-        {person.codes && <span className="tag">signs in with codes</span>}
+        {self && <span className="soft">{tr("you")}</span>}
+        {gone && <span className="tag discarded">{tr("let go")}</span>}
+        {person.password_given && !gone && <span className="tag held">{tr("password not changed yet")}</span>}
+        {person.codes && <span className="tag">{tr("signs in with codes")}</span>}
         <div className="soft">{person.email}</div>
         <Trouble error={password.error ?? look.error} />
       </td>
       <td>
         {person.words}
         {person.groups.length > 0 && (
-          <div className="soft">in {person.groups.map((g) => g.name).join(", ")}</div>
+          <div className="soft">
+            {tr("in {{groups}}", { groups: person.groups.map((g) => g.name).join(", ") })}
+          </div>
         )}
       </td>
       <td className="text-nowrap soft">{person.last_seen && shortMoment(person.last_seen)}</td>
@@ -165,37 +172,41 @@ function PersonRow({ person, people, chosen, onChoose, onPassword }: PersonRowPr
         {gone ? (
           <>
             <Button variant="quiet" className="me-2" onClick={() => setDialog("belongings")}>
-              What is theirs…
+              {tr("What is theirs…")}
             </Button>
             <Button variant="quiet" onClick={() => change.mutate({ disabled: false })}>
-              Let in again
+              {tr("Let in again")}
             </Button>
           </>
         ) : (
           <Dropdown align="end" className="d-inline-block">
-            <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${person.name}`}>
+            <Dropdown.Toggle
+              variant="link"
+              bsPrefix="btn"
+              aria-label={tr("More for {{person}}", { person: person.name })}
+            >
               ⋮
             </Dropdown.Toggle>
             <Dropdown.Menu>
               <Dropdown.Item as="button" onClick={() => setDialog("change")}>
-                Name, roles, groups, what they see…
+                {tr("Name, roles, groups, what they see…")}
               </Dropdown.Item>
               <Dropdown.Item as="button" onClick={() => setDialog("belongings")}>
-                What is theirs, hand it over…
+                {tr("What is theirs, hand it over…")}
               </Dropdown.Item>
               <Dropdown.Item as="button" disabled={self} onClick={() => look.mutate()}>
-                Look through their eyes
+                {tr("Look through their eyes")}
               </Dropdown.Item>
               {person.codes && (
                 <Dropdown.Item as="button" onClick={() => change.mutate({ codes: false })}>
-                  Ask no codes of them any more
+                  {tr("Ask no codes of them any more")}
                 </Dropdown.Item>
               )}
               <Dropdown.Item as="button" disabled={self} onClick={() => password.mutate()}>
-                Make a new password
+                {tr("Make a new password")}
               </Dropdown.Item>
               <Dropdown.Item as="button" disabled={self} onClick={() => setDialog("let go")}>
-                Let go…
+                {tr("Let go…")}
               </Dropdown.Item>
             </Dropdown.Menu>
           </Dropdown>
@@ -206,16 +217,19 @@ function PersonRow({ person, people, chosen, onChoose, onPassword }: PersonRowPr
         )}
         {dialog === "let go" && (
           <Confirm
-            title={`Let ${person.name} go?`}
-            act="Let go"
+            title={tr("Let {{person}} go?", { person: person.name })}
+            act={tr("Let go")}
             busy={change.isPending}
             error={change.error}
             onAct={() => change.mutate({ disabled: true })}
             onClose={() => setDialog(null)}
           >
-            They are signed out everywhere and cannot sign in; their tokens end.
-            {person.rounds > 0 && ` ${plural(person.rounds, "round")} of theirs pause.`} What they made stays
-            theirs until you hand it over; what of theirs still waits to be sent is not.
+            {tr("They are signed out everywhere and cannot sign in; their tokens end.")}
+            {person.rounds > 0 &&
+              ` ${tr("{{rounds}} of theirs pause.", { rounds: plural(person.rounds, "round"), count: person.rounds })}`}{" "}
+            {tr(
+              "What they made stays theirs until you hand it over; what of theirs still waits to be sent is not.",
+            )}
           </Confirm>
         )}
       </td>
@@ -238,10 +252,11 @@ function GroupRow({ group, people }: { group: GroupInfo; people: Account[] }) {
   return (
     <tr>
       <td>
-        <span className="name">{group.name}</span> <span className="tag">group, {group.members.length}</span>
+        <span className="name">{group.name}</span>{" "}
+        <span className="tag">{tr("group, {{members}}", { members: group.members.length })}</span>
         {group.claim && (
           <div className="soft">
-            from the house’s sign-in: <span className="mono">{group.claim}</span>
+            {tr("from the house’s sign-in:")} <span className="mono">{group.claim}</span>
           </div>
         )}
       </td>
@@ -249,30 +264,35 @@ function GroupRow({ group, people }: { group: GroupInfo; people: Account[] }) {
       <td />
       <td className="text-end text-nowrap">
         <Dropdown align="end" className="d-inline-block">
-          <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${group.name}`}>
+          <Dropdown.Toggle
+            variant="link"
+            bsPrefix="btn"
+            aria-label={tr("More for {{group}}", { group: group.name })}
+          >
             ⋮
           </Dropdown.Toggle>
           <Dropdown.Menu>
             <Dropdown.Item as="button" onClick={() => setDialog("change")}>
-              Name, members, what they see…
+              {tr("Name, members, what they see…")}
             </Dropdown.Item>
             <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
-              Remove…
+              {tr("Remove…")}
             </Dropdown.Item>
           </Dropdown.Menu>
         </Dropdown>
         {dialog === "change" && <GroupDialog group={group} people={people} onClose={() => setDialog(null)} />}
         {dialog === "remove" && (
           <Confirm
-            title={`Remove the group ${group.name}?`}
-            act="Remove"
+            title={tr("Remove the group {{group}}?", { group: group.name })}
+            act={tr("Remove")}
             busy={remove.isPending}
             error={remove.error}
             onAct={() => remove.mutate()}
             onClose={() => setDialog(null)}
           >
-            {plural(group.members.length, "member")} lose what it gave them. What was shared with it is not
-            shared any more.
+            {tr("{{members}} lose what it gave them. What was shared with it is not shared any more.", {
+              members: plural(group.members.length, "member"),
+            })}
           </Confirm>
         )}
       </td>

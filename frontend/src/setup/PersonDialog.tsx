@@ -10,6 +10,7 @@ import { RightFields } from "./RightFields";
 import { isWhole, toldScope } from "./right";
 import { RoleChecks } from "./RoleChecks";
 import { useGroups } from "./useGroups";
+import { tr } from "../i18n";
 
 interface Props {
   /** Who is changed; somebody new where there is nobody. */
@@ -68,8 +69,8 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
     roles.length + groups.length > 0;
   return (
     <FormDialog
-      title={person ? person.name : "Add somebody"}
-      act={person ? "Save" : "Add"}
+      title={person ? person.name : tr("Add somebody")}
+      act={person ? tr("Save") : tr("Add")}
       ready={ready}
       busy={save.isPending}
       error={save.error}
@@ -77,12 +78,12 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
       onClose={onClose}
     >
       <Form.Group controlId="person-name">
-        <Form.Label>Name</Form.Label>
+        <Form.Label>{tr("Name")}</Form.Label>
         <Form.Control autoFocus maxLength={200} value={name} onChange={(e) => setName(e.target.value)} />
       </Form.Group>
       {!person && (
         <Form.Group controlId="person-email">
-          <Form.Label>E-mail address</Form.Label>
+          <Form.Label>{tr("E-mail address")}</Form.Label>
           <Form.Control
             type="email"
             maxLength={254}
@@ -94,7 +95,7 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
       {invites && (
         <Form.Check
           id="person-invite"
-          label="Send them a link to choose their own password"
+          label={tr("Send them a link to choose their own password")}
           checked={invite}
           onChange={(e) => setInvite(e.target.checked)}
         />
@@ -102,7 +103,7 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
       <RoleChecks roles={roles} onRoles={setRoles} />
       {(known.data ?? []).length > 0 && (
         <fieldset>
-          <legend className="form-label">In the groups</legend>
+          <legend className="form-label">{tr("In the groups")}</legend>
           {known.data?.map((g) => (
             <Form.Check
               key={g.id}
@@ -117,7 +118,7 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
           <Form.Check
             type="switch"
             id="as-groups"
-            label="They see what their groups see, and nothing else"
+            label={tr("They see what their groups see, and nothing else")}
             checked={asGroups}
             onChange={(e) => setAsGroups(e.target.checked)}
           />

@@ -4,6 +4,7 @@ import { Button } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Program } from "../api";
 import { Confirm, shortDay, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 /** Programs that act for people by tokens: for whom, what they may, until when; ended. */
 export function ProgramRows() {
@@ -26,32 +27,39 @@ function ProgramRow({ program }: { program: Program }) {
   return (
     <tr>
       <td>
-        <span className="name">{program.name}</span> <span className="tag">program</span>
+        <span className="name">{program.name}</span> <span className="tag">{tr("program")}</span>
         <div className="soft">
-          <span className="mono">{program.hint}…</span>, until {shortDay(program.expires_at)}
+          <span className="mono">{program.hint}…</span>
+          {tr(", until {{expires_at}}", { expires_at: shortDay(program.expires_at) })}
         </div>
       </td>
       <td>
-        {program.acts.includes("run") ? "May look and run" : "May look"}, for {program.acts_for} and with
-        their rights.
+        {tr("{{value}}, for {{acts_for}} and with their rights.", {
+          value: program.acts.includes("run") ? tr("May look and run") : tr("May look"),
+          acts_for: program.acts_for,
+        })}
       </td>
       <td className="text-nowrap soft">
-        {program.last_used_at ? shortMoment(program.last_used_at) : "never"}
+        {program.last_used_at ? shortMoment(program.last_used_at) : tr("never")}
       </td>
       <td className="text-end">
-        <Button variant="quiet" onClick={() => setAsked(true)} aria-label={`End ${program.name}`}>
-          End
+        <Button
+          variant="quiet"
+          onClick={() => setAsked(true)}
+          aria-label={tr("End {{program}}", { program: program.name })}
+        >
+          {tr("End")}
         </Button>
         {asked && (
           <Confirm
-            title={`End ${program.name}?`}
-            act="End it"
+            title={tr("End {{program}}?", { program: program.name })}
+            act={tr("End it")}
             busy={end.isPending}
             error={end.error}
             onAct={() => end.mutate()}
             onClose={() => setAsked(false)}
           >
-            Its token is worthless at once. Whoever needs it makes a new one.
+            {tr("Its token is worthless at once. Whoever needs it makes a new one.")}
           </Confirm>
         )}
       </td>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { FormDialog, Icon } from "../shared";
+import { tr } from "../i18n";
 
 /** What personal data may leave the house for: offered where it does, or nothing else taken. */
 export function Purposes() {
@@ -10,7 +11,7 @@ export function Purposes() {
   return (
     <>
       <Button variant="quiet" onClick={() => setOpen(true)}>
-        <Icon name="person" /> What personal data may leave for…
+        <Icon name="person" /> {tr("What personal data may leave for…")}
       </Button>
       {open && <PurposesDialog onClose={() => setOpen(false)} />}
     </>
@@ -40,8 +41,8 @@ function PurposesDialog({ onClose }: { onClose: () => void }) {
   });
   return (
     <FormDialog
-      title="What personal data may leave for"
-      act="Save"
+      title={tr("What personal data may leave for")}
+      act={tr("Save")}
       ready={known.isSuccess && (!strict || names.length > 0)}
       busy={save.isPending}
       error={save.error ?? known.error}
@@ -49,7 +50,7 @@ function PurposesDialog({ onClose }: { onClose: () => void }) {
       onClose={onClose}
     >
       <Form.Group controlId="purposes-names">
-        <Form.Label>Offered whenever a file holds personal data, one a line</Form.Label>
+        <Form.Label>{tr("Offered whenever a file holds personal data, one a line")}</Form.Label>
         <Form.Control
           as="textarea"
           rows={6}
@@ -59,7 +60,7 @@ function PurposesDialog({ onClose }: { onClose: () => void }) {
       </Form.Group>
       <Form.Check
         id="purposes-only"
-        label="Nothing else is taken"
+        label={tr("Nothing else is taken")}
         checked={strict}
         onChange={(e) => setOnly(e.target.checked)}
       />

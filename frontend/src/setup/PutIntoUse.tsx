@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api, useSource } from "../api";
 import { FormDialog, Icon, plural } from "../shared";
+import { tr } from "../i18n";
 
 const SHOWN = 40;
 
@@ -27,8 +28,8 @@ export function PutIntoUse({ onClose }: { onClose: () => void }) {
   const { changes = [], breaks = [] } = found.data ?? {};
   return (
     <FormDialog
-      title="Put the catalogue into use"
-      act="Put into use"
+      title={tr("Put the catalogue into use")}
+      act={tr("Put into use")}
       ready={found.isSuccess}
       busy={use.isPending}
       error={use.error ?? found.error}
@@ -36,11 +37,12 @@ export function PutIntoUse({ onClose }: { onClose: () => void }) {
       onClose={onClose}
     >
       <p className="mb-1">
-        Everybody sees it from then on. Headings of templates and what rounds send stay as they are.
+        {tr("Everybody sees it from then on. Headings of templates and what rounds send stay as they are.")}
       </p>
       {breaks.length > 0 && (
         <div className="trouble" role="alert">
-          <Icon name="exclamation" /> This breaks {breaks.map((b) => b.template).join(", ")}.
+          <Icon name="exclamation" />{" "}
+          {tr("This breaks {{breaks}}.", { breaks: breaks.map((b) => b.template).join(", ") })}
         </div>
       )}
       <ul className="catalogue-changes">
@@ -49,15 +51,20 @@ export function PutIntoUse({ onClose }: { onClose: () => void }) {
             <span className="mono">{c.field ? `${c.records}.${c.field}` : c.records}</span> {c.what}:{" "}
             {c.before && <del>{c.before}</del>} {c.after && <ins>{c.after}</ins>}
             {c.used_by.length > 0 && (
-              <span className="soft"> {plural(c.used_by.length, "template")} use it</span>
+              <span className="soft">
+                {" "}
+                {tr("{{used_by}} use it", { used_by: plural(c.used_by.length, "template") })}
+              </span>
             )}
           </li>
         ))}
-        {changes.length > SHOWN && <li className="soft">and {changes.length - SHOWN} more</li>}
-        {found.isSuccess && changes.length === 0 && <li className="soft">Only guesses were kept.</li>}
+        {changes.length > SHOWN && (
+          <li className="soft">{tr("and {{changes}} more", { changes: changes.length - SHOWN })}</li>
+        )}
+        {found.isSuccess && changes.length === 0 && <li className="soft">{tr("Only guesses were kept.")}</li>}
       </ul>
       <Form.Group controlId="catalogue-note">
-        <Form.Label>What this is about (optional)</Form.Label>
+        <Form.Label>{tr("What this is about (optional)")}</Form.Label>
         <Form.Control maxLength={500} value={note} onChange={(e) => setNote(e.target.value)} />
       </Form.Group>
     </FormDialog>

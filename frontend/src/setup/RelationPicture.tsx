@@ -1,6 +1,7 @@
 import { Button } from "react-bootstrap";
 import type { CatalogueTable, CuratedType } from "../api";
 import { Icon, capital } from "../shared";
+import { tr } from "../i18n";
 
 interface Props {
   type: CuratedType;
@@ -18,7 +19,7 @@ const GAP = 90;
 export function RelationPicture({ type, tables, onOpen, onRemove }: Props) {
   const many = type.relations.filter((r) => r.many);
   const one = type.relations.filter((r) => !r.many);
-  if (type.relations.length === 0) return <p className="soft m-0">It leads to no other records.</p>;
+  if (type.relations.length === 0) return <p className="soft m-0">{tr("It leads to no other records.")}</p>;
   const rows = Math.max(many.length, one.length, 1);
   const middle = (rows * ROW) / 2;
   const side = (relations: typeof many, left: number, name: string) => (
@@ -36,19 +37,19 @@ export function RelationPicture({ type, tables, onOpen, onRemove }: Props) {
               variant="quiet"
               size="sm"
               className={`relation-box${r.guess ? " guessed" : ""}`}
-              title={`${columns.join(" and ")}${r.guess ? `; guessed: ${r.guess}` : ""}`}
+              title={`${columns.join(tr(" and "))}${r.guess ? tr("; guessed: {{guess}}", { guess: r.guess }) : ""}`}
               disabled={!target}
               onClick={() => target && onOpen(target.table)}
             >
               {r.label}
-              {r.many && <em> many</em>}
-              {r.guess && <em> guessed</em>}
+              {r.many && <em> {tr("many")}</em>}
+              {r.guess && <em> {tr("guessed")}</em>}
             </Button>
             {r.made && (
               <button
                 type="button"
                 className="btn btn-link p-0 ms-1"
-                aria-label={`Remove the relation ${r.label}`}
+                aria-label={tr("Remove the relation {{label}}", { label: r.label })}
                 onClick={() => onRemove(r.name)}
               >
                 <Icon name="x" />
@@ -75,11 +76,11 @@ export function RelationPicture({ type, tables, onOpen, onRemove }: Props) {
         {lines(many.length, BOX, own)}
         {lines(one.length, right, own + BOX)}
       </svg>
-      {many.length > 0 && side(many, 0, "Of these there are many to one")}
+      {many.length > 0 && side(many, 0, tr("Of these there are many to one"))}
       <strong className="relation-own" style={{ left: own, top: middle - ROW / 2 + 2, width: BOX }}>
         {capital(type.label)}
       </strong>
-      {one.length > 0 && side(one, right, "One of these belongs to it")}
+      {one.length > 0 && side(one, right, tr("One of these belongs to it"))}
     </div>
   );
 }

@@ -4,6 +4,7 @@ import { answer, api, currentSource } from "../api";
 import type { RightScope } from "../api";
 import { useVocabulary } from "../shared";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 type Treatment = NonNullable<RightScope["personal"]>[string];
 
@@ -53,13 +54,13 @@ function Narrowing({ scope, onChange }: PartProps) {
   return (
     <fieldset>
       <legend className="form-label">
-        They see <Help topic="people#rights" />
+        {tr("They see")} <Help topic="people#rights" />
       </legend>
       <Form.Check
         type="radio"
         name="sees"
         id="sees-all"
-        label="all records"
+        label={tr("all records")}
         checked={scope?.records == null}
         onChange={() => onChange({ records: null, field: null, values: null })}
       />
@@ -67,7 +68,7 @@ function Narrowing({ scope, onChange }: PartProps) {
         type="radio"
         name="sees"
         id="sees-part"
-        label="only what belongs to some values of a field, such as their wards"
+        label={tr("only what belongs to some values of a field, such as their wards")}
         checked={scope?.records != null}
         onChange={() => onChange({ records: "", field: "", values: [] })}
       />
@@ -75,11 +76,11 @@ function Narrowing({ scope, onChange }: PartProps) {
         <div className="d-grid gap-2 mt-1">
           <div className="d-flex gap-2">
             <Form.Select
-              aria-label="Record type"
+              aria-label={tr("Record type")}
               value={records}
               onChange={(e) => onChange({ source: currentSource(), records: e.target.value, field: "" })}
             >
-              <option value="">record type</option>
+              <option value="">{tr("record type")}</option>
               {types.data?.map((t) => (
                 <option key={t.name} value={t.name}>
                   {t.label}
@@ -87,11 +88,11 @@ function Narrowing({ scope, onChange }: PartProps) {
               ))}
             </Form.Select>
             <Form.Select
-              aria-label="Field"
+              aria-label={tr("Field")}
               value={scope.field ?? ""}
               onChange={(e) => onChange({ field: e.target.value })}
             >
-              <option value="">field</option>
+              <option value="">{tr("field")}</option>
               {fields.data?.groups[0]?.fields.map((f) => (
                 <option key={f.path} value={f.path}>
                   {f.label}
@@ -101,12 +102,12 @@ function Narrowing({ scope, onChange }: PartProps) {
           </div>
           <Form.Control
             className="mono"
-            aria-label="Values, separated by commas"
+            aria-label={tr("Values, separated by commas")}
             placeholder="03, 07"
             value={(scope.values ?? []).join(",")}
             onChange={(e) => onChange({ values: e.target.value.split(",") })}
           />
-          <Form.Text>Records of other types are theirs when they lead to such a record.</Form.Text>
+          <Form.Text>{tr("Records of other types are theirs when they lead to such a record.")}</Form.Text>
         </div>
       )}
     </fieldset>
@@ -119,10 +120,10 @@ function Types({ scope, onChange }: PartProps) {
   const open = scope?.types ?? null;
   return (
     <fieldset>
-      <legend className="form-label">Of</legend>
+      <legend className="form-label">{tr("Of")}</legend>
       <Form.Check
         id="types-all"
-        label="all record types"
+        label={tr("all record types")}
         checked={open === null}
         // Before it is known which there are, none of them would be theirs.
         disabled={!types.data}
@@ -148,9 +149,9 @@ function Types({ scope, onChange }: PartProps) {
 }
 
 const TREATED: Record<Treatment, string> = {
-  seen: "as it is",
-  masked: "masked",
-  hidden: "not at all",
+  seen: tr("as it is"),
+  masked: tr("masked"),
+  hidden: tr("not at all"),
 };
 
 /** How each class of personal data is shown to them. */
@@ -167,10 +168,10 @@ function PersonalData({ scope, onChange }: PartProps) {
   return (
     <fieldset>
       <legend className="form-label">
-        Personal data <Help topic="people#personal-data" />
+        {tr("Personal data")} <Help topic="people#personal-data" />
       </legend>
       <div className="treatments">
-        <label htmlFor="personal-usual">as a rule</label>
+        <label htmlFor="personal-usual">{tr("as a rule")}</label>
         <Form.Select
           id="personal-usual"
           size="sm"
@@ -194,10 +195,10 @@ function PersonalData({ scope, onChange }: PartProps) {
               value={personal[c.name] ?? ""}
               onChange={(e) => set(c.name, e.target.value as Treatment | "")}
             >
-              <option value="">as the rule</option>
-              <option value="seen">as it is</option>
-              <option value="masked">masked: {c.masked}</option>
-              <option value="hidden">not at all</option>
+              <option value="">{tr("as the rule")}</option>
+              <option value="seen">{tr("as it is")}</option>
+              <option value="masked">{tr("masked: {{masked}}", { masked: c.masked })}</option>
+              <option value="hidden">{tr("not at all")}</option>
             </Form.Select>
           </div>
         ))}

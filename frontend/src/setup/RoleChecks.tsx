@@ -1,11 +1,12 @@
 import { Form } from "react-bootstrap";
 import { ROLES } from "./roles";
+import { tr } from "../i18n";
 
 /** What somebody, or a group, may do. */
 export function RoleChecks({ roles, onRoles }: { roles: string[]; onRoles: (roles: string[]) => void }) {
   return (
     <fieldset>
-      <legend className="form-label">They may</legend>
+      <legend className="form-label">{tr("They may")}</legend>
       {Object.entries(ROLES).map(([role, words]) => (
         <Form.Check
           key={role}

@@ -3,14 +3,15 @@ import { NavLink, useLocation } from "react-router";
 import { useMay } from "../shell";
 import "./setup.scss";
 import { Help } from "../guide";
+import { tr } from "../i18n";
 
 const TABS = [
-  { to: "/set-up/sources", label: "Sources" },
-  { to: "/set-up/catalogue", label: "Catalogue" },
-  { to: "/set-up/people", label: "People" },
-  { to: "/set-up/ways-out", label: "Ways out" },
-  { to: "/set-up/journal", label: "Journal" },
-  { to: "/set-up/health", label: "Health" },
+  { to: "/set-up/sources", label: tr("Sources") },
+  { to: "/set-up/catalogue", label: tr("Catalogue") },
+  { to: "/set-up/people", label: tr("People") },
+  { to: "/set-up/ways-out", label: tr("Ways out") },
+  { to: "/set-up/journal", label: tr("Journal") },
+  { to: "/set-up/health", label: tr("Health") },
 ] as const;
 
 /** Where the guide speaks of a tab. */
@@ -33,13 +34,13 @@ export function SetUp({ note, acts, children }: { note?: ReactNode; acts?: React
   return (
     <>
       <div className="strip">
-        <h1>{mayKeep ? "Set-up" : "Journal"}</h1>
+        <h1>{mayKeep ? tr("Set-up") : tr("Journal")}</h1>
         {topic && <Help topic={topic} />}
         {note}
         <span className="fill" />
         {acts}
       </div>
-      <nav className="subplaces" aria-label="Set-up">
+      <nav className="subplaces" aria-label={tr("Set-up")}>
         {TABS.filter((tab) => mayKeep || AUDITED.includes(tab.to)).map((tab) => (
           <NavLink key={tab.to} to={tab.to}>
             {tab.label}

@@ -7,6 +7,7 @@ import type { AddressParts, Kind } from "./address";
 import { KINDS, NO_ADDRESS, addressOf, partsOf } from "./address";
 import { Steps } from "./Steps";
 import { useTrying } from "./useTrying";
+import { tr } from "../i18n";
 
 interface Props {
   /** The source whose address is changed; a new one where there is none. */
@@ -60,17 +61,17 @@ export function SourceForm({ name: known, copy = false, onDone }: Props) {
       {!known && (
         <div className="source-parts">
           <Form.Group controlId="source-name">
-            <Form.Label>Call it</Form.Label>
+            <Form.Label>{tr("Call it")}</Form.Label>
             <Form.Control required maxLength={60} value={name} onChange={(e) => setName(e.target.value)} />
           </Form.Group>
           <Form.Group controlId="source-environment">
-            <Form.Label>It holds</Form.Label>
+            <Form.Label>{tr("It holds")}</Form.Label>
             <Form.Select
               value={environment}
               onChange={(e) => setEnvironment(e.target.value as "live" | "practice")}
             >
-              <option value="live">live data</option>
-              <option value="practice">practice data</option>
+              <option value="live">{tr("live data")}</option>
+              <option value="practice">{tr("practice data")}</option>
             </Form.Select>
           </Form.Group>
         </div>
@@ -81,16 +82,18 @@ export function SourceForm({ name: known, copy = false, onDone }: Props) {
           disabled={!address || trying.busy}
           onClick={() => void trying.run({ address })}
         >
-          {trying.steps.length > 0 ? "Try again" : "Try it"}
+          {trying.steps.length > 0 ? tr("Try again") : tr("Try it")}
         </Button>
         <Button
           disabled={!good || !name.trim() || keep.isPending}
           variant={good ? "primary" : "quiet"}
           type="submit"
         >
-          {copy ? "Read runs from it" : known ? "Use this address" : "Take it on"}
+          {copy ? tr("Read runs from it") : known ? tr("Use this address") : tr("Take it on")}
         </Button>
-        <span className="soft">Bouquet only reads. The address is kept encrypted and never shown again.</span>
+        <span className="soft">
+          {tr("Bouquet only reads. The address is kept encrypted and never shown again.")}
+        </span>
       </div>
       <Trouble error={keep.error ?? trying.error} />
       <Steps trying={trying} />
@@ -120,7 +123,7 @@ function Where({ parts, onChange }: { parts: AddressParts; onChange: (parts: Add
   return (
     <div className="source-parts">
       <Form.Group controlId="source-kind">
-        <Form.Label>Read</Form.Label>
+        <Form.Label>{tr("Read")}</Form.Label>
         <Form.Select value={parts.kind} onChange={(e) => put({ kind: e.target.value as Kind })}>
           {Object.entries(KINDS).map(([kind, { label }]) => (
             <option key={kind} value={kind}>
@@ -130,19 +133,19 @@ function Where({ parts, onChange }: { parts: AddressParts; onChange: (parts: Add
         </Form.Select>
       </Form.Group>
       {parts.kind === "sqlite" ? (
-        text("database", "File on the server", "/data/harbour.db")
+        text("database", tr("File on the server"), "/data/harbour.db")
       ) : (
         <>
-          {text("host", "At", "db.harbour.example, or a whole address")}
-          {text("port", "Port", KINDS[parts.kind].port)}
-          {text("database", "Database", "harbour")}
-          {text("role", "As", "harbour_reader")}
-          {text("password", "Password")}
+          {text("host", tr("At"), tr("db.harbour.example, or a whole address"))}
+          {text("port", tr("Port"), KINDS[parts.kind].port)}
+          {text("database", tr("Database"), "harbour")}
+          {text("role", tr("As"), "harbour_reader")}
+          {text("password", tr("Password"))}
           {parts.kind === "postgresql" && (
             <Form.Check
               id="source-encrypt"
               className="align-self-end mb-1"
-              label="Only encrypted"
+              label={tr("Only encrypted")}
               checked={parts.encrypt}
               onChange={(e) => put({ encrypt: e.target.checked })}
             />

@@ -6,6 +6,7 @@ import { answer, api, turnTo } from "../api";
 import type { SourceInfo } from "../api";
 import { ActionsHead, Confirm, Icon, Trouble, plural } from "../shared";
 import { SourceForm } from "./SourceForm";
+import { tr } from "../i18n";
 
 /** The databases that this house reads. */
 export function Sources() {
@@ -22,18 +23,20 @@ export function Sources() {
       <Trouble error={sources.error} />
       {none && (
         <p className="soft">
-          No database is read yet. Say where yours is; a role that can only read is all that is needed.
+          {tr(
+            "No database is read yet. Say where yours is; a role that can only read is all that is needed.",
+          )}
         </p>
       )}
       {sources.data && sources.data.length > 0 && (
         <table className="board">
           <thead>
             <tr>
-              <th>Source</th>
-              <th>Where</th>
-              <th>Data</th>
-              <th className="num">Record types</th>
-              <th>Templates</th>
+              <th>{tr("Source")}</th>
+              <th>{tr("Where")}</th>
+              <th>{tr("Data")}</th>
+              <th className="num">{tr("Record types")}</th>
+              <th>{tr("Templates")}</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -46,12 +49,12 @@ export function Sources() {
       )}
       {adding || none ? (
         <>
-          <h2 className="h6 mt-3">A new source</h2>
+          <h2 className="h6 mt-3">{tr("A new source")}</h2>
           <SourceForm onDone={() => void go("/set-up/catalogue")} />
         </>
       ) : sources.data ? (
         <Button variant="quiet" className="mt-3" onClick={() => setAdding(true)}>
-          <Icon name="plus" /> Add a source
+          <Icon name="plus" /> {tr("Add a source")}
         </Button>
       ) : null}
     </>
@@ -91,20 +94,20 @@ function SourceRow({ source }: { source: SourceInfo }) {
         </td>
         <td>
           <span className="mono">{source.where}</span>
-          {!kept && <div className="soft">given in the settings</div>}
+          {!kept && <div className="soft">{tr("given in the settings")}</div>}
           {source.copy_at && (
             <div className="soft">
-              runs read a copy: <span className="mono">{source.copy_at}</span>{" "}
+              {tr("runs read a copy:")} <span className="mono">{source.copy_at}</span>{" "}
               <Button variant="link" className="p-0" onClick={() => readItself.mutate()}>
-                read the source itself
+                {tr("read the source itself")}
               </Button>
             </div>
           )}
           <Trouble error={readItself.error} />
         </td>
-        <td>{source.environment === "practice" ? "practice" : "live"}</td>
+        <td>{source.environment === "practice" ? tr("practice") : tr("live")}</td>
         <td className="num">{source.record_types ?? "–"}</td>
-        <td>{source.templates.length === 0 ? "none" : plural(source.templates.length, "template")}</td>
+        <td>{source.templates.length === 0 ? tr("none") : plural(source.templates.length, "template")}</td>
         <td className="text-end text-nowrap">
           <Button
             variant="quiet"
@@ -113,18 +116,18 @@ function SourceRow({ source }: { source: SourceInfo }) {
               void go("/set-up/catalogue");
             }}
           >
-            Catalogue
+            {tr("Catalogue")}
           </Button>{" "}
           {kept && (
             <>
               <Button variant="quiet" onClick={() => setAct(act === "address" ? null : "address")}>
-                Change address
+                {tr("Change address")}
               </Button>{" "}
               <Button variant="quiet" onClick={() => setAct(act === "copy" ? null : "copy")}>
-                A copy for runs
+                {tr("A copy for runs")}
               </Button>{" "}
               <Button variant="quiet" onClick={() => setAct("remove")}>
-                Remove
+                {tr("Remove")}
               </Button>
             </>
           )}
@@ -135,8 +138,9 @@ function SourceRow({ source }: { source: SourceInfo }) {
           <td colSpan={6}>
             {act === "copy" && (
               <p className="soft mb-1">
-                A replica that runs read, so that long ones do not weigh on the source. Looking while
-                designing stays with the source; each run’s slip says how far the copy was behind.
+                {tr(
+                  "A replica that runs read, so that long ones do not weigh on the source. Looking while designing stays with the source; each run’s slip says how far the copy was behind.",
+                )}
               </p>
             )}
             <SourceForm key={act} name={source.key} copy={act === "copy"} onDone={() => setAct(null)} />
@@ -145,14 +149,14 @@ function SourceRow({ source }: { source: SourceInfo }) {
       )}
       {act === "remove" && (
         <Confirm
-          title={`Remove ${source.title}?`}
-          act="Remove"
+          title={tr("Remove {{source}}?", { source: source.title })}
+          act={tr("Remove")}
           busy={remove.isPending}
           error={remove.error}
           onAct={() => remove.mutate()}
           onClose={() => setAct(null)}
         >
-          Bouquet forgets its address. The database itself is not touched.
+          {tr("Bouquet forgets its address. The database itself is not touched.")}
         </Confirm>
       )}
     </>

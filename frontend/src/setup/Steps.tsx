@@ -1,5 +1,6 @@
 import { Icon } from "../shared";
 import type { Trying } from "./useTrying";
+import { tr } from "../i18n";
 
 /** What happened at each step of a trial, as it happens. */
 export function Steps({ trying }: { trying: Pick<Trying<object>, "steps" | "busy"> }) {
@@ -12,7 +13,7 @@ export function Steps({ trying }: { trying: Pick<Trying<object>, "steps" | "busy
           <span>{step.says}</span>
         </li>
       ))}
-      {trying.busy && <li className="soft">trying…</li>}
+      {trying.busy && <li className="soft">{tr("trying…")}</li>}
     </ul>
   );
 }

@@ -7,6 +7,7 @@ import { FieldDialog, RelationDialog, TypeDialog } from "./MakeDialogs";
 import { RelationPicture } from "./RelationPicture";
 import { tableEdit } from "./cells";
 import { useCatalogue, useTable } from "./useCatalogue";
+import { tr } from "../i18n";
 
 interface Props {
   table: string;
@@ -34,18 +35,18 @@ export function TableSheet({ table, tables, busy, onOpen, onEdit }: Props) {
         <table className="board plain">
           <thead>
             <tr>
-              <th>Label</th>
-              <th>In the database</th>
-              <th>Kind</th>
-              <th>Unit</th>
-              <th>Meaning</th>
-              <th title="Fields that are parts of one thing, such as Address, are offered together.">
-                Part of
+              <th>{tr("Label")}</th>
+              <th>{tr("In the database")}</th>
+              <th>{tr("Kind")}</th>
+              <th>{tr("Unit")}</th>
+              <th>{tr("Meaning")}</th>
+              <th title={tr("Fields that are parts of one thing, such as Address, are offered together.")}>
+                {tr("Part of")}
               </th>
-              <th>Everyday</th>
-              <th>Personal</th>
-              <th>Example</th>
-              <th className="num">Full</th>
+              <th>{tr("Everyday")}</th>
+              <th>{tr("Personal")}</th>
+              <th>{tr("Example")}</th>
+              <th className="num">{tr("Full")}</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -110,14 +111,14 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
   const naming = type.fields.filter((f) => ["text", "identifier", "choice"].includes(f.kind));
   return (
     <header className="catalogue-head">
-      <Name label="One is called" value={type.label} onChange={(label) => put({ label })} />
-      <Name label="Several" value={type.plural} onChange={(plural) => put({ plural })} />
+      <Name label={tr("One is called")} value={type.label} onChange={(label) => put({ label })} />
+      <Name label={tr("Several")} value={type.plural} onChange={(plural) => put({ plural })} />
       <Told
         id="known-by"
-        label="Known by"
+        label={tr("Known by")}
         fields={titles}
         value={type.title}
-        none={type.title ? null : "its key"}
+        none={type.title ? null : tr("its key")}
         onChange={(title) => put({ title })}
       />
       {naming.length > 0 &&
@@ -132,24 +133,26 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
             onChange={(name) => put({ [fact]: name })}
           />
         ))}
-      <span className="soft mono">{type.made_of ? `made from ${type.made_of}` : type.table}</span>
-      {type.by_row && <span className="tag held">nothing tells rows apart</span>}
+      <span className="soft mono">
+        {type.made_of ? tr("made from {{made_of}}", { made_of: type.made_of }) : type.table}
+      </span>
+      {type.by_row && <span className="tag held">{tr("nothing tells rows apart")}</span>}
       <span className="fill" />
       {guessed > 0 && (
         <Button variant="quiet" onClick={() => put({ keep: true })}>
-          <Icon name="check" /> Keep all {guessed} guesses
+          <Icon name="check" /> {tr("Keep all {{guessed}} guesses", { guessed })}
         </Button>
       )}
       {type.made_of === "" && (
         <Button variant="quiet" onClick={() => onMake({ what: "field" })}>
-          <Icon name="plus" /> A field by formula
+          <Icon name="plus" /> {tr("A field by formula")}
         </Button>
       )}
       <Button variant="quiet" onClick={() => onMake({ what: "type" })}>
-        {type.made_of === "" ? "Some of them as records" : "Which records"}
+        {type.made_of === "" ? tr("Some of them as records") : tr("Which records")}
       </Button>
       <Button variant="quiet" onClick={() => put({ hidden: true })}>
-        {type.made_of === "" ? "Hide" : "Remove"}
+        {type.made_of === "" ? tr("Hide") : tr("Remove")}
       </Button>
     </header>
   );
@@ -157,9 +160,9 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
 
 /** What fields tell of a record: whose it is, who touched it last, and, of a unit, which it is. */
 const TOLD = [
-  ["belongs_to", "Whose it is says"],
-  ["touched_by", "Who touched it last says"],
-  ["unit_by", "As a unit told by"],
+  ["belongs_to", tr("Whose it is says")],
+  ["touched_by", tr("Who touched it last says")],
+  ["unit_by", tr("As a unit told by")],
 ] as const;
 
 /** The field by which something is told of a record. */
@@ -244,10 +247,10 @@ function Relations({ type, tables, onOpen, onEdit, onMake }: RelationsProps) {
   return (
     <div className="catalogue-relations">
       <div className="d-flex align-items-center gap-3">
-        <h3 className="h6 m-0">Hangs together with</h3>
+        <h3 className="h6 m-0">{tr("Hangs together with")}</h3>
         {type.made_of === "" && (
           <Button variant="quiet" size="sm" onClick={onMake}>
-            <Icon name="plus" /> A relation by hand
+            <Icon name="plus" /> {tr("A relation by hand")}
           </Button>
         )}
       </div>

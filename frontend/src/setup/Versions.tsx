@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button, Modal } from "react-bootstrap";
 import { answer, api, useSource } from "../api";
 import { Trouble, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 /** The catalogues that were put into use; an earlier one can be edited again. */
 export function Versions({ onClose }: { onClose: () => void }) {
@@ -23,17 +24,17 @@ export function Versions({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} aria-labelledby="versions-title">
       <Modal.Header closeButton>
-        <Modal.Title id="versions-title">Versions of the catalogue</Modal.Title>
+        <Modal.Title id="versions-title">{tr("Versions of the catalogue")}</Modal.Title>
       </Modal.Header>
       <Modal.Body>
         <Trouble error={versions.error ?? take.error} />
-        {versions.data?.length === 0 && <p className="soft mb-0">Nothing was put into use yet.</p>}
+        {versions.data?.length === 0 && <p className="soft mb-0">{tr("Nothing was put into use yet.")}</p>}
         <ul className="catalogue-versions">
           {versions.data?.map((v, n) => (
             <li key={v.number}>
               <strong>{v.number}</strong>
               <span>
-                {v.note || <span className="soft">without a note</span>}
+                {v.note || <span className="soft">{tr("without a note")}</span>}
                 <span className="soft">
                   {" "}
                   · {shortMoment(v.saved_at)}
@@ -41,7 +42,7 @@ export function Versions({ onClose }: { onClose: () => void }) {
                 </span>
               </span>
               {n === 0 ? (
-                <span className="tag">in use</span>
+                <span className="tag">{tr("in use")}</span>
               ) : (
                 <Button
                   variant="quiet"
@@ -49,7 +50,7 @@ export function Versions({ onClose }: { onClose: () => void }) {
                   disabled={take.isPending}
                   onClick={() => take.mutate(v.number)}
                 >
-                  Edit this one again
+                  {tr("Edit this one again")}
                 </Button>
               )}
             </li>

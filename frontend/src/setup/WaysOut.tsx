@@ -7,6 +7,7 @@ import { SchemaForm, filled } from "../recipients";
 import { ActionsHead, Confirm, Icon, Trouble, fullMoment } from "../shared";
 import { Steps } from "./Steps";
 import { useTrying } from "./useTrying";
+import { tr } from "../i18n";
 
 /** The servers, buckets and folders that files leave by. */
 export function WaysOut() {
@@ -18,18 +19,19 @@ export function WaysOut() {
       <Trouble error={means.error} />
       {none && (
         <p className="soft">
-          Files leave by nothing yet but the rounds’ own folder. Set up a mail server, an SFTP server, a
-          program, an object store, a folder or links; recipients are reached by these.
+          {tr(
+            "Files leave by nothing yet but the rounds’ own folder. Set up a mail server, an SFTP server, a program, an object store, a folder or links; recipients are reached by these.",
+          )}
         </p>
       )}
       {means.data && means.data.length > 0 && (
         <table className="board">
           <thead>
             <tr>
-              <th>Way out</th>
-              <th>Kind</th>
-              <th>Recipients</th>
-              <th>Just now</th>
+              <th>{tr("Way out")}</th>
+              <th>{tr("Kind")}</th>
+              <th>{tr("Recipients")}</th>
+              <th>{tr("Just now")}</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -42,12 +44,12 @@ export function WaysOut() {
       )}
       {adding || none ? (
         <>
-          <h2 className="h6 mt-3">A new way out</h2>
+          <h2 className="h6 mt-3">{tr("A new way out")}</h2>
           <MeansForm onDone={() => setAdding(false)} />
         </>
       ) : means.data ? (
         <Button variant="quiet" className="mt-3" onClick={() => setAdding(true)}>
-          <Icon name="plus" /> Add a way out
+          <Icon name="plus" /> {tr("Add a way out")}
         </Button>
       ) : null}
     </>
@@ -67,25 +69,27 @@ function MeansRow({ means }: { means: MeansInfo }) {
       <tr>
         <td className="name">{means.name}</td>
         <td>{means.label}</td>
-        <td>{means.recipients.length === 0 ? "none" : means.recipients.join(", ")}</td>
+        <td>{means.recipients.length === 0 ? tr("none") : means.recipients.join(", ")}</td>
         <td>
           {means.down_until ? (
             <>
-              <span className="tag failed">left alone until {fullMoment(means.down_until)}</span>
+              <span className="tag failed">
+                {tr("left alone until {{down_until}}", { down_until: fullMoment(means.down_until) })}
+              </span>
               <div className="small">{means.said}</div>
             </>
           ) : means.said ? (
             <span className="small">{means.said}</span>
           ) : (
-            <span className="soft">nothing went wrong</span>
+            <span className="soft">{tr("nothing went wrong")}</span>
           )}
         </td>
         <td className="text-end text-nowrap">
           <Button variant="quiet" onClick={() => setAct(act === "change" ? null : "change")}>
-            Change or try
+            {tr("Change or try")}
           </Button>{" "}
           <Button variant="quiet" onClick={() => setAct("remove")}>
-            Remove
+            {tr("Remove")}
           </Button>
         </td>
       </tr>
@@ -98,14 +102,14 @@ function MeansRow({ means }: { means: MeansInfo }) {
       )}
       {act === "remove" && (
         <Confirm
-          title={`Remove ${means.name}?`}
-          act="Remove"
+          title={tr("Remove {{means}}?", { means: means.name })}
+          act={tr("Remove")}
           busy={remove.isPending}
           error={remove.error}
           onAct={() => remove.mutate()}
           onClose={() => setAct(null)}
         >
-          Bouquet forgets its password or key. Nothing changes at the other side.
+          {tr("Bouquet forgets its password or key. Nothing changes at the other side.")}
         </Confirm>
       )}
     </>
@@ -156,7 +160,7 @@ function MeansForm({ means, onDone }: { means?: MeansInfo; onDone: () => void })
       <div className="source-parts">
         {!means && (
           <Form.Group controlId="means-kind">
-            <Form.Label>By</Form.Label>
+            <Form.Label>{tr("By")}</Form.Label>
             <Form.Select
               value={kind}
               onChange={(e) => {
@@ -173,7 +177,7 @@ function MeansForm({ means, onDone }: { means?: MeansInfo; onDone: () => void })
           </Form.Group>
         )}
         <Form.Group controlId="means-name">
-          <Form.Label>Call it</Form.Label>
+          <Form.Label>{tr("Call it")}</Form.Label>
           <Form.Control required maxLength={80} value={name} onChange={(e) => setName(e.target.value)} />
         </Form.Group>
         {way && <SchemaForm id="means" schema={way.settings} values={settings} onChange={setSettings} />}
@@ -185,7 +189,7 @@ function MeansForm({ means, onDone }: { means?: MeansInfo; onDone: () => void })
               type={kind === "sftp" ? undefined : "password"}
               autoComplete="off"
               className="mono secret-text"
-              placeholder={means?.has_secret ? "kept; type another to change it" : ""}
+              placeholder={means?.has_secret ? tr("kept; type another to change it") : ""}
               value={secret}
               onChange={(e) => setSecret(e.target.value)}
             />
@@ -194,17 +198,17 @@ function MeansForm({ means, onDone }: { means?: MeansInfo; onDone: () => void })
       </div>
       <div className="d-flex gap-2 align-items-center">
         <Button variant="quiet" disabled={trying.busy} onClick={() => void trying.run(asked)}>
-          {trying.steps.length > 0 ? "Try again" : "Try it"}
+          {trying.steps.length > 0 ? tr("Try again") : tr("Try it")}
         </Button>
         <Button type="submit" disabled={!name.trim() || keep.isPending}>
-          {means ? "Save" : "Keep it"}
+          {means ? tr("Save") : tr("Keep it")}
         </Button>
         {shownKey && (
           <Button variant="quiet" onClick={() => setSettings({ ...settings, host_key: shownKey })}>
-            This is their key; pin it
+            {tr("This is their key; pin it")}
           </Button>
         )}
-        <span className="soft">Passwords and keys are kept encrypted and never shown again.</span>
+        <span className="soft">{tr("Passwords and keys are kept encrypted and never shown again.")}</span>
       </div>
       <Trouble error={keep.error ?? trying.error} />
       <Steps trying={trying} />

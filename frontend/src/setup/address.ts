@@ -1,3 +1,4 @@
+import { tr } from "../i18n";
 /** The parts of a source's address, as a person fills them in. */
 export interface AddressParts {
   kind: Kind;
@@ -15,7 +16,7 @@ export const KINDS: Record<Kind, { label: string; port: string }> = {
   postgresql: { label: "PostgreSQL", port: "5432" },
   mariadb: { label: "MariaDB", port: "3306" },
   mysql: { label: "MySQL", port: "3306" },
-  sqlite: { label: "SQLite file", port: "" },
+  sqlite: { label: tr("SQLite file"), port: "" },
 };
 
 export const NO_ADDRESS: AddressParts = {

@@ -1,5 +1,6 @@
 import { useCallback, useState } from "react";
 import type { SourceStep } from "../api";
+import { tr } from "../i18n";
 
 export interface Trying<Asked> {
   steps: SourceStep[];
@@ -67,5 +68,5 @@ export async function* stepsIn(body: ReadableStream<Uint8Array>): AsyncGenerator
 /** What the server said was wrong. */
 async function problemOf(response: Response): Promise<Error> {
   const said = (await response.json().catch(() => null)) as { detail?: string } | null;
-  return new Error(said?.detail ?? `The server answered ${response.status}.`);
+  return new Error(said?.detail ?? tr("The server answered {{status}}.", { status: response.status }));
 }

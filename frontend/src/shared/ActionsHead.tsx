@@ -1,8 +1,9 @@
+import { tr } from "../i18n";
 /** The head of the column with what can be done: it is only read out. */
 export function ActionsHead() {
   return (
     <th>
-      <span className="visually-hidden">Actions</span>
+      <span className="visually-hidden">{tr("Actions")}</span>
     </th>
   );
 }

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import { Button, Modal } from "react-bootstrap";
 import { Trouble } from "./Trouble";
+import { tr } from "../i18n";
 
 interface Props {
   title: string;
@@ -14,7 +15,7 @@ interface Props {
 }
 
 /** Ask before something goes, with the consequence named. */
-export function Confirm({ title, children, act, keep = "Keep it", busy, error, onAct, onClose }: Props) {
+export function Confirm({ title, children, act, keep = tr("Keep it"), busy, error, onAct, onClose }: Props) {
   return (
     <Modal show onHide={onClose} aria-labelledby="confirm">
       <Modal.Header closeButton>

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { Trouble } from "./Trouble";
+import { tr } from "../i18n";
 
 interface Props {
   title: string;
@@ -32,7 +33,7 @@ export function FormDialog({ title, act, ready = true, busy, error, onAct, onClo
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
-            Cancel
+            {tr("Cancel")}
           </Button>
           <Button type="submit" disabled={!ready || busy}>
             {act}

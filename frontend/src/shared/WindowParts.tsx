@@ -1,7 +1,8 @@
 import { Form } from "react-bootstrap";
 import { vocabulary } from "./vocabulary";
-import { ofKind, unitWords } from "./windows";
+import { ofKind, unitWords, withCurrent } from "./windows";
 import type { Window } from "./windows";
+import { tr } from "../i18n";
 
 /** A window put together from its kind, its number and its unit. */
 export function WindowParts({ window, onChange }: { window: Window; onChange: (window: Window) => void }) {
@@ -12,12 +13,12 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
     <>
       <div className="d-flex gap-2 align-items-center flex-wrap">
         <Form.Select
-          aria-label="Kind of period"
+          aria-label={tr("Kind of period")}
           className="w-auto"
           value={shape?.name ?? ""}
           onChange={(e) => onChange(ofKind(e.target.value, window))}
         >
-          {!shape && <option value="">as it is</option>}
+          {!shape && <option value="">{tr("as it is")}</option>}
           {windows.map((s) => (
             <option key={s.name} value={s.name}>
               {s.words}
@@ -29,7 +30,7 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
             type="number"
             min={1}
             max={100_000}
-            aria-label="How many"
+            aria-label={tr("How many")}
             style={{ width: 84 }}
             value={window.count ?? 1}
             onChange={(e) =>
@@ -42,7 +43,7 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
         )}
         {shape && shape.units.length > 0 && (
           <Form.Select
-            aria-label="Unit"
+            aria-label={tr("Unit")}
             className="w-auto"
             value={window.unit ?? "day"}
             onChange={(e) => onChange({ ...window, unit: e.target.value })}
@@ -60,14 +61,14 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
         <div className="d-flex gap-2 align-items-center">
           <Form.Control
             type="date"
-            aria-label="First day"
+            aria-label={tr("First day")}
             value={window.first ?? ""}
             onChange={(e) => onChange({ ...window, first: e.target.value })}
           />
-          and
+          {tr("and")}
           <Form.Control
             type="date"
-            aria-label="Last day"
+            aria-label={tr("Last day")}
             value={window.last ?? ""}
             onChange={(e) => onChange({ ...window, last: e.target.value })}
           />
@@ -76,7 +77,7 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
       {window.type === "last" && (
         <Form.Check
           id="with-current"
-          label={`with ${(window.unit ?? "day") === "day" ? "today" : `this ${unitWords(window.unit!, false)}`}`}
+          label={withCurrent(window.unit ?? "day")}
           disabled={["minute", "hour"].includes(window.unit ?? "day")}
           checked={window.with_current ?? false}
           onChange={(e) => onChange({ ...window, with_current: e.target.checked || undefined })}

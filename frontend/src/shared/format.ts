@@ -1,3 +1,4 @@
+import { counted, tr } from "../i18n";
 /** The formats of one locale, made once. */
 function formatsOf(locale: string) {
   const whole = new Intl.NumberFormat(locale);
@@ -66,9 +67,12 @@ export function capital(text: string): string {
   return text.slice(0, 1).toUpperCase() + text.slice(1);
 }
 
-/** `1 row`, `2 rows`. */
+/**
+ * `1 row`, `2 rows`. In other languages the catalogues know the noun by its English plural; what the house calls its
+ * records stands as it is.
+ */
 export function plural(n: number, one: string, many = `${one}s`): string {
-  return `${count(n)} ${n === 1 ? one : many}`;
+  return counted(n, count(n), many) ?? `${count(n)} ${n === 1 ? one : many}`;
 }
 
 /** An exact decimal, given as text, with the thousands of its whole part grouped; no digit is lost. */
@@ -91,9 +95,9 @@ export function withUnit(value: string, unit: string): string {
 /** A size in bytes as people read it: `0.6 MB`. */
 export function size(bytes: number): string {
   if (bytes < 1000) return plural(bytes, "byte");
-  if (bytes < 1e6) return `${(bytes / 1000).toFixed(bytes < 1e4 ? 1 : 0)} kB`;
-  if (bytes < 1e9) return `${(bytes / 1e6).toFixed(1)} MB`;
-  return `${(bytes / 1e9).toFixed(2)} GB`;
+  if (bytes < 1e6) return tr("{{bytes}} kB", { bytes: (bytes / 1000).toFixed(bytes < 1e4 ? 1 : 0) });
+  if (bytes < 1e9) return tr("{{bytes}} MB", { bytes: (bytes / 1e6).toFixed(1) });
+  return tr("{{bytes}} GB", { bytes: (bytes / 1e9).toFixed(2) });
 }
 
 /** The time of day, `06:00`. */
@@ -114,14 +118,17 @@ export function shortDay(moment: string | Date): string {
 /** A moment, as short as it can be told apart: time today, else day and time. */
 export function shortMoment(moment: string | Date): string {
   const at = new Date(moment);
-  if (at.toDateString() === new Date().toDateString()) return `today ${clock(at)}`;
+  if (at.toDateString() === new Date().toDateString()) return tr("today {{at}}", { at: clock(at) });
   return `${formats.day.format(at)} ${clock(at)}`;
 }
 
 /** Seconds as `3.1 s`, `2 min 5 s`. */
 export function duration(seconds: number): string {
   if (seconds < 60) return `${seconds < 10 ? seconds.toFixed(1) : Math.round(seconds)} s`;
-  return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
+  return tr("{{seconds}} min {{seconds2}} s", {
+    seconds: Math.floor(seconds / 60),
+    seconds2: Math.round(seconds % 60),
+  });
 }
 
 /** What the formats are called, once the server has said so. */

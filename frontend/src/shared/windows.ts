@@ -1,4 +1,5 @@
 import { vocabulary } from "./vocabulary";
+import { tr } from "../i18n";
 
 /** A span of days relative to the moment of a run, as documents hold it. */
 export interface Window {
@@ -20,9 +21,26 @@ export function ofKind(type: string, from: Window): Window {
   return { type, unit, ...(shape.counted ? { count: from.count ?? 30 } : {}) };
 }
 
+/** Units for one and for several, and the one that is not over yet. */
+const UNITS: Record<string, [string, string, string]> = {
+  minute: [tr("minute"), tr("minutes"), tr("with this minute")],
+  hour: [tr("hour"), tr("hours"), tr("with this hour")],
+  day: [tr("day"), tr("days"), tr("with today")],
+  week: [tr("week"), tr("weeks"), tr("with this week")],
+  month: [tr("month"), tr("months"), tr("with this month")],
+  quarter: [tr("quarter"), tr("quarters"), tr("with this quarter")],
+  year: [tr("year"), tr("years"), tr("with this year")],
+  financial_year: [tr("financial year"), tr("financial years"), tr("with this financial year")],
+};
+
 /** The unit as it is read behind a number or a word. */
 export function unitWords(unit: string, many: boolean): string {
-  return unit.replace("_", " ") + (many ? "s" : "");
+  return UNITS[unit]?.[many ? 1 : 0] ?? unit;
+}
+
+/** Whether a window takes in the unit that is not over yet, in words. */
+export function withCurrent(unit: string): string {
+  return UNITS[unit]?.[2] ?? unit;
 }
 
 /** Whether two windows are of one kind, whatever their number: the last 7 days, the last 30 days. */

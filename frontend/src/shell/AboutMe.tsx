@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { FormDialog } from "../shared";
 import { useShell } from "./context";
+import { tr } from "../i18n";
 
 /** Change what I am called, and the address at which I sign in. */
 export function AboutMe({ onClose }: { onClose: () => void }) {
@@ -21,8 +22,8 @@ export function AboutMe({ onClose }: { onClose: () => void }) {
   });
   return (
     <FormDialog
-      title="My name and address"
-      act="Change it"
+      title={tr("My name and address")}
+      act={tr("Change it")}
       ready={name.trim() !== "" && email.includes("@") && password !== ""}
       busy={change.isPending}
       error={change.error}
@@ -30,16 +31,16 @@ export function AboutMe({ onClose }: { onClose: () => void }) {
       onClose={onClose}
     >
       <Form.Group controlId="me-name">
-        <Form.Label>Name</Form.Label>
+        <Form.Label>{tr("Name")}</Form.Label>
         <Form.Control autoFocus maxLength={120} value={name} onChange={(e) => setName(e.target.value)} />
       </Form.Group>
       <Form.Group controlId="me-email">
-        <Form.Label>E-mail address</Form.Label>
+        <Form.Label>{tr("E-mail address")}</Form.Label>
         <Form.Control type="email" maxLength={254} value={email} onChange={(e) => setEmail(e.target.value)} />
-        <Form.Text>You sign in with it, and what you have sent to yourself arrives there.</Form.Text>
+        <Form.Text>{tr("You sign in with it, and what you have sent to yourself arrives there.")}</Form.Text>
       </Form.Group>
       <Form.Group controlId="me-password">
-        <Form.Label>Your password</Form.Label>
+        <Form.Label>{tr("Your password")}</Form.Label>
         <Form.Control
           type="password"
           autoComplete="current-password"

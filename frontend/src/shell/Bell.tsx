@@ -3,6 +3,7 @@ import { Dropdown } from "react-bootstrap";
 import { Link } from "react-router";
 import { answer, api, fileAddress } from "../api";
 import { Icon, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 /** Notices that lead to their run; opening the list marks them as read. */
 export function Bell({ unread }: { unread: number }) {
@@ -15,7 +16,7 @@ export function Bell({ unread }: { unread: number }) {
       <Dropdown.Toggle
         variant="link"
         bsPrefix="btn"
-        aria-label={unread ? `Notices, ${unread} unread` : "Notices"}
+        aria-label={unread ? tr("Notices, {{unread}} unread", { unread }) : tr("Notices")}
       >
         <Icon name="bell" />
         {unread > 0 && <span className="bell-dot">{unread}</span>}
@@ -37,7 +38,7 @@ export function Bell({ unread }: { unread: number }) {
                   href={fileAddress(n.run_id, n.file_id)}
                   download
                   className="btn btn-quiet btn-sm"
-                  aria-label={`Download ${n.file_name}`}
+                  aria-label={tr("Download {{file_name}}", { file_name: n.file_name })}
                   title={n.file_name}
                 >
                   <Icon name="download" />
@@ -47,7 +48,7 @@ export function Bell({ unread }: { unread: number }) {
           ))
         ) : (
           <Dropdown.ItemText className="soft">
-            Nothing yet. A notice comes when a run is ready.
+            {tr("Nothing yet. A notice comes when a run is ready.")}
           </Dropdown.ItemText>
         )}
       </Dropdown.Menu>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { FormDialog, Icon, Trouble, plural } from "../shared";
+import { tr } from "../i18n";
 
 /** One-time codes as a second step of signing in: begun, stopped. */
 export function Codes({ onClose }: { onClose: () => void }) {
@@ -43,16 +44,17 @@ function BeginCodes({ possible, onClose }: { possible: boolean; onClose: () => v
   if (set.data)
     return (
       <FormDialog
-        title="Your spare codes"
-        act="I have kept them"
+        title={tr("Your spare codes")}
+        act={tr("I have kept them")}
         busy={false}
         error={null}
         onAct={done}
         onClose={done}
       >
         <p>
-          From now on a code is asked for when you sign in. Should you lose the device, each of these signs
-          you in once. They are shown this once:
+          {tr(
+            "From now on a code is asked for when you sign in. Should you lose the device, each of these signs you in once. They are shown this once:",
+          )}
         </p>
         <pre className="spare-codes">{set.data.spare.join("\n")}</pre>
         <Button
@@ -60,14 +62,14 @@ function BeginCodes({ possible, onClose }: { possible: boolean; onClose: () => v
           className="justify-self-start"
           onClick={() => void navigator.clipboard.writeText(set.data.spare.join("\n"))}
         >
-          <Icon name="copy" /> Copy
+          <Icon name="copy" /> {tr("Copy")}
         </Button>
       </FormDialog>
     );
   return (
     <FormDialog
-      title="Sign in with a code, too"
-      act="Ask me for codes"
+      title={tr("Sign in with a code, too")}
+      act={tr("Ask me for codes")}
       ready={code.trim() !== "" && password !== ""}
       busy={set.isPending}
       error={set.error ?? start.error}
@@ -75,17 +77,28 @@ function BeginCodes({ possible, onClose }: { possible: boolean; onClose: () => v
       onClose={onClose}
     >
       {!possible && (
-        <p className="trouble">This house has no key to keep secrets with; an administrator sets one.</p>
+        <p className="trouble">
+          {tr("This house has no key to keep secrets with; an administrator sets one.")}
+        </p>
       )}
       {start.data && (
         <>
-          <p>Take an app that makes one-time codes, and show it this picture, or type the letters into it.</p>
-          <img src={start.data.picture} alt="The secret for the app, as a picture" width={180} height={180} />
+          <p>
+            {tr(
+              "Take an app that makes one-time codes, and show it this picture, or type the letters into it.",
+            )}
+          </p>
+          <img
+            src={start.data.picture}
+            alt={tr("The secret for the app, as a picture")}
+            width={180}
+            height={180}
+          />
           <span className="mono">{start.data.secret.match(/.{1,4}/g)?.join(" ")}</span>
         </>
       )}
       <Form.Group controlId="code-code">
-        <Form.Label>The code that it shows</Form.Label>
+        <Form.Label>{tr("The code that it shows")}</Form.Label>
         <Form.Control
           className="mono"
           inputMode="numeric"
@@ -112,15 +125,15 @@ function StopCodes({ spare, onClose }: { spare: number; onClose: () => void }) {
   });
   return (
     <FormDialog
-      title="Codes when signing in"
-      act="Ask for codes no longer"
+      title={tr("Codes when signing in")}
+      act={tr("Ask for codes no longer")}
       ready={password !== ""}
       busy={stop.isPending}
       error={stop.error}
       onAct={() => stop.mutate()}
       onClose={onClose}
     >
-      <p>You sign in with a one-time code. {plural(spare, "spare code")} left.</p>
+      <p>{tr("You sign in with a one-time code. {{spare}} left.", { spare: plural(spare, "spare code") })}</p>
       <ProofField value={password} onChange={setPassword} />
     </FormDialog>
   );
@@ -129,7 +142,7 @@ function StopCodes({ spare, onClose }: { spare: number; onClose: () => void }) {
 function ProofField({ value, onChange }: { value: string; onChange: (value: string) => void }) {
   return (
     <Form.Group controlId="code-password">
-      <Form.Label>Your password</Form.Label>
+      <Form.Label>{tr("Your password")}</Form.Label>
       <Form.Control
         type="password"
         autoComplete="current-password"

@@ -1,5 +1,6 @@
 import type { ReactNode } from "react";
 import { useHint, usePreferences } from "./preferences";
+import { tr } from "../i18n";
 
 /** A hint for the first visit. It can be put away, alone or with all others. */
 export function Hint({ name, children }: { name: string; children: ReactNode }) {
@@ -11,10 +12,10 @@ export function Hint({ name, children }: { name: string; children: ReactNode }) 
       {children}
       <div className="hint-end">
         <button type="button" className="btn-link-plain" onClick={putAway}>
-          Got it
+          {tr("Got it")}
         </button>
         <button type="button" className="btn-link-plain soft" onClick={() => change({ hints: false })}>
-          Turn hints off
+          {tr("Turn hints off")}
         </button>
       </div>
     </div>

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import { useGuide } from "../guide";
 import { PickList, capital } from "../shared";
 import { useMay } from "./context";
+import { tr } from "../i18n";
 
 interface Target {
   key: string;
@@ -14,12 +15,12 @@ interface Target {
 }
 
 const PLACES: Target[] = [
-  { key: "p1", label: "Templates", note: "place", to: "/templates" },
-  { key: "p2", label: "Runs", note: "place", to: "/runs" },
-  { key: "p3", label: "Rounds", note: "place", to: "/rounds" },
-  { key: "p3b", label: "Recipients", note: "place", to: "/recipients" },
-  { key: "p4", label: "Records", note: "place", to: "/records" },
-  { key: "p5", label: "Start from a header row", note: "place", to: "/templates/match" },
+  { key: "p1", label: tr("Templates"), note: tr("place"), to: "/templates" },
+  { key: "p2", label: tr("Runs"), note: tr("place"), to: "/runs" },
+  { key: "p3", label: tr("Rounds"), note: tr("place"), to: "/rounds" },
+  { key: "p3b", label: tr("Recipients"), note: tr("place"), to: "/recipients" },
+  { key: "p4", label: tr("Records"), note: tr("place"), to: "/records" },
+  { key: "p5", label: tr("Start from a header row"), note: tr("place"), to: "/templates/match" },
 ];
 
 const SHOWN = 10;
@@ -44,14 +45,14 @@ export function Jump({ onClose }: { onClose: () => void }) {
       ...(templates.data ?? []).map((t) => ({
         key: `t${t.id}`,
         label: t.name,
-        note: "template",
+        note: tr("template"),
         to: `/templates/${t.id}`,
       })),
       ...PLACES,
       ...(types.data ?? []).map((t) => ({
         key: `r${t.name}`,
         label: capital(t.plural),
-        note: "records",
+        note: tr("records"),
         to: `/records/${t.name}`,
       })),
     ];
@@ -60,29 +61,35 @@ export function Jump({ onClose }: { onClose: () => void }) {
         all.push({
           key: `g${page.name} ${section.anchor}`,
           label: section.title,
-          note: section.anchor ? `guide: ${page.title}` : "guide",
+          note: section.anchor ? tr("guide: {{page}}", { page: page.title }) : tr("guide"),
           to: `/guide/${page.name}${section.anchor ? `#${section.anchor}` : ""}`,
         });
     const hits = all.filter((t) => words.every((w) => t.label.toLowerCase().includes(w)));
-    if (run) hits.unshift({ key: "run", label: `Run ${run[1]}`, note: "run", to: `/runs/${run[1]}` });
+    if (run)
+      hits.unshift({
+        key: "run",
+        label: tr("Run {{run}}", { run: run[1] }),
+        note: tr("run"),
+        to: `/runs/${run[1]}`,
+      });
     const shown = hits.slice(0, SHOWN);
     if (mayDesign && words.length > 1)
       shown.push({
         key: "asked",
-        label: `New template: ${text.trim()}`,
-        note: "what you were asked for",
+        label: tr("New template: {{text}}", { text: text.trim() }),
+        note: tr("what you were asked for"),
         to: `/templates?asked=${encodeURIComponent(text.trim())}`,
       });
     return shown;
   };
   return (
-    <Modal show onHide={onClose} aria-label="Jump to anything">
+    <Modal show onHide={onClose} aria-label={tr("Jump to anything")}>
       <Modal.Body>
         <PickList
-          label="Template, place, number of a run, or what you were asked for"
-          placeholder="Template, place, number of a run, or what you were asked for"
+          label={tr("Template, place, number of a run, or what you were asked for")}
+          placeholder={tr("Template, place, number of a run, or what you were asked for")}
           find={find}
-          none="No matches"
+          none={tr("No matches")}
           onPick={(target) => {
             onClose();
             void go(target.to);

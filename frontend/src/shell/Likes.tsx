@@ -1,16 +1,17 @@
 import { Form } from "react-bootstrap";
 import { usePreferences } from "./preferences";
+import { LANGUAGES, tr } from "../i18n";
 
 const LOCALES: [string, string][] = [
-  ["", "as the browser says"],
-  ["en-GB", "Britain"],
-  ["en-US", "United States"],
-  ["de-DE", "Germany"],
-  ["de-CH", "Switzerland"],
-  ["fr-FR", "France"],
-  ["nl-NL", "Netherlands"],
-  ["es-ES", "Spain"],
-  ["sv-SE", "Sweden"],
+  ["", tr("as the browser says")],
+  ["en-GB", tr("Britain")],
+  ["en-US", tr("United States")],
+  ["de-DE", tr("Germany")],
+  ["de-CH", tr("Switzerland")],
+  ["fr-FR", tr("France")],
+  ["nl-NL", tr("Netherlands")],
+  ["es-ES", tr("Spain")],
+  ["sv-SE", tr("Sweden")],
 ];
 
 /** How the interface looks to this person: light or dark, whose dates and numbers, with hints or without. */
@@ -19,19 +20,34 @@ export function Likes() {
   return (
     <div className="likes">
       <Form.Group controlId="like-theme">
-        <Form.Label>Light</Form.Label>
+        <Form.Label>{tr("Light")}</Form.Label>
         <Form.Select
           size="sm"
           value={preferences.theme}
           onChange={(e) => change({ theme: e.target.value as typeof preferences.theme })}
         >
-          <option value="light">by day</option>
-          <option value="dark">by night</option>
-          <option value="system">as the system says</option>
+          <option value="light">{tr("by day")}</option>
+          <option value="dark">{tr("by night")}</option>
+          <option value="system">{tr("as the system says")}</option>
+        </Form.Select>
+      </Form.Group>
+      <Form.Group controlId="like-language">
+        <Form.Label>{tr("Language")}</Form.Label>
+        <Form.Select
+          size="sm"
+          value={preferences.language}
+          onChange={(e) => change({ language: e.target.value as typeof preferences.language })}
+        >
+          <option value="">{tr("as the browser says")}</option>
+          {Object.entries(LANGUAGES).map(([code, name]) => (
+            <option key={code} value={code} lang={code}>
+              {name}
+            </option>
+          ))}
         </Form.Select>
       </Form.Group>
       <Form.Group controlId="like-locale">
-        <Form.Label>Dates and numbers on screen</Form.Label>
+        <Form.Label>{tr("Dates and numbers on screen")}</Form.Label>
         <Form.Select
           size="sm"
           value={preferences.locale}
@@ -45,11 +61,11 @@ export function Likes() {
         </Form.Select>
       </Form.Group>
       <Form.Group controlId="like-called">
-        <Form.Label>In records I am called</Form.Label>
+        <Form.Label>{tr("In records I am called")}</Form.Label>
         <Form.Control
           size="sm"
           defaultValue={(preferences.called ?? []).join(", ")}
-          placeholder="beside my name, such as O. Vale"
+          placeholder={tr("beside my name, such as O. Vale")}
           onBlur={(e) =>
             change({
               called: e.target.value
@@ -63,7 +79,7 @@ export function Likes() {
       </Form.Group>
       <Form.Check
         id="like-hints"
-        label="hints on first visits"
+        label={tr("hints on first visits")}
         checked={preferences.hints}
         onChange={(e) => change({ hints: e.target.checked, ...(e.target.checked ? { hints_seen: [] } : {}) })}
       />

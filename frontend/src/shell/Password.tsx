@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { FormDialog } from "../shared";
 import { useShell } from "./context";
+import { tr } from "../i18n";
 
 const SHORTEST = 12;
 
@@ -24,8 +25,8 @@ export function Password({ onClose }: { onClose: () => void }) {
   const differs = again !== "" && again !== wanted;
   return (
     <FormDialog
-      title="Change my password"
-      act="Change it"
+      title={tr("Change my password")}
+      act={tr("Change it")}
       ready={current !== "" && wanted.length >= SHORTEST && again === wanted}
       busy={change.isPending}
       error={change.error}
@@ -33,10 +34,12 @@ export function Password({ onClose }: { onClose: () => void }) {
       onClose={onClose}
     >
       {given && (
-        <p className="mb-0">An administrator gave you this password. Choose one that only you know.</p>
+        <p className="mb-0">
+          {tr("An administrator gave you this password. Choose one that only you know.")}
+        </p>
       )}
       <Form.Group controlId="password-current">
-        <Form.Label>Current password</Form.Label>
+        <Form.Label>{tr("Current password")}</Form.Label>
         <Form.Control
           type="password"
           autoComplete="current-password"
@@ -46,17 +49,21 @@ export function Password({ onClose }: { onClose: () => void }) {
         />
       </Form.Group>
       <Form.Group controlId="password-new">
-        <Form.Label>New password</Form.Label>
+        <Form.Label>{tr("New password")}</Form.Label>
         <Form.Control
           type="password"
           autoComplete="new-password"
           value={wanted}
           onChange={(e) => setWanted(e.target.value)}
         />
-        <Form.Text>At least {SHORTEST} characters. Wherever else I am signed in, I am signed out.</Form.Text>
+        <Form.Text>
+          {tr("At least {{shortest}} characters. Wherever else I am signed in, I am signed out.", {
+            shortest: SHORTEST,
+          })}
+        </Form.Text>
       </Form.Group>
       <Form.Group controlId="password-again">
-        <Form.Label>New password again</Form.Label>
+        <Form.Label>{tr("New password again")}</Form.Label>
         <Form.Control
           type="password"
           autoComplete="new-password"
@@ -64,7 +71,7 @@ export function Password({ onClose }: { onClose: () => void }) {
           value={again}
           onChange={(e) => setAgain(e.target.value)}
         />
-        <Form.Control.Feedback type="invalid">This is not the same as above.</Form.Control.Feedback>
+        <Form.Control.Feedback type="invalid">{tr("This is not the same as above.")}</Form.Control.Feedback>
       </Form.Group>
     </FormDialog>
   );

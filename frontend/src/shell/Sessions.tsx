@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import { ActionsHead, Trouble, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 /** The browsers in which I am signed in; each can be signed out from here. */
 export function Sessions({ onClose }: { onClose: () => void }) {
@@ -25,16 +26,16 @@ export function Sessions({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} size="lg" aria-labelledby="sessions">
       <Modal.Header closeButton>
-        <Modal.Title id="sessions">Where I am signed in</Modal.Title>
+        <Modal.Title id="sessions">{tr("Where I am signed in")}</Modal.Title>
       </Modal.Header>
       <Modal.Body>
         <Trouble error={known.error ?? end.error ?? endOthers.error} />
         <table className="board plain">
           <thead>
             <tr>
-              <th>Browser</th>
-              <th>Signed in</th>
-              <th>Last used</th>
+              <th>{tr("Browser")}</th>
+              <th>{tr("Signed in")}</th>
+              <th>{tr("Last used")}</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -43,14 +44,16 @@ export function Sessions({ onClose }: { onClose: () => void }) {
               <tr key={s.number}>
                 <td>
                   {browserOf(s.agent)}
-                  <div className="soft small">{s.address && `from ${s.address}`}</div>
+                  <div className="soft small">
+                    {s.address && tr("from {{address}}", { address: s.address })}
+                  </div>
                 </td>
                 <td>{s.created_at && shortMoment(s.created_at)}</td>
-                <td>{s.here ? "this one" : s.seen_at && shortMoment(s.seen_at)}</td>
+                <td>{s.here ? tr("this one") : s.seen_at && shortMoment(s.seen_at)}</td>
                 <td className="text-end">
                   {!s.here && (
                     <Button variant="quiet" size="sm" onClick={() => end.mutate(s.number)}>
-                      Sign out
+                      {tr("Sign out")}
                     </Button>
                   )}
                 </td>
@@ -65,9 +68,9 @@ export function Sessions({ onClose }: { onClose: () => void }) {
           disabled={sessions.length < 2 || endOthers.isPending}
           onClick={() => endOthers.mutate()}
         >
-          Sign out everywhere else
+          {tr("Sign out everywhere else")}
         </Button>
-        <Button onClick={onClose}>Done</Button>
+        <Button onClick={onClose}>{tr("Done")}</Button>
       </Modal.Footer>
     </Modal>
   );
@@ -83,17 +86,17 @@ export function browserOf(agent: string): string {
         ? "Chrome"
         : /Safari/.test(agent)
           ? "Safari"
-          : "A program";
+          : tr("A program");
   const system = /Android/.test(agent)
-    ? " on Android"
+    ? tr(" on Android")
     : /iPhone|iPad/.test(agent)
-      ? " on iOS"
+      ? tr(" on iOS")
       : /Windows/.test(agent)
-        ? " on Windows"
+        ? tr(" on Windows")
         : /Mac OS/.test(agent)
-          ? " on a Mac"
+          ? tr(" on a Mac")
           : /Linux/.test(agent)
-            ? " on Linux"
+            ? tr(" on Linux")
             : "";
   return `${name}${system}`;
 }

@@ -18,17 +18,18 @@ import { PracticeMark, SourceSwitch } from "./SourceSwitch";
 import { Sessions } from "./Sessions";
 import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
+import { chooseLanguage, tr } from "../i18n";
 
 const PLACES = [
-  { to: "/templates", label: "Templates" },
-  { to: "/runs", label: "Runs" },
-  { to: "/rounds", label: "Rounds" },
-  { to: "/recipients", label: "Recipients" },
-  { to: "/records", label: "Records" },
+  { to: "/templates", label: tr("Templates") },
+  { to: "/runs", label: tr("Runs") },
+  { to: "/rounds", label: tr("Rounds") },
+  { to: "/recipients", label: tr("Recipients") },
+  { to: "/records", label: tr("Records") },
 ] as const;
 
-const SET_UP = { to: "/set-up", label: "Set-up" } as const;
-const JOURNAL = { to: "/set-up/journal", label: "Journal" } as const;
+const SET_UP = { to: "/set-up", label: tr("Set-up") } as const;
+const JOURNAL = { to: "/set-up/journal", label: tr("Journal") } as const;
 
 /** The desk with its dividers, around every place. */
 export function Shell({ session, children }: { session: Session; children: ReactNode }) {
@@ -66,7 +67,8 @@ export function Shell({ session, children }: { session: Session; children: React
     window.location.assign("/");
   };
 
-  const { theme = "light", locale = "" } = session.preferences;
+  const { theme = "light", locale = "", language = "" } = session.preferences;
+  useEffect(() => chooseLanguage(language), [language]);
   useEffect(() => {
     const dark = window.matchMedia("(prefers-color-scheme: dark)");
     const show = () => {
@@ -84,14 +86,14 @@ export function Shell({ session, children }: { session: Session; children: React
       <div className="page">
         <header className="desk">
           <Link to="/templates" className="desk-mark">
-            <img src="/bouquet.svg" alt="" /> Bouquet
+            <img src="/bouquet.svg" alt="" /> {tr("Bouquet")}
           </Link>
-          <nav aria-label="Places" className="d-flex">
+          <nav aria-label={tr("Places")} className="d-flex">
             {places.map((place) => (
               <NavLink key={place.to} to={place.to} className="divider">
                 {place.label}
                 {place.to === "/runs" && active > 0 && (
-                  <span className="count" aria-label={`${active} under way`}>
+                  <span className="count" aria-label={tr("{{active}} under way", { active })}>
                     {active}
                   </span>
                 )}
@@ -102,7 +104,7 @@ export function Shell({ session, children }: { session: Session; children: React
             <PracticeMark />
             <SourceSwitch />
             <button type="button" className="jump" onClick={() => setJumping(true)}>
-              <Icon name="search" /> Jump to anything <kbd>Ctrl K</kbd>
+              <Icon name="search" /> {tr("Jump to anything")} <kbd>{tr("Ctrl K")}</kbd>
             </button>
             <Bell unread={news.unread} />
             <Dropdown align="end">
@@ -116,25 +118,25 @@ export function Shell({ session, children }: { session: Session; children: React
                 <Likes />
                 <Dropdown.Divider />
                 <Dropdown.Item as={Link} to="/guide">
-                  Guide
+                  {tr("Guide")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setAbout(true)}>
-                  My name and address…
+                  {tr("My name and address…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setPassword(true)}>
-                  Change my password…
+                  {tr("Change my password…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setCodes(true)}>
-                  Codes when signing in…
+                  {tr("Codes when signing in…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setTokens(true)}>
-                  Tokens for programs…
+                  {tr("Tokens for programs…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setSessions(true)}>
-                  Where I am signed in…
+                  {tr("Where I am signed in…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => void leave()}>
-                  Sign out
+                  {tr("Sign out")}
                 </Dropdown.Item>
               </Dropdown.Menu>
             </Dropdown>

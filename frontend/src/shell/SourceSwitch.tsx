@@ -4,14 +4,15 @@ import { useLocation, useNavigate } from "react-router";
 import { turnTo } from "../api";
 import { Icon } from "../shared";
 import { useCurrentSource, useShell } from "./context";
+import { tr } from "../i18n";
 
 /** That what is looked at are practice data: on every page, so that nobody takes them for live ones. */
 export function PracticeMark() {
   const current = useCurrentSource();
   if (current?.environment !== "practice") return null;
   return (
-    <span className="tag practice" title={`${current.title} holds practice data`}>
-      <Icon name="cone" /> practice data
+    <span className="tag practice" title={tr("{{current}} holds practice data", { current: current.title })}>
+      <Icon name="cone" /> {tr("practice data")}
     </span>
   );
 }
@@ -26,7 +27,7 @@ export function SourceSwitch() {
   if (session.sources.length < 2) return null;
   return (
     <Dropdown>
-      <Dropdown.Toggle variant="link" bsPrefix="btn" className="source-switch" aria-label="Source">
+      <Dropdown.Toggle variant="link" bsPrefix="btn" className="source-switch" aria-label={tr("Source")}>
         {current?.title}
       </Dropdown.Toggle>
       <Dropdown.Menu>
@@ -42,7 +43,8 @@ export function SourceSwitch() {
               else if (!pathname.startsWith("/set-up")) void go("/templates");
             }}
           >
-            {source.title} {source.environment === "practice" && <span className="soft">practice</span>}
+            {source.title}{" "}
+            {source.environment === "practice" && <span className="soft">{tr("practice")}</span>}
           </Dropdown.Item>
         ))}
       </Dropdown.Menu>

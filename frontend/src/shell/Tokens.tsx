@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import { Icon, Trouble, shortDay, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 /** The secrets by which programs act for me: made, shown once, taken back. */
 export function Tokens({ onClose }: { onClose: () => void }) {
@@ -32,17 +33,19 @@ export function Tokens({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} size="lg" aria-labelledby="tokens">
       <Modal.Header closeButton>
-        <Modal.Title id="tokens">Tokens for programs</Modal.Title>
+        <Modal.Title id="tokens">{tr("Tokens for programs")}</Modal.Title>
       </Modal.Header>
       <Modal.Body className="d-grid gap-3">
         <p className="soft mb-0">
-          A script or a spreadsheet that fetches files by itself signs in with a token instead of your
-          password. It can do no more than you, and only what you tick here.
+          {tr(
+            "A script or a spreadsheet that fetches files by itself signs in with a token instead of your password. It can do no more than you, and only what you tick here.",
+          )}
         </p>
         {add.data?.secret && (
           <div className="new-token" role="status">
             <div>
-              <b>{add.data.name}</b>: copy it now; it is shown this once.
+              <b>{add.data.name}</b>
+              {tr(": copy it now; it is shown this once.")}
             </div>
             <code className="mono">{add.data.secret}</code>{" "}
             <Button
@@ -50,7 +53,7 @@ export function Tokens({ onClose }: { onClose: () => void }) {
               size="sm"
               onClick={() => void navigator.clipboard?.writeText(add.data.secret!)}
             >
-              <Icon name="copy" /> Copy
+              <Icon name="copy" /> {tr("Copy")}
             </Button>
           </div>
         )}
@@ -62,31 +65,31 @@ export function Tokens({ onClose }: { onClose: () => void }) {
           }}
         >
           <Form.Group controlId="token-name" className="flex-fill">
-            <Form.Label>What it is for</Form.Label>
+            <Form.Label>{tr("What it is for")}</Form.Label>
             <Form.Control
               value={name}
               maxLength={80}
-              placeholder="nightly load of the register"
+              placeholder={tr("nightly load of the register")}
               onChange={(e) => setName(e.target.value)}
             />
           </Form.Group>
           <Form.Group controlId="token-days">
-            <Form.Label>Good for</Form.Label>
+            <Form.Label>{tr("Good for")}</Form.Label>
             <Form.Select value={days} onChange={(e) => setDays(Number(e.target.value))}>
-              <option value={7}>a week</option>
-              <option value={90}>90 days</option>
-              <option value={365}>a year</option>
+              <option value={7}>{tr("a week")}</option>
+              <option value={90}>{tr("90 days")}</option>
+              <option value={365}>{tr("a year")}</option>
             </Form.Select>
           </Form.Group>
           <Form.Check
             id="token-runs"
             className="mb-2"
-            label="may also ask for runs"
+            label={tr("may also ask for runs")}
             checked={runs}
             onChange={(e) => setRuns(e.target.checked)}
           />
           <Button type="submit" disabled={!name.trim() || add.isPending}>
-            Make a token
+            {tr("Make a token")}
           </Button>
         </Form>
         <Trouble error={add.error ?? remove.error ?? known.error} />
@@ -94,11 +97,11 @@ export function Tokens({ onClose }: { onClose: () => void }) {
           <table className="board">
             <thead>
               <tr>
-                <th>For</th>
-                <th>Begins with</th>
-                <th>May</th>
-                <th>Until</th>
-                <th>Last used</th>
+                <th>{tr("For")}</th>
+                <th>{tr("Begins with")}</th>
+                <th>{tr("May")}</th>
+                <th>{tr("Until")}</th>
+                <th>{tr("Last used")}</th>
                 <th />
               </tr>
             </thead>
@@ -107,12 +110,14 @@ export function Tokens({ onClose }: { onClose: () => void }) {
                 <tr key={t.id}>
                   <td>{t.name}</td>
                   <td className="mono">{t.hint}…</td>
-                  <td>{t.acts.includes("run") ? "read and run" : "read"}</td>
+                  <td>{t.acts.includes("run") ? tr("read and run") : tr("read")}</td>
                   <td className="text-nowrap">{shortDay(t.expires_at)}</td>
-                  <td className="text-nowrap">{t.last_used_at ? shortMoment(t.last_used_at) : "never"}</td>
+                  <td className="text-nowrap">
+                    {t.last_used_at ? shortMoment(t.last_used_at) : tr("never")}
+                  </td>
                   <td className="text-end">
                     <Button variant="quiet" size="sm" onClick={() => remove.mutate(t.id)}>
-                      Take back
+                      {tr("Take back")}
                     </Button>
                   </td>
                 </tr>

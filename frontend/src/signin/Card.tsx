@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import { Button } from "react-bootstrap";
 import { Trouble } from "../shared";
+import { tr } from "../i18n";
 
 interface Props {
   note: string;
@@ -24,7 +25,7 @@ export function Card({ note, act, busy, error, onAct, children }: Props) {
         }}
       >
         <h1>
-          <img src="/bouquet.svg" alt="" width={34} height={34} /> Bouquet
+          <img src="/bouquet.svg" alt="" width={34} height={34} /> {tr("Bouquet")}
         </h1>
         <p className="soft">{note}</p>
         {children}

@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { Card } from "./Card";
 import { SHORTEST } from "./shortest";
+import { tr } from "../i18n";
 
 /** A house without people: whoever has the code that the server printed becomes its first keeper. */
 export function FirstStart() {
@@ -22,14 +23,14 @@ export function FirstStart() {
   });
   return (
     <Card
-      note="Nobody is here yet. Whoever keeps this house begins."
-      act="Begin"
+      note={tr("Nobody is here yet. Whoever keeps this house begins.")}
+      act={tr("Begin")}
       busy={begin.isPending}
       error={begin.error}
       onAct={() => begin.mutate()}
     >
       <Form.Group className="mb-2" controlId="start-code">
-        <Form.Label>Code that the server printed when it started</Form.Label>
+        <Form.Label>{tr("Code that the server printed when it started")}</Form.Label>
         <Form.Control
           className="mono"
           autoComplete="off"
@@ -40,7 +41,7 @@ export function FirstStart() {
         />
       </Form.Group>
       <Form.Group className="mb-2" controlId="start-name">
-        <Form.Label>Your name</Form.Label>
+        <Form.Label>{tr("Your name")}</Form.Label>
         <Form.Control
           autoComplete="name"
           required
@@ -51,7 +52,7 @@ export function FirstStart() {
         />
       </Form.Group>
       <Form.Group className="mb-2" controlId="start-email">
-        <Form.Label>E-mail address</Form.Label>
+        <Form.Label>{tr("E-mail address")}</Form.Label>
         <Form.Control
           type="email"
           autoComplete="username"
@@ -62,7 +63,7 @@ export function FirstStart() {
         />
       </Form.Group>
       <Form.Group className="mb-3" controlId="start-password">
-        <Form.Label>Password</Form.Label>
+        <Form.Label>{tr("Password")}</Form.Label>
         <Form.Control
           type="password"
           autoComplete="new-password"
@@ -71,7 +72,7 @@ export function FirstStart() {
           value={password}
           onChange={(e) => setPassword(e.target.value)}
         />
-        <Form.Text>At least {SHORTEST} characters</Form.Text>
+        <Form.Text>{tr("At least {{shortest}} characters", { shortest: SHORTEST })}</Form.Text>
       </Form.Group>
     </Card>
   );

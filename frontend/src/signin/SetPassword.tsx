@@ -4,6 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import { Card } from "./Card";
 import { SHORTEST } from "./shortest";
+import { tr } from "../i18n";
 
 /** Where a link that was sent leads: a password is chosen, and one signs in with it. */
 export function SetPassword() {
@@ -20,14 +21,16 @@ export function SetPassword() {
   });
   return (
     <Card
-      note="Choose the password that you sign in with from now on."
-      act="Set it"
+      note={tr("Choose the password that you sign in with from now on.")}
+      act={tr("Set it")}
       busy={set.isPending}
       error={set.error}
       onAct={() => set.mutate()}
     >
       <Form.Group className="mb-3" controlId="new-password">
-        <Form.Label>New password, at least {SHORTEST} characters</Form.Label>
+        <Form.Label>
+          {tr("New password, at least {{shortest}} characters", { shortest: SHORTEST })}
+        </Form.Label>
         <Form.Control
           type="password"
           autoComplete="new-password"

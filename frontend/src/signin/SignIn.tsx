@@ -4,17 +4,18 @@ import { Button, Form } from "react-bootstrap";
 import { ApiError, answer, api } from "../api";
 import { Icon } from "../shared";
 import { Card } from "./Card";
+import { tr } from "../i18n";
 
 /** What is said where somebody comes back from the house's own sign-in and was not let in. */
 const REFUSED: Record<string, string> = {
-  not_yours: "Nobody has let you in here yet, or your address is somebody else’s. Ask an administrator.",
-  rights_differ: "Your groups give you rights that cannot be joined. Ask an administrator.",
+  not_yours: tr("Nobody has let you in here yet, or your address is somebody else’s. Ask an administrator."),
+  rights_differ: tr("Your groups give you rights that cannot be joined. Ask an administrator."),
 };
 
 /** Why the house's own sign-in did not work, where somebody comes back from it. */
 function refusedThere(): string | null {
   const why = new URLSearchParams(window.location.search).get("why");
-  return why === null ? null : (REFUSED[why] ?? "That did not work. Begin again.");
+  return why === null ? null : (REFUSED[why] ?? tr("That did not work. Begin again."));
 }
 
 /** The door. `away` says that the server, not the person, is the trouble. */
@@ -46,21 +47,21 @@ export function SignIn({ away }: { away: boolean }) {
   const trouble = asksCode && code === "" ? null : enter.error;
   return (
     <Card
-      note="Templates for the lists people ask you for, over your own records."
-      act={byPassword ? "Sign in" : null}
+      note={tr("Templates for the lists people ask you for, over your own records.")}
+      act={byPassword ? tr("Sign in") : null}
       busy={enter.isPending}
-      error={trouble ?? forget.error ?? told ?? (away ? "The server cannot be reached just now." : null)}
+      error={trouble ?? forget.error ?? told ?? (away ? tr("The server cannot be reached just now.") : null)}
       onAct={() => enter.mutate()}
     >
       {ways.data?.house && (
         <a className="btn btn-quiet d-block mb-3" href="/api/v1/session/house">
-          <Icon name="person" /> Sign in with {ways.data.house}
+          <Icon name="person" /> {tr("Sign in with {{house}}", { house: ways.data.house })}
         </a>
       )}
       {byPassword && (
         <>
           <Form.Group className="mb-2" controlId="email">
-            <Form.Label>E-mail address</Form.Label>
+            <Form.Label>{tr("E-mail address")}</Form.Label>
             <Form.Control
               type="email"
               autoComplete="username"
@@ -71,7 +72,7 @@ export function SignIn({ away }: { away: boolean }) {
             />
           </Form.Group>
           <Form.Group className="mb-3" controlId="password">
-            <Form.Label>Password</Form.Label>
+            <Form.Label>{tr("Password")}</Form.Label>
             <Form.Control
               type="password"
               autoComplete="current-password"
@@ -82,7 +83,7 @@ export function SignIn({ away }: { away: boolean }) {
           </Form.Group>
           {asksCode && (
             <Form.Group className="mb-3" controlId="code">
-              <Form.Label>Code that your device shows, or a spare one</Form.Label>
+              <Form.Label>{tr("Code that your device shows, or a spare one")}</Form.Label>
               <Form.Control
                 className="mono"
                 autoFocus
@@ -97,7 +98,9 @@ export function SignIn({ away }: { away: boolean }) {
           {ways.data?.by_mail && (
             <p className="soft">
               {forget.isSuccess ? (
-                <span role="status">If {email} is known here, a link is on its way there.</span>
+                <span role="status">
+                  {tr("If {{email}} is known here, a link is on its way there.", { email })}
+                </span>
               ) : (
                 <Button
                   variant="link"
@@ -105,7 +108,7 @@ export function SignIn({ away }: { away: boolean }) {
                   disabled={!email.includes("@") || forget.isPending}
                   onClick={() => forget.mutate()}
                 >
-                  I forgot my password
+                  {tr("I forgot my password")}
                 </Button>
               )}
             </p>

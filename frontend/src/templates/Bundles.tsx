@@ -9,6 +9,7 @@ import { useStartRun } from "../runs";
 import { Confirm, FormDialog, Icon, shortMoment } from "../shared";
 import { useMay } from "../shell";
 import { BundleDialog } from "./BundleDialog";
+import { tr } from "../i18n";
 
 /** The bundles of the library: several templates and whole record types under one name. */
 export function Bundles({ search }: { search: string }) {
@@ -22,16 +23,16 @@ export function Bundles({ search }: { search: string }) {
   );
   if (shown.length === 0) return null;
   return (
-    <section className="mt-4" aria-label="Bundles">
-      <h2 className="h6">Bundles</h2>
+    <section className="mt-4" aria-label={tr("Bundles")}>
+      <h2 className="h6">{tr("Bundles")}</h2>
       <table className="board" style={{ tableLayout: "fixed" }}>
         <thead>
           <tr>
-            <th>Bundle</th>
-            <th style={{ width: 170 }}>In rounds</th>
-            <th style={{ width: 150 }}>Changed</th>
+            <th>{tr("Bundle")}</th>
+            <th style={{ width: 170 }}>{tr("In rounds")}</th>
+            <th style={{ width: 150 }}>{tr("Changed")}</th>
             <th style={{ width: 150 }}>
-              <span className="visually-hidden">Actions</span>
+              <span className="visually-hidden">{tr("Actions")}</span>
             </th>
           </tr>
         </thead>
@@ -58,37 +59,45 @@ function Row({ bundle }: { bundle: BundleInfo }) {
           {bundle.sentence}
         </div>
       </td>
-      <td className="soft">{bundle.used_by.join(", ") || "none"}</td>
+      <td className="soft">{bundle.used_by.join(", ") || tr("none")}</td>
       <td>
         {shortMoment(bundle.changed_at)}
         <div className="soft small">
-          version {bundle.version}, {bundle.owner}
+          {tr("version {{version}}, {{owner}}", { version: bundle.version, owner: bundle.owner })}
         </div>
       </td>
       <td className="text-end text-nowrap">
         {mayRun && (
-          <Button variant="quiet" onClick={() => setDialog("run")} aria-label={`Run ${bundle.name}`}>
-            <Icon name="play" /> Run…
+          <Button
+            variant="quiet"
+            onClick={() => setDialog("run")}
+            aria-label={tr("Run {{bundle}}", { bundle: bundle.name })}
+          >
+            <Icon name="play" /> {tr("Run…")}
           </Button>
         )}
         <Dropdown align="end" className="d-inline-block">
-          <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${bundle.name}`}>
+          <Dropdown.Toggle
+            variant="link"
+            bsPrefix="btn"
+            aria-label={tr("More for {{bundle}}", { bundle: bundle.name })}
+          >
             ⋮
           </Dropdown.Toggle>
           <Dropdown.Menu>
             <Dropdown.Item as={Link} to={`/runs?template=${bundle.id}`}>
-              Its runs
+              {tr("Its runs")}
             </Dropdown.Item>
             {mayDesign && (
               <>
                 <Dropdown.Item as={Link} to={`/rounds?new=${bundle.id}`}>
-                  Set a round…
+                  {tr("Set a round…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setDialog("change")}>
-                  Change…
+                  {tr("Change…")}
                 </Dropdown.Item>
                 <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
-                  Remove…
+                  {tr("Remove…")}
                 </Dropdown.Item>
               </>
             )}
@@ -113,8 +122,8 @@ function RunBundle({ bundle, onClose }: DialogProps) {
   const [purpose, setPurpose] = useState("");
   return (
     <FormDialog
-      title={`Run ${bundle.name}`}
-      act="Run"
+      title={tr("Run {{bundle}}", { bundle: bundle.name })}
+      act={tr("Run")}
       busy={start.isPending}
       error={start.error}
       onClose={onClose}
@@ -143,14 +152,16 @@ function RemoveBundle({ bundle, onClose }: DialogProps) {
   });
   return (
     <Confirm
-      title="Remove this bundle?"
-      act="Remove"
+      title={tr("Remove this bundle?")}
+      act={tr("Remove")}
       busy={remove.isPending}
       error={remove.error}
       onAct={() => remove.mutate()}
       onClose={onClose}
     >
-      “{bundle.name}” goes; its templates and past runs stay. It can be brought back.
+      {tr("“{{bundle}}” goes; its templates and past runs stay. It can be brought back.", {
+        bundle: bundle.name,
+      })}
     </Confirm>
   );
 }

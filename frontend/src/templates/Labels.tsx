@@ -6,6 +6,7 @@ import type { SharedWith as SharedWithEntry, TemplateRow } from "../api";
 import { FormDialog } from "../shared";
 import { useMay } from "../shell";
 import { SharedWith, useNames } from "./SharedWith";
+import { tr } from "../i18n";
 
 /** What a template is filed under, and for whom it is. */
 export function Labels({ template, onClose }: { template: TemplateRow; onClose: () => void }) {
@@ -48,38 +49,42 @@ export function Labels({ template, onClose }: { template: TemplateRow; onClose: 
   return (
     <FormDialog
       title={template.name}
-      act="Save"
+      act={tr("Save")}
       busy={save.isPending}
       error={save.error}
       onAct={() => save.mutate()}
       onClose={onClose}
     >
       <Form.Group controlId="label-text">
-        <Form.Label>Labels, separated by commas</Form.Label>
+        <Form.Label>{tr("Labels, separated by commas")}</Form.Label>
         <Form.Control
           autoFocus
           value={text}
           onChange={(e) => setText(e.target.value)}
-          placeholder="month end, wards/Quay"
+          placeholder={tr("month end, wards/Quay")}
         />
-        <Form.Text>A slash puts one label into another, as a folder: wards/Quay.</Form.Text>
+        <Form.Text>{tr("A slash puts one label into another, as a folder: wards/Quay.")}</Form.Text>
       </Form.Group>
       <Form.Group controlId="label-standing">
-        <Form.Label>For whom</Form.Label>
+        <Form.Label>{tr("For whom")}</Form.Label>
         <Form.Select value={standing} onChange={(e) => setStanding(e.target.value as typeof standing)}>
-          <option value="own">only {template.mine ? "me" : template.owner}, and administrators</option>
-          <option value="shared">shared with all</option>
+          <option value="own">
+            {tr("only {{mine}}, and administrators", { mine: template.mine ? tr("me") : template.owner })}
+          </option>
+          <option value="shared">{tr("shared with all")}</option>
           <option value="house" disabled={!mayKeep && standing !== "house"}>
-            house standard{mayKeep ? "" : " (an administrator can make it so)"}
+            {tr("house standard{{mayKeep}}", {
+              mayKeep: mayKeep ? "" : tr(" (an administrator can make it so)"),
+            })}
           </option>
         </Form.Select>
       </Form.Group>
       {standing === "own" && mayShare && shared && (
-        <SharedWith legend="And shared with" entries={shared} onChange={setShared} />
+        <SharedWith legend={tr("And shared with")} entries={shared} onChange={setShared} />
       )}
       {mayShare && names.data && known.data && (
         <Form.Group controlId="label-owner">
-          <Form.Label>It belongs to</Form.Label>
+          <Form.Label>{tr("It belongs to")}</Form.Label>
           <Form.Select
             value={owner ?? known.data.owner_id}
             onChange={(e) => setOwner(Number(e.target.value))}

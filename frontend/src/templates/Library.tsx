@@ -13,6 +13,7 @@ import { foldersOf, indented, isWithin } from "./folders";
 import { NewTemplate } from "./NewTemplate";
 import { Help } from "../guide";
 import { Row } from "./LibraryRow";
+import { tr } from "../i18n";
 
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
@@ -48,28 +49,28 @@ export function Library() {
   return (
     <>
       <div className="strip">
-        <h1>Templates</h1>
+        <h1>{tr("Templates")}</h1>
         <Help topic="first-template#the-library" />
         {templates.data && (
           <span className="soft">
-            {count(shown.length)} shown of {count(all.length)}
+            {tr("{{shown}} shown of {{all}}", { shown: count(shown.length), all: count(all.length) })}
           </span>
         )}
         <span className="fill" />
         <RoundButtons />
         {mayDesign && (
           <Button variant="quiet" onClick={() => setBundling(true)}>
-            New bundle…
+            {tr("New bundle…")}
           </Button>
         )}
         {mayDesign && (
           <Link className="btn btn-quiet" to="/templates/match">
-            <Icon name="paste" /> Start from a header row
+            <Icon name="paste" /> {tr("Start from a header row")}
           </Link>
         )}
         {mayDesign && (
           <Button onClick={() => setCreating(true)}>
-            <Icon name="plus" /> New template
+            <Icon name="plus" /> {tr("New template")}
           </Button>
         )}
       </div>
@@ -81,14 +82,14 @@ export function Library() {
               <div className="search mb-0 library-search">
                 <Icon name="search" />
                 <input
-                  aria-label="Search templates"
-                  placeholder="Name, field, recipient or word in the sentence"
+                  aria-label={tr("Search templates")}
+                  placeholder={tr("Name, field, recipient or word in the sentence")}
                   value={search}
                   onChange={(e) => set("q", e.target.value)}
                 />
               </div>
               <label className="soft small d-flex gap-2 align-items-center">
-                sorted by
+                {tr("sorted by")}
                 <Form.Select
                   size="sm"
                   style={{ width: 140 }}
@@ -109,12 +110,13 @@ export function Library() {
             <Trouble error={templates.error} />
             {templates.isSuccess && all.length === 0 && (
               <div className="nothing slab">
-                A template says once which records, which fields and which form a list has. Make the first
-                one.
+                {tr(
+                  "A template says once which records, which fields and which form a list has. Make the first one.",
+                )}
               </div>
             )}
             {all.length > 0 && shown.length === 0 && (
-              <div className="nothing slab">No template fits this search.</div>
+              <div className="nothing slab">{tr("No template fits this search.")}</div>
             )}
             {shown.length > 0 && <Rows templates={shown} />}
             {(view === "all" || view === "mine") && <Bundles search={search} />}
@@ -138,19 +140,19 @@ export function Library() {
 
 const SORTS: Record<string, { words: string; by: (a: TemplateRow, b: TemplateRow) => number }> = {
   last: {
-    words: "last run",
+    words: tr("last run"),
     by: (a, b) =>
       Number(b.pinned) - Number(a.pinned) ||
       (b.last_run?.asked_at ?? "").localeCompare(a.last_run?.asked_at ?? ""),
   },
   mine: {
-    words: "mine first",
+    words: tr("mine first"),
     by: (a, b) => Number(b.mine) - Number(a.mine) || a.name.localeCompare(b.name),
   },
-  name: { words: "name", by: (a, b) => a.name.localeCompare(b.name) },
-  changed: { words: "last change", by: (a, b) => b.changed_at.localeCompare(a.changed_at) },
+  name: { words: tr("name"), by: (a, b) => a.name.localeCompare(b.name) },
+  changed: { words: tr("last change"), by: (a, b) => b.changed_at.localeCompare(a.changed_at) },
   next: {
-    words: "next run",
+    words: tr("next run"),
     by: (a, b) => (a.next_at ?? "9").localeCompare(b.next_at ?? "9"),
   },
 };
@@ -200,18 +202,18 @@ function Sieve({
   );
   const labels = foldersOf(templates.flatMap((t) => t.labels));
   const few: [string, string][] = [
-    ["all", "All I may use"],
-    ["pinned", "Pinned"],
-    ["mine", "Mine"],
-    ["shared", "Shared with all"],
-    ["house", "House standard"],
-    ["planned", "With a round"],
+    ["all", tr("All I may use")],
+    ["pinned", tr("Pinned")],
+    ["mine", tr("Mine")],
+    ["shared", tr("Shared with all")],
+    ["house", tr("House standard")],
+    ["planned", tr("With a round")],
   ];
   const after: [string, string][] = [
-    ["broken", "Broken"],
-    ["held", "Waiting for review"],
-    ["failed", "Last run failed"],
-    ["unsaved", "Never saved"],
+    ["broken", tr("Broken")],
+    ["held", tr("Waiting for review")],
+    ["failed", tr("Last run failed")],
+    ["unsaved", tr("Never saved")],
   ];
   const byRecords = records.map(([name, label]): [string, string] => [`records:${name}`, label]);
   const byLabel = labels.map((label): [string, string] => [`label:${label}`, indented(label)]);
@@ -229,25 +231,25 @@ function Sieve({
     <>
       <Form.Select
         className="sieve-short"
-        aria-label="Which templates"
+        aria-label={tr("Which templates")}
         value={view}
         onChange={(e) => onChange(e.target.value)}
       >
         {few.map(option)}
-        <optgroup label="To look after">{after.map(option)}</optgroup>
-        <optgroup label="Records">{byRecords.map(option)}</optgroup>
-        {labels.length > 0 && <optgroup label="Labels">{byLabel.map(option)}</optgroup>}
+        <optgroup label={tr("To look after")}>{after.map(option)}</optgroup>
+        <optgroup label={tr("Records")}>{byRecords.map(option)}</optgroup>
+        {labels.length > 0 && <optgroup label={tr("Labels")}>{byLabel.map(option)}</optgroup>}
       </Form.Select>
-      <nav className="sieve" aria-label="Which templates">
+      <nav className="sieve" aria-label={tr("Which templates")}>
         {few.map(entry)}
-        <h2>To look after</h2>
+        <h2>{tr("To look after")}</h2>
         {after.map(entry)}
-        <h2>Records</h2>
+        <h2>{tr("Records")}</h2>
         {byRecords.map(entry)}
-        {labels.length > 0 && <h2>Labels</h2>}
+        {labels.length > 0 && <h2>{tr("Labels")}</h2>}
         {byLabel.map(entry)}
-        <h2>Put away</h2>
-        <Link to="/templates/removed">Removed…</Link>
+        <h2>{tr("Put away")}</h2>
+        <Link to="/templates/removed">{tr("Removed…")}</Link>
       </nav>
     </>
   );
@@ -259,14 +261,14 @@ function Rows({ templates }: { templates: TemplateRow[] }) {
       <thead>
         <tr>
           <th style={{ width: 38 }}>
-            <span className="visually-hidden">Pinned</span>
+            <span className="visually-hidden">{tr("Pinned")}</span>
           </th>
-          <th>Template</th>
-          <th style={{ width: 120 }}>Rows, last runs</th>
-          <th style={{ width: 150 }}>Last run</th>
-          <th style={{ width: 150 }}>Next · to whom</th>
+          <th>{tr("Template")}</th>
+          <th style={{ width: 120 }}>{tr("Rows, last runs")}</th>
+          <th style={{ width: 150 }}>{tr("Last run")}</th>
+          <th style={{ width: 150 }}>{tr("Next · to whom")}</th>
           <th style={{ width: 138 }}>
-            <span className="visually-hidden">Actions</span>
+            <span className="visually-hidden">{tr("Actions")}</span>
           </th>
         </tr>
       </thead>

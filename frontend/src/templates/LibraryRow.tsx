@@ -8,6 +8,7 @@ import { RunDialog, RunStatus, useStartRun } from "../runs";
 import { useMay, usePreferences } from "../shell";
 import { Icon, Trouble, count, plural, shortMoment } from "../shared";
 import { More } from "./TemplateMenu";
+import { tr } from "../i18n";
 
 export function Row({ template }: { template: TemplateRow }) {
   const mayRun = useMay("run");
@@ -31,7 +32,7 @@ export function Row({ template }: { template: TemplateRow }) {
           type="button"
           className={`pin ${template.pinned ? "on" : ""}`}
           aria-pressed={template.pinned}
-          aria-label={`Pin ${template.name}`}
+          aria-label={tr("Pin {{template}}", { template: template.name })}
           onClick={() => pin.mutate(!template.pinned)}
         >
           <Icon name={template.pinned ? "pin" : "pinEmpty"} />
@@ -51,12 +52,12 @@ export function Row({ template }: { template: TemplateRow }) {
           <div className="d-flex gap-2 mt-1">
             {template.broken && (
               <span className="tag failed one-line" title={template.broken}>
-                <Icon name="exclamation" /> broken: {template.broken}
+                <Icon name="exclamation" /> {tr("broken: {{broken}}", { broken: template.broken })}
               </span>
             )}
-            {template.standing === "house" && <span className="tag ready">house standard</span>}
+            {template.standing === "house" && <span className="tag ready">{tr("house standard")}</span>}
             {template.standing === "own" && (
-              <span className="tag">{template.mine ? "only mine" : "shared with some"}</span>
+              <span className="tag">{template.mine ? tr("only mine") : tr("shared with some")}</span>
             )}
             {template.source_title && <span className="tag">{template.source_title}</span>}
             {template.labels.map((label) => (
@@ -79,21 +80,27 @@ export function Row({ template }: { template: TemplateRow }) {
             <div className="soft small">{shortMoment(last.finished_at ?? last.asked_at)}</div>
           </>
         ) : (
-          <span className="soft">never run</span>
+          <span className="soft">{tr("never run")}</span>
         )}
       </td>
       <td>
         {template.next_at ? (
           <>
             <div>{shortMoment(template.next_at)}</div>
-            <div className="soft small one-line" title={`${template.next_words}, into ${template.next_to}`}>
+            <div
+              className="soft small one-line"
+              title={tr("{{next_words}}, into {{next_to}}", {
+                next_words: template.next_words,
+                next_to: template.next_to,
+              })}
+            >
               {template.next_to || template.next_words}
             </div>
           </>
         ) : template.next_words ? (
           <span className="soft">{template.next_words}</span>
         ) : (
-          <span className="soft">by hand</span>
+          <span className="soft">{tr("by hand")}</span>
         )}
       </td>
       <td className="text-end text-nowrap">
@@ -102,9 +109,9 @@ export function Row({ template }: { template: TemplateRow }) {
             <Link
               className="btn btn-quiet"
               to={`/templates/${template.id}/run`}
-              aria-label={`Run ${template.name}: it asks something first`}
+              aria-label={tr("Run {{template}}: it asks something first", { template: template.name })}
             >
-              <Icon name="play" /> Run…
+              <Icon name="play" /> {tr("Run…")}
             </Link>
           ) : (
             <RunButton template={template} />
@@ -129,9 +136,9 @@ function RunButton({ template }: { template: TemplateRow }) {
         variant="quiet"
         disabled={run.isPending || run.isSuccess}
         onClick={() => (quiet.includes(template.id) ? start() : setAsking(true))}
-        aria-label={`Run ${template.name}`}
+        aria-label={tr("Run {{template}}", { template: template.name })}
       >
-        <Icon name="play" /> {run.isSuccess ? "Asked" : "Run"}
+        <Icon name="play" /> {run.isSuccess ? tr("Asked") : tr("Run")}
       </Button>
       {asking ? (
         <RunDialog

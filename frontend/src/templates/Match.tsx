@@ -11,10 +11,16 @@ import { FileInput, Icon, Trouble, capital, count, plural, useDebounced } from "
 import { Help } from "../guide";
 import { Choices, fillingOf, shown } from "./MatchChoices";
 import type { Filling } from "./MatchChoices";
+import { tr } from "../i18n";
 
 const QUIET = 350;
 
-const SEPARATORS: Record<string, string> = { "\t": "tabs", ";": "semicolons", "|": "bars", ",": "commas" };
+const SEPARATORS: Record<string, string> = {
+  "\t": tr("tabs"),
+  ";": tr("semicolons"),
+  "|": tr("bars"),
+  ",": tr("commas"),
+};
 
 /** Start from a header row somebody sent: each name matched to a field, scored, accepted by a person. */
 export function Match() {
@@ -54,7 +60,7 @@ export function Match() {
         body: file,
       });
       const said = (await response.json()) as { text?: string; detail?: string };
-      if (!response.ok) throw new Error(said.detail ?? "This file could not be read.");
+      if (!response.ok) throw new Error(said.detail ?? tr("This file could not be read."));
       return said.text ?? "";
     },
     onSuccess: (read_) => {
@@ -76,7 +82,10 @@ export function Match() {
         };
       });
       const document = {
-        name: `${capital(label)}, a layout of ${columns.length} columns`,
+        name: tr("{{label}}, a layout of {{columns}} columns", {
+          label: capital(label),
+          columns: columns.length,
+        }),
         records,
         columns,
         filter: { all: type.data?.proposed ?? [] },
@@ -106,16 +115,16 @@ export function Match() {
   return (
     <>
       <div className="strip">
-        <Link to="/templates" aria-label="Back to the templates">
+        <Link to="/templates" aria-label={tr("Back to the templates")}>
           <Icon name="chevronLeft" />
         </Link>
-        <h1>Start from a header row</h1>
+        <h1>{tr("Start from a header row")}</h1>
         <Help topic="header-row#how-headings-are-matched" />
         <label className="tag d-flex gap-1 align-items-center">
-          one row per
+          {tr("one row per")}
           <Form.Select
             size="sm"
-            aria-label="One row per"
+            aria-label={tr("One row per")}
             value={records}
             onChange={(e) => {
               setRecords(e.target.value);
@@ -123,7 +132,7 @@ export function Match() {
               setAt(0);
             }}
           >
-            <option value="">choose…</option>
+            <option value="">{tr("choose…")}</option>
             {types.data?.map((t) => (
               <option key={t.name} value={t.name}>
                 {t.label}
@@ -133,12 +142,17 @@ export function Match() {
         </label>
         {headings.length > 0 && (
           <span className="soft" role="status">
-            {count(sure)} sure · {count(headings.length - sure - open)} to check · {count(open)} open
+            {tr("{{sure}} sure · {{headings}} to check · {{open}} open", {
+              sure: count(sure),
+              headings: count(headings.length - sure - open),
+              open: count(open),
+            })}
           </span>
         )}
         <span className="fill" />
         <Button disabled={headings.length === 0 || make.isPending} onClick={() => make.mutate()}>
-          To the bench{headings.length > 0 && ` with ${plural(headings.length, "column")}`}
+          {tr("To the bench")}
+          {headings.length > 0 && tr(" with {{headings}}", { headings: plural(headings.length, "column") })}
         </Button>
       </div>
       <main className="body match">
@@ -148,10 +162,10 @@ export function Match() {
               as="textarea"
               rows={headings.length ? 3 : 5}
               className="mono"
-              aria-label="Header row"
-              placeholder={
-                "Paste a header row, with a few rows below it if you have them:\nTREE_REF;SPECIES_LATIN;INSP_DATE"
-              }
+              aria-label={tr("Header row")}
+              placeholder={tr(
+                "Paste a header row, with a few rows below it if you have them:\nTREE_REF;SPECIES_LATIN;INSP_DATE",
+              )}
               spellCheck={false}
               value={text}
               onChange={(e) => {
@@ -162,19 +176,19 @@ export function Match() {
             />
             <div className="d-flex gap-3 align-items-center mt-2">
               <label className="btn btn-quiet btn-sm">
-                <Icon name="paperclip" /> or take it from a sample file
+                <Icon name="paperclip" /> {tr("or take it from a sample file")}
                 <FileInput accept=".csv,.tsv,.txt,.xlsx,.xls,.ods" onFile={read.mutate} />
               </label>
               {matches.data && (
                 <span className="soft">
-                  {matches.data.separator ? `${SEPARATORS[matches.data.separator] ?? "separated"}, ` : ""}
+                  {matches.data.separator ? `${SEPARATORS[matches.data.separator] ?? tr("separated")}, ` : ""}
                   {plural(headings.length, "name")}, {plural(matches.data.samples, "sample row")}
                 </span>
               )}
             </div>
           </div>
           {text.trim() !== "" && records === "" && (
-            <p className="mt-3">Now say above what one row stands for.</p>
+            <p className="mt-3">{tr("Now say above what one row stands for.")}</p>
           )}
           <Trouble
             error={matches.error ?? make.error ?? (read.error instanceof Error ? read.error.message : null)}
@@ -184,13 +198,13 @@ export function Match() {
               <thead>
                 <tr>
                   <th style={{ width: 34 }}>
-                    <span className="visually-hidden">Place</span>
+                    <span className="visually-hidden">{tr("Place")}</span>
                   </th>
-                  <th>Heading they want</th>
-                  <th>What fills it</th>
-                  <th>First value</th>
+                  <th>{tr("Heading they want")}</th>
+                  <th>{tr("What fills it")}</th>
+                  <th>{tr("First value")}</th>
                   <th style={{ width: 92 }}>
-                    <span className="visually-hidden">How sure</span>
+                    <span className="visually-hidden">{tr("How sure")}</span>
                   </th>
                 </tr>
               </thead>
@@ -224,8 +238,9 @@ export function Match() {
                           </>
                         ) : (
                           <span className="soft">
-                            nothing here holds this surely: choose a field, one text, a formula, or leave it
-                            blank
+                            {tr(
+                              "nothing here holds this surely: choose a field, one text, a formula, or leave it blank",
+                            )}
                           </span>
                         )}
                       </td>
@@ -244,7 +259,7 @@ export function Match() {
             </table>
           )}
         </div>
-        <aside className="match-side" aria-label="What could fill it">
+        <aside className="match-side" aria-label={tr("What could fill it")}>
           {here ? (
             <Choices
               key={at}
@@ -255,9 +270,9 @@ export function Match() {
             />
           ) : (
             <Hint name="match">
-              Somebody sent you the columns they want? Paste their header row, say what one row stands for,
-              and each name is held against your fields: by label, technical name, synonyms and the sample
-              values.
+              {tr(
+                "Somebody sent you the columns they want? Paste their header row, say what one row stands for, and each name is held against your fields: by label, technical name, synonyms and the sample values.",
+              )}
             </Hint>
           )}
         </aside>

@@ -3,6 +3,7 @@ import { Button, Form } from "react-bootstrap";
 import type { Candidate, FieldInfo, Matched } from "../api";
 import { FieldPicker } from "../bench/components/FieldPicker";
 import type { ColumnValue, Show } from "../bench/types";
+import { tr } from "../i18n";
 
 /** What fills one heading, as a person left it. */
 export interface Filling {
@@ -26,11 +27,13 @@ export function fillingOf(candidate: Candidate): Filling {
 export function shown(show: Show | undefined): string {
   if (!show) return "";
   const parts = [
-    show.date && `written ${show.date}`,
-    show.factor && `times ${show.factor}`,
-    show.decimals !== undefined && show.decimals !== null && `${show.decimals} decimals`,
-    show.choice === "code" && "as its code",
-    show.yes && `written ${show.yes} / ${show.no}`,
+    show.date && tr("written {{date}}", { date: show.date }),
+    show.factor && tr("times {{factor}}", { factor: show.factor }),
+    show.decimals !== undefined &&
+      show.decimals !== null &&
+      tr("{{decimals}} decimals", { decimals: show.decimals }),
+    show.choice === "code" && tr("as its code"),
+    show.yes && tr("written {{yes}} / {{no}}", { yes: show.yes, no: show.no }),
   ].filter(Boolean);
   return parts.length ? `· ${parts.join(", ")}` : "";
 }
@@ -54,7 +57,7 @@ export function Choices({
       <h2 className="mono">{heading.heading}</h2>
       {heading.samples.length > 0 && (
         <p className="mb-2">
-          Their sample shows <span className="mono">{heading.samples.slice(0, 3).join(", ")}</span>.
+          {tr("Their sample shows")} <span className="mono">{heading.samples.slice(0, 3).join(", ")}</span>.
         </p>
       )}
       {heading.candidates.map((c) => (
@@ -67,11 +70,11 @@ export function Choices({
         >
           <b className={c.retired ? "retired" : ""}>{c.trail}</b>{" "}
           <span className="tag">{Math.round(c.score * 100)}</span>
-          <span className="mono d-block">{c.value ?? "no value yet"}</span>
+          <span className="mono d-block">{c.value ?? tr("no value yet")}</span>
           <span className="soft small d-block">{c.reasons.join("; ")}</span>
         </button>
       ))}
-      <h3>Something else</h3>
+      <h3>{tr("Something else")}</h3>
       {picking ? (
         <FieldPicker
           groups={groups}
@@ -88,7 +91,7 @@ export function Choices({
       ) : (
         <div className="d-flex gap-2 flex-wrap">
           <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
-            another field
+            {tr("another field")}
           </Button>
           <Button
             variant="quiet"
@@ -96,13 +99,13 @@ export function Choices({
             onClick={() =>
               onFill({
                 value: { constant: heading.samples[0] ?? "" },
-                trail: "the same text in every row",
+                trail: tr("the same text in every row"),
                 first: heading.samples[0] ?? "",
                 accepted: true,
               })
             }
           >
-            one fixed text
+            {tr("one fixed text")}
           </Button>
           <Button
             variant="quiet"
@@ -110,36 +113,37 @@ export function Choices({
             onClick={() =>
               onFill({
                 value: { formula: '""' },
-                trail: "a formula, written on the bench",
+                trail: tr("a formula, written on the bench"),
                 first: null,
                 accepted: true,
               })
             }
           >
-            a formula
+            {tr("a formula")}
           </Button>
           <Button
             variant="quiet"
             size="sm"
             onClick={() =>
-              onFill({ value: { constant: "" }, trail: "left blank", first: "", accepted: true })
+              onFill({ value: { constant: "" }, trail: tr("left blank"), first: "", accepted: true })
             }
           >
-            leave it blank
+            {tr("leave it blank")}
           </Button>
         </div>
       )}
-      {filling && "constant" in filling.value && filling.trail !== "left blank" && (
+      {filling && "constant" in filling.value && filling.trail !== tr("left blank") && (
         <Form.Control
           className="mt-2"
-          aria-label="The fixed text"
+          aria-label={tr("The fixed text")}
           value={filling.value.constant}
           onChange={(e) => onFill({ ...filling, value: { constant: e.target.value }, first: e.target.value })}
         />
       )}
       <p className="soft small mt-3">
-        Nothing is taken without your eye: Space accepts a line, arrows move. “Sure” needs the name, the kind
-        of value and their sample to agree with ours.
+        {tr(
+          "Nothing is taken without your eye: Space accepts a line, arrows move. “Sure” needs the name, the kind of value and their sample to agree with ours.",
+        )}
       </p>
     </>
   );

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { Missing, TemplateRow } from "../api";
 import { FormDialog, Icon } from "../shared";
 import { useShell } from "../shell";
+import { tr } from "../i18n";
 
 const nameOf = (m: Missing) => (m.name ? `${m.records}.${m.name}` : m.records);
 
@@ -32,8 +33,8 @@ export function MoveDialog({ template, onClose }: { template: TemplateRow; onClo
   const missing = found.data?.missing ?? [];
   return (
     <FormDialog
-      title={`Move “${template.name}” to another source`}
-      act="Move"
+      title={tr("Move “{{template}}” to another source", { template: template.name })}
+      act={tr("Move")}
       busy={move.isPending}
       ready={found.isSuccess}
       error={found.error ?? move.error}
@@ -41,7 +42,7 @@ export function MoveDialog({ template, onClose }: { template: TemplateRow; onClo
       onClose={onClose}
     >
       <Form.Group controlId="move-to">
-        <Form.Label>Read from</Form.Label>
+        <Form.Label>{tr("Read from")}</Form.Label>
         <Form.Select
           value={to}
           onChange={(e) => {
@@ -58,7 +59,7 @@ export function MoveDialog({ template, onClose }: { template: TemplateRow; onClo
       </Form.Group>
       {found.isSuccess && missing.length === 0 && (
         <span className="all-well">
-          <Icon name="check" /> everything it names is there
+          <Icon name="check" /> {tr("everything it names is there")}
         </span>
       )}
       {missing.map((m) => (
@@ -69,7 +70,9 @@ export function MoveDialog({ template, onClose }: { template: TemplateRow; onClo
         />
       ))}
       {missing.length > 0 && (
-        <p className="soft mb-0">What is left open stays a problem of the template; its rounds pause.</p>
+        <p className="soft mb-0">
+          {tr("What is left open stays a problem of the template; its rounds pause.")}
+        </p>
       )}
     </FormDialog>
   );
@@ -77,11 +80,12 @@ export function MoveDialog({ template, onClose }: { template: TemplateRow; onClo
 
 function Take({ missing, onTake }: { missing: Missing; onTake: (name: string) => void }) {
   const [name, setName] = useState(missing.candidates[0] ?? "");
-  const id = `take ${nameOf(missing)}`;
+  const id = tr("take {{missing}}", { missing: nameOf(missing) });
   return (
     <Form.Group controlId={id}>
       <Form.Label>
-        There is no <span className="mono">{nameOf(missing)}</span>; take
+        {tr("There is no")} <span className="mono">{nameOf(missing)}</span>
+        {tr("; take")}
       </Form.Label>
       <div className="d-flex gap-2">
         <Form.Control
@@ -102,7 +106,7 @@ function Take({ missing, onTake }: { missing: Missing; onTake: (name: string) =>
           disabled={!name.trim()}
           onClick={() => onTake(name.trim())}
         >
-          Take it
+          {tr("Take it")}
         </button>
       </div>
     </Form.Group>

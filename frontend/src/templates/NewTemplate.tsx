@@ -7,6 +7,7 @@ import type { AskedInfo, Look } from "../api";
 import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
 import { Proposed } from "./Proposed";
+import { tr } from "../i18n";
 
 type Start = "everyday" | "empty" | "view" | "copy" | "document";
 
@@ -74,7 +75,7 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
         .then((text) => JSON.parse(text) as unknown)
         .catch(() => null);
       if (!parsed || typeof parsed !== "object")
-        throw new Error("This file is no template document: it is not JSON.");
+        throw new Error(tr("This file is no template document: it is not JSON."));
       const body = { document: parsed as never, limit: 1, offset: 0, bench: "", keys: false };
       return {
         document: parsed as Record<string, unknown>,
@@ -100,23 +101,25 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
         }}
       >
         <Modal.Header closeButton>
-          <Modal.Title id="new-template">New template: one row per what?</Modal.Title>
+          <Modal.Title id="new-template">{tr("New template: one row per what?")}</Modal.Title>
         </Modal.Header>
         <Modal.Body>
           <AskedText
             text={request}
             onText={setRequest}
             onFound={setFound}
-            label="Say what you were asked for"
-            placeholder="standing oaks in Quay not inspected for two years: tag, girth, last inspection, biggest first"
+            label={tr("Say what you were asked for")}
+            placeholder={tr(
+              "standing oaks in Quay not inspected for two years: tag, girth, last inspection, biggest first",
+            )}
           />
-          {!asking && <p className="soft mt-3 mb-1">Or choose:</p>}
+          {!asking && <p className="soft mt-3 mb-1">{tr("Or choose:")}</p>}
           {!asking && needsType && (
             <div
               className="choices mb-3"
               style={{ maxHeight: 270 }}
               role="radiogroup"
-              aria-label="One row per"
+              aria-label={tr("One row per")}
             >
               {types.data?.map((t) => (
                 <label key={t.name} className={`option ${t.name === records ? "on" : ""}`}>
@@ -128,7 +131,10 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
                     onChange={() => setRecords(t.name)}
                     className="form-check-input mt-0"
                   />
-                  {t.label} <span className="mono">{t.rows === null ? "" : `about ${count(t.rows)}`}</span>
+                  {t.label}{" "}
+                  <span className="mono">
+                    {t.rows === null ? "" : tr("about {{rows}}", { rows: count(t.rows) })}
+                  </span>
                 </label>
               ))}
             </div>
@@ -139,17 +145,19 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
                 start={start}
                 here="everyday"
                 onStart={setStart}
-                label={`Start with the everyday fields${chosen ? ` of ${chosen.plural}` : ""}`}
+                label={tr("Start with the everyday fields{{chosen}}", {
+                  chosen: chosen ? tr(" of {{chosen}}", { chosen: chosen.plural }) : "",
+                })}
               />
               {start === "everyday" && records !== "" && <Proposed records={records} />}
-              <Way start={start} here="empty" onStart={setStart} label="Start with an empty sheet" />
+              <Way start={start} here="empty" onStart={setStart} label={tr("Start with an empty sheet")} />
               {(views.data?.length ?? 0) > 0 && (
-                <Way start={start} here="view" onStart={setStart} label="Start with a saved view" />
+                <Way start={start} here="view" onStart={setStart} label={tr("Start with a saved view")} />
               )}
               {start === "view" && (
                 <Form.Select
                   className="mb-2"
-                  aria-label="View"
+                  aria-label={tr("View")}
                   value={source}
                   onChange={(e) => setSource(e.target.value)}
                 >
@@ -160,11 +168,16 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
                   ))}
                 </Form.Select>
               )}
-              <Way start={start} here="copy" onStart={setStart} label="Start with a copy of a template" />
+              <Way
+                start={start}
+                here="copy"
+                onStart={setStart}
+                label={tr("Start with a copy of a template")}
+              />
               {start === "copy" && (
                 <Form.Select
                   className="mb-2"
-                  aria-label="Template to copy"
+                  aria-label={tr("Template to copy")}
                   value={source}
                   onChange={(e) => setSource(e.target.value)}
                 >
@@ -179,14 +192,14 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
                 start={start}
                 here="document"
                 onStart={setStart}
-                label="Start with a document from another Bouquet"
+                label={tr("Start with a document from another Bouquet")}
               />
               {start === "document" && (
                 <>
                   <Form.Control
                     type="file"
                     accept=".json,application/json"
-                    aria-label="Document"
+                    aria-label={tr("Document")}
                     onChange={(e) => {
                       const file = (e.target as HTMLInputElement).files?.[0];
                       setDocument(null);
@@ -204,10 +217,10 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
-            Cancel
+            {tr("Cancel")}
           </Button>
           <Button type="submit" disabled={!ready || make.isPending}>
-            Open the bench
+            {tr("Open the bench")}
           </Button>
         </Modal.Footer>
       </Form>
@@ -245,14 +258,14 @@ function Imported({ look }: { look: Look }) {
       {look.sentence.length > 0 && <p className="mb-1">{look.sentence.map((p) => p.text).join("")}</p>}
       {look.problems.length === 0 ? (
         <span className="all-well">
-          <Icon name="check" /> everything it names is here
+          <Icon name="check" /> {tr("everything it names is here")}
         </span>
       ) : (
         <>
           <div className="field-trouble">
             {look.sentence.length > 0
-              ? "Not all it names is here. It can be opened; the bench shows each place:"
-              : "This cannot be opened:"}
+              ? tr("Not all it names is here. It can be opened; the bench shows each place:")
+              : tr("This cannot be opened:")}
           </div>
           <ul className="mb-0">
             {look.problems.map((p) => (

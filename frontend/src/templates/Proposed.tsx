@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api, useSource } from "../api";
 import { Trouble } from "../shared";
+import { tr } from "../i18n";
 
 const ROWS = 4;
 
@@ -20,7 +21,7 @@ export function Proposed({ records }: { records: string }) {
   if (found.error) return <Trouble error={found.error} />;
   const look = found.data;
   return (
-    <div className="proposed" aria-busy={found.isPending} aria-label="First rows">
+    <div className="proposed" aria-busy={found.isPending} aria-label={tr("First rows")}>
       {look && (
         <table className="board plain">
           <thead>
@@ -41,7 +42,7 @@ export function Proposed({ records }: { records: string }) {
           </tbody>
         </table>
       )}
-      {look?.rows.length === 0 && <p className="soft mb-0">No records yet.</p>}
+      {look?.rows.length === 0 && <p className="soft mb-0">{tr("No records yet.")}</p>}
     </div>
   );
 }

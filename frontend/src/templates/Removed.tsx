@@ -4,13 +4,14 @@ import { Link } from "react-router";
 import { answer, api } from "../api";
 import type { RemovedInfo } from "../api";
 import { ActionsHead, Trouble, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 const WORDS: Record<RemovedInfo["kind"], string> = {
-  template: "template",
-  bundle: "bundle",
-  round: "round",
-  picks: "saved list",
-  view: "view of records",
+  template: tr("template"),
+  bundle: tr("bundle"),
+  round: tr("round"),
+  picks: tr("saved list"),
+  view: tr("view of records"),
 };
 
 /** What was removed and can be brought back. */
@@ -23,26 +24,26 @@ export function Removed() {
   return (
     <>
       <div className="strip">
-        <h1>Removed</h1>
+        <h1>{tr("Removed")}</h1>
         <span className="soft">
-          templates, bundles, rounds, saved lists and views that can be brought back
+          {tr("templates, bundles, rounds, saved lists and views that can be brought back")}
         </span>
         <span className="fill" />
         <Link className="btn btn-quiet" to="/templates">
-          All templates
+          {tr("All templates")}
         </Link>
       </div>
       <main className="body">
         <Trouble error={removed.error} />
-        {removed.data?.length === 0 && <div className="nothing slab">Nothing was removed.</div>}
+        {removed.data?.length === 0 && <div className="nothing slab">{tr("Nothing was removed.")}</div>}
         {removed.data && removed.data.length > 0 && (
           <table className="board" style={{ maxWidth: 900 }}>
             <thead>
               <tr>
-                <th>Name</th>
-                <th>What</th>
-                <th>Whose</th>
-                <th>Removed</th>
+                <th>{tr("Name")}</th>
+                <th>{tr("What")}</th>
+                <th>{tr("Whose")}</th>
+                <th>{tr("Removed")}</th>
                 <ActionsHead />
               </tr>
             </thead>
@@ -66,7 +67,7 @@ function Entry({ entry }: { entry: RemovedInfo }) {
   });
   return (
     <tr>
-      <td>{entry.kind === "round" ? `Round of ${entry.name}` : entry.name}</td>
+      <td>{entry.kind === "round" ? tr("Round of {{entry}}", { entry: entry.name }) : entry.name}</td>
       <td>{WORDS[entry.kind]}</td>
       <td>{entry.owner}</td>
       <td>{shortMoment(entry.removed_at)}</td>
@@ -75,9 +76,9 @@ function Entry({ entry }: { entry: RemovedInfo }) {
           variant="quiet"
           disabled={restore.isPending || restore.isSuccess}
           onClick={() => restore.mutate()}
-          aria-label={`Bring back ${entry.name}`}
+          aria-label={tr("Bring back {{entry}}", { entry: entry.name })}
         >
-          Bring back
+          {tr("Bring back")}
         </Button>
         <Trouble error={restore.error} />
       </td>

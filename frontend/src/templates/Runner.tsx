@@ -20,6 +20,7 @@ import type { Window } from "../shared";
 import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
 import type { Narrowing } from "../bench/types";
 import { ColumnsOf, OnlyThese, limited } from "./ThisOnce";
+import { tr } from "../i18n";
 
 const SAMPLE = 8;
 const QUIET = 300;
@@ -92,15 +93,17 @@ function Asking({ known }: { known: Questions }) {
   return (
     <>
       <div className="strip">
-        <Link to="/templates" aria-label="Back to the templates">
+        <Link to="/templates" aria-label={tr("Back to the templates")}>
           <Icon name="chevronLeft" />
         </Link>
         <h1>{known.name}</h1>
-        <span className="tag">{known.version ? `version ${known.version}` : "draft"}</span>
+        <span className="tag">
+          {known.version ? tr("version {{version}}", { version: known.version }) : tr("draft")}
+        </span>
         <span className="fill" />
         {mayDesign && (
           <Link className="btn btn-quiet" to={`/templates/${known.id}`}>
-            To the bench
+            {tr("To the bench")}
           </Link>
         )}
       </div>
@@ -127,7 +130,8 @@ function Asking({ known }: { known: Questions }) {
           {known.periods.map((p) => (
             <Form.Group key={p.place} controlId={`period-${p.place}`} className="mt-3">
               <Form.Label>
-                {said(look.data?.sentence, p.place)} <span className="soft fw-normal">for this once</span>
+                {said(look.data?.sentence, p.place)}{" "}
+                <span className="soft fw-normal">{tr("for this once")}</span>
               </Form.Label>
               <PeriodInput
                 id={`period-${p.place}`}
@@ -138,9 +142,9 @@ function Asking({ known }: { known: Questions }) {
             </Form.Group>
           ))}
           <fieldset className="mt-3">
-            <legend className="form-label">As</legend>
+            <legend className="form-label">{tr("As")}</legend>
             <Form.Select
-              aria-label="As"
+              aria-label={tr("As")}
               value={format}
               onChange={(e) => setFormat(e.target.value as typeof format)}
             >
@@ -159,12 +163,12 @@ function Asking({ known }: { known: Questions }) {
           </div>
           <div className="runner-count" role="status">
             {!ready ? (
-              "Answer what is asked; then you see how many rows it comes to."
+              tr("Answer what is asked; then you see how many rows it comes to.")
             ) : rows === undefined ? (
-              "counting…"
+              tr("counting…")
             ) : (
               <>
-                <b>{count(rows)}</b> {rows === 1 ? "row" : "rows"},{" "}
+                <b>{count(rows)}</b> {tr("rows", { count: rows })},{" "}
                 <Expected templateId={known.id} rows={rows} format={format} />
               </>
             )}
@@ -176,10 +180,12 @@ function Asking({ known }: { known: Questions }) {
           ))}
           <Trouble error={start.error ?? look.error} />
           <Button type="submit" size="lg" disabled={!may || start.isPending}>
-            <Icon name="play" /> Get the file
+            <Icon name="play" /> {tr("Get the file")}
           </Button>
           {!mayRun && (
-            <p className="soft mt-2">You may look at templates but not run them. Ask an administrator.</p>
+            <p className="soft mt-2">
+              {tr("You may look at templates but not run them. Ask an administrator.")}
+            </p>
           )}
           {run && (
             <div className="mt-3">
@@ -187,13 +193,13 @@ function Asking({ known }: { known: Questions }) {
             </div>
           )}
         </Form>
-        <section aria-label="A sample" className="runner-sample">
+        <section aria-label={tr("A sample")} className="runner-sample">
           {look.data && (
             <>
               <p className="sentence-plain">
                 {look.data.sentence.map((p) => p.text + (p.note ? ` (${p.note})` : "")).join("")}
               </p>
-              <div className="grid-wrap" tabIndex={0} role="region" aria-label="The first rows">
+              <div className="grid-wrap" tabIndex={0} role="region" aria-label={tr("The first rows")}>
                 <table className="grid">
                   <thead>
                     <tr>
@@ -207,7 +213,7 @@ function Asking({ known }: { known: Questions }) {
                       <tr key={n}>
                         {row.map((v, k) => (
                           <td key={k} className="mono">
-                            {v ?? <span className="soft">empty</span>}
+                            {v ?? <span className="soft">{tr("empty")}</span>}
                           </td>
                         ))}
                       </tr>
@@ -217,8 +223,11 @@ function Asking({ known }: { known: Questions }) {
               </div>
               <p className="soft small">
                 {look.data.rows.length === 0
-                  ? "No row fits."
-                  : `The first ${count(look.data.rows.length)}${rows === undefined ? "" : ` of ${count(rows)}`}; the file has them all.`}
+                  ? tr("No row fits.")
+                  : tr("The first {{rows}}{{rows2}}; the file has them all.", {
+                      rows: count(look.data.rows.length),
+                      rows2: rows === undefined ? "" : tr(" of {{rows}}", { rows: count(rows) }),
+                    })}
               </p>
             </>
           )}

@@ -3,6 +3,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { SharedWith as Entry } from "../api";
 import { useShell } from "../shell";
+import { tr } from "../i18n";
 
 /** The people and groups with whom something can be shared. */
 export function useNames(enabled = true) {
@@ -30,7 +31,10 @@ export function SharedWith({ legend, entries, onChange }: Props) {
       <legend className="form-label">{legend}</legend>
       <div className="pick-types">
         {[
-          ...names.data.groups.map((g) => ({ entry: { group: g.id }, label: `${g.name} (group)` })),
+          ...names.data.groups.map((g) => ({
+            entry: { group: g.id },
+            label: tr("{{name}} (group)", { name: g.name }),
+          })),
           ...names.data.people
             .filter((p) => p.id !== session.person.id)
             .map((p) => ({ entry: { person: p.id }, label: p.name })),

@@ -9,6 +9,7 @@ import { useMay, useShell } from "../shell";
 import { Labels } from "./Labels";
 import { MoveDialog } from "./MoveDialog";
 import { Versions } from "./Versions";
+import { tr } from "../i18n";
 
 /** What else can be done with a template. */
 export function More({ template }: { template: TemplateRow }) {
@@ -36,45 +37,49 @@ export function More({ template }: { template: TemplateRow }) {
   return (
     <>
       <Dropdown align="end" className="d-inline-block">
-        <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={`More for ${template.name}`}>
+        <Dropdown.Toggle
+          variant="link"
+          bsPrefix="btn"
+          aria-label={tr("More for {{template}}", { template: template.name })}
+        >
           ⋮
         </Dropdown.Toggle>
         <Dropdown.Menu>
           <Dropdown.Item as={Link} to={`/templates/${template.id}`}>
-            Open on the bench
+            {tr("Open on the bench")}
           </Dropdown.Item>
           {mayRun && (
             <Dropdown.Item as={Link} to={`/templates/${template.id}/run`}>
-              Run with another period or format…
+              {tr("Run with another period or format…")}
             </Dropdown.Item>
           )}
           <Dropdown.Item as={Link} to={`/runs?template=${template.id}`}>
-            Its runs
+            {tr("Its runs")}
           </Dropdown.Item>
           <Dropdown.Item as="button" onClick={() => setDialog("versions")}>
-            Versions…
+            {tr("Versions…")}
           </Dropdown.Item>
           <Dropdown.Item href={`/api/v1/templates/${template.id}/document`} download>
-            Export as a document
+            {tr("Export as a document")}
           </Dropdown.Item>
           {mayDesign && (
             <>
               <Dropdown.Item as={Link} to={`/rounds?new=${template.id}`}>
-                Set a round…
+                {tr("Set a round…")}
               </Dropdown.Item>
               <Dropdown.Item as="button" onClick={() => copy.mutate()}>
-                Make a copy
+                {tr("Make a copy")}
               </Dropdown.Item>
               <Dropdown.Item as="button" onClick={() => setDialog("labels")}>
-                Labels, and for whom…
+                {tr("Labels, and for whom…")}
               </Dropdown.Item>
               {session.sources.length > 1 && (
                 <Dropdown.Item as="button" onClick={() => setDialog("move")}>
-                  Move to another source…
+                  {tr("Move to another source…")}
                 </Dropdown.Item>
               )}
               <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
-                Remove…
+                {tr("Remove…")}
               </Dropdown.Item>
             </>
           )}
@@ -82,13 +87,13 @@ export function More({ template }: { template: TemplateRow }) {
       </Dropdown>
       {dialog === "remove" && (
         <Confirm
-          title={`Remove “${template.name}”?`}
-          act="Remove"
+          title={tr("Remove “{{template}}”?", { template: template.name })}
+          act={tr("Remove")}
           error={remove.error}
           onAct={() => remove.mutate()}
           onClose={() => setDialog(null)}
         >
-          It leaves the library. The runs it made and their files stay in the ledger.
+          {tr("It leaves the library. The runs it made and their files stay in the ledger.")}
         </Confirm>
       )}
       {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}

@@ -7,6 +7,7 @@ import { mineOf } from "../bench/components/OnlyMine";
 import type { Narrowing } from "../bench/types";
 import { plural } from "../shared";
 import { useMine } from "../shell";
+import { tr } from "../i18n";
 
 /** Whose columns the file has: the template’s own, or, for this once, those of a view of the same records. */
 export function ColumnsOf({
@@ -34,16 +35,16 @@ export function ColumnsOf({
   return (
     <Form.Group className="mt-3" controlId="columns-of">
       <Form.Label>
-        Columns <span className="soft fw-normal">for this once</span>
+        {tr("Columns")} <span className="soft fw-normal">{tr("for this once")}</span>
       </Form.Label>
       <Form.Select
         value={view?.id ?? ""}
         onChange={(e) => onView(views.data.find((v) => String(v.id) === e.target.value))}
       >
-        <option value="">the template’s own</option>
+        <option value="">{tr("the template’s own")}</option>
         {views.data.map((v) => (
           <option key={v.id} value={v.id}>
-            of the view “{v.name}”{v.mine ? "" : ` (${v.owner})`}
+            {tr("of the view “{{name}}”{{mine}}", { name: v.name, mine: v.mine ? "" : ` (${v.owner})` })}
           </option>
         ))}
       </Form.Select>
@@ -86,13 +87,13 @@ export function OnlyThese({ known, onOnce }: { known: Questions; onOnce: (once: 
   return (
     <fieldset className="mt-3">
       <legend className="form-label">
-        Only <span className="soft fw-normal">for this once</span>
+        {tr("Only")} <span className="soft fw-normal">{tr("for this once")}</span>
       </legend>
       {whose && (
         <Form.Check
           id="only-mine"
-          label="mine"
-          title={`What says ${mine.join(" or ")}`}
+          label={tr("mine")}
+          title={tr("What says {{mine}}", { mine: mine.join(tr(" or ")) })}
           checked={own}
           onChange={(e) => put(chosen, e.target.checked)}
         />
@@ -101,7 +102,10 @@ export function OnlyThese({ known, onOnce }: { known: Questions; onOnce: (once: 
         <Form.Check
           key={list.name}
           id={`list-${list.name}`}
-          label={`of the list “${list.name}” (${plural(list.size, "record")})`}
+          label={tr("of the list “{{list}}” ({{size}})", {
+            list: list.name,
+            size: plural(list.size, "record"),
+          })}
           checked={chosen.includes(list.name)}
           onChange={(e) =>
             put(e.target.checked ? [...chosen, list.name] : chosen.filter((n) => n !== list.name), own)

@@ -4,6 +4,7 @@ import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import { useMay } from "../shell";
 import { Icon, Trouble, plural, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 interface Props {
   id: number;
@@ -65,11 +66,13 @@ export function Versions({ id, name, onClose, onRestored }: Props) {
   return (
     <Modal show onHide={onClose} size="lg" aria-labelledby="versions">
       <Modal.Header closeButton>
-        <Modal.Title id="versions">Versions of {name}</Modal.Title>
+        <Modal.Title id="versions">{tr("Versions of {{name}}", { name })}</Modal.Title>
       </Modal.Header>
       <Modal.Body className="versions">
         <Trouble error={versions.error ?? changes.error ?? restore.error} />
-        {versions.data?.length === 0 && <p className="mb-0">It was never saved; there is only the draft.</p>}
+        {versions.data?.length === 0 && (
+          <p className="mb-0">{tr("It was never saved; there is only the draft.")}</p>
+        )}
         {versions.data && versions.data.length > 0 && (
           <>
             <ul>
@@ -81,7 +84,7 @@ export function Versions({ id, name, onClose, onRestored }: Props) {
                     aria-pressed={v.number === before}
                     onClick={() => setChosen(v.number)}
                   >
-                    <b>version {v.number}</b> {v.note}
+                    <b>{tr("version {{number}}", { number: v.number })}</b> {v.note}
                     <span>
                       {v.saved_by}, {shortMoment(v.saved_at)}
                     </span>
@@ -89,26 +92,26 @@ export function Versions({ id, name, onClose, onRestored }: Props) {
                 </li>
               ))}
             </ul>
-            <section aria-label="What differs">
+            <section aria-label={tr("What differs")}>
               <div className="d-flex gap-2 align-items-center mb-2">
-                from version {before} to
+                {tr("from version {{before}} to", { before })}
                 <Form.Select
                   size="sm"
                   style={{ width: 160 }}
-                  aria-label="Compared with"
+                  aria-label={tr("Compared with")}
                   value={after}
                   onChange={(e) => setAfter(e.target.value === "draft" ? "draft" : Number(e.target.value))}
                 >
-                  <option value="draft">the draft</option>
+                  <option value="draft">{tr("the draft")}</option>
                   {versions.data.map((v) => (
                     <option key={v.number} value={v.number}>
-                      version {v.number}
+                      {tr("version {{number}}", { number: v.number })}
                     </option>
                   ))}
                 </Form.Select>
                 <span className="soft">
                   {changes.data &&
-                    (changes.data.length ? plural(changes.data.length, "difference") : "no difference")}
+                    (changes.data.length ? plural(changes.data.length, "difference") : tr("no difference"))}
                 </span>
               </div>
               {changes.data?.map((c, n) => (
@@ -129,11 +132,11 @@ export function Versions({ id, name, onClose, onRestored }: Props) {
       </Modal.Body>
       <Modal.Footer>
         <Button variant="quiet" onClick={onClose}>
-          Close
+          {tr("Close")}
         </Button>
         {mayDesign && before !== null && (
           <Button disabled={restore.isPending} onClick={() => restore.mutate(before)}>
-            Go back to version {before}
+            {tr("Go back to version {{before}}", { before })}
           </Button>
         )}
       </Modal.Footer>

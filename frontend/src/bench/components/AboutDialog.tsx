@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import type { Document } from "../types";
+import { tr } from "../../i18n";
 
 const ZONES = Intl.supportedValuesOf("timeZone");
 
@@ -24,11 +25,11 @@ export function AboutDialog({ document, onDone, onClose }: Props) {
         }}
       >
         <Modal.Header closeButton>
-          <Modal.Title id="about">About “{document.name}”</Modal.Title>
+          <Modal.Title id="about">{tr("About “{{document}}”", { document: document.name })}</Modal.Title>
         </Modal.Header>
         <Modal.Body className="d-grid gap-3">
           <Form.Group controlId="about-text">
-            <Form.Label>What it is for</Form.Label>
+            <Form.Label>{tr("What it is for")}</Form.Label>
             <Form.Control
               as="textarea"
               rows={3}
@@ -37,10 +38,10 @@ export function AboutDialog({ document, onDone, onClose }: Props) {
               value={about}
               onChange={(e) => setAbout(e.target.value)}
             />
-            <Form.Text>Whoever runs it reads this first.</Form.Text>
+            <Form.Text>{tr("Whoever runs it reads this first.")}</Form.Text>
           </Form.Group>
           <Form.Group controlId="about-zone">
-            <Form.Label>Time zone</Form.Label>
+            <Form.Label>{tr("Time zone")}</Form.Label>
             <Form.Control
               list="zones"
               isInvalid={!known}
@@ -52,15 +53,15 @@ export function AboutDialog({ document, onDone, onClose }: Props) {
                 <option key={z} value={z} />
               ))}
             </datalist>
-            <Form.Text>Days begin, and moments are written, as clocks show them there.</Form.Text>
+            <Form.Text>{tr("Days begin, and moments are written, as clocks show them there.")}</Form.Text>
           </Form.Group>
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
-            Cancel
+            {tr("Cancel")}
           </Button>
           <Button type="submit" disabled={!known}>
-            Take it
+            {tr("Take it")}
           </Button>
         </Modal.Footer>
       </Form>

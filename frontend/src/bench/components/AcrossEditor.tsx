@@ -5,6 +5,7 @@ import { Icon, NumberInput } from "../../shared";
 import type { Across } from "../types";
 import { FieldPicker } from "./FieldPicker";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 const STEPS = ["day", "week", "month", "quarter", "year"] as const;
 
@@ -33,9 +34,9 @@ export function AcrossEditor({ across, groups, fieldOf, onAcross }: Props) {
     return (
       <div className="ms-4 mt-2">
         <Button variant="quiet" size="sm" onClick={() => setChoosing(true)}>
-          and across…
+          {tr("and across…")}
         </Button>{" "}
-        <span className="soft small">Its values become columns: wards down, months across.</span>
+        <span className="soft small">{tr("Its values become columns: wards down, months across.")}</span>
       </div>
     );
   const field = fieldOf(across.path);
@@ -44,23 +45,23 @@ export function AcrossEditor({ across, groups, fieldOf, onAcross }: Props) {
   const change = (part: Partial<Across>) => onAcross({ ...across, ...part });
   return (
     <fieldset className="ms-4 mt-2 d-flex gap-2 align-items-center flex-wrap">
-      <legend className="visually-hidden">Across</legend>
+      <legend className="visually-hidden">{tr("Across")}</legend>
       <span>
-        across <Help topic="rows#across" />
+        {tr("across")} <Help topic="rows#across" />
       </span>{" "}
       <b>{label}</b>
       {dated && (
         <Form.Select
           size="sm"
           style={{ width: 118 }}
-          aria-label={`Step of ${label} across`}
+          aria-label={tr("Step of {{label}} across", { label })}
           value={across.step ?? ""}
           onChange={(e) => change({ step: (e.target.value || undefined) as Across["step"] })}
         >
-          {field.kind === "date" && <option value="">as it is</option>}
+          {field.kind === "date" && <option value="">{tr("as it is")}</option>}
           {STEPS.map((step) => (
             <option key={step} value={step}>
-              by {step}
+              {tr("by {{step}}", { step })}
             </option>
           ))}
         </Form.Select>
@@ -68,33 +69,33 @@ export function AcrossEditor({ across, groups, fieldOf, onAcross }: Props) {
       {across.step && (
         <Form.Check
           id="across-gaps"
-          label="also empty ones"
+          label={tr("also empty ones")}
           checked={across.gaps ?? true}
           onChange={(e) => change({ gaps: e.target.checked ? undefined : false })}
         />
       )}
       <Form.Check
         id="across-total"
-        label="all together, too"
+        label={tr("all together, too")}
         checked={across.total ?? true}
         onChange={(e) => change({ total: e.target.checked ? undefined : false })}
       />
       <label className="d-flex gap-1 align-items-center small">
-        at most
+        {tr("at most")}
         <NumberInput
           size="sm"
           style={{ width: 70 }}
-          aria-label="Values across at most"
+          aria-label={tr("Values across at most")}
           value={String(across.most ?? 60)}
           onNumber={(most) => {
             const wanted = Number(most);
             if (Number.isInteger(wanted) && wanted >= 1 && wanted <= 200) change({ most: wanted });
           }}
         />
-        of them
+        {tr("of them")}
       </label>
       <button type="button" className="btn btn-quiet btn-sm" onClick={() => onAcross(undefined)}>
-        <Icon name="x" label={`Not across ${label}`} />
+        <Icon name="x" label={tr("Not across {{label}}", { label })} />
       </button>
     </fieldset>
   );

@@ -5,6 +5,7 @@ import { ruleOf } from "../rows";
 import type { Document, Output } from "../types";
 import { ChildColumns } from "./ChildColumns";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -41,37 +42,37 @@ export function Along({ document, ways, output, problems, set }: Props) {
     <>
       <fieldset>
         <legend>
-          Files beside it <Help topic="files#files-beside-it" />
+          {tr("Files beside it")} <Help topic="files#files-beside-it" />
         </legend>
-        {companion("findings", "what the checks found, as CSV")}
+        {companion("findings", tr("what the checks found, as CSV"))}
         {(document.checks ?? []).length > 0 && (
           <label className="d-block small mt-1 mb-2">
-            findings counted by{" "}
+            {tr("findings counted by")}{" "}
             <Form.Select
               size="sm"
               className="d-inline-block w-auto"
               value={output.findings_by ?? ""}
               onChange={(e) => set({ findings_by: e.target.value || undefined })}
             >
-              <option value="">who touched the record last, alone</option>
+              <option value="">{tr("who touched the record last, alone")}</option>
               {(document.columns ?? []).map((c) => (
                 <option key={c.id} value={c.id}>
-                  {c.heading}, too
+                  {tr("{{heading}}, too", { heading: c.heading })}
                 </option>
               ))}
             </Form.Select>
           </label>
         )}
-        {companion("slip", "the slip: counts, totals, digests, as JSON")}
+        {companion("slip", tr("the slip: counts, totals, digests, as JSON"))}
         {(document.only ?? "everything") !== "everything" &&
           !document.asks?.length &&
-          companion("gone", "the keys of records that were sent and are gone since, as CSV")}
+          companion("gone", tr("the keys of records that were sent and are gone since, as CSV"))}
         {perRecord &&
           near.map((way) => (
             <div key={way.path}>
               <Form.Check
                 id={`children-${way.path}`}
-                label={`its ${way.plural}, a row each with the key of its record`}
+                label={tr("its {{way}}, a row each with the key of its record", { way: way.plural })}
                 checked={children.some((c) => c.path === way.path)}
                 onChange={(e) =>
                   set({
@@ -102,7 +103,9 @@ export function Along({ document, ways, output, problems, set }: Props) {
               <Form.Check
                 key={path}
                 id={`attached-${way.path}`}
-                label={`its ${way.plural} themselves, in one archive, with a column that names their folder`}
+                label={tr("its {{way}} themselves, in one archive, with a column that names their folder", {
+                  way: way.plural,
+                })}
                 checked={output.attachments?.path === path}
                 onChange={(e) =>
                   set({
@@ -116,13 +119,14 @@ export function Along({ document, ways, output, problems, set }: Props) {
           })}
         {!perRecord && (
           <p className="soft small mb-0">
-            Files of children and attachments go along where each row stands for one record, and all of them
-            go out.
+            {tr(
+              "Files of children and attachments go along where each row stands for one record, and all of them go out.",
+            )}
           </p>
         )}
         <Form.Check
           id="archive"
-          label="also as one zip"
+          label={tr("also as one zip")}
           checked={(output.archive ?? false) || output.attachments != null}
           disabled={output.attachments != null}
           onChange={(e) => set({ archive: e.target.checked || undefined })}
@@ -134,7 +138,7 @@ export function Along({ document, ways, output, problems, set }: Props) {
         ))}
       </fieldset>
       <label className="d-block">
-        Files are kept{" "}
+        {tr("Files are kept")}{" "}
         <NumberInput
           size="sm"
           className="mono d-inline-block"
@@ -143,7 +147,7 @@ export function Along({ document, ways, output, problems, set }: Props) {
           value={output.keep_days ? String(output.keep_days) : ""}
           onNumber={(days) => set({ keep_days: Number(days) > 0 ? Math.round(Number(days)) : undefined })}
         />{" "}
-        days; the slip for good
+        {tr("days; the slip for good")}
       </label>
     </>
   );

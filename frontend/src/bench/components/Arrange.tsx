@@ -14,6 +14,7 @@ import type { SentencePart } from "../../api";
 import { Icon } from "../../shared";
 import { howOf, isGroup, moveNode, outline, regroup, replaceNode } from "../filter";
 import type { Document, Narrowing } from "../types";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -63,7 +64,7 @@ export function Arrange({ document, parts, onEdit }: Props) {
         <End over={over === "end"} />
       </ol>
       <p className="soft small mb-0">
-        Drag a narrowing between two others to move it; on to another, so that either will do.
+        {tr("Drag a narrowing between two others to move it; on to another, so that either will do.")}
       </p>
     </DndContext>
   );
@@ -107,7 +108,7 @@ function Line({
           ref={drag.setNodeRef}
           {...drag.attributes}
           {...drag.listeners}
-          aria-label={`Move ${words}`}
+          aria-label={tr("Move {{words}}", { words })}
         >
           <Icon name="grip" />
         </button>
@@ -115,13 +116,13 @@ function Line({
           <Form.Select
             size="sm"
             style={{ width: 230 }}
-            aria-label="How the parts join"
+            aria-label={tr("How the parts join")}
             value={howOf(node)}
             onChange={(e) => onEdit(regroup(document, place, e.target.value as "all" | "any" | "none"))}
           >
-            <option value="all">all of these hold</option>
-            <option value="any">at least one of these holds</option>
-            <option value="none">none of these holds</option>
+            <option value="all">{tr("all of these hold")}</option>
+            <option value="any">{tr("at least one of these holds")}</option>
+            <option value="none">{tr("none of these holds")}</option>
           </Form.Select>
         ) : (
           <span className="one-line flex-fill" title={words}>
@@ -134,7 +135,7 @@ function Line({
           disabled={!above}
           onClick={() => above && onEdit(moveNode(document, place, above))}
         >
-          <Icon name="arrowUp" label={`Move ${words} up`} />
+          <Icon name="arrowUp" label={tr("Move {{words}} up", { words })} />
         </button>
         {!group && (
           <button
@@ -143,8 +144,8 @@ function Line({
             disabled={!above}
             onClick={() => above && onEdit(moveNode(document, place, above, true))}
           >
-            either
-            <span className="visually-hidden"> {words} or the one above will do</span>
+            {tr("either")}
+            <span className="visually-hidden"> {tr("{{words}} or the one above will do", { words })}</span>
           </button>
         )}
         {depth > 0 && (
@@ -153,8 +154,8 @@ function Line({
             className="btn btn-quiet btn-sm text-nowrap"
             onClick={() => onEdit(moveNode(document, place, null))}
           >
-            out
-            <span className="visually-hidden"> of the group: {words}</span>
+            {tr("out")}
+            <span className="visually-hidden"> {tr("of the group: {{words}}", { words })}</span>
           </button>
         )}
         <button
@@ -162,7 +163,7 @@ function Line({
           className="btn btn-quiet btn-sm"
           onClick={() => onEdit(replaceNode(document, place, null))}
         >
-          <Icon name="x" label={`Lift ${words}`} />
+          <Icon name="x" label={tr("Lift {{words}}", { words })} />
         </button>
       </div>
     </li>
@@ -176,14 +177,14 @@ function End({ over }: { over: boolean }) {
 
 /** A narrowing as the sentence says it. */
 function wordsOf(parts: SentencePart[], place: string, node: Narrowing): string {
-  if (isGroup(node)) return "the group";
+  if (isGroup(node)) return tr("the group");
   const own = (p: SentencePart) => p.place === place || p.place.startsWith(`${place}.where`);
   const first = parts.findIndex(own);
   const last = parts.findLastIndex(own);
-  if (first < 0) return "a narrowing without a value";
+  if (first < 0) return tr("a narrowing without a value");
   const said = parts
     .slice(first, last + 1)
     .map((p) => p.text)
     .join("");
-  return "has" in node ? `it has ${said}` : said;
+  return "has" in node ? tr("it has {{said}}", { said }) : said;
 }

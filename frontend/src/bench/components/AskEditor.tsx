@@ -5,6 +5,7 @@ import { operatorWords } from "../../shared";
 import type { Condition, Document } from "../types";
 import { ValueEditor, withOperator } from "./ConditionEditor";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -26,7 +27,7 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
     <>
       <Form.Group controlId="ask-label">
         <Form.Label>
-          Asked at each run <Help topic="narrowing#ask-each-time" />
+          {tr("Asked at each run")} <Help topic="narrowing#ask-each-time" />
         </Form.Label>
         <Form.Control
           value={ask.label}
@@ -36,7 +37,7 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
       </Form.Group>
       {field && (
         <Form.Select
-          aria-label="Comparison"
+          aria-label={tr("Comparison")}
           value={condition.is}
           onChange={(e) => change(withOperator(now, e.target.value, field))}
         >
@@ -47,7 +48,7 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
           ))}
         </Form.Select>
       )}
-      <div className="soft small">Offered as the answer, and used by rounds:</div>
+      <div className="soft small">{tr("Offered as the answer, and used by rounds:")}</div>
       {field && (
         <ValueEditor
           condition={now}
@@ -58,16 +59,16 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
       )}
       <Form.Check
         id="ask-required"
-        label="a run needs an answer"
+        label={tr("a run needs an answer")}
         checked={ask.required ?? true}
         onChange={(e) => onEdit(changeAsk(document, ask.name, { required: e.target.checked }))}
       />
       <div className="editor-end">
         <Button variant="quiet" size="sm" onClick={onSettle}>
-          Ask no longer
+          {tr("Ask no longer")}
         </Button>
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Remove
+          {tr("Remove")}
         </Button>
       </div>
     </>

@@ -4,6 +4,8 @@ import type { BenchState } from "../hooks/useBench";
 import type { Document } from "../types";
 import { Elsewhere } from "./Elsewhere";
 import { KeepingBanner } from "./Keeping";
+import { tr } from "../../i18n";
+import { count } from "../../shared/format";
 
 /** What is to be said above the sentence: of the draft, of trying it elsewhere or on some records, and what went wrong. */
 export function BenchBanners({ bench }: { bench: BenchState }) {
@@ -37,10 +39,13 @@ export function BenchBanners({ bench }: { bench: BenchState }) {
       <Elsewhere own={loaded.source} tried={elsewhere} onTry={setElsewhere} />
       {only && (
         <div className="banner">
-          <Icon name="eye" /> Tried on {only.length === 1 ? "one record" : `${only.length} records`} only; a
-          run takes all.
+          <Icon name="eye" />{" "}
+          {tr("Tried on {{number}} records only; a run takes all.", {
+            number: count(only.length),
+            count: only.length,
+          })}
           <Button variant="quiet" size="sm" onClick={() => setParams({}, { replace: true })}>
-            Look at all
+            {tr("Look at all")}
           </Button>
         </div>
       )}
@@ -49,7 +54,7 @@ export function BenchBanners({ bench }: { bench: BenchState }) {
           <Trouble error={start.error ?? trouble} />
           {start.error === null && (
             <Button variant="quiet" size="sm" onClick={() => setTrouble(null)}>
-              Got it
+              {tr("Got it")}
             </Button>
           )}
         </div>

@@ -10,6 +10,7 @@ import { Others } from "./Others";
 import { ShelfTabs } from "./ShelfTabs";
 import { ThisColumn } from "./ThisColumn";
 import { TracePanel } from "./TracePanel";
+import { tr } from "../../i18n";
 
 /** The shelf beside the sheet: the trace of a record, or what its tabs hold. */
 export function BenchShelf({ bench }: { bench: BenchState }) {
@@ -45,7 +46,7 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
     cure,
   } = bench;
   return (
-    <aside className="shelf" aria-label="Shelf">
+    <aside className="shelf" aria-label={tr("Shelf")}>
       {tracing ? (
         <TracePanel
           document={document}
@@ -69,8 +70,8 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
               <>
                 <Trouble error={fields.error} />
                 <Hint name="shelf">
-                  Double-click a field to add it, or drag it to its place. Type <b>a value you know</b> above,
-                  such as a tag, to find where it is kept.
+                  {tr("Double-click a field to add it, or drag it to its place. Type")}{" "}
+                  <b>{tr("a value you know")}</b> {tr("above, such as a tag, to find where it is kept.")}
                 </Hint>
                 <FieldShelf
                   document={document}
@@ -85,7 +86,9 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
                   ways={waysOf(document, fields.data)}
                   onFold={(value, heading) => {
                     dispatch({ type: "addValue", value, heading });
-                    announce(`${heading} added as column ${columns.length + 1}`);
+                    announce(
+                      tr("{{heading}} added as column {{columns}}", { heading, columns: columns.length + 1 }),
+                    );
                   }}
                   end={
                     mayDesign && (

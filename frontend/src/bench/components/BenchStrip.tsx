@@ -8,6 +8,7 @@ import type { Document } from "../types";
 import { keptWords } from "./Keeping";
 import type { Keeping } from "../hooks/useDraft";
 import { Title } from "./Title";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -31,7 +32,7 @@ export function BenchStrip(props: Props) {
   const mayRun = useMay("run");
   return (
     <div className="strip">
-      <Link to="/templates" aria-label="Back to the templates">
+      <Link to="/templates" aria-label={tr("Back to the templates")}>
         <Icon name="chevronLeft" />
       </Link>
       <Title
@@ -41,30 +42,30 @@ export function BenchStrip(props: Props) {
       />
       {mayDesign && (
         <Button variant="quiet" size="sm" onClick={() => onDialog("about")}>
-          About…
+          {tr("About…")}
         </Button>
       )}
       {mayDesign && (
         <Button variant="quiet" size="sm" onClick={() => onDialog("ask")}>
-          Say what else…
+          {tr("Say what else…")}
         </Button>
       )}
       <span className="tag" role="status">
-        {template.version ? `version ${template.version}` : "never saved"}
+        {template.version ? tr("version {{version}}", { version: template.version }) : tr("never saved")}
         {keptWords(keeping, template)}
       </span>
       <span className="fill" />
-      <Button variant="quiet" aria-label="Keys" onClick={() => onDialog("keys")}>
+      <Button variant="quiet" aria-label={tr("Keys")} onClick={() => onDialog("keys")}>
         <Icon name="question" />
       </Button>
       <Button variant="quiet" onClick={onTrace}>
-        <Icon name="search" /> Trace a record
+        <Icon name="search" /> {tr("Trace a record")}
       </Button>
       {mayDesign && (
         <>
           <Button
             variant="quiet"
-            aria-label="Undo"
+            aria-label={tr("Undo")}
             disabled={!mayUndo}
             onClick={() => dispatch({ type: "undo" })}
           >
@@ -72,20 +73,20 @@ export function BenchStrip(props: Props) {
           </Button>
           <Button
             variant="quiet"
-            aria-label="Redo"
+            aria-label={tr("Redo")}
             disabled={!mayRedo}
             onClick={() => dispatch({ type: "redo" })}
           >
             <Icon name="arrowClockwise" />
           </Button>
           <Button variant="quiet" onClick={() => onDialog("save")}>
-            Save
+            {tr("Save")}
           </Button>
         </>
       )}
       {mayRun && (
         <Button disabled={busy} onClick={onRun}>
-          <Icon name="play" /> Run
+          <Icon name="play" /> {tr("Run")}
         </Button>
       )}
     </div>

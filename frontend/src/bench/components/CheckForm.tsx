@@ -6,6 +6,7 @@ import { NumberInput, vocabulary } from "../../shared";
 import { checksFor } from "../checks";
 import type { Check, Severity } from "../checks";
 import type { Column, Document } from "../types";
+import { tr } from "../../i18n";
 
 type RowPart = Extract<Check, { formula: string }>;
 type FilePart = Extract<Check, { file: string }>;
@@ -32,7 +33,7 @@ export function CheckForm({ document, ...props }: Props & { document: Document }
       )}
       <Form.Select
         size="sm"
-        aria-label="What becomes of the run"
+        aria-label={tr("What becomes of the run")}
         value={check.severity ?? "note"}
         onChange={(e) => onCheck({ ...check, severity: e.target.value as Severity })}
       >
@@ -53,15 +54,15 @@ function OfRow({ check, onCheck }: Props<RowPart>) {
       <Form.Control
         size="sm"
         className="mono"
-        aria-label="Formula that must come to yes"
-        placeholder="{Girth} < {Height} * 40"
+        aria-label={tr("Formula that must come to yes")}
+        placeholder={tr("{Girth} < {Height} * 40")}
         value={check.formula}
         onChange={(e) => onCheck({ ...check, formula: e.target.value })}
       />
       <Form.Control
         size="sm"
-        aria-label="The check in words"
-        placeholder="in words: what must hold"
+        aria-label={tr("The check in words")}
+        placeholder={tr("in words: what must hold")}
         value={check.say ?? ""}
         onChange={(e) => onCheck({ ...check, say: e.target.value })}
       />
@@ -76,25 +77,25 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
     <>
       <Form.Select
         size="sm"
-        aria-label="What the file must be"
+        aria-label={tr("What the file must be")}
         value={check.file}
         onChange={(e) => onCheck({ ...check, file: e.target.value })}
       >
         {vocabulary().file_checks.map(({ name, words }) => (
           <option key={name} value={name}>
-            The file {words}
+            {tr("The file {{words}}", { words })}
           </option>
         ))}
       </Form.Select>
       {takes.includes("column") && (
         <Form.Select
           size="sm"
-          aria-label="Column"
+          aria-label={tr("Column")}
           value={check.column ?? ""}
           onChange={(e) => onCheck({ ...check, column: e.target.value })}
         >
           <option value="" disabled>
-            which column
+            {tr("which column")}
           </option>
           {columns.map((c) => (
             <option key={c.id} value={c.id}>
@@ -106,7 +107,7 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
       {takes.includes("least") && <Bounds check={check} onCheck={onCheck} />}
       {takes.includes("percent") && (
         <label className="small">
-          {check.file === "usual" ? "no further than " : "at least "}
+          {check.file === "usual" ? tr("no further than ") : tr("at least ")}
           <NumberInput
             size="sm"
             className="d-inline-block mono"
@@ -117,7 +118,7 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
           %{" "}
           {check.file === "usual" && (
             <>
-              from the middle of the last{" "}
+              {tr("from the middle of the last")}{" "}
               <NumberInput
                 size="sm"
                 className="d-inline-block mono"
@@ -125,7 +126,7 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
                 value={String(check.runs ?? 7)}
                 onNumber={(n) => onCheck({ ...check, runs: Number(n) || 7 })}
               />{" "}
-              runs
+              {tr("runs")}
             </>
           )}
         </label>
@@ -136,7 +137,7 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
             as="textarea"
             size="sm"
             rows={4}
-            aria-label="Headings agreed, one a line"
+            aria-label={tr("Headings agreed, one a line")}
             value={(check.headings ?? []).join("\n")}
             onChange={(e) => onCheck({ ...check, headings: e.target.value.split("\n") })}
           />
@@ -145,7 +146,7 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
             size="sm"
             onClick={() => onCheck({ ...check, headings: (look?.columns ?? []).map((c) => c.heading) })}
           >
-            Take those of the sheet
+            {tr("Take those of the sheet")}
           </Button>
         </>
       )}
@@ -161,7 +162,7 @@ function OfColumn({ check, look, onCheck }: Props<ColumnPart>) {
     <>
       <Form.Select
         size="sm"
-        aria-label="What the column must be"
+        aria-label={tr("What the column must be")}
         value={check.must}
         onChange={(e) => onCheck({ ...check, must: e.target.value })}
       >
@@ -179,12 +180,12 @@ function OfColumn({ check, look, onCheck }: Props<ColumnPart>) {
           <Form.Control
             size="sm"
             className="mono"
-            aria-label="Pattern"
-            placeholder="MB-?????"
+            aria-label={tr("Pattern")}
+            placeholder={tr("MB-?????")}
             value={check.pattern ?? ""}
             onChange={(e) => onCheck({ ...check, pattern: e.target.value })}
           />
-          <div className="soft small">* stands for any text, ? for one letter or digit</div>
+          <div className="soft small">{tr("* stands for any text, ? for one letter or digit")}</div>
         </>
       )}
       {takes.includes("values") && (
@@ -193,8 +194,8 @@ function OfColumn({ check, look, onCheck }: Props<ColumnPart>) {
           size="sm"
           rows={3}
           className="mono"
-          aria-label="Values allowed, one a line"
-          placeholder={"one value a line;\nof choices their codes"}
+          aria-label={tr("Values allowed, one a line")}
+          placeholder={tr("one value a line;\nof choices their codes")}
           value={(check.values ?? []).join("\n")}
           onChange={(e) =>
             onCheck({ ...check, values: e.target.value === "" ? [] : e.target.value.split("\n") })
@@ -203,7 +204,7 @@ function OfColumn({ check, look, onCheck }: Props<ColumnPart>) {
       )}
       {takes.includes("spread") && (
         <label className="small">
-          no further from the middle half of the values than{" "}
+          {tr("no further from the middle half of the values than")}{" "}
           <NumberInput
             size="sm"
             className="d-inline-block mono"
@@ -211,7 +212,7 @@ function OfColumn({ check, look, onCheck }: Props<ColumnPart>) {
             value={String(check.spread ?? 3)}
             onNumber={(spread) => onCheck({ ...check, spread })}
           />{" "}
-          times its width
+          {tr("times its width")}
         </label>
       )}
       {takes.includes("listed_in") && (
@@ -278,13 +279,13 @@ function ListOf({ value, onList }: { value: string; onList: (path: string) => vo
     <div className="pair">
       <Form.Select
         size="sm"
-        aria-label="Records of the list"
+        aria-label={tr("Records of the list")}
         value={records}
         onChange={(e) =>
           onList(`${e.target.value}.${types.data?.find((t) => t.name === e.target.value)?.key[0] ?? ""}`)
         }
       >
-        <option value="">which records</option>
+        <option value="">{tr("which records")}</option>
         {types.data?.map((t) => (
           <option key={t.name} value={t.name}>
             {t.plural}
@@ -293,7 +294,7 @@ function ListOf({ value, onList }: { value: string; onList: (path: string) => vo
       </Form.Select>
       <Form.Select
         size="sm"
-        aria-label="Field of the list"
+        aria-label={tr("Field of the list")}
         value={field}
         onChange={(e) => onList(`${records}.${e.target.value}`)}
       >

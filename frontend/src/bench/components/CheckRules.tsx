@@ -10,6 +10,7 @@ import type { Document } from "../types";
 import { CheckForm } from "./CheckForm";
 import { Spread } from "./Spread";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -36,13 +37,14 @@ export function CheckRules(props: Props) {
   return (
     <>
       <h3>
-        Checks on every run <Help topic="checks#checks-of-columns-and-rows" />
-        {counts.isFetching && <span className="soft small fw-normal"> counting…</span>}
+        {tr("Checks on every run")} <Help topic="checks#checks-of-columns-and-rows" />
+        {counts.isFetching && <span className="soft small fw-normal"> {tr("counting…")}</span>}
       </h3>
       {checks.length === 0 && (
         <p className="soft small">
-          A check looks at every row, or at the whole file, and notes what is odd, holds the file back, or
-          stops it.
+          {tr(
+            "A check looks at every row, or at the whole file, and notes what is odd, holds the file back, or stops it.",
+          )}
         </p>
       )}
       {checks.map((check, n) => {
@@ -68,11 +70,16 @@ export function CheckRules(props: Props) {
       })}
       {editable && (
         <div className="check-add">
-          <Form.Select size="sm" aria-label="Add a check" value="" onChange={(e) => add(e.target.value)}>
+          <Form.Select
+            size="sm"
+            aria-label={tr("Add a check")}
+            value=""
+            onChange={(e) => add(e.target.value)}
+          >
             <option value="" disabled>
-              + Add a check…
+              {tr("+ Add a check…")}
             </option>
-            <optgroup label="of a column">
+            <optgroup label={tr("of a column")}>
               {(document.columns ?? [])
                 .filter((c) => !("constant" in c.value))
                 .map((c) => (
@@ -81,9 +88,9 @@ export function CheckRules(props: Props) {
                   </option>
                 ))}
             </optgroup>
-            <optgroup label="of more">
-              <option value="row">of a row, by a formula</option>
-              <option value="file">of the file as a whole</option>
+            <optgroup label={tr("of more")}>
+              <option value="row">{tr("of a row, by a formula")}</option>
+              <option value="file">{tr("of the file as a whole")}</option>
             </optgroup>
           </Form.Select>
         </div>
@@ -114,27 +121,27 @@ function Rule({ check, found, wrong, open, onOpen, fresh, editable, onRemove, ..
         <button type="button" className="rule-words" aria-expanded={open} onClick={onOpen}>
           {words}
           <span className="soft small d-block">
-            {{ note: "noted", hold: "holds the file", stop: "stops the run" }[severity]}
+            {{ note: tr("noted"), hold: tr("holds the file"), stop: tr("stops the run") }[severity]}
           </span>
         </button>
         <span className="rule-count num" aria-live="polite">
           {wrong.length > 0 ? (
-            <Icon name="exclamation" label="to be filled in" />
+            <Icon name="exclamation" label={tr("to be filled in")} />
           ) : found.some((c) => c.whole) ? (
-            found[0]!.saw === "judged when it runs" ? (
-              <span className="soft small">at the run</span>
+            found[0]!.at_run ? (
+              <span className="soft small">{tr("at the run")}</span>
             ) : objections ? (
-              "objects"
+              tr("objects")
             ) : (
-              <Icon name="check" label="content" />
+              <Icon name="check" label={tr("content")} />
             )
           ) : found.length ? (
             objections ? (
               <>
-                {count(objections)} <span className="soft small">{objections === 1 ? "row" : "rows"}</span>
+                {count(objections)} <span className="soft small">{tr("rows", { count: objections })}</span>
               </>
             ) : (
-              <Icon name="check" label="content" />
+              <Icon name="check" label={tr("content")} />
             )
           ) : (
             "…"
@@ -153,7 +160,7 @@ function Rule({ check, found, wrong, open, onOpen, fresh, editable, onRemove, ..
           {fresh && <Objected found={found} rowsOf={rest.rowsOf} />}
           {editable && (
             <Button variant="quiet" size="sm" onClick={onRemove}>
-              <Icon name="trash" /> Remove this check
+              <Icon name="trash" /> {tr("Remove this check")}
             </Button>
           )}
         </div>
@@ -164,14 +171,16 @@ function Rule({ check, found, wrong, open, onOpen, fresh, editable, onRemove, ..
 
 function Objected({ found, rowsOf }: { found: CheckCount[]; rowsOf: string | undefined }) {
   const rows = found.flatMap((c) => c.rows);
-  const said = found.map((c) => c.saw).filter((s) => s && s !== "judged when it runs");
+  const said = found.map((c) => c.saw).filter(Boolean);
   if (said.length) return <div className="small">{said.join("; ")}</div>;
   if (!rows.length) return null;
   const all = found.reduce((n, c) => n + c.objections, 0);
   return (
     <div className="small">
       <div className="soft">
-        {all > rows.length ? `${rows.length} of ${plural(all, "row")}:` : "These rows:"}
+        {all > rows.length
+          ? tr("{{rows}} of {{all}}:", { rows: rows.length, all: plural(all, "row") })
+          : tr("These rows:")}
       </div>
       {rows.map((r, n) => (
         <div key={n} className="d-flex justify-content-between gap-2">
@@ -182,7 +191,7 @@ function Objected({ found, rowsOf }: { found: CheckCount[]; rowsOf: string | und
           ) : (
             <span className="mono">{r.key.join(", ")}</span>
           )}
-          <span className="mono one-line">{r.value ?? "empty"}</span>
+          <span className="mono one-line">{r.value ?? tr("empty")}</span>
         </div>
       ))}
     </div>
@@ -191,9 +200,11 @@ function Objected({ found, rowsOf }: { found: CheckCount[]; rowsOf: string | und
 
 /** A check in words before the server has said it better. */
 function roughWords(check: Check, document: Document): string {
-  if ("formula" in check) return check.say || check.formula || "a formula that must hold";
+  if ("formula" in check) return check.say || check.formula || tr("a formula that must hold");
   if ("file" in check)
-    return `The file ${vocabulary().file_checks.find((f) => f.name === check.file)?.words ?? ""}`;
+    return tr("The file {{words}}", {
+      words: vocabulary().file_checks.find((f) => f.name === check.file)?.words ?? "",
+    });
   const heading = (document.columns ?? []).find((c) => c.id === check.column)?.heading ?? check.column;
   return `${heading} ${checksFor("").find((m) => m.name === check.must)?.words ?? "…"}`;
 }

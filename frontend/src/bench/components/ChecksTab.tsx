@@ -5,6 +5,7 @@ import type { Check } from "../checks";
 import { openedPaths, ruleOf } from "../rows";
 import type { Document } from "../types";
 import { CheckRules } from "./CheckRules";
+import { tr } from "../../i18n";
 
 /** Columns beyond which a file is wide, and the share of filled records below which a column is mostly empty. */
 const WIDE = 60;
@@ -44,10 +45,10 @@ export function ChecksTab(props: Props) {
       />
       {problems.length === 0 && notes.length === 0 && advice.length === 0 && (
         <div className="nothing">
-          <Icon name="check" /> Nothing speaks against this file.
+          <Icon name="check" /> {tr("Nothing speaks against this file.")}
         </div>
       )}
-      {problems.length > 0 && <h3>To put right before a run</h3>}
+      {problems.length > 0 && <h3>{tr("To put right before a run")}</h3>}
       {problems.map((p) => (
         <Finding
           key={p.place + p.message}
@@ -58,7 +59,7 @@ export function ChecksTab(props: Props) {
           onCure={onCure}
         />
       ))}
-      {notes.length > 0 && <h3>Notes</h3>}
+      {notes.length > 0 && <h3>{tr("Notes")}</h3>}
       {notes.map((p) => (
         <Finding
           key={p.place + p.message}
@@ -69,7 +70,7 @@ export function ChecksTab(props: Props) {
           onCure={onCure}
         />
       ))}
-      {advice.length > 0 && <h3>Before it leaves</h3>}
+      {advice.length > 0 && <h3>{tr("Before it leaves")}</h3>}
       {advice.map((a) => (
         <div key={a.words} className="finding note">
           <Icon name={a.icon ?? "eye"} />{" "}
@@ -89,17 +90,18 @@ export function ChecksTab(props: Props) {
         <div className="finding">
           <Icon name="play" />
           <div>
-            Try it first: a file with the newest {props.recordType?.label ?? "record"} only, to show how it
-            will look.
+            {tr("Try it first: a file with the newest {{recordType}} only, to show how it will look.", {
+              recordType: props.recordType?.label ?? tr("record"),
+            })}
             <div className="mt-1">
               <Button variant="quiet" size="sm" onClick={props.onTry}>
-                Run on the newest only
+                {tr("Run on the newest only")}
               </Button>
             </div>
           </div>
         </div>
       )}
-      <h3>Not in this file</h3>
+      <h3>{tr("Not in this file")}</h3>
       <p className="soft small px-1">{notIncluded(document, props)}</p>
     </div>
   );
@@ -121,7 +123,7 @@ function Finding({
   const ways = (problem.ways_out ?? []).filter((w) => w.place);
   return (
     <div className={`finding ${kind}`}>
-      <Icon name="exclamation" label={kind === "wrong" ? "wrong" : "note"} />
+      <Icon name="exclamation" label={kind === "wrong" ? tr("wrong") : tr("note")} />
       <div>
         {problem.message}
         <div className="d-flex gap-2 flex-wrap mt-1">
@@ -132,7 +134,7 @@ function Finding({
               </Button>
             ))}
           <button type="button" className="btn-link-plain small" onClick={() => onShow(problem)}>
-            show
+            {tr("show")}
           </button>
         </div>
       </div>
@@ -160,7 +162,9 @@ function adviceOn({ document, byPath, recordType, onAdd }: Props): Advice[] {
   );
   if (raw.length)
     found.push({
-      words: `${list(raw.map((r) => r.column.heading))}: a technical name stands as the heading. Readers may not know it.`,
+      words: tr("{{raw}}: a technical name stands as the heading. Readers may not know it.", {
+        raw: list(raw.map((r) => r.column.heading)),
+      }),
     });
   const opened = openedPaths(document).at(-1);
   const title = recordType?.title ?? recordType?.key[0];
@@ -171,30 +175,50 @@ function adviceOn({ document, byPath, recordType, onAdd }: Props): Advice[] {
   if (ruleOf(document).per !== "group" && columns.length > 0 && !keyed && known)
     found.push({
       icon: "key",
-      words: `No column names the ${recordType?.label}: from a wrong row nobody finds back to it${opened ? ", and rows of one cannot be told from another's" : ""}.`,
-      act: { label: `Add ${known.field.label}`, do: () => onAdd(known.field, known.group) },
+      words: tr("No column names the {{recordType}}: from a wrong row nobody finds back to it{{opened}}.", {
+        recordType: recordType?.label,
+        opened: opened ? tr(", and rows of one cannot be told from another's") : "",
+      }),
+      act: {
+        label: tr("Add {{label}}", { label: known.field.label }),
+        do: () => onAdd(known.field, known.group),
+      },
     });
   const empty = fields.filter(({ field }) => field && field.fill !== null && field.fill < MOSTLY_EMPTY);
   if (empty.length)
-    found.push({ words: `${list(empty.map((e) => e.column.heading))}: mostly empty in the source.` });
+    found.push({
+      words: tr("{{empty}}: mostly empty in the source.", {
+        empty: list(empty.map((e) => e.column.heading)),
+      }),
+    });
   if (columns.length > WIDE)
     found.push({
-      words: `${columns.length} columns are more than most people can read. Only those that somebody needs?`,
+      words: tr("{{columns}} columns are more than most people can read. Only those that somebody needs?", {
+        columns: columns.length,
+      }),
     });
   const personal = fields.filter(({ field }) => field?.personal);
   if (personal.length)
     found.push({
       icon: "shield",
-      words: `Personal data leaves the house: ${list(personal.map((p) => p.column.heading))}. Whoever runs it says what for.`,
+      words: tr("Personal data leaves the house: {{personal}}. Whoever runs it says what for.", {
+        personal: list(personal.map((p) => p.column.heading)),
+      }),
     });
   const retired = fields.filter(({ field }) => field?.retired);
   for (const { column, field } of retired)
     found.push({
-      words: `${column.heading} is retired: ${field!.retired}${field!.substitute ? ` Take ${field!.substitute} instead.` : ""}`,
+      words: tr("{{column}} is retired: {{retired}}{{substitute}}", {
+        column: column.heading,
+        retired: field!.retired,
+        substitute: field!.substitute
+          ? tr(" Take {{substitute}} instead.", { substitute: field!.substitute })
+          : "",
+      }),
     });
   if (document.output?.csv?.heading_row === "none")
     found.push({
-      words: "The file has no heading row: whoever opens it must know the columns by their places.",
+      words: tr("The file has no heading row: whoever opens it must know the columns by their places."),
     });
   return found;
 }
@@ -207,17 +231,22 @@ function notIncluded(document: Document, { byPath, recordType }: Props): string 
   const parts = [];
   if (own.length)
     parts.push(
-      `everyday fields of the ${recordType?.label ?? "record"} without a column: ${list(
-        own.map(({ field }) => field.label),
-        8,
-      )}`,
+      tr("everyday fields of the {{recordType}} without a column: {{own}}", {
+        recordType: recordType?.label ?? "record",
+        own: list(
+          own.map(({ field }) => field.label),
+          8,
+        ),
+      }),
     );
-  parts.push("photographs and other attachments, which a text or spreadsheet file cannot hold");
+  parts.push(tr("photographs and other attachments, which a text or spreadsheet file cannot hold"));
   const said = parts.join("; ");
   return `${capital(said)}.`;
 }
 
 function list(names: string[], most = 4): string {
   const shown = names.slice(0, most).join(", ");
-  return names.length > most ? `${shown} and ${plural(names.length - most, "other")}` : shown;
+  return names.length > most
+    ? tr("{{shown}} and {{names}}", { shown, names: plural(names.length - most, "other") })
+    : shown;
 }

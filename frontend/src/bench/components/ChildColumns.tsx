@@ -3,7 +3,8 @@ import type { ManyWay } from "../../api";
 import { Icon } from "../../shared";
 import { useRecordType } from "../hooks/useFields";
 import type { Output } from "../types";
-import { FieldPicker, fieldLabel } from "./FieldPicker";
+import { FieldPicker } from "./FieldPicker";
+import { tr } from "../../i18n";
 
 type ChildFile = NonNullable<Output["children"]>[number];
 
@@ -23,17 +24,17 @@ export function ChildColumns({
   const chosen = child.columns ?? [];
   const labelOf = (path: string) => {
     const found = groups.flatMap((g) => g.fields).find((f) => f.path === path);
-    return found ? fieldLabel(found) : path;
+    return found?.label ?? path;
   };
   const put = (columns: string[]) => onChange(columns.length ? { ...child, columns } : { path: child.path });
   return (
     <div className="indented d-flex flex-wrap gap-1 align-items-center">
-      {chosen.length === 0 && <span className="soft small">with their everyday fields</span>}
+      {chosen.length === 0 && <span className="soft small">{tr("with their everyday fields")}</span>}
       {chosen.map((path) => (
         <span key={path} className="tag">
           {labelOf(path)}
           <button type="button" className="bare" onClick={() => put(chosen.filter((c) => c !== path))}>
-            <Icon name="x" label={`Without ${labelOf(path)}`} />
+            <Icon name="x" label={tr("Without {{path}}", { path: labelOf(path) })} />
           </button>
         </span>
       ))}
@@ -47,7 +48,7 @@ export function ChildColumns({
         />
       ) : (
         <button type="button" className="btn-link-plain small" onClick={() => setAdding(true)}>
-          {chosen.length === 0 ? "choose their fields" : "+ field"}
+          {chosen.length === 0 ? tr("choose their fields") : tr("+ field")}
         </button>
       )}
     </div>

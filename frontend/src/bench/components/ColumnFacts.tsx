@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api";
 import { count } from "../../shared";
+import { tr } from "../../i18n";
 
 /** Bars shown of the most frequent values. */
 const TOP = 6;
@@ -24,32 +25,44 @@ export function ColumnFacts({ records, field, onValue }: Props) {
   });
   const known = facts.data;
   if (facts.error) return null;
-  if (!known) return <div className="facts soft small">looking at its values…</div>;
-  const about = known.exact ? "" : "about ";
+  if (!known) return <div className="facts soft small">{tr("looking at its values…")}</div>;
+  const about = known.exact ? "" : tr("about ");
   const most = Math.max(1, ...known.histogram.map((b) => b.count));
   const topMost = Math.max(1, ...known.top.map((v) => v.count));
   return (
     <div className="facts">
       <div className="small">
-        {about}
-        {Math.round(known.fill * 1000) / 10} % filled · {known.distinct_exact ? "" : "about "}
-        {count(known.distinct)} different
-        {!known.exact && <span className="soft"> · from {count(known.seen)} records</span>}
+        {tr("{{about}}{{fill}} % filled · {{distinct_exact}}{{distinct}} different", {
+          about,
+          fill: Math.round(known.fill * 1000) / 10,
+          distinct_exact: known.distinct_exact ? "" : tr("about "),
+          distinct: count(known.distinct),
+        })}
+        {!known.exact && (
+          <span className="soft"> {tr("· from {{seen}} records", { seen: count(known.seen) })}</span>
+        )}
       </div>
       {known.personal ? (
-        <div className="soft small">Its values are personal and not shown here.</div>
+        <div className="soft small">{tr("Its values are personal and not shown here.")}</div>
       ) : known.histogram.length > 1 ? (
         <>
           <div
             className="histogram"
             role="img"
-            aria-label={`Spread from ${known.least} to ${known.greatest}`}
+            aria-label={tr("Spread from {{least}} to {{greatest}}", {
+              least: known.least,
+              greatest: known.greatest,
+            })}
           >
             {known.histogram.map((bar) => (
               <i
                 key={bar.least}
                 style={{ height: `${Math.max(2, (100 * bar.count) / most)}%` }}
-                title={`${bar.least} to ${bar.greatest}: ${count(bar.count)}`}
+                title={tr("{{least}} to {{greatest}}: {{number}}", {
+                  least: bar.least,
+                  greatest: bar.greatest,
+                  number: count(bar.count),
+                })}
               />
             ))}
           </div>
@@ -61,14 +74,14 @@ export function ColumnFacts({ records, field, onValue }: Props) {
       ) : (
         known.top.length > 0 &&
         known.top[0]!.count > 1 && (
-          <ul className="top-values" aria-label="Most frequent values">
+          <ul className="top-values" aria-label={tr("Most frequent values")}>
             {known.top.slice(0, TOP).map((v) => (
               <li key={v.value}>
                 <button
                   type="button"
                   className="btn-link-plain one-line"
                   disabled={!onValue}
-                  title={onValue ? `Only ${v.value}` : v.value}
+                  title={onValue ? tr("Only {{value}}", { value: v.value }) : v.value}
                   onClick={() => onValue?.(v.value)}
                 >
                   {v.value}

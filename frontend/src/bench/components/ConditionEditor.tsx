@@ -9,6 +9,7 @@ import type { Condition, Window } from "../types";
 import { NumberInput, WindowParts, operatorWords, sameKind, takes, vocabulary } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   condition: Condition;
@@ -37,7 +38,7 @@ export function ConditionEditor(props: Props) {
       {field && (
         <div className="d-flex gap-1 align-items-center">
           <Form.Select
-            aria-label="Comparison"
+            aria-label={tr("Comparison")}
             value={condition.is}
             onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
           >
@@ -59,16 +60,16 @@ export function ConditionEditor(props: Props) {
       <div className="editor-end">
         {props.onAlternative && (
           <Button variant="quiet" size="sm" onClick={() => setPicking(true)}>
-            or something else…
+            {tr("or something else…")}
           </Button>
         )}
         {props.onAsk && (
           <Button variant="quiet" size="sm" onClick={props.onAsk}>
-            Ask each time
+            {tr("Ask each time")}
           </Button>
         )}
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Remove
+          {tr("Remove")}
         </Button>
       </div>
     </>
@@ -121,12 +122,12 @@ export function ValueEditor({
   if (field.kind === "boolean") {
     return (
       <Form.Select
-        aria-label="Value"
+        aria-label={tr("Value")}
         value={String(condition.value)}
         onChange={(e) => onChange({ ...condition, value: e.target.value === "true" })}
       >
-        <option value="true">yes</option>
-        <option value="false">no</option>
+        <option value="true">{tr("yes")}</option>
+        <option value="false">{tr("no")}</option>
       </Form.Select>
     );
   }
@@ -138,14 +139,14 @@ export function ValueEditor({
       <div className="d-flex gap-2 align-items-center">
         <Value
           field={field}
-          label="From"
+          label={tr("From")}
           value={first}
           onChange={(v) => onChange({ ...condition, values: [v, last] })}
         />
-        and
+        {tr("and")}
         <Value
           field={field}
-          label="To"
+          label={tr("To")}
           value={last}
           onChange={(v) => onChange({ ...condition, values: [first, v] })}
         />
@@ -159,7 +160,7 @@ export function ValueEditor({
           as="textarea"
           rows={4}
           autoFocus
-          aria-label="Values, one a line"
+          aria-label={tr("Values, one a line")}
           defaultValue={(condition.values ?? []).join("\n")}
           onChange={(e) =>
             onChange({
@@ -171,7 +172,7 @@ export function ValueEditor({
             })
           }
         />
-        <Form.Text>One value a line; a pasted column will do.</Form.Text>
+        <Form.Text>{tr("One value a line; a pasted column will do.")}</Form.Text>
       </Form.Group>
     );
   }
@@ -179,14 +180,14 @@ export function ValueEditor({
     <>
       <Value
         field={field}
-        label="Value"
+        label={tr("Value")}
         value={condition.value ?? ""}
         onChange={(value) => onChange({ ...condition, value })}
       />
       {["text", "identifier", "other"].includes(field.kind) && (
         <Form.Check
           id="exact"
-          label="match case and spaces exactly"
+          label={tr("match case and spaces exactly")}
           checked={condition.exact ?? false}
           onChange={(e) => onChange({ ...condition, exact: e.target.checked || undefined })}
         />
@@ -211,7 +212,7 @@ function Value({
   if (["integer", "decimal"].includes(field.kind))
     return (
       <NumberInput
-        autoFocus={label !== "To"}
+        autoFocus={label !== tr("To")}
         aria-label={label}
         placeholder={field.example ?? undefined}
         value={String(value)}
@@ -221,7 +222,7 @@ function Value({
   if (timed) return <Moment label={label} value={String(value)} onChange={onChange} />;
   return (
     <Form.Control
-      autoFocus={label !== "To"}
+      autoFocus={label !== tr("To")}
       aria-label={label}
       type={type}
       placeholder={field.example ?? undefined}
@@ -246,15 +247,15 @@ function Moment({
   return (
     <div className="d-flex gap-2">
       <Form.Control
-        autoFocus={label !== "To"}
+        autoFocus={label !== tr("To")}
         aria-label={label}
         type="date"
         value={day}
         onChange={(e) => put(e.target.value, time)}
       />
       <Form.Control
-        aria-label={`${label}: time of day`}
-        title="Left empty: the whole day"
+        aria-label={tr("{{label}}: time of day", { label })}
+        title={tr("Left empty: the whole day")}
         type="time"
         className="w-auto"
         value={time.slice(0, 5)}
@@ -282,7 +283,7 @@ function ChoiceEditor({
     onChange({ ...condition, values: field.choices.map((c) => c.code).filter((c) => next.has(c)) });
   };
   return (
-    <div className="choices" role="group" aria-label="Values">
+    <div className="choices" role="group" aria-label={tr("Values")}>
       {field.choices.map(({ code, label }) => (
         <label key={code}>
           <input

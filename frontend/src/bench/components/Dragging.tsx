@@ -14,6 +14,7 @@ import { useState } from "react";
 import type { ReactNode } from "react";
 import type { FieldGroup, FieldInfo } from "../../api";
 import { NEW_COLUMN } from "./Sheet";
+import { tr } from "../../i18n";
 
 interface DraggingProps {
   columns: string[];
@@ -73,12 +74,18 @@ export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children
       }}
       accessibility={{
         announcements: {
-          onDragStart: ({ active: a }) => `Picked up ${headings.get(String(a.id)) ?? "the field"}.`,
+          onDragStart: ({ active: a }) =>
+            tr("Picked up {{id}}.", { id: headings.get(String(a.id)) ?? tr("the field") }),
           onDragOver: ({ over: o }) =>
-            o ? `Over column ${columns.indexOf(String(o.id)) + 1} of ${columns.length}.` : "Over no column.",
+            o
+              ? tr("Over column {{id}} of {{columns}}.", {
+                  id: columns.indexOf(String(o.id)) + 1,
+                  columns: columns.length,
+                })
+              : tr("Over no column."),
           onDragEnd: ({ over: o }) =>
-            o ? `Put down as column ${columns.indexOf(String(o.id)) + 1}.` : "Put back.",
-          onDragCancel: () => "Back in its place.",
+            o ? tr("Put down as column {{id}}.", { id: columns.indexOf(String(o.id)) + 1 }) : tr("Put back."),
+          onDragCancel: () => tr("Back in its place."),
         },
       }}
     >
@@ -89,7 +96,7 @@ export function Dragging({ columns, headings, fieldOf, onMove, onPlace, children
             {!isField
               ? headings.get(active)
               : many > 1
-                ? `${many} fields`
+                ? tr("{{many}} fields", { many })
                 : fieldOf(active.slice(6))?.field.label}
           </div>
         )}

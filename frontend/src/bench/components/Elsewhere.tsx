@@ -1,6 +1,7 @@
 import { Button, Dropdown } from "react-bootstrap";
 import { Icon } from "../../shared";
 import { useShell } from "../../shell";
+import { tr } from "../../i18n";
 
 interface Props {
   /** The template's own source. */
@@ -20,12 +21,13 @@ export function Elsewhere({ own, tried, onTry }: Props) {
       <div className="elsewhere">
         <Dropdown>
           <Dropdown.Toggle variant="quiet" size="sm">
-            Try it on another source
+            {tr("Try it on another source")}
           </Dropdown.Toggle>
           <Dropdown.Menu>
             {others.map((s) => (
               <Dropdown.Item key={s.key} as="button" onClick={() => onTry(s.key)}>
-                {s.title} <span className="soft">{s.environment} data</span>
+                {s.title}{" "}
+                <span className="soft">{tr("{{environment}} data", { environment: s.environment })}</span>
               </Dropdown.Item>
             ))}
           </Dropdown.Menu>
@@ -34,10 +36,14 @@ export function Elsewhere({ own, tried, onTry }: Props) {
     );
   return (
     <div className={`banner ${there.environment === "practice" ? "practice" : ""}`} role="status">
-      <Icon name={there.environment === "practice" ? "cone" : "eye"} /> Tried on {there.title},{" "}
-      {there.environment} data. A run reads {sources.find((s) => s.key === own)?.title ?? "its own source"}.
+      <Icon name={there.environment === "practice" ? "cone" : "eye"} />{" "}
+      {tr("Tried on {{there}}, {{environment}} data. A run reads {{title}}.", {
+        there: there.title,
+        environment: there.environment,
+        title: sources.find((s) => s.key === own)?.title ?? tr("its own source"),
+      })}
       <Button variant="quiet" size="sm" onClick={() => onTry("")}>
-        Back to its own
+        {tr("Back to its own")}
       </Button>
     </div>
   );

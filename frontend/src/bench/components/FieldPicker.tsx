@@ -2,6 +2,7 @@ import { useMemo } from "react";
 import type { FieldGroup, FieldInfo } from "../../api";
 import { Icon, KIND_ICONS, PickList } from "../../shared";
 import { findFields } from "../search";
+import { tr } from "../../i18n";
 
 const SHOWN = 12;
 
@@ -28,11 +29,11 @@ export function FieldPicker({ groups, onPick }: Props) {
   );
   return (
     <PickList
-      label="Field"
-      placeholder="Which field?"
+      label={tr("Field")}
+      placeholder={tr("Which field?")}
       find={find}
       onPick={({ field, group }) => onPick(field, group)}
-      none="No matches"
+      none={tr("No matches")}
     />
   );
 }

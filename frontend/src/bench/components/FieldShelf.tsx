@@ -12,6 +12,7 @@ import type { Column, Document } from "../types";
 import { Help } from "../../guide";
 import { ShelfGroup, ShelfTags } from "./ShelfGroup";
 import { ShelfMany } from "./ShelfMany";
+import { tr } from "../../i18n";
 
 /** Milliseconds of quiet before the records are searched for the text as a value. */
 const QUIET = 350;
@@ -142,8 +143,8 @@ export function FieldShelf(props: Props) {
         <input
           type="search"
           ref={searchRef}
-          aria-label="Search fields"
-          placeholder="Name, or a value you know"
+          aria-label={tr("Search fields")}
+          placeholder={tr("Name, or a value you know")}
           value={text}
           onChange={(e) => setText(e.target.value)}
           onKeyDown={(e) => {
@@ -161,12 +162,12 @@ export function FieldShelf(props: Props) {
       </div>
       {chosen.length > 1 && (
         <div className="shelf-chosen" role="status">
-          {chosen.length} fields chosen
+          {tr("{{chosen}} fields chosen", { chosen: chosen.length })}
           <Button size="sm" onClick={addChosen}>
-            Add them
+            {tr("Add them")}
           </Button>
           <button type="button" className="btn-link-plain" onClick={() => setChosen([])}>
-            none
+            {tr("none")}
           </button>
         </div>
       )}
@@ -174,13 +175,13 @@ export function FieldShelf(props: Props) {
         <div className="shelf-switch small">
           {all ? (
             <button type="button" className="btn-link-plain" onClick={() => setAll(false)}>
-              Everyday only
+              {tr("Everyday only")}
             </button>
           ) : (
             <span>
-              <b>Everyday</b> ·{" "}
+              <b>{tr("Everyday")}</b> ·{" "}
               <button type="button" className="btn-link-plain" onClick={() => setAll(true)}>
-                all {total}
+                {tr("all {{total}}", { total })}
               </button>
             </span>
           )}
@@ -191,16 +192,18 @@ export function FieldShelf(props: Props) {
               checked={filled}
               onChange={(e) => setFilled(e.target.checked)}
             />{" "}
-            only fields that hold something
+            {tr("only fields that hold something")}
           </label>
         </div>
       )}
       {wanted.length >= 3 && text !== "" && (
-        <section aria-label="Fields that hold this value">
+        <section aria-label={tr("Fields that hold this value")}>
           <div className="group">
-            Holding “{wanted}”{" "}
+            {tr("Holding “{{wanted}}”", { wanted })}{" "}
             <span>
-              {finding.done || finding.failed ? "" : `searched ${Math.round(finding.searched * 100)} %`}
+              {finding.done || finding.failed
+                ? ""
+                : tr("searched {{searched}} %", { searched: Math.round(finding.searched * 100) })}
             </span>
           </div>
           {hits.slice(0, HITS).map(({ hit, field, group }) => (
@@ -222,7 +225,7 @@ export function FieldShelf(props: Props) {
                 <span className="soft small">{group.path ? group.label : ""}</span>
                 <span className="eg one-line d-block">{field.personal ? "•••" : hit.value}</span>
               </span>
-              <span className="pc" title={hit.exact ? "" : "so far"}>
+              <span className="pc" title={hit.exact ? "" : tr("so far")}>
                 {count(hit.count)}
                 {hit.exact ? "" : "+"}
               </span>
@@ -231,18 +234,18 @@ export function FieldShelf(props: Props) {
           {hits.length === 0 && (
             <div className="soft small px-3 pb-2" role="status">
               {finding.failed
-                ? "Not searched: the source did not answer, or you may see only a part of it."
+                ? tr("Not searched: the source did not answer, or you may see only a part of it.")
                 : finding.done
-                  ? "No field holds this."
-                  : "searching the records…"}
+                  ? tr("No field holds this.")
+                  : tr("searching the records…")}
             </div>
           )}
         </section>
       )}
       {text === "" && (
         <>
-          <ShelfTags label="Recently used" fields={recents} editable={editable} onAdd={add} />
-          <ShelfTags label="Used most here" fields={often} editable={editable} onAdd={add} />
+          <ShelfTags label={tr("Recently used")} fields={recents} editable={editable} onAdd={add} />
+          <ShelfTags label={tr("Used most here")} fields={often} editable={editable} onAdd={add} />
         </>
       )}
       {drawn.map((group) => (
@@ -264,16 +267,16 @@ export function FieldShelf(props: Props) {
       {number > DRAWN && !whole && (
         <div className="px-3 py-1">
           <button type="button" className="btn-link-plain small" onClick={() => setWhole(true)}>
-            {count(number - DRAWN)} more: type to find one, or show them all
+            {tr("{{number}} more: type to find one, or show them all", { number: count(number - DRAWN) })}
           </button>
         </div>
       )}
       {ways.map((way) => (
         <ShelfMany key={way.path} way={way} text={text} everyday={!all} editable={editable} onFold={onFold} />
       ))}
-      {loading && <div className="nothing">Reading the catalogue…</div>}
+      {loading && <div className="nothing">{tr("Reading the catalogue…")}</div>}
       {!loading && found.length === 0 && hits.length === 0 && text !== "" && (
-        <div className="soft small px-3">No field is called or means that.</div>
+        <div className="soft small px-3">{tr("No field is called or means that.")}</div>
       )}
       {props.end}
     </div>

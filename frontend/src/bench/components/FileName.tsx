@@ -5,6 +5,7 @@ import { Icon } from "../../shared";
 import { USUAL_NAME, nameParts, partWords, patternOf, piecesOf } from "../fileName";
 import type { Document } from "../types";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -26,7 +27,7 @@ export function FileName({ document, today, problems, editable, onName }: Props)
   return (
     <fieldset className="file-name">
       <legend className="form-label">
-        File name <Help topic="files#file-names" />
+        {tr("File name")} <Help topic="files#file-names" />
       </legend>
       <div className="name-pieces">
         {pieces.map((piece, n) =>
@@ -35,7 +36,7 @@ export function FileName({ document, today, problems, editable, onName }: Props)
               {partWords(piece.text, document)}
               {editable && (
                 <button type="button" className="bare" onClick={() => change(n, "")}>
-                  <Icon name="x" label={`Remove ${partWords(piece.text, document)}`} />
+                  <Icon name="x" label={tr("Remove {{piece}}", { piece: partWords(piece.text, document) })} />
                 </button>
               )}
             </span>
@@ -44,7 +45,7 @@ export function FileName({ document, today, problems, editable, onName }: Props)
               <input
                 key={n}
                 className="mono"
-                aria-label={n === pieces.length - 1 ? "Letters at the end" : "Letters between"}
+                aria-label={n === pieces.length - 1 ? tr("Letters at the end") : tr("Letters between")}
                 size={Math.max(2, piece.text.length + 1)}
                 maxLength={80}
                 value={piece.text}
@@ -57,14 +58,14 @@ export function FileName({ document, today, problems, editable, onName }: Props)
       {editable && (
         <Form.Select
           size="sm"
-          aria-label="Add a part to the name"
+          aria-label={tr("Add a part to the name")}
           value=""
           onChange={(e) => {
             const last = pieces.at(-1)?.text ?? "";
             put(`${pattern}${pattern && !/[_\-. ]$/.test(last) ? "_" : ""}${e.target.value}`);
           }}
         >
-          <option value="">+ add a part…</option>
+          <option value="">{tr("+ add a part…")}</option>
           {nameParts(document).map(([part, words]) => (
             <option key={part} value={part}>
               {words}
@@ -79,16 +80,16 @@ export function FileName({ document, today, problems, editable, onName }: Props)
       ))}
       {today && (
         <Form.Text>
-          today: <span className="mono">{today}</span>
+          {tr("today:")} <span className="mono">{today}</span>
         </Form.Text>
       )}{" "}
       <button type="button" className="btn-link-plain small" onClick={() => setAsked(!asked)}>
-        {asked ? "without codes" : "as a pattern"}
+        {asked ? tr("without codes") : tr("as a pattern")}
       </button>
       {asked && (
         <Form.Control
           className="mono"
-          aria-label="The name as a pattern"
+          aria-label={tr("The name as a pattern")}
           maxLength={200}
           value={pattern}
           onChange={(e) => put(e.target.value)}

@@ -10,6 +10,7 @@ import { FileName } from "./FileName";
 import { CsvOptions, PageOptions, XlsxOptions } from "./FormatOptions";
 import { ReaderStyle } from "./ReaderStyle";
 import { SplitEditor } from "./SplitEditor";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -41,7 +42,7 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
   return (
     <fieldset className="shelf-form" disabled={!editable}>
       <Form.Group controlId="format">
-        <Form.Label>Format</Form.Label>
+        <Form.Label>{tr("Format")}</Form.Label>
         <Form.Select
           value={format}
           onChange={(e) => set({ format: e.target.value as Output["format"], ...suited(e.target.value) })}
@@ -62,7 +63,7 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
         onName={(name) => set({ name })}
       />
       {known?.audience !== "programs" && <ReaderStyle document={document} output={output} set={set} />}
-      <div className="group-like">One file, or several</div>
+      <div className="group-like">{tr("One file, or several")}</div>
       <SplitEditor document={document} groups={groups} dispatch={dispatch} />
       {(format === "csv" || format === "txt") && <CsvOptions csv={csv} set={setCsv} />}
       {(format === "pdf" || format === "html") && (
@@ -95,15 +96,15 @@ function Dictionary({
 }) {
   const chosen = output.dictionary ?? [];
   const forms: ["sheet" | "csv" | "csvw", string][] = [
-    ...(format === "xlsx" ? ([["sheet", "as a sheet"]] as ["sheet", string][]) : []),
-    ["csv", "as a CSV beside it"],
+    ...(format === "xlsx" ? ([["sheet", tr("as a sheet")]] as ["sheet", string][]) : []),
+    ["csv", tr("as a CSV beside it")],
     ...(format === "csv"
-      ? ([["csvw", "as metadata for programs (CSV on the Web)"]] as ["csvw", string][])
+      ? ([["csvw", tr("as metadata for programs (CSV on the Web)")]] as ["csvw", string][])
       : []),
   ];
   return (
     <fieldset>
-      <legend>What the columns mean, along with it</legend>
+      <legend>{tr("What the columns mean, along with it")}</legend>
       {forms.map(([form, words]) => (
         <Form.Check
           key={form}
@@ -142,9 +143,13 @@ function FirstLines({ document, templateId }: { document: Document; templateId: 
   });
   return (
     <div>
-      <div className="fw-bold">The first lines</div>
+      <div className="fw-bold">{tr("The first lines")}</div>
       <Trouble error={lines.error} />
-      <pre tabIndex={0} aria-label="The first lines of the file" className="first-lines mono small mb-0">
+      <pre
+        tabIndex={0}
+        aria-label={tr("The first lines of the file")}
+        className="first-lines mono small mb-0"
+      >
         {lines.data?.text ?? "…"}
       </pre>
     </div>

@@ -6,6 +6,7 @@ import { ruleOf } from "../rows";
 import { WhereEditor } from "./HasEditor";
 import { vocabulary } from "../../shared";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -36,7 +37,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
   return (
     <>
       <Form.Group controlId="fold-how">
-        <Form.Label>Of its {plural}</Form.Label> <Help topic="folds#ways-to-fold" />
+        <Form.Label>{tr("Of its {{plural}}", { plural })}</Form.Label> <Help topic="folds#ways-to-fold" />
         <Form.Select
           value={fold.how}
           onChange={(e) => {
@@ -67,9 +68,9 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
       </Form.Group>
       {folding?.field && (
         <Form.Group controlId="fold-field">
-          <Form.Label>of which field</Form.Label>
+          <Form.Label>{tr("of which field")}</Form.Label>
           <Form.Select value={rest} onChange={(e) => set({ path: at(e.target.value) })}>
-            {!field && <option value={rest}>{rest || "choose…"}</option>}
+            {!field && <option value={rest}>{rest || tr("choose…")}</option>}
             {(target.data?.groups ?? []).map((g) => (
               <optgroup key={g.path} label={g.label}>
                 {g.fields
@@ -77,7 +78,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
                   .map((f) => (
                     <option key={f.path} value={f.path}>
                       {f.label}
-                      {f.retired ? " (retired)" : ""}
+                      {f.retired ? tr(" (retired)") : ""}
                     </option>
                   ))}
               </optgroup>
@@ -88,7 +89,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
       {fold.how === "joined" && (
         <div className="pair">
           <Form.Group controlId="fold-separator">
-            <Form.Label>Between them</Form.Label>
+            <Form.Label>{tr("Between them")}</Form.Label>
             <Form.Control
               className="mono"
               value={fold.separator ?? "; "}
@@ -96,11 +97,11 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
             />
           </Form.Group>
           <Form.Group controlId="fold-most">
-            <Form.Label>At most</Form.Label>
+            <Form.Label>{tr("At most")}</Form.Label>
             <Form.Control
               type="number"
               min={1}
-              placeholder="all"
+              placeholder={tr("all")}
               value={fold.at_most ?? ""}
               onChange={(e) =>
                 set({ at_most: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
@@ -112,14 +113,14 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
       {fold.how === "joined" && (
         <Form.Check
           id="fold-distinct"
-          label="each value once"
+          label={tr("each value once")}
           checked={fold.distinct ?? false}
           onChange={(e) => set({ distinct: e.target.checked || undefined })}
         />
       )}
       {fold.how === "spread" && (
         <Form.Group controlId="fold-columns">
-          <Form.Label>Columns</Form.Label>
+          <Form.Label>{tr("Columns")}</Form.Label>
           <Form.Control
             type="number"
             min={1}
@@ -131,7 +132,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
       )}
       {ordered && (
         <Form.Group controlId="fold-order">
-          <Form.Label>In the order of</Form.Label>
+          <Form.Label>{tr("In the order of")}</Form.Label>
           <div className="d-flex gap-2">
             <Form.Select
               value={fold.order?.[0]?.path ?? ""}
@@ -139,7 +140,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
                 set({ order: e.target.value ? [{ ...fold.order?.[0], path: e.target.value }] : undefined })
               }
             >
-              <option value="">{folding?.order === "must" ? "choose…" : "their keys"}</option>
+              <option value="">{folding?.order === "must" ? tr("choose…") : tr("their keys")}</option>
               {[...fields.values()]
                 .filter((f) => f.kind !== "file")
                 .map((f) => (
@@ -150,15 +151,15 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
             </Form.Select>
             {fold.order?.[0] && (
               <Form.Select
-                aria-label="Direction of the order"
+                aria-label={tr("Direction of the order")}
                 style={{ width: 140 }}
                 value={fold.order[0].direction ?? "ascending"}
                 onChange={(e) =>
                   set({ order: [{ ...fold.order![0]!, direction: e.target.value as "ascending" }] })
                 }
               >
-                <option value="ascending">least first</option>
-                <option value="descending">greatest first</option>
+                <option value="ascending">{tr("least first")}</option>
+                <option value="descending">{tr("greatest first")}</option>
               </Form.Select>
             )}
           </div>

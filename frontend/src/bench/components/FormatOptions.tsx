@@ -1,12 +1,13 @@
 import { Form } from "react-bootstrap";
 import type { Output } from "../types";
 import { TintRules } from "./TintRules";
+import { tr } from "../../i18n";
 
 const SEPARATORS: [string, string][] = [
-  [",", "comma: most programs expect it"],
-  [";", "semicolon: where the comma is the decimal mark"],
+  [",", tr("comma: most programs expect it")],
+  [";", tr("semicolon: where the comma is the decimal mark")],
   ["\t", "tab"],
-  ["|", "bar |"],
+  ["|", tr("bar |")],
 ];
 
 type Csv = NonNullable<Output["csv"]>;
@@ -17,7 +18,7 @@ export function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void })
   return (
     <>
       <Form.Group controlId="csv-separator">
-        <Form.Label>Separator</Form.Label>
+        <Form.Label>{tr("Separator")}</Form.Label>
         <Form.Select value={csv.separator ?? ","} onChange={(e) => set({ separator: e.target.value })}>
           {SEPARATORS.map(([mark, words]) => (
             <option key={mark} value={mark}>
@@ -25,7 +26,9 @@ export function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void })
             </option>
           ))}
           {!SEPARATORS.some(([mark]) => mark === (csv.separator ?? ",")) && (
-            <option value={csv.separator}>another: {csv.separator}</option>
+            <option value={csv.separator}>
+              {tr("another: {{separator}}", { separator: csv.separator })}
+            </option>
           )}
         </Form.Select>
         <Form.Control
@@ -33,69 +36,69 @@ export function CsvOptions({ csv, set }: { csv: Csv; set: (part: Csv) => void })
           className="mono mt-1"
           style={{ width: 150 }}
           maxLength={1}
-          placeholder="or your own"
-          aria-label="Another separator"
+          placeholder={tr("or your own")}
+          aria-label={tr("Another separator")}
           onChange={(e) => e.target.value && set({ separator: e.target.value })}
         />
       </Form.Group>
       <Form.Group controlId="csv-heading-row">
-        <Form.Label>First row</Form.Label>
+        <Form.Label>{tr("First row")}</Form.Label>
         <Form.Select
           value={csv.heading_row ?? "headings"}
           onChange={(e) => set({ heading_row: e.target.value as Csv["heading_row"] })}
         >
-          <option value="headings">the headings</option>
-          <option value="names">the technical names</option>
-          <option value="both">headings, then technical names</option>
-          <option value="merge">plain names, for programs that merge letters</option>
-          <option value="none">none: rows from the first line on</option>
+          <option value="headings">{tr("the headings")}</option>
+          <option value="names">{tr("the technical names")}</option>
+          <option value="both">{tr("headings, then technical names")}</option>
+          <option value="merge">{tr("plain names, for programs that merge letters")}</option>
+          <option value="none">{tr("none: rows from the first line on")}</option>
         </Form.Select>
       </Form.Group>
       <Form.Group controlId="csv-encoding">
-        <Form.Label>Letters</Form.Label>
+        <Form.Label>{tr("Letters")}</Form.Label>
         <Form.Select
           value={csv.encoding ?? "utf-8"}
           onChange={(e) => set({ encoding: e.target.value as Csv["encoding"] })}
         >
-          <option value="utf-8">UTF-8: every letter there is</option>
-          <option value="utf-8-sig">UTF-8 with signature, for spreadsheets</option>
-          <option value="utf-16">UTF-16</option>
-          <option value="windows-1252">Windows-1252: Western letters only</option>
-          <option value="iso-8859-1">ISO 8859-1: Western letters only</option>
+          <option value="utf-8">{tr("UTF-8: every letter there is")}</option>
+          <option value="utf-8-sig">{tr("UTF-8 with signature, for spreadsheets")}</option>
+          <option value="utf-16">{tr("UTF-16")}</option>
+          <option value="windows-1252">{tr("Windows-1252: Western letters only")}</option>
+          <option value="iso-8859-1">{tr("ISO 8859-1: Western letters only")}</option>
         </Form.Select>
       </Form.Group>
       {["windows-1252", "iso-8859-1"].includes(csv.encoding ?? "") && (
         <Form.Group controlId="csv-unencodable">
-          <Form.Label>A letter it does not have</Form.Label>
+          <Form.Label>{tr("A letter it does not have")}</Form.Label>
           <Form.Select
             value={csv.unencodable ?? "stop"}
             onChange={(e) => set({ unencodable: e.target.value as Csv["unencodable"] })}
           >
-            <option value="stop">stops the run</option>
-            <option value="replace">becomes “?”, and is counted</option>
+            <option value="stop">{tr("stops the run")}</option>
+            <option value="replace">{tr("becomes “?”, and is counted")}</option>
           </Form.Select>
         </Form.Group>
       )}
       <div className="pair">
         <Form.Group controlId="csv-quoting">
-          <Form.Label>Quotation marks</Form.Label>
+          <Form.Label>{tr("Quotation marks")}</Form.Label>
           <Form.Select
             value={csv.quoting ?? "as_needed"}
             onChange={(e) => set({ quoting: e.target.value as Csv["quoting"] })}
           >
-            <option value="as_needed">where needed</option>
-            <option value="text">round all text</option>
-            <option value="everything">round everything</option>
+            <option value="as_needed">{tr("where needed")}</option>
+            <option value="text">{tr("round all text")}</option>
+            <option value="everything">{tr("round everything")}</option>
           </Form.Select>
         </Form.Group>
         <Form.Group controlId="csv-line-end">
-          <Form.Label>Line end</Form.Label>
+          <Form.Label>{tr("Line end")}</Form.Label>
           <Form.Select
             value={csv.line_end ?? "CRLF"}
             onChange={(e) => set({ line_end: e.target.value as Csv["line_end"] })}
           >
-            <option value="CRLF">CR LF</option>
-            <option value="LF">LF</option>
+            <option value="CRLF">{tr("CR LF")}</option>
+            <option value="LF">{tr("LF")}</option>
           </Form.Select>
         </Form.Group>
       </div>
@@ -114,19 +117,19 @@ export function PageOptions({
   return (
     <>
       <Form.Group controlId="pages-layout">
-        <Form.Label>On the pages</Form.Label>
+        <Form.Label>{tr("On the pages")}</Form.Label>
         <Form.Select
           value={pages.layout ?? "table"}
           onChange={(e) => set({ layout: e.target.value as "table" | "cards" })}
         >
-          <option value="table">all rows in one table</option>
-          <option value="cards">one record a page</option>
+          <option value="table">{tr("all rows in one table")}</option>
+          <option value="cards">{tr("one record a page")}</option>
         </Form.Select>
       </Form.Group>
       {pages.layout === "cards" && (
         <Form.Check
           id="pages-form"
-          label="and an empty one, to be filled in by hand"
+          label={tr("and an empty one, to be filled in by hand")}
           checked={pages.form ?? false}
           onChange={(e) => set({ form: e.target.checked })}
         />
@@ -151,76 +154,76 @@ export function XlsxOptions({
   return (
     <>
       <Form.Group controlId="xlsx-sheet">
-        <Form.Label>Name of the sheet</Form.Label>
+        <Form.Label>{tr("Name of the sheet")}</Form.Label>
         <Form.Control
           maxLength={31}
-          placeholder="after the records"
+          placeholder={tr("after the records")}
           value={xlsx.sheet ?? ""}
           onChange={(e) => set({ sheet: e.target.value })}
         />
       </Form.Group>
       <Form.Group controlId="xlsx-title">
-        <Form.Label>Title in the file&apos;s properties</Form.Label>
+        <Form.Label>{tr("Title in the file's properties")}</Form.Label>
         <Form.Control
-          placeholder="the template's name"
+          placeholder={tr("the template's name")}
           value={xlsx.title ?? ""}
           onChange={(e) => set({ title: e.target.value })}
         />
       </Form.Group>
       <div className="pair">
         <Form.Group controlId="xlsx-subject">
-          <Form.Label>Subject</Form.Label>
+          <Form.Label>{tr("Subject")}</Form.Label>
           <Form.Control value={xlsx.subject ?? ""} onChange={(e) => set({ subject: e.target.value })} />
         </Form.Group>
         <Form.Group controlId="xlsx-author">
-          <Form.Label>Author</Form.Label>
+          <Form.Label>{tr("Author")}</Form.Label>
           <Form.Control value={xlsx.author ?? ""} onChange={(e) => set({ author: e.target.value })} />
         </Form.Group>
       </div>
       <Form.Group controlId="xlsx-keywords">
-        <Form.Label>Keywords</Form.Label>
+        <Form.Label>{tr("Keywords")}</Form.Label>
         <Form.Control value={xlsx.keywords ?? ""} onChange={(e) => set({ keywords: e.target.value })} />
       </Form.Group>
       {sheets && (
         <>
           <Form.Check
             id="xlsx-findings"
-            label="with a sheet “Findings”: what was noted, and what checks object to"
+            label={tr("with a sheet “Findings”: what was noted, and what checks object to")}
             checked={xlsx.findings_sheet ?? false}
             onChange={(e) => set({ findings_sheet: e.target.checked })}
           />
           <Form.Check
             id="xlsx-about"
-            label="with a sheet “About”: the sentence, the count, the moment"
+            label={tr("with a sheet “About”: the sentence, the count, the moment")}
             checked={xlsx.about_sheet ?? false}
             onChange={(e) => set({ about_sheet: e.target.checked })}
           />
           <ColumnChoice
             id="xlsx-editable"
-            legend="May be changed in the file; all else is locked"
+            legend={tr("May be changed in the file; all else is locked")}
             columns={columns}
             chosen={xlsx.editable ?? []}
             onChange={(editable) => set({ editable })}
           />
           <ColumnChoice
             id="xlsx-bars"
-            legend="With a bar behind each number"
+            legend={tr("With a bar behind each number")}
             columns={columns}
             chosen={xlsx.bars ?? []}
             onChange={(bars) => set({ bars })}
           />
           <TintRules tints={xlsx.tints ?? []} columns={columns} onChange={(tints) => set({ tints })} />
           <Form.Group controlId="xlsx-chart">
-            <Form.Label>A sheet with a chart of its numbers</Form.Label>
+            <Form.Label>{tr("A sheet with a chart of its numbers")}</Form.Label>
             <Form.Select
               value={xlsx.chart?.kind ?? ""}
               onChange={(e) =>
                 set({ chart: e.target.value ? { kind: e.target.value as "bars" | "line" } : null })
               }
             >
-              <option value="">none</option>
-              <option value="bars">bars, one a row</option>
-              <option value="line">a line along the rows</option>
+              <option value="">{tr("none")}</option>
+              <option value="bars">{tr("bars, one a row")}</option>
+              <option value="line">{tr("a line along the rows")}</option>
             </Form.Select>
           </Form.Group>
         </>

@@ -3,6 +3,7 @@ import type { FieldInfo } from "../../api";
 import { DATE_PATTERNS } from "../defaults";
 import type { Show } from "../types";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 /** How the values of a column stand on paper, by their kind. */
 export function Formats({ field, show, set }: { field: FieldInfo; show: Show; set: (part: Show) => void }) {
@@ -19,11 +20,11 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
       return (
         <div className="pair">
           <Form.Group controlId="show-yes">
-            <Form.Label>Yes reads</Form.Label>
+            <Form.Label>{tr("Yes reads")}</Form.Label>
             <Form.Control value={show.yes ?? "true"} onChange={(e) => set({ yes: e.target.value })} />
           </Form.Group>
           <Form.Group controlId="show-no">
-            <Form.Label>No reads</Form.Label>
+            <Form.Label>{tr("No reads")}</Form.Label>
             <Form.Control value={show.no ?? "false"} onChange={(e) => set({ no: e.target.value })} />
           </Form.Group>
         </div>
@@ -31,13 +32,17 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
     case "choice":
       return (
         <Form.Group controlId="show-choice">
-          <Form.Label>Shown as</Form.Label> <Help topic="columns#formats" />
+          <Form.Label>{tr("Shown as")}</Form.Label> <Help topic="columns#formats" />
           <Form.Select
             value={show.choice ?? "label"}
             onChange={(e) => set({ choice: e.target.value as Show["choice"] })}
           >
-            <option value="label">label, such as {field.choices[0]?.label ?? "Standing"}</option>
-            <option value="code">code, such as {field.choices[0]?.code ?? "S"}</option>
+            <option value="label">
+              {tr("label, such as {{choices}}", { choices: field.choices[0]?.label ?? "Standing" })}
+            </option>
+            <option value="code">
+              {tr("code, such as {{code}}", { code: field.choices[0]?.code ?? "S" })}
+            </option>
           </Form.Select>
         </Form.Group>
       );
@@ -45,29 +50,29 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
       return (
         <>
           <Form.Group controlId="show-case">
-            <Form.Label>Letters</Form.Label>
+            <Form.Label>{tr("Letters")}</Form.Label>
             <Form.Select
               value={show.case ?? "as_is"}
               onChange={(e) => set({ case: e.target.value as Show["case"] })}
             >
-              <option value="as_is">as they are</option>
-              <option value="upper">ALL CAPITALS</option>
-              <option value="lower">all small</option>
+              <option value="as_is">{tr("as they are")}</option>
+              <option value="upper">{tr("ALL CAPITALS")}</option>
+              <option value="lower">{tr("all small")}</option>
             </Form.Select>
           </Form.Group>
           <Form.Check
             id="show-trim"
-            label="trim spaces"
+            label={tr("trim spaces")}
             checked={show.trim ?? false}
             onChange={(e) => set({ trim: e.target.checked || undefined })}
           />
           <div className="pair">
             <Form.Group controlId="show-first">
-              <Form.Label>Only the first</Form.Label>
+              <Form.Label>{tr("Only the first")}</Form.Label>
               <Form.Control
                 type="number"
                 min={1}
-                placeholder="all letters"
+                placeholder={tr("all letters")}
                 value={show.first ?? ""}
                 onChange={(e) =>
                   set({ first: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
@@ -75,12 +80,12 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
               />
             </Form.Group>
             <Form.Group controlId="show-pad">
-              <Form.Label>Filled up to</Form.Label>
+              <Form.Label>{tr("Filled up to")}</Form.Label>
               <Form.Control
                 type="number"
                 min={1}
                 max={255}
-                placeholder="not"
+                placeholder={tr("not")}
                 value={show.pad ?? ""}
                 onChange={(e) =>
                   set({ pad: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
@@ -91,7 +96,7 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
           {show.pad && (
             <div className="pair">
               <Form.Group controlId="show-pad-with">
-                <Form.Label>with</Form.Label>
+                <Form.Label>{tr("with")}</Form.Label>
                 <Form.Control
                   maxLength={1}
                   className="mono"
@@ -100,13 +105,13 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
                 />
               </Form.Group>
               <Form.Group controlId="show-pad-side">
-                <Form.Label>at its</Form.Label>
+                <Form.Label>{tr("at its")}</Form.Label>
                 <Form.Select
                   value={show.pad_side ?? "left"}
                   onChange={(e) => set({ pad_side: e.target.value as Show["pad_side"] })}
                 >
-                  <option value="left">beginning: 0042</option>
-                  <option value="right">end: 4200</option>
+                  <option value="left">{tr("beginning: 0042")}</option>
+                  <option value="right">{tr("end: 4200")}</option>
                 </Form.Select>
               </Form.Group>
             </div>
@@ -114,7 +119,7 @@ export function Formats({ field, show, set }: { field: FieldInfo; show: Show; se
           {field.kind === "identifier" && (
             <Form.Check
               id="show-link"
-              label="in spreadsheets, a link to the record"
+              label={tr("in spreadsheets, a link to the record")}
               checked={show.link ?? false}
               onChange={(e) => set({ link: e.target.checked || undefined })}
             />
@@ -129,45 +134,45 @@ function NumberFormat({ decimal, show, set }: { decimal: boolean; show: Show; se
     <>
       <div className="pair">
         <Form.Group controlId="show-decimals">
-          <Form.Label>Decimals</Form.Label>
+          <Form.Label>{tr("Decimals")}</Form.Label>
           <Form.Select
             value={show.decimals ?? ""}
             onChange={(e) => set({ decimals: e.target.value === "" ? undefined : Number(e.target.value) })}
           >
-            <option value="">as stored</option>
+            <option value="">{tr("as stored")}</option>
             {(decimal ? [0, 1, 2, 3, 4, 5, 6] : [0, 1, 2]).map((n) => (
               <option key={n} value={n}>
-                {n === 0 ? "none: whole number" : n}
+                {n === 0 ? tr("none: whole number") : n}
               </option>
             ))}
           </Form.Select>
         </Form.Group>
         <Form.Group controlId="show-mark">
-          <Form.Label>Decimal mark</Form.Label>
+          <Form.Label>{tr("Decimal mark")}</Form.Label>
           <Form.Select
             value={show.decimal_mark ?? "."}
             onChange={(e) => set({ decimal_mark: e.target.value as Show["decimal_mark"] })}
           >
-            <option value=".">point 1.5</option>
-            <option value=",">comma 1,5</option>
+            <option value=".">{tr("point 1.5")}</option>
+            <option value=",">{tr("comma 1,5")}</option>
           </Form.Select>
         </Form.Group>
       </div>
       {show.decimals !== undefined && show.decimals !== null && (
         <Form.Group controlId="show-rounding">
-          <Form.Label>A half is rounded</Form.Label>
+          <Form.Label>{tr("A half is rounded")}</Form.Label>
           <Form.Select
             value={show.rounding ?? "half_away"}
             onChange={(e) => set({ rounding: e.target.value as Show["rounding"] })}
           >
-            <option value="half_away">away from zero: 0.5 is 1, 1.5 is 2, 2.5 is 3</option>
-            <option value="half_even">to the even digit: 0.5 is 0, 1.5 is 2, 2.5 is 2</option>
+            <option value="half_away">{tr("away from zero: 0.5 is 1, 1.5 is 2, 2.5 is 3")}</option>
+            <option value="half_even">{tr("to the even digit: 0.5 is 0, 1.5 is 2, 2.5 is 2")}</option>
           </Form.Select>
         </Form.Group>
       )}
       <div className="pair">
         <Form.Group controlId="show-grouping">
-          <Form.Label>Thousands</Form.Label>
+          <Form.Label>{tr("Thousands")}</Form.Label>
           <Form.Select
             value={show.grouping ?? ""}
             onChange={(e) => set({ grouping: e.target.value as Show["grouping"] })}
@@ -180,12 +185,12 @@ function NumberFormat({ decimal, show, set }: { decimal: boolean; show: Show; se
           </Form.Select>
         </Form.Group>
         <Form.Group controlId="show-factor">
-          <Form.Label>Times</Form.Label>
+          <Form.Label>{tr("Times")}</Form.Label>
           <Form.Select
             value={show.factor ?? ""}
             onChange={(e) => set({ factor: e.target.value || undefined })}
           >
-            <option value="">as stored</option>
+            <option value="">{tr("as stored")}</option>
             {[
               ...new Set([
                 "10",
@@ -206,14 +211,14 @@ function NumberFormat({ decimal, show, set }: { decimal: boolean; show: Show; se
       </div>
       <div className="pair">
         <Form.Group controlId="show-prefix">
-          <Form.Label>Text before it</Form.Label>
+          <Form.Label>{tr("Text before it")}</Form.Label>
           <Form.Control
             value={show.prefix ?? ""}
             onChange={(e) => set({ prefix: e.target.value || undefined })}
           />
         </Form.Group>
         <Form.Group controlId="show-suffix">
-          <Form.Label>Text after it</Form.Label>
+          <Form.Label>{tr("Text after it")}</Form.Label>
           <Form.Control
             value={show.suffix ?? ""}
             onChange={(e) => set({ suffix: e.target.value || undefined })}
@@ -228,10 +233,10 @@ function DateFormat({ kind, show, set }: { kind: string; show: Show; set: (part:
   const patterns = DATE_PATTERNS[kind] ?? DATE_PATTERNS.moment!;
   return (
     <Form.Group controlId="show-date">
-      <Form.Label>Date pattern</Form.Label>
+      <Form.Label>{tr("Date pattern")}</Form.Label>
       <Form.Control
         list="date-patterns"
-        placeholder={kind === "date" ? "yyyy-MM-dd" : "ISO 8601"}
+        placeholder={kind === "date" ? "yyyy-MM-dd" : tr("ISO 8601")}
         className="mono"
         value={show.date ?? ""}
         onChange={(e) => set({ date: e.target.value || undefined })}

@@ -5,6 +5,7 @@ import { answer, api } from "../../api";
 import type { FieldGroup, Problem } from "../../api";
 import type { Column } from "../types";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 const SHOWN = 8;
 
@@ -112,7 +113,7 @@ export function FormulaEditor({ id, label, formula, groups, columns, problems, o
         />
       </div>
       {suggestions.length > 0 && (
-        <div className="formula-list" role="listbox" id={`${id}-list`} aria-label="Completions">
+        <div className="formula-list" role="listbox" id={`${id}-list`} aria-label={tr("Completions")}>
           {suggestions.map((s, n) => (
             <button
               key={s.text + s.what}

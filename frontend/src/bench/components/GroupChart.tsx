@@ -2,6 +2,7 @@ import type { SheetColumn } from "../../api";
 import { count } from "../../shared";
 import { numberShown } from "../shown";
 import type { Show } from "../types";
+import { tr } from "../../i18n";
 
 /** Bars that are drawn, of the first rows. */
 const MOST = 20;
@@ -32,7 +33,9 @@ export function GroupChart({ columns, rows, place, show }: Props) {
   return (
     <figure className="group-chart">
       <figcaption className="soft small">
-        {rows.length > MOST ? `The first ${count(MOST)} rows` : "The rows, as far as they were looked at"}
+        {rows.length > MOST
+          ? tr("The first {{most}} rows", { most: count(MOST) })
+          : tr("The rows, as far as they were looked at")}
       </figcaption>
       <ul>
         {bars.map((bar, n) => (
@@ -52,7 +55,7 @@ export function GroupChart({ columns, rows, place, show }: Props) {
                 />
               )}
             </span>
-            <span className="mono">{bar.text || "empty"}</span>
+            <span className="mono">{bar.text || tr("empty")}</span>
           </li>
         ))}
       </ul>

@@ -8,6 +8,7 @@ import type { Condition, Has, Narrowing } from "../types";
 import { ConditionEditor } from "./ConditionEditor";
 import { FieldPicker } from "./FieldPicker";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 interface Props {
   has: Has;
@@ -24,29 +25,29 @@ export function HasEditor({ has, start, zone, onChange, onRemove }: Props) {
   return (
     <>
       <div className="d-flex gap-2 align-items-center">
-        it has <Help topic="narrowing#records-that-there-are-many-of" />
+        {tr("it has")} <Help topic="narrowing#records-that-there-are-many-of" />
         <Form.Select
-          aria-label="How many"
+          aria-label={tr("How many")}
           style={{ width: 120 }}
           value={has.has}
           onChange={(e) => onChange({ ...has, has: e.target.value as Has["has"] })}
         >
-          <option value="any">any</option>
-          <option value="none">no</option>
-          <option value="at_least">at least</option>
+          <option value="any">{tr("any")}</option>
+          <option value="none">{tr("no")}</option>
+          <option value="at_least">{tr("at least")}</option>
         </Form.Select>
         {has.has === "at_least" && (
           <Form.Control
             type="number"
             min={1}
             style={{ width: 72 }}
-            aria-label="At least"
+            aria-label={tr("At least")}
             value={has.count ?? 1}
             onChange={(e) => onChange({ ...has, count: Math.max(1, Number(e.target.value) || 1) })}
           />
         )}
         <Form.Select
-          aria-label="Records"
+          aria-label={tr("Records")}
           value={has.path}
           onChange={(e) => onChange({ ...has, path: e.target.value, where: undefined })}
         >
@@ -59,14 +60,14 @@ export function HasEditor({ has, start, zone, onChange, onRemove }: Props) {
       </div>
       <WhereEditor
         records={way?.records ?? ""}
-        what={way?.plural ?? "of them"}
+        what={way?.plural ?? tr("of them")}
         where={has.where ?? null}
         zone={zone}
         onChange={(where) => onChange({ ...has, where: where ?? undefined })}
       />
       <div className="editor-end">
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Remove
+          {tr("Remove")}
         </Button>
       </div>
     </>
@@ -109,7 +110,7 @@ export function WhereEditor({
           />
         ) : (
           <div key={n} className="soft small">
-            and a condition that is made of several
+            {tr("and a condition that is made of several")}
           </div>
         ),
       )}
@@ -123,7 +124,7 @@ export function WhereEditor({
         />
       ) : (
         <Button variant="quiet" size="sm" onClick={() => setAdding(true)}>
-          only {what} where…
+          {tr("only {{what}} where…", { what })}
         </Button>
       )}
     </div>
@@ -140,7 +141,9 @@ function OneWhere(props: {
 }) {
   return (
     <fieldset className="one-where">
-      <legend>where {props.field?.label.toLowerCase() ?? props.condition.path}</legend>
+      <legend>
+        {tr("where {{label}}", { label: props.field?.label.toLowerCase() ?? props.condition.path })}
+      </legend>
       <ConditionEditor {...props} problems={[]} />
     </fieldset>
   );

@@ -5,6 +5,7 @@ import { answer, api } from "../../api";
 import type { Fits, RecipientInfo } from "../../api";
 import { Icon, Trouble, useDebounced } from "../../shared";
 import type { Column, Document, Show } from "../types";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -60,7 +61,7 @@ export function HeldAgainst({ document, onFill }: Props) {
             {fits.data?.words ?? "…"}
           </>
         ) : (
-          "Hold it against a recipient…"
+          tr("Hold it against a recipient…")
         )}
       </button>
       {open && (
@@ -101,16 +102,16 @@ function Held({ document, recipient, recipients, fits, error, onChoose, onFill, 
   return (
     <Modal show onHide={onClose} size="lg" aria-labelledby="held-against">
       <Modal.Header closeButton>
-        <Modal.Title id="held-against">Held against what they take</Modal.Title>
+        <Modal.Title id="held-against">{tr("Held against what they take")}</Modal.Title>
       </Modal.Header>
       <Modal.Body className="d-grid gap-2">
         <Form.Select
-          aria-label="Recipient"
+          aria-label={tr("Recipient")}
           value={recipient?.id ?? 0}
           onChange={(e) => onChoose(Number(e.target.value))}
         >
           <option value={0} disabled>
-            choose a recipient
+            {tr("choose a recipient")}
           </option>
           {recipients.map((r) => (
             <option key={r.id} value={r.id}>
@@ -155,7 +156,7 @@ function Held({ document, recipient, recipients, fits, error, onChoose, onFill, 
                           className="ms-2"
                           onClick={() => onFill({ constant: "" }, c.heading)}
                         >
-                          blank
+                          {tr("blank")}
                         </Button>
                       )}
                     </td>

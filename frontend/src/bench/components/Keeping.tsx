@@ -2,22 +2,23 @@ import { Button } from "react-bootstrap";
 import type { TemplateInfo } from "../../api";
 import { Icon, shortMoment } from "../../shared";
 import type { Keeping } from "../hooks/useDraft";
+import { tr } from "../../i18n";
 
 /** How the draft stands, behind the number of the version. */
 export function keptWords(keeping: Keeping, template: TemplateInfo): string {
   switch (keeping.state) {
     case "sending":
-      return " · keeping your changes…";
+      return tr(" · keeping your changes…");
     case "away":
-      return " · not kept yet";
+      return tr(" · not kept yet");
     case "refused":
     case "overtaken":
-      return " · draft not kept";
+      return tr(" · draft not kept");
     case "kept":
       return template.changed
-        ? " · draft kept"
+        ? tr(" · draft kept")
         : template.saved_at
-          ? ` · saved ${shortMoment(template.saved_at)}`
+          ? tr(" · saved {{saved_at}}", { saved_at: shortMoment(template.saved_at) })
           : "";
   }
 }
@@ -42,13 +43,13 @@ export function KeepingBanner({
       {keeping.state === "overtaken" && (
         <>
           <Button variant="quiet" size="sm" onClick={onTheirs}>
-            Look at theirs
+            {tr("Look at theirs")}
           </Button>
           <Button variant="quiet" size="sm" onClick={onOverwrite}>
-            Keep mine instead
+            {tr("Keep mine instead")}
           </Button>
           <Button variant="quiet" size="sm" onClick={onBoth}>
-            Keep both: mine as a copy
+            {tr("Keep both: mine as a copy")}
           </Button>
         </>
       )}

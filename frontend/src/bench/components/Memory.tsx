@@ -6,13 +6,14 @@ import { answer, api } from "../../api";
 import { Confirm, FormDialog, Trouble, plural, shortMoment } from "../../shared";
 import type { Document } from "../types";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 type Only = NonNullable<Document["only"]>;
 
 export const CHOICES: Record<Only, string> = {
-  everything: "everything, each time",
-  new: "only what was not sent before",
-  new_or_changed: "what is new, and what changed since it was sent",
+  everything: tr("everything, each time"),
+  new: tr("only what was not sent before"),
+  new_or_changed: tr("what is new, and what changed since it was sent"),
 };
 
 interface Props {
@@ -27,7 +28,7 @@ export function OnlyEditor({ document, onChange }: Props) {
   return (
     <fieldset className="mt-2">
       <legend className="form-label">
-        Each run holds <Help topic="only-what-is-new#what-is-remembered" />
+        {tr("Each run holds")} <Help topic="only-what-is-new#what-is-remembered" />
       </legend>
       {(Object.keys(CHOICES) as Only[]).map((choice) => (
         <Form.Check
@@ -107,17 +108,23 @@ export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) 
       {known && (
         <p className="mb-1">
           {known.records === 0
-            ? "Nothing was sent yet: the next run holds everything."
-            : `${plural(known.records, "record")} sent, last ${shortMoment(known.last_sent!)}.`}
+            ? tr("Nothing was sent yet: the next run holds everything.")
+            : tr("{{records}} sent, last {{last_sent}}.", {
+                records: plural(known.records, "record"),
+                last_sent: shortMoment(known.last_sent!),
+              })}
         </p>
       )}
       {(known?.changes ?? []).map((change) => (
         <p key={change.id} className="mb-1">
-          {plural(change.records, "record")}{" "}
-          {change.kind === "forgotten" ? "to be sent again" : "marked as sent"} by {change.who},{" "}
-          {shortMoment(change.at)}.{" "}
+          {tr("{{records}} {{kind}} by {{who}}, {{at}}.", {
+            records: plural(change.records, "record"),
+            kind: change.kind === "forgotten" ? tr("to be sent again") : tr("marked as sent"),
+            who: change.who,
+            at: shortMoment(change.at),
+          })}{" "}
           <Button size="sm" variant="quiet" disabled={undo.isPending} onClick={() => undo.mutate(change.id)}>
-            Undo
+            {tr("Undo")}
           </Button>
         </p>
       ))}
@@ -126,8 +133,8 @@ export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) 
           <div className="d-flex gap-2">
             <Form.Control
               size="sm"
-              aria-label="Key of a record"
-              placeholder="key of a record"
+              aria-label={tr("Key of a record")}
+              placeholder={tr("key of a record")}
               value={key}
               onChange={(e) => {
                 setKey(e.target.value);
@@ -135,41 +142,44 @@ export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) 
               }}
             />
             <Button size="sm" variant="quiet" disabled={!key.trim()} onClick={() => look.mutate(key)}>
-              Was it sent?
+              {tr("Was it sent?")}
             </Button>
           </div>
           {found &&
             (found.sent_at ? (
               <div className="d-flex gap-2 align-items-center mt-1">
                 <span>
-                  Sent {shortMoment(found.sent_at)}
+                  {tr("Sent {{sent_at}}", { sent_at: shortMoment(found.sent_at) })}
                   {found.run_id !== null && (
                     <>
                       {" "}
-                      in <Link to={`/runs/${found.run_id}`}>run {found.run_id}</Link>
+                      {tr("in")}{" "}
+                      <Link to={`/runs/${found.run_id}`}>
+                        {tr("run {{run_id}}", { run_id: found.run_id })}
+                      </Link>
                     </>
                   )}
                 </span>
                 <Button size="sm" variant="quiet" onClick={() => forget.mutate([[key.trim()]])}>
-                  Send it again
+                  {tr("Send it again")}
                 </Button>
               </div>
             ) : (
-              <p className="mb-0 mt-1">It was not sent.</p>
+              <p className="mb-0 mt-1">{tr("It was not sent.")}</p>
             ))}
           <div className="d-flex gap-2 mt-2">
             <Button size="sm" variant="quiet" onClick={() => setAct("back")}>
-              Go back to a day…
+              {tr("Go back to a day…")}
             </Button>
             <Button size="sm" variant="quiet" onClick={() => setAct("all")}>
-              Forget all…
+              {tr("Forget all…")}
             </Button>
           </div>
         </>
       )}
       {known !== undefined && (
         <Button size="sm" variant="quiet" className="mt-2" onClick={() => setAct("mark")}>
-          Mark as sent…
+          {tr("Mark as sent…")}
         </Button>
       )}
       {act === "back" && (
@@ -190,14 +200,14 @@ export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) 
       )}
       {act === "all" && known && (
         <Confirm
-          title="Forget what was sent?"
-          act={`Forget ${plural(known.records, "record")}`}
+          title={tr("Forget what was sent?")}
+          act={tr("Forget {{records}}", { records: plural(known.records, "record") })}
           busy={forget.isPending}
           error={forget.error}
           onAct={() => forget.mutate(null)}
           onClose={() => setAct(null)}
         >
-          The next run holds all of them again.
+          {tr("The next run holds all of them again.")}
         </Confirm>
       )}
     </div>
@@ -216,8 +226,8 @@ function GoBack({ busy, error, onAct, onClose }: ActProps<string>) {
   const [day, setDay] = useState("");
   return (
     <FormDialog
-      title="Go back to a day"
-      act="Send again what was sent since"
+      title={tr("Go back to a day")}
+      act={tr("Send again what was sent since")}
       ready={day !== ""}
       busy={busy}
       error={error}
@@ -225,7 +235,7 @@ function GoBack({ busy, error, onAct, onClose }: ActProps<string>) {
       onAct={() => onAct(new Date(`${day}T00:00:00`).toISOString())}
     >
       <Form.Group controlId="memory-day">
-        <Form.Label>What was sent on this day or later counts as not sent</Form.Label>
+        <Form.Label>{tr("What was sent on this day or later counts as not sent")}</Form.Label>
         <Form.Control type="date" value={day} onChange={(e) => setDay(e.target.value)} />
       </Form.Group>
     </FormDialog>
@@ -241,8 +251,8 @@ function MarkSent({ busy, error, onAct, onClose }: ActProps<string[][]>) {
     .filter((key) => key.some(Boolean));
   return (
     <FormDialog
-      title="Mark as sent"
-      act={`Mark ${plural(keys.length, "record")}`}
+      title={tr("Mark as sent")}
+      act={tr("Mark {{records}}", { records: plural(keys.length, "record") })}
       ready={keys.length > 0}
       busy={busy}
       error={error}
@@ -250,9 +260,9 @@ function MarkSent({ busy, error, onAct, onClose }: ActProps<string[][]>) {
       onAct={() => onAct(keys)}
     >
       <Form.Group controlId="memory-keys">
-        <Form.Label>Keys of records that were sent by other means</Form.Label>
+        <Form.Label>{tr("Keys of records that were sent by other means")}</Form.Label>
         <Form.Control as="textarea" rows={6} value={text} onChange={(e) => setText(e.target.value)} />
-        <Form.Text>One a line; a pasted column will do. They are not new any more.</Form.Text>
+        <Form.Text>{tr("One a line; a pasted column will do. They are not new any more.")}</Form.Text>
       </Form.Group>
     </FormDialog>
   );

@@ -10,6 +10,7 @@ import { LEAST, rowType, useFind } from "../hooks/useFind";
 import { findFields } from "../search";
 import type { Condition, Document, Narrowing } from "../types";
 import { fieldLabel } from "./FieldPicker";
+import { tr } from "../../i18n";
 
 const SHOWN = 9;
 const HITS = 4;
@@ -50,7 +51,7 @@ export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }
         .filter((w) => !w.path.includes("."))
         .map((w) => ({
           key: `has ${w.path}`,
-          label: `it has any ${w.plural}, or none`,
+          label: tr("it has any {{plural}}, or none", { plural: w.plural }),
           note: "",
           hay: `has any none ${w.plural} ${w.label}`.toLowerCase(),
           node: { path: w.path, has: "any" } as Narrowing,
@@ -58,23 +59,23 @@ export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }
         })),
       ...(lists ?? []).map((p) => ({
         key: `picks ${p.name}`,
-        label: `it is in the list “${p.name}”`,
-        note: `${count(p.size)} records`,
+        label: tr("it is in the list “{{name}}”", { name: p.name }),
+        note: tr("{{size}} records", { size: count(p.size) }),
         hay: `list picks ${p.name}`.toLowerCase(),
         node: { picks: p.name } as Narrowing,
         whole: true,
       })),
       ...computedColumns(document, sheet).map((column) => ({
         key: `column ${column.path}`,
-        label: `the column “${column.label}”`,
-        note: "a result",
+        label: tr("the column “{{column}}”", { column: column.label }),
+        note: tr("a result"),
         hay: `column result ${column.label}`.toLowerCase(),
         node: onColumn(firstCondition(column), column.path) as Narrowing,
         whole: false,
       })),
       {
         key: "formula",
-        label: "a formula is true…",
+        label: tr("a formula is true…"),
         note: "",
         hay: "formula",
         node: { formula: "TRUE()" } as Narrowing,
@@ -103,10 +104,10 @@ export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }
           key: `value ${hit.path} ${hit.value}`,
           label: (
             <>
-              {fieldLabel(field)} is <b>{hit.value}</b>
+              {fieldLabel(field)} {tr("is")} <b>{hit.value}</b>
             </>
           ),
-          note: `${hit.exact ? "" : "about "}${count(hit.count)}`,
+          note: `${hit.exact ? "" : tr("about ")}${count(hit.count)}`,
           node: valueCondition(field, hit.value),
           whole: true,
         },
@@ -117,12 +118,12 @@ export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }
   };
   return (
     <PickList
-      label="Field"
-      placeholder="A field, or a value you know"
+      label={tr("Field")}
+      placeholder={tr("A field, or a value you know")}
       find={find}
       onText={setText}
       onPick={(choice) => onPick(choice.node, choice.whole)}
-      none="No field of that name, and no value found yet"
+      none={tr("No field of that name, and no value found yet")}
     />
   );
 }

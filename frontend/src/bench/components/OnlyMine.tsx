@@ -1,6 +1,7 @@
 import { useMine } from "../../shell";
 import { replaceNode, rootOf } from "../filter";
 import type { Condition, Document } from "../types";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -26,10 +27,10 @@ export function OnlyMine({ document, path, onDocument }: Props) {
       type="button"
       className={`chip chip-add only-mine me-2 ${at < 0 ? "" : "on"}`}
       aria-pressed={at >= 0}
-      title={`Mine is what says ${mine.join(" or ")}`}
+      title={tr("Mine is what says {{mine}}", { mine: mine.join(tr(" or ")) })}
       onClick={toggle}
     >
-      {at < 0 ? "only mine" : "everybody’s"}
+      {at < 0 ? tr("only mine") : tr("everybody’s")}
     </button>
   );
 }

@@ -1,6 +1,7 @@
 import { Button } from "react-bootstrap";
 import { Icon } from "../../shared";
 import type { Action } from "../reducer";
+import { tr } from "../../i18n";
 
 type Adding = Extract<Action, { type: "addValue" | "addConstant" }>;
 
@@ -11,22 +12,22 @@ export function Others({ grouped, onAdd }: { grouped: boolean; onAdd: (action: A
       <Button
         variant="quiet"
         size="sm"
-        onClick={() => onAdd({ type: "addValue", value: { formula: '""' }, heading: "Formula" })}
+        onClick={() => onAdd({ type: "addValue", value: { formula: '""' }, heading: tr("Formula") })}
       >
-        <Icon name="sigma" /> a formula
+        <Icon name="sigma" /> {tr("a formula")}
       </Button>
       <Button variant="quiet" size="sm" onClick={() => onAdd({ type: "addConstant" })}>
-        <Icon name="plus" /> the same text in every row
+        <Icon name="plus" /> {tr("the same text in every row")}
       </Button>
       {grouped && (
         <Button
           variant="quiet"
           size="sm"
           onClick={() =>
-            onAdd({ type: "addValue", value: { fold: { path: "", how: "count" } }, heading: "How many" })
+            onAdd({ type: "addValue", value: { fold: { path: "", how: "count" } }, heading: tr("How many") })
           }
         >
-          <Icon name="layers" /> how many there are
+          <Icon name="layers" /> {tr("how many there are")}
         </Button>
       )}
     </div>

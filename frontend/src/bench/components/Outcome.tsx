@@ -4,6 +4,7 @@ import { Button, Modal } from "react-bootstrap";
 import type { CheckCount, Look, Problem, Run, WayOut, FormatName } from "../../api";
 import { RunNews } from "../../runs";
 import { Icon, formatName, plural } from "../../shared";
+import { tr } from "../../i18n";
 
 interface Props {
   format: FormatName;
@@ -38,19 +39,30 @@ export function Outcome(props: Props) {
       </span>
       {problems.length > 0 ? (
         <button type="button" className="btn-link-plain trouble" onClick={() => setListing(true)}>
-          <Icon name="exclamation" /> {plural(problems.length, "thing")} to put right: {problems[0]!.message}
+          <Icon name="exclamation" />{" "}
+          {tr("{{problems}} to put right: {{message}}", {
+            problems: plural(problems.length, "thing"),
+            message: problems[0]!.message,
+          })}
         </button>
       ) : grave ? (
         <button type="button" className="btn-link-plain speaks one-line" onClick={onChecks}>
-          <Icon name="pause" /> would be {grave.severity === "stop" ? "stopped" : "held"}: {grave.words}
+          <Icon name="pause" />{" "}
+          {tr("would be {{severity}}: {{grave}}", {
+            severity: grave.severity === "stop" ? tr("stopped") : tr("held"),
+            grave: grave.words,
+          })}
         </button>
       ) : (
         look && (
           <span className="all-well">
-            <Icon name="check" /> ready to run {expected}
+            <Icon name="check" /> {tr("ready to run")} {expected}
             {objecting.length > 0 && (
               <button type="button" className="btn-link-plain ms-2" onClick={onChecks}>
-                {plural(objecting.length, "check")} {objecting.length === 1 ? "objects" : "object"}
+                {tr("{{checks}} object", {
+                  checks: plural(objecting.length, "check"),
+                  count: objecting.length,
+                })}
               </button>
             )}
           </span>
@@ -70,7 +82,7 @@ export function Outcome(props: Props) {
       <div className="end">{run && <RunNews run={run} />}</div>
       <Modal show={listing} onHide={() => setListing(false)} aria-labelledby="problems">
         <Modal.Header closeButton>
-          <Modal.Title id="problems">To put right before a run</Modal.Title>
+          <Modal.Title id="problems">{tr("To put right before a run")}</Modal.Title>
         </Modal.Header>
         <Modal.Body className="d-grid gap-2">
           {problems.map((p) => (
@@ -106,7 +118,7 @@ export function Outcome(props: Props) {
                   onShow(p);
                 }}
               >
-                Show
+                {tr("Show")}
               </Button>
             </div>
           ))}

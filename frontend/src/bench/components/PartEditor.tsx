@@ -14,6 +14,7 @@ import { HasEditor } from "./HasEditor";
 import { RowRule } from "./RowRule";
 import { SplitEditor } from "./SplitEditor";
 import { LimitEditor, OrderEditor, PicksEditor } from "./SentenceEditors";
+import { tr } from "../../i18n";
 
 interface Props {
   part: SentencePart;
@@ -53,7 +54,10 @@ export function PartEditor(props: Props) {
         />
         {start && (
           <span className="soft small">
-            About {count(start.record_type.rows ?? 0)} {start.record_type.plural} in the source.
+            {tr("About {{rows}} {{record_type}} in the source.", {
+              rows: count(start.record_type.rows ?? 0),
+              record_type: start.record_type.plural,
+            })}
           </span>
         )}
       </>
@@ -95,7 +99,7 @@ function NarrowingEditor(props: Props) {
       <>
         <FormulaEditor
           id="narrowing-formula"
-          label="Only records for which this is true"
+          label={tr("Only records for which this is true")}
           formula={node.formula}
           groups={groups}
           columns={document.columns ?? []}
@@ -106,7 +110,7 @@ function NarrowingEditor(props: Props) {
         />
         <div className="editor-end">
           <Button variant="quiet" size="sm" className="text-danger" onClick={remove}>
-            Remove
+            {tr("Remove")}
           </Button>
         </div>
       </>

@@ -9,6 +9,7 @@ import { FieldPicker } from "./FieldPicker";
 import { valueCondition } from "./NarrowPicker";
 import { Widen } from "./Widen";
 import { narrowings, outermost, unitOf } from "../units";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -26,7 +27,7 @@ export function PerUnit({
   document,
   templateId,
   groups,
-  label: said = "per unit",
+  label: said = tr("per unit"),
   onNarrow,
   onWiden,
 }: Props) {
@@ -64,14 +65,17 @@ export function PerUnit({
   return (
     <Chip
       label={said}
-      name={`Rows ${said}`}
+      name={tr("Rows {{said}}", { said })}
       className="chip-add per-unit"
       open={open}
       onOpen={setOpen}
       title={
         label
-          ? `Rows per ${label.g.path ? `${label.g.label.toLowerCase()}: ` : ""}${label.f.label.toLowerCase()}`
-          : "Rows per…"
+          ? tr("Rows per {{path}}{{label}}", {
+              path: label.g.path ? `${label.g.label.toLowerCase()}: ` : "",
+              label: label.f.label.toLowerCase(),
+            })
+          : tr("Rows per…")
       }
     >
       {unit === null || path === "" ? (
@@ -79,7 +83,7 @@ export function PerUnit({
       ) : (
         <>
           <Trouble error={counted.error} />
-          {counted.isPending && <span className="soft">counting…</span>}
+          {counted.isPending && <span className="soft">{tr("counting…")}</span>}
           <ul className="top-values unit-counts">
             {counted.data?.map((v) => (
               <li key={v.value ?? ""}>
@@ -87,7 +91,7 @@ export function PerUnit({
                   <button
                     type="button"
                     className="btn-link-plain one-line"
-                    title={`Only ${v.value}`}
+                    title={tr("Only {{value}}", { value: v.value })}
                     onClick={() => {
                       setOpen(false);
                       onNarrow(valueCondition(label.f, v.value!));
@@ -96,7 +100,7 @@ export function PerUnit({
                     {v.value}
                   </button>
                 ) : (
-                  <span className={`one-line ${v.value ? "" : "soft"}`}>{v.value ?? "blank"}</span>
+                  <span className={`one-line ${v.value ? "" : "soft"}`}>{v.value ?? tr("blank")}</span>
                 )}
                 <span className="bar">
                   <i style={{ width: `${(100 * v.rows) / most}%` }} />
@@ -118,7 +122,7 @@ export function PerUnit({
             />
           )}
           <button type="button" className="btn-link-plain small" onClick={() => setPath("")}>
-            by another field
+            {tr("by another field")}
           </button>
         </>
       )}

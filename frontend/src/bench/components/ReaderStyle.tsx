@@ -1,6 +1,7 @@
 import { Form } from "react-bootstrap";
 import type { Document, Output } from "../types";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 /** Levels of groups in a file for readers. */
 const DEEPEST = 3;
@@ -20,20 +21,20 @@ export function ReaderStyle({
   const setReader = (part: Output["reader"]) => set({ reader: { ...options, ...part } });
   return (
     <>
-      <div role="radiogroup" aria-label="Style" className="d-flex gap-3">
+      <div role="radiogroup" aria-label={tr("Style")} className="d-flex gap-3">
         <Form.Check
           type="radio"
           id="style-machine"
-          label="for programs"
-          title="ISO dates, plain numbers, nothing but headings and rows"
+          label={tr("for programs")}
+          title={tr("ISO dates, plain numbers, nothing but headings and rows")}
           checked={!reader}
           onChange={() => set({ style: undefined })}
         />
         <Form.Check
           type="radio"
           id="style-reader"
-          label="for readers"
-          title="Dates and numbers as people write them, titles, groups, totals"
+          label={tr("for readers")}
+          title={tr("Dates and numbers as people write them, titles, groups, totals")}
           checked={reader}
           onChange={() => set({ style: "reader" })}
         />
@@ -41,7 +42,7 @@ export function ReaderStyle({
       {reader && (
         <div className="indented">
           <Form.Group controlId="reader-locale">
-            <Form.Label>Dates and numbers as in</Form.Label> <Help topic="files#for-readers" />
+            <Form.Label>{tr("Dates and numbers as in")}</Form.Label> <Help topic="files#for-readers" />
             <Form.Select value={output.locale ?? "en_GB"} onChange={(e) => set({ locale: e.target.value })}>
               {LOCALES.map(([code, words]) => (
                 <option key={code} value={code}>
@@ -57,19 +58,19 @@ export function ReaderStyle({
           />
           <Form.Check
             id="reader-title"
-            label="lines of title above the headings"
+            label={tr("lines of title above the headings")}
             checked={options.title ?? true}
             onChange={(e) => setReader({ title: e.target.checked })}
           />
           <Form.Check
             id="reader-subtotals"
-            label="subtotals of each group"
+            label={tr("subtotals of each group")}
             checked={options.subtotals ?? true}
             onChange={(e) => setReader({ subtotals: e.target.checked })}
           />
           <Form.Check
             id="reader-total"
-            label="a total at the end"
+            label={tr("a total at the end")}
             checked={options.grand_total ?? true}
             onChange={(e) => setReader({ grand_total: e.target.checked })}
           />
@@ -78,7 +79,7 @@ export function ReaderStyle({
       {output.format !== "xlsx" && (
         <Form.Check
           id="guard"
-          label="guard texts that begin like formulas"
+          label={tr("guard texts that begin like formulas")}
           checked={output.guard_formulas ?? reader}
           onChange={(e) =>
             set({ guard_formulas: e.target.checked === reader ? undefined : e.target.checked })
@@ -90,17 +91,17 @@ export function ReaderStyle({
 }
 
 const LOCALES: [string, string][] = [
-  ["en_GB", "Britain: 22/11/2026, 1,234.50"],
-  ["en_US", "United States: 11/22/26, 1,234.50"],
-  ["en_IE", "Ireland: 22/11/2026, 1,234.50"],
-  ["de_DE", "Germany: 22.11.2026, 1.234,50"],
-  ["de_CH", "Switzerland: 22.11.2026, 1’234.50"],
-  ["fr_FR", "France: 22/11/2026, 1 234,50"],
-  ["nl_NL", "Netherlands: 22-11-2026, 1.234,50"],
-  ["es_ES", "Spain: 22/11/2026, 1234,50"],
-  ["it_IT", "Italy: 22/11/2026, 1.234,50"],
-  ["pl_PL", "Poland: 22.11.2026, 1234,50"],
-  ["sv_SE", "Sweden: 2026-11-22, 1 234,50"],
+  ["en_GB", tr("Britain: 22/11/2026, 1,234.50")],
+  ["en_US", tr("United States: 11/22/26, 1,234.50")],
+  ["en_IE", tr("Ireland: 22/11/2026, 1,234.50")],
+  ["de_DE", tr("Germany: 22.11.2026, 1.234,50")],
+  ["de_CH", tr("Switzerland: 22.11.2026, 1’234.50")],
+  ["fr_FR", tr("France: 22/11/2026, 1 234,50")],
+  ["nl_NL", tr("Netherlands: 22-11-2026, 1.234,50")],
+  ["es_ES", tr("Spain: 22/11/2026, 1234,50")],
+  ["it_IT", tr("Italy: 22/11/2026, 1.234,50")],
+  ["pl_PL", tr("Poland: 22.11.2026, 1234,50")],
+  ["sv_SE", tr("Sweden: 2026-11-22, 1 234,50")],
 ];
 
 /** The columns by which a file for readers is cut into groups, each within the one before. */
@@ -118,12 +119,12 @@ function GroupLevels({
     (document.columns ?? []).filter((c) => !groups.includes(c.id) || c.id === groups[level]);
   return levels.map((column, n) => (
     <Form.Group key={n} controlId={`reader-group-${n}`}>
-      <Form.Label>{n === 0 ? "A heading line for each" : "and, within it, for each"}</Form.Label>
+      <Form.Label>{n === 0 ? tr("A heading line for each") : tr("and, within it, for each")}</Form.Label>
       <Form.Select
         value={column}
         onChange={(e) => onGroups([...groups.slice(0, n), ...(e.target.value ? [e.target.value] : [])])}
       >
-        <option value="">{n === 0 ? "no groups" : "nothing more"}</option>
+        <option value="">{n === 0 ? tr("no groups") : tr("nothing more")}</option>
         {free(n).map((c) => (
           <option key={c.id} value={c.id}>
             {c.heading}

@@ -9,8 +9,17 @@ import type { By, Document, RowRule as Rule } from "../types";
 import { AcrossEditor } from "./AcrossEditor";
 import { FieldPicker } from "./FieldPicker";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
-const STEPS = ["minute", "hour", "day", "week", "month", "quarter", "year"];
+const STEPS: Record<string, string> = {
+  minute: tr("by minute"),
+  hour: tr("by hour"),
+  day: tr("by day"),
+  week: tr("by week"),
+  month: tr("by month"),
+  quarter: tr("by quarter"),
+  year: tr("by year"),
+};
 
 /** Minutes that divide the hour. */
 const MINUTES = [1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30];
@@ -36,13 +45,13 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
   return (
     <div className="row-rule">
       <div>
-        One row per what? <Help topic="rows#one-row-per-record" />
+        {tr("One row per what?")} <Help topic="rows#one-row-per-record" />
       </div>
-      <div role="radiogroup" aria-label="One row per" className="pb-1">
+      <div role="radiogroup" aria-label={tr("One row per")} className="pb-1">
         <Form.Check
           type="radio"
           id="rule-record"
-          label={`one row per ${one}`}
+          label={tr("one row per {{one}}", { one })}
           checked={rule.per === "record"}
           onChange={() => onRule({ per: "record" })}
         />
@@ -53,10 +62,14 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
             id={`rule-${w.path}`}
             label={
               <>
-                one row per {w.one}{" "}
+                {tr("one row per {{one}}", { one: w.one })}{" "}
                 <span className="soft small">
-                  of each {one}
-                  {w.path.includes(".") ? `, by way of ${w.label.toLowerCase()}` : ""}
+                  {tr("of each {{one}}{{value}}", {
+                    one,
+                    value: w.path.includes(".")
+                      ? tr(", by way of {{label}}", { label: w.label.toLowerCase() })
+                      : "",
+                  })}
                 </span>
               </>
             }
@@ -76,13 +89,13 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
             className="btn-link-plain small ms-4 mb-2 d-block"
             onClick={() => setMore(true)}
           >
-            {children.length - shown.length} more
+            {tr("{{children}} more", { children: children.length - shown.length })}
           </button>
         )}
         <Form.Check
           type="radio"
           id="rule-group"
-          label="one row per group of them"
+          label={tr("one row per group of them")}
           checked={rule.per === "group"}
           onChange={() => firstBy && onRule({ per: "group", by: [{ path: firstBy.path }] })}
         />
@@ -91,7 +104,9 @@ export function RowRule({ document, start, groups, fieldOf, onRule }: Props) {
         <Form.Check
           id="rule-keep"
           className="ms-4"
-          label={`keep ${start?.record_type.plural ?? ""} without any: a row each, with blank cells`}
+          label={tr("keep {{record_type}} without any: a row each, with blank cells", {
+            record_type: start?.record_type.plural ?? "",
+          })}
           checked={rule.parents_without === "keep"}
           onChange={(e) => onRule({ ...rule, parents_without: e.target.checked ? "keep" : "leave_out" })}
         />
@@ -139,7 +154,7 @@ function ByEditor({
                 <Form.Select
                   size="sm"
                   style={{ width: 118 }}
-                  aria-label={`Step of ${field.label}`}
+                  aria-label={tr("Step of {{label}}", { label: field.label })}
                   value={by.step ?? ""}
                   onChange={(e) =>
                     change(n, {
@@ -149,24 +164,26 @@ function ByEditor({
                     })
                   }
                 >
-                  <option value="">as it is</option>
-                  {STEPS.filter((s) => field.kind !== "date" || !["minute", "hour"].includes(s)).map((s) => (
-                    <option key={s} value={s}>
-                      by {s}
-                    </option>
-                  ))}
+                  <option value="">{tr("as it is")}</option>
+                  {Object.keys(STEPS)
+                    .filter((s) => field.kind !== "date" || !["minute", "hour"].includes(s))
+                    .map((s) => (
+                      <option key={s} value={s}>
+                        {STEPS[s]}
+                      </option>
+                    ))}
                 </Form.Select>
                 {by.step === "minute" && (
                   <Form.Select
                     size="sm"
                     className="w-auto"
-                    aria-label="How many minutes a step"
+                    aria-label={tr("How many minutes a step")}
                     value={by.count ?? 1}
                     onChange={(e) => change(n, { count: Number(e.target.value) })}
                   >
                     {MINUTES.map((m) => (
                       <option key={m} value={m}>
-                        {m === 1 ? "every minute" : `${m} minutes each`}
+                        {m === 1 ? tr("every minute") : tr("{{m}} minutes each", { m })}
                       </option>
                     ))}
                   </Form.Select>
@@ -174,7 +191,7 @@ function ByEditor({
                 {by.step && (
                   <Form.Check
                     id={`gaps-${n}`}
-                    label="also empty ones"
+                    label={tr("also empty ones")}
                     checked={by.fill_gaps ?? false}
                     onChange={(e) => change(n, { fill_gaps: e.target.checked || undefined })}
                   />
@@ -187,7 +204,7 @@ function ByEditor({
                 className="btn btn-quiet btn-sm ms-auto"
                 onClick={() => onBy(rule.filter((_, k) => k !== n))}
               >
-                <Icon name="x" label={`Not by ${field?.label ?? by.path}`} />
+                <Icon name="x" label={tr("Not by {{label}}", { label: field?.label ?? by.path })} />
               </button>
             )}
           </div>
@@ -204,9 +221,9 @@ function ByEditor({
       ) : (
         <div className="d-flex gap-2">
           <Button variant="quiet" size="sm" onClick={() => setAdding(true)}>
-            and per…
+            {tr("and per…")}
           </Button>
-          <span className="soft small align-self-center">All other columns become folds.</span>
+          <span className="soft small align-self-center">{tr("All other columns become folds.")}</span>
         </div>
       )}
     </div>
@@ -229,8 +246,8 @@ function Picture({ start, rule }: { start: RecordTypeFields; rule: Rule }) {
               name: "picture",
               records: start.record_type.name,
               columns: [
-                { id: "t", heading: "Title", value: { field: title } },
-                { id: "n", heading: "Count", value: { fold: { path: way!.path, how: "count" } } },
+                { id: "t", heading: tr("Title"), value: { field: title } },
+                { id: "n", heading: tr("Count"), value: { fold: { path: way!.path, how: "count" } } },
               ],
               filter: { all: [{ path: way!.path, has: "at_least", count: 2 }] },
             },
@@ -250,7 +267,11 @@ function Picture({ start, rule }: { start: RecordTypeFields; rule: Rule }) {
   return (
     <figure
       className="rule-picture"
-      aria-label={`${row[0]}: ${plural(many, way.one, way.plural)} become ${open ? plural(many, "row") : "one row"}`}
+      aria-label={tr("{{row}}: {{many}} become {{open}}", {
+        row: row[0],
+        many: plural(many, way.one, way.plural),
+        open: open ? plural(many, "row") : tr("one row"),
+      })}
     >
       <div className="records-drawn">
         <span className="parent">{row[0]}</span>
@@ -273,7 +294,10 @@ function Picture({ start, rule }: { start: RecordTypeFields; rule: Rule }) {
               </span>
             ))}
             <figcaption>
-              {plural(many, "row")}: what belongs to the {start.record_type.label} repeats
+              {tr("{{many}}: what belongs to the {{record_type}} repeats", {
+                many: plural(many, "row"),
+                record_type: start.record_type.label,
+              })}
             </figcaption>
           </>
         ) : (
@@ -281,7 +305,7 @@ function Picture({ start, rule }: { start: RecordTypeFields; rule: Rule }) {
             <span className="drawn">
               <i>{row[0]}</i> {plural(many, way.one, way.plural)}
             </span>
-            <figcaption>one row: {way.plural} are folded into a cell</figcaption>
+            <figcaption>{tr("one row: {{way}} are folded into a cell", { way: way.plural })}</figcaption>
           </>
         )}
       </div>

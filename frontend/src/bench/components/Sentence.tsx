@@ -8,6 +8,7 @@ import type { Condition, Document } from "../types";
 import { Chip } from "./Chip";
 import { PartEditor } from "./PartEditor";
 import { SentenceAdds } from "./SentenceAdds";
+import { tr } from "../../i18n";
 
 interface Props {
   parts: SentencePart[];
@@ -68,7 +69,7 @@ export function Sentence(props: Props) {
   const wrongAt = (place: string) => problems.filter((p) => within(p.place, place));
 
   return (
-    <section className="sentence" aria-label="The template in words">
+    <section className="sentence" aria-label={tr("The template in words")}>
       <div ref={fold.ref} className={fold.folded ? "folded" : ""}>
         {parts.map((part, n) => {
           const inFold = /^columns\[(\d+)\]\.value\.fold/.exec(part.place);
@@ -98,7 +99,10 @@ export function Sentence(props: Props) {
             <span key={n}>
               <Chip
                 label={part.text}
-                name={`${part.text}${part.note ? `, ${part.note}` : ""}: change`}
+                name={tr("{{part}}{{note}}: change", {
+                  part: part.text,
+                  note: part.note ? `, ${part.note}` : "",
+                })}
                 className={`chip ${part.role} ${wrong}`}
                 open={open === key}
                 onOpen={(on) => setOpen(on ? key : null)}
@@ -141,7 +145,7 @@ export function Sentence(props: Props) {
           aria-expanded={!fold.folded}
           onClick={fold.toggle}
         >
-          {fold.folded ? "the whole sentence" : "fold the sentence"}
+          {fold.folded ? tr("the whole sentence") : tr("fold the sentence")}
         </button>
       )}
     </section>

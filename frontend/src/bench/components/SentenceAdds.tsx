@@ -6,6 +6,7 @@ import { Arrange } from "./Arrange";
 import { Chip } from "./Chip";
 import { FieldPicker } from "./FieldPicker";
 import { NarrowPicker } from "./NarrowPicker";
+import { tr } from "../../i18n";
 
 interface Props {
   parts: SentencePart[];
@@ -35,12 +36,12 @@ export function SentenceAdds({
   return (
     <>
       <Chip
-        label="+ narrow further"
-        name="Narrow further"
+        label={tr("+ narrow further")}
+        name={tr("Narrow further")}
         className="chip-add"
         open={open === "add"}
         onOpen={(on) => onOpen(on ? "add" : null)}
-        title="Only records where…"
+        title={tr("Only records where…")}
       >
         <NarrowPicker
           document={document}
@@ -57,12 +58,12 @@ export function SentenceAdds({
       </Chip>
       {outline(document).length > 1 && (
         <Chip
-          label="arrange"
-          name="Arrange the narrowings"
+          label={tr("arrange")}
+          name={tr("Arrange the narrowings")}
           className="chip-add"
           open={open === "arrange"}
           onOpen={(on) => onOpen(on ? "arrange" : null)}
-          title="The narrowings, and how they join"
+          title={tr("The narrowings, and how they join")}
         >
           <Arrange
             document={document}
@@ -73,12 +74,12 @@ export function SentenceAdds({
       )}
       {(document.order ?? []).length === 0 && (
         <Chip
-          label="+ put in order"
-          name="Put in order: the rows"
+          label={tr("+ put in order")}
+          name={tr("Put in order: the rows")}
           className="chip-add"
           open={open === "order"}
           onOpen={(on) => onOpen(on ? "order" : null)}
-          title="Order the rows by…"
+          title={tr("Order the rows by…")}
         >
           <FieldPicker
             groups={groups}

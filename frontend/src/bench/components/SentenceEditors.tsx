@@ -6,14 +6,17 @@ import type { Action } from "../reducer";
 import type { Document, OrderLevel } from "../types";
 import { FieldPicker } from "./FieldPicker";
 import { OnlyEditor } from "./Memory";
+import { tr } from "../../i18n";
 
 export function PicksEditor({ name, onRemove }: { name: string; onRemove: () => void }) {
   return (
     <>
-      <p className="mb-0">Only the records of the saved list “{name}”. It is kept in Records.</p>
+      <p className="mb-0">
+        {tr("Only the records of the saved list “{{name}}”. It is kept in Records.", { name })}
+      </p>
       <div className="editor-end">
         <Button variant="quiet" size="sm" className="text-danger" onClick={onRemove}>
-          Remove
+          {tr("Remove")}
         </Button>
       </div>
     </>
@@ -33,7 +36,7 @@ export function LimitEditor({
       <Form.Check
         type="radio"
         id="every-row"
-        label="every row"
+        label={tr("every row")}
         checked={limit === null}
         onChange={() => dispatch({ type: "setLimit", rows: null })}
       />
@@ -41,20 +44,20 @@ export function LimitEditor({
         <Form.Check
           type="radio"
           id="first-rows"
-          label="only the first"
+          label={tr("only the first")}
           checked={limit !== null}
           onChange={() => dispatch({ type: "setLimit", rows: limit ?? 100 })}
         />
         <Form.Control
           type="number"
           min={1}
-          aria-label="Rows at most"
+          aria-label={tr("Rows at most")}
           style={{ width: 100 }}
           disabled={limit === null}
           value={limit ?? 100}
           onChange={(e) => dispatch({ type: "setLimit", rows: Math.max(1, Number(e.target.value) || 1) })}
         />
-        rows
+        {tr("rows")}
       </div>
       <OnlyEditor
         document={document}
@@ -96,22 +99,22 @@ export function OrderEditor({
           <Form.Select
             size="sm"
             style={{ width: 128 }}
-            aria-label={`Direction of ${name(level)}`}
+            aria-label={tr("Direction of {{level}}", { level: name(level) })}
             value={level.direction ?? "ascending"}
             onChange={(e) => change(n, { direction: e.target.value as OrderLevel["direction"] })}
           >
-            <option value="ascending">least first</option>
-            <option value="descending">greatest first</option>
+            <option value="ascending">{tr("least first")}</option>
+            <option value="descending">{tr("greatest first")}</option>
           </Form.Select>
           <Form.Select
             size="sm"
             style={{ width: 112 }}
-            aria-label={`Blanks of ${name(level)}`}
+            aria-label={tr("Blanks of {{level}}", { level: name(level) })}
             value={level.blanks ?? "last"}
             onChange={(e) => change(n, { blanks: e.target.value as OrderLevel["blanks"] })}
           >
-            <option value="last">blanks last</option>
-            <option value="first">blanks first</option>
+            <option value="last">{tr("blanks last")}</option>
+            <option value="first">{tr("blanks first")}</option>
           </Form.Select>
           <button
             type="button"
@@ -119,14 +122,14 @@ export function OrderEditor({
             disabled={n === 0}
             onClick={() => set(order.map((o, k) => (k === n - 1 ? order[n]! : k === n ? order[n - 1]! : o)))}
           >
-            <Icon name="arrowUp" label={`${name(level)} first`} />
+            <Icon name="arrowUp" label={tr("{{level}} first", { level: name(level) })} />
           </button>
           <button
             type="button"
             className="btn btn-quiet btn-sm"
             onClick={() => set(order.filter((_, k) => k !== n))}
           >
-            <Icon name="x" label={`No longer by ${name(level)}`} />
+            <Icon name="x" label={tr("No longer by {{level}}", { level: name(level) })} />
           </button>
         </div>
       ))}
@@ -142,7 +145,7 @@ export function OrderEditor({
                 set([...order, { column: c.id }]);
               }}
             >
-              {c.heading} <span>column</span>
+              {c.heading} <span>{tr("column")}</span>
             </button>
           ))}
           <FieldPicker
@@ -155,11 +158,11 @@ export function OrderEditor({
         </>
       ) : (
         <Button variant="quiet" size="sm" onClick={() => setAdding(true)}>
-          then by…
+          {tr("then by…")}
         </Button>
       )}
       <span className="soft small">
-        Rows that are alike in all of these stand by their record&apos;s key.
+        {tr("Rows that are alike in all of these stand by their record's key.")}
       </span>
     </>
   );

@@ -7,6 +7,7 @@ import { Icon } from "../../shared";
 import type { Action } from "../reducer";
 import type { Column } from "../types";
 import { Head, partsOf, sourceLine } from "./SheetHead";
+import { tr } from "../../i18n";
 
 /** Pixels. */
 const ROW_HEIGHT = 26;
@@ -109,7 +110,7 @@ export function Sheet(props: SheetProps) {
         <thead>
           <tr>
             <th className="rn">
-              <span className="visually-hidden">Row</span>
+              <span className="visually-hidden">{tr("Row")}</span>
             </th>
             <SortableContext items={columns.map((c) => c.id)} strategy={horizontalListSortingStrategy}>
               {columns.map((column, n) => (
@@ -162,7 +163,7 @@ export function Sheet(props: SheetProps) {
                     <button
                       type="button"
                       tabIndex={-1}
-                      title="Why is this row in?"
+                      title={tr("Why is this row in?")}
                       onClick={() => props.onTrace?.(item.index)}
                     >
                       {item.index + 1}
@@ -235,7 +236,7 @@ function Cell({
       <td className={`${state} typing`}>
         <input
           autoFocus
-          aria-label="How this cell should look"
+          aria-label={tr("How this cell should look")}
           defaultValue={text}
           onFocus={(e) => e.target.select()}
           onBlur={() => onTyped(null)}
@@ -251,7 +252,7 @@ function Cell({
   if (text === null || text === "")
     return (
       <td className={`${state} empty`} title={said}>
-        empty
+        {tr("empty")}
       </td>
     );
   return (
@@ -263,7 +264,7 @@ function Cell({
           : text.length > 30
             ? text
             : onOpen
-              ? "Double-click and type how it should look"
+              ? tr("Double-click and type how it should look")
               : undefined
       }
       onDoubleClick={onOpen}
@@ -295,9 +296,9 @@ function NewColumn() {
   return (
     <th ref={drop.setNodeRef} className={`new-column ${drop.isOver ? "over" : ""}`}>
       <div className="fw-bold">
-        <Icon name="plus" /> drop a field
+        <Icon name="plus" /> {tr("drop a field")}
       </div>
-      <div className="small">or press Enter in the shelf</div>
+      <div className="small">{tr("or press Enter in the shelf")}</div>
     </th>
   );
 }

@@ -1,4 +1,5 @@
 import type { Action } from "../reducer";
+import { tr } from "../../i18n";
 
 /** What can be done with the columns selected, or with all of them. */
 export function SheetActs({
@@ -13,18 +14,18 @@ export function SheetActs({
   const several = selected.length > 1;
   const acts: [string, Action][] = several
     ? [
-        ["move left", { type: "moveColumns", ids: selected, by: -1 }],
-        ["move right", { type: "moveColumns", ids: selected, by: 1 }],
+        [tr("move left"), { type: "moveColumns", ids: selected, by: -1 }],
+        [tr("move right"), { type: "moveColumns", ids: selected, by: 1 }],
         ["copy", { type: "copyColumns", ids: selected }],
         ["remove", { type: "removeColumns", ids: selected }],
       ]
     : [
-        ["select all columns", { type: "select", ids: columns }],
-        ["clear all columns", { type: "removeColumns", ids: columns }],
+        [tr("select all columns"), { type: "select", ids: columns }],
+        [tr("clear all columns"), { type: "removeColumns", ids: columns }],
       ];
   return (
-    <div className="sheet-acts" role="toolbar" aria-label="Columns">
-      {several && <span className="soft">{selected.length} columns:</span>}
+    <div className="sheet-acts" role="toolbar" aria-label={tr("Columns")}>
+      {several && <span className="soft">{tr("{{selected}} columns:", { selected: selected.length })}</span>}
       {acts.map(([words, action]) => (
         <button key={words} type="button" className="btn-link-plain" onClick={() => dispatch(action)}>
           {words}

@@ -5,6 +5,7 @@ import type { SheetColumn } from "../../api";
 import { Icon } from "../../shared";
 import type { Column } from "../types";
 import type { SheetProps } from "./Sheet";
+import { tr } from "../../i18n";
 
 export function sourceLine(info: SheetColumn | undefined): string {
   return info ? [info.trail, info.shown].filter(Boolean).join(" · ") : "";
@@ -41,7 +42,7 @@ export function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | unde
     else if ((event.key === "Delete" || event.key === "Backspace") && editable) {
       const gone = isSelected ? selected : [column.id];
       dispatch({ type: "removeColumns", ids: gone });
-      announce(`${column.heading} removed`);
+      announce(tr("{{column}} removed", { column: column.heading }));
       focusHead(columns.filter((c) => !gone.includes(c.id))[Math.max(0, position - 1)]?.id);
     } else if (step && event.altKey && editable) {
       const together = isSelected && selected.length > 1;
@@ -50,13 +51,17 @@ export function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | unde
       const place = Math.max(1, Math.min(position + step + 1, columns.length));
       announce(
         together
-          ? `${selected.length} columns moved`
-          : `${column.heading} is now column ${place} of ${columns.length}`,
+          ? tr("{{selected}} columns moved", { selected: selected.length })
+          : tr("{{column}} is now column {{place}} of {{columns}}", {
+              column: column.heading,
+              place,
+              columns: columns.length,
+            }),
       );
       focusHead(column.id);
     } else if (event.key.toLowerCase() === "d" && (event.ctrlKey || event.metaKey) && editable) {
       dispatch({ type: "copyColumns", ids: isSelected ? selected : [column.id] });
-      announce(`${column.heading} copied`);
+      announce(tr("{{column}} copied", { column: column.heading }));
     } else if (step) {
       const other = columns[position + step];
       if (other) {
@@ -96,7 +101,7 @@ export function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | unde
             ref={sortable.setActivatorNodeRef}
             {...sortable.attributes}
             {...sortable.listeners}
-            aria-label={`Move ${column.heading}`}
+            aria-label={tr("Move {{column}}", { column: column.heading })}
           >
             <Icon name="grip" />
           </button>
@@ -120,12 +125,12 @@ export function Head(props: Omit<HeadProps, "info"> & { info: SheetColumn | unde
             id={headId(column.id)}
             className="head-pick lab one-line"
             aria-pressed={isSelected}
-            title={editable ? "Double-click or F2 to rename" : undefined}
+            title={editable ? tr("Double-click or F2 to rename") : undefined}
             onClick={select}
             onDoubleClick={() => editable && onRename(column.id)}
             onKeyDown={onKey}
           >
-            {column.heading || "(no heading)"}
+            {column.heading || tr("(no heading)")}
             {props.span > 1 && props.parts.length === 0 && ` 1 – ${props.span}`}
           </button>
         )}
@@ -167,7 +172,7 @@ function Edge({
       className="edge"
       role="slider"
       tabIndex={-1}
-      aria-label={`Width of ${heading}`}
+      aria-label={tr("Width of {{heading}}", { heading })}
       aria-orientation="horizontal"
       aria-valuenow={Math.round(width)}
       aria-valuemin={40}
@@ -198,7 +203,7 @@ function HeadingInput({ column, onDone }: { column: Column; onDone: (heading: st
     <input
       ref={input}
       autoFocus
-      aria-label={`Heading of ${column.heading}`}
+      aria-label={tr("Heading of {{column}}", { column: column.heading })}
       value={text}
       onChange={(e) => setText(e.target.value)}
       onBlur={() => onDone(text)}

@@ -2,6 +2,7 @@ import { Trouble } from "../../shared";
 import type { BenchState } from "../hooks/useBench";
 import { Sheet } from "./Sheet";
 import { SheetActs } from "./SheetActs";
+import { tr } from "../../i18n";
 
 /** The sheet, and what stands above and below it. */
 export function SheetSide({ bench, dropBefore }: { bench: BenchState; dropBefore: string | null }) {
@@ -35,12 +36,12 @@ export function SheetSide({ bench, dropBefore }: { bench: BenchState; dropBefore
       )}
       {look.inAnyOrder && (
         <div className="px-3 py-1 soft" role="status">
-          Any rows for now: the source is still putting them in order.
+          {tr("Any rows for now: the source is still putting them in order.")}
         </div>
       )}
       {columns.length === 0 && (
         <div className="px-3 pt-3 soft">
-          The sheet is empty. Double-click a field on the shelf, press Enter on it, or drag it here.
+          {tr("The sheet is empty. Double-click a field on the shelf, press Enter on it, or drag it here.")}
           {mayDesign && (fields.data?.groups[0]?.fields.some((f) => f.everyday) ?? false) && (
             <>
               {" "}
@@ -54,7 +55,7 @@ export function SheetSide({ bench, dropBefore }: { bench: BenchState; dropBefore
                   );
                 }}
               >
-                Or start with the everyday fields.
+                {tr("Or start with the everyday fields.")}
               </button>
             </>
           )}

@@ -3,6 +3,7 @@ import { memo } from "react";
 import type { FieldInfo } from "../../api";
 import { Icon, KIND_ICONS, withUnit } from "../../shared";
 import type { How } from "../chosen";
+import { tr } from "../../i18n";
 
 /** Share of filled rows below which a field counts as poorly filled. */
 const LOW = 0.5;
@@ -38,7 +39,7 @@ export const ShelfField = memo(function ShelfField({
     disabled: !editable || !draggable,
   });
   const percent = field.fill === null ? null : percentOf(field.fill);
-  const example = field.personal ? "•••" : (field.example ?? "no value");
+  const example = field.personal ? "•••" : (field.example ?? tr("no value"));
   return (
     <button
       type="button"
@@ -47,9 +48,9 @@ export const ShelfField = memo(function ShelfField({
       data-path={onChoose && field.path}
       title={[
         field.meaning,
-        `technical name: ${field.column}`,
-        field.retired ? `Retired: ${field.retired}` : "",
-        ...field.guesses.map((g) => `Guessed, ${g.what}: ${g.why}`),
+        tr("technical name: {{column}}", { column: field.column }),
+        field.retired ? tr("Retired: {{retired}}", { retired: field.retired }) : "",
+        ...field.guesses.map((g) => tr("Guessed, {{what}}: {{why}}", { what: g.what, why: g.why })),
       ]
         .filter(Boolean)
         .join("\n")}
@@ -72,24 +73,34 @@ export const ShelfField = memo(function ShelfField({
       <Icon name={KIND_ICONS[field.kind] ?? "fileText"} />
       <span className="d-block overflow-hidden">
         <span className={`nm ${field.retired ? "retired" : ""}`}>{field.label}</span>
-        {used && <span className="in-sheet">in sheet</span>}
+        {used && <span className="in-sheet">{tr("in sheet")}</span>}
         {field.personal && (
           <span className="ms-1 text-danger small">
             <Icon
               name="shield"
-              label={guessed(field, "personal") ? "personal data, guessed" : "personal data"}
+              label={guessed(field, tr("personal")) ? tr("personal data, guessed") : tr("personal data")}
             />
           </span>
         )}
-        {guessed(field, "label") && <span className="guessed-mark">guessed</span>}
+        {guessed(field, "label") && <span className="guessed-mark">{tr("guessed")}</span>}
         <span className="eg one-line d-block">
           {field.retired
-            ? `retired${field.substitute ? `: take ${field.substitute}` : ""} · ${field.retired}`
+            ? tr("retired{{substitute}} · {{retired}}", {
+                substitute: field.substitute
+                  ? tr(": take {{substitute}}", { substitute: field.substitute })
+                  : "",
+                retired: field.retired,
+              })
             : withUnit(example ?? "", field.example && !field.personal ? field.unit : "")}
         </span>
       </span>
       {percent !== null && (
-        <span title={`${field.exact ? "" : "about "}${percent} % of the records have it`}>
+        <span
+          title={tr("{{exact}}{{percent}} % of the records have it", {
+            exact: field.exact ? "" : tr("about "),
+            percent,
+          })}
+        >
           <span className={`fill-bar d-block ${field.fill! < LOW ? "low" : ""}`}>
             <i style={{ width: `${percent}%` }} />
           </span>

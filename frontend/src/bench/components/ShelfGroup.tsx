@@ -4,6 +4,7 @@ import type { How } from "../chosen";
 import type { Part } from "../search";
 import { partsOf } from "../search";
 import { ShelfField } from "./ShelfField";
+import { tr } from "../../i18n";
 
 interface Props {
   /** The fields that are shown, of `whole`. */
@@ -33,7 +34,8 @@ export function ShelfGroup({ group, whole, text, used, chosen, editable, ...on }
           {group.note}
           {editable && text === "" && (
             <button type="button" className="btn-link-plain ms-2" onClick={() => addAll(group.fields)}>
-              add all<span className="visually-hidden"> of {group.label}</span>
+              {tr("add all")}
+              <span className="visually-hidden"> {tr("of {{group}}", { group: group.label })}</span>
             </button>
           )}
         </span>
@@ -63,7 +65,7 @@ function ShelfPart({ part, editable, onAdd }: { part: Part; editable: boolean; o
     <button
       type="button"
       className="shelf-field"
-      title={`${part.fields.length} fields, added together`}
+      title={tr("{{fields}} fields, added together", { fields: part.fields.length })}
       onDoubleClick={() => editable && onAdd()}
       onKeyDown={(event) => {
         if (event.key !== "Enter" || !editable) return;
@@ -74,7 +76,7 @@ function ShelfPart({ part, editable, onAdd }: { part: Part; editable: boolean; o
       <Icon name="layers" />
       <span className="d-block overflow-hidden">
         <span className="nm">{part.label}</span>{" "}
-        <span className="soft small">{part.fields.length} together</span>
+        <span className="soft small">{tr("{{fields}} together", { fields: part.fields.length })}</span>
         <span className="eg one-line d-block">{part.fields.map((f) => f.label).join(" · ")}</span>
       </span>
     </button>

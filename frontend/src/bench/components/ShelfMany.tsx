@@ -5,6 +5,7 @@ import { useRecordType } from "../hooks/useFields";
 import { firstFold } from "../rows";
 import type { Column } from "../types";
 import { ShelfField } from "./ShelfField";
+import { tr } from "../../i18n";
 
 /** Many records per row: their number, or one of their fields, folded into a cell. */
 export function ShelfMany({
@@ -34,15 +35,15 @@ export function ShelfMany({
       <div className="group">
         {capital(way.plural)}
         <span>
-          many each · fold them
+          {tr("many each · fold them")}
           <button
             type="button"
             className="btn-link-plain ms-2"
             aria-expanded={open}
             onClick={() => setOpen(!open)}
           >
-            {open ? "less" : "fields"}
-            <span className="visually-hidden"> of {way.plural}</span>
+            {open ? tr("less") : tr("fields")}
+            <span className="visually-hidden"> {tr("of {{way}}", { way: way.plural })}</span>
           </button>
         </span>
       </div>
@@ -59,9 +60,9 @@ export function ShelfMany({
       >
         <Icon name="layers" />
         <span className="d-block">
-          <span className="nm">Number of {way.plural}</span>
+          <span className="nm">{tr("Number of {{way}}", { way: way.plural })}</span>
           <span className="eg d-block">
-            {way.path.includes(".") ? way.label : "count · latest · joined …"}
+            {way.path.includes(".") ? way.label : tr("count · latest · joined …")}
           </span>
         </span>
       </button>

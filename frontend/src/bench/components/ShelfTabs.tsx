@@ -1,8 +1,14 @@
 import type { ReactNode } from "react";
+import { tr } from "../../i18n";
 
 export type Tab = "fields" | "column" | "file" | "checks";
 
-const TABS: Record<Tab, string> = { fields: "Fields", column: "This column", file: "File", checks: "Checks" };
+const TABS: Record<Tab, string> = {
+  fields: tr("Fields"),
+  column: tr("This column"),
+  file: tr("File"),
+  checks: tr("Checks"),
+};
 
 interface Props {
   tab: Tab;
@@ -17,7 +23,7 @@ interface Props {
 export function ShelfTabs({ tab, onTab, wrong, noted, children }: Props) {
   return (
     <>
-      <div className="shelf-tabs" role="tablist" aria-label="Shelf">
+      <div className="shelf-tabs" role="tablist" aria-label={tr("Shelf")}>
         {(Object.keys(TABS) as Tab[]).map((name) => (
           <button
             key={name}
@@ -31,7 +37,7 @@ export function ShelfTabs({ tab, onTab, wrong, noted, children }: Props) {
             {TABS[name]}
             {name === "checks" && (wrong || noted) && (
               <span className={`dot ${wrong ? "wrong" : ""}`}>
-                <span className="visually-hidden">: something speaks up</span>
+                <span className="visually-hidden">{tr(": something speaks up")}</span>
               </span>
             )}
           </button>

@@ -3,6 +3,7 @@ import type { FieldGroup } from "../../api";
 import type { Action } from "../reducer";
 import type { Document, Output } from "../types";
 import { Help } from "../../guide";
+import { tr } from "../../i18n";
 
 type Split = NonNullable<Output["split"]>;
 
@@ -13,10 +14,10 @@ interface Props {
 }
 
 const WAYS = {
-  none: "one file",
-  rows: "a new file after a number of rows",
-  megabytes: "a new file after a number of megabytes",
-  by: "one for each value of a field",
+  none: tr("one file"),
+  rows: tr("a new file after a number of rows"),
+  megabytes: tr("a new file after a number of megabytes"),
+  by: tr("one for each value of a field"),
 } as const;
 
 /** One file, or several: by rows, by size, or by the value of a field. */
@@ -37,7 +38,7 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
     <>
       <div className="d-flex align-items-center gap-2">
         <Form.Select
-          aria-label="One file, or several"
+          aria-label={tr("One file, or several")}
           value={way}
           onChange={(e) =>
             set(
@@ -62,7 +63,7 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
         <Form.Control
           type="number"
           min={1}
-          aria-label="Rows in a file"
+          aria-label={tr("Rows in a file")}
           value={split.rows}
           onChange={(e) => set({ rows: Math.max(1, Number(e.target.value) || 1) })}
         />
@@ -71,7 +72,7 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
         <Form.Control
           type="number"
           min={1}
-          aria-label="Megabytes of a file"
+          aria-label={tr("Megabytes of a file")}
           value={split.megabytes}
           onChange={(e) => set({ megabytes: String(Math.max(1, Number(e.target.value) || 1)) })}
         />
@@ -79,18 +80,18 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
       {split && split.by !== undefined && (
         <>
           <Form.Select
-            aria-label="By"
+            aria-label={tr("By")}
             value={split.by}
             onChange={(e) => set({ ...split, by: e.target.value })}
           >
-            <optgroup label="Columns">
+            <optgroup label={tr("Columns")}>
               {(document.columns ?? []).map((c) => (
                 <option key={c.id} value={c.id}>
                   {c.heading}
                 </option>
               ))}
             </optgroup>
-            <optgroup label="Fields">
+            <optgroup label={tr("Fields")}>
               {everyday.map(({ f, g }) => (
                 <option key={f.path} value={f.path}>
                   {g.path ? `${g.label} › ${f.label}` : f.label}
@@ -101,7 +102,7 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
           {output.format === "xlsx" && (
             <Form.Check
               id="split-sheets"
-              label="as sheets of one spreadsheet"
+              label={tr("as sheets of one spreadsheet")}
               checked={split.into === "sheets"}
               onChange={(e) => set({ ...split, into: e.target.checked ? "sheets" : undefined })}
             />

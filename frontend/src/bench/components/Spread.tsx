@@ -1,5 +1,6 @@
 import type { CheckCount } from "../../api";
 import { count } from "../../shared";
+import { tr } from "../../i18n";
 
 type Usual = NonNullable<CheckCount["usual"]>;
 
@@ -20,9 +21,17 @@ export function Spread({ usual }: { usual: Usual }) {
         <span className="middle" style={span(usual.middle_from, usual.middle_to)} />
       </div>
       <div className="soft">
-        Values from {number(usual.least)} to {number(usual.greatest)}; half of them lie between{" "}
-        {number(usual.middle_from)} and {number(usual.middle_to)}. Usual is from {number(usual.usual_from)} to{" "}
-        {number(usual.usual_to)}.
+        {tr(
+          "Values from {{least}} to {{greatest}}; half of them lie between {{middle_from}} and {{middle_to}}. Usual is from {{usual_from}} to {{usual_to}}.",
+          {
+            least: number(usual.least),
+            greatest: number(usual.greatest),
+            middle_from: number(usual.middle_from),
+            middle_to: number(usual.middle_to),
+            usual_from: number(usual.usual_from),
+            usual_to: number(usual.usual_to),
+          },
+        )}
       </div>
     </div>
   );

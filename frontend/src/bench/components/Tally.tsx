@@ -4,6 +4,7 @@ import { ApiError } from "../../api";
 import type { Tally as Counts } from "../../api";
 import type { Narrowing } from "../types";
 import { count, plural, size } from "../../shared";
+import { tr } from "../../i18n";
 
 /** Seconds between two looks at the clock for the age of the count. */
 const TICK = 5;
@@ -38,9 +39,9 @@ export function Tally({
 }: Props) {
   const steps = counts?.steps ?? [];
   const rows = steps.at(-1)?.rows ?? 0;
-  const about = counts?.about ? "about " : "";
+  const about = counts?.about ? tr("about ") : "";
   return (
-    <ol className={`tally ${counting || error ? "stale" : ""}`} aria-label="Tally">
+    <ol className={`tally ${counting || error ? "stale" : ""}`} aria-label={tr("Tally")}>
       {steps.map((step, n) => (
         <li key={`${n}${step.place}`} className="step">
           <div className="n">
@@ -50,26 +51,34 @@ export function Tally({
             </span>
             {step.left_out > 0 && (
               <Out
-                label={`${plural(step.left_out, "record")} left out by this step${step.blank ? `, of which blank: ${count(step.blank)}` : ""}`}
+                label={tr("{{left_out}} left out by this step{{blank}}", {
+                  left_out: plural(step.left_out, "record"),
+                  blank: step.blank ? tr(", of which blank: {{blank}}", { blank: count(step.blank) }) : "",
+                })}
                 onShow={step.kind === "filter" && onLeftOut ? () => onLeftOut(step.place) : undefined}
               >
                 −{count(step.left_out)}
-                {step.blank > 0 && <> · blank: {count(step.blank)}</>}
+                {step.blank > 0 && <> {tr("· blank: {{blank}}", { blank: count(step.blank) })}</>}
               </Out>
             )}
             {step.without !== null && (
               <Out
                 quiet={step.without === 0}
-                label={`${count(step.without)} without any; ${step.words}`}
+                label={tr("{{without}} without any; {{step}}", {
+                  without: count(step.without),
+                  step: step.words,
+                })}
                 onShow={step.without > 0 && onLeftOut ? () => onLeftOut("rows") : undefined}
               >
-                {count(step.without)} without any
+                {tr("{{without}} without any", { without: count(step.without) })}
               </Out>
             )}
           </div>
           <div
             className="l"
-            title={step.words + (step.blank ? `, of which blank: ${count(step.blank)}` : "")}
+            title={
+              step.words + (step.blank ? tr(", of which blank: {{blank}}", { blank: count(step.blank) }) : "")
+            }
           >
             {step.words}
           </div>
@@ -86,7 +95,7 @@ export function Tally({
           </div>
           <div className="l">
             {perUnit}× {plural(columns, "column")}
-            {rows > 0 && columns > 0 && <> · about {size(rows * rowBytes)}</>}
+            {rows > 0 && columns > 0 && <> {tr("· about {{rows}}", { rows: size(rows * rowBytes) })}</>}
           </div>
         </li>
       )}
@@ -95,14 +104,14 @@ export function Tally({
           <span className="trouble">{wordsOf(error)}</span>
         ) : counting ? (
           about ? (
-            "expected by the source; counting…"
+            tr("expected by the source; counting…")
           ) : (
-            "counting…"
+            tr("counting…")
           )
         ) : (
           counts && <Age since={counts.counted_at} />
         )}
-        <div>from {source}</div>
+        <div>{tr("from {{source}}", { source })}</div>
       </li>
     </ol>
   );
@@ -113,11 +122,16 @@ const SAID = 2;
 
 /** Why nothing was counted. */
 function wordsOf(error: Error): string {
-  if (!(error instanceof ApiError)) return "not counted";
+  if (!(error instanceof ApiError)) return tr("not counted");
   const problems = error.problem.errors ?? [];
   if (problems.length === 0) return error.problem.detail;
   const said = problems.slice(0, SAID).map((p) => p.message);
-  return [...said, problems.length > SAID ? `And ${problems.length - SAID} more.` : ""].join(" ").trim();
+  return [
+    ...said,
+    problems.length > SAID ? tr("And {{problems}} more.", { problems: problems.length - SAID }) : "",
+  ]
+    .join(" ")
+    .trim();
 }
 
 /** A count of what a step leaves out; a click shows the records. */
@@ -134,7 +148,7 @@ function Out({
 }) {
   const look = `out ${quiet ? "none" : ""}`;
   return onShow ? (
-    <button type="button" className={look} title={`${label}. Show them.`} onClick={onShow}>
+    <button type="button" className={look} title={tr("{{label}}. Show them.", { label })} onClick={onShow}>
       {children}
     </button>
   ) : (
@@ -158,7 +172,13 @@ function Nowhere({
   return (
     <div className="nowhere">
       {lost.map((e) => (
-        <span key={`lost ${e.path}`} title={`Of those left out by this step, ${e.words}: ${count(e.rows)}`}>
+        <span
+          key={`lost ${e.path}`}
+          title={tr("Of those left out by this step, {{words}}: {{rows}}", {
+            words: e.words,
+            rows: count(e.rows),
+          })}
+        >
           −{count(e.rows)} {e.words}
         </span>
       ))}
@@ -167,13 +187,22 @@ function Nowhere({
           <button
             key={e.path}
             type="button"
-            title={`${plural(e.rows, "row")} ${e.words}: their cells are blank. Leave them out.`}
+            title={tr("{{rows}} {{words}}: their cells are blank. Leave them out.", {
+              rows: plural(e.rows, "row"),
+              words: e.words,
+            })}
             onClick={() => onLeaveOut(e.leave_out as unknown as Narrowing)}
           >
             {count(e.rows)} {e.words}
           </button>
         ) : (
-          <span key={e.path} title={`${plural(e.rows, "row")} ${e.words}: their cells are blank`}>
+          <span
+            key={e.path}
+            title={tr("{{rows}} {{words}}: their cells are blank", {
+              rows: plural(e.rows, "row"),
+              words: e.words,
+            })}
+          >
             {count(e.rows)} {e.words}
           </span>
         ),
@@ -189,6 +218,12 @@ function Age({ since }: { since: string }) {
     return () => clearInterval(timer);
   }, []);
   const seconds = Math.max(0, Math.round((now - new Date(since).getTime()) / 1000));
-  if (seconds < TICK) return <>counted just now</>;
-  return <>counted {seconds < 90 ? `${seconds} s` : `${Math.round(seconds / 60)} min`} ago</>;
+  if (seconds < TICK) return <>{tr("counted just now")}</>;
+  return (
+    <>
+      {tr("counted {{seconds}} ago", {
+        seconds: seconds < 90 ? `${seconds} s` : tr("{{seconds}} min", { seconds: Math.round(seconds / 60) }),
+      })}
+    </>
+  );
 }

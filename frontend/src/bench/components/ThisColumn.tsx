@@ -10,6 +10,7 @@ import { FoldEditor } from "./FoldEditor";
 import { GroupChart } from "./GroupChart";
 import { Formats, withoutDefaults } from "./Formats";
 import { FormulaEditor } from "./FormulaEditor";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -48,7 +49,7 @@ export function ThisColumn(props: Props) {
   if (!column) {
     return (
       <div className="nothing">
-        Click a heading in the sheet to see where it comes from and how it is shown.
+        {tr("Click a heading in the sheet to see where it comes from and how it is shown.")}
       </div>
     );
   }
@@ -81,7 +82,7 @@ export function ThisColumn(props: Props) {
   return (
     <fieldset className="shelf-form" disabled={!editable} key={column.id}>
       <Form.Group controlId="column-heading">
-        <Form.Label>Heading</Form.Label>
+        <Form.Label>{tr("Heading")}</Form.Label>
         <Form.Control
           value={column.heading}
           isInvalid={problems.some((p) => p.place === `columns[${position}].heading`)}
@@ -91,7 +92,7 @@ export function ThisColumn(props: Props) {
       </Form.Group>
       {"constant" in column.value ? (
         <Form.Group controlId="column-constant">
-          <Form.Label>The same text in every row</Form.Label>
+          <Form.Label>{tr("The same text in every row")}</Form.Label>
           <Form.Control
             value={column.value.constant}
             onChange={(e) =>
@@ -103,7 +104,7 @@ export function ThisColumn(props: Props) {
         <>
           <FormulaEditor
             id="column-formula"
-            label="Formula"
+            label={tr("Formula")}
             formula={column.value.formula}
             groups={groups}
             columns={columns.filter((c) => c.id !== column.id)}
@@ -135,7 +136,7 @@ export function ThisColumn(props: Props) {
             />
           )}
           {field && ruleOf(document).per === "group" && (
-            <p className="soft small mb-0">It is one of the values that rows are grouped by.</p>
+            <p className="soft small mb-0">{tr("It is one of the values that rows are grouped by.")}</p>
           )}
         </>
       )}
@@ -151,7 +152,7 @@ export function ThisColumn(props: Props) {
       {"field" in column.value && ownField(document, column.value.field) && (
         <Form.Check
           id="column-editable"
-          label="may be edited outside and given back"
+          label={tr("may be edited outside and given back")}
           checked={column.editable ?? false}
           onChange={(e) =>
             dispatch({
@@ -163,12 +164,12 @@ export function ThisColumn(props: Props) {
         />
       )}
       <Form.Group controlId="column-meaning">
-        <Form.Label>What it means, in the dictionary</Form.Label>
+        <Form.Label>{tr("What it means, in the dictionary")}</Form.Label>
         <Form.Control
           as="textarea"
           rows={2}
           maxLength={1000}
-          placeholder={field?.meaning || "as the catalogue says"}
+          placeholder={field?.meaning || tr("as the catalogue says")}
           value={column.meaning ?? ""}
           onChange={(e) =>
             dispatch({ type: "setColumn", id: column.id, change: { meaning: e.target.value || undefined } })
@@ -176,9 +177,9 @@ export function ThisColumn(props: Props) {
         />
       </Form.Group>
       <Form.Group controlId="column-blank">
-        <Form.Label>Where there is no value</Form.Label>
+        <Form.Label>{tr("Where there is no value")}</Form.Label>
         <Form.Control
-          placeholder="left empty"
+          placeholder={tr("left empty")}
           value={column.blank ?? ""}
           onChange={(e) =>
             dispatch({ type: "setColumn", id: column.id, change: { blank: e.target.value || undefined } })
@@ -187,7 +188,7 @@ export function ThisColumn(props: Props) {
       </Form.Group>
       {document.output?.style === "reader" && info && NUMBERS.includes(info.kind) && (
         <Form.Group controlId="column-total">
-          <Form.Label>In totals</Form.Label>
+          <Form.Label>{tr("In totals")}</Form.Label>
           <Form.Select
             value={column.total ?? ""}
             onChange={(e) =>
@@ -198,25 +199,25 @@ export function ThisColumn(props: Props) {
               })
             }
           >
-            <option value="">nothing</option>
-            <option value="sum">the sum</option>
-            <option value="mean">the mean</option>
-            <option value="count">how many</option>
-            <option value="least">the least</option>
-            <option value="greatest">the greatest</option>
+            <option value="">{tr("nothing")}</option>
+            <option value="sum">{tr("the sum")}</option>
+            <option value="mean">{tr("the mean")}</option>
+            <option value="count">{tr("how many")}</option>
+            <option value="least">{tr("the least")}</option>
+            <option value="greatest">{tr("the greatest")}</option>
           </Form.Select>
         </Form.Group>
       )}
       {!("constant" in column.value) && (
         <Form.Group controlId="column-order">
-          <Form.Label>Order of the rows</Form.Label>
+          <Form.Label>{tr("Order of the rows")}</Form.Label>
           <Form.Select
             value={level < 0 ? "" : (order[level]?.direction ?? "ascending")}
             onChange={(e) => orderBy(e.target.value)}
           >
-            <option value="">not by this column</option>
-            <option value="ascending">by this column, least first</option>
-            <option value="descending">by this column, greatest first</option>
+            <option value="">{tr("not by this column")}</option>
+            <option value="ascending">{tr("by this column, least first")}</option>
+            <option value="descending">{tr("by this column, greatest first")}</option>
           </Form.Select>
         </Form.Group>
       )}
@@ -226,24 +227,24 @@ export function ThisColumn(props: Props) {
           disabled={position === 0}
           onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position - 1 })}
         >
-          Move left
+          {tr("Move left")}
         </Button>
         <Button
           variant="quiet"
           disabled={position === columns.length - 1}
           onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position + 1 })}
         >
-          Move right
+          {tr("Move right")}
         </Button>
         <Button variant="quiet" onClick={() => dispatch({ type: "copyColumns", ids: [column.id] })}>
-          Copy
+          {tr("Copy")}
         </Button>
         <Button
           variant="quiet"
           className="text-danger ms-auto"
           onClick={() => dispatch({ type: "removeColumns", ids: [column.id] })}
         >
-          <Icon name="trash" /> Remove
+          <Icon name="trash" /> {tr("Remove")}
         </Button>
       </div>
     </fieldset>
@@ -257,10 +258,10 @@ function FirstValues({ values }: { values: (string | null)[] }) {
   if (values.length === 0) return null;
   return (
     <div className="first-values" aria-live="polite">
-      <span className="soft small">On the first rows:</span>
+      <span className="soft small">{tr("On the first rows:")}</span>
       {values.slice(0, 4).map((v, n) => (
         <span key={n} className={`mono ${v ? "" : "soft"}`}>
-          {v ?? "empty"}
+          {v ?? tr("empty")}
         </span>
       ))}
     </div>
@@ -279,18 +280,20 @@ function Origin({
   return (
     <div>
       <div className="soft small">
-        {trail && <>{trail} · </>}comes from <span className="mono">{field?.column ?? path}</span>
-        {field?.unit && <> in {field.unit}</>}
+        {trail && <>{trail} · </>}
+        {tr("comes from")} <span className="mono">{field?.column ?? path}</span>
+        {field?.unit && <> {tr("in {{unit}}", { unit: field.unit })}</>}
       </div>
       {field?.meaning && <div>{field.meaning}</div>}
       {field?.personal && (
         <div className="text-danger">
-          <Icon name="shield" /> Personal data: it leaves the house with every file.
+          <Icon name="shield" /> {tr("Personal data: it leaves the house with every file.")}
         </div>
       )}
       {field?.retired && (
         <div className="field-trouble">
-          Retired: {field.retired} {field.substitute && <>Take {field.substitute} instead.</>}
+          {tr("Retired: {{retired}}", { retired: field.retired })}{" "}
+          {field.substitute && <>{tr("Take {{substitute}} instead.", { substitute: field.substitute })}</>}
         </div>
       )}
     </div>

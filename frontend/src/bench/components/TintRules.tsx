@@ -1,18 +1,24 @@
 import { Button, Form } from "react-bootstrap";
 import { Icon } from "../../shared";
 import type { Tint } from "../types";
+import { tr } from "../../i18n";
 
 const COMPARED: [NonNullable<Tint["is"]>, string][] = [
-  ["is", "is"],
-  ["is_not", "is not"],
-  ["less_than", "is less than, or before"],
-  ["at_most", "is at most, or until"],
-  ["greater_than", "is greater than, or after"],
-  ["at_least", "is at least, or from"],
-  ["is_blank", "is blank"],
+  ["is", tr("is")],
+  ["is_not", tr("is not")],
+  ["less_than", tr("is less than, or before")],
+  ["at_most", tr("is at most, or until")],
+  ["greater_than", tr("is greater than, or after")],
+  ["at_least", tr("is at least, or from")],
+  ["is_blank", tr("is blank")],
 ];
 
-const COLOURS: NonNullable<Tint["tint"]>[] = ["amber", "rose", "moss", "sky"];
+const COLOURS: [NonNullable<Tint["tint"]>, string][] = [
+  ["amber", tr("amber")],
+  ["rose", tr("rose")],
+  ["moss", tr("moss")],
+  ["sky", tr("sky")],
+];
 
 interface Props {
   tints: Tint[];
@@ -26,7 +32,7 @@ export function TintRules({ tints, columns, onChange }: Props) {
     onChange(tints.map((known, k) => (k === n ? { ...known, ...part } : known)));
   return (
     <details open={tints.length > 0}>
-      <summary>Coloured where a value is as said</summary>
+      <summary>{tr("Coloured where a value is as said")}</summary>
       {tints.map((tint, n) => (
         <Rule
           key={n}
@@ -43,7 +49,7 @@ export function TintRules({ tints, columns, onChange }: Props) {
         disabled={columns.length === 0 || tints.length >= 20}
         onClick={() => onChange([...tints, { column: columns[0]?.id ?? "", is: "is", tint: "amber" }])}
       >
-        <Icon name="plus" /> Add a rule
+        <Icon name="plus" /> {tr("Add a rule")}
       </Button>
     </details>
   );
@@ -60,10 +66,10 @@ interface RuleProps {
 function Rule({ tint, n, columns, onChange, onRemove }: RuleProps) {
   const compared = tint.is ?? "is";
   return (
-    <fieldset className="tint-rule" aria-label={`Rule ${n}`}>
+    <fieldset className="tint-rule" aria-label={tr("Rule {{n}}", { n })}>
       <Form.Select
         size="sm"
-        aria-label="Column"
+        aria-label={tr("Column")}
         value={tint.column}
         onChange={(e) => onChange({ column: e.target.value })}
       >
@@ -76,7 +82,7 @@ function Rule({ tint, n, columns, onChange, onRemove }: RuleProps) {
       </Form.Select>
       <Form.Select
         size="sm"
-        aria-label="Comparison"
+        aria-label={tr("Comparison")}
         value={compared}
         onChange={(e) => onChange({ is: e.target.value as Tint["is"] })}
       >
@@ -89,20 +95,20 @@ function Rule({ tint, n, columns, onChange, onRemove }: RuleProps) {
       {compared !== "is_blank" && (
         <Form.Control
           size="sm"
-          aria-label="Value"
-          placeholder="12.5, 2026-11-28 or a text"
+          aria-label={tr("Value")}
+          placeholder={tr("12.5, 2026-11-28 or a text")}
           maxLength={200}
           value={tint.value ?? ""}
           onChange={(e) => onChange({ value: e.target.value })}
         />
       )}
-      <div className="tint-colours" role="radiogroup" aria-label="Colour">
-        {COLOURS.map((name) => (
-          <label key={name} className={`tint-${name}`} title={name}>
+      <div className="tint-colours" role="radiogroup" aria-label={tr("Colour")}>
+        {COLOURS.map(([name, words]) => (
+          <label key={name} className={`tint-${name}`} title={words}>
             <input
               type="radio"
               name={`tint-${n}`}
-              aria-label={name}
+              aria-label={words}
               checked={(tint.tint ?? "amber") === name}
               onChange={() => onChange({ tint: name })}
             />
@@ -110,11 +116,16 @@ function Rule({ tint, n, columns, onChange, onRemove }: RuleProps) {
         ))}
         <Form.Check
           id={`tint-row-${n}`}
-          label="the whole row"
+          label={tr("the whole row")}
           checked={tint.row ?? false}
           onChange={(e) => onChange({ row: e.target.checked })}
         />
-        <Button variant="link" className="ms-auto p-0" aria-label={`Remove rule ${n}`} onClick={onRemove}>
+        <Button
+          variant="link"
+          className="ms-auto p-0"
+          aria-label={tr("Remove rule {{n}}", { n })}
+          onClick={onRemove}
+        >
           <Icon name="x" />
         </Button>
       </div>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { Icon } from "../../shared";
+import { tr } from "../../i18n";
 
 /** The template's name; a click makes it a field. */
 export function Title({
@@ -20,12 +21,12 @@ export function Title({
           <button
             type="button"
             className="bare"
-            title="Click to rename the template"
+            title={tr("Click to rename the template")}
             onClick={() => setText(name)}
           >
             {name}{" "}
             <span className="soft" style={{ fontSize: 13 }}>
-              <Icon name="pencil" label="Rename" />
+              <Icon name="pencil" label={tr("Rename")} />
             </span>
           </button>
         ) : (
@@ -41,7 +42,7 @@ export function Title({
   return (
     <Form.Control
       autoFocus
-      aria-label="Name of the template"
+      aria-label={tr("Name of the template")}
       maxLength={120}
       style={{ width: 380 }}
       value={text}

@@ -6,6 +6,7 @@ import type { Traced, Tally } from "../../api";
 import { Icon, Trouble, count, plural, useDebounced } from "../../shared";
 import { isCondition, nodeAt, replaceNode } from "../filter";
 import type { Document } from "../types";
+import { tr } from "../../i18n";
 
 /** What the trace is asked: a record by its key or what people call it; or the records left out at a step. */
 export type Tracing = { record: string; key?: string[] } | { leftOut: string };
@@ -32,17 +33,17 @@ export function TracePanel(props: Props) {
     <>
       <div className="shelf-tabs trace-tabs">
         <span className="now">
-          <Icon name="search" /> Trace
+          <Icon name="search" /> {tr("Trace")}
         </span>
         <button type="button" onClick={onClose}>
-          <Icon name="x" /> back to fields
+          <Icon name="x" /> {tr("back to fields")}
         </button>
       </div>
-      <div className="shelf-body trace" tabIndex={0} role="region" aria-label="Trace">
+      <div className="shelf-body trace" tabIndex={0} role="region" aria-label={tr("Trace")}>
         <Form.Control
           autoFocus={!("leftOut" in tracing)}
-          aria-label="Key or title of a record"
-          placeholder="A record's key, or what it is called"
+          aria-label={tr("Key or title of a record")}
+          placeholder={tr("A record's key, or what it is called")}
           className="mono"
           value={typed}
           onChange={(e) => onTracing({ record: e.target.value })}
@@ -53,8 +54,9 @@ export function TracePanel(props: Props) {
           <Answer {...props} record={tracing.record.trim()} recordKey={tracing.key} />
         ) : (
           <p className="soft mt-3">
-            Type or paste what a record is called, such as its tag. You will see which step lets it pass, and
-            which one stops it.
+            {tr(
+              "Type or paste what a record is called, such as its tag. You will see which step lets it pass, and which one stops it.",
+            )}
           </p>
         )}
       </div>
@@ -88,12 +90,12 @@ function Answer({
       ),
   });
   if (found.error) return <Trouble error={found.error} />;
-  if (!found.data) return <p className="soft mt-3">looking…</p>;
+  if (!found.data) return <p className="soft mt-3">{tr("looking…")}</p>;
   const traced = found.data.record;
   if (!traced)
     return (
       <p className="mt-3" role="status">
-        There is no record “{record}”, or it is not yours to see.
+        {tr("There is no record “{{record}}”, or it is not yours to see.", { record })}
       </p>
     );
   const step =
@@ -101,22 +103,24 @@ function Answer({
   const others = step ? stoppedAt(counts, step.place) : 0;
   return (
     <div role="status">
-      <h2>{traced.is_in ? "In the file" : "Not in the file"}</h2>
+      <h2>{traced.is_in ? tr("In the file") : tr("Not in the file")}</h2>
       <p className="soft mb-2">
         {traced.title ?? traced.key.join(", ")}, {traced.what}
-        {step && <>. Stopped by: {step.words}.</>}
+        {step && <>{tr(". Stopped by: {{step}}.", { step: step.words })}</>}
       </p>
       <Path traced={traced}>
         {step && (
           <div className="mt-1">
             {others > 0 && (
-              <div className="small">{plural(others, "record stops", "records stop")} here.</div>
+              <div className="small">
+                {tr("{{others}} here.", { others: plural(others, "record stops", "records stop") })}
+              </div>
             )}
             <div className="d-flex gap-2 flex-wrap mt-1">
               {editable && <Cures document={document} place={step.place} saw={step.saw} onEdit={onEdit} />}
               {others > 0 && step.place !== "at_most" && (
                 <Button variant="quiet" size="sm" onClick={() => onTracing({ leftOut: step.place })}>
-                  See the {count(others)}
+                  {tr("See the {{others}}", { others: count(others) })}
                 </Button>
               )}
             </div>
@@ -124,14 +128,16 @@ function Answer({
         )}
       </Path>
       {found.data.children.length > 0 && (
-        <section aria-label="Its rows">
-          <h3>Possible rows</h3>
+        <section aria-label={tr("Its rows")}>
+          <h3>{tr("Possible rows")}</h3>
           {found.data.children.map((child) => (
             <details key={child.key.join()} className="child-trace">
               <summary>
                 <Icon name={child.is_in ? "check" : "x"} /> {child.title ?? child.key.join(", ")}{" "}
                 <span className="soft">
-                  {child.is_in ? "is a row" : `stopped: ${child.steps[child.stopped_by ?? 0]?.words}`}
+                  {child.is_in
+                    ? tr("is a row")
+                    : tr("stopped: {{steps}}", { steps: child.steps[child.stopped_by ?? 0]?.words })}
                 </span>
               </summary>
               <Path traced={child} />
@@ -141,7 +147,9 @@ function Answer({
       )}
       {found.data.others.length > 0 && (
         <p className="soft small">
-          {plural(found.data.others.length, "other record is", "other records are")} called the same:{" "}
+          {tr("{{others}} called the same:", {
+            others: plural(found.data.others.length, "other record is", "other records are"),
+          })}{" "}
           {found.data.others.map((k) => (
             <button
               key={k.join()}
@@ -158,7 +166,7 @@ function Answer({
         className="small"
         to={`/records/${document.records}/${traced.key.map(encodeURIComponent).join("/")}`}
       >
-        Open the record
+        {tr("Open the record")}
       </Link>
     </div>
   );
@@ -190,16 +198,18 @@ function Path({ traced, children }: { traced: Traced; children?: React.ReactNode
           <div className="fw-bold">{step.words}</div>
           {step.saw.map((s) => (
             <div key={s.label} className="small">
-              <span className="soft">{s.label}:</span> <span className="mono">{s.value ?? "empty"}</span>
+              <span className="soft">{s.label}:</span> <span className="mono">{s.value ?? tr("empty")}</span>
             </div>
           ))}
           {stopped !== null && n > stopped && (
-            <div className="small soft">{step.passed ? "would pass" : "would stop it, too"}</div>
+            <div className="small soft">{step.passed ? tr("would pass") : tr("would stop it, too")}</div>
           )}
           {n === stopped && children}
         </li>
       ))}
-      {traced.steps.length === 0 && <li className="passed">nothing narrows: every {traced.what} is in</li>}
+      {traced.steps.length === 0 && (
+        <li className="passed">{tr("nothing narrows: every {{what}} is in", { what: traced.what })}</li>
+      )}
     </ol>
   );
 }
@@ -224,13 +234,13 @@ function Cures({
         size="sm"
         onClick={() => onEdit({ ...document, rows: { ...rows, parents_without: "keep" } })}
       >
-        Keep those without any
+        {tr("Keep those without any")}
       </Button>
     );
   if (place === "at_most")
     return (
       <Button variant="quiet" size="sm" onClick={() => onEdit({ ...document, at_most: undefined })}>
-        Take every row
+        {tr("Take every row")}
       </Button>
     );
   const node = nodeAt(document, place);
@@ -246,11 +256,13 @@ function Cures({
             onEdit(replaceNode(document, place, { any: [node, { path: node.path, is: "blank" }] }))
           }
         >
-          Keep those with no {saw[0]!.label.split(" › ").slice(-2)[0]!.toLowerCase()}
+          {tr("Keep those with no {{value}}", {
+            value: saw[0]!.label.split(" › ").slice(-2)[0]!.toLowerCase(),
+          })}
         </Button>
       )}
       <Button variant="quiet" size="sm" onClick={() => onEdit(replaceNode(document, place, null))}>
-        Remove
+        {tr("Remove")}
       </Button>
     </>
   );
@@ -275,14 +287,14 @@ function LeftOutList({ document, templateId, counts, place, onTracing }: Props &
   const number = counts ? stoppedAt(counts, place) : null;
   return (
     <>
-      <h2>Left out here</h2>
+      <h2>{tr("Left out here")}</h2>
       <p className="soft mb-2">
         {number !== null && plural(number, "record")}{" "}
-        {place === "rows" ? "without any" : <>by: {step?.words}</>}
-        {step && step.blank > 0 && <>, of which blank: {count(step.blank)}</>}
+        {place === "rows" ? tr("without any") : <>{tr("by: {{step}}", { step: step?.words })}</>}
+        {step && step.blank > 0 && <>{tr(", of which blank: {{blank}}", { blank: count(step.blank) })}</>}
       </p>
       <Trouble error={found.error} />
-      {!found.data && !found.error && <p className="soft">looking…</p>}
+      {!found.data && !found.error && <p className="soft">{tr("looking…")}</p>}
       <ul className="left-out">
         {found.data?.records.map((r) => (
           <li key={r.key.join()}>
@@ -296,13 +308,15 @@ function LeftOutList({ document, templateId, counts, place, onTracing }: Props &
             {r.saw.map((s) => (
               <span key={s.label} className="small">
                 <span className="soft">{s.label.split(" › ").at(-1)}</span>{" "}
-                <span className={`mono ${s.value === null ? "soft" : ""}`}>{s.value ?? "empty"}</span>
+                <span className={`mono ${s.value === null ? "soft" : ""}`}>{s.value ?? tr("empty")}</span>
               </span>
             ))}
           </li>
         ))}
       </ul>
-      {found.data?.more && <p className="soft small">These are the first {LISTED}.</p>}
+      {found.data?.more && (
+        <p className="soft small">{tr("These are the first {{listed}}.", { listed: LISTED })}</p>
+      )}
     </>
   );
 }

@@ -4,6 +4,7 @@ import { answer, api } from "../../api";
 import { count, plural } from "../../shared";
 import type { Document } from "../types";
 import { widened } from "../units";
+import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
@@ -30,12 +31,16 @@ export function Widen({ document, unit, heading, now, onWiden }: Props) {
   return (
     <div className="my-2">
       <Button size="sm" variant="quiet" onClick={() => onWiden((d) => widened(d, unit, heading))}>
-        Widen to all
+        {tr("Widen to all")}
       </Button>{" "}
       <span className="small soft" role="status">
         {counted.data
-          ? `from ${plural(now, "row")} to ${count(all)}, of ${plural(counted.data.length, "unit")}`
-          : "counting…"}
+          ? tr("from {{now}} to {{all}}, of {{counted}}", {
+              now: plural(now, "row"),
+              all: count(all),
+              counted: plural(counted.data.length, "unit"),
+            })
+          : tr("counting…")}
       </span>
     </div>
   );

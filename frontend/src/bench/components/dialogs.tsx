@@ -6,6 +6,7 @@ import type { TemplateInfo } from "../../api";
 import { FormDialog, Trouble } from "../../shared";
 import type { Document } from "../types";
 import { KEYS } from "../defaults";
+import { tr } from "../../i18n";
 
 /** Keep the draft as a version, with a note of what changed. */
 export function SaveDialog({
@@ -25,7 +26,7 @@ export function SaveDialog({
   const save = useMutation({
     mutationFn: async () => {
       const kept = await flush();
-      if (!kept) throw new Error("The draft could not be kept, so it cannot be saved either.");
+      if (!kept) throw new Error(tr("The draft could not be kept, so it cannot be saved either."));
       return answer(
         api.POST("/api/v1/templates/{template_id}/versions", {
           params: { path: { template_id: template.id }, header: { "If-Match": `"${kept.revision}"` } },
@@ -48,17 +49,24 @@ export function SaveDialog({
         }}
       >
         <Modal.Header closeButton>
-          <Modal.Title id="save">Save version {template.version + 1}</Modal.Title>
+          <Modal.Title id="save">
+            {tr("Save version {{version}}", { version: template.version + 1 })}
+          </Modal.Title>
         </Modal.Header>
         <Modal.Body>
-          <p>The settings are saved, not today&apos;s rows: every run reads the records as they then are.</p>
+          <p>
+            {tr("The settings are saved, not today's rows: every run reads the records as they then are.")}
+          </p>
           {template.used_by.length > 0 && (
             <p>
-              <b>Used by:</b> {template.used_by.join("; ")}. From their next run on they take this version.
+              <b>{tr("Used by:")}</b>{" "}
+              {tr("{{used_by}}. From their next run on they take this version.", {
+                used_by: template.used_by.join("; "),
+              })}
             </p>
           )}
           <Form.Group controlId="save-note">
-            <Form.Label>What changed? (may stay empty)</Form.Label>
+            <Form.Label>{tr("What changed? (may stay empty)")}</Form.Label>
             <Form.Control autoFocus maxLength={500} value={note} onChange={(e) => setNote(e.target.value)} />
           </Form.Group>
           <div className="mt-2">
@@ -81,13 +89,13 @@ export function SaveDialog({
         </Modal.Body>
         <Modal.Footer>
           <Button variant="quiet" onClick={onClose}>
-            Cancel
+            {tr("Cancel")}
           </Button>
           <Button variant="quiet" onClick={onSaveAsNew}>
-            As a new template instead…
+            {tr("As a new template instead…")}
           </Button>
           <Button type="submit" disabled={save.isPending}>
-            Save
+            {tr("Save")}
           </Button>
         </Modal.Footer>
       </Form>
@@ -107,7 +115,7 @@ export function SaveAsNewDialog({
   onClose: () => void;
   onMade: (made: TemplateInfo) => void;
 }) {
-  const [name, setName] = useState(`${document.name}, changed`.slice(0, 120));
+  const [name, setName] = useState(tr("{{name}}, changed", { name: document.name }).slice(0, 120));
   const make = useMutation({
     mutationFn: () =>
       answer(
@@ -124,8 +132,8 @@ export function SaveAsNewDialog({
   });
   return (
     <FormDialog
-      title="Save as a new template"
-      act="Save it"
+      title={tr("Save as a new template")}
+      act={tr("Save it")}
       ready={name.trim() !== ""}
       busy={make.isPending}
       error={make.error}
@@ -133,10 +141,15 @@ export function SaveAsNewDialog({
       onClose={onClose}
     >
       <Form.Group controlId="new-name">
-        <Form.Label>Its name</Form.Label>
+        <Form.Label>{tr("Its name")}</Form.Label>
         <Form.Control autoFocus maxLength={120} value={name} onChange={(e) => setName(e.target.value)} />
         <Form.Text>
-          “{template.name}” goes back to its {template.version ? `version ${template.version}` : "start"}.
+          {tr("“{{template}}” goes back to its {{version}}.", {
+            template: template.name,
+            version: template.version
+              ? tr("version {{version}}", { version: template.version })
+              : tr("start"),
+          })}
         </Form.Text>
       </Form.Group>
     </FormDialog>
@@ -148,7 +161,7 @@ export function KeysDialog({ onClose }: { onClose: () => void }) {
   return (
     <Modal show onHide={onClose} aria-labelledby="keys">
       <Modal.Header closeButton>
-        <Modal.Title id="keys">Without the mouse</Modal.Title>
+        <Modal.Title id="keys">{tr("Without the mouse")}</Modal.Title>
       </Modal.Header>
       <Modal.Body className="keys">
         {KEYS.map(([key, what]) => (
@@ -185,19 +198,19 @@ export function ExamplesDialog({
   return (
     <Modal show onHide={onClose} aria-labelledby="examples">
       <Modal.Header closeButton>
-        <Modal.Title id="examples">
-          {heading} like “{text}”
-        </Modal.Title>
+        <Modal.Title id="examples">{tr("{{heading}} like “{{text}}”", { heading, text })}</Modal.Title>
       </Modal.Header>
       <Modal.Body>
         {found.length === 0 ? (
           <p className="mb-0">
-            No format turns this cell into “{text}”. A format changes how a value is written, never the value;
-            a formula can change it.
+            {tr(
+              "No format turns this cell into “{{text}}”. A format changes how a value is written, never the value; a formula can change it.",
+              { text },
+            )}
           </p>
         ) : (
           <>
-            <p>Several formats write it like that. How should the other rows read?</p>
+            <p>{tr("Several formats write it like that. How should the other rows read?")}</p>
             {found.map((show, n) => (
               <button key={n} type="button" className="option" onClick={() => onTake(show)}>
                 <span className="mono name">

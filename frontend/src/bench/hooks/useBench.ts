@@ -18,6 +18,7 @@ import { useChecks } from "./useChecks";
 import { useDraft } from "./useDraft";
 import { useFields } from "./useFields";
 import { useLook, useTally } from "./useLook";
+import { tr } from "../../i18n";
 
 /** Bytes that separators and the line end add to an average row. */
 const ROW_OVERHEAD = 2;
@@ -87,7 +88,7 @@ export function useBench(loaded: TemplateInfo) {
     if (!(await flush())) return;
     try {
       const key = await newestKey(document, about);
-      setTrouble(key ? null : "No record fits, so there is none to try it on.");
+      setTrouble(key ? null : tr("No record fits, so there is none to try it on."));
       if (key) start.mutate({ template_id: loaded.id, use: "draft", only: [key] });
     } catch (error) {
       setTrouble(error);
@@ -99,11 +100,11 @@ export function useBench(loaded: TemplateInfo) {
     if (ruleOf(document).per === "group") {
       const made = groupedValue(document, field);
       dispatch({ type: "addValue", ...made, at });
-      announce(`${made.heading} added as column ${(at ?? columns.length) + 1}`);
+      announce(tr("{{made}} added as column {{at}}", { made: made.heading, at: (at ?? columns.length) + 1 }));
       return;
     }
     dispatch({ type: "addColumn", field: field.path, heading, at });
-    announce(`${heading} added as column ${(at ?? columns.length) + 1}`);
+    announce(tr("{{heading}} added as column {{at}}", { heading, at: (at ?? columns.length) + 1 }));
   };
   const addMany = (fresh: { field: FieldInfo; group: FieldGroup }[]) => {
     dispatch({
@@ -114,7 +115,7 @@ export function useBench(loaded: TemplateInfo) {
           : { value: { field: field.path }, heading: headingOf(field, group.path ? group.label : "") },
       ),
     });
-    announce(`${fresh.length} columns added`);
+    announce(tr("{{fresh}} columns added", { fresh: fresh.length }));
   };
   const showExample = async (column: string, row: number, text: string) => {
     const heading = columns.find((c) => c.id === column)?.heading ?? "";
@@ -130,7 +131,7 @@ export function useBench(loaded: TemplateInfo) {
       setTrouble(null);
       if (found.shows.length === 1) {
         dispatch({ type: "setShow", id: column, show: found.shows[0] });
-        announce(`${heading} is now shown like ${text}`);
+        announce(tr("{{heading}} is now shown like {{text}}", { heading, text }));
       } else setExamples({ column, heading, text, found: found.shows, others: found.others });
     } catch (error) {
       setTrouble(error);
@@ -139,7 +140,10 @@ export function useBench(loaded: TemplateInfo) {
 
   const keepBoth = async () => {
     try {
-      const copy = { ...document, name: `${document.name}, my copy` } as unknown as Record<string, never>;
+      const copy = {
+        ...document,
+        name: tr("{{document}}, my copy", { document: document.name }),
+      } as unknown as Record<string, never>;
       const body = { everyday: false, free_name: true, document: copy };
       const made = await answer(api.POST("/api/v1/templates", { body }));
       await adopt();
