@@ -12,6 +12,7 @@ from typing import Literal, TypeAlias
 
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.sources import LEDGER
 from bouquet.store import NotFound
@@ -73,7 +74,10 @@ def barred_elsewhere(owner: Person, folder: str, mail_to: Sequence[str]) -> str 
     """
     if may_send(owner) or not (folder or any(address.lower() != owner.email for address in mail_to)):
         return None
-    return f"Files of {owner.name}, for whom this round runs, may go to named recipients only."
+    return tr(
+        "Files of {owner}, for whom this round runs, may go to named recipients only.",
+        owner=owner.name,
+    )
 
 
 def sees_source(person: Person, source: str) -> bool:
@@ -92,7 +96,10 @@ def visible(
     """
     record = shelf.get_template(session, template_id)
     if kind not in (record.kind, "any") or not may(person, "look", record):
-        msg = f"There is no such {'template' if kind == 'any' else kind}, or it was removed."
+        msg = tr(
+            "There is no such {kind}, or it was removed.",
+            kind="template" if kind == "any" else kind,
+        )
         raise NotFound(msg)
     return record
 

@@ -14,6 +14,7 @@ from functools import cached_property
 from typing import Literal, TypeAlias
 
 from bouquet.core.errors import Problem, nearest
+from bouquet.core.language import tr
 
 __all__ = [
     "Attribute",
@@ -391,10 +392,15 @@ class Catalogue:
                 return Problem(
                     code="many_in_cell",
                     place=place,
-                    message=f"One {before.label} has many {relation.label.lower()}, so “{path}” is not one value.",
+                    message=tr(
+                        "One {before} has many {relation}, so “{path}” is not one value.",
+                        before=before.label,
+                        relation=relation.label.lower(),
+                        path=path,
+                    ),
                 )
         if walk.field is None:
-            message = f"“{path}” leads to records, not to a value; name one of their fields."
+            message = tr("“{path}” leads to records, not to a value; name one of their fields.", path=path)
             return Problem(code="no_field", place=place, message=message)
         return walk.route
 
@@ -409,11 +415,17 @@ class Catalogue:
 def _unknown(here: RecordType, name: str, names: list[str], what: str, path: str, place: str) -> Problem:
     prefix = path[: len(path) - len(path.split(".")[-1])] if what == "field" else ""
     candidates = tuple(prefix + n for n in nearest(name, names))
-    hint = f" Did you mean {', '.join(candidates)}?" if candidates else ""
+    hint = tr(" Did you mean {candidates}?", candidates=", ".join(candidates)) if candidates else ""
     return Problem(
         code=f"unknown_{what}",
         place=place,
-        message=f"{here.label.capitalize()} has no {what} “{name}”.{hint}",
+        message=tr(
+            "{here} has no {what} “{name}”.{hint}",
+            here=here.label.capitalize(),
+            what=what,
+            name=name,
+            hint=hint,
+        ),
         candidates=candidates,
     )
 

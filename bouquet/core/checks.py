@@ -13,6 +13,7 @@ from typing import Any
 
 import polars as pl
 
+from bouquet.core.language import tr, whole
 from bouquet.core.plan import FileCheck, Plan
 from bouquet.core.shaping import TextShaper
 from bouquet.core.slip import Totals
@@ -197,7 +198,7 @@ class Findings:
                         [f"{check.words}: {self._place_heading()} {at or BLANK}", count, "", "", "", "", "", ""]
                     )
                 for who, count in self.people[n].most_common(MOST_NAMED):
-                    said = f"{check.words}: last touched by {who or BLANK}"
+                    said = tr("{check}: last touched by {who}", check=check.words, who=who or BLANK)
                     found.append([said, count, "", "", "", "", who, ""])
         for n, said in self.whole.items():
             whole = self.plan.file_checks[n]
@@ -238,18 +239,20 @@ def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:
     column = totals.columns[check.column] if check.column is not None else None
     match part.file:
         case "not_empty":
-            return "" if rows else "it has no rows"
+            return "" if rows else tr("it has no rows")
         case "rows":
-            return "" if _within(Decimal(rows), part.least, part.greatest) else f"it has {rows:,} rows"
+            return (
+                "" if _within(Decimal(rows), part.least, part.greatest) else tr("it has {rows} rows", rows=whole(rows))
+            )
         case "usual":
             return _unusual(rows, plan.context.usual[-part.runs :], part.percent or Decimal(0))
         case "total":
             total = (column.total if column else None) or Decimal(0)
-            return "" if _within(total, part.least, part.greatest) else f"the total is {total:,f}"
+            return "" if _within(total, part.least, part.greatest) else tr("the total is {total}", total=f"{total:,f}")
         case "full":
             blanks = column.blanks if column else 0
             share = Decimal(100 * (rows - blanks)) / rows if rows else Decimal(100)
-            return "" if share >= (part.percent or 0) else f"{share:.1f} % are filled"
+            return "" if share >= (part.percent or 0) else tr("{share} % are filled", share=f"{share:.1f}")
         case "headings":
             have = [c.heading for c in plan.columns]
             wanted = list(part.headings or ())
@@ -257,10 +260,15 @@ def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:
                 return ""
             at = next((n for n, (a, b) in enumerate(zip(have, wanted, strict=False)) if a != b), None)
             if at is None:
-                return f"there are {len(have)} columns, agreed were {len(wanted)}"
-            return f"column {at + 1} is headed “{have[at]}”, agreed was “{wanted[at]}”"
+                return tr("there are {have} columns, agreed were {wanted}", have=len(have), wanted=len(wanted))
+            return tr(
+                "column {at} is headed “{have}”, agreed was “{wanted}”",
+                at=at + 1,
+                have=have[at],
+                wanted=wanted[at],
+            )
         case _:
-            msg = f"A check of a file that nothing judges: {part.file}"
+            msg = tr("A check of a file that nothing judges: {file}", file=part.file)
             raise LookupError(msg)
 
 
@@ -279,6 +287,19 @@ def _unusual(rows: int, earlier: tuple[int, ...], percent: Decimal) -> str:
         return ""
     least, greatest = min(earlier), max(earlier)
     if len(earlier) == 1:
-        return f"this run has {rows:,} rows; the last one had {least:,}"
-    span = f"between {least:,} and {greatest:,}" if least < greatest else f"{least:,} each"
-    return f"this run has {rows:,} rows; the last {len(earlier)} had {span}"
+        return tr(
+            "this run has {rows} rows; the last one had {least}",
+            rows=whole(rows),
+            least=whole(least),
+        )
+    span = (
+        tr("between {least} and {greatest}", least=whole(least), greatest=whole(greatest))
+        if least < greatest
+        else tr("{least} each", least=whole(least))
+    )
+    return tr(
+        "this run has {rows} rows; the last {earlier} had {span}",
+        rows=whole(rows),
+        earlier=len(earlier),
+        span=span,
+    )

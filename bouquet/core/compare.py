@@ -19,6 +19,8 @@ from typing import Any, Protocol, TypeAlias
 import numpy as np
 import polars as pl
 
+from bouquet.core.language import tr
+
 __all__ = ["Comparison", "Difference", "RowSource", "compare_rows"]
 
 #: Differences of each kind that are listed.
@@ -114,7 +116,11 @@ def compare_rows(
     """
     missing = [k for k in key if k not in headings_before or k not in headings_after]
     if missing or not key:
-        msg = f"The column {missing[0]} is not in both runs." if missing else "Say by which column rows are matched."
+        msg = (
+            tr("The column {missing} is not in both runs.", missing=missing[0])
+            if missing
+            else tr("Say by which column rows are matched.")
+        )
         raise ValueError(msg)
     common = tuple(h for h in headings_after if h in set(headings_before))
     found = Comparison(

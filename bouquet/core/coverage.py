@@ -13,12 +13,11 @@ from datetime import date, datetime, timedelta
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
+from bouquet.core.language import WEEKLY, day_words, listed, month_words, tr, weekday_words
 from bouquet.core.template.filter import AllOf, Condition, Narrowing, Window
 from bouquet.core.windows import resolve_window, window_words
 
 __all__ = ["Coverage", "cover", "coverage_words", "covered_days", "window_of"]
-
-_WEEKDAYS = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
 
 #: Windows that are tried as a cure, the plainest first.
 _CURES = (
@@ -136,12 +135,12 @@ def covered_days(moments: Sequence[datetime], window: Window, zone: ZoneInfo, *,
             continue
         first = span.start.astimezone(zone).date()
         last = (span.end - timedelta(microseconds=1)).astimezone(zone).date()
-        found.append(_day(first) if first == last else f"{_day(first)} to {_day(last)}")
+        found.append(_day(first) if first == last else tr("{first} to {last}", first=_day(first), last=_day(last)))
     return found
 
 
 def _day(day: date) -> str:
-    return f"{day:%a} {day.day} {day:%b} {day.year}"
+    return f"{weekday_words(day.weekday(), short=True)} {day_words(day)}"
 
 
 def coverage_words(found: Coverage) -> list[str]:
@@ -149,14 +148,14 @@ def coverage_words(found: Coverage) -> list[str]:
     What there is to say of a round's coverage, a sentence each.
     """
     if found.whole:
-        return ["Every day falls into exactly one run."]
+        return [tr("Every day falls into exactly one run.")]
     said = []
     if found.none:
-        said.append(f"{_some(found.none, found.days)} would be in no run.")
+        said.append(tr("{none} would be in no run.", none=_some(found.none, found.days)))
     if found.twice:
-        said.append(f"{_some(found.twice, found.days)} would be in more than one run.")
+        said.append(tr("{twice} would be in more than one run.", twice=_some(found.twice, found.days)))
     if found.cure is not None:
-        said.append(f"With “{window_words(found.cure)}” each would be in one.")
+        said.append(tr("With “{cure}” each would be in one.", cure=window_words(found.cure)))
     return said
 
 
@@ -166,10 +165,16 @@ def _some(days: Sequence[date], total: int) -> str:
     """
     if len(days) >= _NEARLY_ALL * total:
         # At both ends of the time that is looked at, windows beyond it would have their part.
-        return "Every day"
+        return tr("Every day")
     weekdays = sorted({d.weekday() for d in days})
     such = [n for n in range(total) if (days[0] + timedelta(days=n)).weekday() in weekdays]
     if len(weekdays) <= 3 and len(days) >= len(such) - len(weekdays) * 2:
-        named = [_WEEKDAYS[n] for n in weekdays]
-        return " and ".join([", ".join(named[:-1]), named[-1]] if len(named) > 1 else named)
-    return f"{len(days)} of {total} days of the next year, such as {days[0]:%A} {days[0].day} {days[0]:%B},"
+        return listed([tr(WEEKLY[n]) for n in weekdays])
+    return tr(
+        "{days} of {total} days of the next year, such as {weekday} {day} {month},",
+        days=len(days),
+        total=total,
+        weekday=weekday_words(days[0].weekday()),
+        day=days[0].day,
+        month=month_words(days[0].month),
+    )

@@ -12,6 +12,7 @@ from typing import Any
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.language import tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Cell, Computed, Fixed, Folded, Plan, PlanColumn, Quarter, Read, Stepped
 from bouquet.core.plan.folds import fold_words
@@ -42,18 +43,18 @@ def column_words(cell: Cell) -> str:
             return cell.route.trail
         case Stepped():
             unit = f"{cell.count} {cell.unit}s" if cell.count > 1 else cell.unit
-            return f"{cell.route.trail}, by {unit}"
+            return tr("{trail}, by {unit}", trail=cell.route.trail, unit=unit)
         case Folded():
             labels = [r.label for r in (*cell.anchor, *cell.chain)]
             labels += [r.label for r in cell.value.relations] if cell.value else []
             labels += [cell.value.field.label] if cell.value else []
             trail = " › ".join(labels) or cell.record_type.plural
-            return f"{fold_words(cell.how)} {trail}" + (", some of them" if cell.where is not None else "")
+            return f"{fold_words(cell.how)} {trail}" + (tr(", some of them") if cell.where is not None else "")
         case Computed():
             named = dict.fromkeys(t.field.label for t in formula.references_of(cell.tree))
-            return f"made of {', '.join(named)}" if named else "a formula"
+            return tr("made of {named}", named=", ".join(named)) if named else tr("a formula")
         case Fixed() | Quarter():
-            return "the same in every row"
+            return tr("the same in every row")
 
 
 def _field_of(cell: Cell) -> Field | None:
@@ -77,17 +78,17 @@ def _format(column: PlanColumn) -> str:
         parts.append(show.date or {Kind.DATE: "yyyy-MM-dd", Kind.TIME: "HH:mm:ss"}.get(column.kind, "ISO 8601"))
     if column.kind.is_number:
         if show.decimals is not None:
-            parts.append(f"{show.decimals} decimals")
+            parts.append(tr("{decimals} decimals", decimals=show.decimals))
         if show.grouping:
-            parts.append(f"grouped by “{show.grouping}”")
+            parts.append(tr("grouped by “{grouping}”", grouping=show.grouping))
         if show.decimal_mark not in (None, "."):
-            parts.append(f"decimal mark “{show.decimal_mark}”")
+            parts.append(tr("decimal mark “{decimal_mark}”", decimal_mark=show.decimal_mark))
     if column.kind is Kind.BOOLEAN:
         parts.append(f"{show.yes or 'true'} / {show.no or 'false'}")
     if column.choices:
         parts.append("code" if show.choice == "code" else "label")
     if show.pad is not None:
-        parts.append(f"{show.pad} characters")
+        parts.append(tr("{pad} characters", pad=show.pad))
     return ", ".join(parts)
 
 

@@ -20,6 +20,8 @@ from dataclasses import dataclass
 from difflib import get_close_matches
 from typing import Any
 
+from bouquet.core.language import tr, whole
+
 __all__ = [
     "BouquetError",
     "CountMismatch",
@@ -123,8 +125,14 @@ class EncodingProblem(WriteError):
     def __init__(self, letter: str, encoding: str, row: int) -> None:
         self.letter, self.encoding, self.row = letter, encoding, row
         super().__init__(
-            f"Row {row} holds {letter!r} (U+{ord(letter):04X}), which {encoding} cannot write. "
-            "Choose UTF-8, or let such letters be replaced."
+            tr(
+                "Row {row} holds {letter} (U+{letter2}), which {encoding} cannot write. Choose UTF-8, or "
+                "let such letters be replaced.",
+                row=row,
+                letter=f"{letter!r}",
+                letter2=f"{ord(letter):04X}",
+                encoding=encoding,
+            )
         )
 
 
@@ -137,7 +145,14 @@ class CountMismatch(BouquetError):
 
     def __init__(self, announced: int, written: int, what: str = "rows") -> None:
         self.announced, self.written = announced, written
-        super().__init__(f"{announced:,} {what} were announced and {written:,} written; the file is withheld.")
+        super().__init__(
+            tr(
+                "{announced} {what} were announced and {written} written; the file is withheld.",
+                announced=whole(announced),
+                what=what,
+                written=whole(written),
+            )
+        )
 
 
 def nearest(name: str, names: Sequence[str], *, at_most: int = 3) -> tuple[str, ...]:

@@ -16,6 +16,7 @@ import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.giving import Mask, as_text, given_as, mask_by_formula, masked
+from bouquet.core.language import tr, whole
 from bouquet.core.matching import Header
 from bouquet.core.personal import pseudonym
 from bouquet.core.plan import Plan, PlanColumn
@@ -74,20 +75,25 @@ def held_against(acceptance: Acceptance, plan: Plan) -> list[Fit]:
     kept = [n for n in places if n is not None]
     for place, (wanted, n) in enumerate(zip(acceptance.columns, places, strict=True)):
         if n is None:
-            fits.append(Fit(wanted.heading, "missing", "the template has no such column", None, place))
+            fits.append(Fit(wanted.heading, "missing", tr("the template has no such column"), None, place))
             continue
         column = plan.columns[n]
         fitting = _FITTING.get(wanted.kind)
         whole = wanted.kind == "whole number" and column.kind is Kind.DECIMAL and column.show.decimals == 0
         if fitting is not None and column.kind not in fitting and not column.is_constant and not whole:
-            says = f"they take {_a(wanted.kind)}, “{column.heading}” is {_a(_KINDS.get(column.kind, column.kind))}"
+            says = tr(
+                "they take {kind}, “{column}” is {kind2}",
+                kind=_a(wanted.kind),
+                column=column.heading,
+                kind2=_a(_KINDS.get(column.kind, column.kind)),
+            )
             fits.append(Fit(wanted.heading, "wrong kind", says, n, place))
         elif kept.index(n) != sorted(kept).index(n):
-            fits.append(Fit(wanted.heading, "wrong place", "it is put where they want it", n, place))
+            fits.append(Fit(wanted.heading, "wrong place", tr("it is put where they want it"), n, place))
         else:
-            says = "" if column.heading == wanted.heading else f"from “{column.heading}”"
+            says = "" if column.heading == wanted.heading else tr("from “{column}”", column=column.heading)
             fits.append(Fit(wanted.heading, "met", says, n, place))
-    left = "it is left out of their file" if acceptance.exact else "it stands after theirs"
+    left = tr("it is left out of their file") if acceptance.exact else tr("it stands after theirs")
     fits += [Fit(c.heading, "extra", left, n, None) for n, c in enumerate(plan.columns) if n not in kept]
     return fits
 
@@ -115,10 +121,10 @@ def misfits(acceptance: Acceptance, plan: Plan) -> list[str]:
     found = [f"“{fit.heading}”: {fit.says}" for fit in held_against(acceptance, plan) if fit.stops]
     refused = _refused_personal(acceptance, plan)
     if refused:
-        found.append(f"they may not receive personal data, as in {', '.join(refused[:3])}")
+        found.append(tr("they may not receive personal data, as in {refused}", refused=", ".join(refused[:3])))
     for cell, what in ((plan.split, "parts"), (plan.across, "columns")):
         if cell is not None and given_as(acceptance, cell) != "seen":
-            found.append(f"its {what} are named by personal data that they may not receive as it is")
+            found.append(tr("its {what} are named by personal data that they may not receive as it is", what=what))
     return found
 
 
@@ -298,7 +304,14 @@ class Requirements:
         found = [said for column in self._checked for said in column.finish(self.rows)]
         most = self.acceptance.most_rows
         if most is not None and self.rows > most:
-            found.insert(0, f"they take at most {most:,} rows, and these are {self.rows:,}")
+            found.insert(
+                0,
+                tr(
+                    "they take at most {most} rows, and these are {rows}",
+                    most=whole(most),
+                    rows=whole(self.rows),
+                ),
+            )
         return found
 
 
@@ -346,14 +359,22 @@ class _Column:
         filled, bare = texts.filter(~blank), numbers.filter(~blank)
         if wanted.kind in _WRITTEN:
             self._note(
-                f"not {_a(wanted.kind)}", filled, ~(bare if typed else filled).str.contains(_WRITTEN[wanted.kind])
+                tr("not {kind}", kind=_a(wanted.kind)),
+                filled,
+                ~(bare if typed else filled).str.contains(_WRITTEN[wanted.kind]),
             )
         if wanted.one_of:
-            self._note("not one of theirs", filled, ~filled.is_in(list(wanted.one_of)))
+            self._note(tr("not one of theirs"), filled, ~filled.is_in(list(wanted.one_of)))
         if wanted.pattern:
-            self._note("not of the form that they take", filled, ~filled.str.contains(whole_pattern(wanted.pattern)))
+            self._note(
+                tr("not of the form that they take"), filled, ~filled.str.contains(whole_pattern(wanted.pattern))
+            )
         if wanted.longest is not None:
-            self._note(f"longer than {wanted.longest:,} characters", filled, filled.str.len_chars() > wanted.longest)
+            self._note(
+                tr("longer than {longest} characters", longest=whole(wanted.longest)),
+                filled,
+                filled.str.len_chars() > wanted.longest,
+            )
         if wanted.least is not None or wanted.greatest is not None:
             value = bare.str.to_decimal(scale=12)
             outside = value.is_null()
@@ -361,8 +382,11 @@ class _Column:
                 outside |= (value < wanted.least).fill_null(True)
             if wanted.greatest is not None:
                 outside |= (value > wanted.greatest).fill_null(True)
-            self._note(f"outside {wanted.least if wanted.least is not None else '…'} to "
-                       f"{wanted.greatest if wanted.greatest is not None else '…'}", filled, outside)  # fmt: skip
+            self._note(tr(
+"outside {least} to {greatest}",
+least=wanted.least if wanted.least is not None else '…',
+greatest=wanted.greatest if wanted.greatest is not None else '…',
+), filled, outside)  # fmt: skip
         if wanted.unique:
             self.seen.append(filled.hash(seed=7))
         return blank
@@ -377,19 +401,44 @@ class _Column:
     def finish(self, rows: int) -> list[str]:
         wanted, found = self.wanted, []
         if wanted.required and self.blank:
-            found.append(f"“{wanted.heading}” is blank {self.blank:,} times, and they require it")
+            found.append(
+                tr(
+                    "“{wanted}” is blank {blank} times, and they require it",
+                    wanted=wanted.heading,
+                    blank=whole(self.blank),
+                )
+            )
         filled = 100 * (rows - self.blank) / rows if rows else 100.0
         if wanted.full is not None and filled < wanted.full:
-            found.append(f"“{wanted.heading}” is {filled:.0f} % full, and they require {wanted.full} %")
+            found.append(
+                tr(
+                    "“{wanted}” is {filled} % full, and they require {full} %",
+                    wanted=wanted.heading,
+                    filled=f"{filled:.0f}",
+                    full=wanted.full,
+                )
+            )
         for what, times in self.failing.items():
             examples = ", ".join(f"“{t}”" for t in self.told[what])
-            found.append(f"“{wanted.heading}” is {what} {times:,} times, such as {examples}")
+            found.append(
+                tr(
+                    "“{wanted}” is {what} {times} times, such as {examples}",
+                    wanted=wanted.heading,
+                    what=what,
+                    times=whole(times),
+                    examples=examples,
+                )
+            )
         if wanted.unique and self.seen:
             hashes = pl.concat(self.seen)
             repeated = hashes.len() - hashes.n_unique()
             if repeated:
                 found.append(
-                    f"“{wanted.heading}” has values that repeat, {repeated:,} times, and each is to be its own"
+                    tr(
+                        "“{wanted}” has values that repeat, {repeated} times, and each is to be its own",
+                        wanted=wanted.heading,
+                        repeated=whole(repeated),
+                    )
                 )
         return found
 

@@ -19,6 +19,7 @@ from difflib import SequenceMatcher
 from typing import Literal, TypeAlias
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
+from bouquet.core.language import tr
 from bouquet.core.template import Show
 
 __all__ = ["Candidate", "Header", "Matched", "match_headings", "read_header"]
@@ -165,7 +166,7 @@ class _Matcher:
         score -= 0.03 * len(known.way)
         if known.field.retired is not None:
             score -= 0.35
-            reasons.append(f"retired: {known.field.retired.reason}")
+            reasons.append(tr("retired: {reason}", reason=known.field.retired.reason))
         elif known.field.everyday:
             score += 0.03
         show = Show()
@@ -176,7 +177,7 @@ class _Matcher:
         factor = _unit_factor(heading, known.field)
         if factor is not None:
             show = show.model_copy(update={"factor": factor})
-            reasons.append(f"from {known.field.unit}, times {factor}")
+            reasons.append(tr("from {unit}, times {factor}", unit=known.field.unit, factor=factor))
             score = min(score, SURE - 0.01)
         score = max(0.0, min(1.0, score))
         if score < OFFERED:
@@ -196,16 +197,16 @@ def _names(way: tuple[Relation, ...], end: RecordType, field: Field) -> Iterator
     (name, reason) of everything a field is called, alone and led by the record it belongs to.
     """
     owners = [way[-1].label, way[-1].name] if way else [end.label]
-    said = [(field.label, "its label"), (field.name, "its name"), (field.column, "its technical name")]
+    said = [(field.label, tr("its label")), (field.name, tr("its name")), (field.column, tr("its technical name"))]
     said += [(s, "a synonym") for s in field.synonyms]
     if field.choices:
-        said.append((f"{field.label} code", "the code of its choices"))
+        said.append((tr("{label} code", label=field.label), tr("the code of its choices")))
     for name, why in said:
         yield name, why
         for owner in owners:
-            yield f"{owner} {name}", f"{why}, with its record"
+            yield f"{owner} {name}", tr("{why}, with its record", why=why)
     if way and field.name == end.title:
-        yield way[-1].label, "the record's title"
+        yield way[-1].label, tr("the record's title")
 
 
 _SHORT = {
@@ -271,36 +272,40 @@ def _fit(samples: Sequence[str], field: Field, example: str | None) -> tuple[flo
         for strptime, pattern in _DATES.items():
             if all(_is_date(s, strptime) for s in samples):
                 exact = 0.12 if field.kind is Kind.DATE else 0.04
-                return exact, f"their sample is a date, {samples[0]}", Show(date=pattern)
-        return -0.25, "their sample is no date", Show()
+                return exact, tr("their sample is a date, {samples}", samples=samples[0]), Show(date=pattern)
+        return -0.25, tr("their sample is no date"), Show()
     if field.kind.is_number:
         numbers = [_number(s) for s in samples]
         if all(n is not None for n in numbers):
             decimals = {len(s.partition(".")[2]) for s in samples if "." in s}
             show = Show(decimals=decimals.pop()) if len(decimals) == 1 and field.kind is Kind.DECIMAL else Show()
-            return 0.08, "their sample is a number", show
-        return -0.25, "their sample is no number", Show()
+            return 0.08, tr("their sample is a number"), show
+        return -0.25, tr("their sample is no number"), Show()
     if field.kind is Kind.BOOLEAN:
         folded = {s.casefold() for s in samples}
         for yes, no in _YES_NO:
             if folded <= {yes, no}:
                 upper = samples[0].isupper()
                 words = (yes.upper(), no.upper()) if upper else (yes, no)
-                return 0.12, f"their sample says {' or '.join(sorted(set(samples)))}", Show(yes=words[0], no=words[1])
-        return -0.25, "their sample is neither yes nor no", Show()
+                return (
+                    0.12,
+                    tr("their sample says {samples}", samples=" or ".join(sorted(set(samples)))),
+                    Show(yes=words[0], no=words[1]),
+                )
+        return -0.25, tr("their sample is neither yes nor no"), Show()
     if field.choices:
         labels = {c.label.casefold() for c in field.choices}
         codes = {c.code.casefold() for c in field.choices}
         said = [s.casefold() for s in samples]
         if all(s in codes for s in said):
-            return 0.15, "their sample is one of its codes", Show(choice="code")
+            return 0.15, tr("their sample is one of its codes"), Show(choice="code")
         if all(s in labels for s in said):
-            return 0.15, "their sample is one of its labels", Show()
-        return -0.2, "their sample is none of its choices", Show()
+            return 0.15, tr("their sample is one of its labels"), Show()
+        return -0.2, tr("their sample is none of its choices"), Show()
     if example is not None and any(_shape(s) == _shape(example) for s in samples):
-        return 0.08, f"their sample looks like ours, {example}", Show()
+        return 0.08, tr("their sample looks like ours, {example}", example=example), Show()
     if all(_number(s) is not None for s in samples) and field.kind is Kind.TEXT:
-        return -0.1, "their sample is a number", Show()
+        return -0.1, tr("their sample is a number"), Show()
     return 0.0, "", Show()
 
 

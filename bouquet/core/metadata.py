@@ -14,6 +14,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.language import tr
 from bouquet.core.template.acceptance import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance
 
 __all__ = ["is_metadata", "layout_of_metadata"]
@@ -77,8 +78,8 @@ def layout_of_metadata(text: str) -> Acceptance:
     except (ValueError, RecursionError, ValidationError) as error:
         if isinstance(error, DocumentError):
             raise
-        said = error.msg if isinstance(error, json.JSONDecodeError) else "it cannot be read"
-        message = f"This is no JSON, and so no metadata of CSV on the Web: {said}."
+        said = error.msg if isinstance(error, json.JSONDecodeError) else tr("it cannot be read")
+        message = tr("This is no JSON, and so no metadata of CSV on the Web: {said}.", said=said)
         raise DocumentError([Problem(code="no_metadata", message=message)]) from error
     except _Refused as error:
         raise DocumentError([Problem(code="no_metadata", message=error.message, place=error.place)]) from error
@@ -87,7 +88,7 @@ def layout_of_metadata(text: str) -> Acceptance:
 
 def _object(found: object, place: str) -> Mapping[str, Any]:
     if not isinstance(found, dict):
-        raise _Refused("An object of the metadata is missing here.", place)
+        raise _Refused(tr("An object of the metadata is missing here."), place)
     return found
 
 
@@ -99,23 +100,37 @@ def _table_of(document: Mapping[str, Any]) -> tuple[Mapping[str, Any], str]:
         return document, ""
     tables = document["tables"]
     if not isinstance(tables, list) or not tables:
-        raise _Refused("This metadata describes no table.", "tables")
+        raise _Refused(tr("This metadata describes no table."), "tables")
     if len(tables) > 1:
-        raise _Refused(f"This metadata describes {len(tables)} tables; a layout is of one. Paste that one.", "tables")
+        raise _Refused(
+            tr(
+                "This metadata describes {tables} tables; a layout is of one. Paste that one.",
+                tables=len(tables),
+            ),
+            "tables",
+        )
     return _object(tables[0], "tables[0]"), "tables[0]."
 
 
 def _columns(table: Mapping[str, Any], group: Mapping[str, Any], place: str) -> list[dict[str, Any]]:
     schema = table.get("tableSchema", group.get("tableSchema"))
     if isinstance(schema, str):
-        raise _Refused("Its columns stand in another document, at an address. Paste that in its place.", "tableSchema")
+        raise _Refused(
+            tr("Its columns stand in another document, at an address. Paste that in its place."), "tableSchema"
+        )
     place = f"{place}tableSchema"
     schema = _object(schema, place)
     columns = schema.get("columns")
     if not isinstance(columns, list) or not columns:
-        raise _Refused("This metadata names no columns.", f"{place}.columns")
+        raise _Refused(tr("This metadata names no columns."), f"{place}.columns")
     if len(columns) > MOST_LAYOUT_COLUMNS:
-        raise _Refused(f"A layout has up to {MOST_LAYOUT_COLUMNS} columns.", f"{place}.columns")
+        raise _Refused(
+            tr(
+                "A layout has up to {most_layout_columns} columns.",
+                most_layout_columns=MOST_LAYOUT_COLUMNS,
+            ),
+            f"{place}.columns",
+        )
     keys = schema.get("primaryKey", [])
     keys = [keys] if isinstance(keys, str) else keys
     made = []
@@ -131,7 +146,7 @@ def _columns(table: Mapping[str, Any], group: Mapping[str, Any], place: str) -> 
 def _column(column: Mapping[str, Any], given: Mapping[str, Any], keys: list[Any], place: str) -> dict[str, Any]:
     heading = _title(column.get("titles")) or column.get("name")
     if not isinstance(heading, str) or not heading.strip():
-        raise _Refused("This column has neither a title nor a name.", place)
+        raise _Refused(tr("This column has neither a title nor a name."), place)
     described: dict[str, Any] = {"heading": heading}
     in_key = column.get("name") is not None and column.get("name") in keys
     if given["required"] is True or in_key:
@@ -197,16 +212,16 @@ def _dialect(table: Mapping[str, Any], group: Mapping[str, Any]) -> dict[str, An
     """
     dialect = table.get("dialect", group.get("dialect", {}))
     if isinstance(dialect, str):
-        raise _Refused("How its files are written stands in another document. Paste that in its place.", "dialect")
+        raise _Refused(tr("How its files are written stands in another document. Paste that in its place."), "dialect")
     dialect = _object(dialect, "dialect")
     if dialect.get("quoteChar", '"') != '"' or dialect.get("doubleQuote", True) is not True:
-        raise _Refused("Cells are quoted by quotation marks here, which are doubled within.", "dialect.quoteChar")
+        raise _Refused(tr("Cells are quoted by quotation marks here, which are doubled within."), "dialect.quoteChar")
     found: dict[str, Any] = {}
     if "delimiter" in dialect:
         found["separator"] = dialect["delimiter"]
     named = str(dialect.get("encoding", "utf-8")).lower()
     if named not in _ENCODINGS:
-        raise _Refused(f"The encoding “{named[:40]}” cannot be written here.", "dialect.encoding")
+        raise _Refused(tr("The encoding “{named}” cannot be written here.", named=named[:40]), "dialect.encoding")
     found["encoding"] = _ENCODINGS[named]
     ends = dialect.get("lineTerminators", ["\r\n"])
     found["line_end"] = "CRLF" if "\r\n" in (ends if isinstance(ends, list) else [ends]) else "LF"

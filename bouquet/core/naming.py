@@ -15,6 +15,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from urllib.parse import quote
 
+from bouquet.core.language import tr
+
 __all__ = ["NameFacts", "check_pattern", "content_disposition", "file_name", "merge_names", "safe_name", "with_suffix"]
 
 _PART = re.compile(r"\{([^{}:]*)(?::([^{}]*))?\}")
@@ -46,22 +48,26 @@ def check_pattern(pattern: str, *, asks: Sequence[str] = (), value: str | None =
     for name, form in _PART.findall(pattern):
         if name == "value":
             if form != value:
-                said = f"its files are split by {value}" if value else "its file is not split by a value"
-                problems.append(f"The template has no {{value:{form}}} for a name; {said}.")
+                said = (
+                    tr("its files are split by {value}", value=value)
+                    if value
+                    else tr("its file is not split by a value")
+                )
+                problems.append(tr("The template has no {{value:{form}}} for a name; {said}.", form=form, said=said))
             continue
         if name.startswith("ask."):
             if name.removeprefix("ask.") not in asks:
-                problems.append(f"The template asks nothing called “{name.removeprefix('ask.')}”.")
+                problems.append(tr("The template asks nothing called “{value}”.", value=name.removeprefix("ask.")))
             continue
         if name not in _PARTS:
             known = ", ".join(f"{{{p}}}" for p in (*_PARTS, "ask.…", "value:…"))
-            problems.append(f"File names have no part {{{name}}}; they know {known}.")
+            problems.append(tr("File names have no part {{{name}}}; they know {known}.", name=name, known=known))
         elif form and name not in _DATED:
-            problems.append(f"{{{name}}} takes no date format.")
+            problems.append(tr("{{{name}}} takes no date format.", name=name))
         elif wrong := [c for c in _DATE_CODES.findall(form) if c not in "YmdHMSyjVGbBaAu%" or not c]:
-            problems.append(f"“%{wrong[0]}” is not a part of a date in a file name.")
+            problems.append(tr("“%{wrong}” is not a part of a date in a file name.", wrong=wrong[0]))
     if re.search(r"[{}]", _PART.sub("", pattern)):
-        problems.append("A brace { or } stands alone in the file name.")
+        problems.append(tr("A brace { or } stands alone in the file name."))
     return problems
 
 

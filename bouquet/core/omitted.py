@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Walk
+from bouquet.core.language import tr
 from bouquet.core.template import PerChild, PerGroup, Template
 from bouquet.core.template.paths import steps_of
 
@@ -51,7 +52,7 @@ def omitted(template: Template, catalogue: Catalogue) -> Omitted:
         files = [f.label for f in _files(start, used)]
         for relation in many:
             target = catalogue.record_types[relation.target]
-            files += [f"{f.label} of {target.plural}" for f in _files(target, used)]
+            files += [tr("{label} of {target}", label=f.label, target=target.plural) for f in _files(target, used)]
     return Omitted(
         fields=tuple(f.label for f in start.fields if _is_missed(f, start) and (start.name, f.name) not in used),
         files=tuple(dict.fromkeys(files)),

@@ -8,6 +8,8 @@ from __future__ import annotations
 import re
 from itertools import pairwise
 
+from bouquet.core.language import tr
+
 __all__ = ["why_guessed"]
 
 #: Words that what is guessed first is made of, alone or one after the other, with digits and signs around them.
@@ -44,20 +46,20 @@ def why_guessed(password: str, *known: str) -> str | None:
     """
     plain = password.casefold()
     if len(set(plain)) < LEAST:
-        return f"A password has at least {LEAST} different characters."
+        return tr("A password has at least {least} different characters.", least=LEAST)
     half = re.fullmatch(r"(.{1,6}?)\1+.{0,5}", plain)
     if half is not None:
-        return "This repeats the same few characters; it is guessed soon."
+        return tr("This repeats the same few characters; it is guessed soon.")
     if _is_run(plain):
-        return "This follows the keys or the alphabet; it is guessed soon."
+        return tr("This follows the keys or the alphabet; it is guessed soon.")
     if _made_of_words(plain) or _made_of_words(_with_letters(plain)):
-        return "This is made of words that everybody tries first."
+        return tr("This is made of words that everybody tries first.")
     parts = {p for text in known for p in re.split(r"[^\w]+", text.casefold()) if len(p) > 2}
     rest = plain
     for part in sorted(parts, key=len, reverse=True):
         rest = rest.replace(part, "")
     if rest != plain and _made_of_words(rest):
-        return "This is made of your name or address."
+        return tr("This is made of your name or address.")
     return None
 
 

@@ -8,6 +8,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from bouquet.core.language import tr
+
 __all__ = ["DatePattern", "NumberPattern", "PatternError", "parse_date_pattern", "parse_number_pattern"]
 
 #: UTS 35 field → (code of the text formatter, of a spreadsheet number format, of PostgreSQL's to_char).
@@ -63,13 +65,16 @@ def parse_date_pattern(pattern: str) -> DatePattern:
     while at < len(pattern):
         found = _TOKEN.match(pattern, at)
         if found is None:
-            msg = f"The date pattern has a quotation mark that is never closed: {pattern[at:]}"
+            msg = tr(
+                "The date pattern has a quotation mark that is never closed: {pattern}",
+                pattern=pattern[at:],
+            )
             raise PatternError(msg)
         at = found.end()
         text = found.group(0)
         if found.group(2):
             if text not in _FIELDS:
-                msg = f"“{text}” is not a part of a date; use yyyy, MM, dd, HH, mm, ss, MMM or EEE."
+                msg = tr("“{what}” is not a part of a date; use yyyy, MM, dd, HH, mm, ss, MMM or EEE.", what=text)
                 raise PatternError(msg)
             codes = _FIELDS[text]
             strftime += codes[0]
@@ -81,7 +86,7 @@ def parse_date_pattern(pattern: str) -> DatePattern:
             number_format += "".join(c if c in " /-:.," else f"\\{c}" for c in literal)
             to_char += '"' + literal.replace("\\", "\\\\").replace('"', '\\"') + '"'
     if not strftime:
-        msg = "The date pattern is empty."
+        msg = tr("The date pattern is empty.")
         raise PatternError(msg)
     return DatePattern(strftime, number_format, to_char)
 
@@ -107,7 +112,7 @@ def parse_number_pattern(pattern: str) -> NumberPattern:
     """
     found = _NUMBER_PATTERN.fullmatch(pattern)
     if found is None:
-        msg = f"“{pattern}” is no pattern of a number; use 0, 0.00, 0000 or #,##0.00."
+        msg = tr("“{pattern}” is no pattern of a number; use 0, 0.00, 0000 or #,##0.00.", pattern=pattern)
         raise PatternError(msg)
     grouped, zeros, after = found.group(1), found.group(2), found.group(3) or ""
     digits = "9" * (36 - len(zeros)) + zeros

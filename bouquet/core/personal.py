@@ -17,6 +17,7 @@ from typing import Any, Literal, TypeAlias, get_args
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, PersonalClass, RecordType, Walk
 from bouquet.core.guessing.people import guess_class
+from bouquet.core.language import spoken
 
 __all__ = [
     "CLASSES",
@@ -54,6 +55,7 @@ _PLACE = (
 )
 
 
+@spoken("title", "meaning", "masked")
 @dataclass(frozen=True)
 class _Class:
     """

@@ -17,6 +17,7 @@ import polars as pl
 import pyarrow as pa
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.core.sheets import cell_text, read_rows
 from bouquet.core.template import Csv
 
@@ -93,10 +94,10 @@ class FileRows:
             elif self.format in ("jsonl", "json"):
                 yield from self._of_lines(path)
             else:
-                raise Unreadable(f"“{path.name}” is no file whose rows can be read back.")
+                raise Unreadable(tr("“{path}” is no file whose rows can be read back.", path=path.name))
         except (pa.ArrowInvalid, UnicodeError, ValueError, KeyError) as error:
             said = str(error).splitlines()[0] if str(error) else type(error).__name__
-            raise Unreadable(f"“{path.name}” cannot be read: {said}") from error
+            raise Unreadable(tr("“{path}” cannot be read: {said}", path=path.name, said=said)) from error
 
     def _of_csv(self, path: Path) -> Iterator[pl.DataFrame]:
         from pyarrow import csv as arrow_csv
@@ -164,7 +165,7 @@ class FileRows:
             if names:
                 at = next((n for n, r in enumerate(rows[:TITLES]) if [str(c) for c in r[: len(names)]] == names), -1)
                 if at < 0:
-                    raise Unreadable(f"“{path.name}” has no row with the headings of the run.")
+                    raise Unreadable(tr("“{path}” has no row with the headings of the run.", path=path.name))
             elif rows:
                 names = [str(c) for c in rows[0]]
             width = len(names)

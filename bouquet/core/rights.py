@@ -17,6 +17,7 @@ from typing import Any, TypeAlias
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Relation
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 
 __all__ = ["NOTHING", "Limits", "Rights", "RightsDiffer", "Scope", "joined_limits", "joined_rights"]
 
@@ -187,8 +188,10 @@ def joined_rights(rights: Sequence[Mapping[str, Any] | None]) -> dict[str, Any] 
     respects = [_records_of(known), _types_of(known), _personal_of(known)]
     if sum(several for several, _ in respects) > 1:
         raise RightsDiffer(
-            "These groups differ in more than one respect of what is seen; who is in all of them would see more than "
-            "each of them gives."
+            tr(
+                "These groups differ in more than one respect of what is seen; who is in all of them "
+                "would see more than each of them gives."
+            )
         )
     found: dict[str, Any] = {}
     for _, part in respects:
@@ -213,8 +216,11 @@ def joined_limits(
     sent = any(each.sends_to != limits[0].sends_to for each in limits)
     if seen + used + sent > 1:
         raise RightsDiffer(
-            "These groups differ in more than one respect: in what is seen, in which templates are used, or in where "
-            "files may go; who is in all of them could do more than each of them lets."
+            tr(
+                "These groups differ in more than one respect: in what is seen, in which templates are "
+                "used, or in where files may go; who is in all of them could do more than each of them "
+                "lets."
+            )
         )
     told = [each.sends_to for each in limits]
     to = None if None in told else frozenset[int]().union(*(ids for ids in told if ids is not None))
@@ -227,7 +233,7 @@ def _records_of(known: Sequence[Mapping[str, Any]]) -> tuple[bool, dict[str, Any
     """
     told = {(right.get("source", ""), right.get("records"), right.get("field")) for right in known}
     if len(told) > 1:
-        raise RightsDiffer("These groups tell in different ways which records are seen; they cannot be joined.")
+        raise RightsDiffer(tr("These groups tell in different ways which records are seen; they cannot be joined."))
     source, records, field = next(iter(told))
     found: dict[str, Any] = {"source": source} if source else {}
     if records is None:

@@ -16,6 +16,7 @@ from zoneinfo import ZoneInfo
 import polars as pl
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.plan import Plan, PlanColumn, Read
 from bouquet.core.values import Value, read_value
@@ -136,17 +137,17 @@ def editable_columns(plan: Plan, marked: Mapping[str, bool], key: Sequence[str])
         name = cell.route.path if isinstance(cell, Read) else ""
         reason = ""
         if column.heading in key:
-            reason = "it is what the record is known by"
+            reason = tr("it is what the record is known by")
         elif plan.by:
-            reason = "a row stands for many records"
+            reason = tr("a row stands for many records")
         elif not isinstance(cell, Read):
-            reason = "it is made of other values, not kept"
+            reason = tr("it is made of other values, not kept")
         elif cell.route.way != own:
-            reason = "it belongs to another record"
+            reason = tr("it belongs to another record")
         elif not marked.get(column.id, False):
-            reason = "it is not marked as editable"
+            reason = tr("it is not marked as editable")
         elif column.show.factor is not None or column.show.first is not None:
-            reason = "it is shown scaled or cut, so it cannot be read back"
+            reason = tr("it is shown scaled or cut, so it cannot be read back")
         found.append(Editable(column.heading, name, reason, column))
     return found
 
@@ -165,7 +166,10 @@ def check_given_back(
     """
     missing = [k for k in key if k not in given.columns]
     if missing:
-        msg = f"The column “{missing[0]}”, by which records are told apart, is not in the file."
+        msg = tr(
+            "The column “{missing}”, by which records are told apart, is not in the file.",
+            missing=missing[0],
+        )
         raise ValueError(msg)
     known = {c.heading: c for c in columns}
     compared = [c for c in given.columns if c in known and c not in key]
@@ -206,15 +210,15 @@ def _of_row(
 ) -> Iterator[Change]:
     own = _key_of(row, key)
     if own in seen:
-        yield Change("impossible", own, "", "", None, None, None, "the record stands in the file twice")
+        yield Change("impossible", own, "", "", None, None, None, tr("the record stands in the file twice"))
         return
     seen.add(own)
     before, now = was.get(own), is_now.get(own)
     if before is None and now is None:
-        yield Change("unknown", own, "", "", None, None, None, "no record has this key")
+        yield Change("unknown", own, "", "", None, None, None, tr("no record has this key"))
         return
     if before is None:
-        yield Change("unknown", own, "", "", None, None, None, "the record is there, but was not in the run")
+        yield Change("unknown", own, "", "", None, None, None, tr("the record is there, but was not in the run"))
         return
     for heading in compared:
         column, given = known[heading], row[heading]
@@ -225,13 +229,13 @@ def _of_row(
         if not column.allowed:
             yield Change("impossible", *facts, column.reason)
         elif now is None:
-            yield Change("impossible", *facts, "the record is no longer there")
+            yield Change("impossible", *facts, tr("the record is no longer there"))
         elif given and column.column is not None and (why := why_unreadable(column.column, given)):
             yield Change("impossible", *facts, why)
         elif same_value(there, given, column.column):
             result.taken += 1
         elif not same_value(there, before.get(heading), column.column):
-            yield Change("conflict", *facts, "it was changed at the source since")
+            yield Change("conflict", *facts, tr("it was changed at the source since"))
         else:
             yield Change("change", *facts)
 
@@ -265,13 +269,18 @@ def read_shown(text: str, column: PlanColumn) -> Value:
         words = {(show.yes or "true").casefold(): True, "true": True, (show.no or "false").casefold(): False}
         words["false"] = False
         if text.casefold() not in words:
-            msg = f"“{text}” is neither {show.yes or 'true'} nor {show.no or 'false'}"
+            msg = tr(
+                "“{what}” is neither {yes} nor {no}",
+                what=text,
+                yes=show.yes or "true",
+                no=show.no or "false",
+            )
             raise ValueError(msg)
         return words[text.casefold()]
     if kind is Kind.CHOICE and column.choices:
         found = next((c for c in column.choices if text in (c.label, c.code)), None)
         if found is None:
-            msg = f"“{text}” is none of the choices of {column.field.label}"
+            msg = tr("“{what}” is none of the choices of {label}", what=text, label=column.field.label)
             raise ValueError(msg)
         return found.code
     if kind.is_number:

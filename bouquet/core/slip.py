@@ -16,6 +16,7 @@ import polars as pl
 import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.plan import Computed, Folded, Plan, PlanColumn
 from bouquet.core.shaping import FORMULA_START, count_empty, odd_starts
 from bouquet.core.shaping.far import far_column
@@ -87,11 +88,21 @@ class Totals:
             if totals.faults:
                 cell = column.cell
                 if isinstance(cell, Folded):
-                    said = f"records have more values than the columns up to “{column.heading}” can show"
+                    said = tr(
+                        "records have more values than the columns up to “{column}” can show",
+                        column=column.heading,
+                    )
                 elif isinstance(cell, Computed):
-                    said = f"cells of “{column.heading}” are blank because the formula has no result there"
+                    said = tr(
+                        "cells of “{column}” are blank because the formula has no result there",
+                        column=column.heading,
+                    )
                 else:
-                    said = f"cells of “{column.heading}” are blank because their text is no {column.kind}"
+                    said = tr(
+                        "cells of “{column}” are blank because their text is no {kind}",
+                        column=column.heading,
+                        kind=column.kind,
+                    )
                 found[said] = totals.faults
         return found
 
@@ -100,9 +111,9 @@ class Totals:
         What is to be said of texts that begin like a formula, counted. Unless they are guarded, files of plain text
         leave them as they are.
         """
-        note = "texts in “{}” begin like a formula; a spreadsheet may run them"
+        note = tr("texts in “{}” begin like a formula; a spreadsheet may run them")
         if guarded:
-            note = "texts in “{}” begin like a formula and were guarded by an apostrophe"
+            note = tr("texts in “{}” begin like a formula and were guarded by an apostrophe")
         return {note.format(c.heading): c.formulas for c in self.columns if c.formulas}
 
     @staticmethod

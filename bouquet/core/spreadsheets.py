@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import IO
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr, whole
 
 __all__ = ["BadSpreadsheet", "Room", "check_spreadsheet"]
 
@@ -48,7 +49,7 @@ def check_spreadsheet(file: Path | IO[bytes], room: Room) -> None:
         with zipfile.ZipFile(file) as package:
             members = package.infolist()
             if "xl/workbook.xml" not in {m.filename for m in members}:
-                raise BadSpreadsheet("This cannot be read as a spreadsheet (.xlsx). Paste a header row as text.")
+                raise BadSpreadsheet(tr("This cannot be read as a spreadsheet (.xlsx). Paste a header row as text."))
             if len(members) > 5_000 or sum(m.file_size for m in members) > room.unpacked:
                 raise _too_large(f"{room.unpacked // 1_000_000} MB unpacked")
             left = room.unpacked
@@ -56,11 +57,11 @@ def check_spreadsheet(file: Path | IO[bytes], room: Room) -> None:
                 with package.open(member) as part:
                     left -= _measured(part, member.filename, room, left)
     except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError, RuntimeError, ValueError) as error:
-        raise BadSpreadsheet("This cannot be read as a spreadsheet (.xlsx).") from error
+        raise BadSpreadsheet(tr("This cannot be read as a spreadsheet (.xlsx).")) from error
 
 
 def _too_large(said: str) -> BadSpreadsheet:
-    return BadSpreadsheet(f"This spreadsheet is too large to be read here: at most {said}.")
+    return BadSpreadsheet(tr("This spreadsheet is too large to be read here: at most {said}.", said=said))
 
 
 def _measured(part: IO[bytes], name: str, room: Room, left: int) -> int:
@@ -83,7 +84,7 @@ def _measured(part: IO[bytes], name: str, room: Room, left: int) -> int:
         cells += len(_CELLS.findall(chunk))
         tail = text[-64:]
         if max(rows * max(columns, 1), cells) > room.cells:
-            raise _too_large(f"{room.cells:,} cells between the corners of a sheet")
+            raise _too_large(tr("{cells} cells between the corners of a sheet", cells=whole(room.cells)))
     return seen
 
 

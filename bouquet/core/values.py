@@ -11,6 +11,7 @@ from typing import TypeAlias
 from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.language import Texts, day_words, moment_words, number_words, tr, whole
 
 __all__ = [
     "DAY_SAID",
@@ -42,17 +43,26 @@ DAY_SAID = r"[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])"
 YES_SAID = ("true", "yes", "y", "1", "t")
 NO_SAID = ("false", "no", "n", "0", "f")
 
+
+class NoCode(ValueError):
+    """
+    A code of a choice that none can be.
+    """
+
+
 Value: TypeAlias = bool | int | Decimal | str | date | datetime | time
 
-_EXPECTED = {
-    Kind.INTEGER: "a whole number, such as 12",
-    Kind.DECIMAL: "a number, such as 12.5",
-    Kind.BOOLEAN: "yes or no",
-    Kind.DATE: "a date, such as 2026-11-22",
-    Kind.TIMESTAMP: "a date and time, such as 2026-11-22T14:30",
-    Kind.MOMENT: "a date and time, such as 2026-11-22T14:30",
-    Kind.TIME: "a time, such as 14:30",
-}
+_EXPECTED = Texts(
+    {
+        Kind.INTEGER: "a whole number, such as 12",
+        Kind.DECIMAL: "a number, such as 12.5",
+        Kind.BOOLEAN: "yes or no",
+        Kind.DATE: "a date, such as 2026-11-22",
+        Kind.TIMESTAMP: "a date and time, such as 2026-11-22T14:30",
+        Kind.MOMENT: "a date and time, such as 2026-11-22T14:30",
+        Kind.TIME: "a time, such as 14:30",
+    }
+)
 
 
 #: Digits of a number before and after its point. A database's own limits are wider; no record needs them.
@@ -68,11 +78,11 @@ def check_digits(number: Decimal) -> Decimal:
     point, or is none.
     """
     if not number.is_finite():
-        msg = "This is no number."
+        msg = tr("This is no number.")
         raise ValueError(msg)
     exponent = number.as_tuple().exponent
     if number.adjusted() >= MOST_DIGITS or (isinstance(exponent, int) and exponent < -MOST_DIGITS):
-        msg = f"Numbers have at most {MOST_DIGITS:,} digits."
+        msg = tr("Numbers have at most {n} digits.", n=whole(MOST_DIGITS))
         raise ValueError(msg)
     return number
 
@@ -115,8 +125,10 @@ def read_value(raw: object, field: Field, zone: ZoneInfo) -> Value:
             return int(number) if number == number.to_integral_value() and kind is Kind.INTEGER else number
         if field.stored == "integer":
             if not re.fullmatch(r"\s*[+-]?\d{1,18}\s*", str(raw)):
-                msg = f"“{raw}” is not a code of {field.label}; its codes are whole numbers."
-                raise ValueError(msg)
+                msg = tr(
+                    "“{value}” is not a code of {field}; its codes are whole numbers.", value=raw, field=field.label
+                )
+                raise NoCode(msg)
             return int(str(raw))
         if kind is Kind.DATE:
             return date.fromisoformat(str(raw))
@@ -129,10 +141,15 @@ def read_value(raw: object, field: Field, zone: ZoneInfo) -> Value:
             return moment if moment.tzinfo else moment.replace(tzinfo=zone)
         return str(raw)
     except (ValueError, InvalidOperation) as error:
-        if error.args and isinstance(error.args[0], str) and error.args[0].startswith("“"):
+        if isinstance(error, NoCode):
             raise
-        said = "yes" if raw is True else "no" if raw is False else str(raw).replace("\x00", "␀")
-        msg = f"“{said}” is not {_EXPECTED.get(kind, 'a text that can be read')}, which {field.label} needs."
+        said = tr("yes") if raw is True else tr("no") if raw is False else str(raw).replace("\x00", "␀")
+        msg = tr(
+            "“{value}” is not {expected}, which {field} needs.",
+            value=said,
+            expected=_EXPECTED.get(kind, tr("a text that can be read")),
+            field=field.label,
+        )
         raise ValueError(msg) from error
 
 
@@ -141,15 +158,15 @@ def say_value(value: Value, field: Field) -> str:
     A value in words, for the sentence: a choice by its label, a date as `22 Nov 2026`.
     """
     if isinstance(value, bool):
-        return "yes" if value else "no"
+        return tr("yes") if value else tr("no")
     if field.choices:
         return field.label_of(value)
     if isinstance(value, datetime):
-        return f"{value.day} {value:%b %Y %H:%M}"
+        return moment_words(value)
     if isinstance(value, date):
-        return f"{value.day} {value:%b %Y}"
+        return day_words(value)
     if isinstance(value, time):
         return f"{value:%H:%M}"
     if isinstance(value, int | Decimal):
-        return f"{value:f}" if isinstance(value, Decimal) else str(value)
-    return f"“{value}”" if field.kind is Kind.TEXT else value
+        return number_words(value)
+    return tr("“{value}”", value=value) if field.kind is Kind.TEXT else value

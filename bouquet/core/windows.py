@@ -14,6 +14,7 @@ from datetime import UTC, date, datetime, time, timedelta, tzinfo
 
 from dateutil.relativedelta import relativedelta
 
+from bouquet.core.language import CONSTANT, PLURAL, day_words, moment_words, tr, trn
 from bouquet.core.template.filter import Window
 
 __all__ = ["Span", "read_window", "resolve_window", "span_words", "window_words"]
@@ -94,11 +95,11 @@ def resolve_window(
         return Span(last_run_at.astimezone(zone) if last_run_at else None, now)
     if kind == "between":
         if not window.first or not window.last:
-            msg = "A window between two dates needs both."
+            msg = tr("A window between two dates needs both.")
             raise ValueError(msg)
         first, last = date.fromisoformat(window.first), date.fromisoformat(window.last)
         if last < first:
-            msg = f"The window ends ({last}) before it begins ({first})."
+            msg = tr("The window ends ({last}) before it begins ({first}).", last=last, first=first)
             raise ValueError(msg)
         return Span(_midnight(first, zone), _midnight(last + timedelta(days=1), zone))
     if kind == "before_days_ago":
@@ -111,7 +112,7 @@ def resolve_window(
         then = (now.astimezone(UTC) - back).astimezone(zone)
         return {"last": Span(then, now), "before_ago": Span(None, then), "after_ago": Span(then, None)}[kind]
     if unit not in _STEP:
-        msg = f"There is no window “{kind} {unit}”."
+        msg = tr("There is no window “{window}”.", window=f"{kind} {unit}")
         raise ValueError(msg)
     step = _STEP[unit]
     if kind in ("before_ago", "after_ago"):
@@ -129,14 +130,6 @@ def resolve_window(
     return Span(_midnight(begins, zone), _midnight(ends, zone))
 
 
-def _day(day: date, *, year: bool) -> str:
-    return f"{day.day} {day:%b}" + (f" {day.year}" if year else "")
-
-
-def _moment(moment: datetime) -> str:
-    return f"{moment.day} {moment:%b %Y %H:%M}"
-
-
 def span_words(span: Span, as_of: datetime) -> str:
     """
     The dates a span comes to: `24 Oct – 22 Nov`; years only where they are not this year.
@@ -145,56 +138,76 @@ def span_words(span: Span, as_of: datetime) -> str:
         return ""
     if not span.whole_days and span.start and span.end:
         if span.end - span.start > timedelta(days=1):
-            return f"{_moment(span.start)} – {_moment(span.end)}"
+            return f"{moment_words(span.start)} – {moment_words(span.end)}"
         return f"{span.start:%H:%M} – {span.end:%H:%M}"
     if not span.whole_days and span.end:
-        return f"until {_moment(span.end)}"
+        return tr("until {end}", end=moment_words(span.end))
     first, last = span.first_day, span.last_day
     years = {d.year for d in (first, last) if d}
     year = years != {as_of.year}
     if first and last:
         if first == last:
-            return _day(first, year=year)
-        return f"{_day(first, year=year and first.year != last.year)} – {_day(last, year=year)}"
+            return day_words(first, year=year)
+        return f"{day_words(first, year=year and first.year != last.year)} – {day_words(last, year=year)}"
     if span.start and not span.whole_days:
-        return f"from {_moment(span.start)}"
-    return f"until {_day(last, year=year)}" if last else f"from {_day(first, year=year)}" if first else ""
+        return tr("from {start}", start=moment_words(span.start))
+    if last:
+        return tr("until {end}", end=day_words(last, year=year))
+    return tr("from {start}", start=day_words(first, year=year)) if first else ""
 
 
-def _named(unit: str) -> str:
-    return unit.replace("_", " ")
+_UNITS = ("minute", "hour", "day", "week", "month", "quarter", "year", "financial year")
+
+# Phrases are whole texts for each unit: other languages bend their words by it.
+for _unit in _UNITS:
+    CONSTANT.update(
+        text.format(unit=_unit)
+        for text in ("with this {unit}", "this {unit}", "the {unit} before", "the next {unit}", "this {unit} so far")
+    )
+    PLURAL.update(
+        (one.format(unit=_unit), several.format(unit=_unit, n="{n}"))
+        for one, several in (
+            ("the last {unit}", "the last {n} {unit}s"),
+            ("more than 1 {unit} ago", "more than {n} {unit}s ago"),
+            ("1 {unit} ago or later", "{n} {unit}s ago or later"),
+            ("the {unit} 1 {unit} ago", "the {unit} {n} {unit}s ago"),
+            ("the {unit} in 1 {unit}", "the {unit} in {n} {unit}s"),
+        )
+    )
 
 
 def window_words(window: Window) -> str:
     """
     A window as people say it, without its dates: `the last 30 days`.
     """
-    n, unit = window.count, _named(window.unit)
+    n, unit = window.count, window.unit.replace("_", " ")
     if window.type == "last":
-        many = f"the last {n} {unit}s" if n != 1 else f"the last {unit}"
-        return many + (f" with this {unit}" if window.with_current and unit not in ("minute", "hour") else "")
-    many = f"{n} {unit}{'s' if n != 1 else ''}"
-    if window.type in ("previous", "next") and n > 1:
-        return f"the {unit} {many} ago" if window.type == "previous" else f"the {unit} in {many}"
+        many = trn(f"the last {unit}", f"the last {{n}} {unit}s", n)
+        with_current = window.with_current and unit not in ("minute", "hour")
+        return f"{many} {tr(f'with this {unit}')}" if with_current else many
+    if window.type == "previous" and n > 1:
+        return trn(f"the {unit} 1 {unit} ago", f"the {unit} {{n}} {unit}s ago", n)
+    if window.type == "next" and n > 1:
+        return trn(f"the {unit} in 1 {unit}", f"the {unit} in {{n}} {unit}s", n)
     if window.type in ("this", "previous", "next") and unit == "day":
-        return {"this": "today", "previous": "yesterday", "next": "tomorrow"}[window.type]
+        return {"this": tr("today"), "previous": tr("yesterday"), "next": tr("tomorrow")}[window.type]
     return {
-        "before_ago": f"more than {many} ago",
-        "after_ago": f"{many} ago or later",
-        "this": f"this {unit}",
-        "previous": f"the {unit} before",
-        "next": f"the next {unit}",
-        "to_date": f"this {unit} so far",
-        "between": "these dates",
-        "before_days_ago": f"more than {n} days ago",
-        "after_days_ago": f"the last {n} days with today and later",
-        "since_last_run": "the time since the last delivered run",
-        "all_time": "all time",
+        "before_ago": trn(f"more than 1 {unit} ago", f"more than {{n}} {unit}s ago", n),
+        "after_ago": trn(f"1 {unit} ago or later", f"{{n}} {unit}s ago or later", n),
+        "this": tr(f"this {unit}"),
+        "previous": tr(f"the {unit} before"),
+        "next": tr(f"the next {unit}"),
+        "to_date": tr(f"this {unit} so far"),
+        "between": tr("these dates"),
+        "before_days_ago": tr("more than {n} days ago", n=n),
+        "after_days_ago": tr("the last {n} days with today and later", n=n),
+        "since_last_run": tr("the time since the last delivered run"),
+        "all_time": tr("all time"),
     }[window.type]
 
 
 _UNIT = r"(?P<unit>minute|hour|day|week|month|quarter|financial[ _]year|year)s?"
-_COUNT = r"(?P<count>\d{1,6})"
+_COUNT = r"(?P<count>\d{1,3}(?:,\d{3})+|\d{1,6})"
 _DATE = r"\d{4}-\d\d-\d\d"
 
 #: What people say of a period, and the window that it is.
@@ -236,7 +249,7 @@ def read_window(text: str) -> Window | None:
         if found is not None:
             named = found.groupdict()
             unit = (named.get("unit") or named.get("other") or "day").replace(" ", "_")
-            count = {"count": int(named["count"])} if named.get("count") else {}
+            count = {"count": int(named["count"].replace(",", ""))} if named.get("count") else {}
             try:
                 return Window.model_validate({"unit": unit, **count, **made(found)})
             except ValueError:

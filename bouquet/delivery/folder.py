@@ -16,6 +16,7 @@ from typing import Any, ClassVar, Literal
 from pydantic import Field, field_validator
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr, whole
 from bouquet.core.naming import with_suffix
 from bouquet.delivery.reach import says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
@@ -84,7 +85,7 @@ class FolderWay:
         self.mode = address.mode
 
     def words(self) -> str:
-        return f"the folder {self.folder}"
+        return tr("the folder {folder}", folder=self.folder)
 
     def send(self, parcel: Parcel) -> Receipt:
         with _told(self.words()):
@@ -92,12 +93,12 @@ class FolderWay:
                 if not self._is_there(parcel, file):
                     self._put(parcel, file)
         places = [str(parcel.progress.get(f"at {f.id}", self.folder / f.name)) for f in parcel.files]
-        return Receipt(f"put as {', '.join(places[:5])}")
+        return Receipt(tr("put as {places}", places=", ".join(places[:5])))
 
     def verify(self, parcel: Parcel) -> Receipt | None:
         with _told(self.words()):
             if all(self._is_there(parcel, file) for file in parcel.files):
-                return Receipt("it was there already")
+                return Receipt(tr("it was there already"), known=True)
         return None
 
     def _is_there(self, parcel: Parcel, file: ParcelFile) -> bool:
@@ -134,7 +135,7 @@ class FolderWay:
                     parcel.note({f"at {file.id}": ""})
                     if not isinstance(error, FileExistsError):
                         raise
-        raise DeliveryError(f"There is no free name left for “{file.name}”; clear the folder.")
+        raise DeliveryError(tr("There is no free name left for “{file}”; clear the folder.", file=file.name))
 
     def withdraw(self, parcel: Parcel) -> None:
         """
@@ -157,8 +158,18 @@ class FolderWay:
             yield Step("write", "wrong", f"{target}: {says_of(error)}")
             return
         free = shutil.disk_usage(self.root).free
-        yield Step("write", "good", f"a file can be written and removed below {self.root.name}/{self.folder}")
-        yield Step("space", "good" if free > 1 << 30 else "care", f"{free // 1_000_000:,} MB are free")
+        yield Step(
+            "write",
+            "good",
+            tr(
+                "a file can be written and removed below {root}/{folder}",
+                root=self.root.name,
+                folder=self.folder,
+            ),
+        )
+        yield Step(
+            "space", "good" if free > 1 << 30 else "care", tr("{free} MB are free", free=whole(free // 1_000_000))
+        )
 
 
 @contextlib.contextmanager

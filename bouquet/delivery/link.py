@@ -14,6 +14,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
+from bouquet.core.language import tr
 from bouquet.delivery.mail import MailAddress, MailSettings, MailWay
 from bouquet.delivery.way import DeliveryError, Parcel, Receipt, Settings, Step
 from bouquet.runs import Services
@@ -59,12 +60,12 @@ class LinkWay:
         self.services, self.at, self.address = services, settings, address
 
     def words(self) -> str:
-        to = f", mailed to {', '.join(self.address.to)}" if self.address.to else ""
-        return f"a link for {self.at.days} days{to}"
+        to = tr(", mailed to {to}", to=", ".join(self.address.to)) if self.address.to else ""
+        return tr("a link for {days} days{to}", days=self.at.days, to=to)
 
     def send(self, parcel: Parcel) -> Receipt:
         if not self.services.vault.has_key:
-            raise DeliveryError("Links are made with the house's key: set BOUQUET_SECRET_KEY.")
+            raise DeliveryError(tr("Links are made with the house's key: set BOUQUET_SECRET_KEY."))
         secret = link_secret(self.services, parcel.identity)
         expires = parcel.now + timedelta(days=self.at.days)
         with self.services.store.session() as session:
@@ -85,13 +86,13 @@ class LinkWay:
                 expires = known.expires_at
         if self.address.to:
             self._mail(parcel, secret, f"{expires:%Y-%m-%d}")
-        return Receipt(f"to be fetched until {expires:%Y-%m-%d %H:%M} UTC", arrived=False)
+        return Receipt(tr("to be fetched until {expires} UTC", expires=f"{expires:%Y-%m-%d %H:%M}"), arrived=False)
 
     def _mail(self, parcel: Parcel, secret: str, until: str) -> None:
         way = _LinkMail(self.services, MailSettings(), "", MailAddress(to=self.address.to))
         base = way.server.address.rstrip("/") if way.server is not None else ""
         if not base:
-            raise DeliveryError("A link can only be mailed where mail and BOUQUET_PUBLIC_URL are set up.")
+            raise DeliveryError(tr("A link can only be mailed where mail and BOUQUET_PUBLIC_URL are set up."))
         way.page, way.until = f"{base}/take/{secret}", until
         way.send(parcel)
 
@@ -106,10 +107,20 @@ class LinkWay:
     def steps(self) -> Iterator[Step]:
         base = self.services.mail.address if self.services.mail else ""
         if not self.services.vault.has_key:
-            yield Step("key", "wrong", "links are made with the house's key: set BOUQUET_SECRET_KEY")
+            yield Step("key", "wrong", tr("links are made with the house's key: set BOUQUET_SECRET_KEY"))
             return
-        yield Step("page", "good", f"files can be fetched for {self.at.days} days, each at most {self.at.most} times")
-        yield Step("mail", "good" if base else "care", base or "links are not mailed: BOUQUET_PUBLIC_URL is not set")
+        yield Step(
+            "page",
+            "good",
+            tr(
+                "files can be fetched for {days} days, each at most {most} times",
+                days=self.at.days,
+                most=self.at.most,
+            ),
+        )
+        yield Step(
+            "mail", "good" if base else "care", base or tr("links are not mailed: BOUQUET_PUBLIC_URL is not set")
+        )
 
 
 class _LinkMail(MailWay):

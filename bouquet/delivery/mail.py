@@ -13,6 +13,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field, field_validator
 
+from bouquet.core.language import tr
 from bouquet.delivery.reach import Host, Inside, connect
 from bouquet.delivery.way import DeliveryError, Parcel, Receipt, Settings, Step
 from bouquet.runs import Services
@@ -113,12 +114,12 @@ class MailWay:
             with ExitStack() as stack:
                 said = self._handed_over(server, self._letter(server, parcel, n, to, stack))
             parcel.note({f"taken {n}": said})
-        return Receipt(said or "it was taken before")
+        return Receipt(said or tr("it was taken before"), known=not said)
 
     def _letter(self, server: MailServer, parcel: Parcel, n: int, to: str, stack: ExitStack) -> Letter:
         attached = sum(f.size for f in parcel.files) <= server.most_bytes
         paths = [stack.enter_context(f.opened()) if attached else None for f in parcel.files]
-        large = "The files are too large for a mail; they are kept in Bouquet with the run."
+        large = tr("The files are too large for a mail; they are kept in Bouquet with the run.")
         return Letter(
             sender=server.sender,
             to=[to],
@@ -143,14 +144,32 @@ class MailWay:
                 handing = True
                 return talk.hand_over(compose(letter))
         except smtplib.SMTPAuthenticationError as error:
-            raise DeliveryError(f"{server.host} does not let {server.user} in: {says_of(error)}") from error
+            raise DeliveryError(
+                tr(
+                    "{host} does not let {user} in: {error}",
+                    host=server.host,
+                    user=server.user,
+                    error=says_of(error),
+                )
+            ) from error
         except ssl.SSLCertVerificationError as error:
-            raise DeliveryError(f"{server.host}: TLS failed: {error.verify_message}.") from error
+            raise DeliveryError(
+                tr(
+                    "{host}: TLS failed: {verify_message}.",
+                    host=server.host,
+                    verify_message=error.verify_message,
+                )
+            ) from error
         except (OSError, smtplib.SMTPException) as error:
             gone = not isinstance(error, smtplib.SMTPResponseException | smtplib.SMTPRecipientsRefused)
             lasting = isinstance(error, smtplib.SMTPNotSupportedError)
             raise DeliveryError(
-                f"{server.host} did not take the mail to {letter.to[0]}: {says_of(error)}",
+                tr(
+                    "{host} did not take the mail to {to}: {error}",
+                    host=server.host,
+                    to=letter.to[0],
+                    error=says_of(error),
+                ),
                 passing=is_passing(error),
                 unreachable=gone and not lasting,
                 unanswered=handing and gone and not lasting,
@@ -162,7 +181,7 @@ class MailWay:
 
     def _server(self) -> MailServer:
         if self.server is None:
-            raise DeliveryError("Mail is not set up here; a keeper gives a server under Set-up › Ways out.")
+            raise DeliveryError(tr("Mail is not set up here; a keeper gives a server under Set-up › Ways out."))
         return self.server
 
     def verify(self, parcel: Parcel) -> Receipt | None:
@@ -170,29 +189,31 @@ class MailWay:
         Only where every address was answered for.
         """
         return (
-            Receipt("it was taken before")
+            Receipt(tr("it was taken before"), known=True)
             if all(parcel.progress.get(f"taken {n}") for n in range(len(self.to)))
             else None
         )
 
     def withdraw(self, parcel: Parcel) -> None:
-        raise DeliveryError("A mail cannot be taken back.")
+        raise DeliveryError(tr("A mail cannot be taken back."))
 
     def steps(self) -> Iterator[Step]:
         try:
             server = self._server()
             with server.talk(self._reach, self.wait) as talk:
-                yield Step("reach", "good", f"{server.host}:{server.port} answers")
+                yield Step("reach", "good", tr("{host}:{port} answers", host=server.host, port=server.port))
                 yield Step("greeting", "good", talk.greeting)
                 secured = talk.secure()
-                yield Step("encryption", "good" if secured else "care", secured or "none: mail travels readable")
+                yield Step("encryption", "good" if secured else "care", secured or tr("none: mail travels readable"))
                 if server.user:
                     talk.sign_in()
-                    yield Step("sign in", "good", f"as {server.user}")
+                    yield Step(tr("sign in"), "good", tr("as {user}", user=server.user))
         except DeliveryError as error:
             yield Step("reach", "wrong", str(error))
             return
         except (OSError, smtplib.SMTPException) as error:
             yield Step("conversation", "wrong", says_of(error))
             return
-        yield Step("sender", "good" if server.sender else "wrong", server.sender or "no address that mails come from")
+        yield Step(
+            "sender", "good" if server.sender else "wrong", server.sender or tr("no address that mails come from")
+        )

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from bouquet.core.language import tr
 from bouquet.delivery.folder import FolderWay
 from bouquet.delivery.link import LinkWay
 from bouquet.delivery.mail import MailWay
@@ -29,7 +30,13 @@ def way_of(kind: str) -> type[Way]:
     A way out. Raises WrongSettings for one that is not known.
     """
     if kind not in WAYS:
-        raise WrongSettings(f"There is no way out called “{kind}”; there are {', '.join(WAYS)}.")
+        raise WrongSettings(
+            tr(
+                "There is no way out called “{kind}”; there are {ways}.",
+                kind=kind,
+                ways=", ".join(WAYS),
+            )
+        )
     return WAYS[kind]
 
 

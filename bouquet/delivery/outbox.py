@@ -17,6 +17,7 @@ import sqlalchemy as sa
 import structlog
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.delivery.means import way_to
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Way, WrongSettings
 from bouquet.runs import Services
@@ -89,12 +90,17 @@ def _deliver_next(services: Services, recipient_id: int, way_id: int) -> bool:
             found = outbox.get_delivery(session, number)
             parcel, barred = parcel_of(services, session, found), allowed.barred(session, found)
         if recipient.deleted_at is not None:
-            raise DeliveryError(f"{recipient.name} was removed.")
+            raise DeliveryError(tr("{recipient} was removed.", recipient=recipient.name))
         if barred is not None:
             raise DeliveryError(barred)
         if broken_off and tries > len(services.delivery_pauses or PAUSES) + 1:
             # Each try ended with its worker: another would only take one more worker along.
-            raise DeliveryError(f"{tries - 1} tries were broken off without an answer. Look at the log of the workers.")
+            raise DeliveryError(
+                tr(
+                    "{tries} tries were broken off without an answer. Look at the log of the workers.",
+                    tries=tries - 1,
+                )
+            )
         doubtful = DOUBT.items() <= parcel.progress.items()
         ended = _arrived(_sent(services, way_to(services, delivery), parcel, doubtful=doubtful), doubtful)
     except DeliveryError as error:
@@ -109,7 +115,9 @@ def _deliver_next(services: Services, recipient_id: int, way_id: int) -> bool:
         ended = outbox.Ended("failed", str(error))
     except Exception as error:
         log.exception("delivery_broke", delivery=number)
-        told = str(error) if isinstance(error, BouquetError) else f"{type(error).__name__} in Bouquet itself"
+        told = (
+            str(error) if isinstance(error, BouquetError) else tr("{name} in Bouquet itself", name=type(error).__name__)
+        )
         ended = _refused(services, DeliveryError(told, passing=True), tries)
     with services.store.session() as session:
         outbox.note_failure(session, means_id, reached, services.clock())
@@ -148,8 +156,8 @@ def _patiently(services: Services, parcel: Parcel) -> Iterator[None]:
 
 def _arrived(receipt: Receipt, doubtful: bool) -> outbox.Ended:
     says = receipt.says
-    if doubtful and not says.startswith("it was"):
-        says += "; perhaps twice, as a try was broken off"
+    if doubtful and not receipt.known:
+        says += tr("; perhaps twice, as a try was broken off")
     return outbox.Ended("arrived" if receipt.arrived else "offered", says)
 
 
@@ -159,7 +167,9 @@ def _refused(services: Services, error: DeliveryError, tries: int) -> outbox.End
     """
     pauses = services.delivery_pauses or PAUSES
     if not error.passing or tries > len(pauses):
-        return outbox.Ended("failed", f"{error} Tried {tries} times." if error.passing else str(error))
+        return outbox.Ended(
+            "failed", tr("{error} Tried {tries} times.", error=error, tries=tries) if error.passing else str(error)
+        )
     pause = pauses[tries - 1] * random.uniform(0.8, 1.2)
     if error.after is not None:
         pause = max(error.after, min(pause, 1.0))
@@ -220,7 +230,7 @@ def _fetched(services: Services, path: str, name: str, gone: Any) -> Iterator[An
         with services.storage.fetched(path) as here:
             yield here
     except FileNotFoundError as error:
-        raise DeliveryError(f"{name} is not kept any more.") from error
+        raise DeliveryError(tr("{name} is not kept any more.", name=name)) from error
 
 
 def take_back(services: Services, delivery_id: int, by: str, reason: str) -> None:
@@ -232,7 +242,7 @@ def take_back(services: Services, delivery_id: int, by: str, reason: str) -> Non
         state = delivery.state
         way, parcel = way_to(services, delivery), parcel_of(services, session, delivery)
     if state == "arrived" and not way.withdraws:
-        raise DeliveryError(f"{way.label}: what arrived cannot be taken back.")
+        raise DeliveryError(tr("{way}: what arrived cannot be taken back.", way=way.label))
     if state == "arrived":
         with _patiently(services, parcel):
             way.withdraw(parcel)
@@ -247,4 +257,4 @@ def end_old_links(services: Services) -> None:
     now = services.clock()
     with services.store.session() as session:
         for number in outbox.expired_links(session, now):
-            outbox.settle(session, number, outbox.Ended("failed", "nobody fetched it in its time"), now)
+            outbox.settle(session, number, outbox.Ended("failed", tr("nobody fetched it in its time")), now)

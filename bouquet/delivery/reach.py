@@ -13,6 +13,7 @@ from typing import Annotated
 
 from pydantic import AfterValidator, Field
 
+from bouquet.core.language import tr
 from bouquet.delivery.way import DeliveryError
 from bouquet.runs.patience import hold
 
@@ -28,7 +29,7 @@ def _network(text: str) -> str:
 def _host(text: str) -> str:
     plain = text.strip().strip("[]")
     if not plain or any(c.isspace() or c in "/@?#\\" or ord(c) < 33 for c in plain):
-        msg = "A host is a name or an address, such as files.example."
+        msg = tr("A host is a name or an address, such as files.example.")
         raise ValueError(msg)
     return plain
 
@@ -92,16 +93,27 @@ def addresses_of(
     try:
         found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
     except (OSError, UnicodeError) as error:
-        raise DeliveryError(f"{host} is not known: {says_of(error)}.", unreachable=True) from error
+        raise DeliveryError(
+            tr("{host} is not known: {error}.", host=host, error=says_of(error)), unreachable=True
+        ) from error
     given: list[tuple[socket.AddressFamily, str]] = list(
         dict.fromkeys((family, str(where[0])) for family, _, _, _, where in found)
     )
     allowed = [(family, address) for family, address in given if is_allowed(address, inside, readable=readable)]
     if not allowed and readable and is_allowed(given[0][1], inside):
-        raise DeliveryError(f"{host} is out in the world: without encryption nothing leaves the house. Use https.")
+        raise DeliveryError(
+            tr(
+                "{host} is out in the world: without encryption nothing leaves the house. Use https.",
+                host=host,
+            )
+        )
     if not allowed:
         raise DeliveryError(
-            f"{host} leads to {given[0][1]}, which is inside this house. A keeper can allow it under Set-up › Ways out."
+            tr(
+                "{host} leads to {given}, which is inside this house. A keeper can allow it under Set-up › Ways out.",
+                host=host,
+                given=given[0][1],
+            )
         )
     return allowed
 
@@ -124,7 +136,9 @@ def connect(
         else:
             hold(made)
             return made
-    raise DeliveryError(f"{host}:{port} does not answer: {says_of(last)}.", unreachable=True) from last
+    raise DeliveryError(
+        tr("{host}:{port} does not answer: {last}.", host=host, port=port, last=says_of(last)), unreachable=True
+    ) from last
 
 
 def connect_tls(host: str, port: int, inside: Sequence[str], timeout: float = 30.0) -> ssl.SSLSocket:
@@ -137,7 +151,9 @@ def connect_tls(host: str, port: int, inside: Sequence[str], timeout: float = 30
     except OSError as error:
         plain.close()
         wrong = isinstance(error, ssl.SSLCertVerificationError)
-        raise DeliveryError(f"{host}: TLS failed: {says_of(error)}.", unreachable=not wrong) from error
+        raise DeliveryError(
+            tr("{host}: TLS failed: {error}.", host=host, error=says_of(error)), unreachable=not wrong
+        ) from error
 
 
 def says_of(error: BaseException | None) -> str:
@@ -145,9 +161,9 @@ def says_of(error: BaseException | None) -> str:
     What an error of the network says, in a few words.
     """
     if error is None:
-        return "no address"
+        return tr("no address")
     if isinstance(error, ssl.SSLCertVerificationError):
         return error.verify_message
     if isinstance(error, TimeoutError):
-        return "it took too long"
+        return tr("it took too long")
     return (getattr(error, "strerror", None) or str(error) or type(error).__name__).lower().rstrip(".")

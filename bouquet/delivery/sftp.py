@@ -16,6 +16,7 @@ from typing import Any, ClassVar, Literal
 import paramiko
 from pydantic import Field, field_validator
 
+from bouquet.core.language import tr, whole
 from bouquet.core.naming import with_suffix
 from bouquet.delivery.reach import Host, Inside, connect, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
@@ -63,7 +64,7 @@ class SftpAddress(Settings):
     @classmethod
     def _no_way_up(cls, value: str) -> str:
         if ".." in value.split("/") or any(ord(c) < 32 for c in value):
-            msg = "The folder does not lead upwards, and has no control characters."
+            msg = tr("The folder does not lead upwards, and has no control characters.")
             raise ValueError(msg)
         return value
 
@@ -102,13 +103,13 @@ class SftpWay:
                 for name in put:
                     with sftp.open(self._path(name + self.address.marker), "w"):
                         pass
-        return Receipt(f"put as {', '.join(put[:5])} at {self.at.host}")
+        return Receipt(tr("put as {put} at {host}", put=", ".join(put[:5]), host=self.at.host))
 
     def verify(self, parcel: Parcel) -> Receipt | None:
         with self._opened() as sftp:
             there = all(self._is_there(sftp, parcel, file) for file in parcel.files)
         # With a marker it is not over before that is there, too; sending again puts it there.
-        return Receipt("it was there already") if there and not self.address.marker else None
+        return Receipt(tr("it was there already"), known=True) if there and not self.address.marker else None
 
     def _is_there(self, sftp: paramiko.SFTPClient, parcel: Parcel, file: ParcelFile) -> bool:
         noted = parcel.progress.get(f"at {file.id}")
@@ -134,7 +135,16 @@ class SftpWay:
             sftp.putfo(source, beside, file.size, confirm=False)
         size = sftp.stat(beside).st_size
         if size != file.size:
-            raise DeliveryError(f"{self.at.host} kept {size:,} of {file.size:,} bytes of {file.name}.", passing=True)
+            raise DeliveryError(
+                tr(
+                    "{host} kept {size} of {size2} bytes of {file}.",
+                    host=self.at.host,
+                    size=whole(size or 0),
+                    size2=whole(file.size),
+                    file=file.name,
+                ),
+                passing=True,
+            )
         if self.address.mode == "replace":
             parcel.note({f"at {file.id}": file.name})
             self._replace(sftp, beside, self._path(file.name))
@@ -151,7 +161,7 @@ class SftpWay:
             except OSError:
                 if not _exists(sftp, self._path(name)):
                     raise
-        raise DeliveryError(f"There is no free name left for “{file.name}” at {self.at.host}.")
+        raise DeliveryError(tr("There is no free name left for “{file}” at {host}.", file=file.name, host=self.at.host))
 
     def _replace(self, sftp: paramiko.SFTPClient, beside: str, target: str) -> None:
         try:
@@ -196,7 +206,7 @@ class SftpWay:
                 self._sign_in(transport)
                 sftp = paramiko.SFTPClient.from_transport(transport)
                 if sftp is None:
-                    raise DeliveryError(f"{self.at.host} offers no SFTP.")
+                    raise DeliveryError(tr("{host} offers no SFTP.", host=self.at.host))
                 channel = sftp.get_channel()
                 if channel is not None:
                     channel.settimeout(self.wait)
@@ -204,7 +214,9 @@ class SftpWay:
         except DeliveryError:
             raise
         except PermissionError as error:
-            raise DeliveryError(f"{self.at.host} does not allow it: {says_of(error)}.") from error
+            raise DeliveryError(
+                tr("{host} does not allow it: {error}.", host=self.at.host, error=says_of(error))
+            ) from error
         except (OSError, EOFError, paramiko.SSHException) as error:
             # A full disk, a broken connection: it may be better later.
             raise DeliveryError(f"{self.at.host}: {says_of(error)}.", passing=True) from error
@@ -221,9 +233,18 @@ class SftpWay:
         shown = _shown(transport)
         if " ".join(self.at.host_key.split()[:2]) != shown:
             transport.close()
-            said = "another key than the one that was pinned" if self.at.host_key else "a key that nobody looked at yet"
+            said = (
+                tr("another key than the one that was pinned")
+                if self.at.host_key
+                else tr("a key that nobody looked at yet")
+            )
             raise DeliveryError(
-                f"{self.at.host} shows {said}: {fingerprint(shown)}. A keeper decides whether it is right."
+                tr(
+                    "{host} shows {said}: {shown}. A keeper decides whether it is right.",
+                    host=self.at.host,
+                    said=said,
+                    shown=fingerprint(shown),
+                )
             )
         return transport
 
@@ -254,7 +275,13 @@ class SftpWay:
             else:
                 transport.auth_password(self.at.user, self.password)
         except paramiko.AuthenticationException as error:
-            raise DeliveryError(f"{self.at.host} does not let {self.at.user} in with this password or key.") from error
+            raise DeliveryError(
+                tr(
+                    "{host} does not let {user} in with this password or key.",
+                    host=self.at.host,
+                    user=self.at.user,
+                )
+            ) from error
 
     def steps(self) -> Iterator[Step]:
         try:
@@ -262,26 +289,26 @@ class SftpWay:
         except DeliveryError as error:
             yield Step("reach", "wrong", str(error))
             return
-        yield Step("reach", "good", f"{self.at.host}:{self.at.port} answers")
+        yield Step("reach", "good", tr("{host}:{port} answers", host=self.at.host, port=self.at.port))
         try:
             transport = self._spoken(made)
         except (paramiko.SSHException, EOFError, OSError) as error:
-            yield Step("server", "wrong", f"it does not speak SSH: {says_of(error)}")
+            yield Step("server", "wrong", tr("it does not speak SSH: {error}", error=says_of(error)))
             return
         with contextlib.closing(transport):
             shown = _shown(transport)
             pinned = " ".join(self.at.host_key.split()[:2])
             mark = "good" if shown == pinned else "wrong" if pinned else "care"
-            said = "as pinned" if shown == pinned else "not the pinned one" if pinned else "not pinned yet"
+            said = tr("as pinned") if shown == pinned else tr("not the pinned one") if pinned else tr("not pinned yet")
             yield Step("host key", mark, f"{said}: {shown} ({fingerprint(shown)})")
             if mark == "wrong":
                 return
             try:
                 self._sign_in(transport)
             except (DeliveryError, paramiko.SSHException, OSError) as error:
-                yield Step("sign in", "wrong", str(error))
+                yield Step(tr("sign in"), "wrong", str(error))
                 return
-            yield Step("sign in", "good", f"as {self.at.user}")
+            yield Step(tr("sign in"), "good", tr("as {user}", user=self.at.user))
             yield from self._try_folder(transport)
 
     def _try_folder(self, transport: paramiko.Transport) -> Iterator[Step]:
@@ -296,7 +323,14 @@ class SftpWay:
         except (OSError, EOFError, paramiko.SSHException) as error:
             yield Step("write", "wrong", f"{self.folder or 'the first folder'}: {says_of(error)}")
             return
-        yield Step("write", "good", f"a file can be written and removed in {self.folder or 'the first folder'}")
+        yield Step(
+            "write",
+            "good",
+            tr(
+                "a file can be written and removed in {folder}",
+                folder=self.folder or tr("the first folder"),
+            ),
+        )
 
 
 def _shown(transport: paramiko.Transport) -> str:
@@ -316,7 +350,9 @@ def _key(text: str) -> paramiko.PKey:
     for kind in (paramiko.Ed25519Key, paramiko.RSAKey, paramiko.ECDSAKey):
         with contextlib.suppress(paramiko.SSHException, ValueError):
             return kind.from_private_key(io.StringIO(text))
-    raise DeliveryError("The private key cannot be read; one without a passphrase is needed (Ed25519, RSA or ECDSA).")
+    raise DeliveryError(
+        tr("The private key cannot be read; one without a passphrase is needed (Ed25519, RSA or ECDSA).")
+    )
 
 
 def _exists(sftp: paramiko.SFTPClient, path: str) -> bool:

@@ -18,6 +18,7 @@ import botocore.config
 import botocore.exceptions
 from pydantic import Field, field_validator
 
+from bouquet.core.language import tr
 from bouquet.delivery.reach import Inside, addresses_of, connect, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
 from bouquet.delivery.webhook import checked_url
@@ -74,7 +75,12 @@ class StoreWay:
         self.key, _, self.secret_key = secret.partition(":")
 
     def words(self) -> str:
-        return f"{self.at.bucket}/{self.address.prefix} at {self.at.endpoint}"
+        return tr(
+            "{bucket}/{prefix} at {endpoint}",
+            bucket=self.at.bucket,
+            prefix=self.address.prefix,
+            endpoint=self.at.endpoint,
+        )
 
     def send(self, parcel: Parcel) -> Receipt:
         with self._opened() as client:
@@ -82,13 +88,16 @@ class StoreWay:
                 if not self._is_there(client, parcel, file):
                     self._put(client, parcel, file)
                     if not self._is_there(client, parcel, file):
-                        raise DeliveryError(f"{self.at.bucket} does not have {file.name} as it was sent.", passing=True)
-        return Receipt(f"kept as {', '.join(self._object(f) for f in parcel.files[:5])}")
+                        raise DeliveryError(
+                            tr("{bucket} does not have {file} as it was sent.", bucket=self.at.bucket, file=file.name),
+                            passing=True,
+                        )
+        return Receipt(tr("kept as {f}", f=", ".join(self._object(f) for f in parcel.files[:5])))
 
     def verify(self, parcel: Parcel) -> Receipt | None:
         with self._opened() as client:
             there = all(self._is_there(client, parcel, file) for file in parcel.files)
-        return Receipt("it was there already") if there else None
+        return Receipt(tr("it was there already"), known=True) if there else None
 
     def _object(self, file: ParcelFile) -> str:
         return posixpath.join(self.address.prefix, file.name)
@@ -149,7 +158,7 @@ class StoreWay:
             code = _code(error)
             said = f"{code}: {error.response.get('Error', {}).get('Message', '')}".rstrip(": ")
             if code in ("PreconditionFailed", "412"):
-                said = "there is something else of that name, and it is not to be replaced"
+                said = tr("there is something else of that name, and it is not to be replaced")
             raise DeliveryError(f"{self.at.bucket}: {said}.", passing=code in PASSING) from error
         except botocore.exceptions.BotoCoreError as error:
             cause = error.kwargs.get("error") if hasattr(error, "kwargs") else None
@@ -185,11 +194,19 @@ class StoreWay:
         try:
             with self._opened() as client:
                 client.head_bucket(Bucket=self.at.bucket)
-                yield Step("reach", "good", f"{self.at.endpoint} answers, and {self.at.bucket} is there")
+                yield Step(
+                    "reach",
+                    "good",
+                    tr(
+                        "{endpoint} answers, and {bucket} is there",
+                        endpoint=self.at.endpoint,
+                        bucket=self.at.bucket,
+                    ),
+                )
                 trial = {"Bucket": self.at.bucket, "Key": ".bouquet-trial"}
                 client.put_object(**trial, Body=b"Written by Bouquet to try this store.\n")
                 client.delete_object(**trial)
-                yield Step("write", "good", "an object can be written and removed")
+                yield Step("write", "good", tr("an object can be written and removed"))
         except DeliveryError as error:
             yield Step("store", "wrong", str(error))
 

@@ -126,11 +126,12 @@ class Parcel:
 @dataclass(frozen=True)
 class Receipt:
     """
-    What the other side said. Not `arrived`: it waits there to be fetched.
+    What the other side said. Not `arrived`: it waits there to be fetched. `known`: it was there before this try.
     """
 
     says: str
     arrived: bool = True
+    known: bool = False
 
 
 @dataclass(frozen=True)

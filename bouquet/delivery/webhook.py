@@ -21,6 +21,7 @@ from urllib.parse import urlsplit
 from http_message_signatures import HTTPMessageSigner, HTTPSignatureKeyResolver, algorithms
 from pydantic import Field, field_validator
 
+from bouquet.core.language import tr
 from bouquet.core.naming import content_disposition
 from bouquet.delivery.reach import Inside, connect, connect_tls, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
@@ -43,10 +44,10 @@ def checked_url(url: str) -> str:
     """
     parts = urlsplit(url.strip())
     if parts.scheme not in ("https", "http") or not parts.hostname or parts.username or parts.fragment:
-        msg = "An address such as https://desk.example/reports, without a user in it."
+        msg = tr("An address such as https://desk.example/reports, without a user in it.")
         raise ValueError(msg)
     if any(ord(c) <= 32 or ord(c) == 127 for c in url.strip()):
-        msg = "An address has no spaces and no control characters."
+        msg = tr("An address has no spaces and no control characters.")
         raise ValueError(msg)
     return url.strip()
 
@@ -80,7 +81,7 @@ class WebhookAddress(Settings):
     @classmethod
     def _no_way_up(cls, value: str) -> str:
         if ".." in value.split("/"):
-            msg = "The path does not lead upwards."
+            msg = tr("The path does not lead upwards.")
             raise ValueError(msg)
         return value
 
@@ -138,7 +139,7 @@ class WebhookWay:
             with file.opened() as made, made.open("rb") as source:
                 said = self._request(parcel, source, file.size, file.sha256, file.media_type, f"{file.id}", file)
             parcel.note({f"taken {file.id}": said})
-        return Receipt(said or "it was taken before")
+        return Receipt(said or tr("it was taken before"), known=not said)
 
     def _notice(self, parcel: Parcel) -> str:
         facts: dict[str, Any] = {
@@ -214,16 +215,19 @@ class WebhookWay:
         return None
 
     def withdraw(self, parcel: Parcel) -> None:
-        raise DeliveryError("What a program took cannot be taken back from here.")
+        raise DeliveryError(tr("What a program took cannot be taken back from here."))
 
     def steps(self) -> Iterator[Step]:
         parts = urlsplit(self.url)
         if parts.scheme == "http":
-            yield Step("address", "care", "without https everybody on the way can read it")
+            yield Step("address", "care", tr("without https everybody on the way can read it"))
         try:
             with self._opened() as connection:
                 yield Step(
-                    "reach", "good", f"{parts.hostname} answers" + (", by TLS" if parts.scheme == "https" else "")
+                    "reach",
+                    "good",
+                    tr("{hostname} answers", hostname=parts.hostname)
+                    + (tr(", by TLS") if parts.scheme == "https" else ""),
                 )
                 connection.request("OPTIONS", parts.path or "/", headers={"User-Agent": "Bouquet"})
                 status = connection.getresponse().status
@@ -231,9 +235,13 @@ class WebhookWay:
             yield Step("reach", "wrong", str(error))
             return
         except (OSError, http.client.HTTPException) as error:
-            yield Step("program", "wrong", f"it does not speak HTTP: {says_of(error)}")
+            yield Step("program", "wrong", tr("it does not speak HTTP: {error}", error=says_of(error)))
             return
-        yield Step("program", "good" if status < 500 else "care", f"it answered {status}; nothing was sent to it")
+        yield Step(
+            "program",
+            "good" if status < 500 else "care",
+            tr("it answered {status}; nothing was sent to it", status=status),
+        )
 
 
 def _judged(answer: http.client.HTTPResponse, text: str, host: str) -> str:
@@ -246,9 +254,17 @@ def _judged(answer: http.client.HTTPResponse, text: str, host: str) -> str:
     if 200 <= status < 300:
         return said
     if 300 <= status < 400:
-        raise DeliveryError(f"{host} sends on to another address ({status}); a keeper gives the new one.")
+        raise DeliveryError(
+            tr(
+                "{host} sends on to another address ({status}); a keeper gives the new one.",
+                host=host,
+                status=status,
+            )
+        )
     passing = status in (408, 421, 425, 429) or (status >= 500 and status not in (501, 505))
-    raise DeliveryError(f"{host} answered {said}.", passing=passing, after=_after(answer.headers))
+    raise DeliveryError(
+        tr("{host} answered {said}.", host=host, said=said), passing=passing, after=_after(answer.headers)
+    )
 
 
 def _after(headers: http.client.HTTPMessage) -> float | None:

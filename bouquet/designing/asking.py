@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo
 from bouquet.core.asked import Asked, Understood, joined_to, lookups, read_request, read_sentence
 from bouquet.core.asked.tokens import stem
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Walk
+from bouquet.core.language import tr, whole
 from bouquet.core.plan.folds import fold_words
 from bouquet.core.sql import Statements
 from bouquet.core.template import Column, FieldValue, FoldValue, Template, read_document
@@ -99,7 +100,7 @@ def _of_sentence(text: str, catalogue: Catalogue, today: Any, beside: Template |
 
 
 def _whole(text: str, doubts: Sequence[str]) -> Understood:
-    doubt = f"{', '.join(doubts)}: more than one field is called so" if doubts else ""
+    doubt = tr("{doubts}: more than one field is called so", doubts=", ".join(doubts)) if doubts else ""
     return Understood(0, len(text), "records", "records", doubt)
 
 
@@ -194,28 +195,32 @@ class _Words:
         n = int(part.place.rpartition("[")[2].rstrip("]")) if part.place.endswith("]") else 0
         match part.role:
             case "records":
-                return f"one row per {self.start.label}"
+                return tr("one row per {start}", start=self.start.label)
             case "narrowing":
                 return self.steps.get(part.place, part.place)
             case "rows":
                 by = getattr(self.template.rows, "by", ())
-                return f"one row per {self._trail(by[n].path) if n < len(by) else ''}"
+                return tr("one row per {number}", number=self._trail(by[n].path) if n < len(by) else "")
             case "column":
                 return self._column(self.template.columns[n])
             case "order":
                 level = self.template.order[n]
-                way = "greatest first" if level.direction == "descending" else "least first"
-                return f"ordered by {self._ordered(level.column, level.path)}, {way}"
+                way = tr("greatest first") if level.direction == "descending" else tr("least first")
+                return tr("ordered by {column}, {way}", column=self._ordered(level.column, level.path), way=way)
             case "limit":
-                return f"the first {self.template.at_most:,} rows"
+                return tr("the first {at_most} rows", at_most=whole(self.template.at_most or 0))
 
     def _column(self, column: Column) -> str:
         if isinstance(column.value, FieldValue):
-            return f"column {self._trail(column.value.field)}"
+            return tr("column {field}", field=self._trail(column.value.field))
         if isinstance(column.value, FoldValue):
             fold = column.value.fold
-            return f"column {fold_words(fold.how)} {self._trail(fold.path) or self.start.plural}"
-        return f"column {column.heading}"
+            return tr(
+                "column {how} {path}",
+                how=fold_words(fold.how),
+                path=self._trail(fold.path) or self.start.plural,
+            )
+        return tr("column {column}", column=column.heading)
 
     def _ordered(self, column: str | None, path: str | None) -> str:
         named = next((c.heading for c in self.template.columns if c.id == column), None)

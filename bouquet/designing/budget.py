@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 
 __all__ = ["Budget", "TooMuchAtOnce"]
 
@@ -28,7 +29,7 @@ class TooMuchAtOnce(BouquetError):
     code = "too_much_at_once"
 
     def __init__(self) -> None:
-        super().__init__("You ask more at once than can be answered. Wait for the first answers, then go on.")
+        super().__init__(tr("You ask more at once than can be answered. Wait for the first answers, then go on."))
 
 
 class Budget:

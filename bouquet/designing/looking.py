@@ -11,6 +11,7 @@ import polars as pl
 import sqlalchemy as sa
 
 from bouquet.core.dictionary import column_words
+from bouquet.core.language import tr, trn
 from bouquet.core.naming import file_name
 from bouquet.core.plan import Plan, PlanColumn, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
@@ -234,13 +235,11 @@ def _shown(column: PlanColumn) -> str:
     if show.date:
         parts.append(show.date)
     if show.decimals is not None:
-        parts.append(
-            "whole number" if show.decimals == 0 else f"{show.decimals} decimal{'s' if show.decimals > 1 else ''}"
-        )
+        parts.append(tr("whole number") if show.decimals == 0 else trn("{n} decimal", "{n} decimals", show.decimals))
     if show.choice == "code":
         parts.append("code")
     if show.case != "as_is":
-        parts.append(f"{show.case} case")
+        parts.append(tr("{case} case", case=show.case))
     return " · ".join(parts)
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
+from bouquet.core.language import Texts, tr, trn, whole
 from bouquet.core.layout import Fit
 from bouquet.core.personal import CLASSES
 from bouquet.core.shaping import to_frame
@@ -19,21 +20,25 @@ from bouquet.runs.split_writer import split_texts
 
 __all__ = ["fit_words", "part_values", "recipient_sentence", "taken_words"]
 
-_SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"}
-_GIVEN: dict[GivenAs, str] = {
-    "seen": "as they are",
-    "masked": "masked",
-    "pseudonym": "as pseudonyms",
-    "hidden": "not at all",
-}
-_WAYS = {
-    "mail": "by mail to {}",
-    "sftp": "by SFTP, {}",
-    "webhook": "by a request to {}",
-    "store": "in the object store {}",
-    "folder": "in {}",
-    "link": "by {}",
-}
+_SEPARATORS = Texts({",": "commas", ";": "semicolons", "\t": "tabs", "|": "bars"})
+_GIVEN: Texts[GivenAs] = Texts(
+    {
+        "seen": "as they are",
+        "masked": "masked",
+        "pseudonym": "as pseudonyms",
+        "hidden": "not at all",
+    }
+)
+_WAYS = Texts(
+    {
+        "mail": "by mail to {}",
+        "sftp": "by SFTP, {}",
+        "webhook": "by a request to {}",
+        "store": "in the object store {}",
+        "folder": "in {}",
+        "link": "by {}",
+    }
+)
 
 
 def recipient_sentence(name: str, acceptance: Acceptance, ways: Sequence[tuple[str, str]]) -> str:
@@ -44,30 +49,46 @@ def recipient_sentence(name: str, acceptance: Acceptance, ways: Sequence[tuple[s
         ways: (kind, where) of each way by which they receive.
     """
     goes = [_WAYS[kind].format(where) for kind, where in ways]
-    text = f"{name} takes {taken_words(acceptance)}, {listed(goes)}."
-    allowed = "may" if acceptance.personal else "may not"
+    text = tr(
+        "{name} takes {acceptance}, {goes}.",
+        name=name,
+        acceptance=taken_words(acceptance),
+        goes=listed(goes),
+    )
+    allowed = tr("may") if acceptance.personal else tr("may not")
     classes = [f"; {CLASSES[name].title.lower()} {_GIVEN[given]}" for name, given in acceptance.classes.items()]
-    return f"{text} They {allowed} receive personal data{''.join(classes)}."
+    return tr(
+        "{what} They {allowed} receive personal data{classes}.",
+        what=text,
+        allowed=allowed,
+        classes="".join(classes),
+    )
 
 
 def taken_words(acceptance: Acceptance) -> str:
     """
     The form of file that somebody takes.
     """
-    form = FORMATS[acceptance.format].noun if acceptance.format else "a file as the template makes it"
+    form = FORMATS[acceptance.format].noun if acceptance.format else tr("a file as the template makes it")
     details = []
     if acceptance.csv is not None:
         separator = _SEPARATORS.get(acceptance.csv.separator, f"“{acceptance.csv.separator}”")
-        details.append(f"separated by {separator}, in {acceptance.csv.encoding}")
+        details.append(
+            tr(
+                "separated by {separator}, in {encoding}",
+                separator=separator,
+                encoding=acceptance.csv.encoding,
+            )
+        )
     if acceptance.columns:
-        order = "in this order and no others" if acceptance.exact else "before all others"
+        order = tr("in this order and no others") if acceptance.exact else tr("before all others")
         required = sum(c.required for c in acceptance.columns)
-        said = f"with {len(acceptance.columns)} column{'s' * (len(acceptance.columns) != 1)} {order}"
-        details.append(said + (f", {required} of them never blank" if required else ""))
+        said = trn("with {n} column {order}", "with {n} columns {order}", len(acceptance.columns), order=order)
+        details.append(said + (tr(", {required} of them never blank", required=required) if required else ""))
     if acceptance.name:
-        details.append(f"called “{acceptance.name}”")
+        details.append(tr("called “{acceptance}”", acceptance=acceptance.name))
     if acceptance.most_rows is not None:
-        details.append(f"of at most {acceptance.most_rows:,} rows")
+        details.append(tr("of at most {most_rows} rows", most_rows=whole(acceptance.most_rows)))
     return f"{form}{', ' + ', '.join(details) if details else ''}"
 
 
@@ -88,10 +109,15 @@ def fit_words(acceptance: Acceptance, fits: Sequence[Fit]) -> str:
     How well a layout is met, in a few words.
     """
     if not acceptance.columns:
-        return "has no layout"
+        return tr("has no layout")
     counts = Counter(f.state for f in fits)
     met = counts["met"] + counts["wrong place"]
     if met == len(acceptance.columns):
-        return f"all {met} columns are met"
+        return tr("all {met} columns are met", met=met)
     rest = [f"{counts[s]} {s}" for s in ("missing", "wrong kind") if counts[s]]
-    return f"{met} of {len(acceptance.columns)} columns are met, {', '.join(rest)}"
+    return tr(
+        "{met} of {columns} columns are met, {rest}",
+        met=met,
+        columns=len(acceptance.columns),
+        rest=", ".join(rest),
+    )

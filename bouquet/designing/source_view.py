@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue, RecordType
+from bouquet.core.language import tr
 from bouquet.core.personal import seen_catalogue
 from bouquet.core.plan import Context, Resolution, resolve
 from bouquet.core.rights import Rights, Scope
@@ -46,7 +47,7 @@ class SourceView:
         The view of a source by what templates know it by. Raises NoSource, also for one that the person may not see.
         """
         if not sees_source(person, key):
-            raise NoSource(f"There is no source “{key}” here, or it was removed.")
+            raise NoSource(tr("There is no source “{key}” here, or it was removed.", key=key))
         return cls(services, person, services.sources.get(key))
 
     @property
@@ -83,7 +84,7 @@ class SourceView:
         """
         found = self.catalogue.record_types.get(name)
         if found is None:
-            msg = f"There is no record type “{name}”."
+            msg = tr("There is no record type “{name}”.", name=name)
             raise NotFound(msg)
         return found
 
@@ -122,7 +123,7 @@ class SourceView:
         with self.services.store.session() as session:
             found = see_view(session, view_id, self.person)
         if (found.source, found.records) != (self.key, template.records):
-            msg = "This view is of another record type than the template."
+            msg = tr("This view is of another record type than the template.")
             raise NotPossible(msg)
         return with_columns(template, read_document({**found.document, "name": found.name}).columns)
 

@@ -15,6 +15,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError
+from bouquet.core.language import tr
 from bouquet.core.template import BundleContents, read_document
 from bouquet.core.wording.lists import listed
 from bouquet.rights import barred_elsewhere, may
@@ -54,8 +55,12 @@ def whom_words(round_: Round) -> str:
     Where a round's files go, in words: recipients, mail addresses, a folder.
     """
     known = [r.recipient.name for r in round_.recipients]
-    whom = [f"each {round_.own_part['fact']} of {listed(known)}" if round_.own_part and known else listed(known)]
-    return listed([w for w in (*whom, listed(round_.mail_to), round_.folder) if w]) or "nobody yet"
+    whom = [
+        tr("each {own_part} of {known}", own_part=round_.own_part["fact"], known=listed(known))
+        if round_.own_part and known
+        else listed(known)
+    ]
+    return listed([w for w in (*whom, listed(round_.mail_to), round_.folder) if w]) or tr("nobody yet")
 
 
 def rhythm_words(round_: Round) -> str:
@@ -64,19 +69,30 @@ def rhythm_words(round_: Round) -> str:
     """
     event = round_.event or {}
     if round_.trigger == "called":
-        return f"when somebody presses “{event['button']}”" if event.get("button") else "when it is called"
+        return (
+            tr("when somebody presses “{event}”", event=event["button"])
+            if event.get("button")
+            else tr("when it is called")
+        )
     if round_.trigger == "closes":
-        return f"when one of the {event.get('label') or event.get('records', 'records')} comes to meet its condition"
+        return tr(
+            "when one of the {value} comes to meet its condition",
+            value=event.get("label") or event.get("records", "records"),
+        )
     if round_.trigger == "appears" and event.get("each"):
-        return "for each record that appears"
+        return tr("for each record that appears")
     if round_.trigger == "appears":
-        return "when records appear"
+        return tr("when records appear")
     if round_.trigger == "after":
-        return f"after “{round_.after.template.name}”" if round_.after is not None else "after a round that is gone"
+        return (
+            tr("after “{template}”", template=round_.after.template.name)
+            if round_.after is not None
+            else tr("after a round that is gone")
+        )
     try:
         return rhythm_of(round_).words()
     except (KeyError, ValueError, OSError, BouquetError):
-        return f"a rhythm that cannot be understood ({round_.zone})"
+        return tr("a rhythm that cannot be understood ({zone})", zone=round_.zone)
 
 
 def set_paused(session: Session, round_id: int, paused: bool, now: datetime, until: datetime | None = None) -> Round:
@@ -100,7 +116,7 @@ def skip_next(session: Session, round_id: int, by: str, now: datetime) -> Round:
     if found.next_at < NEVER:
         session.execute(
             insert(Occurrence)
-            .values(round_id=found.id, planned_at=found.next_at, note=f"skipped by {by}")
+            .values(round_id=found.id, planned_at=found.next_at, note=tr("skipped by {by}", by=by))
             .on_conflict_do_nothing()
         )
         found.next_at = next(rhythm_of(found, days_off(session)).after(max(found.next_at, now)), NEVER)
@@ -139,8 +155,8 @@ def call(
             raise PlanError(unknown)
     run = enter_run(services, session, found, now, answers)
     run.idempotency_key, run.request_digest = known, digest
-    run.asked_by = f"{run.asked_by}, called by {by.name}"
-    note = {"round_id": found.id, "planned_at": now, "note": f"called by {by.name}", "run_id": run.id}
+    run.asked_by = tr("{asked_by}, called by {by}", asked_by=run.asked_by, by=by.name)
+    note = {"round_id": found.id, "planned_at": now, "note": tr("called by {by}", by=by.name), "run_id": run.id}
     session.execute(insert(Occurrence).values(**note).on_conflict_do_nothing())
     return run
 
@@ -153,7 +169,7 @@ def run_now(services: Services, session: Session, round_id: int, now: datetime) 
     run = enter_run(services, session, found, now)
     session.execute(
         insert(Occurrence)
-        .values(round_id=found.id, planned_at=now, note="run by hand", run_id=run.id)
+        .values(round_id=found.id, planned_at=now, note=tr("run by hand"), run_id=run.id)
         .on_conflict_do_nothing()
     )
     return run
@@ -234,7 +250,7 @@ def tell_of_problem(services: Services, session: Session, found: Round, run_id: 
     Tell whoever set a round of a run that could not begin.
     """
     log.warning("round_failed", round=found.id, error=str(problem))
-    text = f"{found.template.name} did not run: {problem}"
+    text = tr("{template} did not run: {problem}", template=found.template.name, problem=problem)
     ledger.notify(session, [found.created_by], run_id, text, services.clock())
 
 
@@ -244,9 +260,15 @@ def _barred(owner: Person, found: Round) -> str | None:
     which recipients files may go is looked at when these are entered.
     """
     if owner.disabled_at is not None:
-        return f"{owner.name}, for whom this round runs, is not among the people of the house any more. Hand it over."
+        return tr(
+            "{owner}, for whom this round runs, is not among the people of the house any more. Hand it over.",
+            owner=owner.name,
+        )
     if not may(owner, "run", found):
-        return f"{owner.name}, for whom this round runs, may not run the template any more."
+        return tr(
+            "{owner}, for whom this round runs, may not run the template any more.",
+            owner=owner.name,
+        )
     return barred_elsewhere(owner, found.folder, found.mail_to)
 
 
@@ -266,11 +288,11 @@ def facts_of_run(
     saved = version.document if version else found.template.draft
     problem: BouquetError | None = None
     if found.template.deleted_at is not None:
-        problem = NotFound(f"The template “{found.template.name}” was removed.")
+        problem = NotFound(tr("The template “{template}” was removed.", template=found.template.name))
     elif (barred := _barred(owner, found)) is not None:
         problem = NotPossible(barred)
     elif version is None:
-        problem = NotFound(f"The template “{found.template.name}” has no saved version yet.")
+        problem = NotFound(tr("The template “{template}” has no saved version yet.", template=found.template.name))
     elif found.template.kind == "bundle":
         try:
             contents = BundleContents.model_validate(version.document)
@@ -285,7 +307,7 @@ def facts_of_run(
         "format": "zip" if found.template.kind == "bundle" else found.format,
         "answers": {**found.answers, **(answers or {})},
         "person_id": found.created_by,
-        "asked_by": f"the round {known.words(found)}",
+        "asked_by": tr("the round {found}", found=known.words(found)),
         "source": found.template.source,
         "via": "round",
         "round_id": found.id,

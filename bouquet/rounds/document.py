@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.language import tr
 from bouquet.core.recurrence import RhythmDocument
 from bouquet.core.refusals import said_of
 from bouquet.core.template import Only
@@ -72,7 +73,7 @@ class Event(BaseModel):
     @classmethod
     def _plain(cls, value: str) -> str:
         if not value.isprintable():
-            msg = "A button has characters that can be seen."
+            msg = tr("A button has characters that can be seen.")
             raise ValueError(msg)
         return " ".join(value.split())
 
@@ -176,7 +177,10 @@ def read_round(document: Any) -> RoundDocument:
     Read a round. Raises DocumentError with every problem, at its place.
     """
     if not isinstance(document, dict) or document.get("format") != ROUND_FORMAT:
-        message = f"This is no document of a round; it says “{ROUND_FORMAT}” as its format."
+        message = tr(
+            "This is no document of a round; it says “{round_format}” as its format.",
+            round_format=ROUND_FORMAT,
+        )
         raise DocumentError([Problem(code="unknown_format", message=message, place="format")])
     try:
         return RoundDocument.model_validate(document)

@@ -16,6 +16,7 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import Texts, tr
 from bouquet.core.recurrence import DaysOff
 from bouquet.rights import may
 from bouquet.rounds.calendar import rhythm_of, rhythm_words
@@ -37,13 +38,15 @@ LENGTH = timedelta(minutes=15)
 #: A past moment: when it was planned, its note, and its run with its status.
 Past = tuple[datetime, str, tuple[int, str] | None]
 
-_ENDED = {
-    "ready": "went well",
-    "held": "waits for review",
-    "failed": "failed",
-    "cancelled": "was cancelled",
-    "discarded": "was discarded",
-}
+_ENDED = Texts(
+    {
+        "ready": "went well",
+        "held": "waits for review",
+        "failed": "failed",
+        "cancelled": "was cancelled",
+        "discarded": "was discarded",
+    }
+)
 
 
 def new_feed(session: Session, person_id: int) -> str:
@@ -140,7 +143,7 @@ class _Events:
         self.address = address
         self.common = {status: _common(status, now) for status in ("CONFIRMED", "CANCELLED")}
         self.moment = cache(_moment)
-        self.description = cache(lambda said: _line("DESCRIPTION", _escaped(f"A round, {said}.")))
+        self.description = cache(lambda said: _line("DESCRIPTION", _escaped(tr("A round, {said}.", said=said))))
 
     def of(self, round_: Round, past: Sequence[Past], ahead: Sequence[str]) -> list[bytes]:
         """
@@ -169,8 +172,8 @@ def _moment(moment: datetime) -> str:
 
 def _became(note: str, run: tuple[int, str] | None) -> str:
     if run is None:
-        return note or "did not run"
-    return _ENDED.get(run[1], "is under way") + (f" ({note})" if note else "")
+        return note or tr("did not run")
+    return str(_ENDED.get(run[1], tr("is under way"))) + (f" ({note})" if note else "")
 
 
 def _common(status: str, now: datetime) -> bytes:

@@ -13,6 +13,7 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.rights import may, sees_source
 from bouquet.rounds.calendar import set_paused
 from bouquet.rounds.setting import RoundRefused, asked_again, round_facts
@@ -92,9 +93,9 @@ _Give: TypeAlias = Callable[[Services, Session, Person], None]
 
 def _check_taker(giver_id: int, taker: Person) -> None:
     if taker.disabled_at is not None:
-        raise NotFound("There is no such person.")
+        raise NotFound(tr("There is no such person."))
     if taker.id == giver_id:
-        raise NotPossible(f"This is {taker.name}’s already.")
+        raise NotPossible(tr("This is {taker}’s already.", taker=taker.name))
 
 
 def _owned(session: Session, person: Person) -> list[tuple[Belonging, _Give]]:
@@ -119,7 +120,7 @@ def _owned(session: Session, person: Person) -> list[tuple[Belonging, _Give]]:
 
 
 def _give_template(record: TemplateRecord, services: Services, session: Session, taker: Person) -> None:
-    _check_designs(taker, "design templates")
+    _check_designs(taker, tr("design templates"))
     _check_source(taker, record.source)
     record.owner_id = taker.id
     session.flush()
@@ -127,20 +128,28 @@ def _give_template(record: TemplateRecord, services: Services, session: Session,
 
 
 def _give_round(found: Round, services: Services, session: Session, taker: Person) -> None:
-    _check_designs(taker, "set rounds")
+    _check_designs(taker, tr("set rounds"))
     if not may(taker, "look", found):
-        raise NotPossible(f"{taker.name} does not see “{found.template.name}”, which it runs. Share that first.")
+        raise NotPossible(
+            tr(
+                "{taker} does not see “{template}”, which it runs. Share that first.",
+                taker=taker.name,
+                template=found.template.name,
+            )
+        )
     try:
         round_facts(services, session, taker, asked_again(found), found.id)
     except RoundRefused as error:
-        raise NotPossible(f"With the rights of {taker.name} it could not run: {error}") from error
+        raise NotPossible(
+            tr("With the rights of {taker} it could not run: {error}", taker=taker.name, error=error)
+        ) from error
     found.created_by = taker.id
     if found.paused and found.paused_for == OWNER_LEFT:
         set_paused(session, found.id, False, services.clock())
 
 
 def _give_list(picks: Picks, services: Services, session: Session, taker: Person) -> None:
-    _check_designs(taker, "keep lists")
+    _check_designs(taker, tr("keep lists"))
     _check_source(taker, picks.source)
     picks.owner_id = taker.id
 
@@ -157,7 +166,7 @@ def _give_view(view: View, services: Services, session: Session, taker: Person) 
     names = (view.name, *(f"{view.name} ({n})" for n in range(2, MOST_NAMES)))
     free = next((name for name in names if name.lower() not in taken), None)
     if free is None:
-        raise NotPossible(f"{taker.name} has a view of this name already.")
+        raise NotPossible(tr("{taker} has a view of this name already.", taker=taker.name))
     view.name, view.owner_id = free, taker.id
     session.flush()
     session.refresh(view)
@@ -165,9 +174,9 @@ def _give_view(view: View, services: Services, session: Session, taker: Person) 
 
 def _check_designs(taker: Person, what: str) -> None:
     if not may(taker, "design"):
-        raise NotPossible(f"{taker.name} may not {what}, so this cannot be theirs.")
+        raise NotPossible(tr("{taker} may not {what}, so this cannot be theirs.", taker=taker.name, what=what))
 
 
 def _check_source(taker: Person, source: str) -> None:
     if not sees_source(taker, source):
-        raise NotPossible(f"{taker.name} sees nothing of its source.")
+        raise NotPossible(tr("{taker} sees nothing of its source.", taker=taker.name))

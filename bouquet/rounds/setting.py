@@ -12,6 +12,7 @@ from zoneinfo import ZoneInfo, available_timezones
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError, Problem, TemplateError
+from bouquet.core.language import tr
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import BundleContents, Only, Template, read_document
 from bouquet.designing import SourceView
@@ -60,7 +61,7 @@ def seen_round(session: Session, round_id: int, person: Person) -> Round:
     """
     found = get_round(session, round_id)
     if not may(person, "look", found):
-        msg = "There is no such round, or it was removed."
+        msg = tr("There is no such round, or it was removed.")
         raise NotFound(msg)
     return found
 
@@ -75,12 +76,14 @@ def round_facts(
     if body.folder.strip():
         checked_folder(body.folder)
     elif not body.recipients and body.own_part is None and not body.mail_to:
-        raise RoundRefused("nobody", "Say who gets it, or which folder it goes into: the file would lie here unseen.")
+        raise RoundRefused(
+            "nobody", tr("Say who gets it, or which folder it goes into: the file would lie here unseen.")
+        )
     rhythm = rhythm_asked(body, days_off(session))
     record = visible(session, person, body.template_id, "any")
     saved = shelf.latest_version(session, record.id)
     if saved is None:
-        raise RoundRefused("not_saved", f"“{record.name}” has no saved version yet. Save it first.")
+        raise RoundRefused("not_saved", tr("“{record}” has no saved version yet. Save it first.", record=record.name))
     event = body.event or Event()
     if record.kind == "bundle":
         personal = _check_bundle(services, person, record, saved.document, body)
@@ -128,15 +131,22 @@ def _check_template(
         raise RoundRefused("not_appendable", why)
     wanted = _wanted(body, template)
     if body.trigger == "appears" and wanted == {"everything"}:
-        said = f"“{record.name}” sends everything each time. Choose “only what is new” in the template first."
+        said = tr(
+            "“{record}” sends everything each time. Choose “only what is new” in the template first.",
+            record=record.name,
+        )
         raise RoundRefused("sends_everything", said)
     given = {**event.answers, **body.answers}
     if unknown := unknown_answers(template, given):
         raise PlanError(unknown)
     unanswered = [a.label for a in template.asks if a.required and a.default is None and a.name not in given]
     if unanswered:
-        said = f"“{record.name}” asks “{unanswered[0]}” at each run, and nobody answers at night."
-        raise RoundRefused("unanswered", f"{said} Answer it here, or give it a default.")
+        said = tr(
+            "“{record}” asks “{unanswered}” at each run, and nobody answers at night.",
+            record=record.name,
+            unanswered=unanswered[0],
+        )
+        raise RoundRefused("unanswered", tr("{said} Answer it here, or give it a default.", said=said))
     view = SourceView.of(services, person, record.source)
     if body.answers and not event.answers:
         view.resolve(template, answers=body.answers).require()
@@ -165,17 +175,24 @@ def _check_bundle(
     Refuse a bundle that this round could not run. Returns its columns with personal data.
     """
     if any(entry.only not in (None, "everything") for entry in body.recipients):
-        raise RoundRefused("sends_everything", "A bundle holds everything each time, for each of its recipients.")
+        raise RoundRefused("sends_everything", tr("A bundle holds everything each time, for each of its recipients."))
     if body.mode == "append":
-        raise RoundRefused("not_appendable", "An archive cannot grow by rows. Choose another way with an earlier file.")
+        raise RoundRefused(
+            "not_appendable", tr("An archive cannot grow by rows. Choose another way with an earlier file.")
+        )
     if body.trigger == "appears":
-        raise RoundRefused("sends_everything", "A bundle holds everything each time; it cannot wait for new records.")
+        raise RoundRefused(
+            "sends_everything", tr("A bundle holds everything each time; it cannot wait for new records.")
+        )
     bundle = gather_bundle(services, person, BundleContents.model_validate(document), record.source)
     view = SourceView.of(services, person, record.source)
     personal: dict[str, None] = {}
     for n, part in enumerate(bundle.parts):
         if part.only != "everything":
-            said = f"A bundle holds everything, and “{part.name}” wants only what is new. Give it a round of its own."
+            said = tr(
+                "A bundle holds everything, and “{part}” wants only what is new. Give it a round of its own.",
+                part=part.name,
+            )
             raise RoundRefused("no_memory", said)
         plan = view.resolve(part, answers=bundle.answers_of(n)).require()
         personal |= dict.fromkeys(plan.personal)
@@ -187,15 +204,20 @@ def _check_event(services: Services, person: Person, record: TemplateRecord, eve
     Refuse an event that cannot come. Returns what people call its records.
     """
     if not event.records:
-        raise RoundRefused("no_event", "Say of which records one has to come to meet the condition.")
+        raise RoundRefused("no_event", tr("Say of which records one has to come to meet the condition."))
     if not event.where:
-        raise RoundRefused("no_event", "Say what has to come true of a record, such as a state that becomes closed.")
+        raise RoundRefused(
+            "no_event", tr("Say what has to come true of a record, such as a state that becomes closed.")
+        )
     try:
         plan = SourceView.of(services, person, record.source).resolve(event_template(event)).require()
     except TemplateError as error:
         raise PlanError([replace(p, place=_event_place(p.place, event)) for p in error.problems]) from error
     if not plan.key or plan.record_type.by_row:
-        said = f"A {plan.record_type.label} has no key by which it could be told whether it was noticed before."
+        said = tr(
+            "A {record_type} has no key by which it could be told whether it was noticed before.",
+            record_type=plan.record_type.label,
+        )
         raise PlanError([Problem(code="no_key", message=said, place="event.records")])
     return plan.record_type.plural
 
@@ -218,25 +240,29 @@ def _check_sending(session: Session, person: Person, body: NewRound, template: T
     are none.
     """
     if barred_elsewhere(person, body.folder.strip(), [address.strip() for address in body.mail_to]) is not None:
-        raise RoundRefused("may_not_send", "Files of yours may go to named recipients only, not to folders or by mail.")
+        raise RoundRefused(
+            "may_not_send", tr("Files of yours may go to named recipients only, not to folders or by mail.")
+        )
     seen: set[int] = set()
     for entry in body.recipients:
         recipient = recipients.get_recipient(session, entry.recipient_id)
         if entry.recipient_id in seen:
-            raise RoundRefused("twice", f"{recipient.name} stands there twice.")
+            raise RoundRefused("twice", tr("{recipient} stands there twice.", recipient=recipient.name))
         seen.add(entry.recipient_id)
         if not may_send(person, recipient.id):
-            raise RoundRefused("may_not_send", f"Files of yours may not go to {recipient.name}.")
+            raise RoundRefused(
+                "may_not_send", tr("Files of yours may not go to {recipient}.", recipient=recipient.name)
+            )
     if body.own_part is not None:
         if template is None or template.output.split is None or template.output.split.by is None:
-            raise RoundRefused("no_parts", "Split the file by a value first: its parts are what each of them gets.")
+            raise RoundRefused("no_parts", tr("Split the file by a value first: its parts are what each of them gets."))
         if template.output.split.into == "sheets" and body.format == "xlsx":
-            raise RoundRefused("no_parts", "Its parts are sheets of one file. Choose files of their own, or a CSV.")
+            raise RoundRefused("no_parts", tr("Its parts are sheets of one file. Choose files of their own, or a CSV."))
         if not with_fact(session, body.own_part.fact):
-            raise RoundRefused("no_fact", f"No recipient has the fact “{body.own_part.fact}” yet.")
+            raise RoundRefused("no_fact", tr("No recipient has the fact “{fact}” yet.", fact=body.own_part.fact))
         barred = next((r for r in with_fact(session, body.own_part.fact) if not may_send(person, r.id)), None)
         if barred is not None:
-            raise RoundRefused("may_not_send", f"Files of yours may not go to {barred.name}.")
+            raise RoundRefused("may_not_send", tr("Files of yours may not go to {barred}.", barred=barred.name))
 
 
 def put_recipients(session: Session, found: Round, entries: Iterable[RoundRecipientIn]) -> None:
@@ -255,15 +281,17 @@ def _before(session: Session, person: Person, body: NewRound, round_id: int | No
     if body.trigger != "after":
         return None
     if body.after_id is None:
-        raise RoundRefused("no_round", "Say after which round it runs.")
+        raise RoundRefused("no_round", tr("Say after which round it runs."))
     before: Round | None = seen_round(session, body.after_id, person)
     for _ in range(MOST_AFTER):
         if before is None:
             return body.after_id
         if before.id == round_id:
-            raise RoundRefused("round_of_rounds", "These rounds would run after each other for ever.")
+            raise RoundRefused("round_of_rounds", tr("These rounds would run after each other for ever."))
         before = before.after
-    raise RoundRefused("round_of_rounds", f"At most {MOST_AFTER} rounds run one after the other.")
+    raise RoundRefused(
+        "round_of_rounds", tr("At most {most_after} rounds run one after the other.", most_after=MOST_AFTER)
+    )
 
 
 def rhythm_asked(body: NewRound, off: DaysOff) -> Rhythm:
@@ -271,7 +299,7 @@ def rhythm_asked(body: NewRound, off: DaysOff) -> Rhythm:
     The rhythm that is asked for, on its clock. Raises RoundRefused, and what `read_rhythm` raises.
     """
     if body.zone not in available_timezones():
-        raise RoundRefused("unknown_zone", f"“{body.zone}” is not a time zone, such as Europe/London.")
+        raise RoundRefused("unknown_zone", tr("“{zone}” is not a time zone, such as Europe/London.", zone=body.zone))
     document = body.rhythm
     if document is None:
         short: dict[str, dict[str, Any]] = {
@@ -286,14 +314,14 @@ def rhythm_asked(body: NewRound, off: DaysOff) -> Rhythm:
 def _mailed_to(services: Services, body: NewRound) -> list[str]:
     wanted = [a for a in body.mail_to if a.strip()]
     if wanted and services.mail is None:
-        raise RoundRefused("no_mail", "Mail is not set up here; an administrator sets BOUQUET_SMTP_URL.")
+        raise RoundRefused("no_mail", tr("Mail is not set up here; an administrator sets BOUQUET_SMTP_URL."))
     return list(dict.fromkeys(services.mail.check_recipient(a) for a in wanted)) if services.mail else []
 
 
 def _first(rhythm: Rhythm, services: Services) -> Any:
     found = next(rhythm.after(services.clock()), None)
     if found is None:
-        raise RoundRefused("never", "This never comes to a moment from now on. Choose other days.")
+        raise RoundRefused("never", tr("This never comes to a moment from now on. Choose other days."))
     return found
 
 
@@ -358,20 +386,26 @@ def named_in(session: Session, document: RoundDocument) -> NewRound:
     """
     template = shelf.find_template(session, document.template)
     if template is None:
-        raise RoundRefused("no_template", f"There is no template or bundle called “{document.template}”.")
+        raise RoundRefused(
+            "no_template", tr("There is no template or bundle called “{template}”.", template=document.template)
+        )
     after_id = None
     if document.after:
         known = [r.id for r in list_rounds(session) if r.template.name.lower() == document.after.strip().lower()]
         if len(known) != 1:
-            said = "no round" if not known else f"{len(known)} rounds"
-            raise RoundRefused("no_round", f"“{document.after}” has {said}; it is to run after one.")
+            said = tr("no round") if not known else tr("{known} rounds", known=len(known))
+            raise RoundRefused(
+                "no_round", tr("“{after}” has {said}; it is to run after one.", after=document.after, said=said)
+            )
         after_id = known[0]
     by_name = {r.name.lower(): r for r in recipients.list_recipients(session)}
     entries = []
     for entry in document.recipients:
         recipient: Recipient | None = by_name.get(entry.recipient.strip().lower())
         if recipient is None:
-            raise RoundRefused("no_recipient", f"There is no recipient called “{entry.recipient}”.")
+            raise RoundRefused(
+                "no_recipient", tr("There is no recipient called “{recipient}”.", recipient=entry.recipient)
+            )
         entries.append({"recipient_id": recipient.id, **entry.model_dump(exclude={"recipient"})})
     said_of = document.model_dump(exclude={"format", "template", "after", "recipients", "file_format"})
     return NewRound.model_validate(

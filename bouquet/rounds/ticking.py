@@ -23,6 +23,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, lazyload, selectinload
 from sqlalchemy.orm.attributes import set_committed_value
 
+from bouquet.core.language import tr
 from bouquet.core.recurrence import DaysOff
 from bouquet.rounds.calendar import Known, enter_run, facts_of_run, set_paused, tell_of_problem
 from bouquet.runs import Queue, Services
@@ -93,7 +94,11 @@ def _by_itself(services: Services, round_id: int, failures: list[str]) -> Iterat
         with services.store.session() as session:
             found = session.get_one(Round, round_id)
             found.paused, found.paused_until = True, None
-            told = f"The round of {found.template.name} cannot be understood, and is paused: {error}"
+            told = tr(
+                "The round of {template} cannot be understood, and is paused: {error}",
+                template=found.template.name,
+                error=error,
+            )
             tell(session, [found.created_by], f"/rounds/{round_id}", told, services.clock())
 
 
@@ -269,7 +274,7 @@ def _come(found: Round, plan: _Plan) -> list[tuple[datetime, str]]:
         following = come.pop()
     # All of them are updated at once.
     set_committed_value(found, "next_at", following)
-    skipped = "skipped: the server was away for too long"
+    skipped = tr("skipped: the server was away for too long")
     return [(planned, skipped if n < len(come) - CATCH_UP else "") for n, planned in enumerate(come)]
 
 

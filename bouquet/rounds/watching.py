@@ -25,6 +25,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr, whole
 from bouquet.core.memory import key_digest
 from bouquet.core.plan import PlanColumn, resolve
 from bouquet.core.shaping import to_frame
@@ -136,7 +137,7 @@ def _appeared(services: Services, round_id: int, event: Event, now: datetime) ->
         if not _is_complete(session, round_id, left.new, now):
             return []
         if not event.each:
-            return _asked(_enter(services, session, round_id, now, f"{left.new:,} new records"))
+            return _asked(_enter(services, session, round_id, now, tr("{new} new records", new=whole(left.new))))
         # More of them than are taken at once are new at the next look.
         asked = []
         # One record says nothing of what is gone.
@@ -144,7 +145,7 @@ def _appeared(services: Services, round_id: int, event: Event, now: datetime) ->
         single = template.model_copy(update={"output": template.output.model_copy(update={"companions": companions})})
         for n, key in enumerate(keys):
             alone = narrowed(single, only_records(plan.record_type, [list(key)])).as_document()
-            moment, note = now + timedelta(microseconds=n), f"record {', '.join(key)}"
+            moment, note = now + timedelta(microseconds=n), tr("record {key}", key=", ".join(key))
             asked += _asked(_enter(services, session, round_id, moment, note, document=alone))
         return asked
 

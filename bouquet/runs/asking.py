@@ -13,6 +13,7 @@ from typing import Any
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.language import tr
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import Bundle, Template, is_bundle, read_bundle, read_document
 from bouquet.core.vocabulary.formats import FORMATS
@@ -33,7 +34,13 @@ def as_format(template: Template, format: str) -> Template:
     The template as if its own format were the one that is asked for: in the style that suits it, where it suits one.
     """
     if format not in FORMATS:
-        raise RunFailed(f"There is no format “{format}”; choose {', '.join(FORMATS)}.")
+        raise RunFailed(
+            tr(
+                "There is no format “{format}”; choose {formats}.",
+                format=format,
+                formats=", ".join(FORMATS),
+            )
+        )
     changes = {"format": format}
     if format != template.output.format and FORMATS[format].audience != "either":
         changes["style"] = "machine" if FORMATS[format].audience == "programs" else "reader"
@@ -45,7 +52,11 @@ def unknown_answers(template: Template, answers: Mapping[str, Any]) -> list[Prob
     A problem for each answer to what a template does not ask.
     """
     return [
-        Problem(code="unknown_ask", message=f"The template asks nothing called “{n}”.", place=f"answers.{n}")
+        Problem(
+            code="unknown_ask",
+            message=tr("The template asks nothing called “{number}”.", number=n),
+            place=f"answers.{n}",
+        )
         for n in sorted(set(answers) - {a.name for a in template.asks})
     ]
 
@@ -84,7 +95,10 @@ def ask_for_run(
         bundle = _bundle_as(document, format)
         for n, part in enumerate(bundle.parts):
             if part.only != "everything":
-                message = f"A bundle holds everything, and “{part.name}” wants only what is new. Run it by itself."
+                message = tr(
+                    "A bundle holds everything, and “{part}” wants only what is new. Run it by itself.",
+                    part=part.name,
+                )
                 raise PlanError([Problem(code="no_memory", message=message, place=f"parts[{n}].only")])
         name, records, personal, repeats = bundle.name, "", _plan_parts(bundle, catalogue, context), None
         document, chosen = bundle.as_document(), ZIP
@@ -95,7 +109,7 @@ def ask_for_run(
         if unknown := unknown_answers(template, answers or {}):
             raise PlanError(unknown)
         if template.only != "everything" and template_id is None:
-            message = "What is new can only be told of a template in the library; add it, and run it there."
+            message = tr("What is new can only be told of a template in the library; add it, and run it there.")
             raise PlanError([Problem(code="no_memory", message=message, place="only")])
         repeats = repeats if template.only != "everything" else None
         name, records, personal = template.name, template.records, plan.personal
@@ -109,7 +123,7 @@ def ask_for_run(
         document=document,
         format=chosen,
         person_id=person.id if person else None,
-        asked_by=asked_by or (person.name if person else "the command line"),
+        asked_by=asked_by or (person.name if person else tr("the command line")),
         via=via,
         as_of=context.as_of,
         asked_at=services.clock(),
@@ -135,12 +149,18 @@ def check_purpose(services: Services, personal: tuple[str, ...], purpose: str) -
     if not personal:
         return
     if not purpose.strip():
-        message = f"Personal data leaves the house ({', '.join(personal)}). Say what for."
+        message = tr(
+            "Personal data leaves the house ({personal}). Say what for.",
+            personal=", ".join(personal),
+        )
         raise PlanError([Problem(code="no_purpose", message=message, place="purpose")])
     with services.store.session() as session:
         known = purposes(session)
     if not known.takes(purpose):
-        message = f"Personal data leaves this house for: {', '.join(known.names) or 'nothing'}. Choose one of these."
+        message = tr(
+            "Personal data leaves this house for: {names}. Choose one of these.",
+            names=", ".join(known.names) or "nothing",
+        )
         raise PlanError([Problem(code="unknown_purpose", message=message, place="purpose", candidates=known.names)])
 
 

@@ -13,6 +13,7 @@ from typing import Any
 
 from bouquet.core.checks import worst
 from bouquet.core.errors import CountMismatch, WriteError
+from bouquet.core.language import tr
 from bouquet.core.memory import merged_keys
 from bouquet.core.naming import safe_name, with_suffix
 from bouquet.core.plan import Plan
@@ -59,7 +60,9 @@ def export_bundle(
         return _pack(name, parts, made, folder, snapshot, asked, progress, recipients)
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
-        raise WriteError(f"The archive could not be written: {reason}. Nothing was kept of it.") from error
+        raise WriteError(
+            tr("The archive could not be written: {reason}. Nothing was kept of it.", reason=reason)
+        ) from error
     finally:
         for inside in folder.glob(".part-*"):
             shutil.rmtree(inside, ignore_errors=True)
@@ -98,7 +101,7 @@ def _pack(
         "source": first.catalogue.title,
         "environment": first.catalogue.environment,
         "sentence": " ".join(e.slip["sentence"] for e in made[:3])
-        + (f" And {len(made) - 3} more." if len(made) > 3 else ""),
+        + (tr(" And {made} more.", made=len(made) - 3) if len(made) > 3 else ""),
         "answers": {},
         "scope": made[0].slip["scope"],
         "tally": [],
@@ -129,7 +132,7 @@ def _pack(
         beside, [*named, ("slip.json", inner)], attached, first.context.as_of, lambda: progress("packing", rows, rows)
     )
     if written != announced:
-        raise CountMismatch(announced, written, "attached files")
+        raise CountMismatch(announced, written, tr("attached files"))
     digest = Digest(beside).finish()
     beside.replace(target)
     archive = ExportedFile(target, "archive", "application/zip", rows, target.stat().st_size, digest)
@@ -158,12 +161,29 @@ def _addressed(to: Addressed, personal: tuple[str, ...], parts: Sequence[tuple[T
     unmet = []
     said = [t.name for t, p in parts if sentence_for(to.acceptance, t, p) != Sentence(t, p.catalogue, p.context).text()]
     if said:
-        unmet.append(f"{listed(said)} is narrowed by personal data that {to.name} may not receive, as its slip says")
+        unmet.append(
+            tr(
+                "{said} is narrowed by personal data that {to} may not receive, as its slip says",
+                said=listed(said),
+                to=to.name,
+            )
+        )
     treated = any(given != "seen" for given in to.acceptance.classes.values())
     if personal and treated:
-        unmet.append(f"{to.name} takes some personal data masked or not at all; a bundle holds it as it is")
+        unmet.append(
+            tr(
+                "{to} takes some personal data masked or not at all; a bundle holds it as it is",
+                to=to.name,
+            )
+        )
     elif personal and not to.acceptance.personal:
-        unmet.append(f"{to.name} may not receive personal data, and this holds some: {', '.join(personal[:5])}")
+        unmet.append(
+            tr(
+                "{to} may not receive personal data, and this holds some: {personal}",
+                to=to.name,
+                personal=", ".join(personal[:5]),
+            )
+        )
     if to.acceptance.columns or to.acceptance.format or to.acceptance.csv is not None:
-        unmet.append(f"{to.name} takes files in a form of their own, and this is an archive of several")
+        unmet.append(tr("{to} takes files in a form of their own, and this is an archive of several", to=to.name))
     return {"id": to.id, "name": to.name, "files": [], "unmet": unmet, "allowed": to.acceptance.allowed}

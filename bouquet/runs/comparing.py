@@ -13,6 +13,7 @@ from typing import Any
 
 from bouquet.core.compare import compare_rows
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import propose_key, resolve
 from bouquet.core.reading import FileRows
@@ -50,19 +51,23 @@ def rows_of(services: Services, run: Run) -> Iterator[RunRows]:
     """
     files = [f for f in run.files if f.role == "data"]
     if run.is_bundle or run.slip is None or not files:
-        raise RunFailed(f"Run {run.id} has no rows of its own to look at.")
+        raise RunFailed(tr("Run {id} has no rows of its own to look at.", id=run.id))
     if any(f.removed_at is not None for f in files):
-        raise RunFailed(f"The files of run {run.id} are no longer there.")
+        raise RunFailed(tr("The files of run {id} are no longer there.", id=run.id))
     if not FORMATS[run.format].readable:
-        said = f"{FORMATS[run.format].label} is for reading, so the rows of run {run.id} cannot be read back."
-        raise RunFailed(f"{said} Run it again as CSV to compare them.")
+        said = tr(
+            "{formats} is for reading, so the rows of run {id} cannot be read back.",
+            formats=FORMATS[run.format].label,
+            id=run.id,
+        )
+        raise RunFailed(tr("{said} Run it again as CSV to compare them.", said=said))
     output = read_document(run.document).output
     headings = tuple(c["heading"] for c in run.slip["columns"])
     with ExitStack() as stack:
         try:
             paths = tuple(stack.enter_context(services.storage.fetched(f.path)) for f in files)
         except FileNotFoundError as error:
-            raise RunFailed(f"The files of run {run.id} are no longer there.") from error
+            raise RunFailed(tr("The files of run {id} are no longer there.", id=run.id)) from error
         titled = output.style == "reader"
         yield RunRows(headings, FileRows(paths, run.format, headings, output.csv, titled))
 
@@ -95,7 +100,7 @@ def ask_for_comparison(
     """
     for run in (before, after):
         if run.is_bundle or run.slip is None:
-            raise RunFailed(f"Run {run.id} has no rows of its own to look at.")
+            raise RunFailed(tr("Run {id} has no rows of its own to look at.", id=run.id))
     matched = list(key) if key else list(key_of(services, before, after))
     with services.store.session() as session:
         found = comparisons.put(session, before.id, after.id, matched, services.clock())
@@ -133,7 +138,10 @@ def _compared(
         rows_of(services, after) as new,
         TemporaryDirectory(prefix="bouquet-") as folder,
     ):
-        name = safe_name(f"{after.name.lower()} {before.id} to {after.id}") + "-differences.csv"
+        name = (
+            safe_name(tr("{after} {id} to {id2}", after=after.name.lower(), id=before.id, id2=after.id))
+            + "-differences.csv"
+        )
         made = Path(folder) / name
         found = compare_rows(old.rows, new.rows, old.headings, new.headings, record.key, write_to=made)
         result = found.as_json()

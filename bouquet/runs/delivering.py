@@ -19,6 +19,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import WriteError
+from bouquet.core.language import tr
 from bouquet.core.naming import with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.template import Template
@@ -47,13 +48,17 @@ def appendable(template: Template, format: str) -> str | None:
     """
     if not FORMATS[format].grows:
         growing = " and ".join(f.label for f in FORMATS.values() if f.grows)
-        return f"Rows can be added to {growing} files only, not to {FORMATS[format].noun}."
+        return tr(
+            "Rows can be added to {growing} files only, not to {formats}.",
+            growing=growing,
+            formats=FORMATS[format].noun,
+        )
     if template.output.style != "machine":
-        return "Only files in machine style can grow: titles and totals would stand between the rows."
+        return tr("Only files in machine style can grow: titles and totals would stand between the rows.")
     if template.output.split is not None:
-        return "A file that is split into several cannot be added to."
+        return tr("A file that is split into several cannot be added to.")
     if template.output.archive or template.output.attachments is not None:
-        return "An archive cannot be added to."
+        return tr("An archive cannot be added to.")
     return None
 
 
@@ -81,7 +86,7 @@ def deliver(
             if entry.mode == "append" and file.role == "data":
                 template, plan = planned()
                 if template is None or plan is None or (why := appendable(template, run.format)):
-                    raise FolderError(why or "Rows of a bundle cannot be added to an appended file.")
+                    raise FolderError(why or tr("Rows of a bundle cannot be added to an appended file."))
                 _append(services, run, plan, made, entry.target)
             elif entry.mode == "new":
                 entry = _put_new(services, made, file, entry)
@@ -153,7 +158,7 @@ def _reserve(
         own = sa.select(Placing).where(Placing.run_id == run_id, Placing.position == position)
         if known := session.scalars(own).first():
             return known
-    raise WriteError(f"There is no free name left for “{name}”; clear the folder.")
+    raise WriteError(tr("There is no free name left for “{name}”; clear the folder.", name=name))
 
 
 @contextmanager
@@ -162,7 +167,7 @@ def _told(name: str) -> Iterator[None]:
         yield
     except OSError as error:
         reason = (error.strerror or str(error)).lower()
-        raise WriteError(f"The file could not be put into “{name}”: {reason}.") from error
+        raise WriteError(tr("The file could not be put into “{name}”: {reason}.", name=name, reason=reason)) from error
 
 
 def _put_new(services: Services, made: Path, file: RunFile, entry: Placing) -> Placing:
@@ -284,7 +289,12 @@ def _check_head(place: Place, head: bytes, name: str, plan: Plan) -> None:
             return
     wanted = ", ".join(c.heading for c in plan.columns[:6])
     raise FolderError(
-        f"“{name}” begins with other headings, or in another order or encoding, than {wanted}. Nothing was added to it."
+        tr(
+            "“{name}” begins with other headings, or in another order or encoding, than {wanted}. "
+            "Nothing was added to it.",
+            name=name,
+            wanted=wanted,
+        )
     )
 
 

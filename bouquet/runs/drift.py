@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import Problem, TemplateError, nearest
+from bouquet.core.language import tr
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
 from bouquet.core.template.paths import replace_step, steps_of
@@ -185,7 +186,12 @@ def look_for_drift(services: Services, source: Source) -> list[Broken]:
                 round_.paused, round_.paused_for = True, SOURCE_CHANGED
             if running:
                 said = broken.problems[0].message
-                text = f"{source.title} changed, so the rounds of {broken.template.name} are paused: {said}"
+                text = tr(
+                    "{source} changed, so the rounds of {template} are paused: {said}",
+                    source=source.title,
+                    template=broken.template.name,
+                    said=said,
+                )
                 whom = [*(r.created_by for r in running), *people.keeper_ids(session)]
                 ledger.tell(session, whom, f"/templates/{broken.template.id}", text, now)
     return found
@@ -248,7 +254,7 @@ def move_template(
     whole = not resolve(template, catalogue, services.context(source=target.key)).problems
     if saved is not None and whole:
         mended = None if was_saved else read_document(with_replaced(saved.document, catalogue, replacing)).as_document()
-        shelf.save_version(session, record.id, f"moved to {target.title}", by, now, document=mended)
+        shelf.save_version(session, record.id, tr("moved to {target}", target=target.title), by, now, document=mended)
     for round_ in rounds_of(session, record.id):
         if not whole and not round_.paused:
             round_.paused, round_.paused_for = True, SOURCE_CHANGED
@@ -272,4 +278,8 @@ def _replaced(document: dict[str, Any], catalogue: Catalogue, missing: Missing, 
 
 
 def _note(missing: Missing, new: str) -> str:
-    return f"“{missing.name or missing.records}” replaced by “{new}” everywhere, as the source changed"
+    return tr(
+        "“{missing}” replaced by “{new}” everywhere, as the source changed",
+        missing=missing.name or missing.records,
+        new=new,
+    )

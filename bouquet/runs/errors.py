@@ -7,6 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 from bouquet.core.errors import BouquetError, TemplateError
+from bouquet.core.language import tr
 
 __all__ = ["FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
 
@@ -52,5 +53,5 @@ def error_facts(error: BaseException) -> dict[str, Any]:
         facts["message"] = " ".join(p.message for p in error.problems)
         facts["problems"] = [{"code": p.code, "message": p.message, "place": p.place} for p in error.problems]
     elif not isinstance(error, BouquetError):
-        facts["message"] = "Something unexpected went wrong; the server's log has the details."
+        facts["message"] = tr("Something unexpected went wrong; the server's log has the details.")
     return facts

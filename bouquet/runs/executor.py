@@ -21,6 +21,7 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
+from bouquet.core.language import tr, whole
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_bundle, read_document
 from bouquet.rights import barred_elsewhere
@@ -69,7 +70,7 @@ class _Progress:
     def __call__(self, stage: str, announced: int | None, written: int) -> None:
         self.stage, self.announced, self.written = stage, announced, written
         if self.stop:
-            raise RunCancelled("The run was cancelled.")
+            raise RunCancelled(tr("The run was cancelled."))
 
 
 @dataclass
@@ -166,13 +167,21 @@ def _send(services: Services, run: Run) -> None:
         raise
     except (BouquetError, OSError) as error:
         facts = error_facts(error)
-        notice = f"{run.name} is made but could not be delivered: {facts['message']}"
+        notice = tr(
+            "{run} is made but could not be delivered: {facts}",
+            run=run.name,
+            facts=facts["message"],
+        )
         _finish(services, run, status="held", notice=notice, error=facts)
     else:
-        notice = f"{run.name} is ready: {run.rows_written:,} rows."
+        notice = tr(
+            "{run} is ready: {rows_written} rows.",
+            run=run.name,
+            rows_written=whole(run.rows_written),
+        )
         rule, nobodys = parts_of_nobody(services, run, [f.part for f in files])
         if nobodys and rule == "tell":
-            notice += f" Nobody receives the parts {', '.join(nobodys[:8])}."
+            notice += tr(" Nobody receives the parts {nobodys}.", nobodys=", ".join(nobodys[:8]))
         _finish(services, run, status="ready", notice=notice, error=None)
 
 
@@ -199,7 +208,11 @@ def _pause_round(services: Services, run: Run, error: TemplateError) -> None:
         if round_.paused:
             return
         round_.paused, round_.paused_for = True, SOURCE_CHANGED
-        text = f"{run.name} failed because its source changed, so its round is paused: {said}"
+        text = tr(
+            "{run} failed because its source changed, so its round is paused: {said}",
+            run=run.name,
+            said=said,
+        )
         ledger.notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, services.clock())
 
 
@@ -208,9 +221,12 @@ def _give_up(services: Services, run: Run) -> None:
     End a run that was taken up again and again without coming to an end.
     """
     log.error("run_given_up", run=run.id, tries=run.tries - 1)
-    said = f"It was begun {MOST_TRIES} times and each time its worker ended before it did, so it is not tried again."
+    said = tr(
+        "It was begun {most_tries} times and each time its worker ended before it did, so it is not tried again.",
+        most_tries=MOST_TRIES,
+    )
     if run.status == "releasing" or run.stage == "delivering":
-        notice = f"{run.name} is made but could not be delivered: {said}"
+        notice = tr("{run} is made but could not be delivered: {said}", run=run.name, said=said)
         facts = {"code": "given_up", "message": said}
         _finish(services, run, status="held", notice=notice, error=facts)
         return
@@ -262,7 +278,7 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     if exported.verdict == "stop":
         exported.slip["files"] = []
         said = "; ".join(c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "stop")
-        error = RunFailed(f"A check stopped it, and nothing is made available: {said}.")
+        error = RunFailed(tr("A check stopped it, and nothing is made available: {said}.", said=said))
         _end(services, run, "failed", error, **facts)
         return None
     empty = exported.rows + exported.rows_apart == 0 and not exported.tells_gone
@@ -278,24 +294,28 @@ def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
     facts["keep_until"] = services.clock() + timedelta(days=days)
     rule, nobodys = parts_of_nobody(services, run, [f.part for f in exported.files])
     if nobodys and rule == "hold":
-        notice = f"{run.name} waits for you: nobody receives the parts {', '.join(nobodys[:8])}."
+        notice = tr(
+            "{run} waits for you: nobody receives the parts {nobodys}.",
+            run=run.name,
+            nobodys=", ".join(nobodys[:8]),
+        )
         facts["error"] = {"code": "parts_of_nobody", "message": notice}
         _finish(services, run, status="held", files=files, notice=notice, **facts)
         return None
     if exported.verdict == "hold":
         held = [c["words"] for c in exported.slip["checks"] if c["objections"] and c["severity"] == "hold"]
-        notice = f"{run.name} waits for you: {'; '.join(held)}."
+        notice = tr("{run} waits for you: {held}.", run=run.name, held="; ".join(held))
         _finish(services, run, status="held", files=files, notice=notice, **facts)
         return None
     if run.round_id is None:
-        notice = f"{run.name} is ready: {exported.rows:,} rows."
+        notice = tr("{run} is ready: {rows} rows.", run=run.name, rows=whole(exported.rows))
         _finish(services, run, status="ready", files=files, notice=notice, **facts)
         return None
     with services.store.session() as session:
         entered = ledger.enter_made(session, run.id, run.attempt, files=files, now=services.clock(), **facts)
         made = ledger.get_run(session, run.id)
     if not entered:
-        raise RunCancelled("The run was cancelled.")
+        raise RunCancelled(tr("The run was cancelled."))
     return made
 
 
@@ -386,7 +406,7 @@ def _end(services: Services, run: Run, status: str, error: BaseException, **fact
     has it ended later, and the run never falls silent.
     """
     said = error_facts(error)
-    notice = f"{run.name} failed: {said['message']}" if status == "failed" else None
+    notice = tr("{run} failed: {said}", run=run.name, said=said["message"]) if status == "failed" else None
     for wait in (1.0, 3.0, 10.0, None):
         try:
             _finish(services, run, status=status, notice=notice, error=said if status == "failed" else None, **facts)

@@ -24,6 +24,7 @@ import pyarrow as pa
 from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
+from bouquet.core.language import tr
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name
 from bouquet.core.omitted import omitted
@@ -137,7 +138,12 @@ class Export:
                 slip["recipients"] = self.forms.put(self.stem)
         except OSError as error:
             reason = error.strerror or str(error)
-            raise WriteError(f"The file could not be written: {reason.lower()}. Nothing was kept of it.") from error
+            raise WriteError(
+                tr(
+                    "The file could not be written: {reason}. Nothing was kept of it.",
+                    reason=reason.lower(),
+                )
+            ) from error
         finally:
             with contextlib.suppress(OSError):
                 for left in self.folder.glob(".*.part"):
@@ -171,7 +177,7 @@ class Export:
             announced = count_attachments(snapshot, self.plan)
             slip["attachments"] = write_archive(beside, files, attached, self.plan.context.as_of, self._beat)
             if slip["attachments"] != announced:
-                raise CountMismatch(announced, slip["attachments"], "attached files")
+                raise CountMismatch(announced, slip["attachments"], tr("attached files"))
             self.files.append(self.finished.finish(name, beside, "archive", 0))
         slip["files"] = [file_facts(f) for f in self.files]
 

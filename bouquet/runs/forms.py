@@ -16,6 +16,7 @@ from pathlib import Path
 import polars as pl
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.core.layout import Form, Requirements, form_for, misfits
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import NameFacts, file_name
@@ -215,7 +216,7 @@ class FormFile:
             return b""
         table = io.StringIO()
         writer = csv.writer(table)
-        writer.writerow([*(r.field.label for r in self.form.plan.row_key), "What is missing"])
+        writer.writerow([*(r.field.label for r in self.form.plan.row_key), tr("What is missing")])
         writer.writerows((*keys, heading) for keys, heading in self._required.missing)
         return table.getvalue().encode("utf-8-sig")
 

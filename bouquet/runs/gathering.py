@@ -7,6 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.language import tr, whole
 from bouquet.core.template import (
     MOST_PARTS,
     Bundle,
@@ -35,10 +36,10 @@ def source_of_bundle(services: Services, person: Person, contents: BundleContent
     if contents.everything or contents.records:
         found.add(source)
     if not found:
-        message = "A bundle holds at least one template or record type."
+        message = tr("A bundle holds at least one template or record type.")
         raise PlanError([Problem(code="empty_bundle", message=message, place="bundle.templates")])
     if len(found) > 1:
-        message = "These templates read different sources. A bundle is of one, so that its files agree."
+        message = tr("These templates read different sources. A bundle is of one, so that its files agree.")
         raise PlanError([Problem(code="several_sources", message=message, place="bundle.templates")])
     return found.pop()
 
@@ -51,7 +52,7 @@ def gather_bundle(services: Services, person: Person, contents: BundleContents, 
     names = list(types) if contents.everything else list(contents.records)
     unknown = [n for n in names if n not in types]
     if unknown:
-        message = f"There is no record type “{unknown[0]}”."
+        message = tr("There is no record type “{unknown}”.", unknown=unknown[0])
         raise PlanError([Problem(code="unknown_record_type", message=message, place="bundle.records")])
     parts: list[Template] = []
     answers: list[dict[str, Any]] = []
@@ -63,7 +64,11 @@ def gather_bundle(services: Services, person: Person, contents: BundleContents, 
     for name in names:
         parts += whole_templates(types[name], attachments=contents.attachments)
     if not 0 < len(parts) <= MOST_PARTS:
-        message = f"A bundle holds 1 to {MOST_PARTS:,} templates and record types; this has {len(parts):,}."
+        message = tr(
+            "A bundle holds 1 to {most_parts} templates and record types; this has {parts}.",
+            most_parts=whole(MOST_PARTS),
+            parts=whole(len(parts)),
+        )
         raise PlanError([Problem(code="bundle_size", message=message, place="bundle.records")])
     if contents.file_format is not None:
         parts = [as_format(part, contents.file_format) for part in parts]
@@ -77,6 +82,6 @@ def _records(services: Services, person: Person, contents: BundleContents) -> li
         for entry in contents.templates:
             record = shelf.get_template(session, entry.template)
             if record.kind != "template" or not may(person, "look", record):
-                raise NotFound("A template of this bundle was removed, or is not yours to see.")
+                raise NotFound(tr("A template of this bundle was removed, or is not yours to see."))
             found.append(record)
     return found

@@ -17,6 +17,7 @@ from uuid import uuid4
 
 import polars as pl
 
+from bouquet.core.language import tr, whole
 from bouquet.core.naming import safe_name
 from bouquet.core.plan import Plan, Read, resolve
 from bouquet.core.reading import FileRows, Unreadable, first_cells, first_headings
@@ -82,9 +83,9 @@ def recognise(services: Services, path: Path, name: str, run_id: int | None = No
     digest, stamp = Digest(path).finish(), _stamp(path)
     with services.store.session() as session:
         if run_id is not None:
-            return Recognised(ledger.get_run(session, run_id), "as you said")
+            return Recognised(ledger.get_run(session, run_id), tr("as you said"))
         if stamp is not None:
-            return Recognised(ledger.get_run(session, stamp), "by its stamp")
+            return Recognised(ledger.get_run(session, stamp), tr("by its stamp"))
         for by, found in (
             ("by its content: nothing in it was changed", ledger.runs_of_file(session, sha256=digest)),
             ("by its name", ledger.runs_of_file(session, name=name)),
@@ -94,7 +95,7 @@ def recognise(services: Services, path: Path, name: str, run_id: int | None = No
                 own = {c["heading"] for c in (run.slip or {}).get("columns", ())}
                 if own and len(headings & own) >= max(1, len(own) // 2):
                     return Recognised(run, by)
-    raise RunFailed(f"“{name}” does not come from any run we know. Say which run it comes from.")
+    raise RunFailed(tr("“{name}” does not come from any run we know. Say which run it comes from.", name=name))
 
 
 def check_file(services: Services, run: Run, path: Path, name: str, person: Person) -> Checked:
@@ -114,7 +115,12 @@ def check_file(services: Services, run: Run, path: Path, name: str, person: Pers
         made = _frame(made_rows.rows)
     missing = [k for k in key if k not in given.columns]
     if missing:
-        raise RunFailed(f"The column “{missing[0]}”, by which records are told apart, is not in the file.")
+        raise RunFailed(
+            tr(
+                "The column “{missing}”, by which records are told apart, is not in the file.",
+                missing=missing[0],
+            )
+        )
     now = _as_it_is(services, template, plan, run, given.select(key), key, person)
     columns = editable_columns(plan, {c.id: c.editable for c in template.columns}, key)
     result = check_given_back(made, given, now, key, columns)
@@ -130,7 +136,12 @@ def _frame(rows: FileRows) -> pl.DataFrame:
     for frame in rows.batches():
         count += frame.height
         if count > MOST_ROWS:
-            raise RunFailed(f"Files of more than {MOST_ROWS:,} rows are not checked as given back by a person.")
+            raise RunFailed(
+                tr(
+                    "Files of more than {most_rows} rows are not checked as given back by a person.",
+                    most_rows=whole(MOST_ROWS),
+                )
+            )
         frames.append(frame)
     return pl.concat(frames) if frames else pl.DataFrame(schema=dict.fromkeys(rows.headings, pl.String))
 
@@ -172,7 +183,7 @@ def _reading(path: Path, name: str, known: tuple[str, ...] = ()) -> FileRows:
     mark = max(heads, key=lambda m: (len(set(heads[m]) & set(known)), len(heads[m])))
     headings = heads[mark]
     if not headings or len(set(headings)) < len(headings):
-        raise Unreadable(f"“{name}” has no row of headings, each of its own.")
+        raise Unreadable(tr("“{name}” has no row of headings, each of its own.", name=name))
     options = Output().csv.model_copy(update={"separator": mark, "encoding": encoding})
     return FileRows((path,), "csv", tuple(headings), options)
 

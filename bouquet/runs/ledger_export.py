@@ -7,6 +7,7 @@ from __future__ import annotations
 from typing import Any
 
 from bouquet.core.catalogue import RecordType
+from bouquet.core.language import tr
 from bouquet.core.template import Column, FieldValue, Output, Template, read_document, whole_template
 from bouquet.store.runs import RunFilter
 
@@ -45,7 +46,7 @@ def ledger_template(run_type: RecordType, wanted: RunFilter, seen: list[int] | N
         parts.append({"path": path, "is": "greater_than", "value": 0})
     return read_document(
         {
-            "name": "Ledger of runs",
+            "name": tr("Ledger of runs"),
             "records": "run",
             "columns": [
                 Column(id=c.id, heading=c.heading, value=c.value).model_dump(mode="json", exclude_defaults=True)

@@ -15,6 +15,8 @@ from email.policy import SMTP
 from email.utils import format_datetime
 from pathlib import Path
 
+from bouquet.core.language import tr, whole
+
 __all__ = ["Enclosure", "Letter", "compose"]
 
 
@@ -58,12 +60,19 @@ def compose(letter: Letter) -> EmailMessage:
     message = EmailMessage(policy=SMTP)
     message["From"], message["To"] = letter.sender, ", ".join(letter.to)
     as_of = f"{letter.as_of:%Y-%m-%d %H:%M} UTC"
-    message["Subject"] = _one_line(f"{letter.title}: {letter.rows:,} rows, as of {as_of}")
+    message["Subject"] = _one_line(
+        tr(
+            "{letter}: {rows} rows, as of {as_of}",
+            letter=letter.title,
+            rows=whole(letter.rows),
+            as_of=as_of,
+        )
+    )
     message["Date"] = format_datetime(letter.sent_at)
     message["Message-ID"] = f"<{letter.mark}@{letter.sender.rpartition('@')[2]}>"
     message["Auto-Submitted"] = "auto-generated"
-    facts = [("Rows", f"{letter.rows:,}"), ("As of", as_of)]
-    facts += [("File", f"{e.name} ({e.size:,} bytes)") for e in letter.enclosures]
+    facts = [("Rows", f"{letter.rows:,}"), (tr("As of"), as_of)]
+    facts += [("File", tr("{name} ({size} bytes)", name=e.name, size=whole(e.size))) for e in letter.enclosures]
     message.set_content(_plain(letter, facts))
     message.add_alternative(_html(letter, facts), subtype="html")
     for enclosure in letter.enclosures:
@@ -103,7 +112,7 @@ def _html(letter: Letter, facts: Sequence[tuple[str, str]]) -> str:
 
 
 def _closing(letter: Letter) -> str:
-    return f"Sent by Bouquet for {letter.owner}; ask them if something is not right."
+    return tr("Sent by Bouquet for {owner}; ask them if something is not right.", owner=letter.owner)
 
 
 def _one_line(text: str) -> str:

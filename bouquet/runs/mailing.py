@@ -14,6 +14,7 @@ from pathlib import Path
 import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 
+from bouquet.core.language import tr
 from bouquet.runs.letters import Enclosure, Letter, compose
 from bouquet.runs.mail_server import MailError, MailServer
 from bouquet.runs.services import Services
@@ -78,7 +79,7 @@ def mail_to_person(services: Services, run: Run, files: Sequence[RunFile], perso
 
 def _server_of(services: Services) -> MailServer:
     if services.mail is None:
-        raise MailError("Mail is not set up here, so nothing was sent; an administrator sets BOUQUET_SMTP_URL.")
+        raise MailError(tr("Mail is not set up here, so nothing was sent; an administrator sets BOUQUET_SMTP_URL."))
     return services.mail
 
 
@@ -87,7 +88,7 @@ def _message(
 ) -> EmailMessage:
     attached = sum(f.size for f, _ in files) <= server.most_bytes
     mark = hashlib.sha256(f"{run.id} {run.as_of.isoformat()} {to}".encode()).hexdigest()[:24]
-    too_large = "The files are too large for a mail; they are kept in Bouquet with the run."
+    too_large = tr("The files are too large for a mail; they are kept in Bouquet with the run.")
     return compose(
         Letter(
             sender=server.sender,

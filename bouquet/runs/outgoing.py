@@ -20,6 +20,7 @@ from pathlib import Path, PurePosixPath
 from typing import IO
 
 from bouquet.core.errors import WriteError
+from bouquet.core.language import tr
 from bouquet.runs.errors import FolderError
 
 __all__ = ["Place", "checked_folder", "opened_place"]
@@ -34,13 +35,19 @@ def checked_folder(folder: str) -> PurePosixPath:
     holds a control character.
     """
     if any(unicodedata.category(c) in ("Cc", "Cf", "Cs", "Zl", "Zp") for c in folder):
-        raise FolderError("The name of a folder has no line breaks and no other control characters.")
+        raise FolderError(tr("The name of a folder has no line breaks and no other control characters."))
     path = PurePosixPath(folder.strip())
     parts = path.parts
     if not parts or ".." in parts or parts[0] == "/" or any(p.startswith(".") or "\\" in p for p in parts):
         raise FolderError(" ".join((FolderError.__doc__ or "").split()))
     if len(parts) > MOST_PARTS or any(len(p.encode()) > LONGEST_PART for p in parts):
-        raise FolderError(f"A folder has at most {MOST_PARTS} parts, each of at most {LONGEST_PART} bytes.")
+        raise FolderError(
+            tr(
+                "A folder has at most {most_parts} parts, each of at most {longest_part} bytes.",
+                most_parts=MOST_PARTS,
+                longest_part=LONGEST_PART,
+            )
+        )
     return path
 
 
@@ -68,7 +75,7 @@ class Place:
         except FileNotFoundError:
             return 0
         if not stat.S_ISREG(known.st_mode):
-            raise WriteError(f"“{self.name}” is no plain file.")
+            raise WriteError(tr("“{name}” is no plain file.", name=self.name))
         return known.st_size
 
     def waits(self, owner: int) -> bool:
@@ -177,7 +184,11 @@ def opened_place(root: Path, target: str) -> Iterator[Place]:
                 inner = os.open(part, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW, dir_fd=here)
             except OSError as error:
                 if error.errno in (errno.ELOOP, errno.ENOTDIR):
-                    message = f"“{part}” in “{target}” is a link or no folder; files are put into plain folders only."
+                    message = tr(
+                        "“{part}” in “{target}” is a link or no folder; files are put into plain folders only.",
+                        part=part,
+                        target=target,
+                    )
                     raise FolderError(message) from error
                 raise
             os.close(here)

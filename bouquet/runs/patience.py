@@ -14,6 +14,7 @@ from contextvars import ContextVar
 from typing import TypeVar
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 
 __all__ = ["Patience", "TookTooLong", "hold", "patience_for"]
 
@@ -67,7 +68,12 @@ class Patience:
         except Exception as error:
             if not self.over:
                 raise
-            raise TookTooLong(f"it was broken off, as it was not done after {self.seconds:,.0f} seconds") from error
+            raise TookTooLong(
+                tr(
+                    "it was broken off, as it was not done after {seconds} seconds",
+                    seconds=f"{self.seconds:,.0f}",
+                )
+            ) from error
         finally:
             _CURRENT.reset(token)
 

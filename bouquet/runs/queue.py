@@ -21,6 +21,7 @@ from psycopg import OperationalError
 from psycopg.errors import UniqueViolation
 from sqlalchemy.exc import DBAPIError
 
+from bouquet.core.language import tr
 from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.retention import expire_files, sweep_files
@@ -307,7 +308,7 @@ class Queue:
                         shutdown_graceful_timeout=5,
                     )
                 # A worker that lost the connection it listens on ends as if it had been asked to.
-                interruption = "it stopped by itself"
+                interruption = tr("it stopped by itself")
             except asyncio.CancelledError:
                 raise
             except Exception as error:

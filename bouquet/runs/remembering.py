@@ -13,6 +13,7 @@ from uuid import UUID
 import polars as pl
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr, whole
 from bouquet.core.memory import SeenRecords, key_digest, seen_records
 from bouquet.core.plan import NotSent, Plan, resolve
 from bouquet.core.shaping import to_frame
@@ -157,13 +158,19 @@ def repeated(services: Services, snapshot: Snapshot, template: Template, plan: P
         sent = keys_sent(session, of_run, start.made_of or start.name)
         empty = ledger.get_run(session, of_run).rows_written == 0
     if sent is None and not empty:
-        raise RunFailed("Which records that run sent was not kept. Forget them in the memory to send them again.")
+        raise RunFailed(tr("Which records that run sent was not kept. Forget them in the memory to send them again."))
     rows = _seen(snapshot, plan, cells=False)
     wanted = {digest.hex() for digest in sent or ()}
     keys = {t for part in rows for t, k in zip(part.texts, part.keys, strict=True) if k[:16] in wanted}
     most = MOST if len(plan.key) == 1 else MOST_COMPOSITE
     if len(keys) > most:
-        raise RunFailed(f"That run sent {len(keys):,} records; {most:,} can be sent once more.")
+        raise RunFailed(
+            tr(
+                "That run sent {keys} records; {most} can be sent once more.",
+                keys=whole(len(keys)),
+                most=whole(most),
+            )
+        )
     return Left(NotSent(tuple(sorted(keys)), but=False), len(keys), 0)
 
 
@@ -193,10 +200,13 @@ def _lefts(found: New, readers: Mapping[int, Only], most: int) -> Iterator[Left]
     What is left, by what its readers want.
     """
     if found.keys is not None and not found.keys and found.new and found.known > most:
-        message = (
-            f"{found.new:,} records are new and {found.known:,} were sent before; a run tells {most:,} of them apart."
+        message = tr(
+            "{new} records are new and {known} were sent before; a run tells {most} of them apart.",
+            new=whole(found.new),
+            known=whole(found.known),
+            most=whole(most),
         )
-        raise RunFailed(f"{message} Narrow the template, or let it send everything once.")
+        raise RunFailed(tr("{message} Narrow the template, or let it send everything once.", message=message))
     not_sent = NotSent(found.keys, found.but) if found.keys is not None else None
     for only in dict.fromkeys(readers[r] for r in found.readers):
         same = tuple(r for r in found.readers if readers[r] == only)

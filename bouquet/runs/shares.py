@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from bouquet.core.checks import worst
+from bouquet.core.language import tr
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Only, Template
 from bouquet.runs.crossing import crossed_plan
@@ -173,13 +174,13 @@ def _given(made: Exported, share: Share, folder: Path, addressed: Sequence[Addre
         said.append(told)
     files += [_moved(f, folder) for f in made.files if f.role == "missing"]
     who = " and ".join(names[r] for r in share.readers if r in names)
-    found = tuple({**f, "words": f"For {who}: {f['words']}"} for f in made.findings)
+    found = tuple({**f, "words": tr("For {who}: {f}", who=who, f=f["words"])} for f in made.findings)
     slip = {**made.slip, "recipients": said, "checks": [_for(who, c) for c in made.slip["checks"]]}
     return replace(made, files=tuple(files), slip=slip, findings=found, apart=dict.fromkeys(share.readers, made.sent))
 
 
 def _for(who: str, check: dict[str, Any]) -> dict[str, Any]:
-    return {**check, "words": f"For {who}: {check['words']}"}
+    return {**check, "words": tr("For {who}: {check}", who=who, check=check["words"])}
 
 
 def _copied(file: ExportedFile, recipient: int, folder: Path) -> ExportedFile:

@@ -11,6 +11,7 @@ import sys
 import tempfile
 from pathlib import Path
 
+from bouquet.core.language import tr
 from bouquet.core.spreadsheets import BadSpreadsheet, Room, check_spreadsheet
 
 __all__ = ["first_rows", "rows_apart"]
@@ -59,4 +60,4 @@ def _read(path: Path, target: Path, memory: int, seconds: int, count: int = 0) -
     try:
         subprocess.run(command, capture_output=True, timeout=2 * seconds, check=True)
     except subprocess.SubprocessError as error:
-        raise BadSpreadsheet("This cannot be read as a spreadsheet (.xlsx).") from error
+        raise BadSpreadsheet(tr("This cannot be read as a spreadsheet (.xlsx).")) from error

@@ -19,6 +19,7 @@ from typing import Any
 import fsspec
 
 from bouquet.core.errors import WriteError
+from bouquet.core.language import tr
 
 __all__ = ["FileStore"]
 
@@ -87,7 +88,7 @@ class FileStore:
                 fs.mv(beside, target)
         except OSError as error:
             reason = (error.strerror or str(error)).lower()
-            raise WriteError(f"The file could not be put into the file store: {reason}.") from error
+            raise WriteError(tr("The file could not be put into the file store: {reason}.", reason=reason)) from error
         return name
 
     def leave(self, run_id: int, attempt: int) -> None:

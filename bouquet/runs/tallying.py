@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from bouquet.core.language import tr, whole
 from bouquet.core.plan import Plan
 from bouquet.core.sql import Counted, Statements, TallyStep
 from bouquet.sources import Snapshot
@@ -76,7 +77,7 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
         before = rows
     if any(b.fill_gaps for b in plan.by):
         rows = int(snapshot.row(statements.count())["rows"])
-        tally.append({**_LINE, "kind": "group", "words": "with empty steps between", "rows": rows})
+        tally.append({**_LINE, "kind": "group", "words": tr("with empty steps between"), "rows": rows})
         return tally
     return tally + _limited(plan, before)
 
@@ -87,7 +88,12 @@ def _limited(plan: Plan, before: int) -> list[dict[str, Any]]:
     """
     if plan.at_most is None or before <= plan.at_most:
         return []
-    entry = {"kind": "limit", "place": "at_most", "words": f"the first {plan.at_most:,}", "rows": plan.at_most}
+    entry = {
+        "kind": "limit",
+        "place": "at_most",
+        "words": tr("the first {at_most}", at_most=whole(plan.at_most)),
+        "rows": plan.at_most,
+    }
     return [{**_LINE, **entry, "left_out": before - plan.at_most}]
 
 
@@ -107,7 +113,9 @@ def _empty(plan: Plan, counted: Counted, counts: dict[str, Any]) -> list[dict[st
             found.append(
                 {
                     "path": ".".join(r.name for r in way),
-                    "words": f"without {label}" if len(way) == 1 else f"{way[-2].label.lower()} without {label}",
+                    "words": tr("without {label}", label=label)
+                    if len(way) == 1
+                    else tr("{way} without {label}", way=way[-2].label.lower(), label=label),
                     "rows": rows,
                     "leave_out": {"path": key[0].path, "is": "not_blank"} if key else None,
                 }
@@ -117,10 +125,15 @@ def _empty(plan: Plan, counted: Counted, counts: dict[str, Any]) -> list[dict[st
 
 def _words(step: TallyStep, plan: Plan, words: dict[str, str]) -> str:
     if step.kind == "open":
-        kept = "kept, a row each" if plan.keeps_childless else "left out"
-        return f"one row per {plan.row_type.label}; {plan.record_type.plural} without any are {kept}"
+        kept = tr("kept, a row each") if plan.keeps_childless else tr("left out")
+        return tr(
+            "one row per {row_type}; {record_type} without any are {kept}",
+            row_type=plan.row_type.label,
+            record_type=plan.record_type.plural,
+            kept=kept,
+        )
     if step.kind == "group":
         return "groups"
     if step.kind == "scope":
-        return "hidden by rights"
+        return tr("hidden by rights")
     return words.get(step.step.place, step.step.place) if step.step else plan.record_type.plural

@@ -11,6 +11,7 @@ from typing import Any
 
 from bouquet.core.catalogue import Route
 from bouquet.core.dictionary import column_words
+from bouquet.core.language import tr, whole
 from bouquet.core.plan import Plan
 from bouquet.core.sql import Answered, Statements
 from bouquet.core.values import Value
@@ -123,7 +124,7 @@ class _Tracer:
     def _step(self, traced: Answered, row: Mapping[str, Any]) -> TraceStep:
         return TraceStep(
             traced.step.place,
-            "hidden by rights" if traced.step.hidden else self.words.get(traced.step.place, traced.step.place),
+            tr("hidden by rights") if traced.step.hidden else self.words.get(traced.step.place, traced.step.place),
             bool(row[traced.holds]),
             tuple((column_words(cell), row[name]) for cell, name in traced.saw),
         )
@@ -146,8 +147,8 @@ class _Tracer:
         return self._within_limit(int(found[0]["position"]) if found else 0)
 
     def _within_limit(self, position: int) -> TraceStep:
-        words = f"the first {self.plan.at_most:,}"
-        saw = (("its position", f"{position:,}"),)
+        words = tr("the first {at_most}", at_most=whole(self.plan.at_most or 0))
+        saw = ((tr("its position"), f"{position:,}"),)
         return TraceStep("at_most", words, 0 < position <= (self.plan.at_most or 0), saw)
 
     def children(self, key: Sequence[Value]) -> tuple[Traced, ...]:
@@ -167,8 +168,10 @@ class _Tracer:
         """
         passing = sum(c.is_in for c in children)
         kept = self.plan.keeps_childless
-        said = f"one row per {self.plan.row_type.label}" + ("; one also without any" if kept else "")
-        saw = ((f"its {self.plan.row_type.plural} that pass", str(passing)),)
+        said = tr("one row per {row_type}", row_type=self.plan.row_type.label) + (
+            tr("; one also without any") if kept else ""
+        )
+        saw = ((tr("its {row_type} that pass", row_type=self.plan.row_type.plural), str(passing)),)
         return replace(record, steps=(*record.steps, TraceStep("rows", said, kept or passing > 0, saw)))
 
 

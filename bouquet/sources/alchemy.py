@@ -17,6 +17,7 @@ from typing import Any
 import pyarrow as pa
 import sqlalchemy as sa
 
+from bouquet.core.language import tr
 from bouquet.core.sql import DIALECTS
 from bouquet.sources import mysql, sqlite
 from bouquet.sources.base import Planned, python_rows
@@ -121,8 +122,10 @@ class AlchemySnapshot:
             if "interrupted" not in str(error.orig):
                 raise
             if self._cancelled:
-                raise SourceCancelled(f"{self.title}: the query was stopped.") from error
-            raise SourceTimeout(f"{self.title}: this takes longer than interactive work may.") from error
+                raise SourceCancelled(tr("{title}: the query was stopped.", title=self.title)) from error
+            raise SourceTimeout(
+                tr("{title}: this takes longer than interactive work may.", title=self.title)
+            ) from error
 
 
 def _batch(names: Sequence[str], types: Sequence[Any], rows: Sequence[Any]) -> pa.RecordBatch:
@@ -161,7 +164,11 @@ class AlchemyReader:
         else:
             self.engine = sa.create_engine(url, poolclass=sa.NullPool)
         if self.engine.dialect.name not in DIALECTS:
-            msg = f"{title}: Bouquet does not speak {self.engine.dialect.name} yet."
+            msg = tr(
+                "{title}: Bouquet does not speak {dialect} yet.",
+                title=title,
+                dialect=self.engine.dialect.name,
+            )
             raise ValueError(msg)
         self._lock = threading.Lock()
         if self.engine.dialect.name == "sqlite":

@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from bouquet.core.catalogue import Catalogue, Kind, RecordType
 from bouquet.core.catalogue import Field as CatalogueField
+from bouquet.core.language import tr
 from bouquet.core.personal import PersonalClass
 from bouquet.sources.making import field_made, made_type
 from bouquet.sources.names import free_name, name_of_label
@@ -139,7 +140,7 @@ def edited(overlay: Overlay, catalogue: Catalogue, edits: Sequence[Edit]) -> Ove
         record_type = types.get(edit.table)
         if record_type is None:
             if edit.hidden is None:
-                raise OverlayError(f"There is no record type of the table “{edit.table}”.")
+                raise OverlayError(tr("There is no record type of the table “{table}”.", table=edit.table))
             continue
         known = tables.get(edit.table, RecordTypeOverlay(name=record_type.name, guessed=True))
         if edit.field is not None and edit.made is None:
@@ -157,7 +158,7 @@ def _known_schemas(catalogue: Catalogue, schemas: Sequence[str]) -> tuple[str, .
     known = [name for name, _ in catalogue.schemas]
     missing = [s for s in schemas if s not in known]
     if missing:
-        raise OverlayError(f"There is no schema “{missing[0]}” in this source.")
+        raise OverlayError(tr("There is no schema “{missing}” in this source.", missing=missing[0]))
     chosen = tuple(s for s in known if s in schemas)
     return () if len(chosen) == len(known) else chosen
 
@@ -172,7 +173,13 @@ def known_share(record_type: RecordType) -> tuple[int, int]:
 def _with_field(known: RecordTypeOverlay, record_type: RecordType, edit: Edit) -> RecordTypeOverlay:
     found = record_type.field_named(edit.field or "")
     if found is None:
-        raise OverlayError(f"The {record_type.label} has no field “{edit.field}”.")
+        raise OverlayError(
+            tr(
+                "The {record_type} has no field “{field}”.",
+                record_type=record_type.label,
+                field=edit.field,
+            )
+        )
     if found.formula:
         return _with_made_changed(known, found, edit)
     part, key = _place_of(found)
@@ -199,18 +206,37 @@ def _changed(told: FieldOverlay, found: CatalogueField, record_type: RecordType,
         changes["lookup"] = None
     if edit.label is not None:
         if not edit.label.strip():
-            raise OverlayError(f"“{found.label}” of {record_type.plural} needs a label.")
+            raise OverlayError(
+                tr(
+                    "“{label}” of {record_type} needs a label.",
+                    label=found.label,
+                    record_type=record_type.plural,
+                )
+            )
         changes["label"] = edit.label.strip()
     if edit.kind is not None:
         stored = "text" if found.typed_text else found.stored
         if edit.kind is not found.kind and edit.kind not in kinds_of(stored, found.kind):
-            raise OverlayError(f"“{found.label}” is kept as {stored}, and cannot be of the kind {edit.kind}.")
+            raise OverlayError(
+                tr(
+                    "“{label}” is kept as {stored}, and cannot be of the kind {kind}.",
+                    label=found.label,
+                    stored=stored,
+                    kind=edit.kind,
+                )
+            )
         changes["kind"] = edit.kind
     if edit.retired is not None:
         changes["retired"] = edit.retired.strip() or None
     if edit.substitute is not None:
         if edit.substitute and record_type.field_named(edit.substitute) is None:
-            raise OverlayError(f"The {record_type.label} has no field “{edit.substitute}” to take instead.")
+            raise OverlayError(
+                tr(
+                    "The {record_type} has no field “{substitute}” to take instead.",
+                    record_type=record_type.label,
+                    substitute=edit.substitute,
+                )
+            )
         changes["substitute"] = edit.substitute or None
     return told.model_copy(update=changes)
 
@@ -245,28 +271,50 @@ def _with_record_type(
         value = getattr(edit, name)
         if value is not None:
             if not value.strip():
-                raise OverlayError(f"The {record_type.label} needs a name.")
+                raise OverlayError(tr("The {record_type} needs a name.", record_type=record_type.label))
             changes[name] = value.strip()
     if edit.meaning is not None:
         changes["meaning"] = edit.meaning
     if edit.link is not None:
         changes["link"] = edit.link.strip() or None
-    facts = {"touched_by": "that names a person", "belongs_to": "that names a person", "unit_by": "that tells a unit"}
+    facts = {
+        "touched_by": tr("that names a person"),
+        "belongs_to": tr("that names a person"),
+        "unit_by": tr("that tells a unit"),
+    }
     for fact, what in facts.items():
         said = getattr(edit, fact)
         if said and record_type.field_named(said) is None:
-            raise OverlayError(f"The {record_type.label} has no field “{said}” {what}.")
+            raise OverlayError(
+                tr(
+                    "The {record_type} has no field “{said}” {what}.",
+                    record_type=record_type.label,
+                    said=said,
+                    what=what,
+                )
+            )
         if said is not None:
             changes[fact] = said or None
     if edit.title is not None:
         if record_type.field_named(edit.title) is None:
-            raise OverlayError(f"The {record_type.label} has no field “{edit.title}” to be known by.")
+            raise OverlayError(
+                tr(
+                    "The {record_type} has no field “{edit}” to be known by.",
+                    record_type=record_type.label,
+                    edit=edit.title,
+                )
+            )
         changes["title"] = edit.title
     relations = list(known.relations)
     if edit.without_relation is not None:
         relations = [r for r in relations if r.name != edit.without_relation]
         if len(relations) == len(known.relations):
-            raise OverlayError(f"“{edit.without_relation}” is no relation that was made by hand.")
+            raise OverlayError(
+                tr(
+                    "“{without_relation}” is no relation that was made by hand.",
+                    without_relation=edit.without_relation,
+                )
+            )
     if edit.relation is not None:
         relations.append(_relation(record_type, edit.relation, types))
     return known.model_copy(update={**changes, "relations": tuple(relations)})
@@ -275,11 +323,11 @@ def _with_record_type(
 def _relation(record_type: RecordType, new: NewRelation, types: dict[str, RecordType]) -> RelationOverlay:
     target = types.get(new.to)
     if target is None:
-        raise OverlayError(f"There is no record type of the table “{new.to}” to lead to.")
+        raise OverlayError(tr("There is no record type of the table “{to}” to lead to.", to=new.to))
     for own, other in new.columns.items():
         for holder, column in ((record_type, own), (target, other)):
             if column not in {f.column for f in holder.fields if not f.is_custom and not f.formula}:
-                raise OverlayError(f"The {holder.label} has no column “{column}”.")
+                raise OverlayError(tr("The {holder} has no column “{column}”.", holder=holder.label, column=column))
     taken = {r.name for r in record_type.relations} | {f.name for f in record_type.fields}
     name = free_name(name_of_label(new.label, target.name), taken)
     return RelationOverlay(name=name, label=new.label.strip(), to=new.to, columns=new.columns, many=new.many)
@@ -291,7 +339,12 @@ def _with_made(
     made = dict(known.made)
     if edit.without_made is not None:
         if made.pop(edit.without_made, None) is None:
-            raise OverlayError(f"“{edit.without_made}” is no field that was made by a formula.")
+            raise OverlayError(
+                tr(
+                    "“{without_made}” is no field that was made by a formula.",
+                    without_made=edit.without_made,
+                )
+            )
         return known.model_copy(update={"made": made})
     assert edit.made is not None
     plain = replace(record_type, fields=tuple(f for f in record_type.fields if f.name != edit.field))
@@ -311,7 +364,7 @@ def _with_made_changed(known: RecordTypeOverlay, found: CatalogueField, edit: Ed
     names = ("label", "meaning", "unit", "everyday", "personal", "personal_class", "part_of", "synonyms")
     changes = {n: getattr(edit, n) for n in names if getattr(edit, n) is not None}
     if edit.label is not None and not edit.label.strip():
-        raise OverlayError(f"“{found.label}” needs a label.")
+        raise OverlayError(tr("“{label}” needs a label.", label=found.label))
     return known.model_copy(
         update={"made": {**known.made, found.name: known.made[found.name].model_copy(update=changes)}}
     )
@@ -323,7 +376,7 @@ def _edit_made_type(
     name = edit.table.removeprefix("#")
     told = made.get(name) if edit.table.startswith("#") else None
     if edit.table.startswith("#") and told is None:
-        raise OverlayError(f"There is no record type “{name}” that was made from another.")
+        raise OverlayError(tr("There is no record type “{name}” that was made from another.", name=name))
     if edit.hidden:
         made.pop(name, None)
         return
@@ -338,7 +391,7 @@ def _edit_made_type(
     assert told is not None
     made_of = types.get(told.of)
     if made_of is None:
-        raise OverlayError(f"There is no record type of the table “{told.of}” to make another from.")
+        raise OverlayError(tr("There is no record type of the table “{of}” to make another from.", of=told.of))
     others = replace(catalogue, record_types={k: v for k, v in catalogue.record_types.items() if k != name})
     made_type(others, made_of, name, told)
     made[name] = told

@@ -14,6 +14,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.engine.interfaces import ReflectedColumn
 
 from bouquet.core.catalogue import Attribute, Choice, Field, Kind, Retired
+from bouquet.core.language import tr
 from bouquet.sources.guesses import briefly
 from bouquet.sources.overlay import AttributeOverlay, FieldOverlay, OverlayError, RecordTypeOverlay
 from bouquet.sources.tables import Table
@@ -69,7 +70,11 @@ class CustomFields:
                 continue
             if not self.tables[attributes.table].is_unique({*(theirs for _, theirs in pairs), attributes.name}):
                 raise OverlayError(
-                    f"The attributes of {table} in {attributes.table} may hold several values of one name for a record."
+                    tr(
+                        "The attributes of {table} in {table2} may hold several values of one name for a record.",
+                        table=table,
+                        table2=attributes.table,
+                    )
                 )
             for name in self._attribute_names(attributes):
                 found = Attribute(

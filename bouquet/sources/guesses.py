@@ -32,6 +32,7 @@ from bouquet.core.guessing import (
     relation_candidates,
 )
 from bouquet.core.guessing.words import unit_of, words_of
+from bouquet.core.language import tr
 from bouquet.sources.tables import Foreign, Table
 
 __all__ = ["SAMPLING_TIME", "TableGuesses", "briefly", "guess_tables", "guessed_relations"]
@@ -145,7 +146,12 @@ def guessed_relations(
             agree, looked = _compare(connection, table, candidate.column, target, candidate.key)
         if looked and agree >= SHARE * looked:
             settled.add(at)
-            reason = f"{candidate.reason}; {agree} of {looked} values looked at are keys there"
+            reason = tr(
+                "{reason}; {agree} of {looked} values looked at are keys there",
+                reason=candidate.reason,
+                agree=agree,
+                looked=looked,
+            )
             found.setdefault(candidate.table, []).append(
                 (Foreign(((candidate.column, candidate.key),), candidate.target), reason)
             )
@@ -312,7 +318,9 @@ class _Guesser:
             return None
         if not found or any(text is None for _, text in found):
             return None
-        return tuple(Choice(str(c).strip(), str(t)) for c, t in found), f"its codes are listed in {target}"
+        return tuple(Choice(str(c).strip(), str(t)) for c, t in found), tr(
+            "its codes are listed in {target}", target=target
+        )
 
 
 def _codes(table: Table) -> tuple[str, str] | None:

@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType
 from bouquet.core.errors import nearest
+from bouquet.core.language import tr
 from bouquet.core.plan import Context, MadeError, made_field, read_narrowing, resolve
 from bouquet.core.template import Template
 from bouquet.sources.overlay import MadeFieldOverlay, MadeTypeOverlay, Overlay, OverlayError, table_key
@@ -43,7 +44,9 @@ def with_made(catalogue: Catalogue, overlay: Overlay, *, strict: bool) -> Catalo
         try:
             made_of = by_table.get(told.of)
             if made_of is None:
-                raise OverlayError(f"The record type {name} is made from “{told.of}”, which is not there.")
+                raise OverlayError(
+                    tr("The record type {name} is made from “{of}”, which is not there.", name=name, of=told.of)
+                )
             types[name] = made_type(found, made_of, name, told)
         except OverlayError:
             if strict:
@@ -56,7 +59,7 @@ def field_made(catalogue: Catalogue, holder: RecordType, name: str, made: MadeFi
     A field by its formula. Raises OverlayError, which says what is wrong with it.
     """
     if holder.field_named(name) is not None or holder.relation_named(name) is not None:
-        raise OverlayError(f"The {holder.label} has a “{name}” already.")
+        raise OverlayError(tr("The {holder} has a “{name}” already.", holder=holder.label, name=name))
     plain = Field(
         name=name,
         column=name,
@@ -84,7 +87,13 @@ def made_type(catalogue: Catalogue, made_of: RecordType, name: str, told: MadeTy
     """
     if name in catalogue.record_types:
         near = nearest(name, list(catalogue.record_types))
-        raise OverlayError(f"There is a record type “{name}” already; choose another name than {', '.join(near)}.")
+        raise OverlayError(
+            tr(
+                "There is a record type “{name}” already; choose another name than {near}.",
+                name=name,
+                near=", ".join(near),
+            )
+        )
     try:
         where = read_narrowing(told.where)
     except MadeError as error:

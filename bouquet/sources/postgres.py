@@ -15,6 +15,7 @@ from typing import Any
 import adbc_driver_manager
 import pyarrow as pa
 
+from bouquet.core.language import tr
 from bouquet.core.sql import render
 from bouquet.database_urls import watched_url
 from bouquet.sources.adbc import Connection, Query
@@ -77,7 +78,7 @@ class PostgresSnapshot:
                 self._running = query
             try:
                 if self._cancelled:
-                    raise SourceCancelled(f"{self.title}: the query was stopped.")
+                    raise SourceCancelled(tr("{title}: the query was stopped.", title=self.title))
                 yield query.begin()
             finally:
                 with self._lock:

@@ -12,6 +12,7 @@ from typing import Protocol
 
 import sqlalchemy as sa
 
+from bouquet.core.language import tr
 from bouquet.sources.errors import NoSource, SourceDown
 from bouquet.sources.overlay import Overlay
 from bouquet.sources.source import CatalogueKeeper, Source
@@ -81,7 +82,7 @@ class NothingKept:
         """
         Never asked for.
         """
-        raise NoSource(f"There is no source “{key}”.")
+        raise NoSource(tr("There is no source “{key}”.", key=key))
 
     def copy(self, key: str) -> str:
         """
@@ -93,7 +94,7 @@ class NothingKept:
         """
         Never asked for.
         """
-        raise NoSource(f"There is no source “{key}”.")
+        raise NoSource(tr("There is no source “{key}”.", key=key))
 
     def kept_catalogue(self, key: str, digest: str) -> bytes | None:
         """
@@ -140,7 +141,7 @@ class Sources:
         """
         keys = self.listed()
         if not keys:
-            raise NoSource("No source is set up yet. An administrator adds one under Set-up.")
+            raise NoSource(tr("No source is set up yet. An administrator adds one under Set-up."))
         return keys[0]
 
     def get(self, key: str = "") -> Source:
@@ -152,13 +153,15 @@ class Sources:
             kept = self._listed.get(key, Kept(key))
             if not key:
                 if self.fixed is None:
-                    raise NoSource("The source that was in the settings (BOUQUET_SOURCE_URL) is not there any more.")
+                    raise NoSource(
+                        tr("The source that was in the settings (BOUQUET_SOURCE_URL) is not there any more.")
+                    )
                 source = self.fixed
                 source.keeper = self._kept
             elif key in self._listed:
                 source = self._opened(kept)
             else:
-                raise NoSource(f"There is no source “{key}” here, or it was removed.")
+                raise NoSource(tr("There is no source “{key}” here, or it was removed.", key=key))
             if kept.curated and kept.curated != source.curated:
                 source.lay(self._kept.overlay(key, kept.curated), kept.curated)
             return source
@@ -209,7 +212,9 @@ class Sources:
                 copy = self._kept.copy(kept.key)
                 source = Source(kept.key, address, key=kept.key, environment=kept.environment, copy=copy)
             except (sa.exc.ArgumentError, ValueError) as error:
-                raise SourceDown(f"{kept.key}: its address is none. An administrator gives it another one.") from error
+                raise SourceDown(
+                    tr("{kept}: its address is none. An administrator gives it another one.", kept=kept.key)
+                ) from error
             source.keeper = self._kept
             self._open[kept.key] = (kept.revision, source)
         return source

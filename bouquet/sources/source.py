@@ -19,6 +19,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.core.rights import Rights, Scope
 from bouquet.database_urls import watched_url
 from bouquet.sources.alchemy import AlchemyReader
@@ -136,9 +137,9 @@ class Source:
         self.run_reader: Reader = self.reader
         self.copy = copy
         if copy and sa.make_url(copy).get_backend_name() == "postgresql":
-            self.run_reader = PostgresReader(copy, f"the copy of {self.title}")
+            self.run_reader = PostgresReader(copy, tr("the copy of {title}", title=self.title))
         elif copy:
-            self.run_reader = AlchemyReader(copy, f"the copy of {self.title}")
+            self.run_reader = AlchemyReader(copy, tr("the copy of {title}", title=self.title))
         self._lock = threading.Lock()
         self._catalogue: tuple[float, Catalogue] | None = None
         self._profiles: dict[tuple[str, Scope | None], dict[str, FieldProfile]] = {}

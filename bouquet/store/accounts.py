@@ -13,6 +13,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store import people
 from bouquet.store.errors import NameTaken, NotFound
 from bouquet.store.groups import keep_somebody, set_groups, settle
@@ -51,7 +52,7 @@ def get_person(session: Session, person_id: int) -> Person:
     """
     found = session.get(Person, person_id, with_for_update=True)
     if found is None:
-        raise NotFound("There is no such person.")
+        raise NotFound(tr("There is no such person."))
     return found
 
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.store.models import Delivery, Person, Recipient, Run
 
@@ -21,14 +22,28 @@ def barred(session: Session, delivery: Delivery) -> str | None:
     whose = run.person_id if delivery.person_id is None else delivery.person_id
     sender = session.get(Person, whose) if whose is not None else None
     if sender is not None and sender.disabled_at is not None:
-        return f"Not sent: {sender.name}, who sends it, is not among the people of the house any more. Send it again."
+        return tr(
+            "Not sent: {sender}, who sends it, is not among the people of the house any more. Send it again.",
+            sender=sender.name,
+        )
     if sender is not None and not Limits.read(sender.limits).lets_go(delivery.recipient_id):
-        return f"Not sent: files of {sender.name} may not go to {delivery.recipient.name}."
+        return tr(
+            "Not sent: files of {sender} may not go to {recipient}.",
+            sender=sender.name,
+            recipient=delivery.recipient.name,
+        )
     name = delivery.recipient.name
     if delivery.way is not None and delivery.way.deleted_at is not None:
-        return f"Not sent: {name} does not receive by {delivery.means.name} any more."
+        return tr(
+            "Not sent: {name} does not receive by {means} any more.",
+            name=name,
+            means=delivery.means.name,
+        )
     if _allowed_otherwise(delivery.recipient, run):
-        return f"Not sent: what {name} may receive of personal data was changed since this was made. Run it again."
+        return tr(
+            "Not sent: what {name} may receive of personal data was changed since this was made. Run it again.",
+            name=name,
+        )
     return None
 
 
@@ -55,7 +70,7 @@ def why_not(to: Recipient, run: Run) -> str | None:
     # Its sentence may name somebody, also where no column does.
     personal = run.personal or (run.slip or {}).get("tells_of_people", False)
     if personal and (not to.acceptance.get("personal", False) or to.acceptance.get("classes")):
-        return f"{to.name} may not receive personal data, and this file holds some."
+        return tr("{to} may not receive personal data, and this file holds some.", to=to.name)
     if {"format", "csv", "columns", "most_rows"} & set(to.acceptance):
-        return f"{to.name} takes files in a form of their own. Add them to the round instead."
+        return tr("{to} takes files in a form of their own. Add them to the round instead.", to=to.name)
     return None

@@ -9,6 +9,7 @@ from collections.abc import Collection
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NotYours
 from bouquet.store.groups import list_groups, put_claimed
 from bouquet.store.models import Person
@@ -29,16 +30,21 @@ def arrive(session: Session, *, subject: str, email: str, verified: bool, name: 
         person = find_person(session, email)
         if person is not None and (person.subject is not None or not verified):
             # Whoever can give themselves an address there would be whoever has it here.
-            raise NotYours("This address belongs to somebody else here, as far as the sign-in service tells.")
+            raise NotYours(tr("This address belongs to somebody else here, as far as the sign-in service tells."))
     if person is None:
         if not any(g.claim and g.claim in groups for g in list_groups(session)):
             who = ", ".join(keeper_names(session))
-            raise NotYours(f"Nobody has let you in here yet. Ask an administrator{f': {who}' if who else ''}.")
+            raise NotYours(
+                tr(
+                    "Nobody has let you in here yet. Ask an administrator{who}.",
+                    who=f": {who}" if who else "",
+                )
+            )
         person = Person(email=email, name=name, roles=[], own_roles=[], password_hash="", as_groups=True)
         session.add(person)
         session.flush()
     if person.disabled_at is not None:
-        raise NotYours("You cannot sign in here any more. Ask an administrator.")
+        raise NotYours(tr("You cannot sign in here any more. Ask an administrator."))
     person.subject = subject
     put_claimed(session, person, groups)
     return person

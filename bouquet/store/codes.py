@@ -11,6 +11,7 @@ from datetime import datetime
 import pyotp
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import StoreError
 from bouquet.store.models import Person
 from bouquet.store.secrets import Vault
@@ -55,7 +56,7 @@ def set_codes(session: Session, vault: Vault, person_id: int, secret: str, code:
     sealed = vault.seal(secret)
     step = _step_of(secret, code, now, 0)
     if step is None:
-        raise CodeNeeded("This code is not right. See that the device's clock is, and type the newest one.")
+        raise CodeNeeded(tr("This code is not right. See that the device's clock is, and type the newest one."))
     spare = [f"{secrets.token_hex(2)}-{secrets.token_hex(3)}" for _ in range(SPARE)]
     person.codes_sealed, person.codes_used = sealed, step
     person.spare_codes = [_digest(one) for one in spare]
@@ -86,7 +87,7 @@ def require_code(session: Session, vault: Vault, person: Person, code: str, now:
     session.refresh(person, with_for_update={"of": Person})
     plain = "".join(code.split()).lower()
     if not plain:
-        raise CodeNeeded("Type the code that your device shows, or one of your spare codes.")
+        raise CodeNeeded(tr("Type the code that your device shows, or one of your spare codes."))
     step = _step_of(vault.open(person.codes_sealed), plain, now, person.codes_used)
     if step is not None:
         person.codes_used = step
@@ -94,7 +95,7 @@ def require_code(session: Session, vault: Vault, person: Person, code: str, now:
     if _digest(plain) in person.spare_codes:
         person.spare_codes = [one for one in person.spare_codes if one != _digest(plain)]
         return
-    raise CodeNeeded("This code is not right, or was used already.")
+    raise CodeNeeded(tr("This code is not right, or was used already."))
 
 
 def _step_of(secret: str, code: str, now: datetime, used: int) -> int | None:

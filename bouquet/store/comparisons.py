@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NotFound
 from bouquet.store.models import ComparisonRecord, RunFile
 
@@ -46,7 +47,7 @@ def get(session: Session, comparison_id: int) -> ComparisonRecord:
     """
     found = session.get(ComparisonRecord, comparison_id)
     if found is None:
-        msg = "There is no such comparison."
+        msg = tr("There is no such comparison.")
         raise NotFound(msg)
     return found
 
@@ -59,7 +60,7 @@ def finish(
     """
     found = session.get(ComparisonRecord, comparison_id, with_for_update=True, populate_existing=True)
     if found is None:
-        msg = "There is no such comparison."
+        msg = tr("There is no such comparison.")
         raise NotFound(msg)
     if found.status == "asked":
         found.status, found.result = status, result

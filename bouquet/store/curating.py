@@ -11,6 +11,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import LostUpdate, NotFound, NotPossible
 from bouquet.store.models import CuratedDraft, CuratedVersion, Person
 
@@ -98,7 +99,7 @@ def get_version(session: Session, source: str, number: int) -> CuratedVersion:
     """
     found = session.get(CuratedVersion, (source, number))
     if found is None:
-        raise NotFound("There is no such version of this catalogue.")
+        raise NotFound(tr("There is no such version of this catalogue."))
     return found
 
 
@@ -108,7 +109,7 @@ def put_into_use(session: Session, source: str, note: str, person_id: int | None
     """
     draft = session.get(CuratedDraft, source, with_for_update=True)
     if draft is None:
-        raise NotPossible("Nothing of this catalogue is being edited.")
+        raise NotPossible(tr("Nothing of this catalogue is being edited."))
     newest = in_use(session, source)
     version = CuratedVersion(
         source=source,

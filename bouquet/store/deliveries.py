@@ -13,6 +13,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session, aliased
 
+from bouquet.core.language import tr
 from bouquet.core.memory import split_keys
 from bouquet.store import memory, people
 from bouquet.store.allowed import why_not
@@ -124,7 +125,7 @@ def take(session: Session, recipient_id: int, way_id: int, now: datetime) -> tup
     found.tries += 1
     found.tried_at = now
     found.state = "sending"
-    session.add(DeliveryEvent(delivery_id=found.id, at=now, state="sending", says=f"try {found.tries}"))
+    session.add(DeliveryEvent(delivery_id=found.id, at=now, state="sending", says=tr("try {tries}", tries=found.tries)))
     session.flush()
     return found, broken_off
 
@@ -242,7 +243,12 @@ def tell_failed(session: Session, delivery: Delivery, run: Run, now: datetime) -
     Tell whose run it was, and keepers, that a delivery failed.
     """
     recipient = session.get_one(Recipient, delivery.recipient_id)
-    text = f"{run.name} did not arrive at {recipient.name}: {delivery.why}"
+    text = tr(
+        "{run} did not arrive at {recipient}: {why}",
+        run=run.name,
+        recipient=recipient.name,
+        why=delivery.why,
+    )
     notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, now)
 
 
@@ -257,7 +263,7 @@ def get_delivery(session: Session, delivery_id: int, *, lock: bool = False) -> D
         Delivery, delivery_id, with_for_update={"of": Delivery} if lock else None, populate_existing=lock
     )
     if found is None:
-        raise NotFound(f"There is no delivery {delivery_id}.")
+        raise NotFound(tr("There is no delivery {delivery_id}.", delivery_id=delivery_id))
     return found
 
 
@@ -298,10 +304,10 @@ def send_now(session: Session, delivery_id: int, by: str, now: datetime) -> Deli
     """
     found = get_delivery(session, delivery_id, lock=True)
     if found.state not in ("waiting", "trying"):
-        raise NotPossible(f"This delivery is {found.state}; only one that waits can be sent now.")
+        raise NotPossible(tr("This delivery is {state}; only one that waits can be sent now.", state=found.state))
     found.next_at = now
     found.means.down_until = None
-    session.add(DeliveryEvent(delivery_id=found.id, at=now, state=found.state, says="asked for now", by=by))
+    session.add(DeliveryEvent(delivery_id=found.id, at=now, state=found.state, says=tr("asked for now"), by=by))
     return found
 
 
@@ -325,30 +331,30 @@ def send_again(
     first = get_delivery(session, delivery_id, lock=True)
     run = session.get_one(Run, first.run_id)
     if first.state in UNDER_WAY and recipient_id is None and first.state != "offered":
-        raise NotPossible("It is still under way. Send it now instead, or waive it first.")
+        raise NotPossible(tr("It is still under way. Send it now instead, or waive it first."))
     files = [f for f in run.files if f.id in first.files]
     if not files or any(f.removed_at is not None for f in files):
-        raise NotPossible("Its files have expired. Run it again instead.")
+        raise NotPossible(tr("Its files have expired. Run it again instead."))
     if run.status != "ready":
-        raise NotPossible(f"Run {run.id} is {run.status}; nothing of it is sent.")
+        raise NotPossible(tr("Run {id} is {status}; nothing of it is sent.", id=run.id, status=run.status))
     unmet = (run.slip or {}).get("recipients", ())
     if recipient_id is None and any(f["id"] == first.recipient_id and f.get("unmet") for f in unmet):
-        raise NotPossible("It does not meet their layout. Change the template or the layout, and run it again.")
+        raise NotPossible(tr("It does not meet their layout. Change the template or the layout, and run it again."))
     to = session.get(Recipient, recipient_id if recipient_id is not None else first.recipient_id)
     if to is None or to.deleted_at is not None:
-        raise NotFound("There is no such recipient, or it was removed.")
+        raise NotFound(tr("There is no such recipient, or it was removed."))
     if to.id != first.recipient_id and (why := why_not(to, run)) is not None:
         raise NotPossible(why)
     way_id = first.way_id if to.id == first.recipient_id else None
     if first.way is not None and first.way.deleted_at is not None and way_id is not None:
-        raise NotPossible(f"{to.name} does not receive by {first.means.name} any more.")
+        raise NotPossible(tr("{to} does not receive by {means} any more.", to=to.name, means=first.means.name))
     # Of two who send at the same moment, the second finds what the first entered.
     session.execute(sa.select(Run.id).where(Run.id == run.id).with_for_update())
     query = sa.select(Delivery).where(Delivery.run_id == run.id, Delivery.recipient_id == to.id)
     query = query.where(Delivery.way_id.is_not_distinct_from(way_id)).order_by(Delivery.number.desc())
     newest = session.scalars(query.limit(1)).first()
     if newest is not None and newest.state in UNDER_WAY and newest.state != "offered":
-        raise NotPossible(f"It is on its way to {to.name} already.")
+        raise NotPossible(tr("It is on its way to {to} already.", to=to.name))
     again = Delivery(
         run_id=run.id,
         recipient_id=to.id,
@@ -372,7 +378,7 @@ def waive(session: Session, delivery_id: int, by: str, reason: str, now: datetim
     """
     found = get_delivery(session, delivery_id, lock=True)
     if found.state in ("arrived", "withdrawn", "waived", "sending"):
-        raise NotPossible(f"This delivery is {found.state}; it cannot be waived.")
+        raise NotPossible(tr("This delivery is {state}; it cannot be waived.", state=found.state))
     set_state(session, found, Ended("waived", reason), now, by)
     _remember(session, session.get_one(Run, found.run_id), found.recipient_id, now)
     return found
@@ -384,7 +390,7 @@ def withdraw(session: Session, delivery_id: int, by: str, reason: str, now: date
     """
     found = get_delivery(session, delivery_id, lock=True)
     if found.state in ("withdrawn", "sending"):
-        raise NotPossible(f"This delivery is {found.state}; it cannot be withdrawn.")
+        raise NotPossible(tr("This delivery is {state}; it cannot be withdrawn.", state=found.state))
     link = session.get(Link, delivery_id)
     if link is not None:
         link.withdrawn_at = now
@@ -401,7 +407,7 @@ def stop_all(session: Session, run_id: int, by: str, now: datetime) -> None:
         link = session.get(Link, found.id)
         if link is not None:
             link.withdrawn_at = now
-        set_state(session, found, Ended("withdrawn", "the run was discarded"), now, by)
+        set_state(session, found, Ended("withdrawn", tr("the run was discarded")), now, by)
 
 
 def fetched(session: Session, delivery: Delivery, file_id: int, now: datetime) -> None:
@@ -412,10 +418,14 @@ def fetched(session: Session, delivery: Delivery, file_id: int, now: datetime) -
     link.fetches = {**link.fetches, str(file_id): int(link.fetches.get(str(file_id), 0)) + 1}
     name = next((f.name for f in session.get_one(Run, delivery.run_id).files if f.id == file_id), "a file")
     if delivery.state == "offered":
-        set_state(session, delivery, Ended("arrived", f"{name} was fetched"), now)
+        set_state(session, delivery, Ended("arrived", tr("{name} was fetched", name=name)), now)
         _remember(session, session.get_one(Run, delivery.run_id), delivery.recipient_id, now)
     else:
-        session.add(DeliveryEvent(delivery_id=delivery.id, at=now, state=delivery.state, says=f"{name} was fetched"))
+        session.add(
+            DeliveryEvent(
+                delivery_id=delivery.id, at=now, state=delivery.state, says=tr("{name} was fetched", name=name)
+            )
+        )
 
 
 def expired_links(session: Session, now: datetime) -> Sequence[int]:

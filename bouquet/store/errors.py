@@ -18,6 +18,7 @@ from datetime import datetime
 from sqlalchemy.exc import InterfaceError, InternalError, OperationalError
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 
 __all__ = [
     "STORE_AWAY",
@@ -87,7 +88,7 @@ class TooManyTries(StoreError):
 
     def __init__(self, seconds: int) -> None:
         self.seconds = seconds
-        super().__init__(f"Too many tries to sign in failed. Try again in {seconds} seconds.")
+        super().__init__(tr("Too many tries to sign in failed. Try again in {seconds} seconds.", seconds=seconds))
 
 
 class NameTaken(StoreError):
@@ -99,7 +100,7 @@ class NameTaken(StoreError):
 
     def __init__(self, name: str, what: str = "template") -> None:
         self.name = name
-        super().__init__(f"There is already a {what} called “{name}”. Choose another name.")
+        super().__init__(tr("There is already a {what} called “{name}”. Choose another name.", what=what, name=name))
 
 
 class LostUpdate(StoreError):
@@ -111,7 +112,13 @@ class LostUpdate(StoreError):
 
     def __init__(self, by: str, at: datetime, revision: int, what: str = "template") -> None:
         self.by, self.at, self.revision = by, at, revision
-        super().__init__(f"{by} changed this {what} in the meantime, so your change was not saved over theirs.")
+        super().__init__(
+            tr(
+                "{by} changed this {what} in the meantime, so your change was not saved over theirs.",
+                by=by,
+                what=what,
+            )
+        )
 
 
 class WeakPassword(StoreError):

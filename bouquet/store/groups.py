@@ -11,6 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.rights import joined_limits, joined_rights
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
 from bouquet.store.models import Group, GroupMember, Person, TemplateRecord, View
@@ -48,7 +49,7 @@ def get_group(session: Session, group_id: int) -> Group:
     """
     found = session.get(Group, group_id, with_for_update=True)
     if found is None:
-        raise NotFound("There is no such group.")
+        raise NotFound(tr("There is no such group."))
     return found
 
 
@@ -119,7 +120,7 @@ def set_members(session: Session, group: Group, members: Collection[int]) -> Non
             session.delete(row)
     for person_id in set(members) - were:
         if session.get(Person, person_id) is None:
-            raise NotFound("There is no such person.")
+            raise NotFound(tr("There is no such person."))
         session.add(GroupMember(group_id=group.id, person_id=person_id))
     session.flush()
     _settle_all(session, were | set(members))
@@ -164,7 +165,9 @@ def keep_somebody(session: Session) -> None:
     # One after the other: two administrators who let each other go would leave nobody.
     session.execute(sa.text("SELECT pg_advisory_xact_lock(726002)"))
     if not any("keeper" in p.roles for p in session.scalars(sa.select(Person).where(Person.disabled_at.is_(None)))):
-        raise NotPossible("Nobody would be left to administer the house. Make somebody else an administrator first.")
+        raise NotPossible(
+            tr("Nobody would be left to administer the house. Make somebody else an administrator first.")
+        )
 
 
 def settle(session: Session, person: Person) -> None:

@@ -12,6 +12,7 @@ from typing import Literal, TypeAlias
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store import people
 from bouquet.store.errors import NotFound
 from bouquet.store.models import Person, PersonLink
@@ -55,7 +56,7 @@ def take_link(session: Session, secret: str, password: str, now: datetime) -> Pe
     found = session.get(PersonLink, _digest(secret), with_for_update=True)
     person = session.get(Person, found.person_id) if found is not None and found.expires_at > now else None
     if found is None or person is None or person.disabled_at is not None:
-        raise NotFound("This link is not good any more. Ask for another one.")
+        raise NotFound(tr("This link is not good any more. Ask for another one."))
     people.set_password(session, person, password)
     session.execute(sa.delete(PersonLink).where(PersonLink.person_id == person.id))
     return person

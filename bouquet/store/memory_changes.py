@@ -11,6 +11,7 @@ from uuid import UUID
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NotFound
 from bouquet.store.memory import Memory
 from bouquet.store.models import MemoryChange
@@ -82,7 +83,7 @@ def undo(session: Session, memory: Memory, change_id: int, now: datetime) -> int
     change = session.get(MemoryChange, change_id, with_for_update=True)
     whose = Memory(change.template_id, change.round_id, change.recipient_id) if change is not None else None
     if change is None or whose != memory or change.at <= now - UNDONE:
-        raise NotFound("This change cannot be undone any more.")
+        raise NotFound(tr("This change cannot be undone any more."))
     if change.kind == "forgotten":
         statement = (
             "INSERT INTO remembered (template_id, round_id, recipient_id, key, row, sent_at, run_id, texts)"

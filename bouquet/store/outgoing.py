@@ -12,6 +12,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.store.allowed import why_not
 from bouquet.store.deliveries import Ended, set_state, tell_failed
@@ -35,7 +36,13 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
     for recipient, must, files in _wanted(session, round_, run):
         unmet = _unmet(recipient, run, said) if files else []
         if owner is not None and not Limits.read(owner.limits).lets_go(recipient.id):
-            unmet = [f"files of {owner.name}, for whom the round runs, may not go to {recipient.name}"]
+            unmet = [
+                tr(
+                    "files of {owner}, for whom the round runs, may not go to {recipient}",
+                    owner=owner.name,
+                    recipient=recipient.name,
+                )
+            ]
         for way_id, means, _ in recipient.ways:
             if not files and not unmet and means.kind not in TELLING:
                 continue
@@ -51,7 +58,7 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
             )
             session.add(delivery)
             if unmet:
-                set_state(session, delivery, Ended("failed", f"not sent: {'; '.join(unmet[:5])}"), now)
+                set_state(session, delivery, Ended("failed", tr("not sent: {unmet}", unmet="; ".join(unmet[:5]))), now)
                 tell_failed(session, delivery, run, now)
                 # By every way it would be the same.
                 break
@@ -70,7 +77,7 @@ def _unmet(recipient: Recipient, run: Run, said: Mapping[int, dict[str, Any]]) -
         found: list[str] = said[recipient.id]["unmet"]
         return found
     why = why_not(recipient, run)
-    return [f"it was made before they were one of its recipients. {why}"] if why is not None else []
+    return [tr("it was made before they were one of its recipients. {why}", why=why)] if why is not None else []
 
 
 def _said_of(run: Run) -> dict[int, dict[str, Any]]:

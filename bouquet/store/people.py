@@ -17,6 +17,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.passwords import why_guessed
 from bouquet.store.errors import NameTaken, NotFound, TooManyTries, WeakPassword
 from bouquet.store.groups import settle
@@ -170,7 +171,12 @@ def check_password(password: str, name: str, email: str) -> None:
     Refuse a password that is too short, or that everybody tries first. Raises WeakPassword.
     """
     if len(password) < SHORTEST_PASSWORD:
-        raise WeakPassword(f"A password has at least {SHORTEST_PASSWORD} characters.")
+        raise WeakPassword(
+            tr(
+                "A password has at least {shortest_password} characters.",
+                shortest_password=SHORTEST_PASSWORD,
+            )
+        )
     why = why_guessed(password, name, email)
     if why is not None:
         raise WeakPassword(why)
@@ -370,7 +376,7 @@ def end_sign_in(session: Session, person_id: int, number: int) -> None:
     """
     gone = sa.delete(SignIn).where(SignIn.person_id == person_id, SignIn.number == number).returning(SignIn.number)
     if session.scalar(gone) is None:
-        raise NotFound("There is no such session.")
+        raise NotFound(tr("There is no such session."))
 
 
 def end_other_sign_ins(session: Session, person_id: int, token: str) -> int:
@@ -431,7 +437,7 @@ def remove_token(session: Session, person_id: int | None, token_id: int) -> None
     """
     token = session.get(Token, token_id)
     if token is None or person_id not in (None, token.person_id):
-        msg = "There is no such token, or it was removed."
+        msg = tr("There is no such token, or it was removed.")
         raise NotFound(msg)
     session.delete(token)
 

@@ -11,6 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NotFound, NotPossible, NotYours
 from bouquet.store.models import Person, Picks
 
@@ -63,7 +64,7 @@ def put_picks(
                 raise
     _check_owner(picks, owner)
     if picks.source != source:
-        raise NotPossible(f"The list “{name}” is of another source. Save this one under another name.")
+        raise NotPossible(tr("The list “{name}” is of another source. Save this one under another name.", name=name))
     unique = list(dict.fromkeys(tuple(map(str, k)) for k in keys))
     picks.records, picks.keys, picks.changed_at = records, [list(k) for k in unique], now
     session.flush()
@@ -77,7 +78,7 @@ def remove_picks(session: Session, name: str, by: Person, now: datetime) -> Pick
     """
     picks = find_picks(session, name)
     if picks is None:
-        msg = f"There is no saved list “{name}”."
+        msg = tr("There is no saved list “{name}”.", name=name)
         raise NotFound(msg)
     _check_owner(picks, by)
     picks.deleted_at = now
@@ -90,11 +91,11 @@ def restore_picks(session: Session, picks_id: int, by: Person) -> Picks:
     """
     picks = session.get(Picks, picks_id)
     if picks is None or picks.deleted_at is None:
-        msg = "There is no such removed list."
+        msg = tr("There is no such removed list.")
         raise NotFound(msg)
     _check_owner(picks, by)
     if find_picks(session, picks.name) is not None:
-        msg = f"Another list is called “{picks.name}” by now."
+        msg = tr("Another list is called “{picks}” by now.", picks=picks.name)
         raise NotPossible(msg)
     picks.deleted_at = None
     return picks
@@ -102,5 +103,8 @@ def restore_picks(session: Session, picks_id: int, by: Person) -> Picks:
 
 def _check_owner(picks: Picks, person: Person) -> None:
     if picks.owner_id != person.id and "keeper" not in person.roles:
-        msg = f"The list “{picks.name}” is somebody else's; save yours under another name."
+        msg = tr(
+            "The list “{picks}” is somebody else's; save yours under another name.",
+            picks=picks.name,
+        )
         raise NotYours(msg)

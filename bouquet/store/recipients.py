@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.deliveries import rounds_sent_to
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
 from bouquet.store.models import UNDER_WAY, Delivery, Means, Recipient, RecipientWay, Round
@@ -45,7 +46,7 @@ def checked_name(name: str) -> str:
     """
     found = " ".join(name.split())
     if not 0 < len(found) <= LONGEST_NAME or not found.isprintable():
-        raise NotPossible(f"A name has 1 to {LONGEST_NAME} characters that can be seen.")
+        raise NotPossible(tr("A name has 1 to {longest_name} characters that can be seen.", longest_name=LONGEST_NAME))
     return found
 
 
@@ -53,7 +54,7 @@ def keep(session: Session, record: Means | Recipient) -> None:
     """
     Add a record, or keep what was changed of it. Raises NameTaken.
     """
-    what = "way out" if isinstance(record, Means) else "recipient"
+    what = tr("way out") if isinstance(record, Means) else tr("recipient")
     name = record.name
     try:
         with session.begin_nested():
@@ -91,7 +92,7 @@ def get_means(session: Session, means_id: int, *, lock: bool = False) -> Means:
     """
     found = session.get(Means, means_id, with_for_update=lock or None, populate_existing=lock)
     if found is None or found.deleted_at is not None:
-        raise NotFound("There is no such way out, or it was removed.")
+        raise NotFound(tr("There is no such way out, or it was removed."))
     return found
 
 
@@ -102,8 +103,14 @@ def remove_means(session: Session, means_id: int, now: datetime) -> None:
     found = get_means(session, means_id, lock=True)
     users = users_of_means(session, means_id)
     if users:
-        more = f" and {len(users) - 3} more" if len(users) > 3 else ""
-        raise NotPossible(f"{', '.join(users[:3])}{more} receive by this. Give them another way first.")
+        more = tr(" and {users} more", users=len(users) - 3) if len(users) > 3 else ""
+        raise NotPossible(
+            tr(
+                "{users}{more} receive by this. Give them another way first.",
+                users=", ".join(users[:3]),
+                more=more,
+            )
+        )
     found.deleted_at, found.secret = now, ""
 
 
@@ -157,7 +164,7 @@ def get_recipient(session: Session, recipient_id: int, *, lock: bool = False) ->
         Recipient, recipient_id, with_for_update={"of": Recipient} if lock else None, populate_existing=lock
     )
     if found is None or found.deleted_at is not None:
-        raise NotFound("There is no such recipient, or they were removed.")
+        raise NotFound(tr("There is no such recipient, or they were removed."))
     return found
 
 
@@ -177,8 +184,13 @@ def remove_recipient(session: Session, recipient_id: int, now: datetime) -> None
     found = get_recipient(session, recipient_id, lock=True)
     rounds: list[Round] = rounds_sent_to(session, recipient_id)
     if rounds:
-        raise NotPossible(f"The round of “{rounds[0].template.name}” sends to them. Take them out of it first.")
+        raise NotPossible(
+            tr(
+                "The round of “{template}” sends to them. Take them out of it first.",
+                template=rounds[0].template.name,
+            )
+        )
     waiting = sa.select(Delivery.id).where(Delivery.recipient_id == recipient_id, Delivery.state.in_(UNDER_WAY))
     if session.scalar(waiting.limit(1)) is not None:
-        raise NotPossible("Something is still under way to them. Waive it first.")
+        raise NotPossible(tr("Something is still under way to them. Waive it first."))
     found.deleted_at = now

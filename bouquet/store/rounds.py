@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.recurrence import NO_DAYS_OFF, DaysOff, Rhythm, read_rhythm
 from bouquet.store.errors import NotFound
 from bouquet.store.house import days_off
@@ -75,6 +76,6 @@ def get_round(session: Session, round_id: int) -> Round:
     """
     found = session.get(Round, round_id)
     if found is None or found.deleted_at is not None:
-        msg = "There is no such round, or it was removed."
+        msg = tr("There is no such round, or it was removed.")
         raise NotFound(msg)
     return found

@@ -11,6 +11,7 @@ from typing import Any
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store import deliveries, memory, outgoing
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import ACTIVE, LATER, Run, RunFile
@@ -135,7 +136,7 @@ def request_cancel(session: Session, run_id: int, now: datetime) -> Run:
     """
     run = session.get(Run, run_id, with_for_update={"of": Run})
     if run is None:
-        msg = f"There is no run {run_id}."
+        msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)
     if run.status == "asked":
         run.status = run.stage = "cancelled"
@@ -143,7 +144,7 @@ def request_cancel(session: Session, run_id: int, now: datetime) -> Run:
     elif run.status == "running" and run.stage != "delivering":
         run.cancel_requested = True
     elif run.status in ("running", "releasing"):
-        msg = f"Run {run_id} is made and on its way; it can no longer be cancelled."
+        msg = tr("Run {run_id} is made and on its way; it can no longer be cancelled.", run_id=run_id)
         raise NotPossible(msg)
     session.flush()
     return run
@@ -185,11 +186,11 @@ def _reviewed(
 ) -> Run:
     run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
     if run is None:
-        msg = f"There is no run {run_id}."
+        msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)
     if run.status not in statuses:
-        said = "is under way" if run.status in ACTIVE else f"is {run.status}"
-        msg = f"Run {run_id} {said}; it cannot be {what}."
+        said = tr("is under way") if run.status in ACTIVE else tr("is {status}", status=run.status)
+        msg = tr("Run {run_id} {said}; it cannot be {what}.", run_id=run_id, said=said, what=what)
         raise NotPossible(msg)
     run.reviewed_by, run.reviewed_at, run.review_reason = by, now, reason
     return run

@@ -15,6 +15,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.store.errors import NotFound, NotPossible, OutOfScope
 from bouquet.store.models import ACTIVE, SENT, Person, Run, RunFile, TemplateRecord
@@ -100,7 +101,10 @@ def check_same_request(earlier: Run, digest: str | None) -> None:
     Refuse what asks for something else under the key of an earlier run. Raises NotPossible.
     """
     if earlier.request_digest not in (None, digest):
-        msg = f"This Idempotency-Key was used for something else before: run {earlier.id}. Take a new key."
+        msg = tr(
+            "This Idempotency-Key was used for something else before: run {id}. Take a new key.",
+            id=earlier.id,
+        )
         raise NotPossible(msg)
 
 
@@ -133,7 +137,7 @@ def get_run(session: Session, run_id: int) -> Run:
     """
     run = session.get(Run, run_id)
     if run is None:
-        msg = f"There is no run {run_id}."
+        msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)
     return run
 
@@ -174,10 +178,10 @@ def see_run(session: Session, run_id: int, person: Person) -> Run:
     """
     found = session.scalars(sa.select(Run).where(Run.id == run_id, visible_runs(person, scoped=False))).first()
     if found is None:
-        msg = f"There is no run {run_id}."
+        msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)
     if person.scope is not None and found.scope != person.scope:
-        msg = "This run holds records that you may not see. An administrator can widen what you may see."
+        msg = tr("This run holds records that you may not see. An administrator can widen what you may see.")
         raise OutOfScope(msg)
     return found
 

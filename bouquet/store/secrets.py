@@ -13,6 +13,7 @@ from cryptography.fernet import Fernet, InvalidToken, MultiFernet
 from cryptography.hazmat.primitives import hashes
 from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 
+from bouquet.core.language import tr
 from bouquet.store.errors import StoreError
 
 __all__ = ["NoKey", "Vault", "WrongKey", "new_key"]
@@ -59,7 +60,7 @@ class Vault:
         try:
             self._keys = MultiFernet([Fernet(k) for k in named]) if named else None
         except ValueError as error:
-            raise NoKey("BOUQUET_SECRET_KEY is no key; “bouquet key” prints one.") from error
+            raise NoKey(tr("BOUQUET_SECRET_KEY is no key; “bouquet key” prints one.")) from error
 
     @property
     def has_key(self) -> bool:
@@ -81,7 +82,7 @@ class Vault:
         try:
             return self._require().decrypt(sealed.encode()).decode()
         except InvalidToken as error:
-            raise WrongKey("This was kept with a key that is not in BOUQUET_SECRET_KEY any more.") from error
+            raise WrongKey(tr("This was kept with a key that is not in BOUQUET_SECRET_KEY any more.")) from error
 
     def derived(self, purpose: bytes) -> bytes:
         """
@@ -92,6 +93,6 @@ class Vault:
 
     def _require(self) -> MultiFernet:
         if self._keys is None:
-            message = "Addresses of sources are kept encrypted. Set BOUQUET_SECRET_KEY; “bouquet key” prints a key."
+            message = tr("Addresses of sources are kept encrypted. Set BOUQUET_SECRET_KEY; “bouquet key” prints a key.")
             raise NoKey(message)
         return self._keys

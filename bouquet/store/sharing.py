@@ -11,6 +11,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NotFound
 from bouquet.store.groups import get_group
 from bouquet.store.models import Person
@@ -30,7 +31,7 @@ def checked_entries(session: Session, entries: Iterable[Entry]) -> list[Entry]:
         if "group" in entry:
             get_group(session, entry["group"])
         elif session.get(Person, entry["person"]) is None:
-            raise NotFound("There is no such person.")
+            raise NotFound(tr("There is no such person."))
     return [entry for n, entry in enumerate(wanted) if entry not in wanted[:n]]
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
 from bouquet.store.models import KeptCatalogue, SourceRecord, TemplateRecord
 
@@ -39,7 +40,12 @@ def checked_name(name: str) -> str:
     """
     found = " ".join(name.split())
     if not 0 < len(found) <= LONGEST_NAME or not found.isprintable() or "/" in found or "\\" in found:
-        raise NotPossible(f"A source's name has 1 to {LONGEST_NAME} characters, and no slashes.")
+        raise NotPossible(
+            tr(
+                "A source's name has 1 to {longest_name} characters, and no slashes.",
+                longest_name=LONGEST_NAME,
+            )
+        )
     return found
 
 
@@ -61,7 +67,7 @@ def find_source(session: Session, name: str, *, lock: bool = False) -> SourceRec
     )
     found = session.scalars(query.with_for_update() if lock else query).first()
     if found is None:
-        raise NotFound(f"There is no source “{name}” that is kept here.")
+        raise NotFound(tr("There is no source “{name}” that is kept here.", name=name))
     return found
 
 
@@ -117,8 +123,14 @@ def remove_source(session: Session, name: str, now: datetime) -> SourceRecord:
     record = find_source(session, name, lock=True)
     users = used_by(session, record.name)
     if users:
-        more = f" and {len(users) - 3} more" if len(users) > 3 else ""
-        raise NotPossible(f"Templates read this source: {', '.join(users[:3])}{more}. Remove or move them first.")
+        more = tr(" and {users} more", users=len(users) - 3) if len(users) > 3 else ""
+        raise NotPossible(
+            tr(
+                "Templates read this source: {users}{more}. Remove or move them first.",
+                users=", ".join(users[:3]),
+                more=more,
+            )
+        )
     record.deleted_at, record.address, record.copy = now, "", ""
     return record
 

@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import LostUpdate, NameTaken, NotFound
 from bouquet.store.models import Person, TemplateRecord, TemplateVersion
 
@@ -47,7 +48,7 @@ def get_template(session: Session, template_id: int, *, lock: bool = False) -> T
     """
     record = session.get(TemplateRecord, template_id, with_for_update={"of": TemplateRecord} if lock else None)
     if record is None or record.deleted_at is not None:
-        msg = "There is no such template, or it was removed."
+        msg = tr("There is no such template, or it was removed.")
         raise NotFound(msg)
     return record
 
@@ -199,7 +200,7 @@ def get_version(session: Session, template_id: int, number: int) -> TemplateVers
     """
     version = session.get(TemplateVersion, (template_id, number))
     if version is None:
-        msg = f"There is no version {number} of this template."
+        msg = tr("There is no version {number} of this template.", number=number)
         raise NotFound(msg)
     return version
 
@@ -217,7 +218,7 @@ def restore_template(session: Session, template_id: int) -> TemplateRecord:
     """
     record = session.get(TemplateRecord, template_id, with_for_update={"of": TemplateRecord})
     if record is None or record.deleted_at is None:
-        msg = "There is no such removed template."
+        msg = tr("There is no such removed template.")
         raise NotFound(msg)
     record.deleted_at = None
     _flush_name(session, record.name)

@@ -13,6 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.store.errors import NotFound, NotPossible
 from bouquet.store.models import Person, Pin, View
 from bouquet.store.sharing import Entry, checked_entries, is_shared_with, shared_with
@@ -42,7 +43,7 @@ def see_view(session: Session, view_id: int, person: Person) -> View:
         view.shared or view.owner_id == person.id or is_shared_with(view.shared_with, person)
     )
     if view is None or view.deleted_at is not None or not open_to:
-        msg = "There is no such view of yours, or it is shared no longer."
+        msg = tr("There is no such view of yours, or it is shared no longer.")
         raise NotFound(msg)
     return view
 
@@ -115,7 +116,7 @@ def restore_view(session: Session, view_id: int, owner: Person) -> View:
         sa.func.lower(View.name) == view.name.lower(),
     )
     if session.scalars(taken).first() is not None:
-        msg = f"Another view is called “{view.name}” by now."
+        msg = tr("Another view is called “{view}” by now.", view=view.name)
         raise NotPossible(msg)
     view.deleted_at = None
     return view
@@ -124,7 +125,7 @@ def restore_view(session: Session, view_id: int, owner: Person) -> View:
 def _own_view(session: Session, view_id: int, owner: Person, *, removed: bool) -> View:
     view = session.get(View, view_id)
     if view is None or view.owner_id != owner.id or (view.deleted_at is not None) != removed:
-        msg = "There is no such view of yours."
+        msg = tr("There is no such view of yours.")
         raise NotFound(msg)
     return view
 

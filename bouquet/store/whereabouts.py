@@ -11,6 +11,7 @@ from datetime import datetime
 import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.memory import split_keys
 from bouquet.store.models import Download, Person, Run, RunFile, SentKeysRecord
 from bouquet.store.runs import visible_runs
@@ -50,13 +51,13 @@ def whereabout(session: Session, run: Run, holders: Mapping[int, bool]) -> Where
         .order_by("first")
     )
     went = [
-        f"{d.target}, by mail" if d.mode == "mail" else f"the folder, as {d.target}"
+        tr("{target}, by mail", target=d.target) if d.mode == "mail" else tr("the folder, as {target}", target=d.target)
         for d in run.placings
         if d.done and _holds(holders, 0)
     ]
     arrived = [d for d in run.deliveries if d.state == "arrived" and _holds(holders, d.recipient_id)]
-    went += [f"{d.recipient.name}, by {d.means.name}" for d in arrived]
-    went += [f"{name}, who took it" for name, _ in session.execute(taken)]
+    went += [tr("{recipient}, by {means}", recipient=d.recipient.name, means=d.means.name) for d in arrived]
+    went += [tr("{name}, who took it", name=name) for name, _ in session.execute(taken)]
     return Whereabout(
         run_id=run.id,
         name=run.name,

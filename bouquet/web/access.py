@@ -12,6 +12,7 @@ from typing import Annotated, Any
 from fastapi import Depends, Path, Query, Request
 from fastapi.concurrency import run_in_threadpool
 
+from bouquet.core.language import Texts, tr
 from bouquet.designing import Counting, SourceView
 from bouquet.rights import Act, may, may_send, visible
 from bouquet.runs import Queue, Services
@@ -50,8 +51,12 @@ def check_may_send(person: Person, recipient_id: int | None = None) -> None:
     Refuse who may not let files go to a recipient; without one, who may let them go to named recipients only.
     """
     if not may_send(person, recipient_id):
-        whom = "this recipient" if recipient_id is not None else "anybody but the recipients named in your rights"
-        raise Refused(403, "may_not_send", f"Files of yours may not go to {whom}. An administrator can change that.")
+        whom = (
+            tr("this recipient") if recipient_id is not None else tr("anybody but the recipients named in your rights")
+        )
+        raise Refused(
+            403, "may_not_send", tr("Files of yours may not go to {whom}. An administrator can change that.", whom=whom)
+        )
 
 
 def session_of(request: Request) -> str:
@@ -68,12 +73,14 @@ def cookie_of(request: Request) -> str:
     return f"__Host-{COOKIE}" if request.app.state.settings.secure_cookies else COOKIE
 
 
-_NEEDED = {
-    "run": "run templates",
-    "design": "design templates",
-    "keep": "administer Bouquet",
-    "audit": "read the journal",
-}
+_NEEDED = Texts(
+    {
+        "run": "run templates",
+        "design": "design templates",
+        "keep": "administer Bouquet",
+        "audit": "read the journal",
+    }
+)
 
 
 # What needs no waiting is a coroutine: as a function, each would take a turn in a thread of its own.
@@ -121,13 +128,13 @@ def current_person(request: Request, services: TheServices) -> Person:
             spare = timedelta(minutes=idle) if idle else None
             person = people.signed_in(session, token, services.clock(), spare) if token else None
     if person is None and secret is not None:
-        raise Refused(401, "bad_token", "This token is unknown or has expired. Make a new one, and use that.")
+        raise Refused(401, "bad_token", tr("This token is unknown or has expired. Make a new one, and use that."))
     if person is None:
-        raise Refused(401, "sign_in", "Please sign in.")
+        raise Refused(401, "sign_in", tr("Please sign in."))
     person = _through_eyes(request, services, person)
     writes = request.method not in ("GET", "HEAD") and not request.url.path.startswith("/api/v1/design/")
     if person.by_token is not None and writes and "run" not in person.by_token:
-        raise Refused(403, "not_allowed", "This token may not run templates.")
+        raise Refused(403, "not_allowed", tr("This token may not run templates."))
     request.state.person = person
     return person
 
@@ -141,16 +148,18 @@ def _through_eyes(request: Request, services: Services, person: Person) -> Perso
     if named is None:
         return person
     if not may(person, "keep") or not named.isdecimal() or len(named) > 18:
-        raise Refused(403, "not_allowed", "Only an administrator looks through somebody's eyes.")
+        raise Refused(403, "not_allowed", tr("Only an administrator looks through somebody's eyes."))
     route = request.scope.get("route")
     only_looks = request.method in ("GET", "HEAD") or request.url.path.startswith("/api/v1/design/")
     # What is written into the journal changes something, or gives something away.
     if not only_looks or getattr(route, "name", "") in ACTS:
-        raise Refused(403, "only_looking", "You look through somebody's eyes: nothing is changed, and nothing taken.")
+        raise Refused(
+            403, "only_looking", tr("You look through somebody's eyes: nothing is changed, and nothing taken.")
+        )
     with services.store.session() as session:
         seen = session.get(Person, int(named))
         if seen is None:
-            raise Refused(404, "not_found", "There is no such person.")
+            raise Refused(404, "not_found", tr("There is no such person."))
         session.expunge(seen)
     seen.through = person.id  # type: ignore[misc]
     return seen
@@ -214,9 +223,13 @@ def needs(act: Act) -> Callable[[Person, Services], Coroutine[Any, Any, Person]]
 def _not_allowed(act: Act, person: Person, services: Services) -> Refused:
     with services.store.session() as session:
         who = ", ".join(people.keeper_names(session))
-    message = f"You may not {_NEEDED.get(act, 'look here')}. Ask an administrator{f': {who}' if who else ''}."
+    message = tr(
+        "You may not {act}. Ask an administrator{who}.",
+        act=_NEEDED.get(act, "look here"),
+        who=f": {who}" if who else "",
+    )
     if person.by_token is not None:
-        message = f"This token may not {_NEEDED.get(act, 'look here')}."
+        message = tr("This token may not {act}.", act=_NEEDED.get(act, "look here"))
     return Refused(403, "not_allowed", message)
 
 

@@ -18,6 +18,7 @@ from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from bouquet import __version__
+from bouquet.core.language import tr
 from bouquet.core.template import document_schema
 from bouquet.designing import Counting
 from bouquet.runs import Queue, Services
@@ -213,6 +214,6 @@ def _add_frontend(app: FastAPI, folder: Path) -> None:
     @app.get("/{path:path}", include_in_schema=False)
     def page(path: str) -> FileResponse:
         if path.startswith("api/"):
-            raise HTTPException(404, "There is no such address.")
+            raise HTTPException(404, tr("There is no such address."))
         icon = folder / "bouquet.svg"
         return FileResponse(icon if path == "bouquet.svg" else folder / "index.html")

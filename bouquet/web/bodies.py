@@ -15,6 +15,7 @@ from fastapi.responses import Response
 from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 
+from bouquet.core.language import tr
 from bouquet.web.journalling import ACTS, note_act
 from bouquet.web.problems import Refused
 
@@ -69,21 +70,21 @@ def read_body(body: bytes) -> Any:
     except RecursionError as error:
         raise _too_deep() from error
     except UnicodeDecodeError as error:
-        raise Refused(422, "unreadable", "This is no text in UTF-8.") from error
+        raise Refused(422, "unreadable", tr("This is no text in UTF-8.")) from error
     except ValueError as error:
         if isinstance(error, json.JSONDecodeError):
             raise
-        raise Refused(422, "long_number", "This holds a number with more digits than can be read.") from error
+        raise Refused(422, "long_number", tr("This holds a number with more digits than can be read.")) from error
     _check(found)
     return found
 
 
 def _no_number(name: str) -> Any:
-    raise Refused(422, "no_number", f"{name} is no number that can be kept.")
+    raise Refused(422, "no_number", tr("{name} is no number that can be kept.", name=name))
 
 
 def _too_deep() -> Refused:
-    return Refused(422, "too_deep", f"This is nested more than {DEEPEST} deep.")
+    return Refused(422, "too_deep", tr("This is nested more than {deepest} deep.", deepest=DEEPEST))
 
 
 def _check(value: Any) -> None:
@@ -105,5 +106,5 @@ def _check(value: Any) -> None:
 def _check_text(text: str, place: str) -> None:
     if "\x00" in text or any("\ud800" <= c <= "\udfff" for c in text):
         shown = place.encode("ascii", "replace").decode()
-        where = f" at {shown}" if shown else ""
-        raise Refused(422, "unreadable", f"The text{where} holds a character that cannot be kept.")
+        where = tr(" at {shown}", shown=shown) if shown else ""
+        raise Refused(422, "unreadable", tr("The text{where} holds a character that cannot be kept.", where=where))

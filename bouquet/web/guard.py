@@ -18,6 +18,8 @@ from urllib.parse import unquote_to_bytes, urlsplit
 
 import structlog
 
+from bouquet.core.language import Texts, tr, whole
+
 __all__ = ["Guard"]
 
 log = structlog.get_logger()
@@ -47,7 +49,7 @@ class _TooLarge(Exception):
 
 
 def _too_large(limit: int) -> str:
-    return f"A request here may have {limit // 1_000_000} MB."
+    return tr("A request here may have {limit} MB.", limit=limit // 1_000_000)
 
 
 class Guard:
@@ -90,12 +92,16 @@ class Guard:
         """
         host = headers.get("host", "")
         if not self._is_ours(host):
-            return 421, "unknown_host", f"This server is not called “{_printable(host)}”."
+            return 421, "unknown_host", tr("This server is not called “{host}”.", host=_printable(host))
         if not headers.get("content-length", "0").isascii() or not headers.get("content-length", "0").isdigit():
-            return 400, "bad_length", "The length of this request cannot be read."
+            return 400, "bad_length", tr("The length of this request cannot be read.")
         address = scope.get("raw_path") or scope["path"].encode()
         if len(address) + len(scope["query_string"]) > MOST_ADDRESS:
-            return 414, "long_address", f"An address has at most {MOST_ADDRESS:,} characters."
+            return (
+                414,
+                "long_address",
+                tr("An address has at most {most_address} characters.", most_address=whole(MOST_ADDRESS)),
+            )
         for part in (address.split(b"?")[0], scope["query_string"].replace(b"+", b" ")):
             plain = unquote_to_bytes(part)
             try:
@@ -103,9 +109,9 @@ class Guard:
             except UnicodeDecodeError:
                 readable = False
             if not readable:
-                return 400, "unreadable_address", "This address holds characters that cannot be read."
+                return 400, "unreadable_address", tr("This address holds characters that cannot be read.")
         if scope["method"] not in _SAFE and not _same_origin(headers, host):
-            return 403, "other_site", "This was asked for by another site, so it was not done."
+            return 403, "other_site", tr("This was asked for by another site, so it was not done.")
         return None
 
     def _is_ours(self, host: str) -> bool:
@@ -132,7 +138,7 @@ class Guard:
             await asyncio.wait_for(self._take(kind, asker), PATIENCE)
         except TimeoutError:
             log.warning("busy", kind=kind, path=scope["path"])
-            sentence = "There is too much to do just now. Nothing is lost; it is asked again in a moment."
+            sentence = tr("There is too much to do just now. Nothing is lost; it is asked again in a moment.")
             await _answer(send, 503, "busy", sentence, (b"retry-after", str(COME_BACK).encode()))
             return
         try:
@@ -224,7 +230,9 @@ class _Answer:
             await _answer(self._send, 413, "too_large", _too_large(self._body.limit))
 
 
-_TITLES = {400: "Not understood", 403: "Not allowed", 413: "Too large", 414: "Too long", 421: "Not here", 503: "Busy"}
+_TITLES = Texts(
+    {400: "Not understood", 403: "Not allowed", 413: "Too large", 414: "Too long", 421: "Not here", 503: "Busy"}
+)
 
 
 async def _answer(send: Send, status: int, code: str, detail: str, *headers: tuple[bytes, bytes]) -> None:

@@ -19,6 +19,7 @@ from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.settings import Settings
 
 __all__ = ["FLOW", "Arrived", "HouseSignIn", "HouseSignInError"]
@@ -89,7 +90,7 @@ class HouseSignIn:
         try:
             known = json.loads(self._seal.decrypt(carried.encode(), ttl=FLOW))
         except InvalidToken as error:
-            raise HouseSignInError("This took too long, or began in another browser. Begin again.") from error
+            raise HouseSignInError(tr("This took too long, or began in another browser. Begin again.")) from error
         described = self._described()
         try:
             with self._client(back) as client:
@@ -102,13 +103,13 @@ class HouseSignIn:
                     timeout=WAIT,
                 )
         except Exception as error:
-            raise HouseSignInError(f"{self.title} did not confirm it. Begin again.") from error
+            raise HouseSignInError(tr("{title} did not confirm it. Begin again.", title=self.title)) from error
         return self._arrived(self._claims(str(token.get("id_token") or ""), known["nonce"]))
 
     def _arrived(self, claims: dict[str, Any]) -> Arrived:
         email = str(claims.get("email") or "")
         if "@" not in email or claims.get("email_verified") is False:
-            raise HouseSignInError(f"{self.title} tells no address of yours that it has verified.")
+            raise HouseSignInError(tr("{title} tells no address of yours that it has verified.", title=self.title))
         groups = claims.get(self._settings.oidc_groups) or []
         return Arrived(
             subject=f"{self.issuer} {claims['sub']}",
@@ -139,7 +140,9 @@ class HouseSignIn:
             except (JoseError, ValueError, KeyError) as error:
                 # Keys are changed now and then: the second look is at new ones.
                 if fresh:
-                    raise HouseSignInError(f"What {self.title} says cannot be trusted. Begin again.") from error
+                    raise HouseSignInError(
+                        tr("What {title} says cannot be trusted. Begin again.", title=self.title)
+                    ) from error
         raise AssertionError
 
     def _described(self) -> dict[str, Any]:
@@ -150,7 +153,9 @@ class HouseSignIn:
             if self._read is None or time.monotonic() - self._read[0] > KNOWN:
                 found = self._get(f"{self.issuer}/.well-known/openid-configuration")
                 if str(found.get("issuer", "")).rstrip("/") != self.issuer:
-                    raise HouseSignInError(f"{self.title} calls itself by another name than it is known by here.")
+                    raise HouseSignInError(
+                        tr("{title} calls itself by another name than it is known by here.", title=self.title)
+                    )
                 self._read = (time.monotonic(), found)
             return self._read[1]
 
@@ -168,7 +173,9 @@ class HouseSignIn:
             answer.raise_for_status()
             found: dict[str, Any] = answer.json()
         except (OSError, ValueError) as error:
-            raise HouseSignInError(f"{self.title} does not answer just now. Try again in a moment.") from error
+            raise HouseSignInError(
+                tr("{title} does not answer just now. Try again in a moment.", title=self.title)
+            ) from error
         return found
 
     def _client(self, back: str) -> OAuth2Session:

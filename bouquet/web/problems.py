@@ -15,6 +15,7 @@ from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalErr
 from starlette.exceptions import HTTPException
 
 from bouquet.core.errors import BouquetError, Problem, TemplateError
+from bouquet.core.language import Texts, tr
 from bouquet.core.reading import Unreadable
 from bouquet.core.recurrence import DaysOffError
 from bouquet.core.refusals import said_of
@@ -79,20 +80,22 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (SourceRefused, 403),
 )
 
-_TITLES = {
-    400: "Not understood",
-    401: "Not signed in",
-    403: "Not allowed",
-    404: "Not found",
-    405: "Not possible here",
-    409: "Not possible now",
-    412: "Changed in the meantime",
-    413: "Too large",
-    415: "Not understood",
-    422: "Not understood",
-    429: "Too often",
-    503: "Busy",
-}
+_TITLES = Texts(
+    {
+        400: "Not understood",
+        401: "Not signed in",
+        403: "Not allowed",
+        404: "Not found",
+        405: "Not possible here",
+        409: "Not possible now",
+        412: "Changed in the meantime",
+        413: "Too large",
+        415: "Not understood",
+        422: "Not understood",
+        429: "Too often",
+        503: "Busy",
+    }
+)
 
 
 class Refused(BouquetError):
@@ -132,7 +135,9 @@ def _answer(status: int, code: str, title: str, detail: str, **more: Any) -> JSO
 def _own_error(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, BouquetError)
     if isinstance(error, Refused):
-        return _answer(error.status, error.code, _TITLES.get(error.status, "Not possible"), str(error), **error.more)
+        return _answer(
+            error.status, error.code, _TITLES.get(error.status, tr("Not possible")), str(error), **error.more
+        )
     status = next((s for kind, s in _STATUS if isinstance(error, kind)), 500)
     more: dict[str, Any] = {}
     if isinstance(error, TemplateError):
@@ -160,28 +165,28 @@ def _bad_request(_request: Request, error: Exception) -> JSONResponse:
     errors = [
         {"code": e["type"], "message": said_of(e), "place": ".".join(str(s) for s in e["loc"])} for e in error.errors()
     ]
-    detail = "Some of what was sent cannot be read; see the places below."
-    return _answer(422, "request", "Not understood", detail, errors=errors)
+    detail = tr("Some of what was sent cannot be read; see the places below.")
+    return _answer(422, "request", tr("Not understood"), detail, errors=errors)
 
 
 def _http_error(_request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
-    title = _TITLES.get(error.status_code, "Not possible")
+    title = _TITLES.get(error.status_code, tr("Not possible"))
     return _answer(error.status_code, "http", title, str(error.detail))
 
 
 def _store_error(_request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, DBAPIError)
     if isinstance(error, IntegrityError):
-        detail = "Somebody did the same at the same moment. Look again, and repeat it where it is still wanted."
+        detail = tr("Somebody did the same at the same moment. Look again, and repeat it where it is still wanted.")
         return _answer(409, "at_once", _TITLES[409], detail)
     if isinstance(error, DataError):
-        return _answer(422, "unreadable", _TITLES[422], "This holds a value that cannot be kept.")
+        return _answer(422, "unreadable", _TITLES[422], tr("This holds a value that cannot be kept."))
     if isinstance(error, OperationalError):
-        detail = "Bouquet's own database cannot be reached just now. Nothing is lost; try again in a moment."
-        return _answer(503, "store_down", "Not reachable", detail)
+        detail = tr("Bouquet's own database cannot be reached just now. Nothing is lost; try again in a moment.")
+        return _answer(503, "store_down", tr("Not reachable"), detail)
     log.error("store_failed", error=str(error))
-    return _answer(500, "store", "Something went wrong", "Bouquet's own database refused this.")
+    return _answer(500, "store", tr("Something went wrong"), tr("Bouquet's own database refused this."))
 
 
 def add_problem_handlers(app: FastAPI) -> None:

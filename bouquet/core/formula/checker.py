@@ -16,6 +16,7 @@ from bouquet.core.errors import nearest
 from bouquet.core.formula.functions import FUNCTIONS, Function, Signature
 from bouquet.core.formula.parser import Applied, FormulaError, Named, Number, Parsed, Quoted, parse
 from bouquet.core.formula.types import Call, Literal, Node, Reference, Target, Type, type_of
+from bouquet.core.language import Texts, tr, trn
 from bouquet.core.patterns import PatternError, parse_date_pattern, parse_number_pattern
 
 __all__ = ["check"]
@@ -23,14 +24,16 @@ __all__ = ["check"]
 #: Arguments of one call.
 MOST_ARGUMENTS = 100
 
-_WANTED = {
-    Type.NUMBER: "a number",
-    Type.TEXT: "a text",
-    Type.YES_NO: "yes or no",
-    Type.DATE: "a date",
-    Type.MOMENT: "a date and time",
-    Type.TIME: "a time",
-}
+_WANTED = Texts(
+    {
+        Type.NUMBER: "a number",
+        Type.TEXT: "a text",
+        Type.YES_NO: "yes or no",
+        Type.DATE: "a date",
+        Type.MOMENT: "a date and time",
+        Type.TIME: "a time",
+    }
+)
 
 Find = Callable[[str], Target]
 
@@ -57,7 +60,7 @@ class _Checker:
             return Literal(Decimal(parsed.text), Type.NUMBER)
         if isinstance(parsed, Quoted):
             if "\x00" in parsed.text:
-                raise FormulaError("This text holds a character that no database can carry.", parsed.at)
+                raise FormulaError(tr("This text holds a character that no database can carry."), parsed.at)
             return Literal(parsed.text, Type.TEXT)
         if isinstance(parsed, Named):
             return self.reference(parsed)
@@ -71,18 +74,27 @@ class _Checker:
             raise FormulaError(str(error), parsed.at, length) from error
         kind = type_of(target.field)
         if kind is None:
-            raise FormulaError(f"{target.field.label} is a file; a formula cannot read it.", parsed.at, length)
+            raise FormulaError(
+                tr("{label} is a file; a formula cannot read it.", label=target.field.label), parsed.at, length
+            )
         return Reference(target, kind)
 
     def call(self, parsed: Applied) -> Node:
         function = FUNCTIONS.get(parsed.function)
         if function is None:
             candidates = nearest(parsed.function, [n for n in FUNCTIONS if n[0].isalpha() and " " not in n])
-            hint = f" Did you mean {' or '.join(candidates)}?" if candidates else ""
-            message = f"There is no function {parsed.function}.{hint}"
+            hint = tr(" Did you mean {candidates}?", candidates=" or ".join(candidates)) if candidates else ""
+            message = tr("There is no function {function}.{hint}", function=parsed.function, hint=hint)
             raise FormulaError(message, parsed.at, len(parsed.function))
         if len(parsed.arguments) > MOST_ARGUMENTS:
-            raise FormulaError(f"{function.name} takes at most {MOST_ARGUMENTS} values.", parsed.at)
+            raise FormulaError(
+                tr(
+                    "{function} takes at most {most_arguments} values.",
+                    function=function.name,
+                    most_arguments=MOST_ARGUMENTS,
+                ),
+                parsed.at,
+            )
         arguments = [self.node(a) for a in parsed.arguments]
         if function.name == "TODAY" and not arguments:
             return Literal(self.now.date(), Type.DATE)
@@ -91,7 +103,12 @@ class _Checker:
         fits = [(n, s) for n, s in enumerate(function.signatures) if _takes(s, len(arguments))]
         if not fits:
             said = " or ".join(dict.fromkeys(_counts(s) for s in function.signatures))
-            message = f"{_name(function)} takes {said}, and has {len(arguments)} here."
+            message = tr(
+                "{function} takes {said}, and has {arguments} here.",
+                function=_name(function),
+                said=said,
+                arguments=len(arguments),
+            )
             raise FormulaError(message, parsed.at, len(parsed.function))
         for exact in (True, False):
             for n, signature in fits:
@@ -111,7 +128,13 @@ class _Checker:
         value, pattern = arguments[0], arguments[function.pattern_at]
         at = parsed.arguments[function.pattern_at].at
         if not isinstance(pattern, Literal) or not isinstance(pattern.value, str):
-            raise FormulaError(f"{function.name} needs its pattern as a text in quotation marks here.", at)
+            raise FormulaError(
+                tr(
+                    "{function} needs its pattern as a text in quotation marks here.",
+                    function=function.name,
+                ),
+                at,
+            )
         try:
             if value is not None and value.type is Type.NUMBER:
                 parse_number_pattern(pattern.value)
@@ -126,12 +149,21 @@ class _Checker:
             wanted = signature.parameters[min(n, len(signature.parameters) - 1)].type
             if wanted is not None and _converted(argument, wanted) is None:
                 got = _WANTED[argument.type]
-                message = f"{_name(function)} needs {_WANTED[wanted]} here, and this is {got}."
+                message = tr(
+                    "{function} needs {wanted} here, and this is {got}.",
+                    function=_name(function),
+                    wanted=_WANTED[wanted],
+                    got=got,
+                )
                 if wanted is Type.NUMBER and argument.type is Type.TEXT:
-                    message += " VALUE(…) reads the number that a text says."
+                    message += tr(" VALUE(…) reads the number that a text says.")
                 return FormulaError(message, written.at)
         kinds = " and ".join(_WANTED[a.type] for a in arguments)
-        return FormulaError(f"{_name(function)} cannot be used with {kinds}.", parsed.at, len(parsed.function))
+        return FormulaError(
+            tr("{function} cannot be used with {kinds}.", function=_name(function), kinds=kinds),
+            parsed.at,
+            len(parsed.function),
+        )
 
 
 def _name(function: Function) -> str:
@@ -147,9 +179,9 @@ def _takes(signature: Signature, count: int) -> bool:
 def _counts(signature: Signature) -> str:
     least, most = sum(not p.optional for p in signature.parameters), len(signature.parameters)
     if signature.parameters and signature.parameters[-1].repeats:
-        return f"at least {least} value{'s' if least > 1 else ''}"
-    said = "no value" if not most else f"{most} value{'s' if most > 1 else ''}"
-    return said if least == most else f"{least} or {most} values"
+        return trn("at least one value", "at least {n} values", least)
+    said = tr("no value") if not most else trn("{n} value", "{n} values", most)
+    return said if least == most else tr("{least} or {most} values", least=least, most=most)
 
 
 def _fitted(

@@ -11,6 +11,8 @@ from typing import Any, TypeAlias
 from lark import Lark, Token, Transformer, UnexpectedCharacters, UnexpectedEOF, UnexpectedToken
 from lark.exceptions import VisitError
 
+from bouquet.core.language import Texts, tr
+
 __all__ = ["Applied", "FormulaError", "Named", "Number", "Parsed", "Quoted", "functions_in", "parse"]
 
 #: Parts within parts. More is no formula that a person could read, or a database should.
@@ -63,22 +65,30 @@ class Applied:
 
 Parsed: TypeAlias = Number | Quoted | Named | Applied
 
-_WORDS = {
-    "$END": "the end",
-    "RPAR": "a closing bracket",
-    "LPAR": "an opening bracket",
-    "_SEPARATOR": "“;”",
-    "NUMBER": "a number",
-    "TEXT": "a text in quotation marks",
-    "REFERENCE": "a field in braces",
-    "NAME": "a function",
-}
+_WORDS = Texts(
+    {
+        "$END": "the end",
+        "RPAR": "a closing bracket",
+        "LPAR": "an opening bracket",
+        "_SEPARATOR": "“;”",
+        "NUMBER": "a number",
+        "TEXT": "a text in quotation marks",
+        "REFERENCE": "a field in braces",
+        "NAME": "a function",
+    }
+)
 
 
 def _applied(function: str, arguments: list[Parsed], at: int) -> Applied:
     depth = 1 + max((a.depth for a in arguments if isinstance(a, Applied)), default=0)
     if depth > DEEPEST:
-        raise FormulaError(f"The formula is nested more than {DEEPEST} deep; use a second column for a part of it.", at)
+        raise FormulaError(
+            tr(
+                "The formula is nested more than {deepest} deep; use a second column for a part of it.",
+                deepest=DEEPEST,
+            ),
+            at,
+        )
     return Applied(function, tuple(arguments), at, depth)
 
 
@@ -100,7 +110,7 @@ class _Tree(Transformer[Token, Parsed]):
         return _applied(str(name).upper(), arguments or [], name.start_pos or 0)
 
     def prefix(self, items: list[Any]) -> Parsed:
-        return _applied(f"prefix {items[0]}", [items[1]], items[0].start_pos or 0)
+        return _applied(tr("prefix {items}", items=items[0]), [items[1]], items[0].start_pos or 0)
 
     def percent(self, items: list[Any]) -> Parsed:
         return _applied("%", [items[0]], items[1].start_pos or 0)
@@ -132,17 +142,24 @@ def parse(text: str) -> Parsed:
     except UnexpectedCharacters as error:
         at = error.pos_in_stream or 0
         if text[at] == '"':
-            raise FormulaError("This quotation mark is never closed.", at) from error
+            raise FormulaError(tr("This quotation mark is never closed."), at) from error
         if text[at] == "{":
-            raise FormulaError("This brace is never closed, or has nothing inside.", at) from error
-        raise FormulaError(f"“{text[at]}” has no meaning in a formula.", at) from error
+            raise FormulaError(tr("This brace is never closed, or has nothing inside."), at) from error
+        raise FormulaError(tr("“{what}” has no meaning in a formula.", what=text[at]), at) from error
     except (UnexpectedToken, UnexpectedEOF) as error:
         token = getattr(error, "token", None)
         ended = token is None or token.type == "$END"
         at = len(text) if token is None or ended else token.start_pos or 0
         expected = sorted({_WORDS[e] for e in getattr(error, "accepts", None) or error.expected if e in _WORDS})
-        found = "The formula ends too early" if ended else f"“{token}” was not expected here"
-        raise FormulaError(f"{found}; expected {' or '.join(expected) or 'an operator'}.", at) from error
+        found = tr("The formula ends too early") if ended else tr("“{token}” was not expected here", token=token)
+        raise FormulaError(
+            tr(
+                "{found}; expected {expected}.",
+                found=found,
+                expected=" or ".join(expected) or tr("an operator"),
+            ),
+            at,
+        ) from error
 
 
 def functions_in(text: str) -> frozenset[str]:

@@ -16,6 +16,7 @@ from babel.dates import format_skeleton
 from dateutil.relativedelta import relativedelta
 
 from bouquet.core.errors import Problem
+from bouquet.core.language import tr, whole
 from bouquet.core.plan.model import AcrossValue
 from bouquet.core.template import (
     Across,
@@ -118,13 +119,18 @@ def too_many(
     Why so many values cannot stand across; None where they can. `is_own` as in spread_out.
     """
     if len(values) > across.most:
-        return (
-            f"There are more than {across.most:,} values across, and each becomes a column. Narrow the template, take "
-            "longer steps, or allow more."
+        return tr(
+            "There are more than {most} values across, and each becomes a column. Narrow the "
+            "template, take longer steps, or allow more.",
+            most=whole(across.most),
         )
     columns = sum(len(values) + 1 if _spreads(c, is_own) else 1 for c in template.columns)
     if columns > MOST_SPREAD:
-        return f"This comes to {columns:,} columns; at most {MOST_SPREAD:,} can be made."
+        return tr(
+            "This comes to {columns} columns; at most {most_spread} can be made.",
+            columns=whole(columns),
+            most_spread=whole(MOST_SPREAD),
+        )
     return None
 
 

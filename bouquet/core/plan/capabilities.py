@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from bouquet.core.formula import FUNCTIONS, LACKED, functions_in
+from bouquet.core.language import Texts, tr
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
     AllOf,
@@ -25,20 +26,22 @@ from bouquet.core.template import (
 __all__ = ["CAPABILITIES", "LACKS", "check_capabilities"]
 
 #: Everything that a dialect may lack, and what is said of it.
-CAPABILITIES: dict[str, str] = {
-    "fold joined": "values cannot be joined in one cell",
-    "picked in groups": "the first and the latest of a group cannot be told",
-    "fold spread": "values cannot be spread over columns",
-    "formula": "formulas cannot be computed",
-    "factor": "numbers cannot be multiplied on their way",
-    "step": "there are no steps of time",
-    "gaps": "gaps between steps of time cannot be filled",
-    "distinct in order": "joined values cannot be distinct and in an order of their own at once",
-    "joined list": "joined values cannot be made distinct or cut short",
-}
+CAPABILITIES: Texts[str] = Texts(
+    {
+        "fold joined": "values cannot be joined in one cell",
+        "picked in groups": "the first and the latest of a group cannot be told",
+        "fold spread": "values cannot be spread over columns",
+        "formula": "formulas cannot be computed",
+        "factor": "numbers cannot be multiplied on their way",
+        "step": "there are no steps of time",
+        "gaps": "gaps between steps of time cannot be filled",
+        "distinct in order": "joined values cannot be distinct and in an order of their own at once",
+        "joined list": "joined values cannot be made distinct or cut short",
+    }
+)
 
-#: Functions of formulas that a dialect cannot compute; it may name them in `LACKS` as `function NAME`.
-CAPABILITIES |= {f"function {name}": f"{name} cannot be computed" for name in FUNCTIONS}
+#: Functions of formulas that a dialect may not be able to compute, as `LACKS` names them.
+FUNCTIONS_LACKED = tuple(f"function {name}" for name in FUNCTIONS)
 
 #: What each dialect lacks. One that is not listed here lacks everything.
 LACKS: dict[str, frozenset[str]] = {
@@ -53,11 +56,22 @@ def check_capabilities(state: ResolutionContext) -> None:
     """
     Note a problem, at its place, for everything that the source's dialect lacks.
     """
-    lacks = LACKS.get(state.catalogue.dialect, frozenset(CAPABILITIES))
+    lacks = LACKS.get(state.catalogue.dialect, frozenset([*CAPABILITIES, *FUNCTIONS_LACKED]))
     for demand, place in _needed_capabilities(state) if lacks else ():
         if demand in lacks:
-            message = f"In {state.catalogue.title}, a {state.catalogue.dialect} source, {CAPABILITIES[demand]}."
+            message = tr(
+                "In {catalogue}, a {dialect} source, {capabilities}.",
+                catalogue=state.catalogue.title,
+                dialect=state.catalogue.dialect,
+                capabilities=_lacked(demand),
+            )
             state.problem("dialect", message, place)
+
+
+def _lacked(demand: str) -> str:
+    if demand in CAPABILITIES:
+        return CAPABILITIES[demand]
+    return tr("{name} cannot be computed", name=demand.removeprefix("function "))
 
 
 def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
@@ -72,7 +86,7 @@ def _needed_capabilities(state: ResolutionContext) -> Iterator[tuple[str, str]]:
         if isinstance(column.value, FormulaValue):
             yield from _of_formula(column.value.formula, f"{place}.value.formula")
         elif isinstance(column.value, FoldValue):
-            yield f"fold {column.value.fold.how}", f"{place}.value.fold.how"
+            yield tr("fold {how}", how=column.value.fold.how), f"{place}.value.fold.how"
             if column.value.fold.how in ("first", "latest") and isinstance(template.rows, PerGroup):
                 yield "picked in groups", f"{place}.value.fold.how"
             if column.value.fold.how == "joined" and (column.value.fold.distinct or column.value.fold.at_most):
@@ -106,4 +120,4 @@ def _of_narrowing(node: Narrowing, place: str) -> Iterator[tuple[str, str]]:
 
 def _of_formula(text: str, place: str) -> Iterator[tuple[str, str]]:
     yield "formula", place
-    yield from ((f"function {name}", place) for name in sorted(functions_in(text)))
+    yield from ((tr("function {name}", name=name), place) for name in sorted(functions_in(text)))

@@ -11,6 +11,7 @@ from typing import Any
 from bouquet.core import formula
 from bouquet.core.catalogue import Field, Kind, Route
 from bouquet.core.errors import WayOut, nearest
+from bouquet.core.language import tr, whole
 from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.folds import Folds
 from bouquet.core.plan.grouping import Grouping
@@ -77,7 +78,7 @@ class Cells:
 
     def _read(self, value: FieldValue, place: str) -> Cell | None:
         if value.step is not None:
-            message = "Steps of time are for rows that stand for groups."
+            message = tr("Steps of time are for rows that stand for groups.")
             self.state.problem("no_groups", message, f"{place}.step")
             return None
         ways_out = self.state.ways_out_of_cell(value.field, place)
@@ -87,7 +88,10 @@ class Cells:
         if route.field.mask:
             return self._masked(route, place)
         if route.field.kind is Kind.FILE:
-            message = f"{route.field.label} is a file, and a sheet cannot carry files. Take its name or a link instead."
+            message = tr(
+                "{label} is a file, and a sheet cannot carry files. Take its name or a link instead.",
+                label=route.field.label,
+            )
             self.state.problem("file_in_sheet", message, f"{place}.field", ways_out=self._names_beside(route, place))
             return None
         self._note_retired(route, place)
@@ -109,7 +113,9 @@ class Cells:
         end = self.catalogue.record_types[route.relations[-1].target] if route.relations else self.start
         prefix = ".".join((*route.way, ""))
         named = [f for f in end.fields if f.kind.is_text and any(w in f.name.lower() for w in ("name", "link", "url"))]
-        return tuple(WayOut("field", f"{f.label} instead", f"{place}.field", prefix + f.name) for f in named[:3])
+        return tuple(
+            WayOut("field", tr("{label} instead", label=f.label), f"{place}.field", prefix + f.name) for f in named[:3]
+        )
 
     def _note_retired(self, route: Route, place: str) -> None:
         retired = route.field.retired
@@ -122,9 +128,14 @@ class Cells:
             end = self.catalogue.record_types[route.relations[-1].target] if route.relations else self.start
             known = end.field_named(retired.substitute)
             label = known.label if known else retired.substitute
-            instead = f" Take {label} instead."
-            ways = (WayOut("substitute", f"Take {label}", f"{place}.field", path),)
-        message = f"{route.field.label} is retired: {retired.reason}{instead}"
+            instead = tr(" Take {label} instead.", label=label)
+            ways = (WayOut("substitute", tr("Take {label}", label=label), f"{place}.field", path),)
+        message = tr(
+            "{label} is retired: {reason}{instead}",
+            label=route.field.label,
+            reason=retired.reason,
+            instead=instead,
+        )
         self.state.note("retired_field", message, f"{place}.field", ways_out=ways)
 
     def _by_cell(self, value: FieldValue, place: str) -> Cell | None:
@@ -137,12 +148,15 @@ class Cells:
             return None
         by = [b.model_dump(mode="json", exclude_defaults=True) for b in self.template.rows.by]
         how = "sum" if route.field.kind.is_number else "greatest" if route.field.kind.is_dated else "count_distinct"
-        said = {"sum": "Add it up", "greatest": "Its latest", "count_distinct": "How many different"}[how]
+        said = {"sum": tr("Add it up"), "greatest": tr("Its latest"), "count_distinct": tr("How many different")}[how]
         ways = (
-            WayOut("group_by", "Group by it, too", "rows.by", [*by, {"path": value.field}]),
+            WayOut("group_by", tr("Group by it, too"), "rows.by", [*by, {"path": value.field}]),
             WayOut("fold", said, place, {"fold": {"path": value.field, "how": how}}),
         )
-        message = f"A group has many values of {route.field.label.lower()}; group by it, or fold it."
+        message = tr(
+            "A group has many values of {label}; group by it, or fold it.",
+            label=route.field.label.lower(),
+        )
         self.state.problem("not_grouped", message, f"{place}.field", ways_out=ways)
         return None
 
@@ -155,7 +169,7 @@ class Cells:
         """
 
         def no_column(name: str, at: str) -> Cell | None:
-            inner.problem("no_column_here", "The filter of a fold cannot refer to columns of the sheet.", at)
+            inner.problem("no_column_here", tr("The filter of a fold cannot refer to columns of the sheet."), at)
             return None
 
         def no_formula(text: str, at: str) -> Computed | None:
@@ -187,13 +201,15 @@ class Cells:
         try:
             tree = formula.check(text, find, self.context.as_of, state.zone)
         except formula.FormulaError as error:
-            state.problem("formula", f"{error} (character {error.at + 1})", place, at=error.at)
+            state.problem("formula", tr("{error} (character {at})", error=error, at=error.at + 1), place, at=error.at)
             return None
         size = formula.size_of(tree, lambda t: t.size if isinstance(t, Computed) else 1)
         if size > formula.LARGEST:
-            message = (
-                f"This formula comes to {size:,} parts once the columns it refers to are put in; at most "
-                f"{formula.LARGEST:,} can be computed. Refer to fewer columns, or fold them into one."
+            message = tr(
+                "This formula comes to {size} parts once the columns it refers to are put in; at most "
+                "{largest} can be computed. Refer to fewer columns, or fold them into one.",
+                size=whole(size),
+                largest=whole(formula.LARGEST),
             )
             state.problem("large_formula", message, place, at=0)
             return None
@@ -221,34 +237,40 @@ class Cells:
             if name.casefold() in (column.heading.strip().casefold(), column.id.casefold()):
                 return self._column_target(n, name)
         if isinstance(found, Route):
-            msg = f"A group has many values of “{name}”; fold it in a column, and refer to that by its heading."
+            msg = tr(
+                "A group has many values of “{name}”; fold it in a column, and refer to that by its heading.",
+                name=name,
+            )
             raise ValueError(msg)
         headings = [c.heading for c in self.template.columns] if columns else []
         if found.code == "many_in_cell":
-            raise ValueError(found.message + " Fold it in a column of its own, and refer to that by its heading.")
+            raise ValueError(found.message + tr(" Fold it in a column of its own, and refer to that by its heading."))
         candidates = found.candidates or nearest(name, headings)
-        hint = f" Did you mean {' or '.join(candidates)}?" if candidates else ""
-        msg = f"There is no field or column “{name}”.{hint}"
+        hint = tr(" Did you mean {candidates}?", candidates=" or ".join(candidates)) if candidates else ""
+        msg = tr("There is no field or column “{name}”.{hint}", name=name, hint=hint)
         raise ValueError(msg)
 
     def _column_target(self, n: int, name: str) -> Cell:
         if n in self._under_way:
-            msg = f"The column “{name}” refers back to this one; columns cannot go round in a ring."
+            msg = tr(
+                "The column “{name}” refers back to this one; columns cannot go round in a ring.",
+                name=name,
+            )
             raise ValueError(msg)
         cell = self.cell(n)
         if cell is None:
-            msg = f"The column “{name}” has a problem of its own."
+            msg = tr("The column “{name}” has a problem of its own.", name=name)
             raise ValueError(msg)
         return cell
 
     def _answer(self, name: str) -> Cell:
         ask = next((a for a in self.template.asks if a.name == name), None)
         if ask is None:
-            msg = f"The template asks nothing called “{name}”."
+            msg = tr("The template asks nothing called “{name}”.", name=name)
             raise ValueError(msg)
         kinds = {"number": (Kind.DECIMAL, "numeric"), "date": (Kind.DATE, "date"), "yes_no": (Kind.BOOLEAN, "boolean")}
         if ask.kind in ("choices", "window"):
-            msg = f"“{ask.label}” asks for more than one value; a formula cannot read it."
+            msg = tr("“{ask}” asks for more than one value; a formula cannot read it.", ask=ask.label)
             raise ValueError(msg)
         kind, stored = kinds.get(ask.kind, (Kind.TEXT, "text"))
         known = Field(name=name, column="", kind=kind, stored=stored, label=ask.label)
@@ -258,10 +280,10 @@ class Cells:
     def column_named(self, name: str, place: str) -> Cell | None:
         n = next((n for n, c in enumerate(self.template.columns) if c.id == name), None)
         if n is None:
-            self.state.problem("unknown_column", f"There is no column “{name}”.", place)
+            self.state.problem("unknown_column", tr("There is no column “{name}”.", name=name), place)
             return None
         if isinstance(self.template.columns[n].value, Constant):
-            self.state.problem("constant", "A constant is the same in every row.", place)
+            self.state.problem("constant", tr("A constant is the same in every row."), place)
             return None
         return self.cell(n)
 
@@ -269,7 +291,7 @@ class Cells:
         if self.state.grouped:
             found = self.grouping.cell_of(path, None)
             if found is None:
-                message = f"Rows stand for groups; “{path}” is none of the values they are grouped by."
+                message = tr("Rows stand for groups; “{path}” is none of the values they are grouped by.", path=path)
                 self.state.problem("not_grouped", message, place)
             return found
         route = self.state.route(path, place)

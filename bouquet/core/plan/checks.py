@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.plan.model import FileCheck, PlanColumn, RowCheck
 from bouquet.core.plan.nodes import Comparison, Computed, Fixed, Group, Listed, Predicate, Quarter, Stepped, Test
 from bouquet.core.plan.state import ResolutionContext
@@ -63,11 +64,11 @@ class Checks:
         """
         found = [n for n, c in enumerate(self.columns) if c.id == id]
         if not found and any(c.id == id for c in self.state.template.columns):
-            self.state.problem("unsound_column", "The column to check has a problem of its own.", place)
+            self.state.problem("unsound_column", tr("The column to check has a problem of its own."), place)
         elif not found:
-            self.state.problem("unknown_column", f"There is no column “{id or ''}” to check.", place)
+            self.state.problem("unknown_column", tr("There is no column “{id}” to check.", id=id or ""), place)
         elif isinstance(self.columns[found[0]].cell, Fixed):
-            self.state.problem("constant", "A constant is the same in every row; there is nothing to check.", place)
+            self.state.problem("constant", tr("A constant is the same in every row; there is nothing to check."), place)
             return []
         return found
 
@@ -78,11 +79,13 @@ class Checks:
         if cell is None:
             return
         if cell.field.kind is not Kind.BOOLEAN:
-            message = "This formula says whether a row is right, so it must come to yes or no, as a comparison does."
+            message = tr(
+                "This formula says whether a row is right, so it must come to yes or no, as a comparison does."
+            )
             self.state.problem("not_a_test", message, f"{place}.formula", at=0)
             return
         objects = Group("none", (Test(cell=cell, place=place),), place)
-        words = check.say.strip() or f"{check.formula} must hold"
+        words = check.say.strip() or tr("{formula} must hold", formula=check.formula)
         yield RowCheck(place=place, words=words, severity=check.severity, column=None, objects=objects)
 
     def _of_column(self, check: ColumnCheck, place: str) -> Iterator[RowCheck]:
@@ -107,14 +110,14 @@ class Checks:
 
     @staticmethod
     def _filled(check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        return "must be filled", None
+        return tr("must be filled"), None
 
     @staticmethod
     def _unique(check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        return "must not occur twice", None
+        return tr("must not occur twice"), None
 
     def _whole(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        return "must be a whole number", self._test("INT({cell})={cell}", column, place)
+        return tr("must be a whole number"), self._test("INT({cell})={cell}", column, place)
 
     def _near_usual(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         cell = column.cell
@@ -126,19 +129,21 @@ class Checks:
             f"{{cell}}<={{cell3}}+{times}*({{cell3}}-{{cell2}})))"
         )
         made = self.formula_of(formula, f"{place}.must", cell, Quarter(cell, 1), Quarter(cell, 3))
-        words = f"must not lie far from the usual ({times} × the width of the middle half)"
+        words = tr("must not lie far from the usual ({times} × the width of the middle half)", times=times)
         return words, Test(cell=made, place=place) if made else None
 
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
         if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
-            self.state.problem("no_value", "Say how many letters it may have.", f"{place}.least")
+            self.state.problem("no_value", tr("Say how many letters it may have."), f"{place}.least")
             return "", None
         if len(bounds) == 2 and self._is_turned(int(str(bounds[0][0])), int(str(bounds[1][0])), place):
             return "", None
         tests = [f"LEN({{cell}}){w}{b}" for b, w in bounds]
         formula = tests[0] if len(tests) == 1 else f"AND({tests[0]};{tests[1]})"
-        return f"must have {_span(check.least, check.greatest)} letters", self._test(formula, column, place)
+        return tr("must have {least} letters", least=_span(check.least, check.greatest)), self._test(
+            formula, column, place
+        )
 
     def _is_turned(self, least: Any, greatest: Any, place: str) -> bool:
         """
@@ -146,7 +151,11 @@ class Checks:
         """
         if least <= greatest:
             return False
-        message = f"The range ends ({greatest}) before it begins ({least}); nothing can lie in it."
+        message = tr(
+            "The range ends ({greatest}) before it begins ({least}); nothing can lie in it.",
+            greatest=greatest,
+            least=least,
+        )
         self.state.problem("turned_range", message, f"{place}.greatest")
         return True
 
@@ -161,32 +170,36 @@ class Checks:
                 bounds.append(value)
                 parts.append(_compare(column, operator, (value,), place))
         if check.least is None and check.greatest is None:
-            self.state.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+            self.state.problem("no_value", tr("Say from what, or up to what."), f"{place}.least")
         if len(bounds) == 2:
             self._is_turned(bounds[0], bounds[1], place)
-        return f"must be {_span(*said)}", Group("all", tuple(parts), place)
+        return tr("must be {value}", value=_span(*said)), Group("all", tuple(parts), place)
 
     def _matches(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         if check.pattern is None:
-            self.state.problem("no_value", "Say what it must look like.", f"{place}.pattern")
+            self.state.problem("no_value", tr("Say what it must look like."), f"{place}.pattern")
             return "", None
-        return f"must look like {check.pattern}", _compare(column, "matches", (check.pattern,), place, exact=True)
+        return tr("must look like {pattern}", pattern=check.pattern), _compare(
+            column, "matches", (check.pattern,), place, exact=True
+        )
 
     def _one_of(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         values = [self._value(v, column, f"{place}.values[{n}]") for n, v in enumerate(check.values or ())]
         if not values:
-            self.state.problem("no_value", "Say which values it may have.", f"{place}.values")
+            self.state.problem("no_value", tr("Say which values it may have."), f"{place}.values")
         known = tuple(v for v in values if v is not None)
         said = [say_value(v, column.field) for v in known]
-        more = f" or {len(said) - NAMED} others" if len(said) > NAMED else ""
+        more = tr(" or {said} others", said=len(said) - NAMED) if len(said) > NAMED else ""
         exact = column.kind.is_text
-        return f"must be one of {', '.join(said[:NAMED])}{more}", _compare(column, "one_of", known, place, exact=exact)
+        return tr("must be one of {said}{more}", said=", ".join(said[:NAMED]), more=more), _compare(
+            column, "one_of", known, place, exact=exact
+        )
 
     def _not_future(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        return "must not lie in the future", self._against_now(column, "at_most", place)
+        return tr("must not lie in the future"), self._against_now(column, "at_most", place)
 
     def _not_past(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
-        return "must not lie in the past", self._against_now(column, "at_least", place)
+        return tr("must not lie in the past"), self._against_now(column, "at_least", place)
 
     def _against_now(self, column: PlanColumn, operator: str, place: str) -> Predicate | None:
         now = self.state.context.as_of.astimezone(self.state.zone)
@@ -202,15 +215,24 @@ class Checks:
         records, _, name = (check.listed_in or "").partition(".")
         found = types[records].field_named(name) if records in types else None
         if found is None:
-            message = "Name the list as a record type and its field, such as species.code."
+            message = tr("Name the list as a record type and its field, such as species.code.")
             self.state.problem("no_list", message, f"{place}.listed_in")
             return "", None
         if not (found.kind.is_text and column.kind.is_text) and found.stored != column.field.stored:
-            message = f"{column.heading} and the {found.label.lower()} of a {types[records].label} are not of one kind."
+            message = tr(
+                "{column} and the {label} of a {types} are not of one kind.",
+                column=column.heading,
+                label=found.label.lower(),
+                types=types[records].label,
+            )
             self.state.problem("wrong_kind", message, f"{place}.listed_in")
             return "", None
         listed = Listed(cell=column.cell, record_type=types[records], listed=found, place=place)
-        return f"must be the {found.label.lower()} of a {types[records].label}", listed
+        return tr(
+            "must be the {label} of a {types}",
+            label=found.label.lower(),
+            types=types[records].label,
+        ), listed
 
     def _suits(self, asking: Asking, column: PlanColumn, place: str) -> bool:
         """
@@ -218,7 +240,11 @@ class Checks:
         """
         fits = asking.kinds is None or column.kind in asking.kinds
         if not fits:
-            message = f"{column.heading} does not hold {asking.wanted}; this check is not for it."
+            message = tr(
+                "{column} does not hold {wanted}; this check is not for it.",
+                column=column.heading,
+                wanted=asking.wanted,
+            )
             self.state.problem("wrong_kind", message, place)
         return fits
 
@@ -248,13 +274,13 @@ class Checks:
             at = found[0]
             self._suits(asking, self.columns[at], f"{place}.column")
         if "least" in asking.takes and check.least is None and check.greatest is None:
-            self.state.problem("no_value", "Say from what, or up to what.", f"{place}.least")
+            self.state.problem("no_value", tr("Say from what, or up to what."), f"{place}.least")
         if check.least is not None and check.greatest is not None:
             self._is_turned(check.least, check.greatest, place)
         if "percent" in asking.takes and check.percent is None:
-            self.state.problem("no_value", "Say how many percent.", f"{place}.percent")
+            self.state.problem("no_value", tr("Say how many percent."), f"{place}.percent")
         if "headings" in asking.takes and not check.headings:
-            self.state.problem("no_value", "Say which headings the file must have.", f"{place}.headings")
+            self.state.problem("no_value", tr("Say which headings the file must have."), f"{place}.headings")
         if len(self.state.problems) == before:
             heading = self.columns[at].heading if at is not None else ""
             yield FileCheck(
@@ -270,8 +296,12 @@ def _compare(
 
 def _span(least: Any, greatest: Any) -> str:
     if greatest is None:
-        return f"at least {least}"
-    return f"at most {greatest}" if least is None else f"between {least} and {greatest}"
+        return tr("at least {least}", least=least)
+    return (
+        tr("at most {greatest}", greatest=greatest)
+        if least is None
+        else tr("between {least} and {greatest}", least=least, greatest=greatest)
+    )
 
 
 def _file_words(check: FileCheckPart, heading: str) -> str:
@@ -281,10 +311,13 @@ def _file_words(check: FileCheckPart, heading: str) -> str:
     bounds = _span(number(check.least), number(check.greatest))
     percent = f"{check.percent or 0:f}"
     return {
-        "rows": f"The file must have {bounds} rows",
-        "usual": f"The number of rows must be within {percent} % of usual",
-        "not_empty": "The file must not be empty",
-        "total": f"The total of {heading} must be {bounds}",
-        "headings": f"The headings must be the {len(check.headings or ())} agreed, in their order",
-        "full": f"{heading} must be at least {percent} % full",
+        "rows": tr("The file must have {bounds} rows", bounds=bounds),
+        "usual": tr("The number of rows must be within {percent} % of usual", percent=percent),
+        "not_empty": tr("The file must not be empty"),
+        "total": tr("The total of {heading} must be {bounds}", heading=heading, bounds=bounds),
+        "headings": tr(
+            "The headings must be the {headings} agreed, in their order",
+            headings=len(check.headings or ()),
+        ),
+        "full": tr("{heading} must be at least {percent} % full", heading=heading, percent=percent),
     }[check.file]

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 from bouquet.core import formula
 from bouquet.core.catalogue import RecordType, Relation, Route
+from bouquet.core.language import tr
 from bouquet.core.patterns import PatternError, parse_date_pattern
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.model import PlanColumn
@@ -36,7 +37,7 @@ class Columns:
 
     def resolve(self) -> tuple[PlanColumn, ...]:
         if not self.template.columns:
-            self.state.problem("empty_sheet", "The sheet has no columns yet. Add at least one field.", "columns")
+            self.state.problem("empty_sheet", tr("The sheet has no columns yet. Add at least one field."), "columns")
         self._check_headings()
         return tuple(c for n, column in enumerate(self.template.columns) for c in self._column(column, n))
 
@@ -47,17 +48,23 @@ class Columns:
         for n, column in enumerate(self.template.columns):
             place, heading = f"columns[{n}].heading", column.heading.strip()
             if not heading:
-                problem("no_heading", f"Column {n + 1} has no heading.", place)
+                problem("no_heading", tr("Column {number} has no heading.", number=n + 1), place)
             elif headings[heading.casefold()] > 1:
-                problem("same_heading", f"More than one column is headed “{heading}”.", place)
+                problem("same_heading", tr("More than one column is headed “{heading}”.", heading=heading), place)
             if len(heading) > HEADING_LENGTH:
                 problem(
-                    "long_heading", f"This heading has {len(heading)} characters; at most {HEADING_LENGTH} fit.", place
+                    "long_heading",
+                    tr(
+                        "This heading has {heading} characters; at most {heading_length} fit.",
+                        heading=len(heading),
+                        heading_length=HEADING_LENGTH,
+                    ),
+                    place,
                 )
             if "\x00" in heading:
-                problem("unreadable", "This heading holds a character that no file can carry.", place)
+                problem("unreadable", tr("This heading holds a character that no file can carry."), place)
             if ids[column.id] > 1:
-                problem("same_id", f"More than one column has the id “{column.id}”.", f"columns[{n}].id")
+                problem("same_id", tr("More than one column has the id “{id}”.", id=column.id), f"columns[{n}].id")
 
     def _column(self, column: Column, n: int) -> Iterator[PlanColumn]:
         place = f"columns[{n}]"
@@ -71,7 +78,7 @@ class Columns:
                 self.state.problem("date_pattern", str(error), f"{place}.show.date")
                 return
         if column.show.grouping and column.show.grouping == (column.show.decimal_mark or "."):
-            message = "The decimal mark and the grouping mark are the same."
+            message = tr("The decimal mark and the grouping mark are the same.")
             self.state.problem("same_marks", message, f"{place}.show.grouping")
         show = shown(column.show, cell.field, self.template.output)
         if isinstance(cell, Read) and cell.route.aspect:
@@ -102,7 +109,7 @@ class Columns:
             return None
         end = self._record_of(cell)
         if end is None or end.link is None:
-            message = "The catalogue knows no page of this record to link to."
+            message = tr("The catalogue knows no page of this record to link to.")
             self.state.problem("no_link", message, f"{place}.show.link")
             return None
         return end.link
@@ -127,9 +134,13 @@ class Columns:
         owner = self.catalogue.record_types[relations[-1].target] if relations else self.start
         rows = self.catalogue.record_types[self.state.opened[-1].target] if self.state.opened else self.start
         if isinstance(cell, Read):
-            message = (
-                f"{cell.field.label} repeats on each of the {owner.label}’s {rows.plural}; its total over rows is not "
-                f"the total over {owner.plural}. Totals count each {owner.label} once."
+            message = tr(
+                "{label} repeats on each of the {owner}’s {rows}; its total over rows is not the total "
+                "over {owner2}. Totals count each {owner} once.",
+                label=cell.field.label,
+                owner=owner.label,
+                rows=rows.plural,
+                owner2=owner.plural,
             )
             self.state.note("repeats", message, f"{place}.value.field")
         return self.catalogue.key_of(owner, relations)

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.plan.model import Attached, Plan
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import ChildFile, PerRecord, child_template
@@ -45,7 +46,7 @@ class Companions:
         if walk is None:
             return None
         if walk.field is None or walk.field.kind is not Kind.FILE:
-            self.state.problem("not_a_file", f"“{attachments.path}” holds no files.", f"{place}.path")
+            self.state.problem("not_a_file", tr("“{path}” holds no files.", path=attachments.path), f"{place}.path")
             return None
         if walk.many is not None:
             child = ChildFile(path=".".join(r.name for r in walk.relations))
@@ -63,7 +64,10 @@ class Companions:
         if walk is None:
             return None
         if walk.field is not None or not walk.relations or not walk.relations[-1].many:
-            message = f"“{child.path}” does not lead to many records; only these have a file of their own."
+            message = tr(
+                "“{path}” does not lead to many records; only these have a file of their own.",
+                path=child.path,
+            )
             self.state.problem("not_children", message, f"{place}.path")
             return None
         made = child_template(self.state.template, child, self.state.start, walk)
@@ -77,14 +81,17 @@ class Companions:
     def _fits(self, place: str) -> bool:
         template = self.state.template
         if not isinstance(template.rows, PerRecord):
-            self.state.problem("not_records", "Files go along only where a row stands for a record.", place)
+            self.state.problem("not_records", tr("Files go along only where a row stands for a record."), place)
             return False
         if template.at_most is not None:
-            message = "Files cannot go along with only the first so many rows; narrow the records instead."
+            message = tr("Files cannot go along with only the first so many rows; narrow the records instead.")
             self.state.problem("limited", message, place)
             return False
         if not self.state.start.key:
-            message = f"A {self.state.start.label} has no key by which what goes along could be told."
+            message = tr(
+                "A {start} has no key by which what goes along could be told.",
+                start=self.state.start.label,
+            )
             self.state.problem("no_key", message, place)
             return False
         return True

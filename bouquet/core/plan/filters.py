@@ -15,6 +15,7 @@ from pydantic import ValidationError
 
 from bouquet.core.catalogue import Kind, Walk
 from bouquet.core.errors import WayOut
+from bouquet.core.language import tr, whole
 from bouquet.core.plan.nodes import Among, Cell, Comparison, Computed, Group, Having, Predicate, Read, Test
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.template import (
@@ -101,12 +102,16 @@ class Filters:
         if walk is None:
             return None
         if walk.field is not None:
-            message = f"“{node.path}” leads to a value, not to records that there are any or none of."
+            message = tr(
+                "“{path}” leads to a value, not to records that there are any or none of.",
+                path=node.path,
+            )
             self.state.problem("not_children", message, f"{place}.path")
             return None
         if walk.many is None:
-            message = (
-                f"“{node.path}” leads to one record; whether it is there is told by a field of it that is not blank."
+            message = tr(
+                "“{path}” leads to one record; whether it is there is told by a field of it that is not blank.",
+                path=node.path,
             )
             self.state.problem("nothing_to_fold", message, f"{place}.path")
             return None
@@ -119,7 +124,7 @@ class Filters:
         if cell is None:
             return None
         if cell.field.kind is not Kind.BOOLEAN:
-            message = "This formula narrows the records, so it must come to yes or no, as a comparison does."
+            message = tr("This formula narrows the records, so it must come to yes or no, as a comparison does.")
             self.state.problem("not_a_test", message, f"{place}.formula", at=0)
             return None
         return Test(cell=cell, place=place)
@@ -132,12 +137,18 @@ class Filters:
         if state.template.only == "everything":
             return None
         if state.grouped:
-            state.problem("no_memory", "A group is no record; what is new can only be told of records.", "only")
+            state.problem("no_memory", tr("A group is no record; what is new can only be told of records."), "only")
         elif state.start.by_row:
-            message = f"Nothing tells the {state.start.plural} apart, so it is not known which were sent before."
+            message = tr(
+                "Nothing tells the {start} apart, so it is not known which were sent before.",
+                start=state.start.plural,
+            )
             state.problem("no_memory", message, "only")
         elif state.opened and state.template.at_most is not None:
-            message = f"Where the {state.start.plural} have several rows, a limit could send a part of one."
+            message = tr(
+                "Where the {start} have several rows, a limit could send a part of one.",
+                start=state.start.plural,
+            )
             state.problem("no_memory", message, "only")
         elif context.not_sent is not None:
             key = state.catalogue.key_of(state.start)
@@ -153,19 +164,27 @@ class Filters:
         state = self.state
         picked = state.context.picks.get(node.picks)
         if picked is None:
-            state.problem("unknown_picks", f"There is no saved list “{node.picks}”.", f"{place}.picks")
+            state.problem("unknown_picks", tr("There is no saved list “{picks}”.", picks=node.picks), f"{place}.picks")
             return None
         end = state.catalogue.record_types[state.opened[-1].target] if state.opened else state.start
         relations = state.opened
         if picked.records == state.start.name:
             end, relations = state.start, ()
         if picked.records != end.name:
-            message = f"“{node.picks}” is a list of {picked.records} records, and these are {end.plural}."
+            message = tr(
+                "“{picks}” is a list of {records} records, and these are {end}.",
+                picks=node.picks,
+                records=picked.records,
+                end=end.plural,
+            )
             state.problem("wrong_picks", message, f"{place}.picks")
             return None
         if len(picked.keys) > MOST_PICKS:
-            message = (
-                f"“{node.picks}” holds {len(picked.keys):,} records; at most {MOST_PICKS:,} can be picked by hand."
+            message = tr(
+                "“{picks}” holds {keys} records; at most {most_picks} can be picked by hand.",
+                picks=node.picks,
+                keys=whole(len(picked.keys)),
+                most_picks=whole(MOST_PICKS),
             )
             state.problem("many_picks", message, f"{place}.picks")
             return None
@@ -175,7 +194,9 @@ class Filters:
                 tuple(_key_value(k, r.field.stored) for k, r in zip(saved, key, strict=True)) for saved in picked.keys
             )
         except ValueError:
-            state.problem("wrong_picks", f"“{node.picks}” holds keys that cannot be read.", f"{place}.picks")
+            state.problem(
+                "wrong_picks", tr("“{picks}” holds keys that cannot be read.", picks=node.picks), f"{place}.picks"
+            )
             return None
         return Among(key=key, keys=keys, name=node.picks, place=place)
 
@@ -196,7 +217,7 @@ class Filters:
         rest = (node.path or "")[len(many) + 1 :]
         where = {**node.model_dump(mode="json", by_alias=True, exclude_defaults=True), "path": rest}
         has = {"path": many, "has": "any", "where": where}
-        return (WayOut("has", f"Any of the {label} meets it", place, has), *self.state.opening(walk))
+        return (WayOut("has", tr("Any of the {label} meets it", label=label), place, has), *self.state.opening(walk))
 
     def _comparison(self, node: Condition, place: str) -> Comparison | None:
         cell = self._cell(node, place)
@@ -205,7 +226,12 @@ class Filters:
         kind, operator, label = cell.field.kind, node.is_, cell.field.label
         if kind not in COMPARISONS[operator].kinds:
             known = ", ".join(o.replace("_", " ") for o in operators_of(kind))
-            message = f"{label} cannot be compared by “{operator.replace('_', ' ')}”; it knows: {known}."
+            message = tr(
+                "{label} cannot be compared by “{value}”; it knows: {known}.",
+                label=label,
+                value=operator.replace("_", " "),
+                known=known,
+            )
             self.state.problem("wrong_comparison", message, f"{place}.is")
             return None
         before = len(self.state.problems)
@@ -240,7 +266,7 @@ class Filters:
             return None
         if not _suits(ask, node.is_):
             kind, verb = ask.kind.replace("_", " "), node.is_.replace("_", " ")
-            message = f"An answer of the kind “{kind}” cannot be used with “{verb}”."
+            message = tr("An answer of the kind “{kind}” cannot be used with “{verb}”.", kind=kind, verb=verb)
             self.state.problem("wrong_ask", message, f"{place}.ask")
             return None
         answer = self.state.answer(ask)
@@ -255,7 +281,7 @@ class Filters:
             if isinstance(answer, dict | list):
                 raise ValueError
         except (ValidationError, ValueError):
-            message = f"The answer to “{ask.label}” cannot be read."
+            message = tr("The answer to “{ask}” cannot be read.", ask=ask.label)
             self.state.problem("wrong_answer", message, f"asks[{self.state.template.asks.index(ask)}]")
             return None
         return node.model_copy(update={"value": answer, "ask": None})
@@ -294,7 +320,7 @@ class Filters:
 
     def _span(self, node: Condition, place: str) -> Span | None:
         if node.window is None:
-            self.state.problem("no_window", "Say which days are meant.", place)
+            self.state.problem("no_window", tr("Say which days are meant."), place)
             return None
         context = self.state.context
         try:
@@ -306,7 +332,7 @@ class Filters:
                 last_run_at=context.last_run_at,
             )
         except (ValueError, OverflowError) as error:
-            said = "This window reaches beyond the calendar." if isinstance(error, OverflowError) else str(error)
+            said = tr("This window reaches beyond the calendar.") if isinstance(error, OverflowError) else str(error)
             self.state.problem("bad_window", said, place)
             return None
 
@@ -318,9 +344,18 @@ class Filters:
         several = takes != "value"
         raw = node.values if several else (node.value,) if node.value is not None else None
         where = f"{place}.values" if several else f"{place}.value"
-        wanted = {"range": "two values", "list": "at least one value", "value": "a value"}[takes]
+        wanted = {"range": tr("two values"), "list": tr("at least one value"), "value": "a value"}[takes]
         if not raw or (takes == "range" and len(raw) != 2):
-            self.state.problem("no_value", f"{cell.field.label} {operator.replace('_', ' ')} needs {wanted}.", where)
+            self.state.problem(
+                "no_value",
+                tr(
+                    "{label} {value} needs {wanted}.",
+                    label=cell.field.label,
+                    value=operator.replace("_", " "),
+                    wanted=wanted,
+                ),
+                where,
+            )
             return ()
         values: list[Value] = []
         for n, item in enumerate(raw):
@@ -330,7 +365,12 @@ class Filters:
                 self.state.problem("wrong_value", str(error), f"{where}[{n}]" if several else where)
         if operator == "between" and len(values) == 2 and values[1] < values[0]:  # type: ignore[operator]
             first, last = (say_value(v, cell.field) for v in values)
-            message = f"{cell.field.label} ends ({last}) before it begins ({first}); give the lesser value first."
+            message = tr(
+                "{label} ends ({last}) before it begins ({first}); give the lesser value first.",
+                label=cell.field.label,
+                last=last,
+                first=first,
+            )
             self.state.problem("turned_range", message, where)
         return tuple(values)
 

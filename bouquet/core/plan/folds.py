@@ -9,6 +9,7 @@ from dataclasses import replace
 
 from bouquet.core.catalogue import Field, Kind, RecordType, Route, Walk
 from bouquet.core.errors import WayOut
+from bouquet.core.language import sentence_case, tr
 from bouquet.core.plan.nodes import Folded, Group, PlanOrder, Predicate, Read
 from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.plan.style import shown
@@ -51,9 +52,11 @@ class Folds:
         free = [n for n in many if names[: n + 1] != opened[: n + 1]] or many
         if not free and not state.grouped:
             ways = (
-                (WayOut("field", "Take the value itself", cure, {"field": fold.path}),) if cure and walk.field else ()
+                (WayOut("field", tr("Take the value itself"), cure, {"field": fold.path}),)
+                if cure and walk.field
+                else ()
             )
-            message = f"“{fold.path}” is one value per row as it is; there is nothing to fold."
+            message = tr("“{path}” is one value per row as it is; there is nothing to fold.", path=fold.path)
             state.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
             return None
         if free:
@@ -65,9 +68,12 @@ class Folds:
         choice = walk.field is not None and walk.field.kind is Kind.CHOICE
         if free and state.grouped and (not folding.of_groups or (choice and folding.gives == "value")):
             label = chain[-1].label.lower()
-            message = (
-                f"A group has many {state.start.plural}, and each of them many {label}; “{fold_words(fold.how)}” "
-                f"cannot be put together from these. Start from {label} instead."
+            message = tr(
+                "A group has many {start}, and each of them many {label}; “{how}” cannot be put together "
+                "from these. Start from {label} instead.",
+                start=state.start.plural,
+                label=label,
+                how=fold_words(fold.how),
             )
             state.problem("fold_in_group", message, f"{place}.how")
             return None
@@ -77,12 +83,16 @@ class Folds:
         inner = state.at(record_type)
         order = [self._order(inner, o.path, o, f"{place}.order[{n}]") for n, o in enumerate(fold.order)]
         if folding.order == "must" and not order:
-            dated = tuple(f.name for f in record_type.fields if f.kind.is_dated)
+            dated = tuple(f for f in record_type.fields if f.kind.is_dated)
             orders = tuple(
-                WayOut("order", f"By {record_type.field_named(d).label.lower()}", f"{place}.order", [{"path": d}])  # type: ignore[union-attr]
-                for d in dated[:3]
+                WayOut("order", tr("By {label}", label=sentence_case(f.label)), f"{place}.order", [{"path": f.name}])
+                for f in dated[:3]
             )
-            message = f"Say in which order one of the {record_type.plural} is the {fold.how}."
+            message = tr(
+                "Say in which order one of the {record_type} is the {how}.",
+                record_type=record_type.plural,
+                how=fold.how,
+            )
             state.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
             return None
         where = self.where(inner, fold.where, f"{place}.where") if fold.where is not None else None
@@ -123,9 +133,11 @@ class Folds:
             if (other.order, other.where, other.distinct) == (fold.order, fold.where, False):
                 shares = True
             elif n == own - 1:
-                message = (
-                    f"“{columns[own].heading}” and “{column.heading}” are spread over the same records in different "
-                    "orders or with different filters: values of one number are not of one record."
+                message = tr(
+                    "“{columns}” and “{column}” are spread over the same records in different orders or with "
+                    "different filters: values of one number are not of one record.",
+                    columns=columns[own].heading,
+                    column=column.heading,
                 )
                 self.state.note("spreads_differ", message, f"{place}.order")
         return shares
@@ -152,16 +164,28 @@ class Folds:
         if value is None:
             if not FOLDS[how].field:
                 return True
-            message = f"“{fold.path or 'the group'}” are records; name the field of them that is folded."
+            message = tr(
+                "“{path}” are records; name the field of them that is folded.",
+                path=fold.path or tr("the group"),
+            )
             state.problem("no_field", message, f"{place}.path")
             return False
         kind, label = value.typed.kind, value.field.label
         if kind is Kind.FILE and FOLDS[how].field:
-            message = f"{label} is a file, and a cell cannot carry files. Count them, or take their names."
+            message = tr(
+                "{label} is a file, and a cell cannot carry files. Count them, or take their names.",
+                label=label,
+            )
             state.problem("file_in_sheet", message, f"{place}.path")
             return False
         if not FOLDS[how].folds(kind):
-            message = f"“{how}” folds {FOLDS[how].wanted}, and {label} is of the kind {kind}."
+            message = tr(
+                "“{how}” folds {wanted}, and {label} is of the kind {kind}.",
+                how=how,
+                wanted=FOLDS[how].wanted,
+                label=label,
+                kind=kind,
+            )
             state.problem("wrong_fold", message, f"{place}.how")
             return False
         return True

@@ -9,6 +9,7 @@ from dataclasses import replace
 
 from bouquet.core.catalogue import Kind, Route
 from bouquet.core.errors import WayOut
+from bouquet.core.language import tr
 from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.model import GroupBy
 from bouquet.core.plan.nodes import Comparison, Read, Stepped
@@ -44,23 +45,25 @@ class Grouping:
         found = [self._group_by(b, f"rows.by[{n}]") for n, b in enumerate(rows.by)]
         filling = [n for n, b in enumerate(rows.by) if b.fill_gaps]
         if len(filling) > 1:
-            message = "Gaps can be filled in one time step only."
+            message = tr("Gaps can be filled in one time step only.")
             self.state.problem("two_gaps", message, f"rows.by[{filling[1]}].fill_gaps")
         return tuple(g for g in found if g)
 
     def _group_by(self, by: By, place: str) -> GroupBy | None:
-        ways = (WayOut("records", "Start from these records instead"),)
+        ways = (WayOut("records", tr("Start from these records instead")),)
         route = self.state.route(by.path, f"{place}.path", ways)
         if route is None:
             return None
         if route.field.kind is Kind.FILE:
             self.state.problem(
-                "file_in_sheet", f"{route.field.label} is a file; it cannot make groups.", f"{place}.path"
+                "file_in_sheet",
+                tr("{label} is a file; it cannot make groups.", label=route.field.label),
+                f"{place}.path",
             )
             return None
         if by.step is None:
             if by.fill_gaps:
-                message = "Only steps of time have gaps to fill; say which step."
+                message = tr("Only steps of time have gaps to fill; say which step.")
                 self.state.problem("no_step", message, f"{place}.fill_gaps")
             return GroupBy(Read(route))
         cell = self._stepped(route, by, place)
@@ -69,14 +72,19 @@ class Grouping:
     def _stepped(self, route: Route, by: By, place: str) -> Stepped | None:
         found = route.typed
         if not found.kind.is_dated or (found.kind is Kind.DATE and by.step in _CLOCK_STEPS):
-            message = f"{found.label} cannot be cut into steps of a {by.step}."
+            message = tr("{label} cannot be cut into steps of a {step}.", label=found.label, step=by.step)
             self.state.problem("wrong_step", message, f"{place}.step")
             return None
         if by.count != 1 and (by.step != "minute" or by.count not in _MINUTES):
-            message = f"Steps of {by.count} {by.step}s are not known; minutes come in {', '.join(map(str, _MINUTES))}."
+            message = tr(
+                "Steps of {count} {step}s are not known; minutes come in {str}.",
+                count=by.count,
+                step=by.step,
+                str=", ".join(map(str, _MINUTES)),
+            )
             self.state.problem("wrong_step", message, f"{place}.count")
             return None
-        label = f"{found.label}, by {by.step}"
+        label = tr("{label}, by {step}", label=found.label, step=by.step)
         if by.step not in _CLOCK_STEPS:
             found = replace(found, kind=Kind.DATE, stored="date")
         stepped = replace(found, label=label, json_key=None, attribute=None)

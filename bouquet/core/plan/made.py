@@ -13,6 +13,7 @@ from pydantic import TypeAdapter, ValidationError
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Route
+from bouquet.core.language import tr
 from bouquet.core.plan.cells import FORMULA_KINDS
 from bouquet.core.plan.nodes import Read
 from bouquet.core.template import Narrowing
@@ -45,16 +46,19 @@ def made_tree(catalogue: Catalogue, holder: RecordType, text: str, as_of: dateti
         if not isinstance(found, Route):
             raise ValueError(found.message)
         if found.field.formula:
-            message = f"“{found.field.label}” is made by a formula itself; repeat that formula here."
+            message = tr(
+                "“{label}” is made by a formula itself; repeat that formula here.",
+                label=found.field.label,
+            )
             raise ValueError(message)
         return Read(found)
 
     try:
         tree = formula.check(text, find, as_of, zone)
     except formula.FormulaError as error:
-        raise MadeError(f"{error} (character {error.at + 1})", error.at) from error
+        raise MadeError(tr("{error} (character {at})", error=error, at=error.at + 1), error.at) from error
     if formula.size_of(tree, lambda _: 1) > formula.LARGEST // 4:
-        raise MadeError("This formula is too large to be a field of its own.")
+        raise MadeError(tr("This formula is too large to be a field of its own."))
     return tree
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.nodes import Cell, PlanOrder, Read
 from bouquet.core.plan.state import ResolutionContext
@@ -40,23 +41,23 @@ class Orders:
 
     def _order_level(self, level: Order, place: str) -> PlanOrder | None:
         if (level.column is None) == (level.path is None):
-            self.state.problem("order_source", "Order by a column or by a field, one of the two.", place)
+            self.state.problem("order_source", tr("Order by a column or by a field, one of the two."), place)
             return None
         cell: Cell | None
         by_label = True
         if level.column is not None:
             column = next((c for c in self.template.columns if c.id == level.column), None)
             if column is None:
-                message = f"There is no column “{level.column}” to order by."
+                message = tr("There is no column “{column}” to order by.", column=level.column)
                 self.state.problem("unknown_column", message, f"{place}.column")
                 return None
             if isinstance(column.value, Constant):
-                self.state.problem("constant_order", "A constant has no order.", f"{place}.column")
+                self.state.problem("constant_order", tr("A constant has no order."), f"{place}.column")
                 return None
             cell, by_label = self.cells.cell(self.template.columns.index(column)), column.show.choice == "label"
             if cell is None:
                 self.state.problem(
-                    "unsound_order", "The column to order by has a problem of its own.", f"{place}.column"
+                    "unsound_order", tr("The column to order by has a problem of its own."), f"{place}.column"
                 )
         else:
             cell = self.cells.at_path(level.path or "", f"{place}.path")

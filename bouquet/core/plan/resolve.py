@@ -11,6 +11,7 @@ from typing import Any
 from bouquet.core import formula
 from bouquet.core.catalogue import Catalogue, Kind, Walk
 from bouquet.core.errors import PlanError, Problem, nearest
+from bouquet.core.language import tr
 from bouquet.core.personal import seen_catalogue
 from bouquet.core.plan.across import Spread, across_of, spread_out, too_many, values_template
 from bouquet.core.plan.capabilities import check_capabilities
@@ -75,11 +76,18 @@ def resolve(template: Template, catalogue: Catalogue, context: Context) -> Resol
     whole = catalogue.whole or catalogue
     record_type = catalogue.record_types.get(template.records)
     if record_type is None and template.records in whole.record_types:
-        return Resolution(None, [Problem(code="closed", message="Its records are not yours to see.", place="records")])
+        return Resolution(
+            None, [Problem(code="closed", message=tr("Its records are not yours to see."), place="records")]
+        )
     if record_type is None:
         candidates = nearest(template.records, list(catalogue.record_types))
-        hint = f" Did you mean {', '.join(candidates)}?" if candidates else ""
-        message = f"{catalogue.title} has no record type “{template.records}”.{hint}"
+        hint = tr(" Did you mean {candidates}?", candidates=", ".join(candidates)) if candidates else ""
+        message = tr(
+            "{catalogue} has no record type “{records}”.{hint}",
+            catalogue=catalogue.title,
+            records=template.records,
+            hint=hint,
+        )
         unknown = Problem(code="unknown_record_type", message=message, place="records", candidates=candidates)
         return Resolution(None, [unknown])
     attached = template.output.attachments
@@ -116,7 +124,7 @@ def _resolve_across(template: Template, across: Across, catalogue: Catalogue, co
     listing = resolve(values_template(template, across), catalogue, replace(context, across=None))
     by = listing.partial.by if listing.partial is not None else ()
     if by and by[0].cell.field.kind.is_dated and any(isinstance(v.value, str) for v in values):
-        message = "Some of these dates lie before the year 1 or after 9999, and no column can stand for them."
+        message = tr("Some of these dates lie before the year 1 or after 9999, and no column can stand for them.")
         problems.append(Problem(code="far_across", message=message, place="rows.across"))
         values = ()
     spread = spread_out(template, across, values, is_own)
@@ -126,10 +134,10 @@ def _resolve_across(template: Template, across: Across, catalogue: Catalogue, co
         if problem.place.startswith("rows.by[0]"):
             problems.append(replace(problem, place=problem.place.replace("rows.by[0]", "rows.across", 1)))
     if by and across.step is None and by[0].cell.field.kind in _IN_STEPS:
-        message = "Moments are taken across in steps of days or longer; say which."
+        message = tr("Moments are taken across in steps of days or longer; say which.")
         problems.append(Problem(code="no_step", message=message, place="rows.across.step"))
     if len(spread.origins) == len(template.columns) and values:
-        message = "No column folds the group's own records, so there is nothing to spread across."
+        message = tr("No column folds the group's own records, so there is nothing to spread across.")
         problems.append(Problem(code="nothing_across", message=message, place="rows.across"))
 
     def named(plan: Plan | None) -> Plan | None:
@@ -174,8 +182,10 @@ def _told(found: Resolution, template: Template, seen: Template, unseen: int) ->
 
         return replace(problem, place=re.sub(r"^columns\[([0-9]+)\]", counted, problem.place))
 
-    said = "1 column is" if unseen == 1 else f"{unseen} columns are"
-    note = Problem(code="not_seen", message=f"{said} left out: you may not see what it holds.", place="columns")
+    said = tr("1 column is") if unseen == 1 else tr("{unseen} columns are", unseen=unseen)
+    note = Problem(
+        code="not_seen", message=tr("{said} left out: you may not see what it holds.", said=said), place="columns"
+    )
     plan, partial = (replace(p, unseen=unseen) if p is not None else None for p in (found.plan, found.partial))
     return Resolution(plan, [moved(p) for p in found.problems], partial, [note, *map(moved, found.notes)])
 
@@ -256,7 +266,9 @@ class _Resolver:
             steps = [Step(p, "parent") for p in filters.steps(read_narrowing(self.start.where), "made")] + steps
         if any(s.side == "child" for s in steps) and any(b.fill_gaps for b in self.grouping.by):
             n = next(n for n, b in enumerate(self.grouping.by) if b.fill_gaps)
-            message = "Gaps cannot be filled where groups are narrowed: a gap could not be told from a group left out."
+            message = tr(
+                "Gaps cannot be filled where groups are narrowed: a gap could not be told from a group left out."
+            )
             self.state.problem("gaps_and_groups", message, f"rows.by[{n}].fill_gaps")
         hidden = self._scope()
         parents = [s for s in steps if s.side == "parent"]
@@ -284,7 +296,10 @@ class _Resolver:
         if scope is None:
             return []
         if not Rights(self.catalogue, scope).ways(self.start):
-            message = f"Your rights leave nothing of the {self.start.plural}; ask an administrator for more."
+            message = tr(
+                "Your rights leave nothing of the {start}; ask an administrator for more.",
+                start=self.start.plural,
+            )
             self.state.problem("closed", message, "records")
             return []
         return [Step(Permitted(), hidden=True)]

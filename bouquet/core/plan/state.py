@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, Route, Walk
 from bouquet.core.errors import Problem, WayOut, nearest
+from bouquet.core.language import tr
 from bouquet.core.plan.model import Context
 from bouquet.core.template import Ask, PerChild, PerGroup, PerRecord, Template
 
@@ -29,7 +30,10 @@ def masked_message(field: Field) -> str:
     """
     Why a field that somebody sees masked can only be shown.
     """
-    return f"You see {field.label.lower()} masked: it can be a column, and nothing can depend on it."
+    return tr(
+        "You see {label} masked: it can be a column, and nothing can depend on it.",
+        label=field.label.lower(),
+    )
 
 
 @dataclass
@@ -107,11 +111,11 @@ class ResolutionContext:
             return ()
         many, label = self.to_many(walk)
         numbers = walk.field.kind.is_number
-        folds = [WayOut("fold", f"Count the {label}", place, {"fold": {"path": many, "how": "count"}})]
+        folds = [WayOut("fold", tr("Count the {label}", label=label), place, {"fold": {"path": many, "how": "count"}})]
         if walk.field.kind is not Kind.FILE:
-            how, said = ("sum", "Add them up") if numbers else ("joined", "All in one cell, joined")
+            how, said = ("sum", tr("Add them up")) if numbers else ("joined", tr("All in one cell, joined"))
             folds.insert(0, WayOut("fold", said, place, {"fold": {"path": path, "how": how}}))
-        companion = WayOut("companion_file", f"A file of its own for the {label}")
+        companion = WayOut("companion_file", tr("A file of its own for the {label}", label=label))
         return (*folds, *self.opening(walk), companion)
 
     def opening(self, walk: Walk) -> tuple[WayOut, ...]:
@@ -122,7 +126,9 @@ class ResolutionContext:
             return ()
         many, _ = self.to_many(walk)
         child = self.catalogue.record_types[walk.relations[walk.many].target]
-        return (WayOut("per_child", f"One row per {child.label}", "rows", {"per": "child", "path": many}),)
+        return (
+            WayOut("per_child", tr("One row per {child}", child=child.label), "rows", {"per": "child", "path": many}),
+        )
 
     @staticmethod
     def to_many(walk: Walk) -> tuple[str, str]:
@@ -140,7 +146,9 @@ class ResolutionContext:
         found = next((a for a in self.template.asks if a.name == name), None)
         if found is None:
             candidates = nearest(name, [a.name for a in self.template.asks])
-            self.problem("unknown_ask", f"The template asks nothing called “{name}”.", place, candidates=candidates)
+            self.problem(
+                "unknown_ask", tr("The template asks nothing called “{name}”.", name=name), place, candidates=candidates
+            )
         return found
 
     def answer(self, ask: Ask) -> Any:
@@ -152,7 +160,7 @@ class ResolutionContext:
             return given
         place = f"asks[{self.template.asks.index(ask)}]"
         if self.context.answers is not None and ask.required:
-            self.problem("unanswered", f"“{ask.label}” needs an answer.", place)
+            self.problem("unanswered", tr("“{ask}” needs an answer.", ask=ask.label), place)
         elif self.context.answers is None:
             self.note("asked_at_run", f"“{ask.label}” is asked at each run; until then it narrows nothing.", place)
         return None
@@ -169,7 +177,10 @@ def opened_by(state: ResolutionContext) -> tuple[Relation, ...]:
     if walk is None:
         return ()
     if walk.field is not None or not walk.relations or not walk.relations[-1].many:
-        message = f"“{rows.path}” does not lead to many records; each row can only stand for one of many."
+        message = tr(
+            "“{path}” does not lead to many records; each row can only stand for one of many.",
+            path=rows.path,
+        )
         state.problem("not_children", message, "rows.path")
         return ()
     return walk.relations

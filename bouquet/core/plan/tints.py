@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import TypeAlias
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.plan.model import PlanColumn
 from bouquet.core.template import Tint
 
@@ -39,20 +40,35 @@ def read_tint(column: PlanColumn, tint: Tint) -> TintValue:
     text = tint.value.strip()
     if column.kind.is_number and not column.is_constant:
         if not _NUMBER.fullmatch(text):
-            msg = f"“{column.heading}” is compared with a number, and “{tint.value}” is none; write it as 12.5."
+            msg = tr(
+                "“{column}” is compared with a number, and “{tint}” is none; write it as 12.5.",
+                column=column.heading,
+                tint=tint.value,
+            )
             raise ValueError(msg)
         return Decimal(text)
     if column.kind in (Kind.DATE, Kind.TIMESTAMP, Kind.MOMENT):
         try:
             moment = datetime.fromisoformat(text)
         except ValueError:
-            msg = f"“{column.heading}” is compared with a date, and “{tint.value}” is none; write it as 2026-11-28."
+            msg = tr(
+                "“{column}” is compared with a date, and “{tint}” is none; write it as 2026-11-28.",
+                column=column.heading,
+                tint=tint.value,
+            )
             raise ValueError(msg) from None
         if moment.year < FIRST_YEAR or moment.tzinfo is not None:
-            msg = f"“{tint.value}” is no date of a spreadsheet: these begin in {FIRST_YEAR}, and have no zone."
+            msg = tr(
+                "“{tint}” is no date of a spreadsheet: these begin in {first_year}, and have no zone.",
+                tint=tint.value,
+                first_year=FIRST_YEAR,
+            )
             raise ValueError(msg)
         return moment.date() if len(text) <= len("2026-11-28") else moment
     if tint.comparison in _ORDERED:
-        msg = f"“{column.heading}” has no numbers or dates; it is, or is not, a certain text."
+        msg = tr(
+            "“{column}” has no numbers or dates; it is, or is not, a certain text.",
+            column=column.heading,
+        )
         raise ValueError(msg)
     return tint.value

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from bouquet.core.language import tr, whole
 from bouquet.core.recurrence.days_off import DaysOffError
 from bouquet.core.recurrence.rules import rule_days
 
@@ -32,10 +33,14 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
     try:
         events = list(Calendar.from_ical(text).walk("VEVENT"))
     except (ValueError, IndexError, KeyError, TypeError) as error:
-        msg = "This is no calendar: a file that begins with BEGIN:VCALENDAR is needed."
+        msg = tr("This is no calendar: a file that begins with BEGIN:VCALENDAR is needed.")
         raise DaysOffError(msg) from error
     if len(events) > MOST_EVENTS or sum(e.get("rrule") is not None for e in events) > MOST_RECURRING:
-        msg = f"This calendar has more than {MOST_EVENTS:,} events, or than {MOST_RECURRING} that recur."
+        msg = tr(
+            "This calendar has more than {most_events} events, or than {most_recurring} that recur.",
+            most_events=whole(MOST_EVENTS),
+            most_recurring=MOST_RECURRING,
+        )
         raise DaysOffError(msg)
     found: dict[date, str] = {}
     for event in events:
@@ -45,7 +50,10 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
         for day in _days(event, first, last):
             found.setdefault(day, name)
             if len(found) > MOST_DAYS:
-                msg = f"This calendar has more than {MOST_DAYS:,} days. Is it one of days off?"
+                msg = tr(
+                    "This calendar has more than {most_days} days. Is it one of days off?",
+                    most_days=whole(MOST_DAYS),
+                )
                 raise DaysOffError(msg)
     return dict(sorted(found.items()))
 
@@ -67,7 +75,10 @@ def _days(event: Any, first: date, last: date) -> Iterator[date]:
         starts = [start] if rule is None else rule_days(rule.to_ical().decode(), start, since, last)
         left_out = {_day(d.dt) for d in _dates(event.get("exdate"))}
     except (ValueError, TypeError, AttributeError, OverflowError) as error:
-        msg = f"“{event.get('summary', 'An event')}” of this calendar has no day that can be read."
+        msg = tr(
+            "“{value}” of this calendar has no day that can be read.",
+            value=event.get("summary", "An event"),
+        )
         raise DaysOffError(msg) from error
     for begun in starts:
         if begun not in left_out:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from datetime import date
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 
 __all__ = ["NO_DAYS_OFF", "DaysOff", "DaysOffError"]
 
@@ -46,12 +47,18 @@ class DaysOff:
 
         known = holidays.list_supported_countries()
         if self.country not in known:
-            msg = f"The holidays of “{self.country}” are not known; a country is given as two letters, such as GB."
+            msg = tr(
+                "The holidays of “{country}” are not known; a country is given as two letters, such as GB.",
+                country=self.country,
+            )
             raise DaysOffError(msg)
         if self.region and self.region not in known[self.country]:
             candidates = ", ".join(sorted(known[self.country])[:9])
-            msg = (
-                f"{self.country} has no region “{self.region}” with holidays of its own. Known: {candidates or 'none'}."
+            msg = tr(
+                "{country} has no region “{region}” with holidays of its own. Known: {candidates}.",
+                country=self.country,
+                region=self.region,
+                candidates=candidates or "none",
             )
             raise DaysOffError(msg)
 
@@ -60,12 +67,12 @@ class DaysOff:
         Why a day is off, None where it is not.
         """
         if day in self.own:
-            return self.own[day] or "a day of the house's own"
+            return self.own[day] or tr("a day of the house's own")
         if self.country:
             holiday = _holidays(self.country, self.region, day.year).get(day)
             if holiday:
                 return holiday
-        return "the weekend" if day.weekday() in self.weekend else None
+        return tr("the weekend") if day.weekday() in self.weekend else None
 
     def is_off(self, day: date) -> bool:
         return self.name_of(day) is not None

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.language import tr
 from bouquet.core.recurrence.rules import RuleError, rule_days
 from bouquet.core.refusals import said_of
 
@@ -50,7 +51,7 @@ class Often(_Part):
     @model_validator(mode="after")
     def _in_order(self) -> Self:
         if self.last < self.first:
-            msg = "The last time of day is before the first."
+            msg = tr("The last time of day is before the first.")
             raise ValueError(msg)
         return self
 
@@ -89,18 +90,18 @@ class RhythmDocument(_Part):
 
     def _problem(self) -> str | None:
         if bool(self.times) == (self.often is not None):
-            return "Say at which times of day, or how often between two times."
+            return tr("Say at which times of day, or how often between two times.")
         if self.every == "week" and not self.weekdays:
-            return "Choose at least one day of the week."
+            return tr("Choose at least one day of the week.")
         if self.every in ("month", "year"):
             if not (self.month_days or self.nth or self.nth_working_day):
-                return "Say which days of the month."
+                return tr("Say which days of the month.")
             if 0 in self.month_days or 0 in self.nth_working_day:
-                return "There is no day 0 of a month."
+                return tr("There is no day 0 of a month.")
         if self.every == "year" and not self.months:
-            return "Say in which months."
+            return tr("Say in which months.")
         if self.every == "dates" and not self.dates:
-            return "List at least one date."
+            return tr("List at least one date.")
         return self._rule_problem() if self.every == "rule" else None
 
     def _rule_problem(self) -> str | None:
@@ -108,7 +109,7 @@ class RhythmDocument(_Part):
             within = rule_days(self.rule, self.start, self.start, self.start + timedelta(days=366 * YEARS))
         except RuleError as error:
             return str(error)
-        return "This rule never comes to a day." if next(within, None) is None else None
+        return tr("This rule never comes to a day.") if next(within, None) is None else None
 
     def clock_times(self) -> list[time]:
         """

@@ -16,6 +16,8 @@ from typing import Any
 
 from dateutil.rrule import rrule, rrulestr
 
+from bouquet.core.language import tr
+
 __all__ = ["RuleError", "midnight", "rule_days"]
 
 #: Days and years after which the calendar begins anew.
@@ -66,25 +68,37 @@ def _between(moved: Any, shift: timedelta, first: date, last: date) -> Iterator[
 def _read(said: str, start: date) -> Any:
     parts = dict(part.partition("=")[::2] for part in re.sub(r"^RRULE:", "", said.strip().upper()).split(";"))
     if len(said.split()) != 1:
-        raise RuleError("One rule only, without dates of its own.")
+        raise RuleError(tr("One rule only, without dates of its own."))
     if any(part in parts for part in _TIME_PARTS):
-        raise RuleError("Say times of day beside the rule, not in it.")
+        raise RuleError(tr("Say times of day beside the rule, not in it."))
     if "FREQ" in parts and parts["FREQ"] not in _FREQUENCIES:
-        raise RuleError("A rule says days; how often on a day is said beside it.")
+        raise RuleError(tr("A rule says days; how often on a day is said beside it."))
     wrong = next((name for name, value in parts.items() if not _is_known(name, value, parts)), None)
     if wrong is not None:
-        raise RuleError(f"This is no recurrence rule (RFC 5545): {wrong}={parts[wrong]}.")
+        raise RuleError(
+            tr(
+                "This is no recurrence rule (RFC 5545): {wrong}={parts}.",
+                wrong=wrong,
+                parts=parts[wrong],
+            )
+        )
     if "COUNT" in parts and "UNTIL" in parts:
-        raise RuleError("A rule ends after so many times, or on a day, and not both.")
+        raise RuleError(tr("A rule ends after so many times, or on a day, and not both."))
     if not FIRST_YEAR <= start.year <= LAST_YEAR:
-        raise RuleError(f"A rule begins between {FIRST_YEAR} and {LAST_YEAR}.")
+        raise RuleError(
+            tr(
+                "A rule begins between {first_year} and {last_year}.",
+                first_year=FIRST_YEAR,
+                last_year=LAST_YEAR,
+            )
+        )
     try:
         # Whole days have no zone, and neither has the end of their rule here.
         found = rrulestr(re.sub(r"(UNTIL=[0-9T]+)Z", r"\1", said.strip().upper()), dtstart=midnight(start))
     except (ValueError, TypeError, KeyError, AttributeError, OverflowError, IndexError) as error:
-        raise RuleError(f"This is no recurrence rule (RFC 5545): {error}.") from error
+        raise RuleError(tr("This is no recurrence rule (RFC 5545): {error}.", error=error)) from error
     if not isinstance(found, rrule):
-        raise RuleError("One rule only, without dates of its own.")
+        raise RuleError(tr("One rule only, without dates of its own."))
     return found
 
 

@@ -4,26 +4,43 @@ Rhythms in words.
 
 from __future__ import annotations
 
-import calendar
-from collections.abc import Sequence
+from datetime import date
 
+from bouquet.core.language import (
+    WEEKLY,
+    Texts,
+    language,
+    listed,
+    month_words,
+    tr,
+    trn,
+    weekday_words,
+)
 from bouquet.core.recurrence.document import RhythmDocument
 
 __all__ = ["rhythm_words"]
 
-_WEEKDAYS = tuple(calendar.day_name)
-_MONTHS = tuple(calendar.month_name)
-_NTH = {1: "first", 2: "second", 3: "third", 4: "fourth", 5: "fifth", -1: "last"}
-_QUARTERS: dict[tuple[int, ...], str] = {
-    (1, 4, 7, 10): "each quarter's first month",
-    (3, 6, 9, 12): "each quarter's last month",
-}
-_DAY_OFF = {
-    "run": "",
-    "leave_out": ", not on days off",
-    "next": ", on the next working day after a day off",
-    "previous": ", on the last working day before a day off",
-}
+_NTH = Texts(
+    {
+        1: "first {day}",
+        2: "second {day}",
+        3: "third {day}",
+        4: "fourth {day}",
+        5: "fifth {day}",
+        -1: "last {day}",
+    }
+)
+_QUARTERS: Texts[tuple[int, ...]] = Texts(
+    {(1, 4, 7, 10): "each quarter's first month", (3, 6, 9, 12): "each quarter's last month"}
+)
+_DAY_OFF = Texts(
+    {
+        "run": "",
+        "leave_out": ", not on days off",
+        "next": ", on the next working day after a day off",
+        "previous": ", on the last working day before a day off",
+    }
+)
 
 
 def rhythm_words(document: RhythmDocument) -> str:
@@ -36,81 +53,85 @@ def rhythm_words(document: RhythmDocument) -> str:
 def _days(made: RhythmDocument) -> str:
     match made.every:
         case "day":
-            return "every day"
+            return tr("every day")
         case "working_day":
-            return "every working day"
+            return tr("every working day")
         case "week":
             return _of_week(made)
         case "dates":
-            days = [f"{d.day} {_MONTHS[d.month]} {d.year}" for d in sorted(made.dates)]
-            return f"on {_listed(days)}" if len(days) <= 3 else f"on {len(days)} dates from {days[0]} to {days[-1]}"
+            return _dates(sorted(made.dates))
         case "rule":
-            return f"by the rule {made.rule}"
+            return tr("by the rule {rule}", rule=made.rule)
         case _:
-            return f"on {_of_month(made)}"
+            return tr("on {days}", days=_of_month(made))
+
+
+def _dates(dates: list[date]) -> str:
+    days = [_date(d) for d in dates]
+    if len(days) <= 3:
+        return tr("on {days}", days=listed(days))
+    return tr("on {n} dates from {first} to {last}", n=len(days), first=days[0], last=days[-1])
+
+
+def _date(day: date) -> str:
+    return f"{day.day}{'.' if language() == 'de' else ''} {month_words(day.month)} {day.year}"
 
 
 def _of_week(made: RhythmDocument) -> str:
     chosen = sorted(set(made.weekdays))
     if chosen == [0, 1, 2, 3, 4]:
-        days = "Monday to Friday"
+        days = tr("Monday to Friday")
     elif len(chosen) == 7:
-        days = "every day"
+        days = tr("every day")
     else:
-        days = _listed([_WEEKDAYS[d] + ("s" if made.interval == 1 else "") for d in chosen])
+        days = listed([tr(WEEKLY[d]) if made.interval == 1 else weekday_words(d) for d in chosen])
     if made.interval == 1:
         return days
-    return f"every {made.interval} weeks on {days}"
+    return tr("every {n} weeks on {days}", n=made.interval, days=days)
 
 
 def _of_month(made: RhythmDocument) -> str:
     days = [_ordinal(d) for d in sorted(d for d in set(made.month_days) if d > 0)]
     days += [
-        "last day" if d == -1 else f"{_ordinal(-d)} day from the end" for d in sorted(set(made.month_days)) if d < 0
+        tr("last day") if d == -1 else tr("{nth} day from the end", nth=_ordinal(-d))
+        for d in sorted(set(made.month_days))
+        if d < 0
     ]
-    days += [f"{_NTH[n.n]} {_WEEKDAYS[n.weekday]}" for n in made.nth]
+    days += [_NTH[n.n].format(day=weekday_words(n.weekday)) for n in made.nth]
     days += [
-        "last working day"
+        tr("last working day")
         if n == -1
-        else f"{_ordinal(n)} working day"
+        else tr("{nth} working day", nth=_ordinal(n))
         if n > 0
-        else f"{_ordinal(-n)} working day from the end"
+        else tr("{nth} working day from the end", nth=_ordinal(-n))
         for n in sorted(set(made.nth_working_day), key=lambda n: (n < 0, n))
     ]
-    listed = f"the {_listed(days)}"
+    said = tr("the {days}", days=listed(days))
     if made.every == "year" or made.months:
         months = sorted(set(made.months))
-        named = _QUARTERS.get(tuple(months)) or _listed([_MONTHS[m] for m in months])
-        return f"{listed} of {named}"
-    return f"{listed} of " + ("each month" if made.interval == 1 else f"every {_ordinal(made.interval)} month")
-
-
-def _from_the_end(n: int) -> tuple[bool, int]:
-    return n < 0, n
-
-
-def _place(n: int, what: str) -> str:
-    if n > 0:
-        return _ordinal(n) + what
-    return f"last{what}" if n == -1 else f"{_ordinal(-n)}{what} from the end"
+        named = _QUARTERS.get(tuple(months)) or listed([month_words(m) for m in months])
+    else:
+        named = tr("each month") if made.interval == 1 else tr("every {nth} month", nth=_ordinal(made.interval))
+    return tr("{days} of {months}", days=said, months=named)
 
 
 def _times(made: RhythmDocument) -> str:
     if made.often is None:
-        return f"at {_listed([f'{t:%H:%M}' for t in made.clock_times()])}"
+        return tr("at {times}", times=listed([f"{t:%H:%M}" for t in made.clock_times()]))
     minutes = made.often.minutes
-    how = f"every {minutes} minutes"
+    how = trn("every minute", "every {n} minutes", minutes)
     if minutes % 60 == 0:
-        how = "every hour" if minutes == 60 else f"every {minutes // 60} hours"
+        how = trn("every hour", "every {n} hours", minutes // 60)
     if (made.often.first, made.often.last) == ("00:00", "23:59"):
         return how
-    return f"{how} from {made.often.first} to {made.often.last}"
+    return tr("{how} from {first} to {last}", how=how, first=made.often.first, last=made.often.last)
 
 
 def _ordinal(n: int) -> str:
+    match language():
+        case "de":
+            return f"{n}."
+        case "fr":
+            return "1er" if n == 1 else f"{n}e"
     suffix = "th" if 10 <= n % 100 <= 20 else {1: "st", 2: "nd", 3: "rd"}.get(n % 10, "th")
     return f"{n}{suffix}"
-
-
-def _listed(words: Sequence[str]) -> str:
-    return " and ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)

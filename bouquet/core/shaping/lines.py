@@ -10,6 +10,7 @@ from typing import Any, Literal, TypeAlias
 
 import polars as pl
 
+from bouquet.core.language import tr
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping.columns import TextShaper
 
@@ -41,8 +42,22 @@ def title_lines(plan: Plan, sentence: str, rows: int) -> list[str]:
     as_of = plan.context.as_of.astimezone(plan.zone)
     noun = plan.row_type.label if rows == 1 else plan.row_type.plural
     counted = f"{rows:,} {noun if not plan.by else 'group' if rows == 1 else 'groups'}"
-    source = f"{plan.catalogue.title}, {plan.catalogue.environment} data"
-    return [plan.name, sentence, f"{counted}, as of {as_of.day} {as_of:%B %Y %H:%M}; {source}"]
+    source = tr(
+        "{catalogue}, {environment} data",
+        catalogue=plan.catalogue.title,
+        environment=plan.catalogue.environment,
+    )
+    return [
+        plan.name,
+        sentence,
+        tr(
+            "{counted}, as of {day} {as_of}; {source}",
+            counted=counted,
+            day=as_of.day,
+            as_of=f"{as_of:%B %Y %H:%M}",
+            source=source,
+        ),
+    ]
 
 
 class ReaderLines:
@@ -120,7 +135,7 @@ class ReaderLines:
             return
         for n in range(len(self.open), level, -1):
             found = self.totals[n].get((*self.prefix, *self.open[:n]), {})
-            yield Line("subtotal", f"Total {self.labels[n - 1]}", n, found)
+            yield Line("subtotal", tr("Total {labels}", labels=self.labels[n - 1]), n, found)
 
 
 def _wants_totals(plan: Plan) -> bool:

@@ -13,6 +13,7 @@ from pydantic import Field, StringConstraints, ValidationError, field_validator,
 
 from bouquet.core.catalogue import PersonalClass
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.language import tr
 from bouquet.core.template.output import Csv
 from bouquet.core.template.part import Number, Part
 from bouquet.core.template.refusals import oversize, problem_of, unreadable
@@ -74,7 +75,11 @@ class LayoutColumn(Part):
         try:
             pl.Series([""]).str.contains(whole_pattern(value))
         except pl.exceptions.ComputeError as error:
-            msg = f"“{value}” is no pattern: {str(error).splitlines()[-1].strip()}"
+            msg = tr(
+                "“{value}” is no pattern: {error}",
+                value=value,
+                error=str(error).splitlines()[-1].strip(),
+            )
             raise ValueError(msg) from error
         return value
 
@@ -105,7 +110,7 @@ class Acceptance(Part):
         seen: set[str] = set()
         for column in self.columns:
             if column.heading in seen:
-                msg = f"Two columns of the layout are called “{column.heading}”."
+                msg = tr("Two columns of the layout are called “{column}”.", column=column.heading)
                 raise ValueError(msg)
             seen.add(column.heading)
         return self
@@ -138,10 +143,14 @@ def read_acceptance(document: object) -> Acceptance:
     Read what a recipient can take. Raises DocumentError with every problem, each at its place.
     """
     if not isinstance(document, dict):
-        raise DocumentError([Problem(code="not_a_document", message="A recipient is a JSON object.")])
+        raise DocumentError([Problem(code="not_a_document", message=tr("A recipient is a JSON object."))])
     named = str(document.get("document", RECIPIENT_FORMAT))
     if re.fullmatch(r"bouquet-recipient/\d{1,6}", named) is None or named != RECIPIENT_FORMAT:
-        message = f"“{named[:60]}” is not a format of recipient that is known here; expected “{RECIPIENT_FORMAT}”."
+        message = tr(
+            "“{named}” is not a format of recipient that is known here; expected “{recipient_format}”.",
+            named=named[:60],
+            recipient_format=RECIPIENT_FORMAT,
+        )
         raise DocumentError([Problem(code="unknown_format", message=message, place="document")])
     problem = unreadable(document) or oversize(document)
     if problem is not None:

@@ -14,6 +14,7 @@ from pydantic import Field, ValidationError, field_validator
 
 from bouquet.core.catalogue import Kind, RecordType
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.language import tr
 from bouquet.core.template.document import Template, read_document
 from bouquet.core.template.output import Attachments, Output
 from bouquet.core.template.part import Part
@@ -77,7 +78,7 @@ class BundleContents(Part):
     @classmethod
     def _named(cls, value: str) -> str:
         if not value.strip():
-            msg = "A bundle has a name."
+            msg = tr("A bundle has a name.")
             raise ValueError(msg)
         return value.strip()
 
@@ -124,7 +125,11 @@ def read_bundle(document: dict[str, Any]) -> Bundle:
     Read a bundle. Raises DocumentError with every problem found, those of parts at `parts[n]`.
     """
     if document.get("format") != BUNDLE:
-        message = f"“{document.get('format')}” is not a format of bundle that can be read; expected “{BUNDLE}”."
+        message = tr(
+            "“{value}” is not a format of bundle that can be read; expected “{bundle}”.",
+            value=document.get("format"),
+            bundle=BUNDLE,
+        )
         raise DocumentError([Problem(code="unknown_format", message=message, place="format")])
     problems: list[Problem] = []
     parts: list[Template] = []
@@ -138,7 +143,7 @@ def read_bundle(document: dict[str, Any]) -> Bundle:
     try:
         return Bundle(name=document.get("name", ""), parts=tuple(parts), answers=tuple(document.get("answers") or ()))
     except ValidationError as error:
-        message = "A bundle has a name, and at least one template or record type in it."
+        message = tr("A bundle has a name, and at least one template or record type in it.")
         raise DocumentError([Problem(code="empty_bundle", message=message, place="parts")]) from error
 
 

@@ -14,6 +14,7 @@ from zoneinfo import available_timezones
 from pydantic import Field, ValidationError, field_validator
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.language import tr
 from bouquet.core.template.checks import Check
 from bouquet.core.template.filter import AllOf, Narrowing
 from bouquet.core.template.output import Output
@@ -83,7 +84,7 @@ class Template(Part):
     @classmethod
     def _known_zone(cls, value: str) -> str:
         if value not in available_timezones():
-            msg = f"“{value}” is not a time zone, such as Europe/London."
+            msg = tr("“{value}” is not a time zone, such as Europe/London.", value=value)
             raise ValueError(msg)
         return value
 
@@ -109,16 +110,22 @@ def read_document(document: object) -> Template:
     Raises `DocumentError` with every problem found, each at its place.
     """
     if not isinstance(document, dict):
-        raise DocumentError([Problem(code="not_a_document", message="A template document is a JSON object.")])
+        raise DocumentError([Problem(code="not_a_document", message=tr("A template document is a JSON object."))])
     named = re.fullmatch(r"bouquet-template/(\d{1,6})", str(document.get("format", FORMAT)))
     if named is None:
-        message = f"“{document.get('format')}” is not a format of template; expected “{FORMAT}”."
+        message = tr(
+            "“{value}” is not a format of template; expected “{format}”.",
+            value=document.get("format"),
+            format=FORMAT,
+        )
         raise DocumentError([Problem(code="unknown_format", message=message, place="format")])
     version = int(named.group(1))
     if version > NEWEST:
-        message = (
-            f"This document was written by a newer Bouquet (format {version}; this one reads up to {NEWEST}). "
-            "Update Bouquet, or export it again in the older format."
+        message = tr(
+            "This document was written by a newer Bouquet (format {version}; this one reads up to "
+            "{newest}). Update Bouquet, or export it again in the older format.",
+            version=version,
+            newest=NEWEST,
         )
         raise DocumentError([Problem(code="newer_format", message=message, place="format")])
     problem = unreadable(document) or oversize(document)

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import Discriminator, Field, Tag, model_validator
 
+from bouquet.core.language import tr
 from bouquet.core.template.part import Part, Scalar
 from bouquet.core.vocabulary.comparisons import Operator
 from bouquet.core.vocabulary.windows import Unit, WindowKind
@@ -59,7 +60,7 @@ class Condition(Part):
     @model_validator(mode="after")
     def _one_source(self) -> Condition:
         if (self.path is None) == (self.column is None):
-            msg = "A condition compares a field (path) or a column, one of the two."
+            msg = tr("A condition compares a field (path) or a column, one of the two.")
             raise ValueError(msg)
         return self
 

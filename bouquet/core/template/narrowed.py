@@ -8,6 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.language import tr, trn
 from bouquet.core.template.document import Template
 from bouquet.core.template.filter import AllOf, AnyOf, Condition, Narrowing, NoneOf, Window
 
@@ -33,7 +34,12 @@ def only_records(record_type: RecordType, keys: Sequence[Sequence[str]]) -> Narr
     """
     names = record_type.key
     if not names or any(len(k) != len(names) for k in keys):
-        message = f"A key of a {record_type.label} has {len(names)} part{'' if len(names) == 1 else 's'}."
+        message = trn(
+            "A key of a {record_type} has {n} part.",
+            "A key of a {record_type} has {n} parts.",
+            len(names),
+            record_type=record_type.label,
+        )
         raise PlanError([Problem(code="wrong_key", message=message, place="keys")])
     if len(names) == 1:
         return Condition(path=names[0], is_="one_of", values=tuple(k[0] for k in keys), exact=True)
@@ -68,6 +74,6 @@ def with_windows(template: Template, windows: Mapping[str, Window]) -> Template:
 
     update = {"filter": changed(template.filter, "filter")}
     if left:
-        message = "No narrowing with a window stands here; the template was changed in the meantime."
+        message = tr("No narrowing with a window stands here; the template was changed in the meantime.")
         raise PlanError([Problem(code="no_window", message=message, place=place) for place in left])
     return template.model_copy(update=update)

@@ -11,6 +11,7 @@ from typing import Literal, TypeAlias
 import babel.localedata
 from pydantic import Field, field_validator, model_validator
 
+from bouquet.core.language import tr
 from bouquet.core.template.part import Part
 from bouquet.core.template.values import HEADING_LENGTH
 from bouquet.core.vocabulary.formats import FormatName
@@ -39,7 +40,7 @@ class Csv(Part):
     @classmethod
     def _no_clash(cls, value: str) -> str:
         if value in '"\r\n' or ord(value) > 127 or (ord(value) < 32 and value != "\t"):
-            msg = "A separator is one plain character other than a quotation mark or a line break."
+            msg = tr("A separator is one plain character other than a quotation mark or a line break.")
             raise ValueError(msg)
         return value
 
@@ -131,10 +132,10 @@ class Split(Part):
     @model_validator(mode="after")
     def _one_way(self) -> Split:
         if sum(way is not None for way in (self.rows, self.megabytes, self.by)) != 1:
-            msg = "A file is split by rows, by megabytes or by a value, one of the three."
+            msg = tr("A file is split by rows, by megabytes or by a value, one of the three.")
             raise ValueError(msg)
         if self.into == "sheets" and self.by is None:
-            msg = "Only a split by value can go into sheets."
+            msg = tr("Only a split by value can go into sheets.")
             raise ValueError(msg)
         return self
 
@@ -199,6 +200,6 @@ class Output(Part):
     @classmethod
     def _known_locale(cls, value: str) -> str:
         if value.casefold() not in _locales():
-            msg = f"“{value}” is not a locale, such as en_GB or de_DE."
+            msg = tr("“{value}” is not a locale, such as en_GB or de_DE.", value=value)
             raise ValueError(msg)
         return value

@@ -8,6 +8,7 @@ import re
 from typing import Any
 
 from bouquet.core.errors import Problem
+from bouquet.core.language import tr, whole
 from bouquet.core.refusals import said_of
 
 __all__ = ["oversize", "problem_of", "unreadable"]
@@ -31,10 +32,12 @@ def unreadable(document: dict[str, Any]) -> Problem | None:
     while waiting:
         part, location = waiting.pop()
         if isinstance(part, str) and any("\ud800" <= c <= "\udfff" for c in part):
-            message = "This text holds a character that no file can carry."
+            message = tr("This text holds a character that no file can carry.")
             return Problem(code="unreadable", message=message, place=_place_of(location))
         if len(location) > 4 * DEEPEST:
-            return Problem(code="too_deep", message=f"This is nested more than {DEEPEST} deep.", place="")
+            return Problem(
+                code="too_deep", message=tr("This is nested more than {deepest} deep.", deepest=DEEPEST), place=""
+            )
         if isinstance(part, dict):
             waiting += [(inner, (*location, str(key))) for key, inner in part.items()]
         elif isinstance(part, list | tuple):
@@ -50,17 +53,25 @@ def oversize(document: dict[str, Any]) -> Problem | None:
     for name, most in MOST.items():
         found = document.get(name)
         if isinstance(found, list | tuple) and len(found) > most:
-            message = f"A template has at most {most:,} {name}; this one has {len(found):,}."
+            message = tr(
+                "A template has at most {most} {name}; this one has {found}.",
+                most=whole(most),
+                name=name,
+                found=whole(len(found)),
+            )
             return Problem(code="too_many", message=message, place=name)
     while waiting:
         part, place, depth = waiting.pop()
         if depth > DEEPEST:
-            message = f"This is nested more than {DEEPEST} deep."
+            message = tr("This is nested more than {deepest} deep.", deepest=DEEPEST)
             return Problem(code="too_deep", message=message, place=place)
         if isinstance(part, dict):
             conditions += bool({"is", "has", "picks"} & part.keys())
             if conditions > MOST_CONDITIONS:
-                message = f"A template has at most {MOST_CONDITIONS:,} conditions."
+                message = tr(
+                    "A template has at most {most_conditions} conditions.",
+                    most_conditions=whole(MOST_CONDITIONS),
+                )
                 return Problem(code="too_many", message=message, place=place)
             waiting += [(inner, place, depth + 1) for inner in part.values()]
         elif isinstance(part, list | tuple):

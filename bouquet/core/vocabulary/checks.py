@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Annotated, Literal, TypeAlias
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import Texts, spoken
 from bouquet.core.vocabulary.names import OneOf, by_name
 
 __all__ = ["COLUMN_CHECKS", "FILE_CHECKS", "SEVERITIES", "Asking", "FileMust", "Must", "Severity"]
@@ -17,13 +18,16 @@ __all__ = ["COLUMN_CHECKS", "FILE_CHECKS", "SEVERITIES", "Asking", "FileMust", "
 Severity: TypeAlias = Literal["note", "hold", "stop"]
 
 #: The severities, the mildest first, and what a person chooses them by.
-SEVERITIES: dict[Severity, str] = {
-    "note": "note it in the slip",
-    "hold": "hold the file until somebody looks",
-    "stop": "stop; nothing is made available",
-}
+SEVERITIES: Texts[Severity] = Texts(
+    {
+        "note": "note it in the slip",
+        "hold": "hold the file until somebody looks",
+        "stop": "stop; nothing is made available",
+    }
+)
 
 
+@spoken("words", "wanted")
 @dataclass(frozen=True)
 class Asking:
     """

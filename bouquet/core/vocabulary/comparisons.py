@@ -8,11 +8,13 @@ from dataclasses import dataclass
 from typing import Annotated, Literal, TypeAlias
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import spoken
 from bouquet.core.vocabulary.names import OneOf, by_name
 
 __all__ = ["COMPARISONS", "Comparing", "Operator", "operators_of"]
 
 
+@spoken("words", "hint")
 @dataclass(frozen=True)
 class Comparing:
     """

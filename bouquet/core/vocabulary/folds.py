@@ -8,11 +8,13 @@ from dataclasses import dataclass
 from typing import Annotated, Literal, TypeAlias
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import spoken
 from bouquet.core.vocabulary.names import OneOf, by_name
 
 __all__ = ["FOLDS", "Folding", "How"]
 
 
+@spoken("phrase", "words", "wanted")
 @dataclass(frozen=True)
 class Folding:
     """

@@ -8,11 +8,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Literal, TypeAlias
 
+from bouquet.core.language import spoken
 from bouquet.core.vocabulary.names import OneOf, by_name
 
 __all__ = ["FORMATS", "Format", "FormatName"]
 
 
+@spoken("label", "noun", "meaning")
 @dataclass(frozen=True, kw_only=True)
 class Format:
     """

@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated, Literal, TypeAlias
 
+from bouquet.core.language import spoken
 from bouquet.core.vocabulary.names import OneOf, by_name
 
 __all__ = ["OFFERED", "WINDOWS", "Step", "Unit", "WindowKind", "WindowShape"]
@@ -23,6 +24,7 @@ _PERIODS: tuple[Unit, ...] = (*_DAYS, "financial_year")
 _TIMES: tuple[Unit, ...] = ("minute", "hour", *_DAYS)
 
 
+@spoken("words", "after")
 @dataclass(frozen=True)
 class WindowShape:
     """

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from bouquet.core.language import tr
 from bouquet.core.template import BundleContents
 from bouquet.core.wording.lists import listed
 
@@ -24,8 +25,12 @@ def bundle_sentence(contents: BundleContents, templates: Mapping[int, str], plur
     if parts:
         said.append(listed(parts, TOLD))
     if contents.everything:
-        said.append("all records of every type")
+        said.append(tr("all records of every type"))
     elif contents.records:
-        said.append(f"all {listed([plurals.get(r, r) for r in contents.records], TOLD)}")
-    files = ", with the files that are kept in them" if contents.attachments else ""
-    return f"{' and '.join(said) or 'Nothing yet'}{files}: read at one moment, into one archive with one slip."
+        said.append(tr("all {r}", r=listed([plurals.get(r, r) for r in contents.records], TOLD)))
+    files = tr(", with the files that are kept in them") if contents.attachments else ""
+    return tr(
+        "{said}{files}: read at one moment, into one archive with one slip.",
+        said=" and ".join(said) or tr("Nothing yet"),
+        files=files,
+    )

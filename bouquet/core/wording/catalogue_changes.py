@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType
+from bouquet.core.language import tr
 
 __all__ = ["CatalogueChange", "compare_catalogues"]
 
@@ -41,24 +42,24 @@ def _compared(old: RecordType, new: RecordType) -> Iterator[CatalogueChange]:
     for what in ("label", "plural", "meaning", "title", "link"):
         one, other = getattr(old, what) or "", getattr(new, what) or ""
         if one != other:
-            yield CatalogueChange(new.name, "", {"title": "known by"}.get(what, what), str(one), str(other))
+            yield CatalogueChange(new.name, "", {"title": tr("known by")}.get(what, what), str(one), str(other))
     relations = {r.name for r in old.relations}
     for relation in new.relations:
         if relation.name not in relations:
-            yield CatalogueChange(new.name, relation.name, "new relation", "", relation.label)
+            yield CatalogueChange(new.name, relation.name, tr("new relation"), "", relation.label)
     kept = {r.name for r in new.relations}
     for relation in old.relations:
         if relation.name not in kept:
-            yield CatalogueChange(new.name, relation.name, "no longer a relation", relation.label, "")
+            yield CatalogueChange(new.name, relation.name, tr("no longer a relation"), relation.label, "")
     for field in new.fields:
         was = old.field_named(field.name)
         if was is None:
-            yield CatalogueChange(new.name, field.name, "new field", "", field.label)
+            yield CatalogueChange(new.name, field.name, tr("new field"), "", field.label)
         else:
             yield from _compared_fields(new.name, was, field)
     for was in old.fields:
         if new.field_named(was.name) is None:
-            yield CatalogueChange(new.name, was.name, "no longer a field", was.label, "")
+            yield CatalogueChange(new.name, was.name, tr("no longer a field"), was.label, "")
 
 
 def _compared_fields(records: str, old: Field, new: Field) -> Iterator[CatalogueChange]:
@@ -69,8 +70,8 @@ def _compared_fields(records: str, old: Field, new: Field) -> Iterator[Catalogue
         ("meaning", old.meaning, new.meaning),
         ("everyday", _yes_no(old.everyday), _yes_no(new.everyday)),
         ("personal", _yes_no(old.personal), _yes_no(new.personal)),
-        ("class of personal data", old.personal_class, new.personal_class),
-        ("part of", old.part_of, new.part_of),
+        (tr("class of personal data"), old.personal_class, new.personal_class),
+        (tr("part of"), old.part_of, new.part_of),
         ("retired", old.retired.reason if old.retired else "", new.retired.reason if new.retired else ""),
         ("synonyms", ", ".join(old.synonyms), ", ".join(new.synonyms)),
         ("choices", _listed(old), _listed(new)),

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any, Literal, TypeAlias
 
 from bouquet.core.catalogue import Catalogue
+from bouquet.core.language import tr
 from bouquet.core.plan.model import Context
 from bouquet.core.template.checks import Check, ColumnCheck, FileCheck
 from bouquet.core.template.document import Template
@@ -45,43 +46,53 @@ def _changes(a: Template, b: Template, said_a: Sentence, said_b: Sentence) -> It
     if a.about != b.about:
         yield Change("changed", "about", a.about, b.about)
     if (a.records, a.rows) != (b.records, b.rows):
-        yield Change("changed", "one row per", _rows(said_a), _rows(said_b))
+        yield Change("changed", tr("one row per"), _rows(said_a), _rows(said_b))
     yield from _columns(a, b)
     yield from _steps(said_a, said_b)
     if a.order != b.order:
         yield Change("changed", "order", _said(said_a, "order"), _said(said_b, "order"))
     if a.at_most != b.at_most:
-        yield Change("changed", "rows at most", _said(said_a, "limit"), _said(said_b, "limit"))
+        yield Change("changed", tr("rows at most"), _said(said_a, "limit"), _said(said_b, "limit"))
     if a.asks != b.asks:
         yield Change("changed", "asks", ", ".join(x.label for x in a.asks), ", ".join(x.label for x in b.asks))
     yield from _checks(a, b)
     if a.zone != b.zone:
-        yield Change("changed", "time zone", a.zone, b.zone)
+        yield Change("changed", tr("time zone"), a.zone, b.zone)
     one, other = (dict(_flat(t.output.model_dump(mode="json"))) for t in (a, b))
     for key in sorted(one | other):
         if one.get(key) != other.get(key):
-            yield Change("changed", f"file: {key}", _text(one.get(key)), _text(other.get(key)))
+            yield Change("changed", tr("file: {key}", key=key), _text(one.get(key)), _text(other.get(key)))
 
 
 def _columns(a: Template, b: Template) -> Iterator[Change]:
     old, new = ({c.id: c for c in t.columns} for t in (a, b))
     for id, column in old.items():
         if id not in new:
-            yield Change("gone", f"column “{column.heading}”", _value(column))
+            yield Change("gone", tr("column “{column}”", column=column.heading), _value(column))
     kept = [i for i in new if i in old]
     before = [i for i in old if i in new]
     moved = set(kept) - set(_longest_common(before, kept))
     for n, (id, column) in enumerate(new.items(), 1):
         was = old.get(id)
         if was is None:
-            yield Change("added", f"column “{column.heading}”", "", f"{_value(column)}, at place {n}")
+            yield Change(
+                "added",
+                tr("column “{column}”", column=column.heading),
+                "",
+                tr("{column}, at place {number}", column=_value(column), number=n),
+            )
             continue
         if id in moved:
-            yield Change("moved", f"column “{column.heading}”", f"place {list(old).index(id) + 1}", f"place {n}")
+            yield Change(
+                "moved",
+                tr("column “{column}”", column=column.heading),
+                tr("place {id}", id=list(old).index(id) + 1),
+                tr("place {number}", number=n),
+            )
         if was.heading != column.heading:
             yield Change("changed", "heading", was.heading, column.heading)
         if was.value != column.value:
-            yield Change("changed", f"value of “{column.heading}”", _value(was), _value(column))
+            yield Change("changed", tr("value of “{column}”", column=column.heading), _value(was), _value(column))
         rest = [
             c.model_dump(mode="json", exclude={"id", "heading", "value"}, exclude_defaults=True) for c in (was, column)
         ]
@@ -123,11 +134,11 @@ def _check(check: Check, template: Template) -> str:
     match check:
         case ColumnCheck():
             heading = next((c.heading for c in template.columns if c.id == check.column), check.column)
-            what = f"“{heading}” must be {check.must.replace('_', ' ')}"
+            what = tr("“{heading}” must be {value}", heading=heading, value=check.must.replace("_", " "))
         case FileCheck():
-            what = f"the file: {check.file.replace('_', ' ')}"
+            what = tr("the file: {value}", value=check.file.replace("_", " "))
         case _:
-            what = "each row"
+            what = tr("each row")
     return f"{what}{f' ({rest})' if rest else ''}; {check.severity}"
 
 
@@ -160,7 +171,11 @@ def _value(column: Column) -> str:
     body = column.value.model_dump(mode="json", exclude_defaults=True)
     fold = body.get("fold")
     if fold is not None:
-        return f"{fold['how'].replace('_', ' ')} of {fold.get('path') or 'the rows'}"
+        return tr(
+            "{value} of {value2}",
+            value=fold["how"].replace("_", " "),
+            value2=fold.get("path") or tr("the rows"),
+        )
     return _text(next(iter(body.values()), ""))
 
 

@@ -4,10 +4,11 @@ The sentence of a file as a recipient may read it: what it is narrowed by may be
 
 from __future__ import annotations
 
+from bouquet.core.language import sentence_case
 from bouquet.core.personal import Sight, Treatment, seen_catalogue
 from bouquet.core.plan import Plan
 from bouquet.core.template import Acceptance, Template
-from bouquet.core.wording.sentence import Sentence, sentence_case
+from bouquet.core.wording.sentence import Sentence
 
 __all__ = ["sentence_for"]
 

@@ -14,6 +14,7 @@ from zoneinfo import ZoneInfo
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import Catalogue, Field, RecordType, Route, Walk
+from bouquet.core.language import CONSTANT, PLURAL, Texts, language, number_words, sentence_case, tr, trn, whole
 from bouquet.core.personal import tells_unseen
 from bouquet.core.plan.made import read_narrowing
 from bouquet.core.plan.model import Context
@@ -32,14 +33,22 @@ __all__ = ["EXACTLY", "NOT_SENT", "Part", "Sentence", "field_words", "scope_word
 
 #: What stands for a condition on what somebody may not see.
 UNSEEN = "1 part you may not see"
+CONSTANT.add(UNSEEN)
 
-_JOINS = {"all": " and ", "any": " or ", "none": " or "}
+_JOINS = Texts({"all": " and ", "any": " or ", "none": " or "})
 
 #: What a template that wants only what is new says of it.
-NOT_SENT = {"new": "only what was not sent before", "new_or_changed": "only what is new or changed since it was sent"}
+NOT_SENT = Texts(
+    {"new": "only what was not sent before", "new_or_changed": "only what is new or changed since it was sent"}
+)
 
 #: What stands behind a comparison that minds case and spaces.
 EXACTLY = "exactly"
+CONSTANT.add(EXACTLY)
+
+# The steps of groupings, for one and for several.
+for _step in ("minute", "hour", "day", "week", "month", "quarter", "year"):
+    PLURAL[f"{_step} of {{field}}"] = f"{{n}} {_step}s of {{field}}"
 
 #: Values named in a list before the rest is counted.
 _NAMED = 4
@@ -65,9 +74,10 @@ def scope_words(scope: Scope, catalogue: Catalogue) -> str:
     """
     known = catalogue.record_types.get(scope.records)
     if known is None:
-        return "what your rights leave, which is nothing here"
+        return tr("what your rights leave, which is nothing here")
     names = scope.names or scope.values
-    return f"{(known.label if len(names) == 1 else known.plural).lower()} {listed(names)}"
+    label = known.label if len(names) == 1 else known.plural
+    return f"{label if language() == 'de' else label.lower()} {listed(names)}"
 
 
 class Sentence:
@@ -117,17 +127,17 @@ class Sentence:
     def _all(self) -> Iterator[Part]:
         yield from self._rows()
         for n, (place, node) in enumerate(self._steps()):
-            yield Part(" where " if n == 0 else ", and ")
+            yield Part(tr(" where ") if n == 0 else tr(", and "))
             yield from self._narrowing(node, place, self.record_type, top=True)
         yield from self._scope()
         if self.template.only in NOT_SENT:
-            yield Part(", and ")
+            yield Part(tr(", and "))
             yield Part(NOT_SENT[self.template.only], "limit", "only")
         yield from self._folds()
         yield from self._order()
         yield Part("; ")
         limit = self.template.at_most
-        rows = "every row" if limit is None else f"the first {limit:,} row{'s' if limit > 1 else ''}"
+        rows = tr("every row") if limit is None else trn("the first {n} row", "the first {n} rows", limit)
         yield Part(rows, "limit", "at_most")
         yield from self._split()
         yield Part(".")
@@ -140,37 +150,41 @@ class Sentence:
         if isinstance(rows, PerChild):
             plural = self.record_type.plural if self.record_type else name
             kept = rows.parents_without == "keep"
-            yield Part("One row per ")
+            yield Part(tr("One row per "))
             yield Part(self._child(rows.path), "rows", "rows")
-            yield Part(" of each ")
+            yield Part(tr(" of each "))
             yield Part(name, "records", "records")
             yield Part(", ")
-            said = f"with a row for {plural} without any" if kept else f"leaving out {plural} without any"
+            said = (
+                tr("with a row for {records} without any", records=plural)
+                if kept
+                else tr("leaving out {records} without any", records=plural)
+            )
             yield Part(said, "rows", "rows.parents_without")
             if self._steps():
                 yield Part(",")
         elif isinstance(rows, PerGroup):
-            yield Part("One row per ")
+            yield Part(tr("One row per "))
             for n, by in enumerate(rows.by):
                 if n:
-                    yield Part(" and per " if n == len(rows.by) - 1 else ", per ")
+                    yield Part(tr(" and per ") if n == len(rows.by) - 1 else tr(", per "))
                 yield Part(self._by(by), "rows", f"rows.by[{n}]")
             if rows.across is not None:
-                yield Part(", across ")
+                yield Part(tr(", across "))
                 across = By(path=rows.across.path, step=rows.across.step)
                 yield Part(self._by(across), "rows", "rows.across")
-            yield Part(", from all ")
+            yield Part(tr(", from all "))
             yield Part(self.record_type.plural if self.record_type else name, "records", "records")
         else:
-            yield Part("One row per ")
+            yield Part(tr("One row per "))
             yield Part(name, "records", "records")
 
     def _by(self, by: By) -> str:
         named = self._name(by.path, self.record_type)
         if by.step is None:
             return named
-        step = f"{by.count} {by.step}s" if by.count > 1 else by.step
-        return f"{step} of {named}" + (" (gaps filled)" if by.fill_gaps else "")
+        step = trn(f"{by.step} of {{field}}", f"{{n}} {by.step}s of {{field}}", by.count, field=named)
+        return step + (tr(" (gaps filled)") if by.fill_gaps else "")
 
     def _child(self, path: str) -> str:
         walk = self.catalogue.walk(self.record_type, path, "") if self.record_type else None
@@ -179,7 +193,7 @@ class Sentence:
     def _scope(self) -> Iterator[Part]:
         scope = self.context.scope
         if scope is not None:
-            yield Part(f"; only {scope_words(scope, self.catalogue)}")
+            yield Part(tr("; only {scope}", scope=scope_words(scope, self.catalogue)))
 
     def _folds(self) -> Iterator[Part]:
         """
@@ -190,7 +204,7 @@ class Sentence:
             if fold is None or fold.where is None or _is_empty(fold.where):
                 continue
             place = f"columns[{n}].value.fold.where"
-            yield Part(f"; “{column.heading}” only of those where ")
+            yield Part(tr("; “{heading}” only of those where ", heading=column.heading))
             yield from self._narrowing(fold.where, place, self._folded_type(fold.path), top=True)
 
     def _folded_type(self, path: str) -> RecordType | None:
@@ -207,13 +221,17 @@ class Sentence:
         if split is None:
             return
         if split.rows is not None:
-            said = f"a new file after {split.rows:,} rows"
+            said = trn("a new file after each row", "a new file after {n} rows", split.rows)
         elif split.megabytes is not None:
-            said = f"a new file after {split.megabytes} MB"
+            said = tr("a new file after {n} MB", n=number_words(split.megabytes))
         else:
             column = next((c.heading for c in self.template.columns if c.id == split.by), None)
-            part = "sheet" if split.into == "sheets" else "file"
-            said = f"one {part} per {sentence_case(column) if column else self._name(split.by or '', self.record_type)}"
+            by = sentence_case(column) if column else self._name(split.by or "", self.record_type)
+            said = (
+                tr("one sheet per {field}", field=by)
+                if split.into == "sheets"
+                else tr("one file per {field}", field=by)
+            )
         yield Part(", ")
         yield Part(said, "split", "output.split")
 
@@ -221,7 +239,7 @@ class Sentence:
 
     def _narrowing(self, node: Narrowing, place: str, start: RecordType | None, *, top: bool = False) -> Iterator[Part]:
         if isinstance(node, Condition | Has | FormulaTest) and self._is_unseen(node, start):
-            yield Part(UNSEEN, "field", place)
+            yield Part(tr(UNSEEN), "field", place)
             return
         match node:
             case Condition():
@@ -231,16 +249,16 @@ class Sentence:
                 yield from self._has(node, place, start)
                 return
             case Picks():
-                yield Part("it", "field", place)
-                yield Part(" is in the list ")
-                yield Part(f"“{node.picks}”", "value", place)
+                yield Part(tr("it"), "field", place)
+                yield Part(tr(" is in the list "))
+                yield Part(tr("“{value}”", value=node.picks), "value", place)
                 return
             case FormulaTest():
                 yield Part(node.formula.removeprefix("=").strip(), "formula", place)
                 return
         how = "all" if isinstance(node, AllOf) else "any" if isinstance(node, AnyOf) else "none"
         parts: list[tuple[int, Narrowing]] = [(n, p) for n, p in enumerate(getattr(node, how)) if not _is_empty(p)]
-        yield Part("not (" if how == "none" else "(")
+        yield Part(tr("not (") if how == "none" else "(")
         for k, (n, part) in enumerate(parts):
             if k:
                 yield Part(_JOINS[how])
@@ -257,31 +275,32 @@ class Sentence:
     def _has(self, node: Has, place: str, start: RecordType | None) -> Iterator[Part]:
         walk = self.catalogue.walk(start, node.path, "") if start else None
         known = isinstance(walk, Walk)
-        yield Part("it has ")
-        said = {"any": "any", "none": "no", "at_least": f"at least {node.count:,}"}[node.has]
+        yield Part(tr("it has "))
+        said = {"any": tr("any"), "none": tr("no"), "at_least": tr("at least {n}", n=whole(node.count))}[node.has]
         yield Part(said, "value", place)
         yield Part(f" {walk.end.plural if known else node.path}")  # type: ignore[union-attr]
         if node.where is not None and not _is_empty(node.where):
-            yield Part(" where ")
+            yield Part(tr(" where "))
             yield from self._narrowing(node.where, f"{place}.where", walk.end if known else None)  # type: ignore[union-attr]
 
     def _comparison(self, node: Condition, place: str, start: RecordType | None) -> Iterator[Part]:
         route = self._route(node.path, start) if node.path else None
         yield Part(self._heading(node.column) if node.column else self._name(node.named, start), "field", place)
-        verb = f" {COMPARISONS[node.is_].words}" + (f" {EXACTLY}" if node.exact else "")
+        verb = f" {COMPARISONS[node.is_].words}" + (f" {tr(EXACTLY)}" if node.exact else "")
         if node.is_ in ("blank", "not_blank", "yes", "no"):
-            yield Part(" is ")
-            yield Part(COMPARISONS[node.is_].words.removeprefix("is "), "value", place)
+            verb = tr("is ")
+            yield Part(f" {verb}")
+            yield Part(COMPARISONS[node.is_].words.removeprefix(verb), "value", place)
             return
         yield Part(f"{verb} ")
         asked = self._asked(node)
         if node.ask is not None and self.context.answers is None:
             # While it is designed the answer is open, whatever is offered first.
-            yield Part("ask each time", "value", place, self._asked_note(node, asked, route))
+            yield Part(tr("ask each time"), "value", place, self._asked_note(node, asked, route))
             return
         if asked is None:
             label = next((a.label for a in self.template.asks if a.name == node.ask), node.ask)
-            yield Part("…", "value", place, f"asked at each run: {label}")
+            yield Part("…", "value", place, tr("asked at each run: {question}", question=label))
             return
         if asked.is_ == "in_window" and asked.window is not None:
             yield Part(window_words(asked.window), "value", place, self._dates(asked))
@@ -317,10 +336,10 @@ class Sentence:
             offered = window_words(asked.window)
         else:
             offered = self._values(asked, route.typed if route else None)
-        return f"{label} Offered: {offered}"
+        return tr("{question} Offered: {answer}", question=label, answer=offered)
 
     def _heading(self, column: str) -> str:
-        return next((f"“{c.heading}”" for c in self.template.columns if c.id == column), column)
+        return next((tr("“{value}”", value=c.heading) for c in self.template.columns if c.id == column), column)
 
     def _values(self, node: Condition, field: Field | None) -> str:
         raw = node.values if node.values is not None else () if node.value is None else (node.value,)
@@ -328,9 +347,9 @@ class Sentence:
             return "…"
         said = [self._say(v, field) for v in raw]
         if node.is_ == "between":
-            return " and ".join(said)
+            return tr(" and ").join(said)
         if len(said) > _NAMED:
-            return f"{', '.join(said[: _NAMED - 1])} and {len(said) - _NAMED + 1} more"
+            return tr("{names} and {n} more", names=", ".join(said[: _NAMED - 1]), n=len(said) - _NAMED + 1)
         return ", ".join(said)
 
     def _say(self, raw: Scalar, field: Field | None) -> str:
@@ -339,7 +358,7 @@ class Sentence:
                 return say_value(read_value(raw, field, ZoneInfo(self.template.zone)), field)
             except ValueError:
                 pass
-        return f"“{raw}”"
+        return tr("“{value}”", value=raw)
 
     def _dates(self, node: Condition) -> str:
         assert node.window is not None
@@ -360,18 +379,19 @@ class Sentence:
     def _order(self) -> Iterator[Part]:
         if not self.template.order:
             return
-        yield Part("; ordered by ")
+        yield Part(tr("; ordered by "))
         for n, level in enumerate(self.template.order):
             if n:
-                yield Part(", then ")
+                yield Part(tr(", then "))
             path = self._order_path(level)
             route = self._route(path, self.record_type) if path is not None else None
             named = self._name(path, self.record_type) if path is not None else self._heading(level.column or "…")
             yield Part(named, "order", f"order[{n}]")
             if level.direction == "descending":
-                yield Part(", newest first" if route and route.field.kind.is_dated else ", greatest first")
+                dated = route is not None and route.field.kind.is_dated
+                yield Part(tr(", newest first") if dated else tr(", greatest first"))
             if level.blanks == "first":
-                yield Part(", blanks before the rest")
+                yield Part(tr(", blanks before the rest"))
 
     def _order_path(self, level: Order) -> str | None:
         """
@@ -393,7 +413,7 @@ class Sentence:
         route = self._route(path, start)
         if route is None:
             unseen = start is not None and tells_unseen(self.catalogue, start, {"path": path})
-            return "what you may not see" if unseen else path
+            return tr("what you may not see") if unseen else path
         return field_words(route, self.catalogue)
 
 
@@ -401,20 +421,15 @@ def field_words(route: Route, catalogue: Catalogue) -> str:
     """
     How the field at the end of a route is called: its label, led by the record it belongs to where that is another.
     """
-    label = sentence_case(route.field.label) + (" code" if route.aspect == "code" else "")
+    label = sentence_case(route.field.label)
+    if route.aspect == "code":
+        label = tr("{field} code", field=label)
     if not route.relations:
         return label
     target = catalogue.record_types[route.relations[-1].target]
     if route.field.name == target.title and route.field.kind.is_text:
         return sentence_case(route.relations[-1].label)
-    return f"{sentence_case(route.relations[-1].label)} {label}"
-
-
-def sentence_case(label: str) -> str:
-    """
-    A label as it stands inside a sentence: `Inspected on` → `inspected on`, `VAT rate` as it is.
-    """
-    return label if len(label) > 1 and label[1].isupper() else label[:1].lower() + label[1:]
+    return tr("{record} {field}", record=sentence_case(route.relations[-1].label), field=label)
 
 
 def _parts_of(root: Narrowing, place: str) -> list[tuple[str, Narrowing]]:

@@ -17,6 +17,7 @@ import pyarrow as pa
 from bouquet.core.catalogue import Kind
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.errors import WriteError
+from bouquet.core.language import tr
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.far import far_column
@@ -93,7 +94,13 @@ class _ColumnWriter(Writer):
             return pa.array([column.constant or None] * frame.height, wanted)
         if far_column(name) in frame.columns and frame[far_column(name)].drop_nulls().len():
             value = frame[far_column(name)].drop_nulls()[0]
-            raise WriteError(f"“{column.heading}” holds {value}, which no date of this format can be.")
+            raise WriteError(
+                tr(
+                    "“{column}” holds {value}, which no date of this format can be.",
+                    column=column.heading,
+                    value=value,
+                )
+            )
         if wanted in (pa.string(), _LABELS):
             text = frame.select(self._shaper.text(column, n, frame.schema).alias("t"))["t"].cast(pl.String)
             array = text.to_arrow().cast(pa.string())
@@ -105,14 +112,23 @@ class _ColumnWriter(Writer):
             values = values.cast(pl.String)
             odd = values.str.contains("[A-Za-z]").fill_null(False)
             if odd.any():
-                said = f"“{column.heading}” held numbers that are none (NaN, Infinity); they are blank in the file"
+                said = tr(
+                    "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
+                    column=column.heading,
+                )
                 self.facts.notes[said] += int(odd.sum())
                 values = values.set(odd, None)
         try:
             array = values.to_arrow()
             return array.cast(pa.string()).cast(wanted) if column.kind.is_number else array.cast(wanted)
         except pa.ArrowInvalid as error:
-            raise WriteError(f"“{column.heading}” holds a value that this format cannot hold: {error}.") from error
+            raise WriteError(
+                tr(
+                    "“{column}” holds a value that this format cannot hold: {error}.",
+                    column=column.heading,
+                    error=error,
+                )
+            ) from error
 
     def close(self) -> None:
         self._sink.close()

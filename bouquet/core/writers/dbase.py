@@ -17,6 +17,7 @@ import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.errors import EncodingProblem, WriteError
+from bouquet.core.language import tr, whole
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
@@ -95,8 +96,12 @@ class DbaseWriter(StreamWriter):
         self._fields = _fields(self.plan)
         self._length = 1 + sum(f.width for f in self._fields)
         if self._length > LONGEST_RECORD:
-            message = f"A row would take {self._length:,} characters, and this format has room for {LONGEST_RECORD:,}."
-            raise WriteError(f"{message} Make its texts narrower, or leave some out.")
+            message = tr(
+                "A row would take {length} characters, and this format has room for {longest_record}.",
+                length=whole(self._length),
+                longest_record=whole(LONGEST_RECORD),
+            )
+            raise WriteError(tr("{message} Make its texts narrower, or leave some out.", message=message))
         self._file.write(self._head(self.announced))
         at = 1
         for f in self._fields:
@@ -136,8 +141,13 @@ class DbaseWriter(StreamWriter):
         long = values.str.len_chars() > f.width
         if long.any():
             if not column.kind.is_text and column.kind is not Kind.CHOICE:
-                message = f"“{values.filter(long)[0]}” in “{column.heading}” is longer than the {f.width} characters"
-                raise WriteError(f"{message} of its place. Give the column a greater width.")
+                message = tr(
+                    "“{long}” in “{column}” is longer than the {width} characters",
+                    long=values.filter(long)[0],
+                    column=column.heading,
+                    width=f.width,
+                )
+                raise WriteError(tr("{message} of its place. Give the column a greater width.", message=message))
             self.facts.notes[f"texts in “{column.heading}” were cut at {f.width} characters"] += int(long.sum())
             values = values.str.head(f.width)
         return values.str.pad_end(f.width, " ")
@@ -145,16 +155,24 @@ class DbaseWriter(StreamWriter):
     def _number(self, f: _Field, column: PlanColumn, values: pl.Series) -> pl.Series:
         odd = values.str.contains("[A-Za-z]").fill_null(False)
         if odd.any():
-            said = f"“{column.heading}” held numbers that are none (NaN, Infinity); they are blank in the file"
+            said = tr(
+                "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
+                column=column.heading,
+            )
             self.facts.notes[said] += int(odd.sum())
             values = values.set(odd, None)
         values = values.fill_null("")
         after = values.str.extract(r"\.(\d*?)0*$").fill_null("")
         wrong = (values.str.len_chars() > f.width) | (after.str.len_chars() > f.decimals)
         if wrong.any():
-            room = f"{f.width} digits, {f.decimals} of them after the point"
-            message = f"“{values.filter(wrong)[0]}” in “{column.heading}” has no room in a field of {room}."
-            raise WriteError(f"{message} Round the column, or show it as text.")
+            room = tr("{width} digits, {decimals} of them after the point", width=f.width, decimals=f.decimals)
+            message = tr(
+                "“{wrong}” in “{column}” has no room in a field of {room}.",
+                wrong=values.filter(wrong)[0],
+                column=column.heading,
+                room=room,
+            )
+            raise WriteError(tr("{message} Round the column, or show it as text.", message=message))
         if f.decimals:
             # Zeros after the point beyond the field's places say nothing.
             values = values.str.replace(rf"(\.\d{{{f.decimals}}})0+$", "$1")
@@ -165,11 +183,23 @@ class DbaseWriter(StreamWriter):
         far = far_column(f"c{n}")
         if far in frame.columns and frame[far].drop_nulls().len():
             value = frame[far].drop_nulls()[0]
-            raise WriteError(f"“{column.heading}” holds {value}, which no date of this format can be.")
+            raise WriteError(
+                tr(
+                    "“{column}” holds {value}, which no date of this format can be.",
+                    column=column.heading,
+                    value=value,
+                )
+            )
         days = frame[f"c{n}"].dt.to_string("%Y%m%d").fill_null(" " * 8)
         if (days.str.len_chars() != 8).any():
             value = frame[f"c{n}"].filter(days.str.len_chars() != 8)[0]
-            raise WriteError(f"“{column.heading}” holds {value}, which no date of this format can be.")
+            raise WriteError(
+                tr(
+                    "“{column}” holds {value}, which no date of this format can be.",
+                    column=column.heading,
+                    value=value,
+                )
+            )
         return days
 
     def _encoded(self, text: str) -> bytes:
@@ -186,7 +216,13 @@ class DbaseWriter(StreamWriter):
 
     def finish(self) -> None:
         if self.facts.rows != self.announced:
-            raise WriteError(f"{self.announced:,} rows were announced, and {self.facts.rows:,} came.")
+            raise WriteError(
+                tr(
+                    "{announced} rows were announced, and {rows} came.",
+                    announced=whole(self.announced),
+                    rows=whole(self.facts.rows),
+                )
+            )
         self._file.write(b"\x1a")
 
     @classmethod

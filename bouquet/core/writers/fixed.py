@@ -12,6 +12,7 @@ import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.errors import EncodingProblem, WriteError
+from bouquet.core.language import tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
@@ -77,8 +78,13 @@ class FixedWidthWriter(StreamWriter):
         if long.any():
             if not column.kind.is_text and column.kind is not Kind.CHOICE:
                 value = values.filter(long)[0]
-                message = f"“{value}” in “{column.heading}” is longer than the {width} characters of its place."
-                raise WriteError(f"{message} Give the column a greater width.")
+                message = tr(
+                    "“{value}” in “{column}” is longer than the {width} characters of its place.",
+                    value=value,
+                    column=column.heading,
+                    width=width,
+                )
+                raise WriteError(tr("{message} Give the column a greater width.", message=message))
             self.facts.notes[f"texts in “{column.heading}” were cut at {width} characters"] += int(long.sum())
             values = values.str.head(width)
         right = column.kind.is_number
@@ -104,7 +110,9 @@ class FixedWidthWriter(StreamWriter):
     def beside(cls, plan: Plan) -> Sequence[Beside]:
         buffer = io.StringIO()
         writer = csv.writer(buffer, lineterminator="\r\n")
-        writer.writerow(["Heading", "Technical name", "First character", "Last character", "Width", "Aligned"])
+        writer.writerow(
+            ["Heading", tr("Technical name"), tr("First character"), tr("Last character"), "Width", "Aligned"]
+        )
         first = 1
         for column in plan.columns:
             width = width_in_line(column)

@@ -15,6 +15,7 @@ from reportlab.lib.pagesizes import A4, landscape
 from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 
+from bouquet.core.language import tr
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
@@ -95,7 +96,10 @@ class PdfWriter(Writer):
         self._canvas.setTitle(self.plan.name)
         self._canvas.setSubject(self.sentence[:1000])
         self._canvas.setAuthor(self.plan.output.xlsx.author or self.plan.catalogue.title)
-        kept = [f"{self.plan.catalogue.environment} data", *([f"run {self.stamp}"] if self.stamp else [])]
+        kept = [
+            tr("{environment} data", environment=self.plan.catalogue.environment),
+            *([tr("run {stamp}", stamp=self.stamp)] if self.stamp else []),
+        ]
         self._canvas.setKeywords(", ".join(kept))
         self._new_page()
         for waiting in self._waiting:

@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError, PlanError, Problem
+from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.core.wording.rights import right_words
 from bouquet.designing import SourceView
@@ -198,13 +199,17 @@ def kept_scope(services: Services, scope: ScopeOut | None) -> dict[str, Any] | N
     if scope.records is not None or scope.field is not None or scope.values is not None:
         known = types.get(scope.records or "")
         if known is None or known.field_named(scope.field or "") is None or not scope.values:
-            message = f"There is no field “{scope.records}.{scope.field}” to tell by what somebody may see."
+            message = tr(
+                "There is no field “{records}.{field}” to tell by what somebody may see.",
+                records=scope.records,
+                field=scope.field,
+            )
             raise PlanError([Problem(code="unknown_field", message=message, place="scope.field")])
         kept |= {"records": scope.records, "field": scope.field, "values": scope.values}
     if scope.types is not None:
         unknown = [name for name in scope.types if name not in types]
         if unknown:
-            message = f"There is no record type “{unknown[0]}”."
+            message = tr("There is no record type “{unknown}”.", unknown=unknown[0])
             raise PlanError([Problem(code="unknown_record_type", message=message, place="scope.types")])
         kept["types"] = sorted(set(scope.types))
     if scope.source and kept:

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.template import BundleContents
 from bouquet.core.wording.bundle import bundle_sentence
 from bouquet.rights import may, may_change, visible
@@ -90,7 +91,7 @@ def remove_bundle(bundle_id: Id, services: TheServices, person: Designer) -> Non
     with services.store.session() as session:
         _check_owner(visible(session, person, bundle_id, "bundle"), person)
         if any(r.template_id == bundle_id for r in list_rounds(session)):
-            raise Refused(409, "in_use", "A round runs this bundle. Remove the round first.")
+            raise Refused(409, "in_use", tr("A round runs this bundle. Remove the round first."))
         shelf.remove_template(session, bundle_id, services.clock())
 
 
@@ -102,14 +103,14 @@ def restore_bundle(bundle_id: Id, services: TheServices, person: Designer) -> An
     with services.store.session() as session:
         record = shelf.restore_template(session, bundle_id)
         if record.kind != "bundle" or not may(person, "look", record):
-            raise NotFound("There is no such removed bundle.")
+            raise NotFound(tr("There is no such removed bundle."))
         _check_owner(record, person)
         return _out(session, record, person)
 
 
 def _check_owner(record: TemplateRecord, person: Person) -> None:
     if not may_change(person, record):
-        said = f"Only {record.owner.name} or an administrator changes this bundle."
+        said = tr("Only {owner} or an administrator changes this bundle.", owner=record.owner.name)
         raise Refused(403, "not_allowed", said)
 
 
@@ -121,7 +122,10 @@ def _checked(services: Services, person: Person, contents: BundleContents, sourc
     view = view_of(services, person, source)
     for n, part in enumerate(bundle.parts):
         if part.only != "everything":
-            said = f"A bundle holds everything, and “{part.name}” wants only what is new. Run it by itself."
+            said = tr(
+                "A bundle holds everything, and “{part}” wants only what is new. Run it by itself.",
+                part=part.name,
+            )
             raise Refused(422, "no_memory", said)
         # While it is kept, what is asked may be open still; what is answered has to be right.
         view.resolve(part, answers=bundle.answers_of(n) or None).require()

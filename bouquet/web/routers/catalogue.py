@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Query
 from fastapi.sse import EventSourceResponse, ServerSentEvent
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
+from bouquet.core.language import tr
 from bouquet.core.vocabulary.comparisons import operators_of
 from bouquet.designing import SourceView, proposed_document
 from bouquet.runs.drift import numbers_of_uses
@@ -79,7 +80,7 @@ def get_record_type(name: str, services: TheServices, view: TheView) -> Any:
     for way, here in walk_to_one(catalogue, start):
         path = ".".join(r.name for r in way)
         label = " › ".join(r.label for r in way) or here.label.capitalize()
-        note = "repeats where shared" if way else "one row each"
+        note = tr("repeats where shared") if way else tr("one row each")
         fields = [_field(view, here, f, path, uses[here.name, f.name]) for f in here.fields]
         groups.append(
             FieldGroup(path=path, label=label, note=note, records=here.name, unit_by=here.unit_by, fields=fields)
@@ -139,7 +140,7 @@ def get_facts(name: str, field: str, view: TheView) -> Any:
     try:
         facts = view.facts(name, field)
     except KeyError as error:
-        msg = f"There is no field “{name}.{field}”."
+        msg = tr("There is no field “{name}.{field}”.", name=name, field=field)
         raise NotFound(msg) from error
     return FieldFacts(
         field=facts.field.name,

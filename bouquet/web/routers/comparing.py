@@ -10,6 +10,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Body, Depends, Query
 
+from bouquet.core.language import tr
 from bouquet.runs import ask_for_comparison, check_file, key_of, recognise
 from bouquet.store import comparisons
 from bouquet.store import runs as ledger
@@ -72,7 +73,9 @@ def check_given_back(
     why. Nothing is written to the source; the changes are kept as CSV and JSON for its owner.
     """
     if len(content) > MOST_BYTES:
-        raise Refused(422, "too_large", f"A file given back may have {MOST_BYTES // 1_000_000} MB.")
+        raise Refused(
+            422, "too_large", tr("A file given back may have {most_bytes} MB.", most_bytes=MOST_BYTES // 1_000_000)
+        )
     with TemporaryDirectory(prefix="bouquet-") as folder:
         path = Path(folder) / "given"
         path.write_bytes(content)
@@ -114,7 +117,7 @@ def get_comparison(comparison_id: Id, services: TheServices, person: CurrentPers
 
 def _check(before: Run, after: Run) -> None:
     if before.id == after.id:
-        raise Refused(422, "same_run", "A run is compared with another one.")
+        raise Refused(422, "same_run", tr("A run is compared with another one."))
 
 
 def _out(found: ComparisonRecord) -> ComparisonOut:

@@ -14,6 +14,7 @@ from fastapi import APIRouter, Depends, Query, Response
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import Catalogue, RecordType
+from bouquet.core.language import tr
 from bouquet.core.naming import safe_name
 from bouquet.core.personal import class_of
 from bouquet.core.wording.catalogue_changes import compare_catalogues
@@ -71,7 +72,7 @@ def get_catalogue_table(view: TheView, services: TheServices, table: Annotated[s
     overlay, catalogue, _ = _under_edit(services, view)
     found = next((t for t in catalogue.record_types.values() if table_key(t) == table), None)
     if found is None:
-        raise NotFound(f"There is no record type of the table “{table}”, or it is hidden.")
+        raise NotFound(tr("There is no record type of the table “{table}”, or it is hidden.", table=table))
     with services.store.session() as session:
         uses = uses_of(session, view.key, catalogue)
     return _type_out(view, overlay, catalogue, found, uses)
@@ -92,7 +93,7 @@ def put_catalogue_document(body: CatalogueText, view: TheView, services: TheServ
     """
     Take a whole catalogue (TOML) as the draft.
     """
-    return _kept_draft(services, view, parse_overlay(body.text, "The document"), body.revision)
+    return _kept_draft(services, view, parse_overlay(body.text, tr("The document")), body.revision)
 
 
 @router.get("/document", response_class=Response)
@@ -168,7 +169,7 @@ def edit_catalogue_version(number: Id, view: TheView, services: TheServices) -> 
     with services.store.session() as session:
         document = curating.get_version(session, view.key, number).document
         if curating.get_draft(session, view.key) is not None:
-            raise NotPossible("This catalogue is being edited. Put that into use, or give it up first.")
+            raise NotPossible(tr("This catalogue is being edited. Put that into use, or give it up first."))
     return _kept_draft(services, view, Overlay.model_validate(document), 0)
 
 
@@ -201,7 +202,7 @@ def replace_everywhere_in_templates(body: Replacement, view: TheView, services: 
     else:
         there = known is not None and bool(known.field_named(body.new) or known.relation_named(body.new))
     if not there:
-        raise NotFound(f"There is no “{body.new}” to take instead.")
+        raise NotFound(tr("There is no “{new}” to take instead.", new=body.new))
     missing = Missing(body.records, body.name, ())
     with services.store.session() as session:
         done = replace_everywhere(services, session, view.source, missing, body.new, view.person)
@@ -230,7 +231,9 @@ def _read(document: dict[str, Any]) -> Overlay:
     try:
         return Overlay.model_validate(document)
     except ValidationError as error:
-        raise OverlayError("The draft was kept by another version of Bouquet. Give it up, and edit anew.") from error
+        raise OverlayError(
+            tr("The draft was kept by another version of Bouquet. Give it up, and edit anew.")
+        ) from error
 
 
 def _in_use(source: Source) -> Overlay:

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends
 
+from bouquet.core.language import tr
 from bouquet.core.recurrence import DaysOff, days_of_calendar
 from bouquet.runs import Services
 from bouquet.store.house import days_off, put_days_off
@@ -38,7 +39,7 @@ def set_days_off(body: DaysOffPart, services: TheServices, person: Annotated[Per
     Say which days the house does not work; rounds that mind them follow at their next moment.
     """
     if len(set(body.weekend)) == 7:
-        raise Refused(422, "no_working_day", "At least one day of the week is worked.")
+        raise Refused(422, "no_working_day", tr("At least one day of the week is worked."))
     off = DaysOff(body.country, body.region, {d.day: d.name for d in body.days}, frozenset(body.weekend))
     with services.store.session() as session:
         put_days_off(session, off, services.clock())

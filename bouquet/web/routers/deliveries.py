@@ -9,6 +9,7 @@ from typing import Annotated, Any
 import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Query, Request
 
+from bouquet.core.language import tr
 from bouquet.delivery import take_back, way_of, words_of
 from bouquet.delivery.link import digest_of, link_secret
 from bouquet.rights import may_send
@@ -74,7 +75,7 @@ def act_on_delivery(
     """
     now, reason = services.clock(), body.reason.strip()
     if body.act in ("waive", "withdraw") and not reason:
-        raise Refused(422, "no_reason", "Say why; it stands in the ledger.")
+        raise Refused(422, "no_reason", tr("Say why; it stands in the ledger."))
     with services.store.session() as session:
         first = outbox.get_delivery(session, delivery_id)
         ledger.see_run(session, first.run_id, person)
@@ -110,9 +111,9 @@ def get_link(delivery_id: Id, request: Request, services: TheServices, person: D
         link = session.get(Link, delivery_id)
         secret = link_secret(services, found.identity)
         if link is None or link.withdrawn_at is not None or link.expires_at < services.clock():
-            raise NotFound("This delivery has no link that holds.")
+            raise NotFound(tr("This delivery has no link that holds."))
         if link.digest != digest_of(secret):
-            raise NotFound("The house's key changed since this link was made. Send it again for a new one.")
+            raise NotFound(tr("The house's key changed since this link was made. Send it again for a new one."))
         return LinkOut(
             address=f"{house_of(request)}/take/{secret}",
             expires_at=link.expires_at,

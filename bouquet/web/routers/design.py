@@ -16,6 +16,7 @@ from pydantic import ValidationError
 from bouquet import designing
 from bouquet.core.errors import DocumentError, PlanError
 from bouquet.core.formula import FUNCTIONS, GROUPS
+from bouquet.core.language import tr
 from bouquet.core.plan import Context, Plan, across_of, resolve
 from bouquet.core.template import (
     Template,
@@ -209,7 +210,7 @@ def show_left_out(body: LeftOutRequest, view: TheView) -> Any:
         with view.snapshot() as snapshot:
             records, more = left_out(snapshot, plan, body.place, body.limit)
     except KeyError as error:
-        msg = f"The filter has no step “{body.place}”."
+        msg = tr("The filter has no step “{place}”.", place=body.place)
         raise NotFound(msg) from error
     return LeftOut(
         records=[

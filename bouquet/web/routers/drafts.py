@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Header, Response
 
+from bouquet.core.language import tr
 from bouquet.core.template import read_document
 from bouquet.core.wording.changes import compare_templates
 from bouquet.designing.source_view import SourceView
@@ -60,7 +61,7 @@ def save_version(
     with services.store.session() as session:
         record = visible(session, person, template_id)
         if record.draft_revision != _revision(if_match):
-            raise Refused(412, "lost_update", "The draft was changed in the meantime. Look at it again, then save.")
+            raise Refused(412, "lost_update", tr("The draft was changed in the meantime. Look at it again, then save."))
         template = read_document(record.draft)
         SourceView.of(services, person, record.source).resolve(template).require()
         shelf.save_version(session, template_id, body.note, person, services.clock())
@@ -110,5 +111,5 @@ def compare(
 def _revision(if_match: str | None) -> int:
     text = (if_match or "").strip('W/" ')
     if not (text.isascii() and text.isdigit() and len(text) < 19):
-        raise Refused(422, "no_revision", "Say in If-Match which revision this change started from.")
+        raise Refused(422, "no_revision", tr("Say in If-Match which revision this change started from."))
     return int(text)

@@ -14,6 +14,7 @@ from fastapi import APIRouter, BackgroundTasks, Depends, Request
 from fastapi.responses import RedirectResponse
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.runs import Services
 from bouquet.runs.inviting import mail_link
 from bouquet.store import arriving, codes, links, people
@@ -49,7 +50,7 @@ BETWEEN = timedelta(minutes=2)
 def _house(request: Request) -> HouseSignIn:
     found: HouseSignIn | None = request.app.state.house_sign_in
     if found is None:
-        raise Refused(404, "not_found", "There is no sign-in of the house's own here.")
+        raise Refused(404, "not_found", tr("There is no sign-in of the house's own here."))
     return found
 
 
@@ -178,7 +179,7 @@ def set_password_by_link(body: SetByLink, request: Request, services: TheService
 
 def _passwords(request: Request) -> None:
     if not request.app.state.settings.passwords:
-        raise Refused(403, "no_passwords", "Passwords are not used here. Sign in by the house's own sign-in.")
+        raise Refused(403, "no_passwords", tr("Passwords are not used here. Sign in by the house's own sign-in."))
 
 
 # One-time codes
@@ -227,7 +228,7 @@ def stop_my_codes(body: Proof, request: Request, person: CurrentPerson, services
 
 def _by_hand(person: Person) -> None:
     if person.by_token is not None:
-        raise Refused(403, "not_allowed", "Codes are set by people who signed in, not by programs.")
+        raise Refused(403, "not_allowed", tr("Codes are set by people who signed in, not by programs."))
 
 
 def _prove(request: Request, services: Services, person: Person, password: str) -> None:
@@ -242,4 +243,4 @@ def _prove(request: Request, services: Services, person: Person, password: str) 
         right = people.proves(session, person.id, password)
         people.note_try(session, person.email, address, services.clock(), succeeded=right)
     if not right:
-        raise Refused(403, "wrong_password", "The password is wrong.")
+        raise Refused(403, "wrong_password", tr("The password is wrong."))

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, Field
 
+from bouquet.core.language import tr
 from bouquet.rounds import feed
 from bouquet.store import NotFound
 from bouquet.store.models import Person
@@ -68,7 +69,7 @@ def read_feed(
     with services.store.session() as session:
         person = feed.person_of_feed(session, secret)
         if person is None:
-            raise NotFound("There is no such calendar, or its address was renewed.")
+            raise NotFound(tr("There is no such calendar, or its address was renewed."))
         body = feed.feed_of(session, person, services.clock(), house_of(request))
     return Response(body, media_type="text/calendar; charset=utf-8")
 

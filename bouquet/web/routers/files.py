@@ -12,6 +12,7 @@ import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 
+from bouquet.core.language import day_words, tr
 from bouquet.core.naming import content_disposition, safe_name
 from bouquet.runs import Services, zipped
 from bouquet.runs.glimpse import look_into
@@ -42,7 +43,7 @@ def get_file(run_id: Id, file_id: Id, request: Request, services: TheServices, p
         files = {f.id: f for f in run.files}
     file = files.get(file_id)
     if file is None:
-        msg = f"Run {run_id} has no such file."
+        msg = tr("Run {run_id} has no such file.", run_id=run_id)
         raise NotFound(msg)
     _note_taken(services, person, [file], request)
     return _served(request, services, file)
@@ -69,7 +70,7 @@ def look_into_file(run_id: Id, file_id: Id, services: TheServices, person: Curre
         run = ledger.see_run(session, run_id, person)
         file = next((f for f in run.files if f.id == file_id and f.removed_at is None), None)
     if file is None:
-        msg = f"Run {run_id} has no such file, or no longer."
+        msg = tr("Run {run_id} has no such file, or no longer.", run_id=run_id)
         raise NotFound(msg)
     found = look_into(services, file)
     with services.store.session() as session:
@@ -83,14 +84,14 @@ def mail_to_me(run_id: Id, services: TheServices, person: CurrentPerson) -> None
     Send a run's files to my own address.
     """
     if person.by_token is not None:
-        raise Refused(403, "not_allowed", "Mail goes to people who signed in, not to programs.")
+        raise Refused(403, "not_allowed", tr("Mail goes to people who signed in, not to programs."))
     with services.store.session() as session:
         run = ledger.see_run(session, run_id, person)
         if run.status != "ready":
-            raise Refused(409, "not_ready", f"Run {run_id} is not ready, so nothing of it goes out.")
+            raise Refused(409, "not_ready", tr("Run {run_id} is not ready, so nothing of it goes out.", run_id=run_id))
         files = [f for f in run.files if f.removed_at is None and f.role != "archive" and f.recipient_id is None]
     if not files:
-        msg = f"Run {run_id} has no files that could be sent."
+        msg = tr("Run {run_id} has no files that could be sent.", run_id=run_id)
         raise NotFound(msg)
     with services.store.session() as session:
         since = services.clock() - timedelta(hours=1)
@@ -98,7 +99,14 @@ def mail_to_me(run_id: Id, services: TheServices, person: CurrentPerson) -> None
             Download.person_id == person.id, Download.way == "mail", Download.taken_at > since
         )
         if (session.scalar(mailed) or 0) >= MOST_MAILS:
-            raise Refused(429, "too_many_mails", f"{MOST_MAILS} mails went to you within an hour; download the rest.")
+            raise Refused(
+                429,
+                "too_many_mails",
+                tr(
+                    "{most_mails} mails went to you within an hour; download the rest.",
+                    most_mails=MOST_MAILS,
+                ),
+            )
     mail_to_person(services, run, files, person)
     with services.store.session() as session:
         for file in files:
@@ -115,7 +123,7 @@ def get_archive(run_id: Id, request: Request, services: TheServices, person: Cur
     kept = [f for f in run.files if f.removed_at is None and f.role not in ("archive", *LATER)]
     files = [f for f in kept if f.recipient_id is None]
     if not files:
-        msg = f"Run {run_id} has no files that could be put together."
+        msg = tr("Run {run_id} has no files that could be put together.", run_id=run_id)
         raise NotFound(msg)
     _note_taken(services, person, files, request)
     members = ((f.name, services.storage.chunks(f.path)) for f in files)
@@ -145,10 +153,15 @@ def get_newest(
         run = ledger.newest_good(session, template_id, scope=person.scope)
         files = [f for f in run.files if f.role == "data"] if run is not None else []
     if run is None or not files:
-        msg = f"There is no good run of “{record.name}” whose files are still there."
+        msg = tr("There is no good run of “{record}” whose files are still there.", record=record.name)
         raise NotFound(msg)
     if part > len(files):
-        msg = f"The newest good run of “{record.name}” has {len(files)} data files; there is no part {part}."
+        msg = tr(
+            "The newest good run of “{record}” has {files} data files; there is no part {part}.",
+            record=record.name,
+            files=len(files),
+            part=part,
+        )
         raise NotFound(msg)
     more = {
         "X-Run": str(run.id),
@@ -165,7 +178,11 @@ def _served(request: Request, services: Services, file: RunFile, more: dict[str,
     A file by HTTP: not again where the asker has it (RFC 9110, 13.1.2), and by ranges (RFC 9110, 14).
     """
     if file.removed_at is not None:
-        msg = f"The file “{file.name}” expired or was discarded on {file.removed_at:%d %B %Y}. Run it again."
+        msg = tr(
+            "The file “{file}” expired or was discarded on {removed_at}. Run it again.",
+            file=file.name,
+            removed_at=day_words(file.removed_at),
+        )
         raise NotFound(msg)
     etag = f'"{file.sha256}"'
     headers = {"ETag": etag, "Accept-Ranges": "bytes", **(more or {})}
@@ -173,7 +190,7 @@ def _served(request: Request, services: Services, file: RunFile, more: dict[str,
     if etag in known or "*" in known:
         return Response(status_code=304, headers=headers)
     if services.storage.size(file.path) != file.size:
-        msg = f"The file “{file.name}” is no longer in the file store."
+        msg = tr("The file “{file}” is no longer in the file store.", file=file.name)
         raise NotFound(msg)
     headers["Content-Disposition"] = content_disposition(file.name)
     found = wanted_range(request.headers, file.size, etag)

@@ -15,6 +15,7 @@ import polars as pl
 from fastapi import APIRouter, Body, Depends
 
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.language import tr, whole
 from bouquet.core.matching import Candidate, match_headings, read_header
 from bouquet.core.plan import Plan, PlanColumn, Read, Resolution
 from bouquet.core.shaping import TextShaper, to_frame
@@ -98,7 +99,7 @@ def work_out_format(body: ExampleRequest, view: TheView) -> Any:
     template = read_document(body.document)
     chosen = [c for c in template.columns if c.id == body.column]
     if not chosen:
-        msg = f"The sheet has no column “{body.column}”."
+        msg = tr("The sheet has no column “{column}”.", column=body.column)
         raise NotFound(msg)
     found = _cells(view, template, chosen[0], Show(), body)
     if found is None or found[1].is_empty() or found[1][0] is None:
@@ -198,11 +199,15 @@ def match(body: MatchRequest, view: TheView) -> Any:
     catalogue, record_type = view.catalogue, view.record_type(body.records)
     header = read_header(body.text)
     if len(header.names) > 400:
-        message = f"This header row has {len(header.names)} names; up to 400 can be matched."
+        message = tr("This header row has {names} names; up to 400 can be matched.", names=len(header.names))
         raise PlanError([Problem(code="too_many", message=message, place="text")])
     longest = max((len(n) for n in header.names), default=0)
     if longest > HEADING_LENGTH:
-        message = f"A name in this header row has {longest:,} characters; up to {HEADING_LENGTH} can be matched."
+        message = tr(
+            "A name in this header row has {longest} characters; up to {heading_length} can be matched.",
+            longest=whole(longest),
+            heading_length=HEADING_LENGTH,
+        )
         raise PlanError([Problem(code="too_long", message=message, place="text")])
     examples = {
         (name, field): profile.example
@@ -271,7 +276,14 @@ def header_of_file(content: bytes = Body(media_type="application/octet-stream"))
     The header row and the first rows of a spreadsheet somebody sent, as text separated by tabs.
     """
     if len(content) > SAMPLE_SIZE:
-        raise Refused(422, "too_large", f"A sample file may have {SAMPLE_SIZE // 1_000_000} MB; a few rows are enough.")
+        raise Refused(
+            422,
+            "too_large",
+            tr(
+                "A sample file may have {sample_size} MB; a few rows are enough.",
+                sample_size=SAMPLE_SIZE // 1_000_000,
+            ),
+        )
     lines = ["\t".join(_plain(v) for v in row) for row in first_rows(content, 6)]
     return FirstLines(text="\n".join(lines))
 

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query
 
+from bouquet.core.language import tr
 from bouquet.runs import Services, ask_for_run
 from bouquet.runs.ledger_export import ledger_template
 from bouquet.sources import LEDGER
@@ -100,7 +101,7 @@ def export_runs(services: TheServices, queue: TheQueue, person: Runner, wanted: 
         ledger_template(run_type, wanted, _shown_numbers(services, person, wanted)).as_document(),
         person=person,
         via=ledger.ONCE,
-        purpose="the ledger",
+        purpose=tr("the ledger"),
         source=LEDGER,
     )
     queue.put(run.id)

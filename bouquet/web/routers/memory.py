@@ -11,6 +11,7 @@ import structlog
 from fastapi import APIRouter, Depends
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.memory import key_digest
 from bouquet.rights import may_change
 from bouquet.store import OutOfScope
@@ -55,7 +56,7 @@ def get_memory(whose: Whose, services: TheServices, person: CurrentPerson) -> An
         memory = _memory(session, person, whose)
         if person.scope is not None:
             # How many there are is more than they may know.
-            raise OutOfScope("It remembers records that you may not see.")
+            raise OutOfScope(tr("It remembers records that you may not see."))
         records, first, last = memories.facts_of(session, memory)
         undone = [
             MemoryChangeOut(id=c.id, kind=c.kind, who=c.who, at=c.at, records=c.records)
@@ -126,10 +127,10 @@ def _memory(session: Session, person: Person, memory: Memory) -> Memory:
     visible(session, person, memory.template_id)
     round_ = get_round(session, memory.round_id) if memory.round_id else None
     if round_ is not None and round_.template_id != memory.template_id:
-        raise Refused(404, "not_found", "This template has no such round.")
+        raise Refused(404, "not_found", tr("This template has no such round."))
     named = {entry.recipient_id for entry in round_.recipients} if round_ is not None else set()
     if memory.recipient_id and memory.recipient_id not in named:
-        raise Refused(404, "not_found", "This round has no such recipient.")
+        raise Refused(404, "not_found", tr("This round has no such recipient."))
     return memory
 
 
@@ -137,6 +138,9 @@ def _own_memory(session: Session, person: Person, memory: Memory) -> Memory:
     _memory(session, person, memory)
     record = visible(session, person, memory.template_id)
     if person.scope is not None or not may_change(person, record):
-        message = f"Only {record.owner.name} or an administrator changes what this template remembers."
+        message = tr(
+            "Only {owner} or an administrator changes what this template remembers.",
+            owner=record.owner.name,
+        )
         raise Refused(403, "not_allowed", message)
     return memory

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Path
 
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.language import tr, whole
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
 from bouquet.designing import SourceView
@@ -81,7 +82,11 @@ def _keys_of(view: SourceView, body: NewPicks) -> list[list[str]]:
     """
     template = read_document({**(body.document or {}), "columns": [], "rows": {"per": "record"}, "at_most": None})
     if template.records != body.records:
-        message = f"The list is of {body.records}, the document of {template.records}."
+        message = tr(
+            "The list is of {records}, the document of {records2}.",
+            records=body.records,
+            records2=template.records,
+        )
         raise PlanError([Problem(code="wrong_records", message=message, place="document.records")])
     resolution = view.resolve(template)
     if resolution.partial is None:
@@ -90,7 +95,10 @@ def _keys_of(view: SourceView, body: NewPicks) -> list[list[str]]:
         statement = Statements(resolution.partial).all_keys().limit(MOST + 1)
         found = [[str(v) for v in row.values()] for row in snapshot.rows(statement)]
     if len(found) > MOST:
-        message = f"A list holds up to {MOST:,} records; narrow further, or keep the narrowing as a template instead."
+        message = tr(
+            "A list holds up to {most} records; narrow further, or keep the narrowing as a template instead.",
+            most=whole(MOST),
+        )
         raise PlanError([Problem(code="too_many", message=message, place="document")])
     return found
 

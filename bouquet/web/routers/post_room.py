@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, Protocol
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
+from bouquet.core.language import tr
 from bouquet.store import NotFound
 from bouquet.web.access import CurrentPerson, needs
 from bouquet.web.bodies import ExactRoute
@@ -87,7 +88,7 @@ def tell_stand_in(body: Told, request: Request, person: Annotated[Any, Depends(n
     """
     room: PostRoom | None = request.app.state.post_room
     if room is None:
-        raise NotFound("Only the demonstration has a post room.")
+        raise NotFound(tr("Only the demonstration has a post room."))
     room.tell(body.way, body.misdeed, body.times)
     return _out(room)
 

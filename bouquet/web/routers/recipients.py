@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Request
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr
 from bouquet.core.layout import held_against, layout_of, misfits
 from bouquet.core.matching import read_header
 from bouquet.core.metadata import is_metadata, layout_of_metadata
@@ -56,10 +57,17 @@ def layout_from_header(body: HeaderText, person: Designer) -> Any:
         return LayoutOut(acceptance=layout_of_metadata(body.text).as_document())
     header = read_header(body.text)
     if not 0 < len(header.names) <= MOST_LAYOUT_COLUMNS or not all(header.names):
-        raise Refused(422, "no_header", f"A header row has 1 to {MOST_LAYOUT_COLUMNS} names, none of them blank.")
+        raise Refused(
+            422,
+            "no_header",
+            tr(
+                "A header row has 1 to {most_layout_columns} names, none of them blank.",
+                most_layout_columns=MOST_LAYOUT_COLUMNS,
+            ),
+        )
     if len(set(header.names)) < len(header.names):
         twice = next(n for n in header.names if header.names.count(n) > 1)
-        raise Refused(422, "twice", f"This header row has “{twice}” more than once.")
+        raise Refused(422, "twice", tr("This header row has “{twice}” more than once.", twice=twice))
     return LayoutOut(acceptance=layout_of(header).as_document())
 
 
@@ -129,7 +137,7 @@ def hold_against(recipient_id: Id, body: UnderDesign, view: TheView, services: T
             context = crossed(snapshot, template, view.catalogue, view.context())
         plan = resolve(template, view.catalogue, context).partial
     if plan is None:
-        raise Refused(422, "unsound", "Put the template right first.")
+        raise Refused(422, "unsound", tr("Put the template right first."))
     fits = held_against(acceptance, plan)
     return FitsOut(
         columns=[
@@ -173,7 +181,9 @@ def _more_ways(session: Session, body: NewRecipient) -> list[tuple[int, dict[str
         try:
             found.append((means.id, checked_address(means.kind, way.address)))
         except WrongSettings as error:
-            raise WrongSettings(f"Way {n + 2}, {means.name}: {error}") from error
+            raise WrongSettings(
+                tr("Way {number}, {means}: {error}", number=n + 2, means=means.name, error=error)
+            ) from error
     return found
 
 

@@ -13,6 +13,7 @@ from fastapi import APIRouter, Depends, Header, Query
 
 from bouquet.core.coverage import Coverage, cover, coverage_words, covered_days, window_of
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.core.recurrence import Rhythm
 from bouquet.core.template import Only, read_document
 from bouquet.designing.recipients import part_values
@@ -178,7 +179,7 @@ def edit(round_id: Id, body: NewRound, services: TheServices, person: Designer) 
         found = seen_round(session, round_id, person)
         _check_owner(found, person)
         if found.template_id != body.template_id:
-            raise Refused(422, "other_template", "A round keeps its template. Set a new one for another.")
+            raise Refused(422, "other_template", tr("A round keeps its template. Set a new one for another."))
         waited = (found.trigger, (found.event or {}).get("records"), (found.event or {}).get("where"))
         for name, value in round_facts(services, session, person, body, round_id).items():
             setattr(found, name, value)
@@ -274,9 +275,9 @@ def call_round(
     with services.store.session() as session:
         found = seen_round(session, round_id, person)
         if found.trigger != "called":
-            raise Refused(409, "not_called", "This round does not wait to be called.")
+            raise Refused(409, "not_called", tr("This round does not wait to be called."))
         if found.paused:
-            raise Refused(409, "paused", "This round is paused.")
+            raise Refused(409, "paused", tr("This round is paused."))
         answers = body.answers if body is not None else None
         run = call(services, session, round_id, person, idempotency_key, services.clock(), answers)
         out = run_out(run, person)
@@ -303,7 +304,7 @@ def restore(round_id: Id, services: TheServices, person: Designer) -> Any:
     with services.store.session() as session:
         found = session.get(Round, round_id)
         if found is None or found.deleted_at is None or not may(person, "look", found):
-            msg = "There is no such removed round."
+            msg = tr("There is no such removed round.")
             raise NotFound(msg)
         _check_owner(found, person)
         found.deleted_at, found.paused = None, True
@@ -312,7 +313,7 @@ def restore(round_id: Id, services: TheServices, person: Designer) -> Any:
 
 def _check_owner(found: Round, person: Person) -> None:
     if found.created_by != person.id and "keeper" not in person.roles:
-        raise Refused(403, "not_allowed", "Only who set this round, or an administrator, changes it.")
+        raise Refused(403, "not_allowed", tr("Only who set this round, or an administrator, changes it."))
 
 
 def _out(services: Services, session: Any, found: Round, person: Person, ahead: int) -> RoundOut:

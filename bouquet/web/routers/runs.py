@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import PlanError, Problem
+from bouquet.core.language import tr
 from bouquet.core.template import (
     AnyOf,
     BundleContents,
@@ -222,7 +223,7 @@ def _what_to_run(services: Services, view: SourceView, body: NewRun) -> tuple[di
     """
     if body.template_id is None:
         if body.document is None:
-            raise Refused(422, "nothing_to_run", "Say which template, or which document, is to be run.")
+            raise Refused(422, "nothing_to_run", tr("Say which template, or which document, is to be run."))
         return body.document, None, view.key
     with services.store.session() as session:
         record = visible(session, view.person, body.template_id)
@@ -243,7 +244,7 @@ def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[s
             try:
                 read[place] = Window.model_validate(raw)
             except ValidationError as error:
-                message = "This is not a period."
+                message = tr("This is not a period.")
                 raise PlanError([Problem(code="bad_window", message=message, place=f"windows.{place}")]) from error
         template = with_windows(template, read)
     if body.view is not None:
@@ -308,7 +309,11 @@ def cancel_run(run_id: Id, services: TheServices, person: Runner) -> Any:
     with services.store.session() as session:
         run = ledger.see_run(session, run_id, person)
         if run.person_id != person.id and "keeper" not in person.roles:
-            raise Refused(403, "not_allowed", f"Only {run.asked_by} or an administrator can cancel this run.")
+            raise Refused(
+                403,
+                "not_allowed",
+                tr("Only {asked_by} or an administrator can cancel this run.", asked_by=run.asked_by),
+            )
         return run_out(ledger.request_cancel(session, run_id, services.clock()), person)
 
 
@@ -343,7 +348,10 @@ def discard_run(run_id: Id, body: Review, services: TheServices, person: Runner)
 
 def _check_review(run: Run, person: Person) -> None:
     if not may_review(run, person):
-        message = f"Only {run.asked_by}, or somebody who designs templates or keeps the house, decides about this run."
+        message = tr(
+            "Only {asked_by}, or somebody who designs templates or keeps the house, decides about this run.",
+            asked_by=run.asked_by,
+        )
         raise Refused(403, "not_allowed", message)
 
 

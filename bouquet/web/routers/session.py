@@ -11,6 +11,7 @@ import structlog
 from fastapi import APIRouter, Request, Response
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.rights import sees_source
 from bouquet.store import people, views
 from bouquet.store.codes import CodeNeeded, require_code
@@ -68,7 +69,7 @@ def sign_in(body: SignInRequest, request: Request, response: Response, services:
     """
     hours = request.app.state.settings.session_hours
     if not request.app.state.settings.passwords:
-        raise Refused(403, "no_passwords", "Passwords are not used here. Sign in by the house's own sign-in.")
+        raise Refused(403, "no_passwords", tr("Passwords are not used here. Sign in by the house's own sign-in."))
     agent = request.headers.get("User-Agent", "")
     address = request.client.host if request.client else ""
     with services.store.session() as session:
@@ -95,7 +96,7 @@ def sign_in(body: SignInRequest, request: Request, response: Response, services:
     if found is None:
         log.warning("sign_in_failed", address=address)
         note_failed_sign_in(request, body.email)
-        raise Refused(401, "wrong_password", "Wrong e-mail address or password.")
+        raise Refused(401, "wrong_password", tr("Wrong e-mail address or password."))
     token, person = found
     log.info("signed_in", person=person.id, address=address)
     set_session(request, response, token)
@@ -125,7 +126,7 @@ def change_password(body: NewPassword, request: Request, person: CurrentPerson, 
     Change my password. All my other sessions end.
     """
     if person.by_token is not None:
-        raise Refused(403, "not_allowed", "Passwords are changed by people who signed in, not by programs.")
+        raise Refused(403, "not_allowed", tr("Passwords are changed by people who signed in, not by programs."))
     address = request.client.host if request.client else ""
     with services.store.session() as session:
         people.check_brake(session, person.email, address, services.clock())
@@ -134,7 +135,7 @@ def change_password(body: NewPassword, request: Request, person: CurrentPerson, 
         changed = people.change_password(session, person.id, body.current, body.new, keep)
         people.note_try(session, person.email, address, services.clock(), succeeded=changed)
     if not changed:
-        raise Refused(403, "wrong_password", "The current password is wrong.")
+        raise Refused(403, "wrong_password", tr("The current password is wrong."))
     log.info("password_changed", person=person.id, address=address)
 
 
@@ -151,7 +152,7 @@ def change_me(body: AboutMe, request: Request, person: CurrentPerson, services: 
         changed = people.change_me(session, person.id, body.password, name=body.name, email=body.email)
         people.note_try(session, person.email, address, services.clock(), succeeded=changed)
     if not changed:
-        raise Refused(403, "wrong_password", "The password is wrong.")
+        raise Refused(403, "wrong_password", tr("The password is wrong."))
 
 
 @router.delete("", status_code=204)
@@ -208,4 +209,4 @@ def end_sign_in(number: Id, person: CurrentPerson, services: TheServices) -> Non
 
 def _not_by_token(person: Any) -> None:
     if person.by_token is not None:
-        raise Refused(403, "not_allowed", "Sessions are looked at by people who signed in, not by programs.")
+        raise Refused(403, "not_allowed", tr("Sessions are looked at by people who signed in, not by programs."))

@@ -14,6 +14,7 @@ from fastapi import APIRouter, Depends, Path
 from fastapi.sse import EventSourceResponse
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.runs import Services
 from bouquet.sources import NoSource, try_source
 from bouquet.store import sources as kept
@@ -119,7 +120,9 @@ def _refuse_wrong(address: str, *, untried: bool) -> None:
     steps = try_source(address)
     last = next(steps) if untried else [*steps][-1]
     if last.mark == "wrong" and not (untried and last.name != "address"):
-        raise Refused(422, "source_wrong", f"This source cannot be read; {last.name}: {last.says}")
+        raise Refused(
+            422, "source_wrong", tr("This source cannot be read; {last}: {says}", last=last.name, says=last.says)
+        )
 
 
 def _out(services: Services, key: str) -> SourceOut:
@@ -153,6 +156,6 @@ def _out(services: Services, key: str) -> SourceOut:
 def _where(url: str) -> str:
     parsed = sa.make_url(url)
     kind = {"postgresql": "PostgreSQL", "sqlite": "SQLite", "mysql": "MySQL", "mariadb": "MariaDB"}
-    host = f" at {parsed.host}" if parsed.host else ""
+    host = tr(" at {host}", host=parsed.host) if parsed.host else ""
     port = f":{parsed.port}" if parsed.port else ""
     return f"{kind.get(parsed.get_backend_name(), parsed.get_backend_name())}{host}{port}, {parsed.database or ''}"

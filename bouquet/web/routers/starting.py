@@ -11,6 +11,7 @@ import structlog
 from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
+from bouquet.core.language import tr
 from bouquet.store import people
 from bouquet.web.access import TheServices
 from bouquet.web.bodies import ExactRoute
@@ -61,15 +62,15 @@ def add_first_keeper(body: FirstKeeper, request: Request, response: Response, se
     """
     state = request.app.state
     if state.first_tries >= MOST_TRIES:
-        raise Refused(429, "too_many_tries", "Too many wrong codes. Start the server again; it prints a new one.")
+        raise Refused(429, "too_many_tries", tr("Too many wrong codes. Start the server again; it prints a new one."))
     if not secrets.compare_digest(body.code.strip().encode(), state.first_code.encode()):
         state.first_tries += 1
         log.warning("first_start_refused", address=request.client.host if request.client else "")
-        raise Refused(403, "wrong_code", "This is not the code that the server printed when it started.")
+        raise Refused(403, "wrong_code", tr("This is not the code that the server printed when it started."))
     with services.store.session() as session:
         added = people.add_first(session, email=body.email.strip(), name=body.name.strip(), password=body.password)
     if not added:
-        raise Refused(409, "not_first", "The house has people already. Sign in, or ask an administrator.")
+        raise Refused(409, "not_first", tr("The house has people already. Sign in, or ask an administrator."))
     hours = state.settings.session_hours
     with services.store.session() as session:
         found = people.sign_in(session, body.email.strip(), body.password, services.clock(), hours)

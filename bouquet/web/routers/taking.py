@@ -19,6 +19,7 @@ from fastapi import APIRouter, Path, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 from sqlalchemy.orm import Session
 
+from bouquet.core.language import tr, whole
 from bouquet.core.naming import content_disposition
 from bouquet.delivery.link import digest_of, passphrase_fits
 from bouquet.runs import Services
@@ -197,7 +198,7 @@ def _gone() -> HTMLResponse:
         "<h1>There is nothing to fetch here</h1><p>The link has run out, was taken back, or is not whole. "
         "Ask whoever sent it for a new one.</p>"
     )
-    return _page("Nothing to fetch", body, 404)
+    return _page(tr("Nothing to fetch"), body, 404)
 
 
 def _asking(secret: str, *, wrong: bool = False) -> HTMLResponse:
@@ -208,7 +209,7 @@ def _asking(secret: str, *, wrong: bool = False) -> HTMLResponse:
         '<input id="p" name="passphrase" type="password" autocomplete="off" required maxlength="100" autofocus>'
         "<button>Show the files</button></form>"
     )
-    return _page("Files for you", body, 403 if wrong else 200)
+    return _page(tr("Files for you"), body, 403 if wrong else 200)
 
 
 def _offering(secret: str, offer: _Offer, passphrase: str) -> HTMLResponse:
@@ -227,10 +228,10 @@ def _offering(secret: str, offer: _Offer, passphrase: str) -> HTMLResponse:
 
 def _card(secret: str, offer: _Offer, file: RunFile, passphrase: str) -> str:
     left = offer.left(file)
-    rows = f", {file.rows:,} rows" if file.rows else ""
+    rows = tr(", {rows} rows", rows=whole(file.rows)) if file.rows else ""
     hidden = f'<input type="hidden" name="passphrase" value="{html.escape(passphrase)}">' if passphrase else ""
     off = "" if left else " disabled"
-    said = f"can be fetched {left} more times" if left else "was fetched as often as it may be"
+    said = tr("can be fetched {left} more times", left=left) if left else tr("was fetched as often as it may be")
     return (
         f'<form class="card" method="post" action="/take/{secret}/{file.id}">{hidden}'
         f"<strong>{html.escape(file.name)}</strong>"

@@ -12,6 +12,7 @@ from fastapi import APIRouter, Depends, Response
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import Problem, TemplateError
+from bouquet.core.language import tr
 from bouquet.core.naming import safe_name
 from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
@@ -127,7 +128,7 @@ def keep_run_as_template(run_id: Id, services: TheServices, person: Designer, re
     with services.store.session() as session:
         run = ledger.see_run(session, run_id, person)
         if run.is_bundle or run.source == LEDGER:
-            raise Refused(409, "no_template", f"Run {run_id} was not made by a template of records.")
+            raise Refused(409, "no_template", tr("Run {run_id} was not made by a template of records.", run_id=run_id))
         asked = as_format(read_document(run.document), run.format).as_document()
         document = {**asked, "name": shelf.free_name(session, run.name[:110])}
         document, sentence = readable(services, document, run.source)
@@ -158,8 +159,8 @@ def change_template(
         if body.standing is not None and body.standing != record.standing:
             if not keeper and (record.owner_id != person.id or "house" in (body.standing, record.standing)):
                 house = "house" in (body.standing, record.standing)
-                who = "an administrator" if house else f"{record.owner.name} or an administrator"
-                raise Refused(403, "not_allowed", f"Only {who} can change for whom this template is.")
+                who = tr("an administrator") if house else tr("{owner} or an administrator", owner=record.owner.name)
+                raise Refused(403, "not_allowed", tr("Only {who} can change for whom this template is.", who=who))
             record.standing = body.standing
         if body.shared_with is not None or body.owner_id is not None:
             _share(session, record, person, body)
@@ -179,9 +180,11 @@ def _share(session: Session, record: TemplateRecord, person: Person, body: Templ
     if body.owner_id is not None:
         owner = session.get(Person, body.owner_id)
         if owner is None or owner.disabled_at is not None:
-            raise NotFound("There is no such person.")
+            raise NotFound(tr("There is no such person."))
         if not may(owner, "design"):
-            raise Refused(409, "not_possible", f"{owner.name} may not design templates, so this cannot be theirs.")
+            raise Refused(
+                409, "not_possible", tr("{owner} may not design templates, so this cannot be theirs.", owner=owner.name)
+            )
         record.owner_id = owner.id
         session.flush()
         session.refresh(record)
@@ -286,10 +289,12 @@ def remove_template(template_id: Id, services: TheServices, person: Designer) ->
     with services.store.session() as session:
         _check_owner(visible(session, person, template_id), person)
         if any(r.template_id == template_id for r in list_rounds(session)):
-            raise Refused(409, "in_use", "A round runs this template. Remove the round first.")
+            raise Refused(409, "in_use", tr("A round runs this template. Remove the round first."))
         holds = [b.name for b in shelf.list_templates(session, "bundle") if _holds(b.draft, template_id)]
         if holds:
-            raise Refused(409, "in_use", f"The bundle “{holds[0]}” holds this template. Take it out there first.")
+            raise Refused(
+                409, "in_use", tr("The bundle “{holds}” holds this template. Take it out there first.", holds=holds[0])
+            )
         shelf.remove_template(session, template_id, services.clock())
 
 
@@ -301,7 +306,7 @@ def restore_template(template_id: Id, services: TheServices, person: Designer, r
     with services.store.session() as session:
         record = shelf.restore_template(session, template_id)
         if record.kind != "template":
-            raise NotFound("There is no such removed template.")
+            raise NotFound(tr("There is no such removed template."))
         _check_owner(record, person)
         return template_answer(session, record, response)
 
@@ -316,8 +321,12 @@ def _check_owner(record: TemplateRecord, person: Person) -> None:
     """
     if may_change(person, record):
         return
-    who = "an administrator" if record.standing == "house" else f"{record.owner.name} or an administrator"
-    raise Refused(403, "not_allowed", f"Only {who} can remove this template or bring it back.")
+    who = (
+        tr("an administrator")
+        if record.standing == "house"
+        else tr("{owner} or an administrator", owner=record.owner.name)
+    )
+    raise Refused(403, "not_allowed", tr("Only {who} can remove this template or bring it back.", who=who))
 
 
 def _used_by(session: Session, template_id: int) -> list[str]:
@@ -327,8 +336,8 @@ def _used_by(session: Session, template_id: int) -> list[str]:
     rounds = [r for r in list_rounds(session) if r.template_id == template_id]
     bundles = [b.name for b in shelf.list_templates(session, "bundle") if _holds(b.draft, template_id)]
     return [
-        *(f"the round {rhythm_words(r)}, to {whom_words(r)}" for r in rounds),
-        *(f"the bundle “{name}”" for name in bundles),
+        *(tr("the round {r}, to {r2}", r=rhythm_words(r), r2=whom_words(r)) for r in rounds),
+        *(tr("the bundle “{name}”", name=name) for name in bundles),
     ]
 
 
@@ -364,6 +373,6 @@ def readable(services: Services, document: dict[str, Any], source: str) -> tuple
     template = read_document(document)
     name = template.name.strip()
     if not name:
-        raise TemplateError([Problem(code="no_name", message="A template needs a name.", place="name")])
+        raise TemplateError([Problem(code="no_name", message=tr("A template needs a name."), place="name")])
     sentence = Sentence(template, services.sources.get(source).catalogue(), services.context(source=source)).text()
     return {**template.as_document(), "name": name}, sentence

@@ -8,6 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends
 
+from bouquet.core.language import tr
 from bouquet.store import people
 from bouquet.store.models import Person, Token
 from bouquet.web.access import CurrentPerson, Id, TheServices
@@ -23,7 +24,7 @@ def signed_in_person(person: CurrentPerson) -> Person:
     A person who signed in themselves: a program cannot make tokens, nor see them.
     """
     if person.by_token is not None:
-        raise Refused(403, "not_allowed", "Tokens are made and removed by people who signed in, not by programs.")
+        raise Refused(403, "not_allowed", tr("Tokens are made and removed by people who signed in, not by programs."))
     return person
 
 
