@@ -1,7 +1,7 @@
 SHELL := /bin/bash
 export PATH := $(CURDIR)/.venv/bin:$(PATH)
 
-.PHONY: demo serve test lint faults hostile screenshots bench example api requirements clean
+.PHONY: demo serve test lint faults hostile screenshots bench example api texts requirements clean
 
 demo: ## Install what is missing, set Marrowby up, and serve it
 	@scripts/bootstrap.sh
@@ -24,6 +24,7 @@ lint: ## Format, lint, types, import contract
 	lint-imports
 	cd frontend && npm run --silent typecheck && npm run --silent lint
 	@python scripts/openapi.py --check
+	@python scripts/texts.py --check
 
 faults: ## Kills, restarts, full disks: 200 kills and 6 restarts of the database
 	@scripts/bootstrap.sh
@@ -49,6 +50,9 @@ example: ## Headless: templates to files on disk
 api: ## The front end's types, from the API's description
 	@python scripts/openapi.py
 	cd frontend && npm run --silent api
+
+texts: ## The server's catalogues, with every text it looks up; what is new waits there for its translation
+	@python scripts/texts.py
 
 requirements: ## Pin requirements.txt anew from pyproject.toml
 	pip-compile -q --upgrade --strip-extras --all-extras --no-header --no-annotate --no-emit-index-url --no-emit-find-links --no-emit-trusted-host -o requirements.txt pyproject.toml

@@ -7,7 +7,7 @@ from __future__ import annotations
 import os
 from functools import lru_cache
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, SecretStr
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -90,6 +90,8 @@ class Settings(BaseSettings):
     secure_cookies: bool = False
     #: First month of the financial year.
     year_start: int = 4
+    #: The language of what is written without somebody who reads it just then: slips, findings, notices, mails.
+    language: Literal["en", "de", "fr"] = "en"
     #: Runs that one worker does at the same time.
     worker_concurrency: int = 2
 

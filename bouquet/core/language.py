@@ -214,21 +214,23 @@ def number_words(number: int | Decimal) -> str:
     return text if _SPOKEN.get() == "en" else text.replace(".", babel.numbers.get_decimal_symbol(_locale()))
 
 
-def day_words(day: date, *, year: bool = True) -> str:
+def day_words(day: date, *, year: bool = True, wide: bool = False) -> str:
     """
-    A day: `22 Nov 2026`, or without its year.
+    A day: `22 Nov 2026`; without its year, or with the whole name of its month.
     """
     if _SPOKEN.get() == "en":
-        return f"{day.day} {day:%b}" + (f" {day.year}" if year else "")
-    pattern = "d. MMM" if _SPOKEN.get() == "de" else "d MMM"
+        month = f"{day:%B}" if wide else f"{day:%b}"
+        return f"{day.day} {month}" + (f" {day.year}" if year else "")
+    month = "MMMM" if wide else "MMM"
+    pattern = f"d. {month}" if _SPOKEN.get() == "de" else f"d {month}"
     return str(babel.dates.format_date(day, pattern + (" y" if year else ""), locale=_locale()))
 
 
-def moment_words(moment: datetime) -> str:
+def moment_words(moment: datetime, *, wide: bool = False) -> str:
     """
     A moment on its own clock: `22 Nov 2026 14:30`.
     """
-    return f"{day_words(moment)} {moment:%H:%M}"
+    return f"{day_words(moment, wide=wide)} {moment:%H:%M}"
 
 
 def month_words(month: int) -> str:

@@ -51,7 +51,7 @@ def check_spreadsheet(file: Path | IO[bytes], room: Room) -> None:
             if "xl/workbook.xml" not in {m.filename for m in members}:
                 raise BadSpreadsheet(tr("This cannot be read as a spreadsheet (.xlsx). Paste a header row as text."))
             if len(members) > 5_000 or sum(m.file_size for m in members) > room.unpacked:
-                raise _too_large(f"{room.unpacked // 1_000_000} MB unpacked")
+                raise _too_large(tr("{n} MB unpacked", n=room.unpacked // 1_000_000))
             left = room.unpacked
             for member in members:
                 with package.open(member) as part:
@@ -74,7 +74,7 @@ def _measured(part: IO[bytes], name: str, room: Room, left: int) -> int:
     while chunk := part.read(_CHUNK):
         seen += len(chunk)
         if seen > left:
-            raise _too_large(f"{room.unpacked // 1_000_000} MB unpacked")
+            raise _too_large(tr("{n} MB unpacked", n=room.unpacked // 1_000_000))
         if not sheet:
             continue
         text = tail + chunk

@@ -135,7 +135,7 @@ class _LinkMail(MailWay):
             super()._letter(server, parcel, n, to, stack),
             enclosures=[Enclosure(f.name, f.size) for f in parcel.files],
             page=self.page,
-            page_words="Fetch the files",
+            page_words=tr("Fetch the files"),
             notes=(f"The link holds until {self.until}.",),
         )
 

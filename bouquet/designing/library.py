@@ -17,6 +17,7 @@ from bouquet.designing.source_view import SourceView
 from bouquet.runs import Services
 from bouquet.runs.drift import DRIFT
 from bouquet.store.models import Person, TemplateRecord
+from bouquet.core.language import language
 
 __all__ = ["ReadSource", "Said", "said_of"]
 
@@ -34,7 +35,7 @@ class Said(NamedTuple):
 
 
 #: By template, version, revision, reading of the source and what is seen of it; the newest are kept.
-_said: dict[tuple[int, int, int, str, Sight], Said] = {}
+_said: dict[tuple[int, int, int, str, Sight, str], Said] = {}
 
 
 @dataclass(frozen=True)
@@ -80,7 +81,7 @@ def said_of(services: Services, record: TemplateRecord, running: dict[str, Any],
         return Said(broken=source.trouble)
     whole = catalogue.whole or catalogue
     revision = 0 if record.version else record.draft_revision
-    key = (record.id, record.version, revision, whole.digest, source.sight)
+    key = (record.id, record.version, revision, whole.digest, source.sight, language())
     if key not in _said:
         if len(_said) > 5_000:
             _said.clear()

@@ -11,6 +11,7 @@ from itertools import islice
 from typing import Any
 
 from bouquet.core.catalogue import Catalogue
+from bouquet.core.language import tr
 from bouquet.core.plan import AcrossValue, Context, Plan, across_of, resolve, step_after, step_text, values_template
 from bouquet.core.shaping import TextShaper, to_frame
 from bouquet.core.shaping.far import far_column
@@ -41,7 +42,7 @@ def crossed(snapshot: Snapshot, template: Template, catalogue: Catalogue, contex
     if across.step is not None and not any(isinstance(value, str) for value in values):
         return replace(context, across=tuple(islice(_steps(values, across, plan), across.most + 1)))
     named = zip(values, texts.to_series(0).to_list(), strict=True)
-    return replace(context, across=tuple(AcrossValue(value, text or "(blank)") for value, text in named))
+    return replace(context, across=tuple(AcrossValue(value, text or tr("(blank)")) for value, text in named))
 
 
 def crossed_plan(snapshot: Snapshot, template: Template, plan: Plan) -> Plan:
@@ -67,7 +68,7 @@ def _steps(found: list[Any], across: Across, plan: Plan) -> Iterator[AcrossValue
             yield AcrossValue(at, step_text(at, across.step, plan.output))
         at = step_after(at, across.step)
     if None in found:
-        yield AcrossValue(None, "(blank)")
+        yield AcrossValue(None, tr("(blank)"))
 
 
 def _day(value: Any) -> date:

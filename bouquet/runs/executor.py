@@ -21,7 +21,7 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
-from bouquet.core.language import tr, whole
+from bouquet.core.language import language_of, speaking, tr, whole
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_bundle, read_document
 from bouquet.rights import barred_elsewhere
@@ -113,6 +113,21 @@ def _attempt(services: Services, run_id: int) -> None:
         run = ledger.begin_attempt(session, run_id, services.clock())
     if run is None:
         return
+    with speaking(_language_of(services, run)):
+        _carry_through(services, run)
+
+
+def _language_of(services: Services, run: Run) -> str:
+    """
+    What a run is written in: a file for readers in the language of its dates and numbers, all else in the house's.
+    """
+    output = run.document.get("output") or {}
+    if output.get("style") == "reader":
+        return language_of(str(output.get("locale") or "en"))
+    return services.language
+
+
+def _carry_through(services: Services, run: Run) -> None:
     if run.tries > MOST_TRIES:
         _give_up(services, run)
         return

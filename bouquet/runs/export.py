@@ -13,6 +13,7 @@ import json
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import replace
 from functools import cache, partial
 from pathlib import Path
@@ -225,7 +226,7 @@ class Export:
                     # Totals of one batch are added while it is written; one at a time, so that memory stays flat.
                     if added is not None:
                         added.result()
-                    added = adding.submit(self._take_in, batch, frame, pen.path)
+                    added = adding.submit(copy_context().run, self._take_in, batch, frame, pen.path)
                     formed = self.forms.take(frame, forming)
                     for finished in pen.take(frame):
                         yield (*finished, pen.part)

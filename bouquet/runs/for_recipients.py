@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import replace
 from typing import Any
 
@@ -76,7 +77,7 @@ class ForRecipients:
         """
         Write a batch into every form, beside whoever asks.
         """
-        return [threads.submit(form.take, frame) for form in self.forms]
+        return [threads.submit(copy_context().run, form.take, frame) for form in self.forms]
 
     def end(self) -> None:
         """

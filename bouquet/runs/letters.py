@@ -15,7 +15,7 @@ from email.policy import SMTP
 from email.utils import format_datetime
 from pathlib import Path
 
-from bouquet.core.language import tr, whole
+from bouquet.core.language import language, tr, whole
 
 __all__ = ["Enclosure", "Letter", "compose"]
 
@@ -49,7 +49,7 @@ class Letter:
     sent_at: datetime
     enclosures: Sequence[Enclosure] = ()
     page: str = ""
-    page_words: str = "Read about this run"
+    page_words: str = ""
     notes: Sequence[str] = ()
 
 
@@ -71,8 +71,8 @@ def compose(letter: Letter) -> EmailMessage:
     message["Date"] = format_datetime(letter.sent_at)
     message["Message-ID"] = f"<{letter.mark}@{letter.sender.rpartition('@')[2]}>"
     message["Auto-Submitted"] = "auto-generated"
-    facts = [("Rows", f"{letter.rows:,}"), (tr("As of"), as_of)]
-    facts += [("File", tr("{name} ({size} bytes)", name=e.name, size=whole(e.size))) for e in letter.enclosures]
+    facts = [(tr("Rows"), whole(letter.rows)), (tr("As of"), as_of)]
+    facts += [(tr("File"), tr("{name} ({size} bytes)", name=e.name, size=whole(e.size))) for e in letter.enclosures]
     message.set_content(_plain(letter, facts))
     message.add_alternative(_html(letter, facts), subtype="html")
     for enclosure in letter.enclosures:
@@ -102,9 +102,11 @@ def _html(letter: Letter, facts: Sequence[tuple[str, str]]) -> str:
         for n, said in facts
     )
     notes = "".join(f"<p>{text(n)}</p>" for n in letter.notes)
-    page = f'<p><a href="{text(letter.page)}">{text(letter.page_words)}</a></p>' if letter.page else ""
+    words = letter.page_words or tr("Read about this run")
+    page = f'<p><a href="{text(letter.page)}">{text(words)}</a></p>' if letter.page else ""
     return (
-        '<!doctype html><html lang="en"><body style="font:15px/1.5 sans-serif;color:#1d1d1b;max-width:640px">'
+        f'<!doctype html><html lang="{language()}">'
+        '<body style="font:15px/1.5 sans-serif;color:#1d1d1b;max-width:640px">'
         f'<h1 style="font-size:18px">{text(letter.title)}</h1><p>{text(letter.sentence)}</p>'
         f"<table>{rows}</table>{notes}{page}"
         f'<p style="color:#5a5a5a;font-size:13px">{text(_closing(letter))}</p></body></html>'

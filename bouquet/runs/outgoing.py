@@ -39,7 +39,9 @@ def checked_folder(folder: str) -> PurePosixPath:
     path = PurePosixPath(folder.strip())
     parts = path.parts
     if not parts or ".." in parts or parts[0] == "/" or any(p.startswith(".") or "\\" in p for p in parts):
-        raise FolderError(" ".join((FolderError.__doc__ or "").split()))
+        raise FolderError(
+            tr("Rounds write into folders below the one set aside for them, named without “..” or a leading slash.")
+        )
     if len(parts) > MOST_PARTS or any(len(p.encode()) > LONGEST_PART for p in parts):
         raise FolderError(
             tr(

@@ -121,6 +121,8 @@ class Services:
     files: Path | str
     outgoing: Path
     year_start: int = 4
+    #: What is written in where nobody asks just then.
+    language: str = "en"
     #: Days until files expire whose template says nothing else.
     keep_days: int = 90
     #: Days that entries of the journal are kept; 0 for ever.
@@ -157,6 +159,7 @@ class Services:
             files=settings.files,
             outgoing=settings.outgoing,
             year_start=settings.year_start,
+            language=settings.language,
             keep_days=settings.keep_days,
             journal_days=settings.journal_days,
             files_options=json.loads(settings.files_options.get_secret_value()),

@@ -7,12 +7,14 @@ from __future__ import annotations
 import queue
 import threading
 from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
+from contextvars import copy_context
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
 
 import polars as pl
 
+from bouquet.core.language import tr
 from bouquet.core.naming import with_suffix
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import Line, ReaderLines, TextShaper, Totalled
@@ -78,7 +80,7 @@ def prefetched(source: Iterator[T]) -> Generator[T, None, None]:
         except BaseException as error:
             put(("error", error))
 
-    thread = threading.Thread(target=read, name="prefetch", daemon=True)
+    thread = threading.Thread(target=copy_context().run, args=(read,), name="prefetch", daemon=True)
     thread.start()
     try:
         while True:
@@ -228,7 +230,7 @@ class SplitWriter:
             self.lines = None
         if self.into_sheets:
             if self.at == 0:
-                sheets = [SheetFacts(p.value or "(blank)", self._lines_of(p)) for p in self.parts]
+                sheets = [SheetFacts(p.value or tr("(blank)"), self._lines_of(p)) for p in self.parts]
                 self._open(self.whole, sheets, None, None)
             else:
                 assert self.writer is not None

@@ -20,6 +20,7 @@ import pyarrow as pa
 import sqlalchemy.exc
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import CONSTANT, tr
 
 __all__ = [
     "NoSource",
@@ -39,6 +40,7 @@ class SourceError(BouquetError):
     """
 
     code = "source"
+    said = "The source could not answer."
 
 
 class NoSource(SourceError):
@@ -47,6 +49,7 @@ class NoSource(SourceError):
     """
 
     code = "no_source"
+    said = "There is no such source here."
 
 
 class SourceDown(SourceError):
@@ -55,6 +58,7 @@ class SourceDown(SourceError):
     """
 
     code = "source_down"
+    said = "The source cannot be reached just now. Nothing of yours is lost; try again when it is back."
 
 
 class SourceTimeout(SourceError):
@@ -63,6 +67,7 @@ class SourceTimeout(SourceError):
     """
 
     code = "source_timeout"
+    said = "The source took too long for a look. A run in the background has all the time it needs."
 
 
 class SourceCancelled(SourceError):
@@ -71,6 +76,7 @@ class SourceCancelled(SourceError):
     """
 
     code = "source_cancelled"
+    said = "The query was stopped."
 
 
 class SourceChanged(SourceError):
@@ -79,6 +85,10 @@ class SourceChanged(SourceError):
     """
 
     code = "source_changed"
+    said = (
+        "A table or field of the source is no longer what it was. It is read again; look once more "
+        "to see what is missing."
+    )
 
 
 class SourceRefused(SourceError):
@@ -87,6 +97,7 @@ class SourceRefused(SourceError):
     """
 
     code = "source_refused"
+    said = "Bouquet's role may not read this in the source. An administrator of that database can grant it."
 
 
 #: What drivers say of a source that is away; of SQLite: the file went, is none of its own, or is written to for long.
@@ -130,6 +141,12 @@ _MYSQL: dict[int, type[SourceError]] = {
 }
 
 
+CONSTANT.update(
+    kind.said
+    for kind in (SourceError, NoSource, SourceDown, SourceTimeout, SourceCancelled, SourceChanged, SourceRefused)
+)
+
+
 @contextmanager
 def renamed_errors(title: str) -> Iterator[None]:
     """
@@ -144,6 +161,6 @@ def renamed_errors(title: str) -> Iterator[None]:
         number = cause.args[0] if cause is not None and cause.args else None
         known = _MYSQL.get(number) if isinstance(number, int) else None
         kind = known or _error_for(str(state), str(error))
-        said = " ".join((kind.__doc__ or "").split())
+        said = tr(kind.said)
         detail = str(cause).splitlines()[0] if kind is SourceError else ""
         raise kind(f"{title}: {said} {detail}".strip()) from error

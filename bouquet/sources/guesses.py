@@ -32,7 +32,6 @@ from bouquet.core.guessing import (
     relation_candidates,
 )
 from bouquet.core.guessing.words import unit_of, words_of
-from bouquet.core.language import tr
 from bouquet.sources.tables import Foreign, Table
 
 __all__ = ["SAMPLING_TIME", "TableGuesses", "briefly", "guess_tables", "guessed_relations"]
@@ -146,12 +145,7 @@ def guessed_relations(
             agree, looked = _compare(connection, table, candidate.column, target, candidate.key)
         if looked and agree >= SHARE * looked:
             settled.add(at)
-            reason = tr(
-                "{reason}; {agree} of {looked} values looked at are keys there",
-                reason=candidate.reason,
-                agree=agree,
-                looked=looked,
-            )
+            reason = f"{candidate.reason}; {agree} of {looked} values looked at are keys there"
             found.setdefault(candidate.table, []).append(
                 (Foreign(((candidate.column, candidate.key),), candidate.target), reason)
             )
@@ -318,9 +312,7 @@ class _Guesser:
             return None
         if not found or any(text is None for _, text in found):
             return None
-        return tuple(Choice(str(c).strip(), str(t)) for c, t in found), tr(
-            "its codes are listed in {target}", target=target
-        )
+        return tuple(Choice(str(c).strip(), str(t)) for c, t in found), f"its codes are listed in {target}"
 
 
 def _codes(table: Table) -> tuple[str, str] | None:

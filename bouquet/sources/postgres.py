@@ -189,8 +189,7 @@ class PostgresReader:
             try:
                 return Connection(self.url)
             except adbc_driver_manager.Error as error:
-                said = " ".join((SourceDown.__doc__ or "").split())
-                raise SourceDown(f"{self.title}: {said}") from error
+                raise SourceDown(f"{self.title}: {tr(SourceDown.said)}") from error
 
     def _keep(self, connection: Connection) -> None:
         with self._lock:

@@ -18,7 +18,7 @@ from datetime import datetime
 from sqlalchemy.exc import InterfaceError, InternalError, OperationalError
 
 from bouquet.core.errors import BouquetError
-from bouquet.core.language import tr
+from bouquet.core.language import CONSTANT, tr
 
 __all__ = [
     "STORE_AWAY",
@@ -100,7 +100,13 @@ class NameTaken(StoreError):
 
     def __init__(self, name: str, what: str = "template") -> None:
         self.name = name
-        super().__init__(tr("There is already a {what} called “{name}”. Choose another name.", what=what, name=name))
+        super().__init__(
+            tr("There is already a {what} called “{name}”. Choose another name.", what=tr(what), name=name)
+        )
+
+
+#: What may have a name that is taken, or was changed by somebody else.
+CONSTANT.update(("template", "bundle", "group", "source", "person", "person with the address", "catalogue"))
 
 
 class LostUpdate(StoreError):
@@ -116,7 +122,7 @@ class LostUpdate(StoreError):
             tr(
                 "{by} changed this {what} in the meantime, so your change was not saved over theirs.",
                 by=by,
-                what=what,
+                what=tr(what),
             )
         )
 

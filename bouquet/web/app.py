@@ -13,12 +13,12 @@ from typing import Any
 from fastapi import FastAPI
 from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
-from starlette.datastructures import MutableHeaders
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from bouquet import __version__
-from bouquet.core.language import tr
+from bouquet.core.language import language_of, speaking, tr
 from bouquet.core.template import document_schema
 from bouquet.designing import Counting
 from bouquet.runs import Queue, Services
@@ -174,6 +174,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     named = frozenset(h.strip().lower() for h in settings.hosts.split(",") if h.strip())
     app.add_middleware(Guard, hosts=named, any_host=not named and settings.host in ("0.0.0.0", "::"))
     app.add_middleware(TracedRequests)
+    app.add_middleware(_Speaking)
     if settings.frontend is not None:
         _add_frontend(app, settings.frontend)
     return app
@@ -206,6 +207,21 @@ class _SafeHeaders:
             await send(message)
 
         await self.app(scope, receive, answer)
+
+
+class _Speaking:
+    """
+    Answers each request in the language it asks for (RFC 9110, 12.5.4), as far as there are texts in it.
+    """
+
+    def __init__(self, app: ASGIApp) -> None:
+        self.app = app
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        asked = Headers(scope=scope).get("accept-language", "") if scope["type"] == "http" else ""
+        # In the order in which they are written: whoever asks for several puts the dearest first.
+        with speaking(language_of(*(part.strip() for part in asked[:200].split(",")))):
+            await self.app(scope, receive, send)
 
 
 def _add_frontend(app: FastAPI, folder: Path) -> None:

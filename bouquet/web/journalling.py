@@ -15,6 +15,7 @@ from typing import Any
 from fastapi import Request, Response
 from fastapi.routing import APIRoute
 
+from bouquet.core.language import CONSTANT
 from bouquet.core.plan import Plan
 from bouquet.core.template import Template
 from bouquet.runs import Services
@@ -123,6 +124,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "tell_stand_in": ("told a stand-in to misbehave", "house", ("way", "misdeed", "times")),
     "export_journal": ("exported the journal", "journal", ()),
 }
+CONSTANT.update(words for words, *_ in ACTS.values())
 
 #: Routes that change nothing but how somebody likes their screen or a draft as it is typed (saving it, and putting it
 #: into use, are acts), that only look, or that only work something out.

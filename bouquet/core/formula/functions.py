@@ -72,6 +72,7 @@ from bouquet.core.formula.numbers import (
 )
 from bouquet.core.formula.phrases import F
 from bouquet.core.formula.types import Call, Node, Type
+from bouquet.core.language import CONSTANT
 
 __all__ = ["FUNCTIONS", "GROUPS", "Function", "Parameter", "Signature", "can_fail"]
 
@@ -307,3 +308,6 @@ def can_fail(node: Node | None) -> bool:
         return False
     function = FUNCTIONS.get(node.function)
     return (function is not None and function.fault is not None) or any(map(can_fail, node.arguments))
+
+
+CONSTANT.update((*GROUPS, *(f.meaning for f in FUNCTIONS.values())))

@@ -10,7 +10,7 @@ from typing import Any, Literal, TypeAlias
 
 import polars as pl
 
-from bouquet.core.language import tr
+from bouquet.core.language import moment_words, tr, trn, whole
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping.columns import TextShaper
 
@@ -41,7 +41,7 @@ def title_lines(plan: Plan, sentence: str, rows: int) -> list[str]:
         return []
     as_of = plan.context.as_of.astimezone(plan.zone)
     noun = plan.row_type.label if rows == 1 else plan.row_type.plural
-    counted = f"{rows:,} {noun if not plan.by else 'group' if rows == 1 else 'groups'}"
+    counted = trn("{n} group", "{n} groups", rows) if plan.by else f"{whole(rows)} {noun}"
     source = tr(
         "{catalogue}, {environment} data",
         catalogue=plan.catalogue.title,
@@ -51,10 +51,9 @@ def title_lines(plan: Plan, sentence: str, rows: int) -> list[str]:
         plan.name,
         sentence,
         tr(
-            "{counted}, as of {day} {as_of}; {source}",
+            "{counted}, as of {moment}; {source}",
             counted=counted,
-            day=as_of.day,
-            as_of=f"{as_of:%B %Y %H:%M}",
+            moment=moment_words(as_of, wide=True),
             source=source,
         ),
     ]
@@ -116,7 +115,7 @@ class ReaderLines:
         """
         yield from self._close(0)
         if self.plan.output.reader.grand_total and _wants_totals(self.plan):
-            yield Line("total", "Total", 0, self.totals[0].get(self.prefix, {}))
+            yield Line("total", tr("Total"), 0, self.totals[0].get(self.prefix, {}))
 
     def _turn(self, key: tuple[Any, ...], row: pl.DataFrame) -> Iterator[Line]:
         same = 0
@@ -125,7 +124,7 @@ class ReaderLines:
         yield from self._close(same)
         self.open = key
         shown = self.shaper.shape(row).row(0)
-        self.labels = [shown[n] or "(blank)" for n in self.plan.groups]
+        self.labels = [shown[n] or tr("(blank)") for n in self.plan.groups]
         for level in range(same, len(key)):
             heading = self.plan.columns[self.plan.groups[level]].heading
             yield Line("heading", f"{heading}: {self.labels[level]}", level + 1)

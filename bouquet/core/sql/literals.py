@@ -16,6 +16,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects import postgresql
 from sqlalchemy.types import UserDefinedType
 
+from bouquet.core.language import tr
 from bouquet.core.values import Value
 
 __all__ = ["literal", "literals"]
@@ -29,7 +30,7 @@ def quote(text: str) -> str:
     Raises ValueError for NUL, which no PostgreSQL text can hold.
     """
     if "\x00" in text:
-        msg = "A text with a NUL character cannot be sent to the database."
+        msg = tr("A text with a NUL character cannot be sent to the database.")
         raise ValueError(msg)
     quoted = text.replace("'", "''")
     return "E'" + quoted.replace("\\", "\\\\") + "'" if "\\" in text else f"'{quoted}'"
@@ -42,7 +43,7 @@ def quote_plain(text: str) -> str:
     Raises ValueError for NUL.
     """
     if "\x00" in text:
-        msg = "A text with a NUL character cannot be sent to the database."
+        msg = tr("A text with a NUL character cannot be sent to the database.")
         raise ValueError(msg)
     return "'" + text.replace("'", "''") + "'"
 

@@ -110,9 +110,7 @@ class FixedWidthWriter(StreamWriter):
     def beside(cls, plan: Plan) -> Sequence[Beside]:
         buffer = io.StringIO()
         writer = csv.writer(buffer, lineterminator="\r\n")
-        writer.writerow(
-            ["Heading", tr("Technical name"), tr("First character"), tr("Last character"), "Width", "Aligned"]
-        )
+        writer.writerow(["Heading", "Technical name", "First character", "Last character", "Width", "Aligned"])
         first = 1
         for column in plan.columns:
             width = width_in_line(column)

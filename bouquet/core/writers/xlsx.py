@@ -14,6 +14,7 @@ import re
 import threading
 import zipfile
 from collections.abc import Iterator
+from contextvars import copy_context
 from datetime import datetime
 from io import BytesIO
 from typing import TYPE_CHECKING, Any
@@ -24,6 +25,7 @@ from isal import isal_zlib
 
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.errors import WriteError
+from bouquet.core.language import tr
 from bouquet.core.shaping import Line, TextShaper
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.xlsx_cells import (
@@ -74,7 +76,7 @@ class XlsxWriter(Writer):
         self._failure: BaseException | None = None
         # There before anything is in it: whoever follows what is written need not wait for the thread.
         self._file = self.path.open("wb", buffering=1 << 20)
-        self._thread = threading.Thread(target=self._zip, name="xlsx-zip", daemon=True)
+        self._thread = threading.Thread(target=copy_context().run, args=(self._zip,), name="xlsx-zip", daemon=True)
         self._thread.start()
 
     def write(self, frame: pl.DataFrame) -> None:
@@ -262,7 +264,7 @@ class XlsxWriter(Writer):
             if self._failure:
                 raise self._failure
             if not self._thread.is_alive():
-                raise WriteError("More rows came than were announced.")
+                raise WriteError(tr("More rows came than were announced."))
             try:
                 self._queue.put(chunk, timeout=0.2)
                 return

@@ -229,9 +229,9 @@ def list_functions() -> Any:
     return [
         FunctionOut(
             name=f.name.removeprefix("prefix "),
-            group=f.group,
+            group=tr(f.group),
             calls=[s.text for s in f.signatures],
-            meaning=f.meaning,
+            meaning=tr(f.meaning),
             example=list(f.example),
         )
         for group in GROUPS

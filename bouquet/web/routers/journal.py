@@ -15,6 +15,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends, Query
 from fastapi.responses import StreamingResponse
 
+from bouquet.core.language import tr
 from bouquet.core.naming import content_disposition
 from bouquet.runs import Services
 from bouquet.store import journal
@@ -60,6 +61,8 @@ def read_journal(services: TheServices, wanted: Wanted) -> Any:
     with services.store.session() as session:
         found = journal.list_entries(session, wanted, PAGE + 1)
         out = [EntryOut.model_validate(e, from_attributes=True) for e in found[:PAGE]]
+    for entry in out:
+        entry.act = tr(entry.act)
     return JournalPage(entries=out, next=out[-1].id if len(found) > PAGE else None)
 
 

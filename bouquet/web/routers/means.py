@@ -14,6 +14,7 @@ from fastapi.sse import EventSourceResponse
 from sqlalchemy.orm import Session
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.language import tr
 from bouquet.delivery import WAYS, checked_settings, try_means, way_of
 from bouquet.store import recipients as kept
 from bouquet.store.models import Means, Person
@@ -37,14 +38,27 @@ def list_ways(person: Designer) -> Any:
     return [
         WayOut(
             kind=way.kind,
-            label=way.label,
-            secret=way.secret,
+            label=tr(way.label),
+            secret=tr(way.secret),
             withdraws=way.withdraws,
-            settings=way.settings_model.model_json_schema(),
-            address=way.address_model.model_json_schema(),
+            settings=_worded(way.settings_model.model_json_schema()),
+            address=_worded(way.address_model.model_json_schema()),
         )
         for way in WAYS.values()
     ]
+
+
+def _worded(schema: Any) -> Any:
+    """
+    A schema with its titles in the language that is spoken.
+    """
+    if isinstance(schema, list):
+        return [_worded(part) for part in schema]
+    if not isinstance(schema, dict):
+        return schema
+    return {
+        name: tr(part) if name == "title" and isinstance(part, str) else _worded(part) for name, part in schema.items()
+    }
 
 
 @router.get("", response_model=list[MeansOut])

@@ -31,7 +31,7 @@ export function Bundles({ search }: { search: string }) {
             <th>{tr("Bundle")}</th>
             <th style={{ width: 170 }}>{tr("In rounds")}</th>
             <th style={{ width: 150 }}>{tr("Changed")}</th>
-            <th style={{ width: 150 }}>
+            <th style={{ width: "11rem" }}>
               <span className="visually-hidden">{tr("Actions")}</span>
             </th>
           </tr>

@@ -267,7 +267,7 @@ function Rows({ templates }: { templates: TemplateRow[] }) {
           <th style={{ width: 120 }}>{tr("Rows, last runs")}</th>
           <th style={{ width: 150 }}>{tr("Last run")}</th>
           <th style={{ width: 150 }}>{tr("Next · to whom")}</th>
-          <th style={{ width: 138 }}>
+          <th style={{ width: "11rem" }}>
             <span className="visually-hidden">{tr("Actions")}</span>
           </th>
         </tr>

@@ -16,6 +16,7 @@ from sqlalchemy.sql import operators
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.formula import SQL_TYPES, Node, Reference, Target, can_fail, write_tree
+from bouquet.core.language import tr
 from bouquet.core.sql.dialects.base import Element, LacksError
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, StandardSql, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference
@@ -161,7 +162,7 @@ class Sqlite(StandardSql):
 
         text = write_tree(tree, place_of)
         if len(found) > MOST_REFERENCES:
-            msg = f"A formula in a SQLite source refers to at most {MOST_REFERENCES} fields and columns."
+            msg = tr("A formula in a SQLite source refers to at most {n} fields and columns.", n=MOST_REFERENCES)
             raise LacksError(msg)
         faults = [sa.func.coalesce(f, sa.false()) if f is not None else sa.false() for _, f in found]
         given = [literal(text), sa.literal_column(str(len(found))), *(v for v, _ in found), *faults]
