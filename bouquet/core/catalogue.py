@@ -416,16 +416,11 @@ def _unknown(here: RecordType, name: str, names: list[str], what: str, path: str
     prefix = path[: len(path) - len(path.split(".")[-1])] if what == "field" else ""
     candidates = tuple(prefix + n for n in nearest(name, names))
     hint = tr(" Did you mean {candidates}?", candidates=", ".join(candidates)) if candidates else ""
+    capital = here.label.capitalize()
     return Problem(
         code=f"unknown_{what}",
         place=place,
-        message=tr(
-            "{here} has no {what} “{name}”.{hint}",
-            here=here.label.capitalize(),
-            what=what,
-            name=name,
-            hint=hint,
-        ),
+        message=tr("{here} has no {what} “{name}”.{hint}", here=capital, what=what, name=name, hint=hint),
         candidates=candidates,
     )
 

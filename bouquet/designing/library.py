@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError, TemplateError
+from bouquet.core.language import language
 from bouquet.core.personal import EVERYTHING, Sight, tells_unseen
 from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
@@ -17,7 +18,6 @@ from bouquet.designing.source_view import SourceView
 from bouquet.runs import Services
 from bouquet.runs.drift import DRIFT
 from bouquet.store.models import Person, TemplateRecord
-from bouquet.core.language import language
 
 __all__ = ["ReadSource", "Said", "said_of"]
 

@@ -17,10 +17,11 @@ import polars as pl
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
-from bouquet.core.layout import Form, Requirements, form_for, misfits
+from bouquet.core.layout import Form, form_for, misfits
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
+from bouquet.core.requirements import Requirements
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines
 from bouquet.core.template import Acceptance
 from bouquet.core.vocabulary.formats import FORMATS, Format

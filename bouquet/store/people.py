@@ -171,14 +171,8 @@ def check_password(password: str, name: str, email: str) -> None:
     Refuse a password that is too short, or that everybody tries first. Raises WeakPassword.
     """
     if len(password) < SHORTEST_PASSWORD:
-        raise WeakPassword(
-            tr(
-                "A password has at least {shortest_password} characters.",
-                shortest_password=SHORTEST_PASSWORD,
-            )
-        )
-    why = why_guessed(password, name, email)
-    if why is not None:
+        raise WeakPassword(tr("A password has at least {n} characters.", n=SHORTEST_PASSWORD))
+    if why := why_guessed(password, name, email):
         raise WeakPassword(why)
 
 

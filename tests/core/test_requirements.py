@@ -9,8 +9,9 @@ from typing import Any
 
 import pytest
 
-from bouquet.core.layout import Requirements, form_for
+from bouquet.core.layout import form_for
 from bouquet.core.plan import Plan
+from bouquet.core.requirements import Requirements
 from bouquet.core.shaping import to_frame
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance

@@ -16,7 +16,8 @@ from bouquet.core.formula import FormulaError, parse
 from bouquet.core.template import Template
 from bouquet.core.vocabulary.comparisons import COMPARISONS, operators_of
 from bouquet.core.windows import read_window
-from bouquet.core.wording.sentence import EXACTLY, field_words
+from bouquet.core.wording.fields import field_words
+from bouquet.core.wording.sentence import EXACTLY
 
 __all__ = ["Conditions"]
 

@@ -16,8 +16,9 @@ from typing import Any
 from bouquet.core.asked.conditions import Conditions
 from bouquet.core.asked.cursor import Unread
 from bouquet.core.catalogue import Catalogue, Walk
+from bouquet.core.language import sentence_case
 from bouquet.core.template import Template
-from bouquet.core.wording.sentence import NOT_SENT, sentence_case
+from bouquet.core.wording.sentence import NOT_SENT
 
 __all__ = ["ReadBack", "read_sentence"]
 

@@ -27,9 +27,10 @@ from bouquet.core.template.values import By, FieldValue, FoldValue, PerChild, Pe
 from bouquet.core.values import read_value, say_value
 from bouquet.core.vocabulary.comparisons import COMPARISONS
 from bouquet.core.windows import resolve_window, span_words, window_words
+from bouquet.core.wording.fields import field_words
 from bouquet.core.wording.lists import listed
 
-__all__ = ["EXACTLY", "NOT_SENT", "Part", "Sentence", "field_words", "scope_words", "sentence_case"]
+__all__ = ["EXACTLY", "NOT_SENT", "Part", "Sentence", "scope_words"]
 
 #: What stands for a condition on what somebody may not see.
 UNSEEN = "1 part you may not see"
@@ -415,21 +416,6 @@ class Sentence:
             unseen = start is not None and tells_unseen(self.catalogue, start, {"path": path})
             return tr("what you may not see") if unseen else path
         return field_words(route, self.catalogue)
-
-
-def field_words(route: Route, catalogue: Catalogue) -> str:
-    """
-    How the field at the end of a route is called: its label, led by the record it belongs to where that is another.
-    """
-    label = sentence_case(route.field.label)
-    if route.aspect == "code":
-        label = tr("{field} code", field=label)
-    if not route.relations:
-        return label
-    target = catalogue.record_types[route.relations[-1].target]
-    if route.field.name == target.title and route.field.kind.is_text:
-        return sentence_case(route.relations[-1].label)
-    return tr("{record} {field}", record=sentence_case(route.relations[-1].label), field=label)
 
 
 def _parts_of(root: Narrowing, place: str) -> list[tuple[str, Narrowing]]:

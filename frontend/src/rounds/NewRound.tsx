@@ -10,6 +10,7 @@ import { DayOff, RhythmEditor } from "./RhythmEditor";
 import { SendTo } from "./SendTo";
 import { TriggerFields, WAITS } from "./TriggerFields";
 import { KINDS } from "./rhythm";
+import { inZone } from "./words";
 import { Help } from "../guide";
 import { tr } from "../i18n";
 
@@ -333,19 +334,6 @@ function Covers({ planned, template }: { planned: Planned; template: number }) {
       )}
     </div>
   );
-}
-
-function inZone(at: string, zone: string): string {
-  return new Intl.DateTimeFormat(undefined, {
-    timeZone: zone,
-    weekday: "short",
-    day: "2-digit",
-    month: "short",
-    year: "numeric",
-    hour: "2-digit",
-    minute: "2-digit",
-    timeZoneName: "short",
-  }).format(new Date(at));
 }
 
 /** What is wrong with a rhythm, in the server's words for its first problem. */

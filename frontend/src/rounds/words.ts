@@ -1,6 +1,6 @@
 import type { RoundInfo } from "../api";
 import { shortMoment } from "../shared";
-import { tr } from "../i18n";
+import { language, tr } from "../i18n";
 
 const ONLY = {
   everything: tr("everything"),
@@ -32,4 +32,18 @@ export function pausedWords(round: RoundInfo): string {
   return round.paused_until
     ? tr(" · paused until {{paused_until}}", { paused_until: shortMoment(round.paused_until) })
     : tr(" · paused");
+}
+
+/** A moment on the clock of a zone. */
+export function inZone(at: string, zone: string): string {
+  return new Intl.DateTimeFormat(language, {
+    timeZone: zone,
+    weekday: "short",
+    day: "2-digit",
+    month: "short",
+    year: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+    timeZoneName: "short",
+  }).format(new Date(at));
 }
