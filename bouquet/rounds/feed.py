@@ -7,6 +7,8 @@ from __future__ import annotations
 import hashlib
 import json
 import secrets
+import threading
+from collections import deque
 from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 from functools import cache
@@ -24,7 +26,7 @@ from bouquet.store.house import days_off
 from bouquet.store.models import Occurrence, Person, Round, Run
 from bouquet.store.rounds import NEVER, list_rounds
 
-__all__ = ["drop_feed", "feed_of", "new_feed", "person_of_feed"]
+__all__ = ["Readings", "drop_feed", "feed_of", "new_feed", "person_of_feed"]
 
 #: Days that a feed shows ahead and behind, and moments of one round at most.
 DAYS, MOST = 62, 200
@@ -58,6 +60,31 @@ def new_feed(session: Session, person_id: int) -> str:
     return secret
 
 
+class Readings:
+    """
+    How often each person's address was read of late. A feed of many rounds takes half a second of a processor, and
+    whoever has the address can ask for it; calendars ask once an hour.
+    """
+
+    def __init__(self, most: int = 12, within: timedelta = timedelta(minutes=1)) -> None:
+        self.most, self.within = most, within
+        self._read: dict[int, deque[datetime]] = {}
+        self._lock = threading.Lock()
+
+    def note(self, person_id: int, now: datetime) -> bool:
+        """
+        Note a reading; False where there were too many before it, in each process of the server.
+        """
+        with self._lock:
+            read = self._read.setdefault(person_id, deque())
+            while read and read[0] <= now - self.within:
+                read.popleft()
+            if len(read) >= self.most:
+                return False
+            read.append(now)
+            return True
+
+
 def drop_feed(session: Session, person_id: int) -> None:
     """
     Make a person's address worthless at once.
@@ -86,7 +113,7 @@ def feed_of(session: Session, person: Person, now: datetime, address: str) -> by
     made = Calendar()
     made.add("prodid", "-//Bouquet//Rounds//EN")
     made.add("version", "2.0")
-    made.add("x-wr-calname", "Bouquet rounds")
+    made.add("x-wr-calname", tr("Bouquet rounds"))
     made.add("refresh-interval", timedelta(hours=1), parameters={"VALUE": "DURATION"})
     end = b"END:VCALENDAR\r\n"
     texts = [made.to_ical().removesuffix(end)]

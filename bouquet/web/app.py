@@ -21,6 +21,7 @@ from bouquet import __version__
 from bouquet.core.language import language_of, speaking, tr
 from bouquet.core.template import document_schema
 from bouquet.designing import Counting
+from bouquet.rounds.feed import Readings
 from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.store import people
@@ -114,7 +115,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     app.state.house_sign_in = (
         HouseSignIn(settings, services.vault.derived(b"house sign-in")) if settings.oidc_issuer else None
     )
-    app.state.counting = Counting()
+    app.state.counting, app.state.feeds = Counting(), Readings()
     app.state.newsroom = Newsroom(services.store, app.state.counting.stop)
     if settings.web_processes > 1:
         app.state.counting.announce = app.state.newsroom.announce_count

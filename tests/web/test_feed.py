@@ -117,6 +117,31 @@ def test_an_address_is_its_own_secret_and_can_be_renewed(sign_in: SignIn, servic
     assert client.get(f"{API}/feeds/{'x' * 32}.ics").status_code == 404
 
 
+def test_an_address_that_is_read_without_end_is_answered_now_and_then(sign_in: SignIn, services: Services) -> None:
+    """Whoever has it cannot keep the server busy; a minute later it is read again, and others’ are all the while."""
+    tobins, where = address(sign_in("tobin")), address(client := sign_in("ines"))
+    answers = [client.get(where).status_code for _ in range(15)]
+    refused = client.get(where)
+
+    assert answers == [200] * 12 + [429] * 3
+    assert refused.json()["type"] == "/problems/too_much_at_once"
+    assert int(refused.headers["Retry-After"]) > 0
+    assert client.get(tobins).status_code == 200
+    services.clock = lambda: NOW + timedelta(minutes=2)
+    assert client.get(where).status_code == 200
+
+
+def test_a_feed_is_in_the_language_of_whose_rounds_it_shows(sign_in: SignIn, services: Services) -> None:
+    """Whatever the program that reads it asks for."""
+    client = sign_in("ines")
+    set_round(client, rhythm={"every": "day", "times": ["06:00"]})
+    where = address(client)
+    client.put(f"{API}/session/preferences", json={"language": "de"}).raise_for_status()
+
+    event = client.get(where, headers={"Accept-Language": "fr"}).text
+    assert "jeden Tag um 06:00" in event
+
+
 def test_coverage_is_said_while_a_round_is_set(sign_in: SignIn) -> None:
     """Weekends would be in no run, and a window that has them is offered."""
     client = sign_in("ines")

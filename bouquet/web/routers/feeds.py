@@ -9,7 +9,8 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Path, Request, Response
 from pydantic import BaseModel, Field
 
-from bouquet.core.language import tr
+from bouquet.core.language import speaking, tr
+from bouquet.designing.budget import TooMuchAtOnce
 from bouquet.rounds import feed
 from bouquet.store import NotFound
 from bouquet.store.models import Person
@@ -70,7 +71,11 @@ def read_feed(
         person = feed.person_of_feed(session, secret)
         if person is None:
             raise NotFound(tr("There is no such calendar, or its address was renewed."))
-        body = feed.feed_of(session, person, services.clock(), house_of(request))
+        if not request.app.state.feeds.note(person.id, services.clock()):
+            raise TooMuchAtOnce
+        # Programs that read calendars ask for no language, or for their own.
+        with speaking(person.preferences.get("language") or services.language):
+            body = feed.feed_of(session, person, services.clock(), house_of(request))
     return Response(body, media_type="text/calendar; charset=utf-8")
 
 
