@@ -119,11 +119,12 @@ def _attempt(services: Services, run_id: int) -> None:
 
 def _language_of(services: Services, run: Run) -> str:
     """
-    What a run is written in: a file for readers in the language of its dates and numbers, all else in the house's.
+    What a run is written in: a file for readers in the language of its headings, or of its dates and numbers, all else
+    in the house's.
     """
     output = run.document.get("output") or {}
     if output.get("style") == "reader":
-        return language_of(str(output.get("locale") or "en"))
+        return language_of(str(output.get("language") or output.get("locale") or "en"))
     return services.language
 
 

@@ -177,3 +177,28 @@ def test_a_dialect_that_nobody_listed_lacks_everything(catalogue: Catalogue) -> 
     assert problems == {"columns[0].value.formula"}
     assert resolve(template, catalogue, Context(as_of=NOW)).problems == []
     assert set(LACKS) == set(DIALECTS)
+
+
+@pytest.mark.parametrize(
+    ("headings", "language", "code"),
+    [
+        (("Tag", {"de": "Nr."}), "de", None),
+        (("Tag", {"de": "Note"}), "de", "same_heading"),
+        (("Tag", {"de": "Note"}), "", None),
+        (("Note", {"de": "Tag"}), "de", None),
+        (("Note", {"de": "Tag"}), "fr", "same_heading"),
+        (("Tag", {"de": "  "}), "de", None),
+    ],
+)
+def test_headings_differ_in_the_language_that_the_file_has(
+    catalogue: Any, headings: tuple[str, dict[str, str]], language: str, code: str | None
+) -> None:
+    """What would be alike in another language does no harm, and what is blank in one is as if it were not there."""
+    columns = [
+        {"id": "a", "heading": headings[0], "headings": headings[1], "value": {"field": "tag"}},
+        {"id": "b", "heading": "Note", "value": {"field": "note"}},
+    ]
+    document = {"name": "T", "records": "tree", "columns": columns, "output": {"language": language}}
+    found = resolve(read_document(document), catalogue, Context(as_of=NOW))
+
+    assert {p.code for p in found.problems} == ({code} if code else set())

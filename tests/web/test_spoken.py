@@ -10,7 +10,8 @@ from typing import Any
 import pytest
 from fastapi.testclient import TestClient
 
-from tests.web.templates import WARDS
+from bouquet.runs import Services, execute
+from tests.web.templates import API, WARDS, add
 
 
 @pytest.mark.parametrize(
@@ -47,3 +48,32 @@ def test_lists_and_sentences_are_told_in_turn_in_several_languages(sign_in: Call
     assert heard["en"][0].startswith("One row per ")
     assert heard["fr"][0].startswith("Une ligne par ")
     assert [heard[name][1] for name in ("de", "en", "fr")] == ["ist leer", "is blank", "est vide"]
+
+
+def test_whoever_runs_a_template_chooses_the_language_of_its_headings(
+    sign_in: Callable[[str], TestClient], services: Services
+) -> None:
+    """For this once; a column without one in it keeps its own, and what programs fetch by name is as the template says."""
+    ines = sign_in("ines")
+    columns = [
+        {"id": "a", "heading": "Ward", "headings": {"de": "Bezirk", "fr": "Quartier"}, "value": {"field": "name"}},
+        {"id": "b", "heading": "Number", "headings": {"de": "Nummer"}, "value": {"field": "w_id"}},
+    ]
+    number = add(ines, {**WARDS, "columns": columns})
+    assert ines.get(f"{API}/templates/{number}/questions").json()["languages"] == ["de", "fr"]
+
+    headed = {}
+    for language in (None, "de", "fr", "sv", ""):
+        run = ines.post(f"{API}/runs", json={"template_id": number, "language": language}).json()
+        execute(services, run["id"])
+        run = ines.get(f"{API}/runs/{run['id']}").json()
+        file = ines.get(f"{API}/runs/{run['id']}/files/{run['files'][0]['id']}").text
+        headed[language] = file.splitlines()[0]
+    assert headed == {
+        None: "Ward,Number",
+        "de": "Bezirk,Nummer",
+        "fr": "Quartier,Number",
+        "sv": "Ward,Number",
+        "": "Ward,Number",
+    }
+    assert ines.get(f"{API}/templates/{number}").json()["document"]["columns"] == columns

@@ -43,10 +43,10 @@ class Columns:
 
     def _check_headings(self) -> None:
         problem = self.state.problem
-        headings = Counter(c.heading.strip().casefold() for c in self.template.columns)
+        headings = Counter(self._heading(c).casefold() for c in self.template.columns)
         ids = Counter(c.id for c in self.template.columns)
         for n, column in enumerate(self.template.columns):
-            place, heading = f"columns[{n}].heading", column.heading.strip()
+            place, heading = f"columns[{n}].heading", self._heading(column)
             if not heading:
                 problem("no_heading", tr("Column {number} has no heading.", number=n + 1), place)
             elif headings[heading.casefold()] > 1:
@@ -65,6 +65,12 @@ class Columns:
                 problem("unreadable", tr("This heading holds a character that no file can carry."), place)
             if ids[column.id] > 1:
                 problem("same_id", tr("More than one column has the id “{id}”.", id=column.id), f"columns[{n}].id")
+
+    def _heading(self, column: Column) -> str:
+        """
+        What a column is headed, in the language that its file wants, where it has a heading in that.
+        """
+        return (column.headings.get(self.template.output.language, "").strip() or column.heading).strip()
 
     def _column(self, column: Column, n: int) -> Iterator[PlanColumn]:
         place = f"columns[{n}]"
@@ -88,7 +94,7 @@ class Columns:
         if isinstance(cell, Folded) and cell.how == "spread" and isinstance(column.value, FoldValue):
             numbers = column.value.fold.columns
         once_by = self._shared_by(cell, column, place)
-        heading = column.heading.strip()
+        heading = self._heading(column)
         for number in range(1, numbers + 1):
             yield PlanColumn(
                 id=column.id,

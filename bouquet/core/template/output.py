@@ -169,6 +169,7 @@ class Output(Part):
 
     `style` `machine` is for programs: ISO dates, plain numbers, nothing but headings and rows. `reader` is for
     people: dates and numbers as the `locale` writes them, titles, groups, totals.
+    `language`: headings are those of this language, of columns that have one.
     `guard_formulas`: whether texts that a spreadsheet would run are guarded; not given, reader's style does.
     `dictionary`: how what the columns mean goes along; as a sheet, a companion CSV, or CSV on the Web metadata.
     `companions`: what else goes along, as files: the findings as CSV, the slip as JSON, the keys of records that are
@@ -183,6 +184,7 @@ class Output(Part):
     style: Literal["machine", "reader"] = "machine"
     locale: str = Field("en_GB", max_length=20)
     reader: Reader = Reader()
+    language: str = Field("", max_length=40, description="The language of the headings, where columns have several")
     guard_formulas: bool | None = None
     split: Split | None = None
     dictionary: tuple[Literal["sheet", "csv", "csvw"], ...] = ()

@@ -213,6 +213,9 @@ Value: TypeAlias = Annotated[
 #: Characters. The most that a spreadsheet's cell shows of a heading without trouble, and then some.
 HEADING_LENGTH = 255
 
+#: A language, as of RFC 5646: `de`, `fr-CH`.
+LANGUAGE = r"^[a-z]{2,3}(-[A-Za-z0-9]{2,8})*$"
+
 
 class Column(Part):
     """
@@ -221,6 +224,9 @@ class Column(Part):
 
     id: str = Field(min_length=1, max_length=40)
     heading: str
+    headings: dict[Annotated[str, Field(pattern=LANGUAGE)], Annotated[str, Field(max_length=HEADING_LENGTH)]] = Field(
+        {}, max_length=20, description="What else it is headed, by language, such as de or fr-CH"
+    )
     value: Value
     show: Show = Show()
     blank: str = ""

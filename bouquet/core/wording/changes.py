@@ -42,19 +42,19 @@ def compare_templates(before: Template, after: Template, catalogue: Catalogue, c
 
 def _changes(a: Template, b: Template, said_a: Sentence, said_b: Sentence) -> Iterator[Change]:
     if a.name != b.name:
-        yield Change("changed", "name", a.name, b.name)
+        yield Change("changed", tr("name"), a.name, b.name)
     if a.about != b.about:
-        yield Change("changed", "about", a.about, b.about)
+        yield Change("changed", tr("about"), a.about, b.about)
     if (a.records, a.rows) != (b.records, b.rows):
         yield Change("changed", tr("one row per"), _rows(said_a), _rows(said_b))
     yield from _columns(a, b)
     yield from _steps(said_a, said_b)
     if a.order != b.order:
-        yield Change("changed", "order", _said(said_a, "order"), _said(said_b, "order"))
+        yield Change("changed", tr("order"), _said(said_a, "order"), _said(said_b, "order"))
     if a.at_most != b.at_most:
         yield Change("changed", tr("rows at most"), _said(said_a, "limit"), _said(said_b, "limit"))
     if a.asks != b.asks:
-        yield Change("changed", "asks", ", ".join(x.label for x in a.asks), ", ".join(x.label for x in b.asks))
+        yield Change("changed", tr("asks"), ", ".join(x.label for x in a.asks), ", ".join(x.label for x in b.asks))
     yield from _checks(a, b)
     if a.zone != b.zone:
         yield Change("changed", tr("time zone"), a.zone, b.zone)
@@ -90,7 +90,7 @@ def _columns(a: Template, b: Template) -> Iterator[Change]:
                 tr("place {number}", number=n),
             )
         if was.heading != column.heading:
-            yield Change("changed", "heading", was.heading, column.heading)
+            yield Change("changed", tr("heading"), was.heading, column.heading)
         if was.value != column.value:
             yield Change("changed", tr("value of “{column}”", column=column.heading), _value(was), _value(column))
         rest = [
@@ -107,22 +107,22 @@ def _steps(a: Sentence, b: Sentence) -> Iterator[Change]:
     old, new = ([said for _, said in s.steps()] for s in (a, b))
     for said in old:
         if said not in new:
-            yield Change("gone", "narrowing", said)
+            yield Change("gone", tr("narrowing"), said)
     for said in new:
         if said not in old:
-            yield Change("added", "narrowing", "", said)
+            yield Change("added", tr("narrowing"), "", said)
     if sorted(old) == sorted(new) and old != new:
-        yield Change("moved", "narrowings", "; ".join(old), "; ".join(new))
+        yield Change("moved", tr("narrowings"), "; ".join(old), "; ".join(new))
 
 
 def _checks(a: Template, b: Template) -> Iterator[Change]:
     old, new = ([_check(c, t) for c in t.checks] for t in (a, b))
     for said in old:
         if said not in new:
-            yield Change("gone", "check", said)
+            yield Change("gone", tr("check"), said)
     for said in new:
         if said not in old:
-            yield Change("added", "check", "", said)
+            yield Change("added", tr("check"), "", said)
 
 
 def _check(check: Check, template: Template) -> str:

@@ -99,6 +99,7 @@ def questions_of(
             if c.window is not None and c.ask is None
         ],
         format=format or template.output.format,
+        languages=sorted({name for c in template.columns for name, said in c.headings.items() if said.strip()}),
         personal=list(plan.personal) if plan is not None else [],
         not_included=omitted(template, catalogue).as_json(),
     )

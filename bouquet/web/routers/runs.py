@@ -235,7 +235,8 @@ def _what_to_run(services: Services, view: SourceView, body: NewRun) -> tuple[di
 
 def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[str, Any]:
     """
-    The document with what is asked for this once: single records, a saved list, what a person sees, other windows.
+    The document with what is asked for this once: single records, a saved list, what a person sees, other windows,
+    headings of another language.
     """
     template = read_document(document)
     if body.windows:
@@ -259,7 +260,11 @@ def _limited(view: SourceView, document: dict[str, Any], body: NewRun) -> dict[s
     if body.also is not None:
         also = read_document({"name": "also", "records": template.records, "filter": body.also})
         others.append(also.filter)
-    once = others or body.windows or body.view is not None
+    if body.language is not None:
+        template = template.model_copy(
+            update={"output": template.output.model_copy(update={"language": body.language})}
+        )
+    once = others or body.windows or body.view is not None or body.language is not None
     return narrowed(template, *others).as_document() if once else document
 
 

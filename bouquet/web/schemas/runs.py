@@ -144,6 +144,7 @@ class NewRun(BaseModel):
     bundle_id: int | None = Field(None, ge=0, lt=2**63, description="A bundle of the library.")
     again: int | None = Field(None, ge=0, lt=2**63)
     as_it: Literal["was", "is"] = "is"
+    language: str | None = Field(None, max_length=40, description="Headings of this language, for this once.")
 
 
 class RunTotals(BaseModel):

@@ -171,6 +171,7 @@ class Questions(BaseModel):
     asks: list[QuestionOut]
     periods: list[PeriodOut]
     format: FormatName
+    languages: list[str] = Field([], description="Languages that there are headings of, besides the columns' own.")
     personal: list[str]
     not_included: dict[str, list[str]] = Field(
         {}, description="Labels of `fields`, `files` and `records` that no column shows."

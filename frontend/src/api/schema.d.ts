@@ -5802,6 +5802,11 @@ export interface components {
             } | null;
             /** Format */
             format?: ("csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow") | null;
+            /**
+             * Language
+             * @description Headings of this language, for this once.
+             */
+            language?: string | null;
             /** Only */
             only?: string[][] | null;
             /** Picks */
@@ -6465,6 +6470,12 @@ export interface components {
             format: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow";
             /** Id */
             id: number;
+            /**
+             * Languages
+             * @description Languages that there are headings of, besides the columns' own.
+             * @default []
+             */
+            languages: string[];
             /** Name */
             name: string;
             /**

@@ -67,6 +67,8 @@ export interface Fold {
 export interface Column {
   id: string;
   heading: string;
+  /** What else it is headed, by language. */
+  headings?: Record<string, string>;
   value: ColumnValue;
   show?: Show;
   blank?: string;
@@ -144,6 +146,8 @@ export interface Output {
   name?: string;
   style?: "machine" | "reader";
   locale?: string;
+  /** The language of the headings, where columns have several. */
+  language?: string;
   reader?: { title?: boolean; groups?: string[]; subtotals?: boolean; grand_total?: boolean };
   guard_formulas?: boolean | null;
   split?: { rows?: number; megabytes?: string; by?: string; into?: "files" | "sheets" } | null;

@@ -65,6 +65,18 @@ await i18next.use(initReactI18next).init({
 });
 if (typeof document !== "undefined") document.documentElement.lang = language;
 
+const names = new Intl.DisplayNames(language, { type: "language" });
+
+/** What a language is called, in that of this page. */
+export function languageName(code: string): string {
+  try {
+    return names.of(code) ?? code;
+  } catch {
+    // Documents may hold what is no code of a language.
+    return code;
+  }
+}
+
 /**
  * A text in the language of this page. `values` stand where it has their names in double braces; nothing stands for
  * what is not there. A `count` decides between the forms for one and for several.

@@ -20,6 +20,8 @@ export interface StartRun {
   /** What personal data is taken out for. */
   purpose?: string;
   format?: FormatName;
+  /** Headings of this language, for this once. */
+  language?: string;
   /** Answers to the template's asks, by name. */
   answers?: Record<string, unknown>;
   /** An earlier run once more, as it was or as its template is now. */

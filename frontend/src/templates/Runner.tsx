@@ -18,9 +18,9 @@ import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
 import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
-import type { Narrowing } from "../bench/types";
+import type { Narrowing, Output } from "../bench/types";
 import { ColumnsOf, OnlyThese, limited } from "./ThisOnce";
-import { tr } from "../i18n";
+import { languageName, tr } from "../i18n";
 
 const SAMPLE = 8;
 const QUIET = 300;
@@ -54,6 +54,7 @@ function Asking({ known }: { known: Questions }) {
   useSourceOf(known.source);
   const [windows, setWindows] = useState<Record<string, Window>>({});
   const [format, setFormat] = useState(known.format);
+  const [language, setLanguage] = useState((known.document as { output?: Output }).output?.language ?? "");
   const [view, setView] = useState<ViewInfo>();
   const formats = useFormats();
   const [purpose, setPurpose] = useState("");
@@ -71,11 +72,16 @@ function Asking({ known }: { known: Questions }) {
   };
   const ready = allAnswered(known.asks, answers);
   const look = useQuery({
-    queryKey: ["runner-look", body, view?.id],
+    queryKey: ["runner-look", body, view?.id, language],
     enabled: ready,
     placeholderData: keepPreviousData,
     queryFn: ({ signal }) =>
-      answer(api.POST("/api/v1/design/look", { body: { ...body, view: view?.id }, signal })),
+      answer(
+        api.POST("/api/v1/design/look", {
+          body: { ...body, document: headedIn(document, language) as never, view: view?.id },
+          signal,
+        }),
+      ),
   });
   const tally = useQuery({
     queryKey: ["runner-tally", body],
@@ -121,6 +127,7 @@ function Asking({ known }: { known: Questions }) {
                 view: view?.id,
                 also: once.length > 0 ? { all: once } : undefined,
                 format,
+                language: known.languages.length > 0 ? language : undefined,
                 purpose,
               });
           }}
@@ -155,6 +162,19 @@ function Asking({ known }: { known: Questions }) {
               ))}
             </Form.Select>
           </fieldset>
+          {known.languages.length > 0 && (
+            <Form.Group className="mt-3" controlId="run-language">
+              <Form.Label>{tr("Headings in")}</Form.Label>
+              <Form.Select value={language} onChange={(e) => setLanguage(e.target.value)}>
+                <option value="">{tr("as the columns say")}</option>
+                {known.languages.map((code) => (
+                  <option key={code} value={code}>
+                    {languageName(code)}
+                  </option>
+                ))}
+              </Form.Select>
+            </Form.Group>
+          )}
           <OnlyThese known={known} onOnce={setOnce} />
           <ColumnsOf known={known} view={view} onView={setView} />
           <div className="mt-3">
@@ -244,6 +264,11 @@ function said(parts: { text: string; role: string; place: string }[] | undefined
 }
 
 /** The document with other windows at the places of its conditions. */
+/** A document whose file has headings in a language. */
+function headedIn(document: Record<string, unknown>, language: string): Record<string, unknown> {
+  return { ...document, output: { ...(document.output as Output | undefined), language } };
+}
+
 function withWindows(
   document: Record<string, unknown>,
   windows: Record<string, Window>,

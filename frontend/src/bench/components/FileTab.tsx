@@ -10,6 +10,7 @@ import { FileName } from "./FileName";
 import { CsvOptions, PageOptions, XlsxOptions } from "./FormatOptions";
 import { ReaderStyle } from "./ReaderStyle";
 import { SplitEditor } from "./SplitEditor";
+import { HeadingLanguage } from "./HeadingLanguage";
 import { tr } from "../../i18n";
 
 interface Props {
@@ -63,6 +64,11 @@ export function FileTab({ document, templateId, look, problems, groups, ways, ed
         onName={(name) => set({ name })}
       />
       {known?.audience !== "programs" && <ReaderStyle document={document} output={output} set={set} />}
+      <HeadingLanguage
+        columns={document.columns ?? []}
+        chosen={output.language ?? ""}
+        onChoose={(language) => set({ language: language || undefined })}
+      />
       <div className="group-like">{tr("One file, or several")}</div>
       <SplitEditor document={document} groups={groups} dispatch={dispatch} />
       {(format === "csv" || format === "txt") && <CsvOptions csv={csv} set={setCsv} />}

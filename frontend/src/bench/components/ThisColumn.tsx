@@ -10,6 +10,7 @@ import { FoldEditor } from "./FoldEditor";
 import { GroupChart } from "./GroupChart";
 import { Formats, withoutDefaults } from "./Formats";
 import { FormulaEditor } from "./FormulaEditor";
+import { OtherHeadings } from "./OtherHeadings";
 import { tr } from "../../i18n";
 
 interface Props {
@@ -90,6 +91,10 @@ export function ThisColumn(props: Props) {
         />
         {wrong("heading")}
       </Form.Group>
+      <OtherHeadings
+        column={column}
+        onHeadings={(headings) => dispatch({ type: "setColumn", id: column.id, change: { headings } })}
+      />
       {"constant" in column.value ? (
         <Form.Group controlId="column-constant">
           <Form.Label>{tr("The same text in every row")}</Form.Label>
