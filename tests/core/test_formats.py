@@ -202,7 +202,7 @@ def test_pages_hold_every_row_under_repeated_headings(resolved: Resolve, tmp_pat
     pages = [page.extract_text() for page in PdfReader(path).pages]
 
     assert sum(page.count("MB-") for page in pages) == 300
-    assert all("tag" in page and f"{n}" in page for n, page in enumerate(pages, 1))
+    assert all("tag" in page and f"{n} / {len(pages)}" in " ".join(page.split()) for n, page in enumerate(pages, 1))
     assert "Trees" in pages[0]
     assert PdfReader(path).metadata.title == plan.name
 

@@ -28,6 +28,9 @@ SIZE, LEADING = 8.5, 11.0
 PADDING = 4.0
 FOOT = 26.0
 
+#: The drawing of how many pages there are, and the points that it has.
+PAGES, ROOM_FOR_PAGES = "pages", 26.0
+
 #: Points that a column has at least and at most, before the page's width is shared out.
 NARROWEST, WIDEST = 28.0, 240.0
 
@@ -154,7 +157,13 @@ class PdfWriter(Writer):
         canvas.setFont(self._fonts.latin[PLAIN], 7.5)
         canvas.setFillGray(_SOFT)
         canvas.drawString(MARGIN, FOOT, self.plan.name[:100])
-        canvas.drawRightString(self._size[0] - MARGIN, FOOT, f"{self._page}")
+        # How many pages there are is known when the last one is done: a drawing of its own, which all pages show.
+        right = self._size[0] - MARGIN - ROOM_FOR_PAGES
+        canvas.drawRightString(right, FOOT, f"{self._page} / ")
+        canvas.saveState()
+        canvas.translate(right, FOOT)
+        canvas.doForm(PAGES)
+        canvas.restoreState()
         canvas.showPage()
 
     def _draw_title(self) -> None:
@@ -282,6 +291,11 @@ class PdfWriter(Writer):
         if self._cards and self.plan.output.pages.form:
             self._draw_card([None] * len(self._columns))
         self._end_page()
+        self._canvas.beginForm(PAGES, 0, -4, ROOM_FOR_PAGES, FOOT)
+        self._canvas.setFont(self._fonts.latin[PLAIN], 7.5)
+        self._canvas.setFillGray(_SOFT)
+        self._canvas.drawString(0, 0, str(self._page))
+        self._canvas.endForm()
         self._canvas.save()
         if self._fonts.missing:
             self.facts.notes["letters that no font of this machine has are drawn as boxes"] += len(self._fonts.missing)
