@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 from bouquet.core.asked import Asked, Understood, joined_to, lookups, read_request, read_sentence
 from bouquet.core.asked.tokens import stem
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Walk
-from bouquet.core.language import tr, whole
+from bouquet.core.language import speaking, tr, whole
 from bouquet.core.plan.folds import fold_words
 from bouquet.core.sql import Statements
 from bouquet.core.template import Column, FieldValue, FoldValue, Template, read_document
@@ -59,13 +59,15 @@ def said_of_request(
     context = view.context()
     today = context.as_of.astimezone(ZoneInfo("UTC")).date()
     beside = read_document(dict(document)) if document is not None else None
-    asked = _of_sentence(text, catalogue, today, beside)
-    if asked is None:
-        values = _found(view, lookups(text, catalogue))
-        start = beside.records if beside is not None else records
-        asked = read_request(text, catalogue, today, values=values, records=start, ignored=ignored)
-        if document is not None:
-            asked = joined_to(document, asked)
+    # What is read is English, whatever its reader is told in.
+    with speaking("en"):
+        asked = _of_sentence(text, catalogue, today, beside)
+        if asked is None:
+            values = _found(view, lookups(text, catalogue))
+            start = beside.records if beside is not None else records
+            asked = read_request(text, catalogue, today, values=values, records=start, ignored=ignored)
+            if document is not None:
+                asked = joined_to(document, asked)
     if asked.document is None:
         return Said(asked, (), None)
     template = read_document(dict(asked.document))

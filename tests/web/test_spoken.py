@@ -77,3 +77,24 @@ def test_whoever_runs_a_template_chooses_the_language_of_its_headings(
         "": "Ward,Number",
     }
     assert ines.get(f"{API}/templates/{number}").json()["document"]["columns"] == columns
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "standing trees in Quay with girth over 200 cm, newest first",
+        "One row per tree where status is Standing, and girth is at least 200; ordered by tag; every row.",
+    ],
+)
+def test_requests_are_read_in_english_whatever_they_are_answered_in(
+    sign_in: Callable[[str], TestClient], text: str
+) -> None:
+    """The same template comes of the same words; what it was taken for is told in the reader's language."""
+    ines = sign_in("ines")
+    heard = {
+        name: ines.post(f"{API}/design/asked", json={"text": text}, headers={"Accept-Language": name}).json()
+        for name in ("en", "de")
+    }
+
+    assert heard["en"]["document"] is not None
+    assert heard["en"]["document"] == heard["de"]["document"]
