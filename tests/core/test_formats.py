@@ -7,9 +7,11 @@ from __future__ import annotations
 import json
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, date, datetime
 from decimal import Decimal
 from html.parser import HTMLParser
+from io import BytesIO
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree
@@ -23,6 +25,7 @@ import python_calamine
 import xmlschema
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from PIL import ImageCms
 from pypdf import PdfReader
 
 from bouquet.core.reading import FileRows, Unreadable
@@ -205,6 +208,43 @@ def test_pages_hold_every_row_under_repeated_headings(resolved: Resolve, tmp_pat
     assert all("tag" in page and f"{n} / {len(pages)}" in " ".join(page.split()) for n, page in enumerate(pages, 1))
     assert "Trees" in pages[0]
     assert PdfReader(path).metadata.title == plan.name
+
+
+def _said_of_itself(path: Path) -> ElementTree.Element:
+    reader: Any = PdfReader(path)
+    packet = reader.trailer["/Root"]["/Metadata"].get_object()
+    assert "/Filter" not in packet
+    return ElementTree.fromstring(packet.get_data().decode().split("?>", 1)[1].rsplit("<?xpacket", 1)[0])
+
+
+_ID = "{http://www.aiim.org/pdfa/ns/id/}"
+
+
+def test_pages_are_kept_for_long(resolved: Resolve, tmp_path: Path) -> None:
+    """All fonts are within, colours are defined, and the file names the standard (ISO 19005-2, level B)."""
+    plan = replace(resolved("tag", "note").require(), name="Trees & “parks” <2026>")
+    path, _ = made(plan, "pdf", tmp_path, {"c0": ["MB-1", "MB-2"], "c1": ["漢字 עברית", "plain"]})
+    reader: Any = PdfReader(path)
+    [intent] = reader.trailer["/Root"]["/OutputIntents"]
+    fonts = {name: font.get_object() for page in reader.pages for name, font in page["/Resources"]["/Font"].items()}
+    said = _said_of_itself(path)
+
+    assert all("/FontFile2" in font["/FontDescriptor"] for font in fonts.values())
+    assert "/Encrypt" not in reader.trailer
+    assert len(reader.trailer["/ID"]) == 2
+    assert intent["/S"] == "/GTS_PDFA1"
+    assert ImageCms.ImageCmsProfile(BytesIO(intent["/DestOutputProfile"].get_data())).profile.xcolor_space == "RGB "
+    assert [said.findtext(f".//{_ID}{name}") for name in ("part", "conformance")] == ["2", "B"]
+    assert reader.xmp_metadata is not None
+    assert reader.xmp_metadata.dc_title == {"x-default": plan.name}
+    assert reader.xmp_metadata.xmp_create_date == reader.metadata.creation_date.astimezone(UTC).replace(tzinfo=None)
+
+
+def test_pages_with_boxes_for_letters_do_not_claim_the_standard(resolved: Resolve, tmp_path: Path) -> None:
+    path, notes = made(resolved("note").require(), "pdf", tmp_path, {"c0": ["\U0001d11e"]})
+
+    assert [note for note in notes if "no font" in note]
+    assert _said_of_itself(path).find(f".//{_ID}part") is None
 
 
 CARDS = {"pages": {"layout": "cards", "form": True}}

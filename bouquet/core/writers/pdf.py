@@ -1,5 +1,6 @@
 """
-PDF (ISO 32000-1) for print: pages of one table with a title, repeated headings, groups, totals and page numbers.
+PDF (ISO 32000-1) for print and for keeping (PDF/A-2b): pages of one table with a title, repeated headings, groups,
+totals and page numbers.
 
 Rows are drawn as they come, straight on to the page; of a finished page only its compressed drawing is kept, so that
 memory stays small for a hundred thousand rows. The widths of columns are found on the first rows.
@@ -19,6 +20,7 @@ from bouquet.core.language import tr
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
+from bouquet.core.writers.pdf_archive import describe
 from bouquet.core.writers.pdf_text import BOLD, PLAIN, Fonts, wrapped
 
 __all__ = ["PdfWriter"]
@@ -95,7 +97,16 @@ class PdfWriter(Writer):
         Lay the columns out by the rows that wait, and draw these.
         """
         self._lay_out()
-        self._canvas = Canvas(str(self.path), pagesize=self._size, pageCompression=1, lang=self._language())
+        # Without a first font of the file's own, each page would name one that is not embedded.
+        self._canvas = Canvas(
+            str(self.path),
+            pagesize=self._size,
+            pageCompression=1,
+            pdfVersion=(1, 7),
+            lang=self._language(),
+            initialFontName=self._fonts.latin[PLAIN],  # type: ignore[arg-type]  # a name, whatever its stubs say
+        )
+        self._canvas.setCreator("Bouquet")
         self._canvas.setTitle(self.plan.name)
         self._canvas.setSubject(self.sentence[:1000])
         self._canvas.setAuthor(self.plan.output.xlsx.author or self.plan.catalogue.title)
@@ -296,6 +307,7 @@ class PdfWriter(Writer):
         self._canvas.setFillGray(_SOFT)
         self._canvas.drawString(0, 0, str(self._page))
         self._canvas.endForm()
+        describe(self._canvas, self._language(), conforms=not self._fonts.missing)
         self._canvas.save()
         if self._fonts.missing:
             self.facts.notes["letters that no font of this machine has are drawn as boxes"] += len(self._fonts.missing)
