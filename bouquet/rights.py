@@ -18,9 +18,20 @@ from bouquet.sources import LEDGER
 from bouquet.store import NotFound
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person, Round, TemplateRecord
-from bouquet.store.sharing import is_shared_with
+from bouquet.store.sharing import is_shared_with, people_of
 
-__all__ = ["Act", "Thing", "barred_elsewhere", "may", "may_change", "may_send", "sees_source", "visible"]
+__all__ = [
+    "Act",
+    "Thing",
+    "barred_elsewhere",
+    "looks_after",
+    "may",
+    "may_change",
+    "may_send",
+    "sees_source",
+    "told_of",
+    "visible",
+]
 
 Act: TypeAlias = Literal["look", "run", "design", "keep", "audit"]
 
@@ -58,6 +69,25 @@ def may_change(person: Person, template: TemplateRecord) -> bool:
     keepers'.
     """
     return may(person, "keep") or (template.owner_id == person.id and template.standing != "house")
+
+
+def looks_after(person: Person, round_: Round) -> bool:
+    """
+    Whether a person may pause a round, skip its next moment and run it: its owner, with whom they share that, and the
+    keepers. Whoever sees a part of the records only does not, since it runs with its owner's rights.
+    """
+    if may(person, "keep") or round_.created_by == person.id:
+        return True
+    whole = person.scope is None and person.limits is None
+    return whole and may(person, "run", round_) and is_shared_with(round_.shared_with, person)
+
+
+def told_of(session: Session, round_: Round) -> list[int]:
+    """
+    Who is told what befell a round: its owner, and whoever looks after it with them.
+    """
+    others = [p.id for p in people_of(session, round_.shared_with) if looks_after(p, round_)]
+    return list(dict.fromkeys([round_.created_by, *others]))
 
 
 def may_send(person: Person, recipient_id: int | None = None) -> bool:

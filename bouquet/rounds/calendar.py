@@ -18,7 +18,7 @@ from bouquet.core.errors import BouquetError, PlanError
 from bouquet.core.language import tr
 from bouquet.core.template import BundleContents, read_document
 from bouquet.core.wording.lists import listed
-from bouquet.rights import barred_elsewhere, may
+from bouquet.rights import barred_elsewhere, may, told_of
 from bouquet.runs import Services, gather_bundle, unknown_answers
 from bouquet.runs.asking import digest_of
 from bouquet.runs.errors import error_facts
@@ -247,11 +247,11 @@ def enter_run(
 
 def tell_of_problem(services: Services, session: Session, found: Round, run_id: int, problem: BouquetError) -> None:
     """
-    Tell whoever set a round of a run that could not begin.
+    Tell whoever looks after a round of a run that could not begin.
     """
     log.warning("round_failed", round=found.id, error=str(problem))
     text = tr("{template} did not run: {problem}", template=found.template.name, problem=problem)
-    ledger.notify(session, [found.created_by], run_id, text, services.clock())
+    ledger.notify(session, told_of(session, found), run_id, text, services.clock())
 
 
 def _barred(owner: Person, found: Round) -> str | None:

@@ -25,6 +25,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 
 from bouquet.core.language import tr
 from bouquet.core.recurrence import DaysOff
+from bouquet.rights import told_of
 from bouquet.rounds.calendar import Known, enter_run, facts_of_run, set_paused, tell_of_problem
 from bouquet.runs import Queue, Services
 from bouquet.store import STORE_AWAY, care
@@ -99,7 +100,7 @@ def _by_itself(services: Services, round_id: int, failures: list[str]) -> Iterat
                 template=found.template.name,
                 error=error,
             )
-            tell(session, [found.created_by], f"/rounds/{round_id}", told, services.clock())
+            tell(session, told_of(session, found), f"/rounds/{round_id}", told, services.clock())
 
 
 def _end_pauses(services: Services, now: datetime, failures: list[str]) -> None:

@@ -20,7 +20,7 @@ from bouquet.core.plan import resolve
 from bouquet.core.template import read_document
 from bouquet.core.template.paths import replace_step, steps_of
 from bouquet.core.wording.sentence import Sentence
-from bouquet.rights import may
+from bouquet.rights import may, told_of
 from bouquet.runs.services import Services
 from bouquet.sources import Source
 from bouquet.store import people
@@ -192,7 +192,7 @@ def look_for_drift(services: Services, source: Source) -> list[Broken]:
                     template=broken.template.name,
                     said=said,
                 )
-                whom = [*(r.created_by for r in running), *people.keeper_ids(session)]
+                whom = [*(told for r in running for told in told_of(session, r)), *people.keeper_ids(session)]
                 ledger.tell(session, whom, f"/templates/{broken.template.id}", text, now)
     return found
 

@@ -24,7 +24,7 @@ from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.language import language_of, speaking, tr, whole
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_bundle, read_document
-from bouquet.rights import barred_elsewhere
+from bouquet.rights import barred_elsewhere, told_of
 from bouquet.runs.addressing import addressed_by, parts_of_nobody
 from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
@@ -229,7 +229,8 @@ def _pause_round(services: Services, run: Run, error: TemplateError) -> None:
             run=run.name,
             said=said,
         )
-        ledger.notify(session, [run.person_id, *people.keeper_ids(session)], run.id, text, services.clock())
+        told = [run.person_id, *told_of(session, round_), *people.keeper_ids(session)]
+        ledger.notify(session, told, run.id, text, services.clock())
 
 
 def _give_up(services: Services, run: Run) -> None:

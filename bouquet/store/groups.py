@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.core.rights import joined_limits, joined_rights
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
-from bouquet.store.models import Group, GroupMember, Person, TemplateRecord, View
+from bouquet.store.models import Group, GroupMember, Person, Round, TemplateRecord, View
 
 __all__ = [
     "ROLES",
@@ -101,7 +101,12 @@ def remove_group(session: Session, group_id: int) -> None:
     group = get_group(session, group_id)
     were = [p.id for p in members_of(session, group_id)]
     entry = {"group": group_id}
-    for thing in (*session.scalars(sa.select(TemplateRecord)), *session.scalars(sa.select(View))):
+    shared: list[TemplateRecord | View | Round] = [
+        *session.scalars(sa.select(TemplateRecord)),
+        *session.scalars(sa.select(View)),
+        *session.scalars(sa.select(Round)),
+    ]
+    for thing in shared:
         if entry in thing.shared_with:
             thing.shared_with = [with_ for with_ in thing.shared_with if with_ != entry]
     session.delete(group)

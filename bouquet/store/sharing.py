@@ -14,9 +14,9 @@ from sqlalchemy.orm import InstrumentedAttribute, Session
 from bouquet.core.language import tr
 from bouquet.store.errors import NotFound
 from bouquet.store.groups import get_group
-from bouquet.store.models import Person
+from bouquet.store.models import GroupMember, Person
 
-__all__ = ["Entry", "checked_entries", "is_shared_with", "shared_with"]
+__all__ = ["Entry", "checked_entries", "is_shared_with", "people_of", "shared_with"]
 
 #: `{"person": number}` or `{"group": number}`.
 Entry = dict[str, int]
@@ -41,6 +41,18 @@ def is_shared_with(entries: Iterable[Entry], person: Person) -> bool:
     """
     theirs = _of(person)
     return any(entry in theirs for entry in entries)
+
+
+def people_of(session: Session, entries: Iterable[Entry]) -> list[Person]:
+    """
+    The people that entries speak of, each once, who are still here.
+    """
+    wanted = list(entries)
+    if not wanted:
+        return []
+    members = sa.select(GroupMember.person_id).where(GroupMember.group_id.in_([e.get("group", 0) for e in wanted]))
+    named = sa.or_(Person.id.in_([e.get("person", 0) for e in wanted]), Person.id.in_(members))
+    return list(session.scalars(sa.select(Person).where(named, Person.disabled_at.is_(None)).order_by(Person.id)))
 
 
 def shared_with(column: InstrumentedAttribute[Any], person: Person) -> sa.ColumnElement[bool]:

@@ -103,7 +103,7 @@ ACTS: dict[str, tuple[str, str, tuple[str, ...]]] = {
     "add": ("set a round", "round", ("template_id", "trigger", "purpose", "folder", "recipients", "mail_to")),
     "add_by_document": ("set a round from a document", "round", ("template", "trigger", "purpose")),
     "edit": ("changed a round", "round", ("template_id", "trigger", "purpose", "folder", "recipients", "mail_to")),
-    "change": ("paused a round or let it go on", "round", ("paused", "until")),
+    "change": ("paused a round or let it go on", "round", ("paused", "until", "shared_with")),
     "hand_round_over_to": ("handed a round over", "round", ("to",)),
     "skip": ("left out a round’s next moment", "round", ()),
     "run_by_hand": ("ran a round", "round", ()),

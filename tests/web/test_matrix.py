@@ -129,14 +129,14 @@ POST /rounds/document design
 POST /rounds/preview in
 DELETE /rounds/{round_id} design
 GET /rounds/{round_id} in
-PATCH /rounds/{round_id} design
+PATCH /rounds/{round_id} run
 PUT /rounds/{round_id} design
 POST /rounds/{round_id}/call run
 GET /rounds/{round_id}/document in
 POST /rounds/{round_id}/hand-over design
 POST /rounds/{round_id}/restore design
-POST /rounds/{round_id}/run design
-POST /rounds/{round_id}/skip design
+POST /rounds/{round_id}/run run
+POST /rounds/{round_id}/skip run
 GET /runs in
 POST /runs run
 POST /runs/export run

@@ -64,6 +64,8 @@ class Round(Base):
     own_part: Mapped[Document | None] = mapped_column(sa.JSON(none_as_null=True))
     next_at: Mapped[datetime]
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    #: People and groups who look after it beside its owner.
+    shared_with: Mapped[list[dict[str, int]]] = mapped_column(sa.JSON, default=list, server_default="[]")
     deleted_at: Mapped[datetime | None]
     template: Mapped[TemplateRecord] = relationship(lazy="joined")
     recipients: Mapped[list[RoundRecipient]] = relationship(

@@ -17,7 +17,7 @@ from bouquet.core.language import tr
 from bouquet.core.recurrence import Rhythm
 from bouquet.core.template import Only, read_document
 from bouquet.designing.recipients import part_values
-from bouquet.rights import may
+from bouquet.rights import looks_after, may
 from bouquet.rounds import (
     NEVER,
     call,
@@ -41,6 +41,7 @@ from bouquet.store import templates as shelf
 from bouquet.store.house import days_off
 from bouquet.store.models import Person, Round
 from bouquet.store.outgoing import parts_of_nobody
+from bouquet.store.sharing import checked_entries
 from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, view_of, visible
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
@@ -54,6 +55,7 @@ from bouquet.web.schemas.runs import (
     RoundRecipientOut,
     RunOut,
 )
+from bouquet.web.schemas.sharing import SharedWith
 
 #: Days ahead that coverage is computed of, and moments of them at most.
 YEAR, MOST_MOMENTS = 400, 2_000
@@ -64,6 +66,7 @@ MOST_AFTER = 20
 router = APIRouter(route_class=ExactRoute, prefix="/rounds", tags=["rounds"], dependencies=[Depends(needs("look"))])
 
 Designer = Annotated[Person, Depends(needs("design"))]
+Runner = Annotated[Person, Depends(needs("run"))]
 
 #: Planned moments shown ahead.
 AHEAD = 5
@@ -210,13 +213,18 @@ def add_by_document(body: dict[str, Any], services: TheServices, person: Designe
 
 
 @router.patch("/{round_id}", response_model=RoundOut)
-def change(round_id: Id, body: RoundChange, services: TheServices, person: Designer) -> Any:
+def change(round_id: Id, body: RoundChange, services: TheServices, person: Runner) -> Any:
     """
-    Pause a round, or let it go on.
+    Pause a round, or let it go on; or say who looks after it beside its owner, which its owner does.
     """
     with services.store.session() as session:
-        _check_owner(seen_round(session, round_id, person), person)
-        found = set_paused(session, round_id, body.paused, services.clock(), body.until)
+        found = seen_round(session, round_id, person)
+        _check_looks_after(found, person)
+        if body.shared_with is not None:
+            _check_owner(found, person)
+            found.shared_with = checked_entries(session, [e.model_dump(exclude_none=True) for e in body.shared_with])
+        if body.paused is not None:
+            found = set_paused(session, round_id, body.paused, services.clock(), body.until)
         return _out(services, session, found, person, AHEAD)
 
 
@@ -234,23 +242,23 @@ def hand_round_over_to(round_id: Id, body: HandOver, services: TheServices, pers
 
 
 @router.post("/{round_id}/skip", response_model=RoundOut)
-def skip(round_id: Id, services: TheServices, person: Designer) -> Any:
+def skip(round_id: Id, services: TheServices, person: Runner) -> Any:
     """
     Leave the next planned moment out.
     """
     with services.store.session() as session:
-        _check_owner(seen_round(session, round_id, person), person)
+        _check_looks_after(seen_round(session, round_id, person), person)
         found = skip_next(session, round_id, person.name, services.clock())
         return _out(services, session, found, person, AHEAD)
 
 
 @router.post("/{round_id}/run", response_model=RunOut, status_code=202)
-def run_by_hand(round_id: Id, services: TheServices, queue: TheQueue, person: Designer) -> Any:
+def run_by_hand(round_id: Id, services: TheServices, queue: TheQueue, person: Runner) -> Any:
     """
     Run a round now, as an occurrence of its own.
     """
     with services.store.session() as session:
-        _check_owner(seen_round(session, round_id, person), person)
+        _check_looks_after(seen_round(session, round_id, person), person)
         run = run_now(services, session, round_id, services.clock())
         run_id, status = run.id, run.status
     if status == "asked":
@@ -264,7 +272,7 @@ def call_round(
     round_id: Id,
     services: TheServices,
     queue: TheQueue,
-    person: Annotated[Person, Depends(needs("run"))],
+    person: Runner,
     body: RoundCall | None = None,
     idempotency_key: Annotated[str | None, Header(alias="Idempotency-Key", max_length=100)] = None,
 ) -> Any:
@@ -311,8 +319,18 @@ def restore(round_id: Id, services: TheServices, person: Designer) -> Any:
         return _out(services, session, found, person, AHEAD)
 
 
+def _owns(found: Round, person: Person) -> bool:
+    return found.created_by == person.id or "keeper" in person.roles
+
+
+def _check_looks_after(found: Round, person: Person) -> None:
+    if not looks_after(person, found):
+        said = tr("Only who set this round, whoever looks after it with them, or an administrator may do this.")
+        raise Refused(403, "not_allowed", said)
+
+
 def _check_owner(found: Round, person: Person) -> None:
-    if found.created_by != person.id and "keeper" not in person.roles:
+    if not _owns(found, person):
         raise Refused(403, "not_allowed", tr("Only who set this round, or an administrator, changes it."))
 
 
@@ -343,6 +361,8 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         mine=found.created_by == person.id,
         owner_id=found.created_by,
         owner=session.get_one(Person, found.created_by).name,
+        looked_after=looks_after(person, found),
+        shared_with=[SharedWith(**entry) for entry in found.shared_with] if _owns(found, person) else [],
         purpose=found.purpose,
         rhythm=found.rhythm,
         mail_to=found.mail_to,

@@ -67,6 +67,7 @@ from bouquet.web.schemas.records import (
     ViewOut,
     WhereaboutOut,
 )
+from bouquet.web.schemas.sharing import SharedWith
 from bouquet.web.schemas.templates import (
     ChangeOut,
     Move,
@@ -77,7 +78,6 @@ from bouquet.web.schemas.templates import (
     QuestionOut,
     Questions,
     SaveRequest,
-    SharedWith,
     TemplateChange,
     TemplateOut,
     TemplateRow,

@@ -9,7 +9,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
-from bouquet.web.schemas.templates import SharedWith
+from bouquet.web.schemas.sharing import SharedWith
 
 __all__ = [
     "NewPicks",

@@ -13,6 +13,7 @@ from bouquet.core.template import BundleContents
 from bouquet.core.template.filter import Window
 from bouquet.core.vocabulary.formats import FormatName
 from bouquet.rounds.document import Event, OwnPart, RoundRecipientIn, Trigger
+from bouquet.web.schemas.sharing import SharedWith
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -321,11 +322,12 @@ class TokenOut(BaseModel):
 
 class RoundChange(BaseModel):
     """
-    Pause a round, for good or until a moment, or let it go on.
+    Pause a round, for good or until a moment, or let it go on; and say who looks after it beside its owner.
     """
 
-    paused: bool
+    paused: bool | None = None
     until: datetime | None = None
+    shared_with: list[SharedWith] | None = Field(None, max_length=200)
 
 
 class HandOver(BaseModel):
@@ -368,6 +370,8 @@ class RoundOut(BaseModel):
     mine: bool
     owner_id: int = Field(description="For whom it runs: with their rights, and in their name.")
     owner: str
+    looked_after: bool = Field(description="Whether whoever asks may pause it, skip its next moment and run it.")
+    shared_with: list[SharedWith] = Field([], description="Who does beside its owner; told to whoever may change that.")
     purpose: str
     rhythm: dict[str, Any]
     mail_to: list[str]

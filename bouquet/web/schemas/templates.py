@@ -7,13 +7,14 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any, Literal
 
-from pydantic import BaseModel, Field, model_validator
+from pydantic import BaseModel, Field
 
 from bouquet.core.vocabulary.formats import FormatName
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.schemas.catalogue import ChoiceOut
 from bouquet.web.schemas.curating import MissingOut, Replacement
 from bouquet.web.schemas.runs import RunOut
+from bouquet.web.schemas.sharing import SharedWith
 
 __all__ = [
     "ChangeOut",
@@ -23,7 +24,6 @@ __all__ = [
     "QuestionOut",
     "Questions",
     "SaveRequest",
-    "SharedWith",
     "TemplateChange",
     "TemplateOut",
     "TemplateRow",
@@ -82,22 +82,6 @@ class Moved(BaseModel):
 
     source: str
     missing: list[MissingOut]
-
-
-class SharedWith(BaseModel):
-    """
-    Somebody, or a group, with whom an own template is shared: one of the two.
-    """
-
-    person: int | None = Field(None, ge=1, le=2**63 - 1)
-    group: int | None = Field(None, ge=1, le=2**63 - 1)
-
-    @model_validator(mode="after")
-    def _one(self) -> SharedWith:
-        if (self.person is None) == (self.group is None):
-            msg = "Say a person or a group, one of the two."
-            raise ValueError(msg)
-        return self
 
 
 class TemplateChange(BaseModel):

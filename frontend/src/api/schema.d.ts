@@ -1829,7 +1829,7 @@ export interface paths {
         head?: never;
         /**
          * Change
-         * @description Pause a round, or let it go on.
+         * @description Pause a round, or let it go on; or say who looks after it beside its owner, which its owner does.
          */
         patch: operations["change"];
         trace?: never;
@@ -6805,11 +6805,13 @@ export interface components {
         };
         /**
          * RoundChange
-         * @description Pause a round, for good or until a moment, or let it go on.
+         * @description Pause a round, for good or until a moment, or let it go on; and say who looks after it beside its owner.
          */
         RoundChange: {
             /** Paused */
-            paused: boolean;
+            paused?: boolean | null;
+            /** Shared With */
+            shared_with?: components["schemas"]["SharedWith"][] | null;
             /** Until */
             until?: string | null;
         };
@@ -6843,6 +6845,11 @@ export interface components {
              * @enum {string}
              */
             kind: "template" | "bundle";
+            /**
+             * Looked After
+             * @description Whether whoever asks may pause it, skip its next moment and run it.
+             */
+            looked_after: boolean;
             /** Mail To */
             mail_to: string[];
             /** Mine */
@@ -6888,6 +6895,12 @@ export interface components {
             };
             /** Runs */
             runs: components["schemas"]["RunOut"][];
+            /**
+             * Shared With
+             * @description Who does beside its owner; told to whoever may change that.
+             * @default []
+             */
+            shared_with: components["schemas"]["SharedWith"][];
             /** Template */
             template: string;
             /** Template Id */
@@ -7224,7 +7237,7 @@ export interface components {
         };
         /**
          * SharedWith
-         * @description Somebody, or a group, with whom an own template is shared: one of the two.
+         * @description Somebody, or a group, with whom something is shared: one of the two.
          */
         SharedWith: {
             /** Group */

@@ -6,6 +6,7 @@ import type { RoundInfo } from "../api";
 import { Confirm, Trouble, shortMoment } from "../shared";
 import { useMay } from "../shell";
 import { HandOver } from "./HandOver";
+import { LookAfter } from "./LookAfter";
 import { NewRound } from "./NewRound";
 import { tr } from "../i18n";
 
@@ -15,7 +16,7 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
   const mayKeep = useMay("keep");
-  const [dialog, setDialog] = useState<"remove" | "change" | "hand over" | null>(null);
+  const [dialog, setDialog] = useState<"remove" | "change" | "hand over" | "others" | null>(null);
   const path = { path: { round_id: round.id } };
   const renew = () => void client.invalidateQueries({ queryKey: ["rounds"] });
   const pause = useMutation({
@@ -42,8 +43,9 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
     mutationFn: () => answer(api.POST("/api/v1/rounds/{round_id}/call", { params: path })),
     onSuccess: renew,
   });
-  if (!mayDesign && round.trigger !== "called") return null;
-  if (!mayDesign) {
+  const owns = mayDesign && (round.mine || mayKeep);
+  if (!round.looked_after && round.trigger !== "called") return null;
+  if (!round.looked_after) {
     return (
       <Button variant="quiet" size="sm" disabled={!mayRun || round.paused} onClick={() => call.mutate()}>
         {round.event?.button || tr("Call now")}
@@ -70,7 +72,7 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
               {tr("Run now")}
             </Dropdown.Item>
           )}
-          <Dropdown.Item as="button" onClick={() => setDialog("change")}>
+          <Dropdown.Item as="button" disabled={!owns} onClick={() => setDialog("change")}>
             {tr("Change…")}
           </Dropdown.Item>
           {round.next[0] && (
@@ -81,20 +83,20 @@ export function RoundMenu({ round }: { round: RoundInfo }) {
           <Dropdown.Item as="button" onClick={() => pause.mutate()}>
             {round.paused ? tr("Let it go on") : tr("Pause")}
           </Dropdown.Item>
-          <Dropdown.Item
-            as="button"
-            disabled={!round.mine && !mayKeep}
-            onClick={() => setDialog("hand over")}
-          >
+          <Dropdown.Item as="button" disabled={!owns} onClick={() => setDialog("others")}>
+            {tr("Who looks after it…")}
+          </Dropdown.Item>
+          <Dropdown.Item as="button" disabled={!owns} onClick={() => setDialog("hand over")}>
             {tr("Hand over…")}
           </Dropdown.Item>
-          <Dropdown.Item as="button" onClick={() => setDialog("remove")}>
+          <Dropdown.Item as="button" disabled={!owns} onClick={() => setDialog("remove")}>
             {tr("Remove…")}
           </Dropdown.Item>
         </Dropdown.Menu>
       </Dropdown>
       <Trouble error={runNow.error ?? call.error ?? skip.error ?? pause.error} />
       {dialog === "change" && <NewRound template={null} round={round} onClose={() => setDialog(null)} />}
+      {dialog === "others" && <LookAfter round={round} onClose={() => setDialog(null)} />}
       {dialog === "hand over" && <HandOver round={round} onClose={() => setDialog(null)} />}
       {dialog === "remove" && (
         <Confirm
