@@ -4,6 +4,7 @@ import { answer, api } from "../api";
 import type { DeliveryInfo, RoundInfo, Run } from "../api";
 import { Memory } from "../bench/components/Memory";
 import { STATES } from "../recipients";
+import { STATUS_WORDS } from "../runs";
 import { Icon, Trouble, clock, count, plural, shortMoment } from "../shared";
 import "../recipients/recipients.scss";
 import { RoundMenu } from "./RoundMenu";
@@ -170,7 +171,7 @@ function Occurrence({ run, recipients, deliveries }: OccurrenceProps) {
       </td>
       <td>
         <Link to={`/runs/${run.id}`}>
-          <span className={`tag ${run.status}`}>{run.status}</span>
+          <span className={`tag ${run.status}`}>{STATUS_WORDS[run.status]}</span>
         </Link>
       </td>
       <td className="num">{count(run.rows_written)}</td>

@@ -4,6 +4,7 @@ import { Button } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
+import { STATUS_WORDS } from "../runs";
 import { useMay } from "../shell";
 import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
 import { DaysOff } from "./DaysOff";
@@ -203,7 +204,12 @@ function Moments({ round, day }: { round: RoundInfo; day: Date }) {
       {round.runs
         .filter((run) => here(run.as_of))
         .map((run) => (
-          <Link key={run.id} to={`/runs/${run.id}`} className={`moment ${run.status}`} title={run.status}>
+          <Link
+            key={run.id}
+            to={`/runs/${run.id}`}
+            className={`moment ${run.status}`}
+            title={STATUS_WORDS[run.status]}
+          >
             {clock(run.as_of)}
           </Link>
         ))}

@@ -1,5 +1,5 @@
 export { RunProgress } from "./RunProgress";
-export { RunStatus } from "./RunStatus";
+export { RunStatus, STATUS_WORDS } from "./RunStatus";
 export { useStartRun } from "./useStartRun";
 export { AnswerForm, PeriodInput, allAnswered, withDefaults } from "./AnswerForm";
 export type { Answers } from "./AnswerForm";

@@ -14,6 +14,14 @@ const KINDS: [Belonging["kind"], (n: number) => string][] = [
   ["view", (n) => plural(n, "view")],
 ];
 
+const NAMES: Record<Belonging["kind"], string> = {
+  template: tr("template"),
+  bundle: tr("bundle"),
+  round: tr("round"),
+  list: tr("list"),
+  view: tr("view"),
+};
+
 interface Props {
   person: Account;
   people: Account[];
@@ -118,7 +126,7 @@ function Handed(props: { done: HandedOver; giver: string; taker: string; onClose
               {tr("Stays: {{stays}}", {
                 stays: stays
                   .filter((b) => b.why === why)
-                  .map((b) => `${b.kind} “${b.name}”`)
+                  .map((b) => tr("{{kind}} “{{name}}”", { kind: NAMES[b.kind], name: b.name }))
                   .join(", "),
               })}
             </div>

@@ -61,7 +61,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
         >
           {field.kinds.map((kind) => (
             <option key={kind} value={kind}>
-              {KINDS[kind] ?? kind}
+              {KINDS[kind]}
               {kind === "choice" && `, ${field.choices.length}`}
             </option>
           ))}
@@ -122,7 +122,7 @@ export function FieldRow({ table, fields, at, classes, onEdit, onFormula }: Prop
             title={field.guesses.find((g) => g.what.startsWith(COULD_BE))?.why}
             onClick={() => put({ kind: offeredKind(field) })}
           >
-            {tr("read as {{kinds}}", { kinds: KINDS[offeredKind(field)!] ?? offeredKind(field) })}
+            {tr("read as {{kinds}}", { kinds: KINDS[offeredKind(field)!] })}
           </button>
         )}
         <More
@@ -150,11 +150,18 @@ const CAPTIONS: Record<TextColumn, string> = {
   part_of: tr("Part of what"),
 };
 
-const KINDS: Partial<Record<CuratedField["kind"], string>> = {
+const KINDS: Record<CuratedField["kind"], string> = {
+  text: tr("text"),
   integer: tr("whole number"),
+  decimal: tr("decimal"),
   boolean: tr("yes or no"),
+  date: tr("date"),
   timestamp: tr("date and time"),
   moment: tr("moment"),
+  time: tr("time"),
+  choice: tr("choice"),
+  identifier: tr("identifier"),
+  file: tr("file"),
   other: tr("other"),
 };
 

@@ -129,7 +129,7 @@ function Head({ type, guessed, onEdit, onMake }: HeadProps) {
             label={label}
             fields={naming.concat(type.fields.filter((f) => f.name === type[fact] && !naming.includes(f)))}
             value={type[fact]}
-            none="nothing"
+            none={tr("nothing")}
             onChange={(name) => put({ [fact]: name })}
           />
         ))}

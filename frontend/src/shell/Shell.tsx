@@ -28,6 +28,13 @@ const PLACES = [
   { to: "/records", label: tr("Records") },
 ] as const;
 
+const ROLE_NAMES: Record<string, string> = {
+  runner: tr("runner"),
+  designer: tr("designer"),
+  auditor: tr("auditor"),
+  keeper: tr("administrator"),
+};
+
 const SET_UP = { to: "/set-up", label: tr("Set-up") } as const;
 const JOURNAL = { to: "/set-up/journal", label: tr("Journal") } as const;
 
@@ -113,7 +120,8 @@ export function Shell({ session, children }: { session: Session; children: React
               </Dropdown.Toggle>
               <Dropdown.Menu>
                 <Dropdown.ItemText className="soft">
-                  {session.person.roles.join(", ")} · {session.person.email}
+                  {session.person.roles.map((role) => ROLE_NAMES[role] ?? role).join(", ")} ·{" "}
+                  {session.person.email}
                 </Dropdown.ItemText>
                 <Likes />
                 <Dropdown.Divider />
