@@ -28,6 +28,7 @@ from hypothesis import strategies as st
 from PIL import ImageCms
 from pypdf import PdfReader
 
+from bouquet.core.language import CONSTANT
 from bouquet.core.reading import FileRows, Unreadable
 from bouquet.core.shaping import Line, to_frame
 from bouquet.core.vocabulary.formats import FORMATS, Format
@@ -319,6 +320,8 @@ def test_a_format_is_one_module_and_one_line(
     toy = Format(
         name="toy", label="Toy", noun="a toy", meaning="", media_type="text/toy", writer=f"{__name__}:ToyWriter"
     )
+    # Its texts are no texts of the house, which are looked for in the catalogues.
+    CONSTANT.difference_update({toy.label, toy.noun})
     monkeypatch.setitem(FORMATS, "toy", toy)
     path, _ = made(resolved("tag", output={"format": "toy"}).require(), "toy", tmp_path, {"c0": ["A", "B"]})
 

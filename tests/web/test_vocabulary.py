@@ -13,6 +13,7 @@ import sqlalchemy as sa
 from fastapi.testclient import TestClient
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import CONSTANT
 from bouquet.core.plan.capabilities import LACKS
 from bouquet.core.plan.checks import Checks
 from bouquet.core.sql.comparisons import VERBS
@@ -134,6 +135,8 @@ def test_a_format_is_offered_and_run(
         media_type="text/toy",
         writer="tests.core.test_formats:ToyWriter",
     )
+    # Its texts are no texts of the house, which are looked for in the catalogues.
+    CONSTANT.difference_update({toy.label, toy.noun})
     monkeypatch.setitem(FORMATS, "toy", toy)
     ines = sign_in("ines")
     assert ines.get("/api/v1/vocabulary").json()["formats"][-1]["label"] == "Toy"

@@ -130,7 +130,7 @@ function Occurrences({ round, deliveries }: { round: RoundInfo; deliveries: Deli
             <thead>
               <tr>
                 <th>{tr("Planned for")}</th>
-                <th>{tr("Run")}</th>
+                <th>{tr("Status")}</th>
                 <th className="num">{tr("Rows")}</th>
                 {names.map(([number, name]) => (
                   <th key={number}>

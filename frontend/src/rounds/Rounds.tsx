@@ -6,7 +6,7 @@ import { answer, api } from "../api";
 import type { RoundInfo } from "../api";
 import { STATUS_WORDS } from "../runs";
 import { useMay } from "../shell";
-import { Icon, Trouble, clock, duration, plural, shortMoment } from "../shared";
+import { Icon, Trouble, clock, duration, plural, shortMoment, weekday } from "../shared";
 import { DaysOff } from "./DaysOff";
 import { FromDocument } from "./FromDocument";
 import { InMyCalendar } from "./InMyCalendar";
@@ -161,7 +161,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
           <th style={{ width: 262 }}>{tr("Round")}</th>
           {days.map((day) => (
             <th key={day.toISOString()} className={classOf(day)}>
-              {day.toLocaleDateString(undefined, { weekday: "short" })}
+              {weekday(day)}
               <b>{day.getDate()}</b>
             </th>
           ))}

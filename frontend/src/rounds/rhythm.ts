@@ -1,5 +1,5 @@
 import type { Rhythm } from "../api";
-import { tr } from "../i18n";
+import { language, tr } from "../i18n";
 
 export const DAYS = [
   tr("Monday"),
@@ -11,7 +11,7 @@ export const DAYS = [
   tr("Sunday"),
 ];
 export const MONTHS = Array.from({ length: 12 }, (_, n) =>
-  new Date(2024, n, 1).toLocaleDateString("en-GB", { month: "long" }),
+  new Date(2024, n, 1).toLocaleDateString(language, { month: "long" }),
 );
 
 /** What people say a rhythm is, each with the document it starts from. */

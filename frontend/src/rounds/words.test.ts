@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { RoundInfo } from "../api";
-import { otherwise, pausedWords, sentTo } from "./words";
+import { setLocale } from "../shared";
+import { inZone, otherwise, pausedWords, sentTo } from "./words";
 
 const round = (more: object) =>
   ({
@@ -32,6 +33,16 @@ describe("to whom a round sends", () => {
 
   it("is nobody where nothing is said", () => {
     expect([sentTo(round({})), otherwise(round({}))]).toEqual(["", ""]);
+  });
+});
+
+describe("a moment on the clock of a zone", () => {
+  it("is written as people of the chosen locale write it, whatever the page's language", () => {
+    setLocale("en-GB");
+    expect(inZone("2026-11-29T13:01:00Z", "Europe/London")).toContain("13:01");
+    setLocale("en-US");
+    expect(inZone("2026-11-29T13:01:00Z", "Europe/London")).toContain("01:01 PM");
+    setLocale("en-GB");
   });
 });
 

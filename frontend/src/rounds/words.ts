@@ -1,6 +1,6 @@
 import type { RoundInfo } from "../api";
-import { shortMoment } from "../shared";
-import { language, tr } from "../i18n";
+import { localeTag, shortMoment } from "../shared";
+import { tr } from "../i18n";
 
 const ONLY = {
   everything: tr("everything"),
@@ -36,7 +36,7 @@ export function pausedWords(round: RoundInfo): string {
 
 /** A moment on the clock of a zone. */
 export function inZone(at: string, zone: string): string {
-  return new Intl.DateTimeFormat(language, {
+  return new Intl.DateTimeFormat(localeTag(), {
     timeZone: zone,
     weekday: "short",
     day: "2-digit",

@@ -42,7 +42,7 @@ export function LedgerTable({ runs, ...sorts }: TableProps) {
       <thead>
         <tr>
           <SortHead name="number" down {...sorts}>
-            {tr("Run")}
+            {tr("Run no.")}
           </SortHead>
           <SortHead name="name" {...sorts}>
             {tr("Template")}

@@ -1,6 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { answer, api } from "../api";
+import { STATES } from "../recipients";
+import { STATUS_WORDS } from "../runs";
 import { Icon, Trouble, count, duration, size } from "../shared";
 import { tr } from "../i18n";
 
@@ -51,10 +53,14 @@ export function Health() {
         ))}
       </Slab>
       <Slab title={tr("Runs of the last day")}>
-        <Counts counts={found.runs} none={tr("None was asked for.")} />
+        <Counts counts={found.runs} words={STATUS_WORDS} none={tr("None was asked for.")} />
       </Slab>
       <Slab title={tr("Deliveries of the last day")}>
-        <Counts counts={found.deliveries} none={tr("None was entered.")} />
+        <Counts
+          counts={found.deliveries}
+          words={Object.fromEntries(Object.entries(STATES).map(([state, { words }]) => [state, words]))}
+          none={tr("None was entered.")}
+        />
       </Slab>
       <Slab title={tr("Work by the clock")}>
         {Object.entries(found.care).map(([care, seconds]) => (
@@ -111,8 +117,14 @@ function Fact({ name, value }: { name: string; value: string }) {
   );
 }
 
-function Counts({ counts, none }: { counts: Record<string, number>; none: string }) {
+interface CountsProps {
+  counts: Record<string, number>;
+  words: Record<string, string>;
+  none: string;
+}
+
+function Counts({ counts, words, none }: CountsProps) {
   const entries = Object.entries(counts).sort((a, b) => b[1] - a[1]);
   if (entries.length === 0) return <p className="soft m-0">{none}</p>;
-  return entries.map(([state, n]) => <Fact key={state} name={state} value={count(n)} />);
+  return entries.map(([state, n]) => <Fact key={state} name={words[state] ?? state} value={count(n)} />);
 }

@@ -56,6 +56,7 @@ describe("numbers as people type them", () => {
       "viel",
     ]);
     expect(shownNumber("1234.5")).toBe("1234,5");
+    expect([size(4200), duration(0.7)]).toEqual(["4,2 kB", "0,7 s"]);
     setLocale("fr-FR");
     expect(["1 234,5", "1\u202f234,5"].map(typedNumber)).toEqual(["1234.5", "1234.5"]);
     setLocale("en-GB");

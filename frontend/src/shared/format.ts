@@ -33,6 +33,16 @@ export function screenLocale(): string {
   return /^[a-z]{2,3}_[A-Z]{2}$/.test(name) ? name : name === "en" ? "en_GB" : name.slice(0, 2);
 }
 
+/** The locale of the screen as browsers name it. */
+export function localeTag(): string {
+  return chosen;
+}
+
+/** The day of the week, `Mon`. */
+export function weekday(day: Date): string {
+  return day.toLocaleDateString(chosen, { weekday: "short" });
+}
+
 /** A count with its thousands grouped, in the person's locale. */
 export function count(n: number): string {
   return formats.whole.format(n);
@@ -92,12 +102,17 @@ export function withUnit(value: string, unit: string): string {
   return parts[0]?.type === "currency" ? unit + value : `${value}\u00a0${unit}`;
 }
 
+/** A measured number with so many digits after the mark, in the person's locale. */
+function fixed(n: number, digits: number): string {
+  return shownNumber(n.toFixed(digits));
+}
+
 /** A size in bytes as people read it: `0.6 MB`. */
 export function size(bytes: number): string {
   if (bytes < 1000) return plural(bytes, "byte");
-  if (bytes < 1e6) return tr("{{bytes}} kB", { bytes: (bytes / 1000).toFixed(bytes < 1e4 ? 1 : 0) });
-  if (bytes < 1e9) return tr("{{bytes}} MB", { bytes: (bytes / 1e6).toFixed(1) });
-  return tr("{{bytes}} GB", { bytes: (bytes / 1e9).toFixed(2) });
+  if (bytes < 1e6) return tr("{{bytes}} kB", { bytes: fixed(bytes / 1000, bytes < 1e4 ? 1 : 0) });
+  if (bytes < 1e9) return tr("{{bytes}} MB", { bytes: fixed(bytes / 1e6, 1) });
+  return tr("{{bytes}} GB", { bytes: fixed(bytes / 1e9, 2) });
 }
 
 /** The time of day, `06:00`. */
@@ -124,7 +139,7 @@ export function shortMoment(moment: string | Date): string {
 
 /** Seconds as `3.1 s`, `2 min 5 s`. */
 export function duration(seconds: number): string {
-  if (seconds < 60) return `${seconds < 10 ? seconds.toFixed(1) : Math.round(seconds)} s`;
+  if (seconds < 60) return `${seconds < 10 ? fixed(seconds, 1) : Math.round(seconds)} s`;
   return tr("{{seconds}} min {{seconds2}} s", {
     seconds: Math.floor(seconds / 60),
     seconds2: Math.round(seconds % 60),
