@@ -4,11 +4,13 @@ import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { ApiError, answer, api, isAskedAgain } from "./api";
 import type { Session } from "./api";
 import { Shell } from "./shell";
-import { FirstStart, SetPassword, SignIn } from "./signin";
+import { SignIn } from "./signin/SignIn";
 import { Library } from "./templates";
 import { tr } from "./i18n";
 
 // What is not the first view is loaded when it is first gone to.
+const FirstStart = lazy(() => import("./signin").then((m) => ({ default: m.FirstStart })));
+const SetPassword = lazy(() => import("./signin").then((m) => ({ default: m.SetPassword })));
 const Bench = lazy(() => import("./bench").then((m) => ({ default: m.Bench })));
 const Match = lazy(() => import("./templates/Match").then((m) => ({ default: m.Match })));
 const Runner = lazy(() => import("./templates/Runner").then((m) => ({ default: m.Runner })));
@@ -45,7 +47,7 @@ const client = new QueryClient({
 export function App() {
   return (
     <QueryClientProvider client={client}>
-      {window.location.pathname === "/set-password" ? <SetPassword /> : <Door />}
+      <Suspense>{window.location.pathname === "/set-password" ? <SetPassword /> : <Door />}</Suspense>
     </QueryClientProvider>
   );
 }

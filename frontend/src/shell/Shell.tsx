@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { Suspense, lazy, useEffect, useState } from "react";
 import type { ReactNode } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link, NavLink } from "react-router";
@@ -7,18 +7,20 @@ import { answer, api } from "../api";
 import type { Session } from "../api";
 import { Icon, setLocale, useVocabulary } from "../shared";
 import { Bell } from "./Bell";
-import { Codes } from "./Codes";
 import { EyesBanner } from "./EyesBanner";
-import { Jump } from "./Jump";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
-import { AboutMe } from "./AboutMe";
-import { Password } from "./Password";
 import { PracticeMark, SourceSwitch } from "./SourceSwitch";
-import { Sessions } from "./Sessions";
-import { Tokens } from "./Tokens";
 import { useNews } from "./useNews";
 import { chooseLanguage, tr } from "../i18n";
+
+// Dialogs are loaded when they are first opened.
+const AboutMe = lazy(() => import("./AboutMe").then((m) => ({ default: m.AboutMe })));
+const Codes = lazy(() => import("./Codes").then((m) => ({ default: m.Codes })));
+const Jump = lazy(() => import("./Jump").then((m) => ({ default: m.Jump })));
+const Password = lazy(() => import("./Password").then((m) => ({ default: m.Password })));
+const Sessions = lazy(() => import("./Sessions").then((m) => ({ default: m.Sessions })));
+const Tokens = lazy(() => import("./Tokens").then((m) => ({ default: m.Tokens })));
 
 const PLACES = [
   { to: "/templates", label: tr("Templates") },
@@ -152,12 +154,14 @@ export function Shell({ session, children }: { session: Session; children: React
         </header>
         {session.person.through && <EyesBanner name={session.person.name} />}
         {!lists.isPending && children}
-        {codes && <Codes onClose={() => setCodes(false)} />}
-        {tokens && <Tokens onClose={() => setTokens(false)} />}
-        {sessions && <Sessions onClose={() => setSessions(false)} />}
-        {about && <AboutMe onClose={() => setAbout(false)} />}
-        {password && <Password onClose={() => setPassword(false)} />}
-        {jumping && <Jump onClose={() => setJumping(false)} />}
+        <Suspense>
+          {codes && <Codes onClose={() => setCodes(false)} />}
+          {tokens && <Tokens onClose={() => setTokens(false)} />}
+          {sessions && <Sessions onClose={() => setSessions(false)} />}
+          {about && <AboutMe onClose={() => setAbout(false)} />}
+          {password && <Password onClose={() => setPassword(false)} />}
+          {jumping && <Jump onClose={() => setJumping(false)} />}
+        </Suspense>
       </div>
     </ShellContext>
   );

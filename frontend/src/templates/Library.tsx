@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { Suspense, lazy, useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
@@ -7,13 +7,15 @@ import type { TemplateRow } from "../api";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { useMay, usePreferences } from "../shell";
 import { Icon, Trouble, count } from "../shared";
-import { BundleDialog } from "./BundleDialog";
 import { Bundles } from "./Bundles";
 import { foldersOf, indented, isWithin } from "./folders";
-import { NewTemplate } from "./NewTemplate";
 import { Help } from "../guide";
 import { Row } from "./LibraryRow";
 import { tr } from "../i18n";
+
+// Dialogs are loaded when they are first opened.
+const BundleDialog = lazy(() => import("./BundleDialog").then((m) => ({ default: m.BundleDialog })));
+const NewTemplate = lazy(() => import("./NewTemplate").then((m) => ({ default: m.NewTemplate })));
 
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
@@ -123,17 +125,19 @@ export function Library() {
           </div>
         </div>
       </main>
-      {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
-      {mayDesign && (creating || asked !== null) && (
-        <NewTemplate
-          key={asked}
-          asked={asked ?? ""}
-          onClose={() => {
-            setCreating(false);
-            set("asked", "");
-          }}
-        />
-      )}
+      <Suspense>
+        {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
+        {mayDesign && (creating || asked !== null) && (
+          <NewTemplate
+            key={asked}
+            asked={asked ?? ""}
+            onClose={() => {
+              setCreating(false);
+              set("asked", "");
+            }}
+          />
+        )}
+      </Suspense>
     </>
   );
 }

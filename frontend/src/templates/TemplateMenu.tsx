@@ -1,15 +1,17 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { Suspense, lazy, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
 import { Confirm } from "../shared";
 import { useMay, useShell } from "../shell";
-import { Labels } from "./Labels";
-import { MoveDialog } from "./MoveDialog";
-import { Versions } from "./Versions";
 import { tr } from "../i18n";
+
+// Dialogs are loaded when they are first opened.
+const Labels = lazy(() => import("./Labels").then((m) => ({ default: m.Labels })));
+const MoveDialog = lazy(() => import("./MoveDialog").then((m) => ({ default: m.MoveDialog })));
+const Versions = lazy(() => import("./Versions").then((m) => ({ default: m.Versions })));
 
 /** What else can be done with a template. */
 export function More({ template }: { template: TemplateRow }) {
@@ -96,11 +98,13 @@ export function More({ template }: { template: TemplateRow }) {
           {tr("It leaves the library. The runs it made and their files stay in the ledger.")}
         </Confirm>
       )}
-      {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
-      {dialog === "move" && <MoveDialog template={template} onClose={() => setDialog(null)} />}
-      {dialog === "versions" && (
-        <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
-      )}
+      <Suspense>
+        {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
+        {dialog === "move" && <MoveDialog template={template} onClose={() => setDialog(null)} />}
+        {dialog === "versions" && (
+          <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
+        )}
+      </Suspense>
     </>
   );
 }
