@@ -32,7 +32,9 @@ export type Action =
   | {
       type: "setColumn";
       id: string;
-      change: Partial<Pick<Column, "blank" | "headings" | "value" | "width" | "total" | "editable" | "meaning">>;
+      change: Partial<
+        Pick<Column, "blank" | "headings" | "value" | "width" | "total" | "editable" | "meaning">
+      >;
     }
   | { type: "select"; ids: string[] }
   | { type: "addNarrowing"; node: Narrowing }
