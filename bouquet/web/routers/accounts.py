@@ -43,7 +43,7 @@ from bouquet.web.schemas.accounts import (
 )
 from bouquet.web.schemas.accounts import LeftTemplates as LeftTemplatesOut
 from bouquet.web.schemas.accounts import LeftType as LeftTypeOut
-from bouquet.web.schemas.runs import HandOver
+from bouquet.web.schemas.rounds import HandOver
 
 log = structlog.get_logger()
 

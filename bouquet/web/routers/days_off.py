@@ -17,7 +17,7 @@ from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
-from bouquet.web.schemas.runs import CalendarText, DaysOffOut, DaysOffPart, OwnDay
+from bouquet.web.schemas.rounds import CalendarText, DaysOffOut, DaysOffPart, OwnDay
 
 router = APIRouter(
     route_class=ExactRoute, prefix="/rounds/days-off", tags=["rounds"], dependencies=[Depends(needs("look"))]

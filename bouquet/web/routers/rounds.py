@@ -46,15 +46,8 @@ from bouquet.web.access import CurrentPerson, Id, TheQueue, TheServices, needs, 
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.runs import run_out
-from bouquet.web.schemas.runs import (
-    HandOver,
-    Planned,
-    RoundCall,
-    RoundChange,
-    RoundOut,
-    RoundRecipientOut,
-    RunOut,
-)
+from bouquet.web.schemas.rounds import HandOver, Planned, RoundCall, RoundChange, RoundOut, RoundRecipientOut
+from bouquet.web.schemas.runs import RunOut
 from bouquet.web.schemas.sharing import SharedWith
 
 #: Days ahead that coverage is computed of, and moments of them at most.
