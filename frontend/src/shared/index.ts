@@ -2,6 +2,7 @@ export { SortHead } from "./SortHead";
 export type { Sorting } from "./SortHead";
 export { ActionsHead } from "./ActionsHead";
 export { Icon } from "./Icon";
+export { Later } from "./Later";
 export { Trouble } from "./Trouble";
 export {
   capital,

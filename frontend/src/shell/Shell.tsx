@@ -1,11 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Suspense, lazy, useEffect, useState } from "react";
+import { lazy, useEffect, useState } from "react";
 import type { ReactNode } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link, NavLink } from "react-router";
 import { answer, api } from "../api";
 import type { Session } from "../api";
-import { Icon, setLocale, useVocabulary } from "../shared";
+import { Icon, Later, setLocale, useVocabulary } from "../shared";
 import { Bell } from "./Bell";
 import { EyesBanner } from "./EyesBanner";
 import { ShellContext } from "./context";
@@ -154,14 +154,14 @@ export function Shell({ session, children }: { session: Session; children: React
         </header>
         {session.person.through && <EyesBanner name={session.person.name} />}
         {!lists.isPending && children}
-        <Suspense>
+        <Later>
           {codes && <Codes onClose={() => setCodes(false)} />}
           {tokens && <Tokens onClose={() => setTokens(false)} />}
           {sessions && <Sessions onClose={() => setSessions(false)} />}
           {about && <AboutMe onClose={() => setAbout(false)} />}
           {password && <Password onClose={() => setPassword(false)} />}
           {jumping && <Jump onClose={() => setJumping(false)} />}
-        </Suspense>
+        </Later>
       </div>
     </ShellContext>
   );

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense, lazy, useState } from "react";
+import { lazy, useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { useMay, usePreferences } from "../shell";
-import { Icon, Trouble, count } from "../shared";
+import { Icon, Later, Trouble, count } from "../shared";
 import { Bundles } from "./Bundles";
 import { foldersOf, indented, isWithin } from "./folders";
 import { Help } from "../guide";
@@ -125,7 +125,7 @@ export function Library() {
           </div>
         </div>
       </main>
-      <Suspense>
+      <Later>
         {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
         {mayDesign && (creating || asked !== null) && (
           <NewTemplate
@@ -137,7 +137,7 @@ export function Library() {
             }}
           />
         )}
-      </Suspense>
+      </Later>
     </>
   );
 }

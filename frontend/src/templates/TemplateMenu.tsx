@@ -1,10 +1,10 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Suspense, lazy, useState } from "react";
+import { lazy, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
-import { Confirm } from "../shared";
+import { Confirm, Later } from "../shared";
 import { useMay, useShell } from "../shell";
 import { tr } from "../i18n";
 
@@ -98,13 +98,13 @@ export function More({ template }: { template: TemplateRow }) {
           {tr("It leaves the library. The runs it made and their files stay in the ledger.")}
         </Confirm>
       )}
-      <Suspense>
+      <Later>
         {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
         {dialog === "move" && <MoveDialog template={template} onClose={() => setDialog(null)} />}
         {dialog === "versions" && (
           <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
         )}
-      </Suspense>
+      </Later>
     </>
   );
 }
