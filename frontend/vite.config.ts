@@ -9,5 +9,12 @@ export default defineConfig({
   // The guide lies beside the front end.
   server: { fs: { allow: [".."] }, host: "127.0.0.1", proxy: { "/api": "http://127.0.0.1:8010" } },
   // A shared machine is slow at times; what waits longer than this waits for ever.
-  test: { environment: "jsdom", setupFiles: ["src/test-setup.ts"], testTimeout: 30_000 },
+  // One page for all files, which each test leaves as it found it: a page for each file takes longer than all tests.
+  test: {
+    environment: "jsdom",
+    isolate: false,
+    pool: "threads",
+    setupFiles: ["src/test-setup.ts"],
+    testTimeout: 30_000,
+  },
 });

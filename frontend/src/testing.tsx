@@ -4,6 +4,8 @@ import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
 import { api } from "./api";
+import type { Session } from "./api";
+import { ShellContext } from "./shell/context";
 
 type Method = "GET" | "POST" | "PUT" | "PATCH" | "DELETE";
 
@@ -15,6 +17,12 @@ export function answering(method: Method, answers: Record<string, unknown>) {
       path in answers
         ? Promise.resolve({ data: answers[path], response: new Response() })
         : new Promise(() => undefined)) as never);
+}
+
+/** Within the shell, as somebody who is signed in: of them, what a test is about. */
+export function Within({ person, children }: { person: Partial<Session["person"]>; children: ReactNode }) {
+  const session = { person, sources: [], preferences: {} } as unknown as Session;
+  return <ShellContext value={{ session, news: { runs: {}, unread: 0 } as never }}>{children}</ShellContext>;
 }
 
 /** A component in a place of its own, with a cache of its own. */

@@ -1,19 +1,20 @@
 import { cleanup, render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
+import { Within } from "../testing";
 import { PickBar } from "./PickBar";
 import type { RecordsDialog } from "./RecordsDialogs";
-
-const may = vi.hoisted(() => ({ acts: ["run", "design"] }));
-vi.mock("../shell", () => ({ useMay: (act: string) => may.acts.includes(act) }));
 
 afterEach(cleanup);
 
 function bar(picked: number, total: number | undefined, acts = ["run", "design"]) {
-  may.acts = acts;
   const onDialog = vi.fn<(dialog: RecordsDialog) => void>();
   const onClear = vi.fn();
-  render(<PickBar picked={picked} total={total} onDialog={onDialog} onClear={onClear} />);
+  render(
+    <Within person={{ may: acts }}>
+      <PickBar picked={picked} total={total} onDialog={onDialog} onClear={onClear} />
+    </Within>,
+  );
   const names = screen.getAllByRole("button").map((b) => b.getAttribute("aria-label") ?? b.textContent);
   return { onDialog, onClear, names };
 }

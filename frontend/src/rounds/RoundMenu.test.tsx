@@ -2,14 +2,8 @@ import { cleanup, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { RoundInfo } from "../api";
-import { answering, shown } from "../testing";
+import { Within, answering, shown } from "../testing";
 import { RoundMenu } from "./RoundMenu";
-
-const may = vi.hoisted(() => ({ acts: ["run"] }));
-vi.mock("../shell", () => ({
-  useShell: () => ({ session: { person: { id: 8 } } }),
-  useMay: (act: string) => may.acts.includes(act),
-}));
 
 afterEach(() => {
   cleanup();
@@ -27,6 +21,14 @@ const ROUND = {
   shared_with: [] as unknown,
 } as RoundInfo;
 
+function menu(round: Partial<RoundInfo>, may: string[]) {
+  shown(
+    <Within person={{ id: 8, may }}>
+      <RoundMenu round={{ ...ROUND, ...round }} />
+    </Within>,
+  );
+}
+
 async function offered(): Promise<string[]> {
   await userEvent.click(screen.getByLabelText("More for Wards"));
   const items = screen.getAllByRole<HTMLButtonElement>("button").filter((b) => b.closest(".dropdown-menu"));
@@ -37,22 +39,19 @@ async function offered(): Promise<string[]> {
 
 describe("what can be done with a round", () => {
   it("is nothing for whoever only sees it", () => {
-    may.acts = ["run", "design"];
-    shown(<RoundMenu round={{ ...ROUND, looked_after: false, mine: false }} />);
+    menu({ looked_after: false, mine: false }, ["run", "design"]);
     expect(screen.queryByRole("button")).toBeNull();
   });
 
   it("is to run, skip and pause it for whoever looks after it", async () => {
-    may.acts = ["run"];
-    shown(<RoundMenu round={{ ...ROUND, looked_after: true, mine: false }} />);
+    menu({ looked_after: true, mine: false }, ["run"]);
     expect(await offered()).toEqual(["Run now", "Skip the next", "Pause"]);
   });
 
   it("is for its owner to say who else does", async () => {
-    may.acts = ["run", "design"];
     answering("GET", { "/api/v1/people/names": { people: [{ id: 9, name: "Kim Hale" }], groups: [] } });
     const saved = answering("PATCH", { "/api/v1/rounds/{round_id}": ROUND });
-    shown(<RoundMenu round={{ ...ROUND, looked_after: true, mine: true }} />);
+    menu({ looked_after: true, mine: true }, ["run", "design"]);
     expect(await offered()).toContain("Remove…");
     await userEvent.click(screen.getByText("Who looks after it…"));
     await userEvent.click(await screen.findByLabelText("Kim Hale"));

@@ -3,10 +3,8 @@ import userEvent from "@testing-library/user-event";
 import { useState } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { SharedWith as Entry } from "../api";
-import { answering, shown } from "../testing";
+import { Within, answering, shown } from "../testing";
 import { SharedWith } from "./SharedWith";
-
-vi.mock("../shell", () => ({ useShell: () => ({ session: { person: { id: 7 } } }) }));
 
 afterEach(() => {
   cleanup();
@@ -34,7 +32,11 @@ describe("with whom something is shared", () => {
   it("is anybody but oneself, and groups", async () => {
     answering("GET", { "/api/v1/people/names": NAMES });
     const onEntries = vi.fn<(entries: Entry[]) => void>();
-    shown(<Sharing onEntries={onEntries} />);
+    shown(
+      <Within person={{ id: 7 }}>
+        <Sharing onEntries={onEntries} />
+      </Within>,
+    );
     const kim = await screen.findByLabelText<HTMLInputElement>("Kim Hale");
     expect(screen.queryByLabelText("Ines Harrow")).toBeNull();
     expect(kim.checked).toBe(true);
