@@ -12,8 +12,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import polars as pl
+from reportlab import rl_config
 from reportlab.lib.pagesizes import A4, landscape
-from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.pdfgen.canvas import Canvas
 
 from bouquet.core.language import tr
@@ -21,14 +21,18 @@ from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.pdf_archive import describe
+from bouquet.core.writers.pdf_page import Page
 from bouquet.core.writers.pdf_text import BOLD, PLAIN, Fonts, wrapped
 
 __all__ = ["PdfWriter"]
 
+# A file of bytes: written as letters, it were a quarter longer.
+rl_config.useA85 = 0
+
 MARGIN = 40.0
 SIZE, LEADING = 8.5, 11.0
 PADDING = 4.0
-FOOT = 26.0
+FOOT, FOOT_SIZE = 26.0, 7.5
 
 #: The drawing of how many pages there are, and the points that it has.
 PAGES, ROOM_FOR_PAGES = "pages", 26.0
@@ -133,7 +137,7 @@ class PdfWriter(Writer):
         wanted = []
         for n, column in enumerate(columns):
             words = max((w for w in column.heading.split() or [""]), key=len)
-            least = stringWidth(words, self._fonts.latin[BOLD], SIZE)
+            least = self._fonts.width(words, BOLD, SIZE)
             texts = sample[f"c{n}"].drop_nulls().unique().to_list() if sample is not None else []
             longest = max((self._fonts.width(t.split("\n")[0][:200], PLAIN, SIZE) for t in texts), default=0.0)
             if column.width:
@@ -155,6 +159,7 @@ class PdfWriter(Writer):
         if self._page:
             self._end_page()
         self._page += 1
+        self._drawn = Page(self._canvas, self._fonts)
         self._y = self._size[1] - MARGIN
         if self._page == 1:
             self._draw_title()
@@ -165,12 +170,13 @@ class PdfWriter(Writer):
 
     def _end_page(self) -> None:
         canvas = self._canvas
-        canvas.setFont(self._fonts.latin[PLAIN], 7.5)
-        canvas.setFillGray(_SOFT)
-        canvas.drawString(MARGIN, FOOT, self.plan.name[:100])
+        self._drawn.text(MARGIN, FOOT, self.plan.name[:100], PLAIN, FOOT_SIZE, _SOFT)
         # How many pages there are is known when the last one is done: a drawing of its own, which all pages show.
         right = self._size[0] - MARGIN - ROOM_FOR_PAGES
-        canvas.drawRightString(right, FOOT, f"{self._page} / ")
+        number = f"{self._page} / "
+        left = right - self._fonts.width(number, PLAIN, FOOT_SIZE)
+        self._drawn.text(left, FOOT, number, PLAIN, FOOT_SIZE, _SOFT)
+        self._drawn.finish()
         canvas.saveState()
         canvas.translate(right, FOOT)
         canvas.doForm(PAGES)
@@ -194,9 +200,7 @@ class PdfWriter(Writer):
             for n, line in enumerate(said):
                 self._place(place, line, top - n * LEADING, BOLD)
         self._y -= height
-        self._canvas.setStrokeGray(_INK)
-        self._canvas.setLineWidth(0.8)
-        self._canvas.line(MARGIN, self._y, self._right, self._y)
+        self._drawn.rule(MARGIN, self._right, self._y, 0.8, _INK)
 
     def _pairs(self) -> list[tuple[PlanColumn, _Column]]:
         return list(zip(self.plan.columns, self._columns, strict=True))
@@ -229,9 +233,7 @@ class PdfWriter(Writer):
                 if n < len(said):
                     self._text(beside, said[n], PLAIN, CARD_SIZE, _INK)
             self._y -= 5
-            self._canvas.setStrokeGray(_RULE)
-            self._canvas.setLineWidth(0.25)
-            self._canvas.line(beside, self._y, self._size[0] - MARGIN, self._y)
+            self._drawn.rule(beside, self._size[0] - MARGIN, self._y, 0.25, _RULE)
 
     def _draw_row(self, row: Sequence[str | None], font: str) -> None:
         cells = [
@@ -251,9 +253,7 @@ class PdfWriter(Writer):
                     self._place(place, line, self._y - (n + 1) * LEADING + 2.5, font)
             self._y -= part * LEADING
             done += part
-        self._canvas.setStrokeGray(_RULE)
-        self._canvas.setLineWidth(0.25)
-        self._canvas.line(MARGIN, self._y, self._right, self._y)
+        self._drawn.rule(MARGIN, self._right, self._y, 0.25, _RULE)
 
     def _draw_line(self, line: Line) -> None:
         if self._cards:
@@ -274,11 +274,9 @@ class PdfWriter(Writer):
         free = next((n for n, said in enumerate(row) if not said), None)
         if free is not None:
             row[free] = line.label
-        self._canvas.setStrokeGray(_INK)
-        self._canvas.setLineWidth(0.6)
         if self._y - LEADING < MARGIN:
             self._new_page()
-        self._canvas.line(MARGIN, self._y, self._right, self._y)
+        self._drawn.rule(MARGIN, self._right, self._y, 0.6, _INK)
         self._draw_row(row, BOLD)
 
     def _place(self, place: _Column, line: str, y: float, font: str) -> None:
@@ -286,15 +284,10 @@ class PdfWriter(Writer):
             x = place.left + place.width - PADDING - self._fonts.width(line, font, SIZE)
         else:
             x = place.left + PADDING
-        self._text(x, line, font, SIZE, _INK, y)
+        self._drawn.text(x, y, line, font, SIZE, _INK)
 
-    def _text(self, x: float, line: str, font: str, size: float, gray: float, y: float | None = None) -> None:
-        self._canvas.setFillGray(gray)
-        at = self._y if y is None else y
-        for name, run in self._fonts.runs(line, font):
-            self._canvas.setFont(name, size)
-            self._canvas.drawString(x, at, run)
-            x += stringWidth(run, name, size)
+    def _text(self, x: float, line: str, font: str, size: float, gray: float) -> None:
+        self._drawn.text(x, self._y, line, font, size, gray)
 
     def close(self) -> None:
         if not self._columns:
@@ -303,7 +296,7 @@ class PdfWriter(Writer):
             self._draw_card([None] * len(self._columns))
         self._end_page()
         self._canvas.beginForm(PAGES, 0, -4, ROOM_FOR_PAGES, FOOT)
-        self._canvas.setFont(self._fonts.latin[PLAIN], 7.5)
+        self._canvas.setFont(self._fonts.latin[PLAIN], FOOT_SIZE)
         self._canvas.setFillGray(_SOFT)
         self._canvas.drawString(0, 0, str(self._page))
         self._canvas.endForm()

@@ -49,18 +49,18 @@ class Fonts:
         #: Texts that were cut.
         self.cut = 0
         self._known = {name: _letters(name) for name in {*self.latin.values(), self.wide} if name}
+        self._widths = {weight: _Widths(self, weight) for weight in self.latin}
 
     def runs(self, line: str, weight: str) -> Iterator[tuple[str, str]]:
         """
         (font, text) of each stretch of a line, in the order in which it is drawn from left to right.
         """
         name = self.latin[weight]
-        if line.isascii():
+        line = _in_order(line)
+        known, start, at = self._known[name], 0, name
+        if line.isascii() or known.issuperset(map(ord, line)):
             yield name, line
             return
-        if _RIGHT_TO_LEFT.search(line):
-            line = get_display(arabic_reshaper.reshape(line))
-        known, start, at = self._known[name], 0, name
         for n, letter in enumerate(line):
             font = name if ord(letter) in known else self._other(letter) or name
             if font != at:
@@ -80,9 +80,31 @@ class Fonts:
         """
         Points that a line takes.
         """
-        if line.isascii():
-            return float(stringWidth(line, self.latin[weight], size))
-        return float(sum(stringWidth(run, name, size) for name, run in self.runs(line, weight)))
+        return size * sum(map(self._widths[weight].__getitem__, _in_order(line)))
+
+
+class _Widths(dict[str, float]):
+    """
+    How wide letters are at a size of one point, each measured when it is first asked for.
+    """
+
+    def __init__(self, fonts: Fonts, weight: str) -> None:
+        super().__init__()
+        self._fonts, self._weight = fonts, weight
+
+    def __missing__(self, letter: str) -> float:
+        ((font, _),) = self._fonts.runs(letter, self._weight)
+        width = self[letter] = float(stringWidth(letter, font, 1))
+        return width
+
+
+def _in_order(line: str) -> str:
+    """
+    A line's letters from left to right, those of joined scripts in the forms that they take beside each other.
+    """
+    if line.isascii() or not _RIGHT_TO_LEFT.search(line):
+        return line
+    return str(get_display(arabic_reshaper.reshape(line)))
 
 
 @lru_cache(maxsize=8)
