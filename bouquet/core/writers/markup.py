@@ -8,6 +8,7 @@ import re
 from collections import Counter
 from html import escape
 
+import numpy as np
 import polars as pl
 
 __all__ = ["escaped_column", "escaped_text", "spliced"]
@@ -44,5 +45,10 @@ def spliced(pieces: list[pl.Series | str], end: str) -> bytes:
     Whole columns laid side by side with what stands between them, each row followed by `end`. Nulls count as nothing.
     """
     parts = [pl.lit(p) if isinstance(p, str) else pl.lit(p.fill_null("")) for p in pieces]
-    joined = pl.select(pl.concat_str([*parts, pl.lit(end)]).alias("row"))["row"]
-    return "".join(joined.to_list()).encode()
+    rows = pl.select(pl.concat_str([*parts, pl.lit(end)]).alias("row"))["row"].to_arrow()
+    # All texts of an Arrow array stand in one buffer, each after the one before.
+    _, offsets, data = rows.cast("large_string").buffers()
+    if data is None:
+        return b""
+    first, last = np.frombuffer(offsets, np.int64)[[rows.offset, rows.offset + len(rows)]]
+    return bytes(memoryview(data)[first:last])

@@ -4,10 +4,9 @@ OpenDocument spreadsheets (ISO/IEC 26300-1), streamed: typed cells whose content
 
 from __future__ import annotations
 
-import io
 import re
-import zipfile
-from typing import IO, Any
+import zlib
+from collections.abc import Iterator
 
 import polars as pl
 
@@ -18,6 +17,7 @@ from bouquet.core.shaping.far import far_column
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.markup import escaped_column, escaped_text, spliced
 from bouquet.core.writers.ods_styles import MANIFEST, data_style, opening, package_parts
+from bouquet.core.writers.package import Member, Package
 from bouquet.core.writers.xlsx_cells import EXACT_DIGITS
 
 __all__ = ["OdsWriter"]
@@ -25,30 +25,18 @@ __all__ = ["OdsWriter"]
 #: Rows that programs read of a sheet.
 SHEET_ROWS = 1_048_576
 
+MIMETYPE = b"application/vnd.oasis.opendocument.spreadsheet"
+
+#: Cells up to which a sheet's content is surely smaller than 4 GiB.
+MOST_CELLS_32 = 20_000_000
+
+_AS_TEXT = '<table:table-cell office:value-type="string"><text:p>{}</text:p></table:table-cell>'
+
+#: What a paragraph does not hold as it is: ends of lines, tabs, several spaces (ODF 1.3, part 3, 6.1.2).
+_SPACED = r"[\r\n\t]|  "
+
 #: What numbers that are none are written with: NaN, Infinity.
 _LETTER = re.compile(r"[A-Za-z]")
-
-
-class _Appended(io.RawIOBase):
-    """
-    A file that is only ever added to, so that its digest can follow while it grows.
-    """
-
-    def __init__(self, file: IO[bytes]) -> None:
-        self.file, self.at = file, 0
-
-    def writable(self) -> bool:
-        return True
-
-    def seekable(self) -> bool:
-        return False
-
-    def write(self, data: Any) -> int:
-        self.at += len(data)
-        return self.file.write(data)
-
-    def tell(self) -> int:
-        return self.at
 
 
 class OdsWriter(Writer):
@@ -58,18 +46,25 @@ class OdsWriter(Writer):
 
     def open(self) -> None:
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
-        self._under = self.path.open("wb", buffering=1 << 20)
-        self._package = zipfile.ZipFile(_Appended(self._under), "w", zipfile.ZIP_DEFLATED, compresslevel=1)
-        self._package.writestr(
-            zipfile.ZipInfo("mimetype"), "application/vnd.oasis.opendocument.spreadsheet", zipfile.ZIP_STORED
-        )
-        for name, content in package_parts(self.plan, self.sentence, self.stamp).items():
-            self._package.writestr(name, content)
-        self._content = self._package.open("content.xml", "w", force_zip64=True)
         self._styles = [data_style(c, n) for n, c in enumerate(self.plan.columns)]
-        self._content.write(opening(self.plan, self._styles).encode())
+        # Nothing may stand between the first member's name and its content, by which programs know what the file is.
+        self._package = Package(self.path, self._members, stamped=False)
+        self._put(opening(self.plan, self._styles))
         self._sheet, self._part, self._rows, self._taken = 0, 0, 0, set[str]()
         self._begin_sheet(self.sheets[0].name)
+
+    def _members(self, package: Package) -> Iterator[Member]:
+        from stream_zip import NO_COMPRESSION_32, ZIP_32, ZIP_64
+
+        moment = self.plan.context.as_of.replace(tzinfo=None)
+        stored = NO_COMPRESSION_32(len(MIMETYPE), zlib.crc32(MIMETYPE))
+        yield "mimetype", moment, 0o600, stored, iter((MIMETYPE,))
+        parts = package_parts(self.plan, self.sentence, self.stamp)
+        for name, content in {**parts, "META-INF/manifest.xml": MANIFEST}.items():
+            yield name, moment, 0o600, ZIP_32, iter((content.encode(),))
+        # 64-bit sizes only where they could be needed: not every reader of small files expects them.
+        large = ZIP_64 if self.announced * len(self.plan.columns) > MOST_CELLS_32 else ZIP_32
+        yield "content.xml", moment, 0o600, large, package.pieces()
 
     def _begin_sheet(self, name: str) -> None:
         wanted = name or self.plan.output.xlsx.sheet or self.plan.row_type.plural.capitalize()
@@ -92,7 +87,7 @@ class OdsWriter(Writer):
         self._put("</table:table-header-rows>")
 
     def _put(self, text: str) -> None:
-        self._content.write(text.encode())
+        self._package.put(text.encode())
 
     def _put_row(self, cells: str) -> None:
         self._put(f"<table:table-row>{cells}</table:table-row>")
@@ -110,7 +105,7 @@ class OdsWriter(Writer):
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String))
         pieces: list[pl.Series | str] = ["<table:table-row>"]
         pieces += [self._cells(c, n, frame, text[f"c{n}"]) for n, c in enumerate(self.plan.columns)]
-        self._content.write(spliced(pieces, "</table:table-row>\n"))
+        self._package.put(spliced(pieces, "</table:table-row>\n"))
         self._rows += frame.height
         self.facts.rows += frame.height
 
@@ -119,28 +114,27 @@ class OdsWriter(Writer):
         The cells of a column: its typed value where the format has one, and always the text that is shown.
         """
         shown = escaped_column(text, column.heading, self.facts.notes)
-        shown = shown.str.replace_all("\r\n", "\n", literal=True).str.replace_all("[\r\n]", "</text:p><text:p>")
-        shown = shown.str.replace_all("\t", "<text:tab/>", literal=True)
-        shown = shown.str.replace_all("  ", "<text:s/> ", literal=True)
-        as_text = pl.format(
-            '<table:table-cell office:value-type="string"><text:p>{}</text:p></table:table-cell>', pl.lit(shown)
-        )
+        if shown.str.contains(_SPACED).any():
+            shown = shown.str.replace_all("\r\n", "\n", literal=True).str.replace_all("[\r\n]", "</text:p><text:p>")
+            shown = shown.str.replace_all("\t", "<text:tab/>", literal=True)
+            shown = shown.str.replace_all("  ", "<text:s/> ", literal=True)
         typed = self._typed(column, n, frame)
-        styled = f' table:style-name="ce{n}"' if self._styles[n] else ""
         if typed is None:
-            cell = as_text
-        else:
-            kind, values = typed
-            value_of = {"float": "value", "boolean": "boolean-value", "date": "date-value", "time": "time-value"}[kind]
-            made = pl.format(
-                f'<table:table-cell{styled} office:value-type="{kind}" office:{value_of}="{{}}">'
-                "<text:p>{}</text:p></table:table-cell>",
-                pl.lit(values),
-                pl.lit(shown),
-            )
-            cell = pl.when(pl.lit(values).is_not_null()).then(made).otherwise(as_text)
-        blank = pl.lit(text).is_null()
-        return pl.select(pl.when(blank).then(pl.lit("<table:table-cell/>")).otherwise(cell).alias("v"))["v"]
+            return _joined(_AS_TEXT, shown)
+        kind, values = typed
+        value_of = {"float": "value", "boolean": "boolean-value", "date": "date-value", "time": "time-value"}[kind]
+        styled = f' table:style-name="ce{n}"' if self._styles[n] else ""
+        made = _joined(
+            f'<table:table-cell{styled} office:value-type="{kind}" office:{value_of}="{{}}">'
+            "<text:p>{}</text:p></table:table-cell>",
+            values,
+            shown,
+        )
+        if (values.is_null() == text.is_null()).all():
+            return made
+        # A value that the format has no type for, and what stands for a blank, are texts.
+        as_text = _joined(_AS_TEXT, shown)
+        return pl.select(pl.when(pl.lit(values).is_not_null()).then(made).otherwise(as_text).alias("v"))["v"]
 
     def _typed(self, column: PlanColumn, n: int, frame: pl.DataFrame) -> tuple[str, pl.Series] | None:
         name, kind = f"c{n}", column.kind
@@ -202,15 +196,18 @@ class OdsWriter(Writer):
 
     def close(self) -> None:
         self._put("</table:table></office:spreadsheet></office:body></office:document-content>")
-        self._content.close()
-        self._package.writestr("META-INF/manifest.xml", MANIFEST)
+        self._package.end()
         self._package.close()
-        self._under.close()
 
     def abandon(self) -> None:
-        self._content.close()
-        self._package.close()
-        self._under.close()
+        self._package.abandon()
+
+
+def _joined(pattern: str, *values: pl.Series) -> pl.Series:
+    """
+    Cells of their values; empty ones where there is none.
+    """
+    return pl.select(pl.format(pattern, *map(pl.lit, values)).fill_null("<table:table-cell/>").alias("v"))["v"]
 
 
 def _text_cell(text: str, style: str) -> str:

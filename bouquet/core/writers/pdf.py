@@ -21,7 +21,7 @@ from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.pdf_archive import describe
-from bouquet.core.writers.pdf_page import Page
+from bouquet.core.writers.pdf_page import Page, show
 from bouquet.core.writers.pdf_text import BOLD, PLAIN, Fonts, wrapped
 
 __all__ = ["PdfWriter"]
@@ -181,7 +181,7 @@ class PdfWriter(Writer):
         canvas.translate(right, FOOT)
         canvas.doForm(PAGES)
         canvas.restoreState()
-        canvas.showPage()
+        show(canvas)
 
     def _draw_title(self) -> None:
         title, *facts = self.titles or [self.plan.name]

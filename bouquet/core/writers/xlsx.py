@@ -9,25 +9,18 @@ the package is zipped.
 from __future__ import annotations
 
 import html
-import queue
 import re
-import threading
 import zipfile
 from collections.abc import Iterator
-from contextvars import copy_context
-from datetime import datetime
 from io import BytesIO
-from typing import TYPE_CHECKING, Any
 from urllib.parse import quote
 
 import polars as pl
-from isal import isal_zlib
 
 from bouquet.core.checks import FINDING_HEADINGS
-from bouquet.core.errors import WriteError
-from bouquet.core.language import tr
 from bouquet.core.shaping import Line, TextShaper
 from bouquet.core.writers.base import Writer
+from bouquet.core.writers.package import Member, Package
 from bouquet.core.writers.xlsx_cells import (
     Cell,
     column_letters,
@@ -38,9 +31,6 @@ from bouquet.core.writers.xlsx_cells import (
 )
 from bouquet.core.writers.xlsx_workbook import STAMP, SheetPart, Skeleton, looks_special
 
-if TYPE_CHECKING:
-    from stream_zip import Method
-
 __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
 
 #: Data rows that one sheet holds below its heading row.
@@ -48,8 +38,6 @@ SHEET_ROWS = 1_048_576 - 1
 
 #: Links that one spreadsheet takes, and what the hidden columns with their addresses begin with.
 MOST_LINKS, LINKS = 65_530, "l"
-
-_END = object()
 
 
 class XlsxWriter(Writer):
@@ -72,18 +60,13 @@ class XlsxWriter(Writer):
         ]
         self._bold, self._lead = bold, self._styles(2)[0]
         self._in_sheet, self._at, self._links = 0, 0, 0
-        self._queue: queue.Queue[Any] = queue.Queue(maxsize=2)
-        self._failure: BaseException | None = None
-        # There before anything is in it: whoever follows what is written need not wait for the thread.
-        self._file = self.path.open("wb", buffering=1 << 20)
-        self._thread = threading.Thread(target=copy_context().run, args=(self._zip,), name="xlsx-zip", daemon=True)
-        self._thread.start()
+        self._package = Package(self.path, self._members)
 
     def write(self, frame: pl.DataFrame) -> None:
         while frame.height:
             self._turn_when_full()
             head = frame.head(self._capacity - self._in_sheet)
-            self._put(self._rows_xml(head))
+            self._package.put(self._rows_xml(head))
             self._add_links(head)
             self._in_sheet += head.height
             self.facts.rows += head.height
@@ -103,30 +86,22 @@ class XlsxWriter(Writer):
                 cells.setdefault(n, f'<c r="{column_letters(n)}{row}" s="{style}"/>')
         body = "".join(cells[n] for n in sorted(cells))
         folded = f' outlineLevel="{line.level - 1}"' if line.level > 1 else ""
-        self._put(f'<row r="{row}"{folded}>{body}</row>\n'.encode())
+        self._package.put(f'<row r="{row}"{folded}>{body}</row>\n'.encode())
         self._in_sheet += 1
 
     def next_sheet(self) -> None:
-        self._put(_END)
+        self._package.end()
         self._in_sheet = 0
         self._at += 1
 
     def close(self) -> None:
         # Sheets that were announced and not needed stay empty.
         for _ in range(self._at, len(self._data)):
-            self._put(_END)
-        self._thread.join()
-        if self._failure:
-            raise self._failure
+            self._package.end()
+        self._package.close()
 
     def abandon(self) -> None:
-        self._failure = self._failure or WriteError("The file was not finished.")
-        while self._thread.is_alive():
-            try:
-                self._queue.put(None, timeout=0.1)
-            except queue.Full:
-                continue
-            self._thread.join(timeout=0.1)
+        self._package.abandon()
 
     def _turn_when_full(self) -> None:
         if self._in_sheet == self._capacity:
@@ -198,20 +173,7 @@ class XlsxWriter(Writer):
             for n, (c, number) in enumerate(zip(self.plan.columns, numbers, strict=True))
         ]
 
-    def _zip(self) -> None:
-        def deflate() -> Any:
-            return isal_zlib.compressobj(level=1, method=isal_zlib.DEFLATED, wbits=-15)
-
-        try:
-            import stream_zip
-
-            with self._file as file:
-                for chunk in stream_zip.stream_zip(self._members(), get_compressobj=deflate, chunk_size=1 << 18):
-                    file.write(chunk)
-        except BaseException as error:
-            self._failure = self._failure or error
-
-    def _members(self) -> Iterator[tuple[str, datetime, int, Method, Iterator[bytes]]]:
+    def _members(self, package: Package) -> Iterator[Member]:
         from stream_zip import ZIP_32, ZIP_64
 
         moment = self.plan.context.as_of.replace(tzinfo=None)
@@ -224,24 +186,21 @@ class XlsxWriter(Writer):
             if name not in (*data, last):
                 yield name, moment, 0o600, ZIP_32, iter((content,))
         for n, (name, part) in enumerate(zip(data, self._data, strict=True), 1):
-            yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], part)
+            yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], part, package)
             if part.links:
                 relations = f"xl/worksheets/_rels/sheet{n}.xml.rels"
                 yield relations, moment, 0o600, ZIP_32, iter((_link_relations(part.links),))
         if last:
             yield last, moment, 0o600, ZIP_32, iter((self._findings_xml(self._parts[last]),))
 
-    def _sheet_xml(self, skeleton: bytes, part: SheetPart) -> Iterator[bytes]:
+    def _sheet_xml(self, skeleton: bytes, part: SheetPart, package: Package) -> Iterator[bytes]:
         first = self._above + 2
         begin, end = skeleton.index(b'<row r="%d"' % first), skeleton.index(b"</sheetData>")
         # Some readers believe the sheet's stated size, so it is that of the lines to come.
         corner = f"{column_letters(len(self.plan.columns) - 1)}{part.lines + first - 1}"
         size = f'<dimension ref="A1:{corner}"/>'
         yield re.sub(rb'<dimension ref="[^"]*"/>', size.encode(), skeleton[:begin], count=1)
-        while (chunk := self._queue.get()) is not _END:
-            if chunk is None or self._failure:
-                raise self._failure or WriteError("The file was not finished.")
-            yield chunk
+        yield from package.pieces()
         if not part.links:
             yield skeleton[end:]
             return
@@ -258,18 +217,6 @@ class XlsxWriter(Writer):
         size = f'<dimension ref="A1:{column_letters(len(FINDING_HEADINGS) - 1)}{len(found) + 1}"/>'.encode()
         end = skeleton.index(b"</sheetData>")
         return re.sub(rb'<dimension ref="[^"]*"/>', size, skeleton[:end], count=1) + rows.encode() + skeleton[end:]
-
-    def _put(self, chunk: Any) -> None:
-        while True:
-            if self._failure:
-                raise self._failure
-            if not self._thread.is_alive():
-                raise WriteError(tr("More rows came than were announced."))
-            try:
-                self._queue.put(chunk, timeout=0.2)
-                return
-            except queue.Full:
-                continue
 
     def _rows_xml(self, frame: pl.DataFrame) -> bytes:
         """
