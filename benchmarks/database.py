@@ -25,7 +25,7 @@ from bouquet.core.template import Template, read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Source
 
-__all__ = ["AS_OF", "BenchDatabase", "Measured", "measure_apart", "wide_document"]
+__all__ = ["AS_OF", "BenchDatabase", "Measured", "crosstab_document", "measure_apart", "wide_document"]
 
 SCALE = 25
 UNTIL = date(2026, 11, 22)
@@ -151,6 +151,32 @@ def wide_document(rows: int) -> dict[str, Any]:
         for n, f in enumerate(WIDE)
     ]
     return {"name": "Wide", "records": "tree", "columns": columns, "at_most": rows}
+
+
+def crosstab_document(since: str, until: str) -> dict[str, Any]:
+    """
+    Inspections between two days: wards down, months across, how many and their minutes.
+    """
+    ward = "tree.site.ward.name"
+    return {
+        "name": "Cross-tab",
+        "records": "inspection",
+        "rows": {"per": "group", "by": [{"path": ward}], "across": {"path": "inspected_on", "step": "month"}},
+        "columns": [
+            {"id": "w", "heading": "Ward", "value": {"field": ward}},
+            {"id": "n", "heading": "Inspections", "value": {"fold": {"path": "", "how": "count"}}},
+            {"id": "m", "heading": "Minutes", "value": {"fold": {"path": "minutes", "how": "sum"}}},
+        ],
+        "filter": {
+            "all": [
+                {
+                    "path": "inspected_on",
+                    "is": "in_window",
+                    "window": {"type": "between", "first": since, "last": until},
+                }
+            ]
+        },
+    }
 
 
 def measure_apart(work: str, *arguments: Any) -> Measured:
