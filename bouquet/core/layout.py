@@ -192,11 +192,11 @@ class Form:
         """
         A batch as the plan that is read gives it, as their plan wants it. What is no column of the sheet stays.
         """
-        # The addresses of links, and far dates, stand beside their column under its number.
+        # The addresses of links, pictures, and far dates, stand beside their column under its number.
         moved = [
             pl.col(f"{what}{n}").alias(f"{what}{at}")
             for at, n in enumerate(self.columns)
-            for what in (("c", "l", FAR) if at not in self.masks else ("c",))
+            for what in (("c", "l", "i", FAR) if at not in self.masks else ("c",))
             if f"{what}{n}" in frame.columns
         ]
         own = frame.select(*moved, *(pl.col(c) for c in frame.columns if not _OF_SHEET.match(c)))
@@ -205,7 +205,7 @@ class Form:
 
 
 #: What columns of the sheet are called in a batch.
-_OF_SHEET = re.compile(rf"^(c|l|{FAR})[0-9]+$")
+_OF_SHEET = re.compile(rf"^(c|l|i|{FAR})[0-9]+$")
 
 
 def form_for(acceptance: Acceptance, plan: Plan, recipient: str, secret: bytes = b"") -> Form:

@@ -25,7 +25,7 @@ import pyarrow as pa
 from bouquet.core.checks import FINDING_HEADINGS, Findings
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
-from bouquet.core.language import tr
+from bouquet.core.language import tr, whole
 from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name
 from bouquet.core.omitted import omitted
@@ -38,6 +38,7 @@ from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.core.wording.given import sentence_for
 from bouquet.core.wording.sentence import Sentence
 from bouquet.core.writers import SheetFacts, Writer, writer_of
+from bouquet.core.writers.base import LARGEST_PICTURE, MOST_PICTURES
 from bouquet.runs.archive import attachments_of, count_attachments, write_archive
 from bouquet.runs.exported import Exported, ExportedFile, file_facts
 from bouquet.runs.finished import FinishedFiles
@@ -220,7 +221,8 @@ class Export:
             ):
                 added: Future[None] | None = None
                 checks = bool(self.plan.row_checks)
-                statement = self.statements.rows(keys=not self.plan.by, checks=checks, parents=True)
+                pictures = self._largest_picture(announced)
+                statement = self.statements.rows(keys=not self.plan.by, checks=checks, parents=True, pictures=pictures)
                 batches = ((b, to_frame(b)) for b in snapshot.batches(statement))
                 for batch, frame in prefetched(batches):
                     # Totals of one batch are added while it is written; one at a time, so that memory stays flat.
@@ -242,6 +244,22 @@ class Export:
             pen.abandon()
             self.forms.abandon()
             raise
+
+    def _largest_picture(self, announced: int) -> int:
+        """
+        Bytes up to which files are read, to be drawn; 0 where no file draws any, or there are too many.
+        """
+        formats = [self.facts, *(FORMATS[f.form.plan.output.format] for f in self.forms.forms)]
+        files = announced * len(self.plan.file_columns)
+        if not files or not any(f.pictures for f in formats):
+            return 0
+        if files <= MOST_PICTURES:
+            return LARGEST_PICTURE
+        said = tr(
+            "pictures are drawn up to {most} of them; their sizes stand in their place", most=whole(MOST_PICTURES)
+        )
+        self.notes[said] += files
+        return 0
 
     def _take_in(self, batch: pa.RecordBatch, frame: pl.DataFrame, path: Path) -> None:
         """

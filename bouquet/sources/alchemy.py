@@ -29,6 +29,9 @@ __all__ = ["AlchemyReader", "AlchemySnapshot"]
 #: Rows of one batch.
 BATCH_ROWS = 20_000
 
+#: The same of rows that hold files.
+FILES_ROWS = 50
+
 #: Steps of SQLite's machine between two looks at the clock.
 STEPS = 20_000
 
@@ -75,7 +78,8 @@ class AlchemySnapshot:
             result = self._run(statement)
             types = [_arrow_type(c.type) for c in statement.selected_columns]
             names = list(result.keys())
-            for rows in result.partitions(BATCH_ROWS):
+            files = any(isinstance(c.type, sa.LargeBinary) for c in statement.selected_columns)
+            for rows in result.partitions(FILES_ROWS if files else BATCH_ROWS):
                 yield _batch(names, types, rows)
 
     def table(self, statement: Any) -> pa.Table:

@@ -11,6 +11,7 @@ import unicodedata
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import MAX_EMAX, MIN_EMIN, ROUND_HALF_EVEN, ROUND_HALF_UP, Context, Decimal, localcontext
 from functools import cmp_to_key, lru_cache
+from hashlib import md5
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -25,6 +26,13 @@ __all__ = ["equip"]
 _EXACT = Context(prec=3_000, Emax=MAX_EMAX, Emin=MIN_EMIN)
 
 
+def _digest(value: bytes | str | None) -> str | None:
+    if value is None:
+        return None
+    data = value if isinstance(value, bytes) else value.encode("utf-8", "surrogateescape")
+    return md5(data, usedforsecurity=False).hexdigest()
+
+
 def equip(connection: Any, _record: Any) -> None:
     """
     Give SQLite what `core.sql.dialects.Sqlite` calls by name.
@@ -36,6 +44,7 @@ def equip(connection: Any, _record: Any) -> None:
     connection.create_collation("bouquet", _compare)
     for name, count, function in (
         ("bouquet_lower", 1, _lower),
+        ("bouquet_digest", 1, _digest),
         ("bouquet_text", 1, text_of),
         ("bouquet_digits", 1, _filled_digits),
         ("bouquet_number", 4, _number_text),

@@ -28,6 +28,7 @@ from bouquet.core.template import (
     PerGroup,
 )
 from bouquet.core.values import read_value
+from bouquet.core.vocabulary.formats import FORMATS
 
 __all__ = ["Cells"]
 
@@ -87,12 +88,7 @@ class Cells:
             return None
         if route.field.mask:
             return self._masked(route, place)
-        if route.field.kind is Kind.FILE:
-            message = tr(
-                "{label} is a file, and a sheet cannot carry files. Take its name or a link instead.",
-                label=route.field.label,
-            )
-            self.state.problem("file_in_sheet", message, f"{place}.field", ways_out=self._names_beside(route, place))
+        if route.field.kind is Kind.FILE and not self._draws_pictures(route, f"{place}.field"):
             return None
         self._note_retired(route, place)
         return Read(route)
@@ -106,6 +102,24 @@ class Cells:
             return None
         return replace(found, field=replace(found.field, label=route.field.label, personal=True))
 
+    def _draws_pictures(self, route: Route, place: str) -> bool:
+        """
+        Whether the template's format draws pictures; else with a problem, and what would do instead.
+        """
+        format = FORMATS[self.template.output.format]
+        if not format.pictures:
+            message = tr(
+                "{label} is a file, which {format} cannot carry. Take its name or a link instead, or a format that "
+                "draws pictures: {formats}.",
+                label=route.field.label,
+                format=format.noun,
+                formats=", ".join(f.noun for f in FORMATS.values() if f.pictures),
+            )
+            drawing = tr("Make it {format}", format=FORMATS["xlsx"].noun)
+            ways = (*self._names_beside(route, place), WayOut("format", drawing, "output.format", "xlsx"))
+            self.state.problem("file_in_sheet", message, place, ways_out=ways)
+        return format.pictures
+
     def _names_beside(self, route: Route, place: str) -> tuple[WayOut, ...]:
         """
         Fields beside a file that could stand for it: those whose name speaks of a name or a link.
@@ -113,9 +127,7 @@ class Cells:
         end = self.catalogue.record_types[route.relations[-1].target] if route.relations else self.start
         prefix = ".".join((*route.way, ""))
         named = [f for f in end.fields if f.kind.is_text and any(w in f.name.lower() for w in ("name", "link", "url"))]
-        return tuple(
-            WayOut("field", tr("{label} instead", label=f.label), f"{place}.field", prefix + f.name) for f in named[:3]
-        )
+        return tuple(WayOut("field", tr("{label} instead", label=f.label), place, prefix + f.name) for f in named[:3])
 
     def _note_retired(self, route: Route, place: str) -> None:
         retired = route.field.retired

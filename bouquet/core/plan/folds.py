@@ -15,6 +15,7 @@ from bouquet.core.plan.state import ResolutionContext
 from bouquet.core.plan.style import shown
 from bouquet.core.template import Fold, FoldValue, Narrowing, Show
 from bouquet.core.vocabulary.folds import FOLDS
+from bouquet.core.vocabulary.formats import FORMATS
 
 __all__ = ["Folds", "fold_words"]
 
@@ -171,12 +172,9 @@ class Folds:
             state.problem("no_field", message, f"{place}.path")
             return False
         kind, label = value.typed.kind, value.field.label
-        if kind is Kind.FILE and FOLDS[how].field:
-            message = tr(
-                "{label} is a file, and a cell cannot carry files. Count them, or take their names.",
-                label=label,
-            )
-            state.problem("file_in_sheet", message, f"{place}.path")
+        undrawn = self._undrawn(fold, label) if kind is Kind.FILE and FOLDS[how].field else None
+        if undrawn is not None:
+            state.problem("file_in_sheet", undrawn, f"{place}.path")
             return False
         if not FOLDS[how].folds(kind):
             message = tr(
@@ -189,6 +187,25 @@ class Folds:
             state.problem("wrong_fold", message, f"{place}.how")
             return False
         return True
+
+    def _undrawn(self, fold: Fold, label: str) -> str | None:
+        """
+        Why a file does not come out of a fold; None where it is drawn.
+        """
+        if FOLDS[fold.how].order != "must" or self.state.grouped:
+            return tr(
+                "{label} is a file: of each record the first or the latest can be shown. Count them, or take their "
+                "names.",
+                label=label,
+            )
+        if FORMATS[self.state.template.output.format].pictures:
+            return None
+        return tr(
+            "{label} is a file, and a cell cannot carry files. Count them, take their names, or choose a format that "
+            "draws pictures: {formats}.",
+            label=label,
+            formats=", ".join(f.noun for f in FORMATS.values() if f.pictures),
+        )
 
     @staticmethod
     def _field(fold: Fold, value: Route | None, record_type: RecordType) -> Field:

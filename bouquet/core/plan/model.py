@@ -302,6 +302,13 @@ class Plan:
         return self.output.style == "reader" if asked is None else asked
 
     @property
+    def file_columns(self) -> tuple[int, ...]:
+        """
+        The positions of columns whose values are files.
+        """
+        return tuple(n for n, c in self.data_columns if c.kind is Kind.FILE)
+
+    @property
     def data_columns(self) -> tuple[tuple[int, PlanColumn], ...]:
         """
         The columns that are read, with their positions in the sheet.

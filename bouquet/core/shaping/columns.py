@@ -15,6 +15,7 @@ import polars as pl
 import pyarrow as pa
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
 from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping.dates import dated_text
@@ -136,6 +137,8 @@ class TextShaper:
                 return local.dt.to_string(form)
             return local.map_batches(partial(dated_text, form=form), return_dtype=pl.String)
         value = value.cast(pl.String)
+        if kind is Kind.FILE:
+            return pl.format(tr("{size} bytes", size="{}"), value)
         return number_text(value, column) if kind.is_number else value
 
     def strftime(self, column: PlanColumn) -> str:

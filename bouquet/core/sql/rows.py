@@ -32,10 +32,11 @@ from bouquet.core.sql.apart import Apart
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.scope import Element, Scope, StatementContext
 
-__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
+__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "PICTURES", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
 
-#: Names of hidden columns: what a file is split by, and, per column, whether it has no result and where it links to.
-SPLIT, FAULTS, LINKS = "s0", "x", "l"
+#: Names of hidden columns: what a file is split by, and, per column, whether it has no result, where it links to, and
+#: the file whose size stands in the column itself.
+SPLIT, FAULTS, LINKS, PICTURES = "s0", "x", "l", "i"
 
 #: Of checks: whether each objects to the row, and of the record of the row its page, who last touched it, and what it
 #: is known by.

@@ -32,7 +32,7 @@ from bouquet.core.plan import (
 )
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
-from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, SPLIT, TITLE, TOUCHED, Rows, cells_of
+from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, PICTURES, SPLIT, TITLE, TOUCHED, Rows, cells_of
 from bouquet.core.sql.scope import Element, Scope
 from bouquet.core.vocabulary.comparisons import COMPARISONS
 
@@ -67,6 +67,7 @@ class SheetStatements:
         keys: bool = False,
         checks: bool = False,
         parents: bool = False,
+        pictures: int = 0,
     ) -> sa.Select[Any]:
         """
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
@@ -76,10 +77,15 @@ class SheetStatements:
         `parents`, `p0`… that of the plan's record, where rows are children. With
         `checks`, `q0`… say whether each check of rows objects, and `h0`, `w0` and `n0` are the page of the row's
         record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
-        what takes all rows to know.
+        what takes all rows to know. With `pictures`, `i0`… are the files of columns that hold some, up to so many bytes
+        each; larger ones are NULL.
         """
         rows = Rows(self.plan, many=self.many and (limit is None or self.folds_first()))
         outputs = self.outputs(rows, keys=keys, checks=checks, looking=limit is not None)
+        for n in self.plan.file_columns if pictures else ():
+            found = rows.value(self.plan.columns[n].cell)
+            fits = rows.scope.dialect.size(found) <= sa.literal_column(str(int(pictures)))
+            outputs.append((f"{PICTURES}{n}", sa.case((fits, found), else_=sa.null())))
         if parents and self.plan.opened:
             outputs += [(f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)]
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
@@ -227,6 +233,9 @@ class SheetStatements:
         """
         What stands in a cell, whatever zone a session is in.
         """
+        if column.kind is Kind.FILE:
+            # Another file of the same size is a change as well.
+            return self.dialect.digest(rows.value(column.cell))
         value = self._output(rows, column)
         moment = column.field.stored == "timestamptz" and column.field.kind is Kind.MOMENT
         return self.dialect.local(value, ZoneInfo("UTC")) if moment else value
@@ -335,6 +344,8 @@ class SheetStatements:
 
     def _paper(self, value: Element, cell: Cell) -> Element:
         dialect, found = self.dialect, cell.field
+        if found.kind is Kind.FILE:
+            return dialect.size(value)
         if found.stored in ("numeric", "float"):
             return dialect.number_text(dialect.exact(value, found), found, None, even=False)
         return dialect.paper(value, found)

@@ -48,7 +48,8 @@ class Folding:
         """
         if self.kinds is not None:
             return kind in self.kinds
-        return kind is not Kind.FILE or not self.field
+        # Of files one can be shown; which one, an order says.
+        return kind is not Kind.FILE or not self.field or self.order == "must"
 
 
 _NUMBERS = frozenset({Kind.INTEGER, Kind.DECIMAL})

@@ -33,6 +33,7 @@ class Format:
         grows: Whether rows of a later run can be added to its end.
         readable: Whether its rows can be read back, to be compared.
         typed: Whether numbers stay numbers in it, however they are shown.
+        pictures: Whether pictures are drawn in it; in others, how large a file is stands in its place.
         most_columns: Columns that it has room for, where there is a limit.
     """
 
@@ -50,6 +51,7 @@ class Format:
     grows: bool = False
     readable: bool = True
     typed: bool = False
+    pictures: bool = False
 
     @property
     def extension(self) -> str:
@@ -75,6 +77,7 @@ FORMATS: dict[str, Format] = by_name(
         Format(
             name="xlsx",
             typed=True,
+            pictures=True,
             label="Spreadsheet",
             noun="a spreadsheet",
             meaning="A workbook with typed cells, titles, groups and totals.",
@@ -110,6 +113,7 @@ FORMATS: dict[str, Format] = by_name(
         Format(
             name="pdf",
             readable=False,
+            pictures=True,
             label="PDF",
             noun="a PDF",
             meaning="Pages to print or to send: title, repeated headings, groups, totals, page numbers.",
@@ -123,6 +127,7 @@ FORMATS: dict[str, Format] = by_name(
         Format(
             name="html",
             readable=False,
+            pictures=True,
             label="Web page",
             noun="a web page",
             meaning="One page that every browser opens, that prints well and that a screen reader reads as a table.",

@@ -17,7 +17,11 @@ import polars as pl
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import Line
 
-__all__ = ["Beside", "FileFacts", "SheetFacts", "StreamWriter", "Writer"]
+__all__ = ["LARGEST_PICTURE", "MOST_PICTURES", "Beside", "FileFacts", "SheetFacts", "StreamWriter", "Writer"]
+
+
+#: Pictures that are drawn in one file, and bytes of one as it is in the source.
+MOST_PICTURES, LARGEST_PICTURE = 2_000, 4_000_000
 
 
 @dataclass(kw_only=True)

@@ -5,12 +5,15 @@ people who have it read to them.
 
 from __future__ import annotations
 
+from base64 import b64encode
+
 import polars as pl
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import StreamWriter
 from bouquet.core.writers.markup import escaped_column, escaped_text, spliced
+from bouquet.core.writers.pictures import Picture, pictures_in
 
 __all__ = ["HtmlWriter"]
 
@@ -26,6 +29,8 @@ th, td { padding: .3rem .7rem; text-align: start; vertical-align: top; border-bo
 thead th { position: sticky; top: 0; background: Canvas; border-bottom: 2px solid; }
 .n { text-align: end; }
 td { white-space: pre-line; overflow-wrap: anywhere; }
+td img { max-width: 12rem; max-height: 9rem; width: auto; height: auto; vertical-align: top; }
+dd img { max-width: 100%; height: auto; }
 td.n, td.d { white-space: nowrap; overflow-wrap: normal; font-variant-numeric: tabular-nums; }
 tr.group th { font-size: 1.05em; padding-top: 1rem; border-bottom: 1px solid; }
 tr.sum > * { font-weight: 700; border-top: 1px solid; }
@@ -50,7 +55,7 @@ dd { margin: 0; min-height: 1.45em; white-space: pre-line; overflow-wrap: anywhe
 
 class HtmlWriter(StreamWriter):
     """
-    A page with nothing fetched from elsewhere: no script, no font, no picture. A blank is an empty cell.
+    A page with nothing fetched from elsewhere: no script, no font, its pictures in itself. A blank is an empty cell.
     """
 
     def begin(self) -> None:
@@ -87,16 +92,31 @@ class HtmlWriter(StreamWriter):
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String))
+        pictures = pictures_in(frame, self.plan, self.facts.notes)
         pieces: list[pl.Series | str] = ["<article><dl>" if self._cards else "<tr>"]
         for n, column in enumerate(self.plan.columns):
             values = escaped_column(text[f"c{n}"], column.heading, self.facts.notes)
-            cell = self._cell(n, values, frame)
+            cell = self._drawn(n, values, pictures[n]) if n in pictures else self._cell(n, values, frame)
             if self._cards:
                 pieces += [f'<dt>{escaped_text(column.heading)}</dt><dd dir="auto">', cell, "</dd>"]
             else:
                 pieces += [f'<td dir="auto"{self._ends[n]}>', cell, "</td>"]
         self._file.write(spliced(pieces, "</dl></article>\n" if self._cards else "</tr>\n"))
         self.facts.rows += frame.height
+
+    def _drawn(self, n: int, values: pl.Series, pictures: list[Picture | None]) -> pl.Series:
+        """
+        Pictures within the page itself; the size of a file that is none.
+        """
+        alt = escaped_text(self.plan.columns[n].heading)
+        drawn = [
+            f'<img src="data:image/{p.kind};base64,{b64encode(p.data).decode()}" alt="{alt}" width="{p.width}"'
+            f' height="{p.height}">'
+            if p is not None
+            else None
+            for p in pictures
+        ]
+        return pl.Series(drawn, dtype=pl.String).fill_null(values)
 
     def _cell(self, n: int, values: pl.Series, frame: pl.DataFrame) -> pl.Series:
         """

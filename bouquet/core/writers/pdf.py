@@ -8,8 +8,10 @@ memory stays small for a hundred thousand rows. The widths of columns are found 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from math import ceil
+from types import MappingProxyType
 
 import polars as pl
 from reportlab import rl_config
@@ -23,6 +25,7 @@ from bouquet.core.writers.base import Writer
 from bouquet.core.writers.pdf_archive import describe
 from bouquet.core.writers.pdf_page import Page, show
 from bouquet.core.writers.pdf_text import BOLD, PLAIN, Fonts, wrapped
+from bouquet.core.writers.pictures import Picture, pictures_in
 
 __all__ = ["PdfWriter"]
 
@@ -43,10 +46,15 @@ NARROWEST, WIDEST = 28.0, 240.0
 #: Of cards: the width of the headings beside the values, and the values' size.
 CARD_HEADING, CARD_SIZE, CARD_LEADING = 150.0, 10.5, 14.5
 
+#: The room of a picture in a cell, and on a card.
+PICTURE, CARD_PICTURE = (110.0, 66.0), (320.0, 220.0)
+
 #: Rows on which widths are found.
 MEASURED = 400
 
 _INK, _SOFT, _RULE = 0.1, 0.45, 0.75
+
+_NONE: Mapping[int, Picture] = MappingProxyType({})
 
 
 @dataclass
@@ -64,6 +72,20 @@ class _Column:
         return self.width - 2 * PADDING
 
 
+@dataclass
+class _Rows:
+    """
+    Rows as text, and the pictures of columns that have some.
+    """
+
+    text: pl.DataFrame
+    pictures: dict[int, list[Picture | None]]
+
+    def __iter__(self) -> Iterator[tuple[tuple[str | None, ...], dict[int, Picture]]]:
+        for k, row in enumerate(self.text.iter_rows()):
+            yield row, {n: picture for n, of in self.pictures.items() if (picture := of[k]) is not None}
+
+
 class PdfWriter(Writer):
     """
     One table over as many pages as it takes; lying when its columns want more than an upright page has.
@@ -73,7 +95,7 @@ class PdfWriter(Writer):
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
         self._fonts = Fonts()
         self._columns: list[_Column] = []
-        self._waiting: list[pl.DataFrame | Line] = []
+        self._waiting: list[_Rows | Line] = []
         self._held, self._page = 0, 0
         self._cards, self._carded = self.plan.output.pages.layout == "cards", False
         # Pages are written at the end; until then the file is there, and empty.
@@ -81,11 +103,12 @@ class PdfWriter(Writer):
 
     def write(self, frame: pl.DataFrame) -> None:
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String))
+        rows = _Rows(text, pictures_in(frame, self.plan, self.facts.notes))
         self.facts.rows += frame.height
         if self._columns:
-            self._draw_rows(text)
+            self._draw_rows(rows)
             return
-        self._waiting.append(text)
+        self._waiting.append(rows)
         self._held += text.height
         if self._held >= MEASURED:
             self._begin()
@@ -132,7 +155,8 @@ class PdfWriter(Writer):
 
     def _lay_out(self) -> None:
         columns = self.plan.columns
-        seen = [f.head(MEASURED) for f in self._waiting if isinstance(f, pl.DataFrame)]
+        seen = [rows.text.head(MEASURED) for rows in self._waiting if isinstance(rows, _Rows)]
+        drawn = {n for rows in self._waiting if isinstance(rows, _Rows) for n in rows.pictures}
         sample = pl.concat(seen).head(MEASURED) if seen else None
         wanted = []
         for n, column in enumerate(columns):
@@ -140,6 +164,8 @@ class PdfWriter(Writer):
             least = self._fonts.width(words, BOLD, SIZE)
             texts = sample[f"c{n}"].drop_nulls().unique().to_list() if sample is not None else []
             longest = max((self._fonts.width(t.split("\n")[0][:200], PLAIN, SIZE) for t in texts), default=0.0)
+            if n in drawn:
+                longest = PICTURE[0]
             if column.width:
                 longest = column.width * SIZE * 0.55
             wanted.append(min(WIDEST, max(NARROWEST, least + 1, longest + 1)) + 2 * PADDING)
@@ -205,14 +231,14 @@ class PdfWriter(Writer):
     def _pairs(self) -> list[tuple[PlanColumn, _Column]]:
         return list(zip(self.plan.columns, self._columns, strict=True))
 
-    def _draw_rows(self, text: pl.DataFrame) -> None:
-        for row in text.iter_rows():
+    def _draw_rows(self, rows: _Rows) -> None:
+        for row, drawn in rows:
             if self._cards:
-                self._draw_card(row)
+                self._draw_card(row, drawn)
             else:
-                self._draw_row(row, PLAIN)
+                self._draw_row(row, PLAIN, drawn)
 
-    def _draw_card(self, row: Sequence[str | None]) -> None:
+    def _draw_card(self, row: Sequence[str | None], drawn: Mapping[int, Picture] = _NONE) -> None:
         """
         One record on a page of its own, headings beside their values; more pages where it has no room on one.
         """
@@ -221,7 +247,10 @@ class PdfWriter(Writer):
         self._carded = True
         beside = MARGIN + CARD_HEADING
         room = self._size[0] - MARGIN - beside
-        for column, value in zip(self.plan.columns, row, strict=True):
+        for at, (column, value) in enumerate(zip(self.plan.columns, row, strict=True)):
+            if at in drawn:
+                self._draw_card_picture(column.heading, drawn[at], beside)
+                continue
             heading = wrapped(self._fonts, column.heading, PLAIN, SIZE, CARD_HEADING - 12)
             said = wrapped(self._fonts, value, PLAIN, CARD_SIZE, room) if value else ("",)
             for n in range(max(len(heading), len(said))):
@@ -235,11 +264,22 @@ class PdfWriter(Writer):
             self._y -= 5
             self._drawn.rule(beside, self._size[0] - MARGIN, self._y, 0.25, _RULE)
 
-    def _draw_row(self, row: Sequence[str | None], font: str) -> None:
+    def _draw_card_picture(self, heading: str, picture: Picture, beside: float) -> None:
+        width, height = picture.within(*CARD_PICTURE)
+        if self._y - height - 5 < MARGIN and self._y < self._fresh - 0.5:
+            self._new_page()
+        self._drawn.text(MARGIN, self._y - CARD_LEADING, heading[:60], PLAIN, SIZE, _SOFT)
+        self._y -= max(height + 8, CARD_LEADING)
+        self._drawn.picture(beside, self._y + 2, picture, width, height)
+        self._y -= 5
+
+    def _draw_row(self, row: Sequence[str | None], font: str, drawn: Mapping[int, Picture] = _NONE) -> None:
         cells = [
-            wrapped(self._fonts, t, font, SIZE, c.inner) if t else () for t, c in zip(row, self._columns, strict=True)
+            wrapped(self._fonts, t, font, SIZE, c.inner) if t and n not in drawn else ()
+            for n, (t, c) in enumerate(zip(row, self._columns, strict=True))
         ]
-        tallest = max(1, *map(len, cells))
+        sizes = {n: p.within(min(PICTURE[0], self._columns[n].inner), PICTURE[1]) for n, p in drawn.items()}
+        tallest = max(1, *map(len, cells), *(ceil((height + 5) / LEADING) for _, height in sizes.values()))
         done = 0
         while done < tallest:
             # A row taller than what is left goes on to the next page; one taller than a page goes over several.
@@ -248,6 +288,9 @@ class PdfWriter(Writer):
                 self._new_page()
                 room = int((self._y - MARGIN) / LEADING)
             part = min(tallest - done, max(1, room))
+            for n, (width, height) in sizes.items() if not done else ():
+                left = self._columns[n].left + PADDING
+                self._drawn.picture(left, self._y - height - 2.5, drawn[n], width, height)
             for place, lines in zip(self._columns, cells, strict=True):
                 for n, line in enumerate(lines[done : done + part]):
                     self._place(place, line, self._y - (n + 1) * LEADING + 2.5, font)

@@ -7,12 +7,15 @@ from __future__ import annotations
 
 import zlib
 from collections import defaultdict
+from io import BytesIO
 from typing import Any
 
+from reportlab.lib.utils import ImageReader
 from reportlab.pdfbase.pdfdoc import PDFDictionary, PDFName, PDFStream
 from reportlab.pdfgen.canvas import Canvas
 
 from bouquet.core.writers.pdf_text import Fonts
+from bouquet.core.writers.pictures import Picture
 
 __all__ = ["Page", "show"]
 
@@ -49,6 +52,12 @@ class Page:
         Draw a horizontal rule.
         """
         self._rules[width, gray].append((left, y, right, y))
+
+    def picture(self, x: float, y: float, picture: Picture, width: float, height: float) -> None:
+        """
+        Put a picture with its lower left corner at (x, y).
+        """
+        self._canvas.drawImage(ImageReader(BytesIO(picture.data)), x, y, width, height, mask="auto")
 
     def finish(self) -> None:
         """

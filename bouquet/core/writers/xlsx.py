@@ -21,6 +21,7 @@ from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.shaping import Line, TextShaper
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.package import Member, Package
+from bouquet.core.writers.pictures import pictures_in
 from bouquet.core.writers.xlsx_cells import (
     Cell,
     column_letters,
@@ -29,6 +30,7 @@ from bouquet.core.writers.xlsx_cells import (
     text_cell,
     whole_cell,
 )
+from bouquet.core.writers.xlsx_pictures import ROW_POINTS, SheetPictures, with_kinds
 from bouquet.core.writers.xlsx_workbook import STAMP, SheetPart, Skeleton, looks_special
 
 __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
@@ -60,13 +62,15 @@ class XlsxWriter(Writer):
         ]
         self._bold, self._lead = bold, self._styles(2)[0]
         self._in_sheet, self._at, self._links = 0, 0, 0
+        drawn = range(1, len(self._data) + 1) if self.plan.file_columns else ()
+        self._pictures = [SheetPictures(n) for n in drawn]
         self._package = Package(self.path, self._members)
 
     def write(self, frame: pl.DataFrame) -> None:
         while frame.height:
             self._turn_when_full()
             head = frame.head(self._capacity - self._in_sheet)
-            self._package.put(self._rows_xml(head))
+            self._package.put(self._rows_xml(*self._draw(head)))
             self._add_links(head)
             self._in_sheet += head.height
             self.facts.rows += head.height
@@ -112,6 +116,22 @@ class XlsxWriter(Writer):
         if column.total != "count" and not column.kind.is_number:
             return text_cell(n, row, self._bold[n], value)
         return f'<c r="{column_letters(n)}{row}" s="{self._bold[n]}"><v>{value}</v></c>'
+
+    def _draw(self, frame: pl.DataFrame) -> tuple[pl.DataFrame, pl.Series | None]:
+        """
+        A frame without what is drawn instead, and which of its rows have a picture, where any may.
+        """
+        found = pictures_in(frame, self.plan, self.facts.notes)
+        first = self._in_sheet + self._above + 1
+        for n, pictures in found.items():
+            for k, picture in enumerate(pictures):
+                if picture is not None:
+                    self._pictures[self._at].add(picture, first + k, n, self.plan.columns[n].heading)
+        if not found:
+            return frame, None
+        is_drawn = {n: pl.Series([p is not None for p in pictures], dtype=pl.Boolean) for n, pictures in found.items()}
+        sizes = [pl.when(~pl.lit(drawn)).then(f"c{n}").alias(f"c{n}") for n, drawn in is_drawn.items()]
+        return frame.with_columns(sizes), pl.select(pl.any_horizontal(*map(pl.lit, is_drawn.values()))).to_series()
 
     def _add_links(self, frame: pl.DataFrame) -> None:
         """
@@ -182,14 +202,25 @@ class XlsxWriter(Writer):
         data = [f"xl/worksheets/sheet{n + 1}.xml" for n in range(len(self._data))]
         sheets = sum(name.startswith("xl/worksheets/sheet") for name in self._parts)
         last = f"xl/worksheets/sheet{sheets}.xml" if self.plan.output.xlsx.findings_sheet else ""
+        drawings = [name for p in self._pictures for name in (p.drawing, p.relations)]
+        related = [f"xl/worksheets/_rels/sheet{n + 1}.xml.rels" for n in range(len(self._data))]
+        placed = [last, *data, *related, *drawings, *(["xl/media/image1.png"] if drawings else [])]
         for name, content in self._parts.items():
-            if name not in (*data, last):
+            if name not in placed:
+                content = with_kinds(content) if drawings and name == "[Content_Types].xml" else content
                 yield name, moment, 0o600, ZIP_32, iter((content,))
         for n, (name, part) in enumerate(zip(data, self._data, strict=True), 1):
             yield name, moment, 0o600, large, self._sheet_xml(self._parts[name], part, package)
+            relations = f"xl/worksheets/_rels/sheet{n}.xml.rels"
             if part.links:
-                relations = f"xl/worksheets/_rels/sheet{n}.xml.rels"
-                yield relations, moment, 0o600, ZIP_32, iter((_link_relations(part.links),))
+                known = self._parts.get(relations, _NO_RELATIONS)
+                yield relations, moment, 0o600, ZIP_32, iter((_with_links(known, part.links),))
+            elif relations in self._parts:
+                yield relations, moment, 0o600, ZIP_32, iter((self._parts[relations],))
+            if self._pictures:
+                pictures = self._pictures[n - 1]
+                for name, content in pictures.members(self._parts[pictures.drawing]):
+                    yield name, moment, 0o600, ZIP_32, iter((content,))
         if last:
             yield last, moment, 0o600, ZIP_32, iter((self._findings_xml(self._parts[last]),))
 
@@ -205,7 +236,7 @@ class XlsxWriter(Writer):
             yield skeleton[end:]
             return
         margins = skeleton.index(b"<pageMargins", end)
-        links = "".join(f'<hyperlink ref="{ref}" r:id="rId{n}"/>' for n, (ref, _) in enumerate(part.links, 1))
+        links = "".join(f'<hyperlink ref="{ref}" r:id="link{n}"/>' for n, (ref, _) in enumerate(part.links, 1))
         yield skeleton[end:margins] + f"<hyperlinks>{links}</hyperlinks>".encode() + skeleton[margins:]
 
     def _findings_xml(self, skeleton: bytes) -> bytes:
@@ -218,13 +249,13 @@ class XlsxWriter(Writer):
         end = skeleton.index(b"</sheetData>")
         return re.sub(rb'<dimension ref="[^"]*"/>', size, skeleton[:end], count=1) + rows.encode() + skeleton[end:]
 
-    def _rows_xml(self, frame: pl.DataFrame) -> bytes:
+    def _rows_xml(self, frame: pl.DataFrame, tall: pl.Series | None = None) -> bytes:
         """
         The rows as XML. Each column's cells are made as a whole, and the fastest joiner of columns there is, the CSV
         writer, lays them side by side; its separator is white space between elements, which means nothing.
 
         Cells stand without a reference of their own (optional by ISO/IEC 29500-1, 18.3.1.4): each follows the one
-        before, so a blank is an empty cell.
+        before, so a blank is an empty cell. `tall` says which rows have room for a picture.
         """
         first = self._in_sheet + self._above + 2
         numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32, eager=True).cast(pl.String)
@@ -232,6 +263,10 @@ class XlsxWriter(Writer):
         level = len(self.plan.groups)
         opening, closing = '<row r="', f'" outlineLevel="{level}">' if level else '">'
         row = pl.concat_str(pl.lit(opening), pl.lit(numbers), pl.lit(closing)).alias("row")
+        if tall is not None:
+            room = pl.lit(f'" ht="{ROW_POINTS}" customHeight="1{closing}')
+            higher = pl.when(pl.lit(tall)).then(room).otherwise(pl.lit(closing))
+            row = pl.concat_str(pl.lit(opening), pl.lit(numbers), higher).alias("row")
         made = zip(self._cells, pieces, strict=True)
         cells = pl.select(row, *(whole_cell(*p, cell.blank).alias(f"c{cell.n}") for cell, p in made))
         buffer = BytesIO()
@@ -242,15 +277,23 @@ class XlsxWriter(Writer):
         return Skeleton(self.plan, self._data, self.titles, self._above, self.sentence, self.announced, self.stamp)
 
 
-def _link_relations(links: list[tuple[str, str]]) -> bytes:
+_NO_RELATIONS = (
+    b'<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    b'<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"></Relationships>'
+)
+
+
+def _with_links(relations: bytes, links: list[tuple[str, str]]) -> bytes:
+    """
+    What a sheet is related to, and the addresses of its links.
+    """
     kind = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
     rows = "".join(
-        f'<Relationship Id="rId{n}" Type="{kind}" Target="{html.escape(_address(url))}" TargetMode="External"/>'
+        f'<Relationship Id="link{n}" Type="{kind}" Target="{html.escape(_address(url))}" TargetMode="External"/>'
         for n, (_, url) in enumerate(links, 1)
     )
-    head = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
-    space = "http://schemas.openxmlformats.org/package/2006/relationships"
-    return f'{head}<Relationships xmlns="{space}">{rows}</Relationships>'.encode()
+    end = relations.index(b"</Relationships>")
+    return relations[:end] + rows.encode() + relations[end:]
 
 
 def _address(url: str) -> str:

@@ -101,6 +101,7 @@ def width_of(column: PlanColumn) -> float:
         Kind.TEXT: 24,
         Kind.CHOICE: 16,
         Kind.OTHER: 24,
+        Kind.FILE: 22,
     }
     return float(min(60, max(usual.get(column.kind, 12), len(column.heading) + 3)))
 

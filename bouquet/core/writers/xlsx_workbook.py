@@ -11,8 +11,10 @@ from typing import Any
 
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
+from bouquet.core.language import tr, whole
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.writers.xlsx_cells import CELL_TEXT, choices_of, column_letters, is_right, number_format, width_of
+from bouquet.core.writers.xlsx_pictures import PLACEHOLDER
 from bouquet.core.writers.xlsx_tints import add_tints
 
 __all__ = ["STAMP", "SheetPart", "Skeleton", "looks_special"]
@@ -30,9 +32,10 @@ MOST_DRAWN = 2_000
 
 def looks_special(plan: Plan, n: int) -> bool:
     """
-    Whether a column looks otherwise than its kind does: it says what its group's heading said, or may be changed.
+    Whether a column looks otherwise than its kind does: it says what its group's heading said, stands beside a
+    picture, or may be changed.
     """
-    return n in plan.groups or plan.columns[n].id in plan.output.xlsx.editable
+    return bool(n in plan.groups or plan.file_columns) or plan.columns[n].id in plan.output.xlsx.editable
 
 
 @dataclass
@@ -124,6 +127,9 @@ class Skeleton:
             self._add_help(sheet, part.lines)
             add_tints(book, sheet, self.plan, top + 1, self._last_row(part.lines))
             self._set_up_page(sheet)
+            if self.plan.file_columns:
+                held = {"image_data": BytesIO(PLACEHOLDER), "object_position": 2}
+                sheet.insert_image(top + 1, self.plan.file_columns[0], "picture.png", held)
 
     def _look_of(self, n: int) -> dict[str, Any]:
         """
@@ -134,6 +140,9 @@ class Skeleton:
         form = number_format(column)
         if form:
             look["num_format"] = form
+        if self.plan.file_columns:
+            # Beside a picture values stand above, where they are read first.
+            look["valign"] = "top"
         if n in self.plan.groups:
             # It stands in the heading of its group already.
             look["font_color"] = "#A39B8F"
@@ -180,7 +189,7 @@ class Skeleton:
                 # A list of its own has no room for many, nor for a comma in one.
                 short = len(",".join(said)) <= 255 and not any("," in s for s in said)
                 source = said if short else f"={CHOICES}!${column_letters(at)}$1:${column_letters(at)}${len(said)}"
-                told = {"validate": "list", "source": source, "error_message": "Choose one of the list."}
+                told = {"validate": "list", "source": source, "error_message": tr("Choose one of the list.")}
                 sheet.data_validation(first, at, last, at, told)
         if options.editable:
             allowed = ("autofilter", "sort", "format_columns", "format_rows")
@@ -215,7 +224,7 @@ class Skeleton:
             sheet.set_landscape()
         sheet.fit_to_pages(1, 0)
         sheet.repeat_rows(self.above)
-        sheet.set_footer("&L&A&RPage &P of &N")
+        sheet.set_footer(f"&L&A&R{tr('Page {page} of {pages}', page='&P', pages='&N')}")
 
     def _add_chart(self, book: Any) -> None:
         """
@@ -258,11 +267,15 @@ class Skeleton:
         sheet.set_column(1, 1, 90)
         bold, wrap = book.add_format({"bold": True, "valign": "top"}), book.add_format({"text_wrap": True})
         facts = {
-            "Template": self.plan.name,
-            "What it holds": self.sentence,
-            "Rows": f"{self.announced:,}",
-            "As of": self.plan.context.as_of.astimezone(self.plan.zone).isoformat(timespec="seconds"),
-            "Source": f"{self.plan.catalogue.title} ({self.plan.catalogue.environment} data)",
+            tr("Template"): self.plan.name,
+            tr("What it holds"): self.sentence,
+            tr("Rows"): whole(self.announced),
+            tr("As of"): self.plan.context.as_of.astimezone(self.plan.zone).isoformat(timespec="seconds"),
+            tr("Source"): tr(
+                "{source} ({environment} data)",
+                source=self.plan.catalogue.title,
+                environment=self.plan.catalogue.environment,
+            ),
         }
         for row, (name, value) in enumerate(facts.items()):
             sheet.write_string(row, 0, name, bold)

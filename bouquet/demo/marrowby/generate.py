@@ -22,6 +22,7 @@ import psycopg
 from bouquet.demo.marrowby import words
 from bouquet.demo.marrowby.columns import Deck, blanked, decimals, earlier, nulls, pick, replaced, scaled, some
 from bouquet.demo.marrowby.oddities import Oddities, Sizes
+from bouquet.demo.marrowby.sketches import sketches
 
 __all__ = ["fill_marrowby", "tables_of"]
 
@@ -292,10 +293,11 @@ class _Maker:
         rng, n = self.stream("photograph"), self.sizes.photograph
         trees = pl.Series(rng.integers(1, self.sizes.tree + 1, n))
         at = self.moment(rng, self.days_back(rng, n, 1_500)).dt.replace_time_zone(None)
+        drawn = sketches()
         return pl.DataFrame({
             "ph_id": pl.Series(range(1, n + 1), dtype=pl.Int64), "t_id": trees, "ph_at": at,
             "ph_name": "tree " + trees.cast(pl.String) + ".png",
-            "ph_data": pl.Series(["\\x" + words.PICTURE.hex()] * n),
+            "ph_data": pl.Series(["\\x" + drawn[tree % len(drawn)].hex() for tree in trees]),
         })  # fmt: skip
 
     def probe_reading(self) -> pl.DataFrame:

@@ -197,9 +197,3 @@ ODD_NOTES: dict[str, list[str]] = {
     "notes_white": ["   ", "\t"],
     "notes_empty": [""],
 }
-
-#: A whole PNG of one pixel.
-PICTURE = bytes.fromhex(
-    "89504e470d0a1a0a0000000d49484452000000010000000108060000001f15c4890000000d49444154789c63606060f80f0001040100"
-    "5fe5c34b0000000049454e44ae426082"
-)

@@ -35,6 +35,7 @@ class FormatOut(BaseModel):
     lines: bool = Field(description="Whether headings of groups and totals may stand between its rows.")
     sheets: bool
     sized: bool = Field(description="Whether a file can be split by its size.")
+    pictures: bool = Field(description="Whether pictures are drawn in it.")
 
 
 class ComparingOut(BaseModel):

@@ -4732,6 +4732,11 @@ export interface components {
              * @enum {string}
              */
             name: "csv" | "xlsx" | "jsonl" | "ods" | "pdf" | "html" | "json" | "xml" | "txt" | "dbf" | "parquet" | "arrow";
+            /**
+             * Pictures
+             * @description Whether pictures are drawn in it.
+             */
+            pictures: boolean;
             /** Sheets */
             sheets: boolean;
             /**

@@ -176,6 +176,18 @@ class Dialect(ABC):
         A value on its way out, where the driver needs help.
         """
 
+    def size(self, value: Element) -> Element:
+        """
+        Bytes that a file has.
+        """
+        return sa.func.octet_length(value, type_=sa.BigInteger)
+
+    def digest(self, value: Element) -> Element:
+        """
+        What a file is known again by.
+        """
+        return sa.func.md5(value, type_=sa.Text)
+
     @abstractmethod
     def filtered(self, aggregate: Any, *where: Element | None) -> Element:
         """

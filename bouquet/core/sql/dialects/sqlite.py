@@ -216,6 +216,12 @@ class Sqlite(StandardSql):
         kind = PYTHON_TYPES.get(found.stored, sa.Text())
         return sa.type_coerce(sa.cast(value, sa.Text) if found.stored == "other" else value, kind)
 
+    def size(self, value: Element) -> Element:
+        return sa.func.length(value, type_=sa.BigInteger)
+
+    def digest(self, value: Element) -> Element:
+        return sa.func.bouquet_digest(value, type_=sa.Text)
+
     def number_text(self, value: Element, found: Field, decimals: int | None, *, even: bool) -> Element:
         """
         SQLite keeps decimals as binary numbers; the declared scale brings back the digits that were entered.
