@@ -23,8 +23,8 @@ from bouquet.core.reading import FileRows
 from bouquet.core.sql import Statements, render
 from bouquet.core.template import Acceptance, Csv, LayoutColumn
 from bouquet.runs import Services, execute
-from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.archive import write_archive
+from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.export import Export
 from bouquet.runs.forms import Addressed
 from bouquet.store import Store
