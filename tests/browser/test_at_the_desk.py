@@ -9,11 +9,13 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+import openpyxl
 import pytest
 from playwright.sync_api import Page, expect
 from pypdf import PdfReader
 
 from tests.browser.conftest import House, enter
+from tests.browser.test_errands import add_by_search
 
 pytestmark = pytest.mark.browser
 
@@ -95,3 +97,26 @@ def test_no_page_offers_what_is_refused(page: Page, house: House) -> None:
                 waiting.append(href)
 
     assert refused == []
+
+
+def test_pictures_go_into_a_spreadsheet(page: Page, tmp_path: Path) -> None:
+    """Text cannot carry them: what is not known is not called empty, and one press makes a spreadsheet of it."""
+    page.get_by_role("button", name="New template").click()
+    page.keyboard.type("photographs: file name")
+    expect(page.get_by_label("What it was taken for")).to_contain_text("File name")
+    page.get_by_role("button", name="Open the bench").click()
+    page.locator(".shelf-field").first.wait_for()
+    add_by_search(page, "picture")
+    cell = page.locator(".sheet tbody tr").first.locator("td").nth(2)
+    expect(cell).to_have_text("…")
+    page.get_by_role("tab", name="Checks").click()
+    page.get_by_role("button", name="Make it a spreadsheet").click()
+    expect(cell).to_have_text(re.compile(r"^\d+ bytes$"))
+    expect(page.get_by_text("files that the records keep")).to_have_count(0)
+    page.get_by_role("button", name="Run", exact=True).click()
+    with page.expect_download() as downloading:
+        page.locator(".outcome").get_by_role("link", name=re.compile("Download")).click()
+    path = tmp_path / "photographs.xlsx"
+    downloading.value.save_as(path)
+    sheet = openpyxl.load_workbook(path).active
+    assert len(sheet._images) == sheet.max_row - 1 > 100

@@ -150,6 +150,7 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
                 }
                 recordType={fields.data?.record_type}
                 byPath={byPath}
+                many={fields.data?.many ?? []}
                 editable={mayDesign}
                 onShow={showProblem}
                 onCure={cure}

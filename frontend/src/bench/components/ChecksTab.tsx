@@ -1,5 +1,5 @@
 import { Button } from "react-bootstrap";
-import type { FieldGroup, FieldInfo, Look, Problem, RecordType, WayOut } from "../../api";
+import type { FieldGroup, FieldInfo, Look, ManyWay, Problem, RecordType, WayOut } from "../../api";
 import { Icon, capital, plural } from "../../shared";
 import type { Check } from "../checks";
 import { openedPaths, ruleOf } from "../rows";
@@ -18,6 +18,7 @@ interface Props {
   problems: Problem[];
   recordType: RecordType | undefined;
   byPath: Map<string, { field: FieldInfo; group: FieldGroup }>;
+  many: ManyWay[];
   editable: boolean;
   onShow: (problem: Problem) => void;
   onCure: (way: WayOut) => void;
@@ -32,6 +33,7 @@ export function ChecksTab(props: Props) {
   const { document, look, problems, editable, onShow, onCure } = props;
   const notes = look?.notes ?? [];
   const advice = adviceOn(props);
+  const missed = notIncluded(document, props);
   return (
     <div className="checks">
       <CheckRules
@@ -101,8 +103,12 @@ export function ChecksTab(props: Props) {
           </div>
         </div>
       )}
-      <h3>{tr("Not in this file")}</h3>
-      <p className="soft small px-1">{notIncluded(document, props)}</p>
+      {missed && (
+        <>
+          <h3>{tr("Not in this file")}</h3>
+          <p className="soft small px-1">{missed}</p>
+        </>
+      )}
     </div>
   );
 }
@@ -223,11 +229,22 @@ function adviceOn({ document, byPath, recordType, onAdd }: Props): Advice[] {
   return found;
 }
 
-function notIncluded(document: Document, { byPath, recordType }: Props): string {
-  const used = new Set((document.columns ?? []).flatMap((c) => ("field" in c.value ? [c.value.field] : [])));
-  const own = [...byPath.values()].filter(
-    ({ field, group }) => !group.path && field.everyday && !used.has(field.path),
+function notIncluded(document: Document, { byPath, many, recordType }: Props): string {
+  const used = new Set(
+    (document.columns ?? []).flatMap(({ value }) =>
+      "field" in value ? [value.field] : "fold" in value ? [value.fold.path] : [],
+    ),
   );
+  const left = [...byPath.values()].filter(({ field, group }) => !group.path && !used.has(field.path));
+  const own = left.filter(({ field }) => field.everyday && field.kind !== "file");
+  const files = document.output?.attachments
+    ? []
+    : [
+        ...left.filter(({ field }) => field.kind === "file").map(({ field }) => field.label),
+        ...many
+          .filter((m) => m.files.length && !m.files.some((name) => used.has(`${m.path}.${name}`)))
+          .map((m) => m.plural),
+      ];
   const parts = [];
   if (own.length)
     parts.push(
@@ -239,9 +256,8 @@ function notIncluded(document: Document, { byPath, recordType }: Props): string 
         ),
       }),
     );
-  parts.push(tr("photographs and other attachments, which a text or spreadsheet file cannot hold"));
-  const said = parts.join("; ");
-  return `${capital(said)}.`;
+  if (files.length) parts.push(tr("files that the records keep: {{files}}", { files: list(files) }));
+  return parts.length ? `${capital(parts.join("; "))}.` : "";
 }
 
 function list(names: string[], most = 4): string {

@@ -175,7 +175,7 @@ export function Sheet(props: SheetProps) {
                 {places.map(({ column, at: k }) => (
                   <Cell
                     key={`${column.id} ${k}`}
-                    text={k === undefined ? undefined : (row[k] ?? null)}
+                    text={k === undefined || !info[k]?.sound ? undefined : (row[k] ?? null)}
                     marks={marked.get(`${item.index} ${k}`)}
                     numeric={NUMERIC.includes(info[k ?? -1]?.kind ?? "")}
                     selected={selected.includes(column.id)}

@@ -23,6 +23,9 @@ import { tr } from "../../i18n";
 /** Bytes that separators and the line end add to an average row. */
 const ROW_OVERHEAD = 2;
 
+/** Bytes that a picture has at most as it is drawn in a cell, as a rule. */
+const DRAWN_BYTES = 40_000;
+
 /** What all parts of the bench of one template share. */
 export type BenchState = ReturnType<typeof useBench>;
 
@@ -73,7 +76,8 @@ export function useBench(loaded: TemplateInfo) {
   const onMore = useCallback(() => {
     if (!isFetchingNextPage) void fetchNextPage();
   }, [fetchNextPage, isFetchingNextPage]);
-  const rowBytes = useMemo(() => averageBytes(rows), [rows]);
+  const pictured = first?.columns.map((c) => c.kind === "file").join() ?? "";
+  const rowBytes = useMemo(() => averageBytes(rows, pictured.split(",")), [rows, pictured]);
 
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
@@ -293,11 +297,14 @@ function keysIn(text: string | null): string[][] | null {
   }
 }
 
-function averageBytes(rows: (string | null)[][]): number {
+/** Bytes of a row on average; of a file its cell says how large it is, and it is drawn smaller than that. */
+function averageBytes(rows: (string | null)[][], pictured: string[]): number {
   if (rows.length === 0) return 0;
   const seen = rows.slice(0, 100);
+  const cellBytes = (cell: string | null, n: number) =>
+    pictured[n] === "true" ? Math.min(parseInt(cell ?? "") || 0, DRAWN_BYTES) : (cell?.length ?? 0);
   const bytes = seen.reduce(
-    (n, row) => n + row.reduce((m, cell) => m + (cell?.length ?? 0) + 1, ROW_OVERHEAD),
+    (n, row) => n + row.reduce((m, cell, k) => m + cellBytes(cell, k) + 1, ROW_OVERHEAD),
     0,
   );
   return bytes / seen.length;
