@@ -15,9 +15,10 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.sources import LEDGER
-from bouquet.store import NotFound
+from bouquet.store import NotFound, recipients
 from bouquet.store import templates as shelf
-from bouquet.store.models import Person, Round, TemplateRecord
+from bouquet.store.allowed import lets_go, sees
+from bouquet.store.models import Person, Recipient, Round, TemplateRecord
 from bouquet.store.sharing import is_shared_with, people_of
 
 __all__ = [
@@ -28,6 +29,8 @@ __all__ = [
     "may",
     "may_change",
     "may_send",
+    "recipient_for",
+    "says_who_sends_to",
     "sees_source",
     "told_of",
     "visible",
@@ -90,12 +93,29 @@ def told_of(session: Session, round_: Round) -> list[int]:
     return list(dict.fromkeys([round_.created_by, *others]))
 
 
-def may_send(person: Person, recipient_id: int | None = None) -> bool:
+def may_send(person: Person, recipient: Recipient | None = None) -> bool:
     """
     Whether files may go to a recipient by a person's hand or their rounds; without one, to whoever is none: a folder, a
     mail address, a recipient whom they make up.
     """
-    return Limits.read(person.limits).lets_go(recipient_id)
+    return Limits.read(person.limits).lets_go() if recipient is None else lets_go(person, recipient)
+
+
+def recipient_for(session: Session, person: Person, recipient_id: int, *, lock: bool = False) -> Recipient:
+    """
+    A recipient who is there for a person. Raises NotFound.
+    """
+    found = recipients.get_recipient(session, recipient_id, lock=lock)
+    if not sees(person, found):
+        raise NotFound(tr("There is no such recipient, or they were removed."))
+    return found
+
+
+def says_who_sends_to(person: Person, recipient: Recipient) -> bool:
+    """
+    Whether a person decides for whom a recipient is there: who wrote them down, and the keepers.
+    """
+    return may(person, "keep") or recipient.created_by == person.id
 
 
 def barred_elsewhere(owner: Person, folder: str, mail_to: Sequence[str]) -> str | None:

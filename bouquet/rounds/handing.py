@@ -20,11 +20,11 @@ from bouquet.rounds.setting import RoundRefused, asked_again, round_facts
 from bouquet.runs import Services
 from bouquet.store import NotFound, NotPossible
 from bouquet.store.accounts import OWNER_LEFT
-from bouquet.store.models import Person, Picks, Round, TemplateRecord, View
+from bouquet.store.models import Person, Picks, Recipient, Round, TemplateRecord, View
 
 __all__ = ["Belonging", "Stays", "belongings_of", "hand_over", "hand_round_over"]
 
-Kind: TypeAlias = Literal["template", "bundle", "round", "list", "view"]
+Kind: TypeAlias = Literal["template", "bundle", "recipient", "round", "list", "view"]
 
 #: The last number that a view's name is tried with where the new owner has one of that name.
 MOST_NAMES = 100
@@ -107,6 +107,12 @@ def _owned(session: Session, person: Person) -> list[tuple[Belonging, _Give]]:
     for record in session.scalars(templates.order_by(TemplateRecord.kind.desc(), TemplateRecord.id)):
         kind: Kind = "bundle" if record.kind == "bundle" else "template"
         found.append((Belonging(kind, record.id, record.name), partial(_give_template, record)))
+    # Who is there for everybody needs no owner; a round sends to who is there for its owner.
+    addressed = sa.select(Recipient).where(
+        Recipient.created_by == person.id, ~Recipient.for_all, Recipient.deleted_at.is_(None)
+    )
+    for recipient in session.scalars(addressed.order_by(Recipient.id)):
+        found.append((Belonging("recipient", recipient.id, recipient.name), partial(_give_recipient, recipient)))
     rounds = sa.select(Round).where(Round.created_by == person.id, Round.deleted_at.is_(None))
     for round_ in session.scalars(rounds.order_by(Round.id)):
         found.append((Belonging("round", round_.id, round_.template.name), partial(_give_round, round_)))
@@ -146,6 +152,12 @@ def _give_round(found: Round, services: Services, session: Session, taker: Perso
     found.created_by = taker.id
     if found.paused and found.paused_for == OWNER_LEFT:
         set_paused(session, found.id, False, services.clock())
+
+
+def _give_recipient(recipient: Recipient, services: Services, session: Session, taker: Person) -> None:
+    _check_designs(taker, tr("write recipients down"))
+    recipient.created_by = taker.id
+    session.flush()
 
 
 def _give_list(picks: Picks, services: Services, session: Session, taker: Person) -> None:

@@ -16,7 +16,7 @@ from bouquet.core.language import tr
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import BundleContents, Only, Template, read_document
 from bouquet.designing import SourceView
-from bouquet.rights import barred_elsewhere, may, may_send, visible
+from bouquet.rights import barred_elsewhere, may, may_send, recipient_for, visible
 from bouquet.rounds.calendar import NEVER
 from bouquet.rounds.document import Event, NewRound, RoundDocument, RoundRecipientIn, Watch
 from bouquet.rounds.watching import event_template
@@ -245,11 +245,11 @@ def _check_sending(session: Session, person: Person, body: NewRound, template: T
         )
     seen: set[int] = set()
     for entry in body.recipients:
-        recipient = recipients.get_recipient(session, entry.recipient_id)
+        recipient = recipient_for(session, person, entry.recipient_id)
         if entry.recipient_id in seen:
             raise RoundRefused("twice", tr("{recipient} stands there twice.", recipient=recipient.name))
         seen.add(entry.recipient_id)
-        if not may_send(person, recipient.id):
+        if not may_send(person, recipient):
             raise RoundRefused(
                 "may_not_send", tr("Files of yours may not go to {recipient}.", recipient=recipient.name)
             )
@@ -258,9 +258,10 @@ def _check_sending(session: Session, person: Person, body: NewRound, template: T
             raise RoundRefused("no_parts", tr("Split the file by a value first: its parts are what each of them gets."))
         if template.output.split.into == "sheets" and body.format == "xlsx":
             raise RoundRefused("no_parts", tr("Its parts are sheets of one file. Choose files of their own, or a CSV."))
-        if not with_fact(session, body.own_part.fact):
+        named = with_fact(session, body.own_part.fact, person)
+        if not named:
             raise RoundRefused("no_fact", tr("No recipient has the fact “{fact}” yet.", fact=body.own_part.fact))
-        barred = next((r for r in with_fact(session, body.own_part.fact) if not may_send(person, r.id)), None)
+        barred = next((r for r in named if not may_send(person, r)), None)
         if barred is not None:
             raise RoundRefused("may_not_send", tr("Files of yours may not go to {barred}.", barred=barred.name))
 

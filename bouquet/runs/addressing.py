@@ -10,7 +10,7 @@ from bouquet.core.template import read_acceptance
 from bouquet.runs.forms import Addressed
 from bouquet.runs.services import Services
 from bouquet.store import outgoing
-from bouquet.store.models import Round, Run
+from bouquet.store.models import Person, Round, Run
 
 __all__ = ["addressed_by", "parts_of_nobody"]
 
@@ -24,7 +24,10 @@ def addressed_by(services: Services, run: Run) -> list[Addressed]:
         if round_ is None:
             return []
         fact = round_.own_part["fact"] if round_.own_part is not None else None
-        named = outgoing.with_fact(session, fact) if fact is not None else [e.recipient for e in round_.recipients]
+        sender = session.get(Person, run.person_id)
+        named = (
+            outgoing.with_fact(session, fact, sender) if fact is not None else [e.recipient for e in round_.recipients]
+        )
         return [
             Addressed(
                 id=r.id,
@@ -47,5 +50,6 @@ def parts_of_nobody(services: Services, run: Run, parts: Iterable[str | None]) -
         round_ = session.get(Round, run.round_id) if run.round_id is not None else None
         if round_ is None or round_.own_part is None:
             return "", []
-        nobodys = outgoing.parts_of_nobody(session, round_.own_part["fact"], parts)
+        sender = session.get(Person, run.person_id)
+        nobodys = outgoing.parts_of_nobody(session, round_.own_part["fact"], parts, sender)
         return round_.own_part["missing"], [p or "(blank)" for p in nobodys]

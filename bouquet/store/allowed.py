@@ -1,5 +1,6 @@
 """
-Whether files that were made, and wait, may be sent to whom they are for: rights are taken while something waits.
+Whether somebody's files may go to a recipient; and of files that were made, and wait, whether they still may: rights
+are taken while something waits.
 """
 
 from __future__ import annotations
@@ -9,8 +10,28 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.core.rights import Limits
 from bouquet.store.models import Delivery, Person, Recipient, Run
+from bouquet.store.sharing import is_shared_with
 
-__all__ = ["barred", "why_not"]
+__all__ = ["barred", "lets_go", "sees", "why_not"]
+
+#: Roles that see what is not for all.
+_SEES_ALL = frozenset({"keeper", "auditor"})
+
+
+def sees(person: Person, recipient: Recipient) -> bool:
+    """
+    Whether a recipient is there for a person.
+    """
+    if recipient.for_all or recipient.created_by == person.id or not _SEES_ALL.isdisjoint(person.roles):
+        return True
+    return is_shared_with(recipient.shared_with, person)
+
+
+def lets_go(person: Person, recipient: Recipient) -> bool:
+    """
+    Whether files of a person may go to a recipient.
+    """
+    return Limits.read(person.limits).lets_go(recipient.id) and sees(person, recipient)
 
 
 def barred(session: Session, delivery: Delivery) -> str | None:
@@ -26,7 +47,7 @@ def barred(session: Session, delivery: Delivery) -> str | None:
             "Not sent: {sender}, who sends it, is not among the people of the house any more. Send it again.",
             sender=sender.name,
         )
-    if sender is not None and not Limits.read(sender.limits).lets_go(delivery.recipient_id):
+    if sender is not None and not lets_go(sender, delivery.recipient):
         return tr(
             "Not sent: files of {sender} may not go to {recipient}.",
             sender=sender.name,

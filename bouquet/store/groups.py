@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.core.rights import joined_limits, joined_rights
 from bouquet.store.errors import NameTaken, NotFound, NotPossible
-from bouquet.store.models import Group, GroupMember, Person, Round, TemplateRecord, View
+from bouquet.store.models import Group, GroupMember, Person, Picks, Recipient, Round, TemplateRecord, View
 
 __all__ = [
     "ROLES",
@@ -101,10 +101,12 @@ def remove_group(session: Session, group_id: int) -> None:
     group = get_group(session, group_id)
     were = [p.id for p in members_of(session, group_id)]
     entry = {"group": group_id}
-    shared: list[TemplateRecord | View | Round] = [
+    shared: list[TemplateRecord | View | Round | Recipient | Picks] = [
         *session.scalars(sa.select(TemplateRecord)),
         *session.scalars(sa.select(View)),
         *session.scalars(sa.select(Round)),
+        *session.scalars(sa.select(Recipient)),
+        *session.scalars(sa.select(Picks)),
     ]
     for thing in shared:
         if entry in thing.shared_with:

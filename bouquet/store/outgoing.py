@@ -13,8 +13,7 @@ import sqlalchemy as sa
 from sqlalchemy.orm import Session
 
 from bouquet.core.language import tr
-from bouquet.core.rights import Limits
-from bouquet.store.allowed import why_not
+from bouquet.store.allowed import lets_go, sees, why_not
 from bouquet.store.deliveries import Ended, set_state, tell_failed
 from bouquet.store.models import LATER, Delivery, Person, Recipient, Round, Run, RunFile
 
@@ -35,7 +34,7 @@ def enter(session: Session, run: Run, now: datetime) -> bool:
     open_ = False
     for recipient, must, files in _wanted(session, round_, run):
         unmet = _unmet(recipient, run, said) if files else []
-        if owner is not None and not Limits.read(owner.limits).lets_go(recipient.id):
+        if owner is not None and not lets_go(owner, recipient):
             unmet = [
                 tr(
                     "files of {owner}, for whom the round runs, may not go to {recipient}",
@@ -96,7 +95,7 @@ def _wanted(session: Session, round_: Round, run: Run) -> Iterable[tuple[Recipie
     archive = [f for f in common if f.role == "archive"]
     if round_.own_part is not None:
         fact = str(round_.own_part["fact"])
-        for recipient in with_fact(session, fact):
+        for recipient in with_fact(session, fact, session.get(Person, run.person_id)):
             theirs = [f for f in common if f.part is not None and f.part == recipient.acceptance["facts"][fact]]
             own = [f for f in files if f.recipient_id == recipient.id]
             if own or theirs:
@@ -135,12 +134,13 @@ def _is_empty(run: Run, facts: dict[str, Any]) -> bool:
     return facts.get("rows", run.rows_written) == 0 and not told.get("gone")
 
 
-def with_fact(session: Session, fact: str) -> list[Recipient]:
+def with_fact(session: Session, fact: str, sender: Person | None) -> list[Recipient]:
     """
-    The recipients who have a fact.
+    The recipients who have a fact, of those who are there for a person.
     """
     query = sa.select(Recipient).where(Recipient.deleted_at.is_(None)).order_by(Recipient.id)
-    return [r for r in session.scalars(query) if fact in r.acceptance.get("facts", {})]
+    found = [r for r in session.scalars(query) if fact in r.acceptance.get("facts", {})]
+    return [r for r in found if sender is None or sees(sender, r)]
 
 
 def content_of(run: Run, delivery: Delivery) -> tuple[int, str]:
@@ -156,9 +156,11 @@ def content_of(run: Run, delivery: Delivery) -> tuple[int, str]:
     return sum(counted) if counted else int(facts["rows"] if facts.get("apart") else run.rows_written), sentence
 
 
-def parts_of_nobody(session: Session, fact: str, parts: Iterable[str | None]) -> list[str]:
+def parts_of_nobody(
+    session: Session, fact: str, parts: Iterable[str | None], sender: Person | None = None
+) -> list[str]:
     """
-    The values of parts that no recipient has as this fact.
+    The values of parts that no recipient has as this fact, of those who are there for a person.
     """
-    known = {r.acceptance["facts"][fact] for r in with_fact(session, fact)}
+    known = {r.acceptance["facts"][fact] for r in with_fact(session, fact, sender)}
     return sorted({p for p in parts if p is not None and p not in known})

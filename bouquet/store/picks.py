@@ -14,8 +14,9 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.store.errors import NotFound, NotPossible, NotYours
 from bouquet.store.models import Person, Picks
+from bouquet.store.sharing import Entry, checked_entries, is_shared_with
 
-__all__ = ["find_picks", "list_picks", "put_picks", "remove_picks", "restore_picks"]
+__all__ = ["changes", "find_picks", "list_picks", "owns", "put_picks", "remove_picks", "restore_picks", "share_picks"]
 
 
 def list_picks(session: Session, records: str | None = None, *, source: str = "") -> Sequence[Picks]:
@@ -71,15 +72,37 @@ def put_picks(
     return picks
 
 
+def changes(picks: Picks, person: Person) -> bool:
+    """
+    Whether a list is a person's to change: its owner's, with whom they share that, and the keepers'.
+    """
+    return owns(picks, person) or is_shared_with(picks.shared_with, person)
+
+
+def owns(picks: Picks, person: Person) -> bool:
+    """
+    Whether a person says who changes a list.
+    """
+    return picks.owner_id == person.id or "keeper" in person.roles
+
+
+def share_picks(session: Session, name: str, by: Person, entries: Sequence[Entry]) -> Picks:
+    """
+    Say who changes a list beside its owner. Raises NotFound, and NotYours for all but its owner and the keepers.
+    """
+    picks = _found(session, name)
+    if not owns(picks, by):
+        raise NotYours(tr("The list “{picks}” is somebody else's.", picks=picks.name))
+    picks.shared_with = checked_entries(session, entries)
+    return picks
+
+
 def remove_picks(session: Session, name: str, by: Person, now: datetime) -> Picks:
     """
     Remove a saved list; it can be brought back. Raises NotFound and NotYours. Templates that name it say so when they
     are looked at.
     """
-    picks = find_picks(session, name)
-    if picks is None:
-        msg = tr("There is no saved list “{name}”.", name=name)
-        raise NotFound(msg)
+    picks = _found(session, name)
     _check_owner(picks, by)
     picks.deleted_at = now
     return picks
@@ -101,8 +124,15 @@ def restore_picks(session: Session, picks_id: int, by: Person) -> Picks:
     return picks
 
 
+def _found(session: Session, name: str) -> Picks:
+    picks = find_picks(session, name)
+    if picks is None:
+        raise NotFound(tr("There is no saved list “{name}”.", name=name))
+    return picks
+
+
 def _check_owner(picks: Picks, person: Person) -> None:
-    if picks.owner_id != person.id and "keeper" not in person.roles:
+    if not changes(picks, person):
         msg = tr(
             "The list “{picks}” is somebody else's; save yours under another name.",
             picks=picks.name,

@@ -17,7 +17,7 @@ from bouquet.designing import Counting, SourceView
 from bouquet.rights import Act, may, may_send, visible
 from bouquet.runs import Queue, Services
 from bouquet.store import people
-from bouquet.store.models import Person
+from bouquet.store.models import Person, Recipient
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.journalling import ACTS
 from bouquet.web.problems import Refused
@@ -46,14 +46,12 @@ COOKIE = "bouquet_session"
 EYES = "Bouquet-Eyes"
 
 
-def check_may_send(person: Person, recipient_id: int | None = None) -> None:
+def check_may_send(person: Person, recipient: Recipient | None = None) -> None:
     """
     Refuse who may not let files go to a recipient; without one, who may let them go to named recipients only.
     """
-    if not may_send(person, recipient_id):
-        whom = (
-            tr("this recipient") if recipient_id is not None else tr("anybody but the recipients named in your rights")
-        )
+    if not may_send(person, recipient):
+        whom = tr("this recipient") if recipient is not None else tr("anybody but the recipients named in your rights")
         raise Refused(
             403, "may_not_send", tr("Files of yours may not go to {whom}. An administrator can change that.", whom=whom)
         )

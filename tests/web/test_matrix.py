@@ -96,6 +96,7 @@ POST /people/{person_id}/hand-over keep
 GET /picks in
 POST /picks/removed/{picks_id}/restore design
 DELETE /picks/{name} design
+PATCH /picks/{name} design
 PUT /picks/{name} design
 GET /post-room in
 POST /post-room design

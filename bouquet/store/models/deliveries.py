@@ -101,6 +101,7 @@ class Means(Base):
 class Recipient(Base):
     """
     Who or what receives files. `acceptance` is a `core.template.Acceptance`; `address` is where, by its means.
+    Everybody who designs sends to them, or, not `for_all`, who wrote them down and with whom they are shared.
     """
 
     __tablename__ = "recipients"
@@ -114,6 +115,9 @@ class Recipient(Base):
     created_by: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
     created_at: Mapped[datetime]
     deleted_at: Mapped[datetime | None]
+    for_all: Mapped[bool] = mapped_column(default=True, server_default=sa.true())
+    #: People and groups, as `{"person": number}` or `{"group": number}`.
+    shared_with: Mapped[list[dict[str, int]]] = mapped_column(sa.JSON, default=list, server_default="[]")
     means: Mapped[Means] = relationship(lazy="joined")
     #: By which they receive as well.
     more_ways: Mapped[list[RecipientWay]] = relationship(

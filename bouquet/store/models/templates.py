@@ -72,7 +72,8 @@ class TemplateVersion(Base):
 
 class Picks(Base):
     """
-    A saved, hand-picked list of records of one source: their keys, each a list of texts.
+    A saved, hand-picked list of records of one source: their keys, each a list of texts. Everybody uses it; its owner
+    changes it, with whom they share that.
     """
 
     __tablename__ = "picks"
@@ -83,6 +84,7 @@ class Picks(Base):
     records: Mapped[str]
     keys: Mapped[list[list[str]]] = mapped_column(sa.JSON)
     owner_id: Mapped[int] = mapped_column(sa.ForeignKey("people.id"))
+    shared_with: Mapped[list[dict[str, int]]] = mapped_column(sa.JSON, default=list, server_default="[]")
     changed_at: Mapped[datetime]
     deleted_at: Mapped[datetime | None]
 

@@ -12,7 +12,7 @@ from fastapi import APIRouter, Depends, Query, Request
 from bouquet.core.language import tr
 from bouquet.delivery import take_back, way_of, words_of
 from bouquet.delivery.link import digest_of, link_secret
-from bouquet.rights import may_send
+from bouquet.rights import may_send, recipient_for
 from bouquet.runs import Services
 from bouquet.store import NotFound
 from bouquet.store import deliveries as outbox
@@ -80,7 +80,8 @@ def act_on_delivery(
         first = outbox.get_delivery(session, delivery_id)
         ledger.see_run(session, first.run_id, person)
         if body.act in ("now", "again"):
-            check_may_send(person, first.recipient_id if body.recipient_id is None else body.recipient_id)
+            to = recipient_for(session, person, body.recipient_id) if body.recipient_id is not None else first.recipient
+            check_may_send(person, to)
     if body.act == "withdraw":
         take_back(services, delivery_id, person.name, reason)
     with services.store.session() as session:
@@ -107,7 +108,7 @@ def get_link(delivery_id: Id, request: Request, services: TheServices, person: D
     with services.store.session() as session:
         found = outbox.get_delivery(session, delivery_id)
         ledger.see_run(session, found.run_id, person)
-        check_may_send(person, found.recipient_id)
+        check_may_send(person, found.recipient)
         link = session.get(Link, delivery_id)
         secret = link_secret(services, found.identity)
         if link is None or link.withdrawn_at is not None or link.expires_at < services.clock():
@@ -136,7 +137,7 @@ def _out(services: Services, person: Person, found: Delivery, run: Run) -> Deliv
         where=words_of(services, means, found.address),
         number=found.number,
         must=found.must,
-        may_send=may_send(person, found.recipient_id),
+        may_send=may_send(person, found.recipient),
         state=found.state,
         why=found.why,
         reply=found.reply,

@@ -7,17 +7,20 @@ from __future__ import annotations
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, Path
+from sqlalchemy.orm import Session
 
 from bouquet.core.errors import PlanError, Problem
 from bouquet.core.language import tr, whole
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
 from bouquet.designing import SourceView
+from bouquet.rights import may
 from bouquet.store import picks as lists
 from bouquet.store.models import Person, Picks
-from bouquet.web.access import Id, TheServices, TheView, needs
+from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
-from bouquet.web.schemas import NewPicks, PicksOut
+from bouquet.web.schemas import NewPicks, PicksOut, PicksShare
+from bouquet.web.schemas.sharing import SharedWith
 
 router = APIRouter(route_class=ExactRoute, prefix="/picks", tags=["picks"], dependencies=[Depends(needs("look"))])
 
@@ -28,17 +31,27 @@ MOST = 50_000
 Name = Annotated[str, Path(min_length=1, max_length=120)]
 
 
-def _out(picks: Picks) -> PicksOut:
-    return PicksOut(name=picks.name, records=picks.records, size=len(picks.keys), changed_at=picks.changed_at)
+def _out(session: Session, picks: Picks, person: Person) -> PicksOut:
+    owner, owns = session.get(Person, picks.owner_id), lists.owns(picks, person)
+    return PicksOut(
+        name=picks.name,
+        records=picks.records,
+        size=len(picks.keys),
+        changed_at=picks.changed_at,
+        owner=owner.name if owner is not None else "",
+        changes=may(person, "design") and lists.changes(picks, person),
+        mine=owns,
+        shared_with=[SharedWith(**e) for e in picks.shared_with] if owns else [],
+    )
 
 
 @router.get("", response_model=list[PicksOut])
-def list_picks(view: TheView, services: TheServices, records: str | None = None) -> Any:
+def list_picks(view: TheView, services: TheServices, person: CurrentPerson, records: str | None = None) -> Any:
     """
     All saved lists, or those of one record type.
     """
     with services.store.session() as session:
-        found = [_out(p) for p in lists.list_picks(session, records, source=view.key)]
+        found = [_out(session, p, person) for p in lists.list_picks(session, records, source=view.key)]
     if view.scope is None:
         return found
     return [p.model_copy(update={"size": _theirs(view, p)}) for p in found if p.records in view.catalogue.record_types]
@@ -73,7 +86,17 @@ def put_picks(name: Name, body: NewPicks, view: TheView, services: TheServices, 
             owner=person,
             now=services.clock(),
         )
-        return _out(saved)
+        return _out(session, saved, person)
+
+
+@router.patch("/{name}", response_model=PicksOut)
+def share_picks(name: Name, body: PicksShare, services: TheServices, person: Designer) -> Any:
+    """
+    Say who else changes a list.
+    """
+    with services.store.session() as session:
+        entries = [e.model_dump(exclude_none=True) for e in body.shared_with]
+        return _out(session, lists.share_picks(session, name, person, entries), person)
 
 
 def _keys_of(view: SourceView, body: NewPicks) -> list[list[str]]:
@@ -118,4 +141,4 @@ def restore_picks(picks_id: Id, services: TheServices, person: Designer) -> Any:
     Bring back a removed list.
     """
     with services.store.session() as session:
-        return _out(lists.restore_picks(session, picks_id, person))
+        return _out(session, lists.restore_picks(session, picks_id, person), person)

@@ -17,17 +17,20 @@ from bouquet.core.plan import across_of, resolve
 from bouquet.core.template import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance, read_document
 from bouquet.delivery import WrongSettings, checked_address, words_of
 from bouquet.designing.recipients import fit_words, recipient_sentence, taken_words
-from bouquet.rights import may_send
+from bouquet.rights import may_send, recipient_for, says_who_sends_to
 from bouquet.runs import Services
 from bouquet.runs.crossing import crossed
 from bouquet.store import deliveries as outbox
 from bouquet.store import recipients as kept
+from bouquet.store.allowed import sees
 from bouquet.store.models import Delivery, Person, Recipient
+from bouquet.store.sharing import checked_entries
 from bouquet.web.access import CurrentPerson, Id, TheServices, TheView, check_may_send, needs
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.schemas import UnderDesign
 from bouquet.web.schemas.deliveries import FitOut, FitsOut, HeaderText, LayoutOut, MoreWay, NewRecipient, RecipientOut
+from bouquet.web.schemas.sharing import SharedWith
 
 router = APIRouter(
     route_class=ExactRoute, prefix="/recipients", tags=["deliveries"], dependencies=[Depends(needs("look"))]
@@ -42,7 +45,7 @@ def list_recipients(services: TheServices, person: CurrentPerson) -> Any:
     All recipients, each with the newest delivery to them.
     """
     with services.store.session() as session:
-        found = kept.list_recipients(session)
+        found = [r for r in kept.list_recipients(session) if sees(person, r)]
         newest = kept.newest_delivery(session, [r.id for r in found])
         return [_out(services, session, person, r, newest.get(r.id)) for r in found]
 
@@ -79,6 +82,7 @@ def add_recipient(body: NewRecipient, request: Request, services: TheServices, p
     check_may_send(person)
     with services.store.session() as session:
         made = Recipient(created_by=person.id, created_at=services.clock(), **_facts(session, body))
+        _share(session, made, body)
         kept.keep(session, made)
         kept.put_more_ways(session, made, _more_ways(session, body), services.clock())
         session.refresh(made)
@@ -92,7 +96,7 @@ def get_recipient(recipient_id: Id, services: TheServices, person: CurrentPerson
     One recipient.
     """
     with services.store.session() as session:
-        found = kept.get_recipient(session, recipient_id)
+        found = recipient_for(session, person, recipient_id)
         return _out(services, session, person, found, kept.newest_delivery(session, [found.id]).get(found.id))
 
 
@@ -105,7 +109,9 @@ def change_recipient(
     """
     check_may_send(person)
     with services.store.session() as session:
-        found = kept.get_recipient(session, recipient_id, lock=True)
+        found = recipient_for(session, person, recipient_id, lock=True)
+        if says_who_sends_to(person, found):
+            _share(session, found, body)
         kept.change(session, found, _facts(session, body))
         kept.put_more_ways(session, found, _more_ways(session, body), services.clock())
         session.refresh(found)
@@ -120,6 +126,7 @@ def remove_recipient(recipient_id: Id, services: TheServices, person: Designer) 
     """
     check_may_send(person)
     with services.store.session() as session:
+        recipient_for(session, person, recipient_id)
         kept.remove_recipient(session, recipient_id, services.clock())
 
 
@@ -129,7 +136,7 @@ def hold_against(recipient_id: Id, body: UnderDesign, view: TheView, services: T
     Hold a template, as it is designed, against a recipient's layout, column by column.
     """
     with services.store.session() as session:
-        acceptance = read_acceptance(kept.get_recipient(session, recipient_id).acceptance)
+        acceptance = read_acceptance(recipient_for(session, person, recipient_id).acceptance)
     template = read_document(body.document)
     plan = view.resolve(template).partial
     if plan is not None and across_of(template) is not None:
@@ -165,6 +172,16 @@ def _facts(session: Session, body: NewRecipient) -> dict[str, Any]:
         "address": checked_address(means.kind, body.address),
         "acceptance": acceptance.as_document(),
     }
+
+
+def _share(session: Session, recipient: Recipient, body: NewRecipient) -> None:
+    """
+    Say for whom a recipient is there; nothing changes where nothing is said.
+    """
+    if body.for_all is not None:
+        recipient.for_all = body.for_all
+    if body.shared_with is not None:
+        recipient.shared_with = checked_entries(session, [e.model_dump(exclude_none=True) for e in body.shared_with])
 
 
 def _told(found: Recipient) -> dict[str, Any]:
@@ -208,7 +225,10 @@ def _out(
         takes=taken_words(read_acceptance(found.acceptance)),
         sentence=recipient_sentence(found.name, read_acceptance(found.acceptance), ways),
         rounds=[r.template.name for r in outbox.rounds_sent_to(session, found.id)],
-        may_send=may_send(person, found.id),
+        may_send=may_send(person, found),
+        for_all=found.for_all,
+        shares=says_who_sends_to(person, found),
+        shared_with=[SharedWith(**e) for e in found.shared_with] if says_who_sends_to(person, found) else [],
         last_state=newest.state if newest is not None else None,
         last_at=(newest.arrived_at or newest.tried_at or newest.entered_at) if newest is not None else None,
     )

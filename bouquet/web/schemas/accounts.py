@@ -240,7 +240,7 @@ class BelongingOut(BaseModel):
     Something that belongs to somebody.
     """
 
-    kind: Literal["template", "bundle", "round", "list", "view"]
+    kind: Literal["template", "bundle", "recipient", "round", "list", "view"]
     id: int
     name: str
 

@@ -10,6 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, SecretStr
 
 from bouquet.store.recipients import LONGEST_NAME, MOST_WAYS
+from bouquet.web.schemas.sharing import SharedWith
 from bouquet.web.schemas.sources import StepOut
 
 __all__ = [
@@ -118,6 +119,10 @@ class NewRecipient(BaseModel):
         [], max_length=MOST_WAYS - 1, description="By which they receive the same files as well."
     )
     acceptance: dict[str, Any] = {}
+    for_all: bool | None = Field(None, description="Whether everybody who designs sends to them; said by their owner.")
+    shared_with: list[SharedWith] | None = Field(
+        None, max_length=200, description="Who sends to them beside their owner, where not everybody does."
+    )
 
 
 class MoreWay(WayOfRecipient):
@@ -149,6 +154,9 @@ class RecipientOut(BaseModel):
     takes: str = Field(description="What they take, without how they get it.")
     rounds: list[str]
     may_send: bool = Field(description="Whether files of whoever asks may go to them.")
+    for_all: bool = Field(description="Whether everybody who designs sends to them.")
+    shares: bool = Field(description="Whether whoever asks says for whom they are there.")
+    shared_with: list[SharedWith] = Field(description="Told to whoever may change that.")
     last_state: State | None
     last_at: datetime | None
 

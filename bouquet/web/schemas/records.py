@@ -75,6 +75,10 @@ class PicksOut(BaseModel):
     records: str
     size: int
     changed_at: datetime
+    owner: str
+    changes: bool = Field(description="Whether whoever asks may replace or remove it.")
+    mine: bool = Field(description="Whether whoever asks says who else may.")
+    shared_with: list[SharedWith] = Field(description="Who changes it beside its owner; told to its owner.")
 
 
 class NewPicks(BaseModel):
@@ -85,6 +89,14 @@ class NewPicks(BaseModel):
     records: str = Field(max_length=100)
     keys: list[list[str]] = Field([], max_length=50_000)
     document: dict[str, Any] | None = None
+
+
+class PicksShare(BaseModel):
+    """
+    Who else may replace and remove a list.
+    """
+
+    shared_with: list[SharedWith] = Field(max_length=200)
 
 
 class NewView(BaseModel):

@@ -1284,7 +1284,11 @@ export interface paths {
         delete: operations["remove_picks"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Share Picks
+         * @description Say who else changes a list.
+         */
+        patch: operations["share_picks"];
         trace?: never;
     };
     "/api/v1/post-room": {
@@ -3351,7 +3355,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "template" | "bundle" | "round" | "list" | "view";
+            kind: "template" | "bundle" | "recipient" | "round" | "list" | "view";
             /** Name */
             name: string;
         };
@@ -5636,6 +5640,11 @@ export interface components {
             address: {
                 [key: string]: unknown;
             };
+            /**
+             * For All
+             * @description Whether everybody who designs sends to them; said by their owner.
+             */
+            for_all?: boolean | null;
             /** Means Id */
             means_id: number;
             /**
@@ -5646,6 +5655,11 @@ export interface components {
             more_ways: components["schemas"]["WayOfRecipient"][];
             /** Name */
             name: string;
+            /**
+             * Shared With
+             * @description Who sends to them beside their owner, where not everybody does.
+             */
+            shared_with?: components["schemas"]["SharedWith"][] | null;
         };
         /**
          * NewRelation
@@ -6231,12 +6245,37 @@ export interface components {
              * Format: date-time
              */
             changed_at: string;
+            /**
+             * Changes
+             * @description Whether whoever asks may replace or remove it.
+             */
+            changes: boolean;
+            /**
+             * Mine
+             * @description Whether whoever asks says who else may.
+             */
+            mine: boolean;
             /** Name */
             name: string;
+            /** Owner */
+            owner: string;
             /** Records */
             records: string;
+            /**
+             * Shared With
+             * @description Who changes it beside its owner; told to its owner.
+             */
+            shared_with: components["schemas"]["SharedWith"][];
             /** Size */
             size: number;
+        };
+        /**
+         * PicksShare
+         * @description Who else may replace and remove a list.
+         */
+        PicksShare: {
+            /** Shared With */
+            shared_with: components["schemas"]["SharedWith"][];
         };
         /** PinChange */
         PinChange: {
@@ -6538,6 +6577,11 @@ export interface components {
             address: {
                 [key: string]: unknown;
             };
+            /**
+             * For All
+             * @description Whether everybody who designs sends to them.
+             */
+            for_all: boolean;
             /** Id */
             id: number;
             /** Kind */
@@ -6563,6 +6607,16 @@ export interface components {
             rounds: string[];
             /** Sentence */
             sentence: string;
+            /**
+             * Shared With
+             * @description Told to whoever may change that.
+             */
+            shared_with: components["schemas"]["SharedWith"][];
+            /**
+             * Shares
+             * @description Whether whoever asks says for whom they are there.
+             */
+            shares: boolean;
             /**
              * Takes
              * @description What they take, without how they get it.
@@ -7406,7 +7460,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "template" | "bundle" | "round" | "list" | "view";
+            kind: "template" | "bundle" | "recipient" | "round" | "list" | "view";
             /** Name */
             name: string;
             /** Why */
@@ -10364,6 +10418,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    share_picks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PicksShare"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PicksOut"];
+                };
             };
             /** @description Validation Error */
             422: {

@@ -5,6 +5,7 @@ import { answer, api } from "../api";
 import type { NewRecipient, RecipientInfo } from "../api";
 import { Trouble, useVocabulary } from "../shared";
 import { LayoutEditor } from "./LayoutEditor";
+import { SentBy } from "./SentBy";
 import { MoreWays, WayFields } from "./WayFields";
 import type { Acceptance } from "./acceptance";
 import { withForm } from "./acceptance";
@@ -28,6 +29,9 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
     address: recipient?.address ?? {},
     more_ways: recipient?.more_ways.map(({ means_id, address }) => ({ means_id, address })) ?? [],
     acceptance: recipient?.acceptance ?? {},
+    ...(recipient?.shares === false
+      ? {}
+      : { for_all: recipient?.for_all ?? true, shared_with: recipient?.shared_with ?? [] }),
   }));
   const change = (part: Partial<NewRecipient>) => setDraft((known) => ({ ...known, ...part }));
   const acceptance = (draft.acceptance ?? {}) as Acceptance;
@@ -96,6 +100,7 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
               onChange={(e) => accept({ personal: e.target.checked })}
             />
             <PersonalClasses acceptance={acceptance} onChange={(classes) => accept({ classes })} />
+            {recipient?.shares !== false && <SentBy draft={draft} onChange={change} />}
             <Facts facts={acceptance.facts ?? {}} onChange={(facts) => accept({ facts })} />
           </div>
           <LayoutEditor acceptance={acceptance} onChange={accept} />

@@ -2,9 +2,10 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { answer, api } from "../api";
-import type { RecordType } from "../api";
+import type { PicksInfo, RecordType } from "../api";
 import { useMay } from "../shell";
 import { Confirm, Icon, plural } from "../shared";
+import { ListKeepers } from "./ListKeepers";
 import { tr } from "../i18n";
 
 /** The lists kept of a record type: one press shows what is in one, another removes it. */
@@ -12,6 +13,7 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
   const client = useQueryClient();
   const mayDesign = useMay("design");
   const [removing, setRemoving] = useState<string | null>(null);
+  const [kept, setKept] = useState<PicksInfo | null>(null);
   const lists = useQuery({
     queryKey: ["picks", records.name],
     queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records: records.name } } })),
@@ -32,9 +34,18 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
           {lists.data.map((list) => (
             <div key={list.name} className="d-flex align-items-center">
               <Dropdown.Item as="button" onClick={() => onShow(list.name)}>
-                {list.name} <span className="soft">{plural(list.size, "record")}</span>
+                {list.name}{" "}
+                <span className="soft">
+                  {plural(list.size, "record")}
+                  {!list.mine && ` · ${list.owner}`}
+                </span>
               </Dropdown.Item>
-              {mayDesign && (
+              {mayDesign && list.mine && (
+                <Dropdown.Item as="button" className="w-auto" onClick={() => setKept(list)}>
+                  <Icon name="person" label={tr("Who keeps the list {{list}}…", { list: list.name })} />
+                </Dropdown.Item>
+              )}
+              {list.changes && (
                 <Dropdown.Item
                   as="button"
                   className="w-auto text-danger"
@@ -47,6 +58,7 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
           ))}
         </Dropdown.Menu>
       </Dropdown>
+      {kept && <ListKeepers list={kept} onClose={() => setKept(null)} />}
       {removing && (
         <Confirm
           title={tr("Remove the list “{{removing}}”?", { removing })}

@@ -9,6 +9,7 @@ import { tr } from "../i18n";
 const KINDS: [Belonging["kind"], (n: number) => string][] = [
   ["template", (n) => plural(n, "template")],
   ["bundle", (n) => plural(n, "bundle")],
+  ["recipient", (n) => plural(n, "recipient")],
   ["round", (n) => plural(n, "round")],
   ["list", (n) => plural(n, "list")],
   ["view", (n) => plural(n, "view")],
@@ -17,6 +18,7 @@ const KINDS: [Belonging["kind"], (n: number) => string][] = [
 const NAMES: Record<Belonging["kind"], string> = {
   template: tr("template"),
   bundle: tr("bundle"),
+  recipient: tr("recipient"),
   round: tr("round"),
   list: tr("list"),
   view: tr("view"),
