@@ -144,6 +144,8 @@ def editable_columns(plan: Plan, marked: Mapping[str, bool], key: Sequence[str])
             reason = tr("it is made of other values, not kept")
         elif cell.route.way != own:
             reason = tr("it belongs to another record")
+        elif column.kind is Kind.FILE:
+            reason = tr("it is a file")
         elif not marked.get(column.id, False):
             reason = tr("it is not marked as editable")
         elif column.show.factor is not None or column.show.first is not None:

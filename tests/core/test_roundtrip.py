@@ -98,7 +98,8 @@ def test_only_marked_fields_of_the_very_record_may_change(resolved: Resolve) -> 
     """The reason stands beside each that may not."""
     doubled = {"id": "x", "heading": "Doubled", "value": {"formula": "{girth} * 2"}}
     scaled = {"id": "y", "heading": "In mm", "value": {"field": "girth"}, "show": {"factor": "10"}}
-    plan = resolved("tag", "girth", "ward.name", doubled, scaled).require()
+    spreadsheet = {"format": "xlsx"}
+    plan = resolved("tag", "girth", "ward.name", doubled, scaled, "picture", output=spreadsheet).require()
     marked = {c.id: c.id != "c1" for c in plan.columns}
 
     assert [c.reason for c in editable_columns(plan, marked, ["tag"])] == [
@@ -107,6 +108,7 @@ def test_only_marked_fields_of_the_very_record_may_change(resolved: Resolve) -> 
         "it belongs to another record",
         "it is made of other values, not kept",
         "it is shown scaled or cut, so it cannot be read back",
+        "it is a file",
     ]
 
 
