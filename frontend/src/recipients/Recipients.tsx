@@ -159,6 +159,7 @@ function Line({ recipient: r }: { recipient: RecipientInfo }) {
       <td className="name">
         <Link to={`/recipients/${r.id}`}>{r.name}</Link>
         {r.about && <div className="soft small">{r.about}</div>}
+        {!r.for_all && <span className="tag">{tr("for some only")}</span>}
       </td>
       <td className="small">{r.takes}</td>
       <td className="small text-nowrap">

@@ -21,7 +21,7 @@ export function SentBy({ draft, onChange }: Props) {
       />
       {some && (
         <SharedWith
-          legend={tr("Otherwise only I may, administrators, and")}
+          legend={tr("Only I, administrators and these")}
           entries={draft.shared_with ?? []}
           onChange={(shared_with) => onChange({ shared_with })}
         />
