@@ -8,7 +8,7 @@ import csv
 import io
 import re
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -19,10 +19,11 @@ import polars as pl
 import pyarrow as pa
 import pytest
 import python_calamine
+import stream_zip
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from bouquet.core.errors import EncodingProblem
+from bouquet.core.errors import EncodingProblem, WriteError
 from bouquet.core.plan import Plan, Resolution
 from bouquet.core.shaping import to_frame
 from bouquet.core.slip import Totals
@@ -305,6 +306,22 @@ def test_an_abandoned_file_lets_go(resolved: Resolve, tmp_path: Path) -> None:
     with pytest.raises(KeyError):
         fail()
     assert not zipfile.is_zipfile(tmp_path / "f.xlsx")
+
+
+@pytest.mark.parametrize("format", ["xlsx", "ods"])
+def test_a_sheet_too_large_for_its_package_says_so(
+    resolved: Resolve, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, format: str
+) -> None:
+    """Texts can be longer than the number of cells lets expect: whoever ran it reads what to do."""
+
+    def overflowing(members: Iterator[Any], **_: Any) -> Iterator[bytes]:
+        for _name, *_facts, content in members:
+            yield from content
+        raise stream_zip.UncompressedSizeOverflowError
+
+    monkeypatch.setattr(stream_zip, "stream_zip", overflowing)
+    with pytest.raises(WriteError, match=r"comes to more than 4 GB. Split the file by rows"):
+        written(resolved("tag").require(), format, tmp_path, c0=["a"])
 
 
 # Totals

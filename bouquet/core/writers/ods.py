@@ -27,7 +27,7 @@ SHEET_ROWS = 1_048_576
 
 MIMETYPE = b"application/vnd.oasis.opendocument.spreadsheet"
 
-#: Cells up to which a sheet's content is surely smaller than 4 GiB.
+#: Cells up to which a sheet's content is smaller than 4 GiB, as a rule.
 MOST_CELLS_32 = 20_000_000
 
 _AS_TEXT = '<table:table-cell office:value-type="string"><text:p>{}</text:p></table:table-cell>'
@@ -62,7 +62,7 @@ class OdsWriter(Writer):
         parts = package_parts(self.plan, self.sentence, self.stamp)
         for name, content in {**parts, "META-INF/manifest.xml": MANIFEST}.items():
             yield name, moment, 0o600, ZIP_32, iter((content.encode(),))
-        # 64-bit sizes only where they could be needed: not every reader of small files expects them.
+        # 64-bit sizes only where they are likely to be needed: LibreOffice does not open a package that is streamed so.
         large = ZIP_64 if self.announced * len(self.plan.columns) > MOST_CELLS_32 else ZIP_32
         yield "content.xml", moment, 0o600, large, package.pieces()
 

@@ -102,9 +102,9 @@ class Package:
         def deflate() -> Any:
             return isal_zlib.compressobj(level=1, method=isal_zlib.DEFLATED, wbits=-15)
 
-        try:
-            import stream_zip
+        import stream_zip
 
+        try:
             with self._file as file:
                 for chunk in stream_zip.stream_zip(
                     self._members(self),
@@ -113,5 +113,8 @@ class Package:
                     extended_timestamps=self._stamped,
                 ):
                     file.write(chunk)
+        except stream_zip.ZipOverflowError:
+            said = tr("A sheet of this file comes to more than 4 GB. Split the file by rows, or choose a text format.")
+            self._failure = self._failure or WriteError(said)
         except BaseException as error:
             self._failure = self._failure or error

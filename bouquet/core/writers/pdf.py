@@ -268,7 +268,8 @@ class PdfWriter(Writer):
         width, height = picture.within(*CARD_PICTURE)
         if self._y - height - 5 < MARGIN and self._y < self._fresh - 0.5:
             self._new_page()
-        self._drawn.text(MARGIN, self._y - CARD_LEADING, heading[:60], PLAIN, SIZE, _SOFT)
+        for n, line in enumerate(wrapped(self._fonts, heading, PLAIN, SIZE, CARD_HEADING - 12), 1):
+            self._drawn.text(MARGIN, self._y - n * CARD_LEADING, line, PLAIN, SIZE, _SOFT)
         self._y -= max(height + 8, CARD_LEADING)
         self._drawn.picture(beside, self._y + 2, picture, width, height)
         self._y -= 5

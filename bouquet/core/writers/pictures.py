@@ -18,8 +18,8 @@ __all__ = ["Picture", "pictures_in", "small_picture"]
 #: What is read; other files are none that can be drawn.
 _READ = ("PNG", "JPEG", "GIF", "BMP", "WEBP", "TIFF")
 
-#: Pixels of a picture that is read: what a small file claims to unpack to has an end.
-_MOST_PIXELS = 50_000_000
+#: Pixels of a picture that is unpacked as it is, four bytes each: what a small file claims to be has an end.
+_MOST_PIXELS = 25_000_000
 
 #: Pixels of the longer side, in a file.
 _LONGEST = 360
@@ -53,12 +53,12 @@ def small_picture(data: bytes) -> Picture | None:
 
     try:
         with Image.open(io.BytesIO(data), formats=_READ) as found:
-            if found.width * found.height > _MOST_PIXELS:
-                return None
             photograph = found.format == "JPEG"
             if photograph:
                 # Unpacked no larger than it is needed.
                 found.draft("RGB", (_LONGEST, _LONGEST))
+            if found.width * found.height > _MOST_PIXELS:
+                return None
             upright = ImageOps.exif_transpose(found).convert("RGB" if photograph else "RGBA")
             upright.thumbnail((_LONGEST, _LONGEST))
             if not photograph and upright.getchannel("A").getextrema() == (255, 255):
