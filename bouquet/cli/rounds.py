@@ -208,7 +208,7 @@ def import_(
             owner = people.find_person(session, person)
             if owner is None:
                 fail(f"Nobody here has the address {person}.")
-            wanted = named_in(session, document)
+            wanted = named_in(session, document, owner)
             found = Round(created_by=owner.id, **round_facts(services, session, owner, wanted))
             session.add(found)
             put_recipients(session, found, wanted.recipients)

@@ -25,6 +25,7 @@ from bouquet.runs.asking import as_format
 from bouquet.runs.remembering import as_only
 from bouquet.store import NotFound, recipients
 from bouquet.store import templates as shelf
+from bouquet.store.allowed import sees
 from bouquet.store.house import days_off
 from bouquet.store.models import Person, Recipient, Round, RoundRecipient, TemplateRecord
 from bouquet.store.outgoing import with_fact
@@ -380,26 +381,27 @@ def _said_alike(found: Round) -> dict[str, Any]:
     return {**{name: getattr(found, name) for name in names}, "rhythm": rhythm}
 
 
-def named_in(session: Session, document: RoundDocument) -> NewRound:
+def named_in(session: Session, document: RoundDocument, person: Person) -> NewRound:
     """
-    What a document says, with the numbers of what it names. Raises RoundRefused for a name that is not here, or that
-    is not clear.
+    What a document says, with the numbers of what it names. Raises RoundRefused for a name that is not here for a
+    person, or that is not clear.
     """
     template = shelf.find_template(session, document.template)
-    if template is None:
+    if template is None or not may(person, "look", template):
         raise RoundRefused(
             "no_template", tr("There is no template or bundle called “{template}”.", template=document.template)
         )
     after_id = None
     if document.after:
-        known = [r.id for r in list_rounds(session) if r.template.name.lower() == document.after.strip().lower()]
+        called = document.after.strip().lower()
+        known = [r.id for r in list_rounds(session) if r.template.name.lower() == called and may(person, "look", r)]
         if len(known) != 1:
             said = tr("no round") if not known else tr("{known} rounds", known=len(known))
             raise RoundRefused(
                 "no_round", tr("“{after}” has {said}; it is to run after one.", after=document.after, said=said)
             )
         after_id = known[0]
-    by_name = {r.name.lower(): r for r in recipients.list_recipients(session)}
+    by_name = {r.name.lower(): r for r in recipients.list_recipients(session) if sees(person, r)}
     entries = []
     for entry in document.recipients:
         recipient: Recipient | None = by_name.get(entry.recipient.strip().lower())

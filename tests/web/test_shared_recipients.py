@@ -67,6 +67,31 @@ def test_who_is_there_for_some_is_not_there_for_others(sign_in: SignIn, desk: di
     assert set(tried(sign_in("marta"), desk, template).values()) == {200, 201}
 
 
+def test_a_document_names_nothing_that_is_not_there_for_somebody(sign_in: SignIn, desk: dict[str, Any]) -> None:
+    """What others keep to themselves is refused as what nobody has: a name is not tried out."""
+    template = saved(sign_in("ines"), WARDS)
+    ok(sign_in("ines").patch(f"{API}/templates/{template}", json={"standing": "own"}))
+    own = saved(sign_in("tobin"), {**WARDS, "name": "Mine"})
+    round_ = {"template_id": template, "at": "06:00", "folder": "wards"}
+    ok(sign_in("ines").post(f"{API}/rounds", json=round_), 201)
+    closed(sign_in("ines"), desk)
+
+    def said(**parts: Any) -> tuple[int, str]:
+        document = {"format": "bouquet-round/1", "template": "Mine", "trigger": "called", **parts}
+        answer = sign_in("tobin").post(f"{API}/rounds/document", json=document)
+        return answer.status_code, answer.text
+
+    for there, nowhere in (
+        (said(template="Wards"), said(template="Nowhere")),
+        (said(trigger="after", after="Wards"), said(trigger="after", after="Nowhere")),
+        (said(recipients=[{"recipient": "Desk"}]), said(recipients=[{"recipient": "Nowhere"}])),
+    ):
+        assert there[0] == nowhere[0] == 422
+        assert there[1].replace("Wards", "Nowhere").replace("Desk", "Nowhere") == nowhere[1]
+    assert said(folder="mine")[0] == 201
+    assert own != template
+
+
 def test_only_who_wrote_them_down_says_for_whom_they_are(sign_in: SignIn, desk: dict[str, Any]) -> None:
     """Others change what a recipient takes, and leave that as it was."""
     tobin_id = person(sign_in("marta"), "Tobin")["id"]

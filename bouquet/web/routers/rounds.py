@@ -201,7 +201,7 @@ def add_by_document(body: dict[str, Any], services: TheServices, person: Designe
     Set a round that a document says. What it names is looked up here.
     """
     with services.store.session() as session:
-        wanted = named_in(session, read_round(body))
+        wanted = named_in(session, read_round(body), person)
     return add(wanted, services, person)
 
 
