@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import json
 from abc import abstractmethod
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -27,6 +28,9 @@ __all__ = ["ArrowWriter", "ParquetWriter"]
 
 #: Digits of a decimal in both formats.
 DIGITS = 38
+
+#: Rows from which on a group of Parquet is written.
+GROUP_ROWS = 50_000
 
 if TYPE_CHECKING:
     from pyarrow.parquet import ParquetWriter as ParquetFile
@@ -53,6 +57,16 @@ def _type_of(column: PlanColumn, zone: str, labels: pa.DataType) -> pa.DataType:
     }
     found: pa.DataType = known.get(kind, pa.string())
     return found
+
+
+def _as(values: pl.Series, wanted: pa.DataType) -> pa.Array:
+    """
+    Values as an array of that type. Raises pa.ArrowInvalid for one that is not.
+    """
+    array = values.to_arrow()
+    # What else becomes a decimal goes by its digits.
+    direct = not pa.types.is_decimal(wanted) or pa.types.is_integer(array.type)
+    return array.cast(wanted) if direct else array.cast(pa.string()).cast(wanted)
 
 
 class _ColumnWriter(Writer):
@@ -84,11 +98,17 @@ class _ColumnWriter(Writer):
         self._sink = self._opened()
 
     def write(self, frame: pl.DataFrame) -> None:
-        columns = [self._typed(c, n, frame) for n, c in enumerate(self.plan.columns)]
+        said = [
+            self._shaper.text(c, n, frame.schema).cast(pl.String).alias(f"c{n}")
+            for n, c in self.plan.data_columns
+            if self._schema.field(n).type in (pa.string(), _LABELS)
+        ]
+        texts = frame.select(said)
+        columns = [self._typed(c, n, frame, texts) for n, c in enumerate(self.plan.columns)]
         self._sink.write(pa.record_batch(columns, schema=self._schema))
         self.facts.rows += frame.height
 
-    def _typed(self, column: PlanColumn, n: int, frame: pl.DataFrame) -> pa.Array:
+    def _typed(self, column: PlanColumn, n: int, frame: pl.DataFrame, texts: pl.DataFrame) -> pa.Array:
         name, wanted = f"c{n}", self._schema.field(n).type
         if column.is_constant:
             return pa.array([column.constant or None] * frame.height, wanted)
@@ -102,25 +122,18 @@ class _ColumnWriter(Writer):
                 )
             )
         if wanted in (pa.string(), _LABELS):
-            text = frame.select(self._shaper.text(column, n, frame.schema).alias("t"))["t"].cast(pl.String)
-            array = text.to_arrow().cast(pa.string())
+            array = texts[name].to_arrow().cast(pa.string())
             return array.dictionary_encode() if wanted == _LABELS else array
         values = frame[name]
         if column.kind is Kind.MOMENT:
             values = values.dt.convert_time_zone(self.plan.zone.key)
-        if column.kind.is_number:
-            values = values.cast(pl.String)
-            odd = values.str.contains("[A-Za-z]").fill_null(False)
-            if odd.any():
-                said = tr(
-                    "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
-                    column=column.heading,
-                )
-                self.facts.notes[said] += int(odd.sum())
-                values = values.set(odd, None)
         try:
-            array = values.to_arrow()
-            return array.cast(pa.string()).cast(wanted) if column.kind.is_number else array.cast(wanted)
+            return _as(values, wanted)
+        except pa.ArrowInvalid:
+            if column.kind.is_number:
+                values = self._without_odd(column, values.cast(pl.String))
+        try:
+            return _as(values, wanted)
         except pa.ArrowInvalid as error:
             raise WriteError(
                 tr(
@@ -130,6 +143,19 @@ class _ColumnWriter(Writer):
                 )
             ) from error
 
+    def _without_odd(self, column: PlanColumn, values: pl.Series) -> pl.Series:
+        """
+        Numbers as texts, those that are none (NaN, Infinity) left out and noted.
+        """
+        odd = values.str.contains("[A-Za-z]").fill_null(False)
+        if odd.any():
+            said = tr(
+                "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
+                column=column.heading,
+            )
+            self.facts.notes[said] += int(odd.sum())
+        return values.set(odd, None)
+
     def close(self) -> None:
         self._sink.close()
         self._let_go()
@@ -138,12 +164,51 @@ class _ColumnWriter(Writer):
         self._let_go()
 
     @abstractmethod
-    def _opened(self) -> ParquetFile | pa.RecordBatchWriter: ...
+    def _opened(self) -> _RowGroups | pa.RecordBatchWriter: ...
 
     def _let_go(self) -> None:
         """
         Close what is open beneath the sink.
         """
+
+
+class _RowGroups:
+    """
+    Batches gathered into groups of rows, each written by a thread while the next one is made.
+    """
+
+    def __init__(self, file: ParquetFile) -> None:
+        self._file = file
+        self._batches: list[pa.RecordBatch] = []
+        self._writing: Future[None] | None = None
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="row-groups")
+
+    def write(self, batch: pa.RecordBatch) -> None:
+        self._batches.append(batch)
+        if sum(b.num_rows for b in self._batches) >= GROUP_ROWS:
+            self._write_group()
+
+    def _write_group(self) -> None:
+        self._wait()
+        if self._batches:
+            table = pa.Table.from_batches(self._batches).unify_dictionaries()
+            self._batches = []
+            self._writing = self._thread.submit(self._file.write_table, table, row_group_size=table.num_rows)
+
+    def _wait(self) -> None:
+        if self._writing is not None:
+            self._writing.result()
+
+    def close(self) -> None:
+        self._write_group()
+        self._wait()
+        self._file.close()
+
+    def stop(self) -> None:
+        """
+        Write nothing more.
+        """
+        self._thread.shutdown(cancel_futures=True)
 
 
 class ParquetWriter(_ColumnWriter):
@@ -153,13 +218,15 @@ class ParquetWriter(_ColumnWriter):
 
     labels = _LABELS
 
-    def _opened(self) -> ParquetFile:
+    def _opened(self) -> _RowGroups:
         import pyarrow.parquet as pq
 
         self._under = pa.OSFile(str(self.path), "wb")
-        return pq.ParquetWriter(self._under, self._schema, compression="zstd", use_dictionary=True)
+        self._groups = _RowGroups(pq.ParquetWriter(self._under, self._schema, compression="zstd", use_dictionary=True))
+        return self._groups
 
     def _let_go(self) -> None:
+        self._groups.stop()
         self._under.close()
 
 
