@@ -32,7 +32,7 @@ from bouquet.core.language import CONSTANT
 from bouquet.core.reading import FileRows, Unreadable
 from bouquet.core.shaping import Line, to_frame
 from bouquet.core.vocabulary.formats import FORMATS, Format
-from bouquet.core.writers import SheetFacts, ods, writer_of
+from bouquet.core.writers import SheetFacts, columnar, ods, writer_of
 from bouquet.core.writers.base import StreamWriter
 from bouquet.core.writers.xml import element_names
 from tests.core.written import Resolve, made
@@ -151,6 +151,21 @@ def test_a_column_file_says_what_it_is(resolved: Resolve, tmp_path: Path) -> Non
 
     assert (about["sentence"], about["run"]) == ("One row per tree.", "7")
     assert json.loads(about["dictionary"])[0]["Heading"] == "girth"
+
+
+def test_groups_of_rows_hold_every_row_and_dictionaries_what_repeats(
+    resolved: Resolve, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Batches are gathered up to a number; a column of its own values has no dictionary, one of few has."""
+    monkeypatch.setattr(columnar, "GROUP_ROWS", 30)
+    notes, tags = ["oak", "elm"] * 10, [[f"T{20 * k + n}" for n in range(20)] for k in range(5)]
+    path, _ = made(resolved("tag", "note").require(), "parquet", tmp_path, *({"c0": t, "c1": notes} for t in tags))
+    file = pa.parquet.ParquetFile(path).metadata
+    tag, note = (file.row_group(0).column(n) for n in (0, 1))
+
+    assert [file.row_group(n).num_rows for n in range(file.num_row_groups)] == [40, 40, 20]
+    assert pl.read_parquet(path).rows() == [(t, n) for batch in tags for t, n in zip(batch, notes, strict=True)]
+    assert (tag.has_dictionary_page, note.has_dictionary_page) == (False, True)
 
 
 def test_a_number_that_is_none_is_told(resolved: Resolve, tmp_path: Path) -> None:
