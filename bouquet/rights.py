@@ -17,7 +17,7 @@ from bouquet.core.rights import Limits
 from bouquet.sources import LEDGER
 from bouquet.store import NotFound, recipients
 from bouquet.store import templates as shelf
-from bouquet.store.allowed import lets_go, sees
+from bouquet.store.allowed import SEES_ALL, lets_go, sees
 from bouquet.store.models import Person, Recipient, Round, TemplateRecord
 from bouquet.store.sharing import is_shared_with, people_of
 
@@ -48,9 +48,6 @@ ROLE_ACTS: dict[str, frozenset[Act]] = {
     "designer": frozenset({"look", "run", "design"}),
     "keeper": frozenset({"look", "run", "design", "keep", "audit"}),
 }
-
-#: Roles that see what is somebody's own.
-_SEES_ALL = frozenset({"keeper", "auditor"})
 
 
 def may(person: Person, act: Act, thing: Thing | None = None) -> bool:
@@ -155,7 +152,7 @@ def visible(
 
 
 def _sees(person: Person, template: TemplateRecord) -> bool:
-    if template.owner_id == person.id or not _SEES_ALL.isdisjoint(person.roles):
+    if template.owner_id == person.id or not SEES_ALL.isdisjoint(person.roles):
         return True
     if Limits.read(person.limits).house_only:
         return template.standing == "house"

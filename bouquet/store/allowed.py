@@ -12,17 +12,17 @@ from bouquet.core.rights import Limits
 from bouquet.store.models import Delivery, Person, Recipient, Run
 from bouquet.store.sharing import is_shared_with
 
-__all__ = ["barred", "lets_go", "sees", "why_not"]
+__all__ = ["SEES_ALL", "barred", "lets_go", "sees", "why_not"]
 
 #: Roles that see what is not for all.
-_SEES_ALL = frozenset({"keeper", "auditor"})
+SEES_ALL = frozenset({"keeper", "auditor"})
 
 
 def sees(person: Person, recipient: Recipient) -> bool:
     """
     Whether a recipient is there for a person.
     """
-    if recipient.for_all or recipient.created_by == person.id or not _SEES_ALL.isdisjoint(person.roles):
+    if recipient.for_all or recipient.created_by == person.id or not SEES_ALL.isdisjoint(person.roles):
         return True
     return is_shared_with(recipient.shared_with, person)
 

@@ -25,7 +25,6 @@ from bouquet.core.layout import form_for
 from bouquet.core.plan import Context, resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, read_document
-from bouquet.core.writers.base import MOST_PICTURES
 from bouquet.core.writers.pictures import small_picture
 from bouquet.runs import Export, Exported
 from bouquet.runs.asking import as_format
@@ -113,6 +112,7 @@ def test_links_and_pictures_share_a_sheet(run: Run) -> None:
     links = [sheet.cell(row, 1).hyperlink for row in range(2, 42)]
 
     assert len(sheet._images) == 40
+    assert len([link for link in links if link is not None]) > 30
     assert all(link is None or link.target.startswith("http") for link in links)
 
 
@@ -194,7 +194,6 @@ def test_too_many_pictures_are_sizes(run: Run, query: Query, monkeypatch: pytest
 
     assert re.findall(r">(\d+) bytes<", done.path.read_text()) == [str(n) for n in sizes]
     assert found_in(done) == {"pictures are drawn up to 39 of them; their sizes stand in their place": 40}
-    assert MOST_PICTURES > 39
 
 
 def test_a_picture_is_made_small_and_upright() -> None:

@@ -14,7 +14,8 @@ from typing import IO
 
 import polars as pl
 
-from bouquet.core.plan import Plan
+from bouquet.core.language import tr
+from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import Line
 
 __all__ = ["LARGEST_PICTURE", "MOST_PICTURES", "Beside", "FileFacts", "SheetFacts", "StreamWriter", "Writer"]
@@ -126,6 +127,19 @@ class Writer(ABC):
         Go on to the next of the sheets announced.
         """
         raise NotImplementedError
+
+    def without_odd(self, column: PlanColumn, values: pl.Series) -> pl.Series:
+        """
+        Numbers as texts, those that are none (NaN, Infinity) left out and noted.
+        """
+        odd = values.str.contains("[A-Za-z]").fill_null(False)
+        if odd.any():
+            said = tr(
+                "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
+                column=column.heading,
+            )
+            self.facts.notes[said] += int(odd.sum())
+        return values.set(odd, None)
 
     @property
     def size(self) -> int:

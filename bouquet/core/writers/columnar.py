@@ -133,7 +133,7 @@ class _ColumnWriter(Writer):
             return _as(values, wanted)
         except pa.ArrowInvalid:
             if column.kind.is_number:
-                values = self._without_odd(column, values.cast(pl.String))
+                values = self.without_odd(column, values.cast(pl.String))
         try:
             return _as(values, wanted)
         except pa.ArrowInvalid as error:
@@ -144,19 +144,6 @@ class _ColumnWriter(Writer):
                     error=error,
                 )
             ) from error
-
-    def _without_odd(self, column: PlanColumn, values: pl.Series) -> pl.Series:
-        """
-        Numbers as texts, those that are none (NaN, Infinity) left out and noted.
-        """
-        odd = values.str.contains("[A-Za-z]").fill_null(False)
-        if odd.any():
-            said = tr(
-                "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
-                column=column.heading,
-            )
-            self.facts.notes[said] += int(odd.sum())
-        return values.set(odd, None)
 
     def close(self) -> None:
         self._sink.close()

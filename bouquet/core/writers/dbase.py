@@ -153,15 +153,7 @@ class DbaseWriter(StreamWriter):
         return values.str.pad_end(f.width, " ")
 
     def _number(self, f: _Field, column: PlanColumn, values: pl.Series) -> pl.Series:
-        odd = values.str.contains("[A-Za-z]").fill_null(False)
-        if odd.any():
-            said = tr(
-                "“{column}” held numbers that are none (NaN, Infinity); they are blank in the file",
-                column=column.heading,
-            )
-            self.facts.notes[said] += int(odd.sum())
-            values = values.set(odd, None)
-        values = values.fill_null("")
+        values = self.without_odd(column, values).fill_null("")
         after = values.str.extract(r"\.(\d*?)0*$").fill_null("")
         wrong = (values.str.len_chars() > f.width) | (after.str.len_chars() > f.decimals)
         if wrong.any():

@@ -45,9 +45,10 @@ def spliced(pieces: list[pl.Series | str], end: str) -> bytes:
     Whole columns laid side by side with what stands between them, each row followed by `end`. Nulls count as nothing.
     """
     parts = [pl.lit(p) if isinstance(p, str) else pl.lit(p.fill_null("")) for p in pieces]
-    rows = pl.select(pl.concat_str([*parts, pl.lit(end)]).alias("row"))["row"].to_arrow()
+    joined = pl.select(pl.concat_str([*parts, pl.lit(end)]).alias("row"))["row"]
+    rows = joined.to_arrow().cast("large_string")
     # All texts of an Arrow array stand in one buffer, each after the one before.
-    _, offsets, data = rows.cast("large_string").buffers()
+    _, offsets, data = rows.buffers()
     if data is None:
         return b""
     first, last = np.frombuffer(offsets, np.int64)[[rows.offset, rows.offset + len(rows)]]
