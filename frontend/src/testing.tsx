@@ -4,7 +4,7 @@ import type { ReactNode } from "react";
 import { MemoryRouter } from "react-router";
 import { vi } from "vitest";
 import { api } from "./api";
-import type { Session } from "./api";
+import type { Run, Session } from "./api";
 import { ShellContext } from "./shell/context";
 
 type Method = "GET" | "POST" | "PUT" | "PATCH" | "DELETE";
@@ -19,10 +19,17 @@ export function answering(method: Method, answers: Record<string, unknown>) {
         : new Promise(() => undefined)) as never);
 }
 
+interface WithinProps {
+  person: Partial<Session["person"]>;
+  /** What was told of runs since. */
+  told?: Record<number, Run>;
+  children: ReactNode;
+}
+
 /** Within the shell, as somebody who is signed in: of them, what a test is about. */
-export function Within({ person, children }: { person: Partial<Session["person"]>; children: ReactNode }) {
+export function Within({ person, told = {}, children }: WithinProps) {
   const session = { person, sources: [], preferences: {} } as unknown as Session;
-  return <ShellContext value={{ session, news: { runs: {}, unread: 0 } as never }}>{children}</ShellContext>;
+  return <ShellContext value={{ session, news: { runs: told, unread: 0 } }}>{children}</ShellContext>;
 }
 
 /** A component in a place of its own, with a cache of its own. */

@@ -1,10 +1,12 @@
 import { useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
+import type { InfiniteData } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api } from "../api";
-import type { Run } from "../api";
+import type { Run, RunPage } from "../api";
 import { useMay, useShell } from "../shell";
+import type { News } from "../shell";
 import { Icon, Trouble, count, plural, size, useDebounced } from "../shared";
 import type { Sorting } from "../shared";
 import { BundleDialog } from "./BundleDialog";
@@ -33,6 +35,11 @@ function isGoingOut(run: Run): boolean {
   if (run.via !== "round" || !["asked", "running", "releasing", "ready"].includes(run.status)) return false;
   if (run.sent && run.sent.under_way === 0) return false;
   return !run.finished_at || Date.now() - Date.parse(run.finished_at) < JUST_ENDED * 1000;
+}
+
+/** The lines of all pages, as far as the news brought them; what became of what was sent, they do not tell. */
+function linesOf(found: InfiniteData<RunPage> | undefined, news: News): Run[] {
+  return (found?.pages ?? []).flatMap((p) => p.runs).map((r) => ({ ...r, ...news.runs[r.id], sent: r.sent }));
 }
 
 /** Everything that ran: who, what, when, how many rows, what became of it. */
@@ -82,7 +89,7 @@ export function Ledger() {
     initialPageParam: null as number | null,
     getNextPageParam: (page) => page.next,
     // Of runs there are news; what is sent arrives a while after them.
-    refetchInterval: ({ state }) => (state.data?.pages.some((p) => p.runs.some(isGoingOut)) ? 5_000 : false),
+    refetchInterval: ({ state }) => (linesOf(state.data, news).some(isGoingOut) ? 5_000 : false),
   });
   const totals = useQuery({
     queryKey: ["run-totals", wanted],
@@ -97,9 +104,7 @@ export function Ledger() {
     mutationFn: () => answer(api.POST("/api/v1/runs/export", { params: { query: wanted } })),
   });
   const saved = save.data ? (news.runs[save.data.id] ?? save.data) : undefined;
-  const shown = (runs.data?.pages ?? [])
-    .flatMap((p) => p.runs)
-    .map((r) => ({ ...r, ...news.runs[r.id], sent: r.sent }));
+  const shown = linesOf(runs.data, news);
   const narrowed = Object.values(wanted).some((v) => v !== undefined);
 
   return (

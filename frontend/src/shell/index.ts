@@ -2,3 +2,4 @@ export { Shell } from "./Shell";
 export { useCurrentSource, useMay, useMayAddress, useShell } from "./context";
 export { Hint } from "./Hint";
 export { useHint, useMine, usePreferences } from "./preferences";
+export type { News } from "./useNews";

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { Run, RunPage } from "../api";
+import type { Run } from "../api";
 
 /** What the server has told since the page was opened. */
 export interface News {
@@ -38,11 +38,6 @@ export function useNews(): News {
         const over = !["asked", "running", "releasing"].includes(run.status);
         client.setQueryData<Run>(["run", run.id], (known) =>
           known ? { ...known, ...run, slip: known.slip } : known,
-        );
-        client.setQueriesData<RunPage>({ queryKey: ["runs"] }, (page) =>
-          Array.isArray(page?.runs)
-            ? { ...page, runs: page.runs.map((r) => (r.id === run.id ? run : r)) }
-            : page,
         );
         if (over) {
           void client.invalidateQueries({ queryKey: ["run", run.id] });
