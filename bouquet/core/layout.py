@@ -136,7 +136,7 @@ def misfits(acceptance: Acceptance, plan: Plan) -> list[str]:
     refused = _refused_personal(acceptance, plan)
     if refused:
         found.append(tr("they may not receive personal data, as in {refused}", refused=", ".join(refused[:3])))
-    for cell, what in ((plan.split, "parts"), (plan.across, "columns")):
+    for cell, what in ((plan.split, "parts"), (plan.across.by.cell if plan.across else None, "columns")):
         if cell is not None and given_as(acceptance, cell) != "seen":
             found.append(tr("its {what} are named by personal data that they may not receive as it is", what=tr(what)))
     return found

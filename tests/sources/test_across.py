@@ -234,6 +234,13 @@ def test_times_and_numbers_stand_across(diary: Source, tmp_path: Path, path: str
     assert [[int(n) for n in row[1:-1]] for row in rows] == [[1, 0, 0], [0, 1, 0], [1, 0, 0], [0, 0, 1]]
 
 
+def test_one_value_across_is_a_column(diary: Source, tmp_path: Path) -> None:
+    """Without totals there are as many columns as the template has."""
+    narrowed = {"filter": {"all": [{"path": "day", "is": "after", "value": "9000-01-01"}]}}
+    heading, *rows = read(diary, {**visits("day", step="year", total=False), **narrowed}, tmp_path)
+    assert (heading, [row[1:] for row in rows]) == (["Id", "9999"], [["1"]])
+
+
 def test_dates_beyond_the_calendar_are_refused(diary: Source, tmp_path: Path) -> None:
     """They are not blank, and would be in no column."""
     for across in ({"step": "month"}, {}):

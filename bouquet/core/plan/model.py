@@ -22,6 +22,7 @@ from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, R
 from bouquet.core.personal import EVERYTHING, Sight
 from bouquet.core.plan.nodes import (
     Cell,
+    Comparison,
     Fixed,
     Folded,
     PlanOrder,
@@ -34,7 +35,19 @@ from bouquet.core.template import FileCheck as FileCheckPart
 from bouquet.core.template import Output, Severity, Show
 from bouquet.core.windows import Span
 
-__all__ = ["Attached", "Context", "FileCheck", "GroupBy", "NotSent", "Picked", "Plan", "PlanColumn", "RowCheck", "Step"]
+__all__ = [
+    "Attached",
+    "Context",
+    "FileCheck",
+    "GroupBy",
+    "NotSent",
+    "Picked",
+    "Plan",
+    "PlanAcross",
+    "PlanColumn",
+    "RowCheck",
+    "Step",
+]
 
 
 @dataclass(frozen=True)
@@ -193,6 +206,17 @@ class GroupBy:
     span: Span | None = None
 
 
+@dataclass(frozen=True)
+class PlanAcross:
+    """
+    What stands across in a cross-tab. `folds` are those of the records with one of its values, each with the fold of
+    all records that it is one of, and with what tells that a value of `by` is the one; empty where that cannot be told.
+    """
+
+    by: GroupBy
+    folds: tuple[tuple[Folded, Folded, Comparison], ...] = ()
+
+
 @dataclass(frozen=True, kw_only=True)
 class RowCheck:
     """
@@ -273,8 +297,8 @@ class Plan:
     attached: Attached | None = None
     #: How many columns of the template are not there because the person may not see what they hold.
     unseen: int = 0
-    #: Of a cross-tab, the value whose values its columns are called by.
-    across: Cell | None = None
+    #: Of a cross-tab, what its columns are called by.
+    across: PlanAcross | None = None
 
     @cached_property
     def rights(self) -> Rights | None:
@@ -290,7 +314,8 @@ class Plan:
         parts or columns are called by, where that is personal.
         """
         own = [c.heading for c in self.columns if c.field.personal]
-        own += [cell.field.label for cell in (self.split, self.across) if cell is not None and cell.field.personal]
+        named_by = (self.split, self.across.by.cell if self.across else None)
+        own += [cell.field.label for cell in named_by if cell is not None and cell.field.personal]
         return tuple(dict.fromkeys([*own, *(h for child in self.children for h in child.personal)]))
 
     @property

@@ -5,6 +5,7 @@ Resolve a template against a catalogue: every path, value and window, or every p
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -22,8 +23,19 @@ from bouquet.core.plan.companions import Companions
 from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.grouping import Grouping
 from bouquet.core.plan.made import read_narrowing
-from bouquet.core.plan.model import Context, Plan, Step
-from bouquet.core.plan.nodes import Cell, Computed, Folded, Permitted, Predicate, Read, routes_of
+from bouquet.core.plan.model import AcrossValue, Context, GroupBy, Plan, PlanAcross, PlanColumn, Step
+from bouquet.core.plan.nodes import (
+    Cell,
+    Comparison,
+    Computed,
+    Folded,
+    Group,
+    Permitted,
+    Predicate,
+    Read,
+    Stepped,
+    routes_of,
+)
 from bouquet.core.plan.order import Orders
 from bouquet.core.plan.output import Outputs
 from bouquet.core.plan.state import ResolutionContext, answer_to, opened_by
@@ -136,7 +148,7 @@ def _resolve_across(template: Template, across: Across, catalogue: Catalogue, co
     if by and across.step is None and by[0].cell.field.kind in _IN_STEPS:
         message = tr("Moments are taken across in steps of days or longer; say which.")
         problems.append(Problem(code="no_step", message=message, place="rows.across.step"))
-    if len(spread.origins) == len(template.columns) and values:
+    if values and all(c.id == Spread.own_id(c.id) for c in spread.template.columns):
         message = tr("No column folds the group's own records, so there is nothing to spread across.")
         problems.append(Problem(code="nothing_across", message=message, place="rows.across"))
 
@@ -145,11 +157,39 @@ def _resolve_across(template: Template, across: Across, catalogue: Catalogue, co
             return None
         numbers = dict(zip((c.id for c in spread.template.columns), spread.numbers, strict=True))
         columns = tuple(replace(c, id=Spread.own_id(c.id), number=numbers.get(c.id, 1)) for c in plan.columns)
-        return replace(plan, columns=columns, context=context, across=by[0].cell if by else None)
+        stands = PlanAcross(by[0], _folds_across(columns, by[0], values)) if by else None
+        return replace(plan, columns=columns, context=context, across=stands)
 
     notes = list(dict.fromkeys(map(spread.moved, found.notes)))
     partial = None if any(p.place.startswith("rows.across") for p in problems) else named(found.partial)
     return Resolution(None if problems else named(found.plan), problems, partial, notes)
+
+
+def _folds_across(
+    columns: Sequence[PlanColumn], by: GroupBy, values: Sequence[AcrossValue]
+) -> tuple[tuple[Folded, Folded, Comparison], ...]:
+    """
+    The folds of the records with one of the values, as `PlanAcross` has them; none where some are not as a value across
+    makes them.
+    """
+    found: list[tuple[Folded, Folded, Comparison]] = []
+    whole: dict[str, Folded] = {}
+    for column in columns:
+        fold = column.cell
+        if not isinstance(fold, Folded) or fold.chain or fold.where is None or column.number > len(values):
+            continue
+        parts = fold.where.parts if isinstance(fold.where, Group) and fold.where.how == "all" else (fold.where,)
+        at, value = parts[0], values[column.number - 1].value
+        if not isinstance(at, Comparison):
+            return ()
+        if isinstance(by.cell, Stepped):
+            verb = "blank" if value is None else "is"
+            at = replace(at, cell=by.cell, operator=verb, values=() if value is None else (value,), span=None)
+        if at.cell != by.cell:
+            return ()
+        rest = None if len(parts) == 1 else Group("all", parts[1:], fold.where.place)
+        found.append((fold, whole.setdefault(column.id, replace(fold, where=rest)), at))
+    return tuple(found)
 
 
 #: Kinds whose values are hardly ever the same twice.

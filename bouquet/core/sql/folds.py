@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from bouquet.core.sql.dialects import Dialect
     from bouquet.core.sql.scope import Scope
 
-__all__ = ["FoldJoin", "anchor_of", "fold", "folded_records"]
+__all__ = ["AGGREGATES", "FoldJoin", "anchor_of", "fold", "folded_records", "together"]
 
 Element = sa.ColumnElement[Any]
 
@@ -67,6 +67,8 @@ def fold(scope: Scope, cell: Folded) -> Element:
     """
     Many records as one value.
     """
+    if not cell.chain and scope.grouped and scope.combined is not None:
+        return _without_none(cell, scope.combined.fold(cell))
     if not cell.chain:
         # What a group gathers of its own records is said of each of them.
         with scope.of_each_record():
@@ -77,9 +79,16 @@ def fold(scope: Scope, cell: Folded) -> Element:
     if cell.how == "mean":
         total, count = (fold(scope, replace(cell, how=how)) for how in ("sum", "count"))
         return scope.dialect.divided(total, count)
+    return _without_none(cell, together(scope.dialect, cell, _fold_of_record(scope, cell)))
+
+
+def together(dialect: Dialect, cell: Folded, value: Element) -> Element:
+    """
+    What folds of parts, such as each record of a group, make together; an aggregate.
+    """
     if cell.how == "sum":
-        return scope.dialect.total("sum", _fold_of_record(scope, cell), cell.field)
-    return _without_none(cell, TOGETHER[cell.how](scope.dialect, _fold_of_record(scope, cell)))
+        return dialect.total(value, cell.field)
+    return TOGETHER[cell.how](dialect, value)
 
 
 def _fold_of_record(scope: Scope, cell: Folded) -> Element:
@@ -214,13 +223,14 @@ def _extreme(name: str, *, greatest: bool) -> _Aggregate:
     return make
 
 
-def _numeric(name: str) -> _Aggregate:
-    def make(scope: Scope, cell: Folded, where: Element | None) -> Element:
-        assert cell.value is not None
-        made = scope.dialect.filtered(scope.dialect.total(name, folded_value(scope, cell), cell.value.typed), where)
-        return scope.dialect.quotient_digits(made) if name == "avg" else made
+def _sum(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    assert cell.value is not None
+    return scope.dialect.filtered(scope.dialect.total(folded_value(scope, cell), cell.value.typed), where)
 
-    return make
+
+def _mean(scope: Scope, cell: Folded, where: Element | None) -> Element:
+    assert cell.value is not None
+    return scope.dialect.mean(folded_value(scope, cell), cell.value.typed, where)
 
 
 def _picked(scope: Scope, cell: Folded, where: Element | None, *, latest: bool) -> Element:
@@ -290,8 +300,8 @@ def _some(scope: Scope, cell: Folded, where: Element | None) -> Element:
 AGGREGATES: dict[str, _Aggregate] = {
     "count": _count,
     "count_distinct": _count_distinct,
-    "sum": _numeric("sum"),
-    "mean": _numeric("avg"),
+    "sum": _sum,
+    "mean": _mean,
     "least": _extreme("min", greatest=False),
     "greatest": _extreme("max", greatest=True),
     "first": lambda scope, cell, where: _picked(scope, cell, where, latest=False),

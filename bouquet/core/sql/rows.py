@@ -4,7 +4,7 @@ The rows of a plan under construction: what all statements of the plan are made 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
 from typing import Any
@@ -29,6 +29,7 @@ from bouquet.core.plan import (
     Stepped,
 )
 from bouquet.core.sql.apart import Apart
+from bouquet.core.sql.combined import Combined, combines
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.scope import Element, Scope, StatementContext
 
@@ -70,9 +71,25 @@ class Rows:
         )
         context.rights = plan.rights
         self.scope = Scope(context, plan.record_type, plan.opened, grouped=bool(plan.by), base=base, apart=apart)
+        if combines(plan, self._asked()):
+            keys, across = [self._by(b) for b in plan.by], plan.across
+            assert across is not None
+            self.scope.combined = Combined(self.scope, across, keys, self._by(across.by))
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
         self.inner: list[tuple[str, Element]] = []
         self._quarters: dict[str, sa.CTE] = {}
+
+    def _asked(self) -> Iterator[Cell]:
+        """
+        All cells that may be asked of a row.
+        """
+        plan = self.plan
+        yield from (c.cell for c in plan.columns)
+        yield from (o.cell for o in plan.order)
+        yield from (c for s in plan.steps if s.side == "child" for c in cells_of(s.predicate))
+        yield from (c for check in plan.row_checks if check.objects is not None for c in cells_of(check.objects))
+        if plan.split is not None:
+            yield plan.split
 
     # Cells as they stand in rows
 
@@ -191,6 +208,10 @@ class Rows:
         """
         A value that groups are made by. Blank texts make one group.
         """
+        combined = self.scope.combined
+        return self._by(by) if combined is None else combined.key(self.plan.by.index(by))
+
+    def _by(self, by: GroupBy) -> Element:
         value = self.scope.value(by.cell)
         if by.cell.field.stored == "text" and by.cell.field.nullable:
             return sa.case((sa.not_(self.scope.blank(by.cell)), value))
@@ -220,15 +241,24 @@ class Rows:
         """
         if self.gaps is not None:
             return self._with_gaps(outputs).order_by(*order)
-        statement = sa.select(*(e.label(label) for label, e in outputs))
+        statement: sa.Select[Any] = sa.select(*(e.label(label) for label, e in outputs))
         parents, children = self._conditions()
         if not self.plan.by:
             keep, start = self.plan.keeps_childless, self.scope.base.join(*among) if among is not None else None
             statement = statement.select_from(self.scope.from_clause(start, keep=keep, on=children if keep else None))
             return statement.where(*parents, *([] if keep else children)).order_by(*order)
         by = [self.grouped(b) for b in self.plan.by]
-        statement = statement.select_from(self.scope.from_clause()).where(*parents).group_by(*by)
+        statement = self._of_records(statement, parents).group_by(*by)
         return (statement.having(*children) if children else statement).order_by(*order)
+
+    def _of_records(self, statement: sa.Select[Any], conditions: Sequence[Element]) -> sa.Select[Any]:
+        """
+        A statement of the records that meet `conditions`, or of what stands for these.
+        """
+        combined = self.scope.combined
+        if combined is None:
+            return statement.select_from(self.scope.from_clause()).where(*conditions)
+        return statement.select_from(combined.from_clause(conditions))
 
     def _conditions(self) -> tuple[list[Element], list[Element]]:
         """
@@ -256,7 +286,7 @@ class Rows:
         parents, _ = self._conditions()
         values = [self.grouped(b) for b in self.plan.by]
         inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
-        groups = inner.select_from(self.scope.from_clause()).where(*parents).group_by(*values).cte("groups")
+        groups = self._of_records(inner, parents).group_by(*values).cte("groups")
         others = [n for n in range(len(values)) if n != self.gaps]
         combined = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
         steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")

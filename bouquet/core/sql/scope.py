@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
@@ -39,6 +39,9 @@ from bouquet.core.sql.joins import Join, bare, code_value, linked
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.ordering import ordering
 from bouquet.core.values import WHITE
+
+if TYPE_CHECKING:
+    from bouquet.core.sql.combined import Combined
 
 __all__ = ["Scope", "StatementContext"]
 
@@ -99,6 +102,8 @@ class Scope:
         self.aliases: dict[tuple[str, ...], sa.FromClause] = {} if base is None else {(): base}
         self.joins: list[Join] = []
         self.fold_joins: dict[Any, FoldJoin] = {}
+        #: Where groups are made in two steps, what stands for the records.
+        self.combined: Combined | None = None
         #: Cells that stand for something else just now: what groups are made by, in what is computed of a group.
         self.known: dict[Cell, Element] = {}
         self._made_fields: dict[Route, tuple[Element, Element | None]] = {}

@@ -336,7 +336,7 @@ class SheetStatements:
                 # What is multiplied has digits of its own.
                 value, found = dialect.scaled(value, factor, found), replace(found, scale=None)
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
-            if decimals is None and (isinstance(column.cell, Computed) or found.formula or factor is not None):
+            if decimals is None and (_is_computed(column.cell) or factor is not None):
                 value = dialect.trimmed_number(value)
             return dialect.number_text(value, found, decimals, even=show.rounding == "half_even")
         # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.
@@ -347,8 +347,17 @@ class SheetStatements:
         if found.kind is Kind.FILE:
             return dialect.size(value)
         if found.stored in ("numeric", "float"):
-            return dialect.number_text(dialect.exact(value, found), found, None, even=False)
+            exact = dialect.exact(value, found)
+            exact = dialect.trimmed_number(exact) if _is_computed(cell) else exact
+            return dialect.number_text(exact, found, None, even=False)
         return dialect.paper(value, found)
+
+
+def _is_computed(cell: Cell) -> bool:
+    """
+    Whether a number has digits of its own, and not those that its field is kept with.
+    """
+    return isinstance(cell, Computed) or bool(cell.field.formula) or (isinstance(cell, Folded) and cell.how == "mean")
 
 
 def _reads_its_own(part: Cell | Predicate) -> bool:

@@ -55,6 +55,29 @@ class TallyStep:
     lost_empty: Counted = ()
 
 
+@dataclass(frozen=True)
+class _CountedRecords:
+    """
+    Counts of records under construction: `known` is said of each record, a step's condition stands in the count of
+    every step after it; `so_far` are the conditions of all steps.
+    """
+
+    rows: Rows
+    counts: list[sa.Label[Any]]
+    known: list[Element]
+    so_far: list[Element]
+    steps: list[TallyStep]
+    apart: bool = False
+
+    def records(self, *also: Element) -> sa.FromClause:
+        """
+        What is known of each record, and what else is said of it. Call it last.
+        """
+        said = [*self.known, *also] or [sa.literal_column("1").label("one")]
+        records = sa.select(*said).select_from(self.rows.scope.from_clause())
+        return (records.offset(sa.literal_column("0")) if self.apart else records).subquery("known")
+
+
 class TallyStatements(SheetStatements):
     """
     What each step of one plan's filter leaves.
@@ -95,13 +118,20 @@ class TallyStatements(SheetStatements):
         return found
 
     def _tally_of_records(self) -> tuple[sa.Select[Any], list[TallyStep]]:
-        scope = self._counting(replace(self.plan, by=()))
-        counts: list[Element] = [sa.func.count().label("all_records")]
-        #: What is known of each record: a step's condition stands in the count of every step after it.
-        known: list[Element] = []
+        counted = self._counted_records()
+        return sa.select(*counted.counts).select_from(counted.records()), counted.steps
 
-        def of_record(found: Element) -> Element:
-            known.append(found.label(f"r{len(known)}"))
+    def _counted_records(self) -> _CountedRecords:
+        """
+        The counts of records after each step of the filter.
+        """
+        rows = self._counting(replace(self.plan, by=()))
+        scope, found = rows.scope, _CountedRecords(rows, [], [], [], [])
+        counts, known, so_far = found.counts, found.known, found.so_far
+        counts.append(sa.func.count().label("all_records"))
+
+        def of_record(said: Element) -> Element:
+            known.append(said.label(f"r{len(known)}"))
             return sa.column(f"r{len(known) - 1}", sa.Boolean)
 
         missing: dict[tuple[Relation, ...], Element] = {}
@@ -113,8 +143,8 @@ class TallyStatements(SheetStatements):
                 counts.append(self._counted(sa.and_(*so_far, missing[way], *where)).label(f"{name}{k}"))
             return tuple((way, f"{name}{k}") for k, way in enumerate(ways))
 
-        so_far: list[Element] = []
-        steps = [TallyStep("all", None, "all_records", empty=empty("ea", self._relations_used()))]
+        steps = found.steps
+        steps.append(TallyStep("all", None, "all_records", empty=empty("ea", self._relations_used())))
         for n, step in enumerate(s for s in self.plan.steps if s.side == "parent"):
             blank, holds = self._lost_blank(scope, step), of_record(scope.holds(step.predicate))
             if blank is not None:
@@ -126,19 +156,17 @@ class TallyStatements(SheetStatements):
             steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost))
         if len(steps) > 1:
             steps[-1] = replace(steps[-1], empty=empty("el", self._relations_used(shown=True)))
-        records = sa.select(*(known or [sa.literal_column("1").label("one")])).select_from(scope.from_clause())
-        if self.dialect.keeps_apart and (self.plan.record_type.rows_estimate or PARALLEL) < PARALLEL:
-            # Kept apart, each condition is looked at once for a record, and not once for every count that it is in.
-            records = records.offset(sa.literal_column("0"))
-        return sa.select(*counts).select_from(records.subquery("known")), steps
+        # Kept apart, each condition is looked at once for a record, and not once for every count that it is in.
+        few = (self.plan.record_type.rows_estimate or PARALLEL) < PARALLEL
+        return replace(found, apart=self.dialect.keeps_apart and few)
 
-    def _counting(self, plan: Plan) -> Scope:
+    def _counting(self, plan: Plan) -> Rows:
         """
-        The scope of a count, in which conditions are looked at for all records and leave none out.
+        The rows of a count, in which conditions are looked at for all records and leave none out.
         """
         asked = [s.predicate for s in plan.steps] if self.dialect.keeps_apart else []
         apart = answered_apart(plan.catalogue, plan.record_type, plan.opened, asked)
-        return Rows(plan, many=True, exists=False, apart=apart).scope
+        return Rows(plan, many=True, exists=False, apart=apart)
 
     @staticmethod
     def _lost_blank(scope: Scope, step: Step) -> Element | None:
@@ -180,9 +208,11 @@ class TallyStatements(SheetStatements):
         return way[-1].declared and needed
 
     def _tally_of_groups(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        plan, later = self.plan, [s for s in self.plan.steps if s.side == "child"]
+        if not later:
+            return self._tally_at_once()
         records, steps = self._tally_of_records()
         first = records.subquery("records")
-        plan, later = self.plan, [s for s in self.plan.steps if s.side == "child"]
         steady = tuple(replace(b, fill_gaps=False) for b in plan.by)
         rows = Rows(replace(plan, by=steady, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
         outputs = [(f"h{n}", rows.scope.holds(s.predicate)) for n, s in enumerate(later)]
@@ -196,12 +226,33 @@ class TallyStatements(SheetStatements):
         second = sa.select(*counts).select_from(groups).subquery("groups")
         return sa.select(first, second).select_from(first.join(second, sa.true())), steps
 
+    def _tally_at_once(self) -> tuple[sa.Select[Any], list[TallyStep]]:
+        """
+        Records and groups in one pass, where no step narrows groups: the records that pass are counted by group, the
+        others all together.
+        """
+        counted = self._counted_records()
+        passes = sa.func.coalesce(sa.and_(*counted.so_far), sa.false()) if counted.so_far else sa.true()
+        keys = [counted.rows.grouped(b) for b in self.plan.by]
+        inner = counted.records(*(k.label(f"key{n}") for n, k in enumerate(keys)))
+        by: list[Element] = [sa.column(f"key{n}", k.type) for n, k in enumerate(keys)]
+        if counted.so_far:
+            by = [passes, *(sa.case((passes, k)) for k in by)]
+        per = sa.select(passes.label("passes"), *counted.counts).select_from(inner).group_by(*by).subquery("per_group")
+        counts: list[Element] = [self._sum(per.c[c.name]).label(c.name) for c in counted.counts]
+        counts.append(self._counted(per.c.passes).label("all_groups"))
+        return sa.select(*counts).select_from(per), [*counted.steps, TallyStep("group", None, "all_groups")]
+
+    @staticmethod
+    def _sum(counts: Element) -> Element:
+        return sa.cast(sa.func.coalesce(sa.func.sum(counts), sa.literal_column("0")), sa.BigInteger)
+
     def _tally_of_children(self) -> tuple[sa.Select[Any], list[TallyStep]]:
         """
         Children are counted per record first, so that records without any are known, and records count once.
         """
         plan = self.plan
-        scope = self._counting(plan)
+        scope = self._counting(plan).scope
         parents = [s for s in plan.steps if s.side == "parent"]
         children = [s for s in plan.steps if s.side == "child"]
         child = scope.child_key().is_not(None)

@@ -85,8 +85,9 @@ class TotalStatements(SheetStatements):
     def _total(self, how: str, value: Element, column: PlanColumn) -> Element:
         if how in ("sum", "mean"):
             number = replace(column.field, stored="numeric", scale=self._places(column))
-            made = self.dialect.total({"mean": "avg"}.get(how, how), value, number)
-            return self.dialect.quotient_digits(made) if how == "mean" else made
+            if how == "sum":
+                return self.dialect.total(value, number)
+            return self.dialect.trimmed_number(self.dialect.mean(value, number))
         if how == "count":
             return sa.func.count(value)
         return sa.func.min(value) if how == "least" else sa.func.max(value)

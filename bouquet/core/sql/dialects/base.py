@@ -122,9 +122,15 @@ class Dialect(ABC):
         """
 
     @abstractmethod
-    def total(self, how: str, value: Element, found: Field) -> Element:
+    def total(self, value: Element, found: Field) -> Element:
         """
-        The exact `sum` or `avg` of numbers.
+        An aggregate: the exact sum of numbers.
+        """
+
+    @abstractmethod
+    def mean(self, value: Element, found: Field, *where: Element | None) -> Element:
+        """
+        The exact mean of the numbers of records that meet all of `where`, with the digits that PostgreSQL gives one.
         """
 
     @abstractmethod
@@ -132,12 +138,6 @@ class Dialect(ABC):
         """
         The exact quotient, NULL where there is nothing to divide by.
         """
-
-    def quotient_digits(self, value: Element) -> Element:
-        """
-        A mean with the digits that PostgreSQL gives one.
-        """
-        return value
 
     @abstractmethod
     def local(self, moment: Element, zone: ZoneInfo) -> Element:

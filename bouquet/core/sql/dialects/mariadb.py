@@ -18,6 +18,7 @@ import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.elements import Grouping
+from sqlalchemy.sql.functions import Function
 
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.formula import MARIADB_FAULTS, F, Literal, Node, Reference, Type
@@ -243,24 +244,26 @@ class Mariadb(Dialect):
             return sa.func.count(sa.distinct(sa.case((met, first.element))))
         if first is None or (isinstance(first, sa.ColumnClause) and first.name == "*"):
             return sa.func.count(sa.case((met, _plain(1))))
-        return type(aggregate)(sa.case((met, first)), *given[1:])  # type: ignore[no-any-return]
+        inner = (sa.case((met, first)), *given[1:])
+        if type(aggregate) is Function:
+            return Function(aggregate.name, *inner, type_=aggregate.type)
+        return type(aggregate)(*inner)  # type: ignore[no-any-return]
 
     # Numbers
 
-    def total(self, how: str, value: Element, found: Field) -> Element:
-        exact = sa.cast(value, sa.Numeric(65, PLACES)) if found.stored == "float" else value
-        if how == "sum":
-            return sa.func.sum(exact)
-        # The mean of decimals has four digits more than they have, which is fewer than we show.
-        return sa.func.avg(sa.cast(exact, sa.Numeric(65, PLACES)))
+    def total(self, value: Element, found: Field) -> Element:
+        return sa.func.sum(sa.cast(value, sa.Numeric(65, PLACES)) if found.stored == "float" else value)
+
+    def mean(self, value: Element, found: Field, *where: Element | None) -> Element:
+        # The mean that MariaDB makes has four digits more than its numbers have, which is fewer than we show.
+        return self.divided(
+            self.filtered(self.total(value, found), *where), self.filtered(sa.func.count(value), *where)
+        )
 
     def divided(self, total: Element, count: Element) -> Element:
         wide = sa.cast(total, sa.Numeric(65, PLACES - 4))
         made = wide.op("/", return_type=sa.Numeric())(sa.func.nullif(count, _plain(0)))
-        return self.quotient_digits(made)
-
-    def quotient_digits(self, value: Element) -> Element:
-        return F.quotient(value, type_=sa.Numeric())
+        return F.mean_digits(made, total, count, type_=sa.Numeric())
 
     def exact(self, value: Element, found: Field) -> Element:
         """

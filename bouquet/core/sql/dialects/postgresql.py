@@ -101,12 +101,17 @@ class Postgresql(StandardSql):
         """
         return sa.func.bool_and(value)
 
-    def total(self, how: str, value: Element, found: Field) -> Element:
+    def total(self, value: Element, found: Field) -> Element:
         """
-        The exact `sum` or `avg` of numbers.
+        An aggregate: the exact sum of numbers.
         """
-        made: Element = getattr(sa.func, how)(self.exact(value, found))
-        return made
+        return sa.func.sum(self.exact(value, found))
+
+    def mean(self, value: Element, found: Field, *where: Element | None) -> Element:
+        """
+        The exact mean of the numbers of records that meet all of `where`.
+        """
+        return self.filtered(sa.func.avg(self.exact(value, found)), *where)
 
     def divided(self, total: Element, count: Element) -> Element:
         """

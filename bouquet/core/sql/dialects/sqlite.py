@@ -113,11 +113,11 @@ class Sqlite(StandardSql):
     def every(self, value: Element) -> Element:
         return sa.func.min(value)
 
-    def total(self, how: str, value: Element, found: Field) -> Element:
-        scale: Element = sa.literal_column(
-            str(found.scale if found.stored == "numeric" and found.scale is not None else -1)
-        )
-        return sa.func.bouquet_sum(value, scale) if how == "sum" else sa.func.bouquet_mean(value, scale)
+    def total(self, value: Element, found: Field) -> Element:
+        return sa.func.bouquet_sum(value, _scale(found))
+
+    def mean(self, value: Element, found: Field, *where: Element | None) -> Element:
+        return self.filtered(sa.func.bouquet_mean(value, _scale(found)), *where)
 
     def divided(self, total: Element, count: Element) -> Element:
         return sa.func.bouquet_divided(total, count)
@@ -236,3 +236,10 @@ class Sqlite(StandardSql):
 
     def read_as(self, value: Element, how: str) -> Element:
         return sa.cast(value, sa.Text) if how == "text" else sa.cast(value, sa.Numeric) if how == "numeric" else value
+
+
+def _scale(found: Field) -> Element:
+    """
+    The digits that a field's decimals have, as the functions that add them take it.
+    """
+    return sa.literal_column(str(found.scale if found.stored == "numeric" and found.scale is not None else -1))
