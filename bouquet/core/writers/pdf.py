@@ -2,8 +2,8 @@
 PDF (ISO 32000-1) for print and for keeping (PDF/A-2b): pages of one table with a title, repeated headings, groups,
 totals and page numbers.
 
-Rows are drawn as they come, straight on to the page; of a finished page only its compressed drawing is kept, so that
-memory stays small for a hundred thousand rows. The widths of columns are found on the first rows.
+Rows are drawn as they come, straight on to the page; the drawing of a finished page waits on disk, so that memory stays
+small however many rows there are. The widths of columns are found on the first rows.
 """
 
 from __future__ import annotations
@@ -23,7 +23,8 @@ from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.pdf_archive import describe
-from bouquet.core.writers.pdf_page import Page, show
+from bouquet.core.writers.pdf_file import Drawings, save
+from bouquet.core.writers.pdf_page import Page
 from bouquet.core.writers.pdf_text import BOLD, PLAIN, Fonts, wrapped
 from bouquet.core.writers.pictures import Picture, pictures_in
 
@@ -98,6 +99,7 @@ class PdfWriter(Writer):
         self._waiting: list[_Rows | Line] = []
         self._held, self._page = 0, 0
         self._cards, self._carded = self.plan.output.pages.layout == "cards", False
+        self._finished = Drawings()
         # Pages are written at the end; until then the file is there, and empty.
         self.path.touch()
 
@@ -207,7 +209,7 @@ class PdfWriter(Writer):
         canvas.translate(right, FOOT)
         canvas.doForm(PAGES)
         canvas.restoreState()
-        show(canvas)
+        self._finished.show(canvas)
 
     def _draw_title(self) -> None:
         title, *facts = self.titles or [self.plan.name]
@@ -345,7 +347,8 @@ class PdfWriter(Writer):
         self._canvas.drawString(0, 0, str(self._page))
         self._canvas.endForm()
         describe(self._canvas, self._language(), conforms=not self._fonts.missing)
-        self._canvas.save()
+        save(self._canvas, self.path)
+        self._finished.close()
         if self._fonts.missing:
             self.facts.notes["letters that no font of this machine has are drawn as boxes"] += len(self._fonts.missing)
         if self._fonts.cut:
@@ -353,6 +356,7 @@ class PdfWriter(Writer):
 
     def abandon(self) -> None:
         self._waiting = []
+        self._finished.close()
 
 
 def _shared(wanted: list[float], room: float) -> list[float]:

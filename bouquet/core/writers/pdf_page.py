@@ -5,19 +5,16 @@ each cell costs more than all the rest of a file.
 
 from __future__ import annotations
 
-import zlib
 from collections import defaultdict
 from io import BytesIO
-from typing import Any
 
 from reportlab.lib.utils import ImageReader
-from reportlab.pdfbase.pdfdoc import PDFDictionary, PDFName, PDFStream
 from reportlab.pdfgen.canvas import Canvas
 
 from bouquet.core.writers.pdf_text import Fonts
 from bouquet.core.writers.pictures import Picture
 
-__all__ = ["Page", "show"]
+__all__ = ["Page"]
 
 
 class Page:
@@ -68,15 +65,3 @@ class Page:
             self._canvas.setLineWidth(width)
             self._canvas.lines(lines)
         self._canvas.drawText(self._text)
-
-
-def show(canvas: Canvas) -> None:
-    """
-    End the page. The library keeps what is drawn as it is until the file is saved; of a hundred thousand rows that is
-    a quarter of a gigabyte, so it is compressed now.
-    """
-    canvas.showPage()
-    document: Any = vars(canvas)["_doc"]
-    page = document.Pages.pages[-1]
-    page.Contents = PDFStream(PDFDictionary({"Filter": PDFName("FlateDecode")}), zlib.compress(page.stream.encode()))
-    page.stream = None
