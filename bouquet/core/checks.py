@@ -13,7 +13,7 @@ from typing import Any
 
 import polars as pl
 
-from bouquet.core.language import tr, whole
+from bouquet.core.language import Texts, tr, whole
 from bouquet.core.plan import FileCheck, Plan
 from bouquet.core.shaping import TextShaper
 from bouquet.core.slip import Totals
@@ -37,7 +37,18 @@ BLANK = "(blank)"
 #: Characters of a value that a finding shows.
 VALUE_SHOWN = 200
 
-FINDING_HEADINGS = ("What was found", "How often", "Severity", "Record", "Column", "Value", "Last touched by", "Page")
+FINDING_HEADINGS = Texts(
+    {
+        "found": "What was found",
+        "times": "How often",
+        "severity": "Severity",
+        "record": "Record",
+        "column": "Column",
+        "value": "Value",
+        "touched_by": "Last touched by",
+        "page": "Page",
+    }
+)
 
 _RANK = {name: rank for rank, name in enumerate(SEVERITIES)}
 
@@ -208,7 +219,7 @@ class Findings:
             check = self.plan.row_checks[f.check]
             known = (f.value or "", f.touched_by or "", f.page or "")
             found.append([check.words, "", check.severity, f.title or " ".join(f.key), self._heading(f.check), *known])
-        return found or [["Nothing.", 0, "", "", "", "", "", ""]]
+        return found or [[tr("Nothing."), 0, "", "", "", "", "", ""]]
 
     def _ways(self) -> tuple[tuple[str, list[Counter[str]]], ...]:
         return ("by_place", self.places), ("by_person", self.people)

@@ -12,7 +12,7 @@ from typing import Any
 
 from bouquet.core import formula
 from bouquet.core.catalogue import Field, Kind
-from bouquet.core.language import tr
+from bouquet.core.language import Texts, tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Cell, Computed, Fixed, Folded, Plan, PlanColumn, Quarter, Read, Stepped
 from bouquet.core.plan.folds import fold_words
@@ -20,7 +20,18 @@ from bouquet.core.shaping.columns import MACHINE_DATES
 
 __all__ = ["HEADINGS", "column_words", "csvw_metadata", "dictionary_csv", "dictionary_rows"]
 
-HEADINGS = ("Heading", "Technical name", "Meaning", "Kind", "Unit", "Choices", "Format", "Privacy")
+HEADINGS = Texts(
+    {
+        "heading": "Heading",
+        "name": "Technical name",
+        "meaning": "Meaning",
+        "kind": "Kind",
+        "unit": "Unit",
+        "choices": "Choices",
+        "format": "Format",
+        "privacy": "Privacy",
+    }
+)
 
 #: Kinds as datatypes of CSV on the Web (W3C Tabular Data Model, section 6.4).
 _DATATYPES = {
@@ -116,7 +127,7 @@ def dictionary_csv(plan: Plan) -> bytes:
     The dictionary as a CSV of its own, UTF-8 (RFC 4180).
     """
     buffer = io.StringIO()
-    csv.writer(buffer).writerows([HEADINGS, *dictionary_rows(plan)])
+    csv.writer(buffer).writerows([plan.words(HEADINGS).values(), *dictionary_rows(plan)])
     return buffer.getvalue().encode()
 
 

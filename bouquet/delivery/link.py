@@ -136,7 +136,7 @@ class _LinkMail(MailWay):
             enclosures=[Enclosure(f.name, f.size) for f in parcel.files],
             page=self.page,
             page_words=tr("Fetch the files"),
-            notes=(f"The link holds until {self.until}.",),
+            notes=(tr("The link holds until {until}.", until=self.until),),
         )
 
 

@@ -13,7 +13,7 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field, field_validator
 
-from bouquet.core.language import tr
+from bouquet.core.language import CONSTANT, tr
 from bouquet.delivery.reach import Host, Inside, connect
 from bouquet.delivery.way import DeliveryError, Parcel, Receipt, Settings, Step
 from bouquet.runs import Services
@@ -60,6 +60,7 @@ class MailAddress(Settings):
 
 #: What is said where there is nothing to send.
 NOTHING = "There is nothing to send this time: no record fits."
+CONSTANT.add(NOTHING)
 
 
 def _address(text: str) -> str:
@@ -132,7 +133,7 @@ class MailWay:
             sent_at=parcel.now,
             enclosures=[Enclosure(f.name, f.size, path) for f, path in zip(parcel.files, paths, strict=True)],
             page=parcel.run_page,
-            notes=(NOTHING,) if not parcel.files else () if attached else (large,),
+            notes=(tr(NOTHING),) if not parcel.files else () if attached else (large,),
         )
 
     def _handed_over(self, server: MailServer, letter: Letter) -> str:

@@ -383,7 +383,7 @@ class Export:
             yield f"{self.stem}-{beside.suffix}", beside.content, "schema"
         if "findings" in output.companions:
             text = io.StringIO()
-            rows = [FINDING_HEADINGS, *self._findings_table()]
+            rows = [self.plan.words(FINDING_HEADINGS).values(), *self._findings_table()]
             csv.writer(text, lineterminator="\r\n").writerows(rows)
             yield f"{self.stem}-findings.csv", text.getvalue().encode(), "findings"
         if self.gone is not None:

@@ -85,6 +85,9 @@ def _told(node: ast.AST) -> list[ast.expr]:
         name = called.attr if isinstance(called, ast.Attribute) else getattr(called, "id", "")
         told = [k.value for k in node.keywords if k.arg in ("message", "detail", "words", "why")]
         return told + (node.args[1:2] if name == "problem" else [])
+    if isinstance(node, ast.AugAssign) and isinstance(node.target, ast.Subscript):
+        # Notes are counted by what they say.
+        return [node.target.slice]
     if isinstance(node, ast.Assign) and getattr(node.targets[0], "id", "") in ("msg", "message", "notice"):
         return [node.value]
     return []

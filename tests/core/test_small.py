@@ -129,7 +129,8 @@ def test_the_dictionary_has_the_templates_own_words_where_it_has_some(resolved: 
     """In the dictionary and in its metadata; elsewhere those of the catalogue, or where the values come from."""
     own = {"id": "a", "heading": "Tag", "value": {"field": "tag"}, "meaning": " The number to quote when ringing. "}
     plan = resolved(own, "girth").require()
-    told = {row[HEADINGS.index("Heading")]: row[HEADINGS.index("Meaning")] for row in dictionary_rows(plan)}
+    at = list(HEADINGS)
+    told = {row[at.index("heading")]: row[at.index("meaning")] for row in dictionary_rows(plan)}
 
     assert told["Tag"] == "The number to quote when ringing."
     assert told["girth"] not in ("", told["Tag"])

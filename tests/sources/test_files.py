@@ -14,6 +14,7 @@ import pytest
 import python_calamine
 
 from bouquet.core.errors import EncodingProblem, PlanError, WriteError
+from bouquet.core.language import speaking
 from bouquet.core.vocabulary.formats import FORMATS
 from bouquet.sources import postgres
 from tests.sources.files import JOINED, LINES, WHERE, Query, Run, column, rows_of
@@ -226,6 +227,25 @@ def test_a_spreadsheet_carries_properties_sheets_and_links(run: Run, query: Quer
     assert [c.value for c in cells] == tags
     assert [c.hyperlink.target for c in cells] == [f"https://trees.marrowby.example/tree/{t}" for t in tags]
     assert book["Findings"]["B2"].value == len(tags)
+
+
+@pytest.mark.parametrize(
+    ("style", "sheets", "heading"),
+    [
+        ("reader", ["Trees", "Über die Datei", "Wörterbuch", "Befunde"], "Was gefunden wurde"),
+        ("machine", ["Trees", "About", "Dictionary", "Findings"], "What was found"),
+    ],
+)
+def test_what_stands_beside_the_rows_speaks_to_readers_and_not_to_programs(
+    run: Run, style: str, sheets: list[str], heading: str
+) -> None:
+    """Whatever is spoken, a program finds a sheet by the name it had."""
+    output = {"style": style, "dictionary": ["sheet"], "xlsx": {"about_sheet": True, "findings_sheet": True}}
+    document = {"records": "tree", "columns": [column("tag", "tag")], "at_most": 1, "output": output}
+    with speaking("de"):
+        book = openpyxl.load_workbook(run(document, "xlsx").path)
+
+    assert (book.sheetnames, book[sheets[-1]]["A1"].value) == (sheets, heading)
 
 
 def test_a_letter_that_an_encoding_lacks_stops_the_run_or_is_replaced_and_counted(run: Run) -> None:

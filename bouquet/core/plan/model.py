@@ -19,6 +19,7 @@ from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from bouquet.core.catalogue import Catalogue, Choice, Field, Kind, RecordType, Relation, Route
+from bouquet.core.language import Key, Texts
 from bouquet.core.personal import EVERYTHING, Sight
 from bouquet.core.plan.nodes import (
     Cell,
@@ -317,6 +318,13 @@ class Plan:
         named_by = (self.split, self.across.by.cell if self.across else None)
         own += [cell.field.label for cell in named_by if cell is not None and cell.field.personal]
         return tuple(dict.fromkeys([*own, *(h for child in self.children for h in child.personal)]))
+
+    def words(self, texts: Texts[Key]) -> dict[Key, str]:
+        """
+        Fixed words of the file: in the language that is spoken where it is for readers; programs know them as they are
+        written.
+        """
+        return dict(texts.items() if self.output.style == "reader" else dict.items(texts))
 
     @property
     def guards_formulas(self) -> bool:

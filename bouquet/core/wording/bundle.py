@@ -20,7 +20,7 @@ def bundle_sentence(contents: BundleContents, templates: Mapping[int, str], plur
     """
     The sentence of a bundle, with the names of its templates by number, and of record types by theirs.
     """
-    parts = [f"“{templates.get(e.template, 'a template that is gone')}”" for e in contents.templates]
+    parts = [f"“{templates.get(e.template) or tr('a template that is gone')}”" for e in contents.templates]
     said = []
     if parts:
         said.append(listed(parts, TOLD))

@@ -14,15 +14,39 @@ from typing import IO
 
 import polars as pl
 
-from bouquet.core.language import tr
+from bouquet.core.language import tr, whole
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import Line
 
-__all__ = ["LARGEST_PICTURE", "MOST_PICTURES", "Beside", "FileFacts", "SheetFacts", "StreamWriter", "Writer"]
+__all__ = [
+    "LARGEST_PICTURE",
+    "MOST_PICTURES",
+    "Beside",
+    "FileFacts",
+    "SheetFacts",
+    "StreamWriter",
+    "Writer",
+    "cut_at",
+    "without_letters",
+]
 
 
 #: Pictures that are drawn in one file, and bytes of one as it is in the source.
 MOST_PICTURES, LARGEST_PICTURE = 2_000, 4_000_000
+
+
+def cut_at(heading: str, characters: int) -> str:
+    """
+    The note that texts of a column are longer than their place.
+    """
+    return tr("texts in “{heading}” were cut at {n} characters", heading=heading, n=whole(characters))
+
+
+def without_letters(encoding: str) -> str:
+    """
+    The note that an encoding lacks some of the letters.
+    """
+    return tr("letters that {encoding} does not have became “?”", encoding=encoding)
 
 
 @dataclass(kw_only=True)

@@ -87,7 +87,7 @@ class _ColumnWriter(Writer):
             pa.field(n, _type_of(c, zone, self.labels), metadata={"meaning": c.meaning, "unit": c.field.unit})
             for n, c in zip(names, self.plan.columns, strict=True)
         ]
-        meanings = [dict(zip(HEADINGS, row, strict=True)) for row in dictionary_rows(self.plan)]
+        meanings = [dict(zip(dict.values(HEADINGS), row, strict=True)) for row in dictionary_rows(self.plan)]
         about = {
             "template": self.plan.name,
             "sentence": self.sentence,

@@ -13,7 +13,7 @@ import polars as pl
 from bouquet.core.errors import EncodingProblem
 from bouquet.core.naming import merge_names
 from bouquet.core.shaping import Line, TextShaper, guarded, shown_total
-from bouquet.core.writers.base import StreamWriter
+from bouquet.core.writers.base import StreamWriter, without_letters
 
 __all__ = ["PYTHON_ENCODING", "SIGNATURE", "CsvWriter"]
 
@@ -152,7 +152,7 @@ class CsvWriter(StreamWriter):
         if self._options.unencodable == "replace":
             encoded = text.encode(self._encoding, errors="replace")
             if lost := encoded.count(b"?") - text.count("?"):
-                self.facts.notes[f"letters that {self._options.encoding} does not have became “?”"] += lost
+                self.facts.notes[without_letters(self._options.encoding)] += lost
             return encoded
         try:
             return text.encode(self._encoding)

@@ -22,7 +22,7 @@ from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.far import far_column
-from bouquet.core.writers.base import Beside, StreamWriter
+from bouquet.core.writers.base import Beside, StreamWriter, cut_at, without_letters
 from bouquet.core.writers.fixed import width_in_line
 
 __all__ = ["DbaseWriter"]
@@ -148,7 +148,7 @@ class DbaseWriter(StreamWriter):
                     width=f.width,
                 )
                 raise WriteError(tr("{message} of its place. Give the column a greater width.", message=message))
-            self.facts.notes[f"texts in “{column.heading}” were cut at {f.width} characters"] += int(long.sum())
+            self.facts.notes[cut_at(column.heading, f.width)] += int(long.sum())
             values = values.str.head(f.width)
         return values.str.pad_end(f.width, " ")
 
@@ -198,7 +198,7 @@ class DbaseWriter(StreamWriter):
         if self.plan.output.csv.unencodable == "replace":
             encoded = text.encode(ENCODING, errors="replace")
             if lost := encoded.count(b"?") - text.count("?"):
-                self.facts.notes["letters that windows-1252 does not have became “?”"] += lost
+                self.facts.notes[without_letters(ENCODING)] += lost
             return encoded
         try:
             return text.encode(ENCODING)

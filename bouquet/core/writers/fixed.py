@@ -16,7 +16,7 @@ from bouquet.core.language import tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
-from bouquet.core.writers.base import Beside, StreamWriter
+from bouquet.core.writers.base import Beside, StreamWriter, cut_at
 from bouquet.core.writers.csv import PYTHON_ENCODING, SIGNATURE
 
 __all__ = ["FixedWidthWriter", "width_in_line"]
@@ -70,9 +70,8 @@ class FixedWidthWriter(StreamWriter):
     def _placed(self, column: PlanColumn, values: pl.Series) -> pl.Series:
         width = width_in_line(column)
         if values.str.contains(r"[\r\n\t]").any():
-            self.facts.notes[f"line breaks in “{column.heading}” became spaces"] += int(
-                values.str.contains(r"[\r\n\t]").sum()
-            )
+            said = tr("line breaks in “{heading}” became spaces", heading=column.heading)
+            self.facts.notes[said] += int(values.str.contains(r"[\r\n\t]").sum())
             values = values.str.replace_all(r"\r\n|[\r\n\t]", " ")
         long = values.str.len_chars() > width
         if long.any():
@@ -85,7 +84,7 @@ class FixedWidthWriter(StreamWriter):
                     width=width,
                 )
                 raise WriteError(tr("{message} Give the column a greater width.", message=message))
-            self.facts.notes[f"texts in “{column.heading}” were cut at {width} characters"] += int(long.sum())
+            self.facts.notes[cut_at(column.heading, width)] += int(long.sum())
             values = values.str.head(width)
         right = column.kind.is_number
         return values.str.pad_start(width, " ") if right else values.str.pad_end(width, " ")

@@ -11,6 +11,8 @@ from html import escape
 import numpy as np
 import polars as pl
 
+from bouquet.core.language import tr
+
 __all__ = ["escaped_column", "escaped_text", "spliced"]
 
 #: Characters outside XML 1.0, section 2.2.
@@ -35,7 +37,12 @@ def escaped_column(values: pl.Series, heading: str, notes: Counter[str]) -> pl.S
             values = values.str.replace_all(mark, entity, literal=True)
     lost = values.str.contains(_FORBIDDEN).fill_null(False).sum()
     if lost:
-        notes[f"texts in “{heading}” held characters that the format does not have; they became “\ufffd”"] += int(lost)
+        said = tr(
+            "texts in “{heading}” held characters that the format does not have; they became “{mark}”",
+            heading=heading,
+            mark="\ufffd",
+        )
+        notes[said] += int(lost)
         values = values.str.replace_all(_FORBIDDEN, "\ufffd")
     return values
 

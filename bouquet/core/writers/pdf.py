@@ -350,9 +350,11 @@ class PdfWriter(Writer):
         save(self._canvas, self.path)
         self._finished.close()
         if self._fonts.missing:
-            self.facts.notes["letters that no font of this machine has are drawn as boxes"] += len(self._fonts.missing)
+            said = tr("letters that no font of this machine has are drawn as boxes")
+            self.facts.notes[said] += len(self._fonts.missing)
         if self._fonts.cut:
-            self.facts.notes["texts were cut where they take more lines than a cell has on pages"] += self._fonts.cut
+            said = tr("texts were cut where they take more lines than a cell has on pages")
+            self.facts.notes[said] += self._fonts.cut
 
     def abandon(self) -> None:
         self._waiting = []

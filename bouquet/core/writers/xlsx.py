@@ -18,6 +18,7 @@ from urllib.parse import quote
 import polars as pl
 
 from bouquet.core.checks import FINDING_HEADINGS
+from bouquet.core.language import tr, whole
 from bouquet.core.shaping import Line, TextShaper
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.package import Member, Package
@@ -31,7 +32,7 @@ from bouquet.core.writers.xlsx_cells import (
     whole_cell,
 )
 from bouquet.core.writers.xlsx_pictures import ROW_POINTS, SheetPictures, with_kinds
-from bouquet.core.writers.xlsx_workbook import STAMP, SheetPart, Skeleton, looks_special
+from bouquet.core.writers.xlsx_workbook import BESIDE, STAMP, TAKEN, SheetPart, Skeleton, looks_special
 
 __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
 
@@ -147,31 +148,35 @@ class XlsxWriter(Writer):
             self._data[self._at].links += found
             self._links += len(found)
             if taken.len() < frame.height:
-                said = f"links in “{column.heading}” were left out beyond the {MOST_LINKS:,} that a spreadsheet takes"
+                said = tr(
+                    "links in “{heading}” were left out beyond the {most} that a spreadsheet takes",
+                    heading=column.heading,
+                    most=whole(MOST_LINKS),
+                )
                 self.facts.notes[said] += frame.height - taken.len()
 
     def _sheet_parts(self) -> Iterator[SheetPart]:
         """
         The sheets that the announced lines need, each with a name of its own.
         """
-        taken: set[str] = {"about", "chart", "choices", "dictionary", "findings", "history"}
+        taken = self._reserved()
         for facts in self.sheets:
             chunks = max(1, -(-facts.lines // self._capacity))
             for n in range(chunks):
                 lines = min(self._capacity, facts.lines - n * self._capacity)
                 yield SheetPart(self._sheet_name(facts.name, n, taken), max(0, lines))
 
+    def _reserved(self) -> set[str]:
+        return {*TAKEN, *(name.casefold() for name in self.plan.words(BESIDE).values())}
+
     def _sheet_name(self, wanted: str, n: int, taken: set[str]) -> str:
         """
         A name by the rules of sheets: no brackets, colons, marks or slashes, at most 31 characters, none alike.
         """
         wanted = wanted or self.plan.output.xlsx.sheet or self.plan.row_type.plural.capitalize()
-        wanted = re.sub(r"[\[\]:*?/\\\x00-\x1f]", " ", wanted).strip().strip("'") or "Rows"
-        wanted = (
-            f"{wanted} rows"
-            if wanted.casefold() in ("history", "about", "chart", "choices", "dictionary", "findings")
-            else wanted
-        )
+        wanted = re.sub(r"[\[\]:*?/\\\x00-\x1f]", " ", wanted).strip().strip("'") or tr("Rows")
+        if wanted.casefold() in self._reserved():
+            wanted = tr("{sheet} rows", sheet=wanted)
         suffix, k = f" ({n + 1})" if n else "", n
         while (name := wanted[: 31 - len(suffix)] + suffix).casefold() in taken:
             k += 1

@@ -16,6 +16,7 @@ from bouquet.core.patterns import parse_date_pattern
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.far import far_column
+from bouquet.core.writers.base import cut_at
 
 __all__ = [
     "CELL_TEXT",
@@ -218,7 +219,7 @@ class Cell:
     def _cut(self, text: pl.Series, notes: Any) -> pl.Series:
         cut = sum(len(t.encode("utf-16-le")) // 2 > CELL_TEXT for t in text.drop_nulls())
         if cut:
-            notes[f"texts in “{self.column.heading}” were cut at {CELL_TEXT:,} characters"] += cut
+            notes[cut_at(self.column.heading, CELL_TEXT)] += cut
         return text.map_elements(_cut_text, return_dtype=pl.String)
 
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
-from bouquet.core.language import tr, whole
+from bouquet.core.language import Texts, tr, whole
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.writers.xlsx_cells import CELL_TEXT, choices_of, column_letters, is_right, number_format, width_of
 from bouquet.core.writers.xlsx_pictures import PLACEHOLDER
@@ -25,6 +25,12 @@ STAMP = "Bouquet run"
 
 #: The hidden sheet of choices.
 CHOICES = "Choices"
+
+#: The sheets beside those of the data.
+BESIDE = Texts({"about": "About", "chart": "Chart", "dictionary": "Dictionary", "findings": "Findings"})
+
+#: Names that no sheet of data has: that of a spreadsheet's own history, and those of sheets beside.
+TAKEN = frozenset({"history", CHOICES.casefold()})
 
 #: Rows that a chart draws.
 MOST_DRAWN = 2_000
@@ -63,6 +69,10 @@ class Skeleton:
     announced: int
     stamp: str
 
+    @property
+    def _sheets(self) -> dict[str, str]:
+        return self.plan.words(BESIDE)
+
     def package(self) -> BytesIO:
         """
         A whole workbook whose data sheets hold their heading row and, below, rows that show each style.
@@ -92,10 +102,10 @@ class Skeleton:
         self._add_chart(book)
         self._add_choices(book)
         if options.findings_sheet:
-            sheet = book.add_worksheet("Findings")
+            sheet = book.add_worksheet(self._sheets["findings"])
             for n, width in enumerate((60, 10, 10, 24, 24, 40, 20, 40)):
                 sheet.set_column(n, n, width)
-            sheet.write_row(0, 0, FINDING_HEADINGS, book.add_format({"bold": True}))
+            sheet.write_row(0, 0, self.plan.words(FINDING_HEADINGS).values(), book.add_format({"bold": True}))
             sheet.freeze_panes(1, 0)
         book.close()
         return buffer
@@ -255,14 +265,14 @@ class Skeleton:
             chart.set_title({"name": self.plan.name, "overlay": False})
             chart.set_legend({"position": "bottom"} if len(drawn) > 1 else {"none": True})
             chart.set_size({"width": 960, "height": 520})
-            sheet = book.add_worksheet("Chart")
+            sheet = book.add_worksheet(self._sheets["chart"])
             sheet.insert_chart(1, 1, chart, {"description": self.sentence[:250]})
             sheet.set_landscape()
             sheet.set_paper(9)
             sheet.fit_to_pages(1, 1)
 
     def _write_about(self, book: Any) -> None:
-        sheet = book.add_worksheet("About")
+        sheet = book.add_worksheet(self._sheets["about"])
         sheet.set_column(0, 0, 18)
         sheet.set_column(1, 1, 90)
         bold, wrap = book.add_format({"bold": True, "valign": "top"}), book.add_format({"text_wrap": True})
@@ -282,12 +292,12 @@ class Skeleton:
             sheet.write_string(row, 1, value, wrap)
 
     def _write_dictionary(self, book: Any) -> None:
-        sheet = book.add_worksheet("Dictionary")
+        sheet = book.add_worksheet(self._sheets["dictionary"])
         sheet.set_column(0, 1, 26)
         sheet.set_column(2, 2, 60)
         sheet.set_column(3, 7, 16)
         bold, wrap = book.add_format({"bold": True}), book.add_format({"text_wrap": True, "valign": "top"})
-        for n, name in enumerate(HEADINGS):
+        for n, name in enumerate(self.plan.words(HEADINGS).values()):
             sheet.write_string(0, n, name, bold)
         for row, cells in enumerate(dictionary_rows(self.plan), 1):
             for n, text in enumerate(cells):
