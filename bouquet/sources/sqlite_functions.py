@@ -66,6 +66,8 @@ def equip(connection: Any, _record: Any) -> None:
         connection.create_function(name, count, function, deterministic=True)
     connection.create_aggregate("bouquet_sum", 2, _Sum)
     connection.create_aggregate("bouquet_mean", 2, _Mean)
+    connection.create_aggregate("bouquet_least", 1, _Least)
+    connection.create_aggregate("bouquet_greatest", 1, _Greatest)
     connection.create_aggregate("bouquet_listed", -1, _Listed)
 
 
@@ -117,6 +119,13 @@ def _rounded(number: Decimal, places: int, how: str) -> Decimal:
     return _EXACT.plus(number.quantize(Decimal(1).scaleb(-places), how, _EXACT)) if number.is_finite() else number
 
 
+def _digits(number: Decimal) -> str:
+    """
+    All digits of a number. There is no zero below zero.
+    """
+    return f"{number if number else abs(number):f}"
+
+
 def _number_text(value: Any, scale: int, decimals: int, even: int) -> str | None:
     """
     A number as text: with the digits that its column declares, or rounded to so many. -1 stands for "not given".
@@ -126,18 +135,18 @@ def _number_text(value: Any, scale: int, decimals: int, even: int) -> str | None
     number = _exact(value, scale)
     if decimals >= 0:
         number = _rounded(number, decimals, ROUND_HALF_EVEN if even else ROUND_HALF_UP)
-    text = f"{number:f}"
+    text = _digits(number)
     return text.removesuffix(".0") if isinstance(value, float) and scale < 0 and decimals < 0 else text
 
 
 def _scaled(value: Any, factor: str) -> str | None:
-    return None if value is None else f"{_EXACT.multiply(_exact(value, -1), Decimal(factor)):f}"
+    return None if value is None else _digits(_EXACT.multiply(_exact(value, -1), Decimal(factor)))
 
 
 def _trimmed(value: Any) -> str | None:
     if value is None:
         return None
-    text = f"{_exact(value, -1):f}"
+    text = _digits(_exact(value, -1))
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
@@ -167,7 +176,7 @@ def _step(value: str | None, unit: str, count: int, zone: str) -> str | None:
 
 
 def _divided(total: Any, count: Any) -> str | None:
-    return f"{divided(_exact(total, -1), _exact(count, -1)):f}" if total is not None and count else None
+    return _digits(divided(_exact(total, -1), _exact(count, -1))) if total is not None and count else None
 
 
 def _read_text(text: Any, stored: str) -> Any:
@@ -201,7 +210,36 @@ class _Sum:
             self.count += 1
 
     def finalize(self) -> str | None:
-        return f"{self.total:f}" if self.count else None
+        return _digits(self.total) if self.count else None
+
+
+class _Least:
+    """
+    The least of decimals, as text: as numbers of SQLite they would have sixteen digits.
+    """
+
+    greatest = False
+
+    def __init__(self) -> None:
+        self.found: Decimal | None = None
+
+    def step(self, value: Any) -> None:
+        if value is None:
+            return
+        number = _exact(value, -1)
+        if self.found is None or ((number > self.found) is self.greatest and number != self.found):
+            self.found = number
+
+    def finalize(self) -> str | None:
+        return _digits(self.found) if self.found is not None else None
+
+
+class _Greatest(_Least):
+    """
+    The greatest.
+    """
+
+    greatest = True
 
 
 class _Mean(_Sum):
@@ -210,7 +248,7 @@ class _Mean(_Sum):
     """
 
     def finalize(self) -> str | None:
-        return f"{divided(self.total, Decimal(self.count)):f}" if self.count else None
+        return _digits(divided(self.total, Decimal(self.count))) if self.count else None
 
 
 def _next_step(value: str | None, unit: str, count: int) -> str | None:
@@ -352,7 +390,7 @@ def _kept(value: Any) -> Any:
     if isinstance(value, bool):
         return int(value)
     if isinstance(value, Decimal):
-        return f"{value:f}"
+        return _digits(value)
     if isinstance(value, datetime):
         return value.isoformat(sep=" ")
     return value.isoformat() if isinstance(value, date | time) else value

@@ -101,7 +101,23 @@ class Drawn:
 
     def document(self) -> dict[str, Any]:
         made = self.some([self._records, self._records, self._parents, self._groups])()
-        return {"name": "T", "output": {"csv": {"line_end": "LF"}}, **made}
+        output: dict[str, Any] = {"csv": {"line_end": "LF"}}
+        if self.chance.random() < 0.4:
+            output |= {"style": "reader", "locale": self.some(["en_GB", "de_DE", "fr_FR"])}
+            for column in made["columns"]:
+                column["total"] = self.some([None, *self._totals(column["value"])])
+        return {"name": "T", "output": output, **made}
+
+    @staticmethod
+    def _totals(value: dict[str, Any]) -> list[str]:
+        """What may be said of the whole of a column."""
+        fold = value.get("fold", {})
+        path = value.get("field") or fold.get("path", "").removeprefix("es.")
+        if fold.get("how") == "mean":
+            return ["count", "least", "greatest"]
+        if fold.get("how") in ("count", "count_distinct", "sum") or (not fold and path in ("num", "i")):
+            return ["sum", "mean", "count", "least", "greatest"]
+        return ["count", "least", "greatest"] if not fold and path in ("d", "ts") else ["count"]
 
     def _records(self) -> dict[str, Any]:
         paths = self.chance.sample(sorted(KINDS), self.chance.randint(1, 5))
@@ -158,7 +174,8 @@ class Drawn:
         field = "" if how == "count" else self.some(fields.get(how, ["num", "i", "t", "d", "ts", "b"]))
         made: dict[str, Any] = {"path": ".".join(filter(None, (path, field))), "how": how}
         if how in ("joined", "first", "latest"):
-            made["order"] = [{"path": self.some(["num", "d", "ts", "i"])}, {"path": "id"}]
+            direction = self.some(["ascending", "descending"])
+            made["order"] = [{"path": self.some(["num", "d", "ts", "i"]), "direction": direction}, {"path": "id"}]
         if self.chance.random() < 0.4:
             made["where"] = {"all": self._conditions()}
         return made

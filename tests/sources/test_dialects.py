@@ -144,6 +144,12 @@ def test_means_have_the_digits_that_they_have_elsewhere(shop: Source) -> None:
     ]  # fmt: skip
 
 
+def test_no_zero_is_below_zero(shop: Source) -> None:
+    """However it was rounded or multiplied."""
+    columns = [column("r", {"formula": "ROUND({qty} / -1000; 0)"}), column("m", {"formula": "{qty} * 0 * -1"})]
+    assert {cell for row in rows(shop, records="sale", columns=columns) for cell in row} - {None} == {"0"}
+
+
 def test_a_list_is_distinct_or_cut_short(shop: Source) -> None:
     """And says how many more there are."""
     columns = [

@@ -9,7 +9,8 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from bouquet.core import formula
-from bouquet.core.catalogue import RecordType, Relation, Route
+from bouquet.core.catalogue import Kind, RecordType, Relation, Route
+from bouquet.core.errors import WayOut
 from bouquet.core.language import tr
 from bouquet.core.patterns import PatternError, parse_date_pattern
 from bouquet.core.plan.cells import Cells
@@ -90,6 +91,7 @@ class Columns:
         if isinstance(cell, Read) and cell.route.aspect:
             show = show.model_copy(update={"choice": cell.route.aspect})
             cell = Read(replace(cell.route, aspect=""))
+        self._check_total(column, cell, place)
         numbers = 1
         if isinstance(cell, Folded) and cell.how == "spread" and isinstance(column.value, FoldValue):
             numbers = column.value.fold.columns
@@ -109,6 +111,23 @@ class Columns:
                 width=column.width,
                 said=column.meaning.strip(),
             )
+
+    def _check_total(self, column: Column, cell: Cell, place: str) -> None:
+        """
+        Sums and means are of numbers; of yes and no, and of files, there is no least.
+        """
+        total, kind = column.total, cell.field.kind
+        if total is None or total == "count" or kind.is_number:
+            return
+        if total in ("sum", "mean") or kind in (Kind.BOOLEAN, Kind.FILE) or isinstance(cell, Fixed):
+            message = tr(
+                "“{how}” cannot be said of the whole of {heading}, which is of the kind {kind}; “count” can.",
+                how=total,
+                heading=column.heading,
+                kind=kind,
+            )
+            ways = (WayOut("substitute", tr("Count instead"), f"{place}.total", "count"),)
+            self.state.problem("wrong_total", message, f"{place}.total", ways_out=ways)
 
     def _link(self, column: Column, cell: Cell, place: str) -> str | None:
         if not column.show.link:

@@ -6,10 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 from typing import Any, Literal, TypeAlias
 
 import polars as pl
 
+from bouquet.core.catalogue import Kind
 from bouquet.core.language import moment_words, tr, trn, whole
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping.columns import TextShaper
@@ -143,11 +145,30 @@ def _wants_totals(plan: Plan) -> bool:
 
 def shown_total(column: PlanColumn, n: int, value: str | None, shaper: TextShaper) -> str:
     """
-    A total as its column shows numbers; counts are whole numbers.
+    A total as its column shows values; counts are whole numbers.
     """
     if value is None:
         return ""
-    if column.total == "count" or not column.kind.is_number:
+    if column.total == "count" or not (column.kind.is_number or column.kind.is_dated):
         return value
-    frame = pl.DataFrame({f"c{n}": [value]})
+    typed = _dated(column.kind, value) if column.kind.is_dated else pl.Series([value])
+    if typed is None:
+        return value
+    frame = pl.DataFrame({f"c{n}": typed})
     return str(frame.select(shaper.text(column, n, frame.schema).alias("t"))["t"][0] or "")
+
+
+def _dated(kind: Kind, text: str) -> pl.Series | None:
+    """
+    A date or moment as databases write it; None for one that no calendar has.
+    """
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        return None
+    if kind is Kind.DATE:
+        return pl.Series([moment.date()])
+    if kind is Kind.TIMESTAMP:
+        return pl.Series([moment], dtype=pl.Datetime("us"))
+    utc = moment.astimezone(UTC) if moment.tzinfo else moment.replace(tzinfo=UTC)
+    return pl.Series([utc], dtype=pl.Datetime("us", "UTC"))

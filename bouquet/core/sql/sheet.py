@@ -36,7 +36,7 @@ from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, PICTURES, SPLIT,
 from bouquet.core.sql.scope import Element, Scope
 from bouquet.core.vocabulary.comparisons import COMPARISONS
 
-__all__ = ["SheetStatements"]
+__all__ = ["SheetStatements", "is_computed"]
 
 #: Records of which a look may read all.
 FEW = 200_000
@@ -336,7 +336,7 @@ class SheetStatements:
                 # What is multiplied has digits of its own.
                 value, found = dialect.scaled(value, factor, found), replace(found, scale=None)
             decimals = show.decimals if column.kind is Kind.DECIMAL or factor is not None else None
-            if decimals is None and (_is_computed(column.cell) or factor is not None):
+            if decimals is None and (is_computed(column.cell) or factor is not None):
                 value = dialect.trimmed_number(value)
             return dialect.number_text(value, found, decimals, even=show.rounding == "half_even")
         # Exact decimals travel as their text; the driver's own way of unpacking them takes three times as long.
@@ -348,12 +348,12 @@ class SheetStatements:
             return dialect.size(value)
         if found.stored in ("numeric", "float"):
             exact = dialect.exact(value, found)
-            exact = dialect.trimmed_number(exact) if _is_computed(cell) else exact
+            exact = dialect.trimmed_number(exact) if is_computed(cell) else exact
             return dialect.number_text(exact, found, None, even=False)
         return dialect.paper(value, found)
 
 
-def _is_computed(cell: Cell) -> bool:
+def is_computed(cell: Cell) -> bool:
     """
     Whether a number has digits of its own, and not those that its field is kept with.
     """

@@ -14,7 +14,7 @@ from bouquet.core.catalogue import Route
 from bouquet.core.plan import PlanColumn
 from bouquet.core.sql.rows import SPLIT, Rows
 from bouquet.core.sql.scope import Element
-from bouquet.core.sql.sheet import SheetStatements
+from bouquet.core.sql.sheet import SheetStatements, is_computed
 
 __all__ = ["TotalStatements"]
 
@@ -83,14 +83,17 @@ class TotalStatements(SheetStatements):
         return sa.select(*outputs).select_from(inner).group_by(*(inner.c[n] for n in names))
 
     def _total(self, how: str, value: Element, column: PlanColumn) -> Element:
-        if how in ("sum", "mean"):
-            number = replace(column.field, stored="numeric", scale=self._places(column))
-            if how == "sum":
-                return self.dialect.total(value, number)
-            return self.dialect.trimmed_number(self.dialect.mean(value, number))
         if how == "count":
             return sa.func.count(value)
-        return sa.func.min(value) if how == "least" else sa.func.max(value)
+        if how in ("sum", "mean"):
+            number = replace(column.field, stored="numeric", scale=self._places(column))
+            made = self.dialect.mean(value, number) if how == "mean" else self.dialect.total(value, number)
+        else:
+            made = self.dialect.outermost(value, column.field, greatest=how == "greatest")
+        # What is computed has digits of its own, and no needless zeros.
+        made_here = is_computed(column.cell) or column.show.factor is not None
+        own = how == "mean" or (column.kind.is_number and column.show.decimals is None and made_here)
+        return self.dialect.trimmed_number(made) if own else made
 
     def _number(self, value: Element, column: PlanColumn) -> Element:
         """
@@ -100,6 +103,8 @@ class TotalStatements(SheetStatements):
 
     @staticmethod
     def _places(column: PlanColumn) -> int | None:
+        if column.field.stored == "integer" and column.show.factor is None:
+            return 0
         return column.show.decimals if column.show.decimals is not None else column.field.scale
 
     def _numbered(

@@ -19,7 +19,7 @@ import polars as pl
 
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.language import tr, whole
-from bouquet.core.shaping import Line, TextShaper
+from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.package import Member, Package
 from bouquet.core.writers.pictures import pictures_in
@@ -115,7 +115,7 @@ class XlsxWriter(Writer):
     def _total_cell(self, n: int, row: int, value: str) -> str:
         column = self.plan.columns[n]
         if column.total != "count" and not column.kind.is_number:
-            return text_cell(n, row, self._bold[n], value)
+            return text_cell(n, row, self._bold[n], shown_total(column, n, value, self._shaper))
         return f'<c r="{column_letters(n)}{row}" s="{self._bold[n]}"><v>{value}</v></c>'
 
     def _draw(self, frame: pl.DataFrame) -> tuple[pl.DataFrame, pl.Series | None]:

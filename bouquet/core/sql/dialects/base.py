@@ -127,6 +127,12 @@ class Dialect(ABC):
         An aggregate: the exact sum of numbers.
         """
 
+    def outermost(self, value: Element, found: Field, *, greatest: bool) -> Element:
+        """
+        An aggregate: the least or the greatest of values, numbers as `number` gives them.
+        """
+        return sa.func.max(value) if greatest else sa.func.min(value)
+
     @abstractmethod
     def mean(self, value: Element, found: Field, *where: Element | None) -> Element:
         """

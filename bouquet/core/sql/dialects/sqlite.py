@@ -99,7 +99,13 @@ class Sqlite(StandardSql):
         return [directed.nulls_first() if blanks_first else directed.nulls_last()]
 
     def number(self, text: Element, places: int | None = None) -> Element:
-        return sa.cast(text, sa.Numeric)
+        # A number of SQLite has sixteen digits; what adds and compares exactly reads the text.
+        return text
+
+    def outermost(self, value: Element, found: Field, *, greatest: bool) -> Element:
+        if not found.kind.is_number:
+            return super().outermost(value, found, greatest=greatest)
+        return sa.func.bouquet_greatest(value) if greatest else sa.func.bouquet_least(value)
 
     def is_true(self, value: Element) -> Element:
         return value == sa.literal_column("1")
