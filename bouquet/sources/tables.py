@@ -368,5 +368,7 @@ def stored_as(column_type: Any) -> Stored:
     for known, stored, kind in _TYPES:
         if isinstance(column_type, known):
             scale = getattr(column_type, "scale", None) if stored == "numeric" else None
+            # A numeric(5, -2) of PostgreSQL holds whole hundreds.
+            scale = max(0, scale) if scale is not None else None
             return Stored(stored, kind, scale=scale, length=getattr(column_type, "length", None))
     return Stored("text", Kind.OTHER, "text")

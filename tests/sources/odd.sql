@@ -8,7 +8,7 @@ CREATE TYPE place AS (street text, house integer);
 CREATE DOMAIN tags AS text[];
 CREATE DOMAIN shade AS colour;
 CREATE TABLE kinds (
-    id bigserial PRIMARY KEY, tm time, tmz time with time zone, ts timestamp(0), tz timestamptz, d date, iv interval, f4 real, f8 double precision, n numeric, n0 numeric(40, 0), n20 numeric(60, 30),
+    id bigserial PRIMARY KEY, tm time, tmz time with time zone, ts timestamp(0), tz timestamptz, d date, iv interval, f4 real, f8 double precision, n numeric, n0 numeric(40, 0), n20 numeric(60, 30), nh numeric(5, -2) DEFAULT 12345,
     i2 smallint, i8 bigint, b boolean, c "char", nm name, o oid, rc regclass, lsn pg_lsn, tv tsvector, pt point, pg polygon, bx box, ci cidr, mac macaddr, bv varbit(9), b1 bit, x xml, j json, jb jsonb,
     u uuid, m money, r1 int4range, r2 tstzrange, mr int4multirange, col colour, shd shade, cols colour[], tg tags, pl place, pls place[], txts text[][], by bytea, ch char(5), vc varchar(3), gen integer GENERATED ALWAYS AS (i2 * 2) STORED
 );
