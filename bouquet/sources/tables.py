@@ -7,6 +7,7 @@ are parts of, nor is what the role may not read.
 
 from __future__ import annotations
 
+import contextlib
 import time
 import warnings
 from collections.abc import Iterator, Mapping
@@ -172,6 +173,8 @@ def _read_schema(
     inspector: sa.Inspector, schema: str | None, default: str | None, tables: dict[str, Table], seen: Any
 ) -> None:
     everything: Any = {"schema": schema, "kind": sa.engine.reflection.ObjectKind.ANY}
+    if inspector.dialect.name == "sqlite":
+        everything["filter_names"] = list(_sound(inspector))
     columns = inspector.get_multi_columns(**everything)
     keys: dict[Any, Any] = dict(inspector.get_multi_pk_constraint(**everything))
     foreign: dict[Any, Any] = dict(inspector.get_multi_foreign_keys(**everything))
@@ -204,6 +207,16 @@ def _read_schema(
                 Foreign(tuple(zip(f["constrained_columns"], f["referred_columns"], strict=True)), target)
             )
         tables[name if schema is None else f"{schema}.{name}"] = table
+
+
+def _sound(inspector: sa.Inspector) -> Iterator[str]:
+    """
+    The tables and views of a file of SQLite, without views of what is gone, which cannot even be described.
+    """
+    for name in (*inspector.get_table_names(), *inspector.get_view_names()):
+        with contextlib.suppress(sa.exc.DBAPIError):
+            inspector.get_columns(name)
+            yield name
 
 
 def _plain_names(read: Any) -> Any:
@@ -263,6 +276,7 @@ _STRAY = {
     "float": "typeof({c}) NOT IN ('integer', 'real', 'null')",
     "boolean": "{c} NOT IN (0, 1)",
     "date": "coalesce(date({c}), '') <> {c}",
+    "time": "{c} IS NOT NULL AND (typeof({c}) <> 'text' OR time({c}) IS NULL OR {c} NOT LIKE '__:__%')",
     "timestamp": "coalesce(datetime({c}), '') <> replace(substr({c}, 1, 19), 'T', ' ')",
 }
 
@@ -285,7 +299,11 @@ def _strays(connection: sa.Connection, table: Table) -> list[str]:
     if not asked:
         return []
     cells = ", ".join(f"max({condition.format(c=quoted(name))})" for name, condition in asked.items())
-    row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
+    try:
+        row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
+    except sa.exc.DBAPIError:
+        # A view that fails says so when it is read.
+        return []
     return [name for name, stray in zip(asked, row, strict=True) if stray]
 
 

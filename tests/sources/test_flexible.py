@@ -61,6 +61,24 @@ def test_a_type_that_only_looks_like_a_number(office: Source, tmp_path: Path) ->
     ]  # fmt: skip
 
 
+def test_times_of_no_day_and_views_that_fail_hide_nothing_else(tmp_path: Path) -> None:
+    """A time after midnight's midnight is a text; a view of what is gone says so when it is read."""
+    path = tmp_path / "shifts.db"
+    with sqlite3.connect(path) as connection:
+        connection.executescript(
+            "CREATE TABLE shift (id INTEGER PRIMARY KEY, starts TIME, ends TIME);"
+            "INSERT INTO shift VALUES (1, '22:00', '25:30'), (2, '06:00:00', NULL);"
+            "CREATE TABLE gone (at TIME); CREATE VIEW looks_at_nothing AS SELECT at FROM gone; DROP TABLE gone;"
+        )
+    source = Source("shifts", f"sqlite:///{path}")
+    fields = {f.name: f.kind for f in source.catalogue().record_types["shift"].fields}
+    document = {"name": "T", "records": "shift", "columns": columns("starts", "ends")}
+
+    assert (fields["starts"], fields["ends"]) == (Kind.TIME, Kind.TEXT)
+    assert lines(written(source, document, tmp_path)) == [["22:00:00", "25:30"], ["06:00:00", ""]]
+    source.close()
+
+
 def test_views_tables_without_a_key_and_relations(office: Source, tmp_path: Path) -> None:
     """The same as in any database: nothing is lost, and what is not declared is found."""
     types = office.catalogue().record_types

@@ -21,6 +21,7 @@ from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout,
 from tests.conftest import CATALOGUE, NOW, UNTIL
 from tests.sources.mariadb import owner_of
 from tests.sources.test_sqlite import ALL, exported
+from tests.sources.worlds import lines, written
 
 #: What reads photographs (not copied) or keys of JSON (a text there): differences that the reference lists.
 DIFFERENT = {"one row per child, parents without kept", "keys of a JSON column as fields"}
@@ -137,6 +138,29 @@ def test_odd_values_come_out_as_they_are(server: str, tmp_path: Path) -> None:
         ["2", "ä", "2026-02-28", "0", "false", "", "", "0", "-01:00:00", "a", "1e300"],
         ["3", "a ", "", "", "", "0", "2155", "", "", "", "-0.5"],
     ]
+
+
+def test_views_are_read_by_somebody_who_may_only_read(server: str, tmp_path: Path) -> None:
+    """Their statements need not be seen for that; a view of what is gone is left out, and hides nothing else."""
+    with owner_of(server) as connection, connection.cursor() as cursor:
+        cursor.execute("CREATE OR REPLACE VIEW looked_at AS SELECT c_id, c_code FROM crew WHERE c_id < 3")
+        cursor.execute("CREATE TABLE gone (id int)")
+        cursor.execute("CREATE OR REPLACE VIEW looks_at_nothing AS SELECT id FROM gone")
+        cursor.execute("DROP TABLE gone")
+        cursor.execute("SELECT c_id, c_code FROM crew WHERE c_id < 3 ORDER BY 1")
+        expected = [[str(number), code] for number, code in cursor.fetchall()]
+    source = Source("views", server.replace("owner", "reader"))
+    try:
+        types = {t.table: t for t in source.catalogue().record_types.values()}
+        seen = types["looked_at"]
+        columns = [{"id": f.name, "heading": f.name, "value": {"field": f.name}} for f in seen.fields]
+        document = {"name": "V", "records": seen.name, "columns": columns, "order": [{"path": seen.fields[0].name}]}
+        assert lines(written(source, document, tmp_path)) == expected
+        assert "looks_at_nothing" not in types
+    finally:
+        source.close()
+        with owner_of(server) as connection, connection.cursor() as cursor:
+            cursor.execute("DROP VIEW looked_at, looks_at_nothing")
 
 
 def test_it_can_be_tried(server: str) -> None:
