@@ -147,7 +147,8 @@ class Field:
     #: Where an attribute table holds the value, as text, read as `stored` says.
     attribute: Attribute | None = None
     #: How the database's own type becomes what `stored` says: `text` and `numeric` by a cast, `list` from an array, its
-    #: entries with commas between them; nothing where it is that already.
+    #: entries with commas between them, `bits` from a row of bits, `shape` from a point or polygon, its well-known text
+    #: (OGC 06-103r4); nothing where it is that already.
     read_as: str = ""
     #: Whether the column holds text that is read as what `stored` says; what cannot be read is blank, and a finding.
     typed_text: bool = False

@@ -150,6 +150,9 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
             if time.monotonic() < until:
                 for column in _strays(connection, table):
                     table.stored[column] = _strayed(connection, table.stored[column])
+    for name, column in _shapes(connection):
+        if name in tables and column in tables[name].stored:
+            tables[name].stored[column] = Stored("text", Kind.OTHER, "shape")
     for (schema, name), (rows, paged) in (seen or {}).items():
         known = tables.get(name if schema == default else f"{schema}.{name}")
         if known is not None:
@@ -324,6 +327,20 @@ def _mysql_stored(column_type: Any) -> Stored | None:
     if isinstance(column_type, mysql.SET):
         return Stored("text", Kind.TEXT)
     return None
+
+
+def _shapes(connection: sa.Connection) -> list[tuple[str, str]]:
+    """
+    (table, column) of points and other shapes of MariaDB and MySQL, whose types SQLAlchemy does not know.
+    """
+    if connection.dialect.name not in ("mysql", "mariadb"):
+        return []
+    found = connection.exec_driver_sql(
+        "SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = DATABASE()"
+        " AND data_type IN ('geometry', 'point', 'linestring', 'polygon', 'multipoint', 'multilinestring',"
+        " 'multipolygon', 'geometrycollection', 'geomcollection')"
+    )
+    return [(str(table), str(column)) for table, column in found]
 
 
 def _open_columns(connection: sa.Connection) -> dict[tuple[str, str], set[str]]:

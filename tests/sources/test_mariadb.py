@@ -114,12 +114,13 @@ def test_odd_values_come_out_as_they_are(server: str, tmp_path: Path) -> None:
         cursor.execute("DROP TABLE IF EXISTS `odd one`")
         cursor.execute(
             "CREATE TABLE `odd one` (id int PRIMARY KEY, `Sel``ect` varchar(20) CHARACTER SET latin1, d date, stars tinyint(1),"
-            " done tinyint(1), b bit(4), y year, big bigint unsigned, t time, e enum('a', 'B'), f double)"
+            " done tinyint(1), b bit(4), y year, big bigint unsigned, t time, e enum('a', 'B'), f double,"
+            " at point)"
         )
         cursor.execute(
-            "INSERT INTO `odd one` VALUES (1, 'Ä', '0000-00-00', 5, 1, b'101', 1999, 18446744073709551615, '26:00:00', 'B', 0.1),"
-            " (2, 'ä', '2026-02-28', 0, 0, NULL, NULL, 0, '-01:00:00', 'a', 1e300), (3, 'a ', NULL, NULL, NULL, b'0', 2155, NULL,"
-            " NULL, NULL, -0.5)"
+            "INSERT INTO `odd one` VALUES (1, 'Ä', '0000-00-00', 5, 1, b'101', 1999, 18446744073709551615, '26:00:00', 'B', 0.1, POINT(1, 2)),"
+            " (2, 'ä', '2026-02-28', 0, 0, NULL, NULL, 0, '-01:00:00', 'a', 1e300, NULL), (3, 'a ', NULL, NULL, NULL, b'0', 2155, NULL,"
+            " NULL, NULL, -0.5, NULL)"
         )
         connection.commit()
     source = Source("odd", server.replace("owner", "reader"))
@@ -134,9 +135,9 @@ def test_odd_values_come_out_as_they_are(server: str, tmp_path: Path) -> None:
         rows = list(csv.reader(file))[1:]
 
     assert rows == [
-        ["1", "Ä", "", "5", "true", "5", "1999", "18446744073709551615", "26:00:00", "B", "0.1"],
-        ["2", "ä", "2026-02-28", "0", "false", "", "", "0", "-01:00:00", "a", "1e300"],
-        ["3", "a ", "", "", "", "0", "2155", "", "", "", "-0.5"],
+        ["1", "Ä", "", "5", "true", "5", "1999", "18446744073709551615", "26:00:00", "B", "0.1", "POINT(1 2)"],
+        ["2", "ä", "2026-02-28", "0", "false", "", "", "0", "-01:00:00", "a", "1e300", ""],
+        ["3", "a ", "", "", "", "0", "2155", "", "", "", "-0.5", ""],
     ]
 
 

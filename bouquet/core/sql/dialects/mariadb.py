@@ -218,6 +218,8 @@ class Mariadb(Dialect):
     def read_as(self, value: Element, how: str) -> Element:
         if how == "bits":
             return sa.type_coerce(value, sa.BigInteger()).op("+")(_plain(0))
+        if how == "shape":
+            return self._exactly(sa.func.st_astext(value))
         return self._exactly(value) if how == "text" else value
 
     def read_column(self, value: Element, found: Field) -> Element:
