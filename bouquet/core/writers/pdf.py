@@ -99,7 +99,7 @@ class PdfWriter(Writer):
         self._waiting: list[_Rows | Line] = []
         self._held, self._page = 0, 0
         self._cards, self._carded = self.plan.output.pages.layout == "cards", False
-        self._finished = Drawings()
+        self._finished = Drawings(self.path.parent)
         # Pages are written at the end; until then the file is there, and empty.
         self.path.touch()
 

@@ -28,11 +28,11 @@ __all__ = ["Drawings", "save"]
 
 class Drawings:
     """
-    What is drawn on the finished pages of a canvas, compressed, in a file that goes with it.
+    What is drawn on the finished pages of a canvas, compressed, in a file without a name in `folder`.
     """
 
-    def __init__(self) -> None:
-        self._file = tempfile.TemporaryFile()  # noqa: SIM115  # closed by `close`
+    def __init__(self, folder: Path) -> None:
+        self._file = tempfile.TemporaryFile(dir=folder)  # noqa: SIM115  # closed by `close`
 
     def show(self, canvas: Canvas) -> None:
         """
