@@ -114,10 +114,10 @@ class Columns:
 
     def _check_total(self, column: Column, cell: Cell, place: str) -> None:
         """
-        Sums and means are of numbers; of yes and no, and of files, there is no least.
+        Sums and means are of numbers; of yes and no, and of files, there is no least. Only readers' files have totals.
         """
         total, kind = column.total, cell.field.kind
-        if total is None or total == "count" or kind.is_number:
+        if total in (None, "count") or kind.is_number or self.template.output.style != "reader":
             return
         if total in ("sum", "mean") or kind in (Kind.BOOLEAN, Kind.FILE) or isinstance(cell, Fixed):
             message = tr(
