@@ -68,6 +68,10 @@ function read(node: ts.Node, file: ts.SourceFile, found: Texts): void {
   if (ts.isJsxAttribute(node)) {
     const name = node.name.getText(file);
     const value = node.initializer;
+    // What a choice stands for goes to the server, which knows one language.
+    const option = node.parent.parent;
+    if (name === "value" && ts.isJsxOpeningElement(option) && option.tagName.getText(file) === "option")
+      if (value?.getText(file).startsWith("{tr(")) note(node, value.getText(file), file, found);
     if (NEVER.test(name)) return;
     const seen =
       value &&

@@ -20,6 +20,9 @@ export function SendTo({ draft, planned, onChange }: Props) {
   const recipients = useQuery({
     queryKey: ["recipients"],
     queryFn: () => answer(api.GET("/api/v1/recipients")),
+    // Whoever misses one adds it, here or in another window, and comes back.
+    refetchOnMount: "always",
+    refetchInterval: 15_000,
   });
   const chosen = draft.recipients ?? [];
   const facts = [
@@ -85,7 +88,7 @@ export function SendTo({ draft, planned, onChange }: Props) {
                           }
                         >
                           <option value="send">{tr("gets the empty file")}</option>
-                          <option value={tr("leave out")}>{tr("gets nothing")}</option>
+                          <option value="leave out">{tr("gets nothing")}</option>
                           <option value="tell">{tr("is told that there is nothing (mail, webhook)")}</option>
                         </Form.Select>
                       </label>
