@@ -133,7 +133,7 @@ def _words(step: TallyStep, plan: Plan, words: dict[str, str]) -> str:
             kept=kept,
         )
     if step.kind == "group":
-        return "groups"
+        return tr("groups")
     if step.kind == "scope":
         return tr("hidden by rights")
     return words.get(step.step.place, step.step.place) if step.step else plan.record_type.plural

@@ -226,6 +226,15 @@ def test_pages_hold_every_row_under_repeated_headings(resolved: Resolve, tmp_pat
     assert PdfReader(path).metadata.title == plan.name
 
 
+def test_a_total_stands_on_one_line(resolved: Resolve, tmp_path: Path) -> None:
+    """It is wider than the numbers that it is of."""
+    plan = resolved("tag", "rings", output={"format": "pdf", "style": "reader", "locale": "en_GB"}).require()
+    lines = [Line("total", "Total", 0, {1: "22424424"})]
+    path, _ = made(plan, "pdf", tmp_path, {"c0": ["A", "B"], "c1": [1, 2]}, lines=lines)
+
+    assert "22,424,424" in PdfReader(path).pages[0].extract_text().split()
+
+
 def _said_of_itself(path: Path) -> ElementTree.Element:
     reader: Any = PdfReader(path)
     packet = reader.trailer["/Root"]["/Metadata"].get_object()

@@ -166,6 +166,7 @@ class PdfWriter(Writer):
             least = self._fonts.width(words, BOLD, SIZE)
             texts = sample[f"c{n}"].drop_nulls().unique().to_list() if sample is not None else []
             longest = max((self._fonts.width(t.split("\n")[0][:200], PLAIN, SIZE) for t in texts), default=0.0)
+            longest = max(longest, self._of_totals(n, column, longest))
             if n in drawn:
                 longest = PICTURE[0]
             if column.width:
@@ -182,6 +183,15 @@ class PdfWriter(Writer):
             self._columns.append(_Column(left, width, column.kind.is_number and not column.is_constant))
             left += width
         self._right = left
+
+    def _of_totals(self, n: int, column: PlanColumn, longest: float) -> float:
+        """
+        The room that a column's totals take; of sums that are yet to come, what three more digits and their mark would.
+        """
+        waiting = [w.values[n] for w in self._waiting if isinstance(w, Line) and w.values.get(n)]
+        known = (self._fonts.width(shown_total(column, n, v, self._shaper), BOLD, SIZE) for v in waiting)
+        coming = column.total == "sum" and self.plan.output.style == "reader" and self._held >= MEASURED
+        return max(known, default=0.0) if not coming else longest + self._fonts.width("0.000", BOLD, SIZE)
 
     def _new_page(self) -> None:
         if self._page:
