@@ -43,13 +43,16 @@ class ColumnTotals:
     total: Decimal | None = None
     first: Any = None
     last: Any = None
+    #: Whose clock moments are told on. They are compared as they are: an hour that a clock shows twice has two orders.
+    zone: tzinfo | None = None
 
     def as_json(self) -> dict[str, Any]:
         facts: dict[str, Any] = {"heading": self.heading, "blanks": self.blanks}
         if self.total is not None:
             facts["total"] = f"{self.total:f}"
         if self.first is not None:
-            facts |= {"first": self.first.isoformat(), "last": self.last.isoformat()}
+            first, last = (_on_the_clock(m, self.zone) if self.zone else m for m in (self.first, self.last))
+            facts |= {"first": first.isoformat(), "last": last.isoformat()}
         return facts
 
 
@@ -64,7 +67,8 @@ class Totals:
     columns: list[ColumnTotals] = field(init=False)
 
     def __post_init__(self) -> None:
-        self.columns = [ColumnTotals(c.heading) for c in self.plan.columns]
+        zones = [self.plan.zone if c.kind is Kind.MOMENT else None for c in self.plan.columns]
+        self.columns = [ColumnTotals(c.heading, zone=z) for c, z in zip(self.plan.columns, zones, strict=True)]
 
     def add(self, batch: pa.RecordBatch, frame: pl.DataFrame) -> None:
         """
@@ -139,8 +143,6 @@ class Totals:
             totals.total = total if _scale(column) is not None else EXACT.normalize(total)
         elif column.kind.is_dated and values.null_count() < len(values):
             first, last = values.min(), values.max()
-            if column.kind is Kind.MOMENT:
-                first, last = (_on_the_clock(m, self.plan.zone) for m in (first, last))
             totals.first = first if totals.first is None else min(totals.first, first)
             totals.last = last if totals.last is None else max(totals.last, last)
 

@@ -40,6 +40,15 @@ class Span:
         """
         return (self.end - timedelta(microseconds=1)).date() if self.end else None
 
+    def within(self, other: Span) -> Span:
+        """
+        What both have in common; it ends where it begins, where that is nothing.
+        """
+        starts = [m for m in (self.start, other.start) if m is not None]
+        ends = [m for m in (self.end, other.end) if m is not None]
+        start, end = max(starts, default=None), min(ends, default=None)
+        return Span(start, max(start, end) if start is not None and end is not None else end)
+
     @property
     def whole_days(self) -> bool:
         return all(m is None or m.time() == time(0) for m in (self.start, self.end))

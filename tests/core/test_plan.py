@@ -138,6 +138,14 @@ def test_what_can_be_shown_is_shown_beside_problems(resolved: Resolve) -> None:
     assert resolved("tag", **condition(path="nope", **{"is": "blank"})).partial is None
 
 
+def test_an_order_said_twice_is_the_first(resolved: Resolve) -> None:
+    """What was said first decides; said again of the same field, nothing is left to decide."""
+    said = [{"path": "girth", "direction": "descending", "blanks": "first"}, {"path": "girth"}]
+    first, *_ = resolved("tag", order=said).require().order
+
+    assert (first.descending, first.blanks_first) == (True, True)
+
+
 def test_the_order_is_total(resolved: Resolve) -> None:
     """The record key is appended to any order, once; before it, texts are told apart that differ by case only."""
     order = resolved("tag", order=[{"path": "note"}]).require().order

@@ -348,6 +348,17 @@ def test_totals_are_exact(resolved: Resolve) -> None:
     assert (rings.total, rings.blanks) == (Decimal(4 * (2**31 - 1)), 2)
 
 
+def test_first_and_last_are_told_apart_in_the_hour_that_a_clock_shows_twice(resolved: Resolve) -> None:
+    """By the moment itself, also where it comes in another batch: 01:30 of summer time is before 01:10 of winter's."""
+    totals = Totals(resolved("changed_at").require())
+    for moment in (datetime(2026, 10, 25, 0, 30, tzinfo=UTC), datetime(2026, 10, 25, 1, 10, tzinfo=UTC)):
+        batch = pa.record_batch({"c0": pa.array([moment], pa.timestamp("us", "UTC"))})
+        totals.add(batch, to_frame(batch))
+    said = totals.columns[0].as_json()
+
+    assert (said["first"], said["last"]) == ("2026-10-25T01:30:00+01:00", "2026-10-25T01:10:00+00:00")
+
+
 def test_a_total_is_written_alike_whatever_batches_its_rows_came_in(resolved: Resolve) -> None:
     """Of numbers without a scale: no zeros at the end, whether they were summed the short or the long way."""
     weights = ["0.5", "0.5", "100", "0.00000000000000001", "1.25"]

@@ -86,6 +86,15 @@ CASES: dict[str, tuple[dict[str, Any], str]] = {
         {"records": "inspection", "columns": cols("i_id"), "filter": {"all": [{"path": "inspected_at", "is": "in_window", "window": {"type": "between", "first": "2025-06-01", "last": "2025-08-31"}}]}},
         "SELECT i_id::text AS x FROM inspection WHERE (i_at AT TIME ZONE 'Europe/London')::date BETWEEN '2025-06-01' AND '2025-08-31' ORDER BY i_id",
     ),
+    "a day is the whole day of a moment": (
+        {"records": "inspection", "columns": cols("i_id"), "filter": {"any": [{"path": "inspected_at", "is": "is", "value": "2025-10-26"}, {"path": "inspected_at", "is": "one_of", "values": ["2025-06-03", "2025-06-04"]}]}},
+        "SELECT i_id::text AS x FROM inspection WHERE (i_at AT TIME ZONE 'Europe/London')::date IN ('2025-10-26', '2025-06-03', '2025-06-04') ORDER BY i_id",
+    ),
+    "not on a day keeps blanks": (
+        {"records": "inspection", "columns": cols("i_id"), "filter": {"all": [{"path": "inspected_at", "is": "is_not", "value": "2025-10-26"}, {"path": "changed_at", "is": "none_of", "values": ["2025-06-03", "9999-12-31"]}]}},
+        "SELECT i_id::text AS x FROM inspection WHERE (i_at AT TIME ZONE 'Europe/London')::date IS DISTINCT FROM '2025-10-26'"
+        " AND (i_changed AT TIME ZONE 'Europe/London')::date IS DISTINCT FROM '2025-06-03' ORDER BY i_id",
+    ),
     "the night the clocks went back": (
         {"records": "inspection", "columns": cols("i_id", "inspected_at"), "filter": {"all": [{"path": "inspected_at", "is": "between", "values": ["2025-10-26", "2025-10-26"]}]}},
         "SELECT i_id::text AS x, to_char(i_at AT TIME ZONE 'Europe/London', 'YYYY-MM-DD\"T\"HH24:MI:SS') ||"

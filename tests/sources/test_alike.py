@@ -117,7 +117,9 @@ class Drawn:
             return ["count", "least", "greatest"]
         if fold.get("how") in ("count", "count_distinct", "sum") or (not fold and path in ("num", "i")):
             return ["sum", "mean", "count", "least", "greatest"]
-        return ["count", "least", "greatest"] if not fold and path in ("d", "ts") else ["count"]
+        return (
+            ["count", "least", "greatest"] if not fold and path in ("d", "ts") and "formula" not in value else ["count"]
+        )
 
     def _records(self) -> dict[str, Any]:
         paths = self.chance.sample(sorted(KINDS), self.chance.randint(1, 5))
@@ -134,16 +136,21 @@ class Drawn:
         has = {"has": self.some(["any", "none"]), "path": "es", "where": {"all": [self._condition()]}}
         return {"records": "p", "columns": columns, "filter": {"all": self.some([[], [has]])}}
 
-    def _groups(self) -> dict[str, Any]:
+    def _groups(self, *, filled: bool = True) -> dict[str, Any]:
         by = self.chance.sample(["d", "b", "i"], self.chance.randint(1, 2))
         columns = [self._column(n, {"field": p}, "") for n, p in enumerate(by)]
         columns += [self._column(n + 5, {"fold": self._fold("", deep=False)}, "") for n in range(2)]
         steps = {"d": {"path": "d", "step": self.some(["week", "month", "quarter", "year"])}}
         rows = {"per": "group", "by": [steps.get(p, {"path": p}) for p in by]}
-        return {"records": "e", "rows": rows, "columns": columns, "filter": {"all": self._conditions()}}
+        parts = self._conditions()
+        if filled and "d" in by and self.chance.random() < 0.5:
+            steps["d"]["fill_gaps"] = True
+            parts.append({"path": "d", "is": "between", "values": ["2023-11-05", "2027-02-03"]})
+            columns.append(self._column(8, {"formula": 'IF(ISBLANK({H5}); "none"; "some")'}, ""))
+        return {"records": "e", "rows": rows, "columns": columns, "filter": {"all": parts}}
 
     def cross_tab(self) -> dict[str, Any]:
-        made = self._groups()
+        made = self._groups(filled=False)
         across: dict[str, Any] = {
             "path": self.some(["b", "num", "i", "d", "p.name"]),
             "total": self.some([True, False]),

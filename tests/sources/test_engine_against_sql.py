@@ -168,6 +168,12 @@ CASES: dict[str, tuple[Any, ...]] = {
         "SELECT d::date::text, count(i_id)::text, sum(i_min)::text FROM generate_series('2014-01-01'::date, '2014-06-30', '1 day') d"
         " LEFT JOIN inspection ON i_on = d::date GROUP BY d ORDER BY d",
     ),
+    "gaps filled: what nothing comes to, and what is computed from it": (
+        {"records": "inspection", "rows": {"per": "group", "by": [{"path": "inspected_on", "step": "month", "fill_gaps": True}]},
+         "columns": cols("inspected_on", fold("N", "", "count"), {"id": "twice", "heading": "Twice", "value": {"formula": "{N} * 2 + 1"}}),
+         "filter": {"all": [{"path": "inspected_on", "is": "in_window", "window": {"type": "between", "first": "1998-11-01", "last": "1999-02-28"}}, {"path": "inspected_on", "is": "between", "values": ["1998-12-05", "2030-01-01"]}]}},
+        "SELECT d::date::text, '0', '1' FROM generate_series('1998-12-01'::date, '1999-02-01', '1 month') d ORDER BY d",
+    ),
     "gaps filled for each of the other values": (
         {"records": "probe_reading", "rows": {"per": "group", "by": [{"path": "probe.code"}, {"path": "taken_at", "step": "hour", "fill_gaps": True}]},
          "columns": cols("probe.code", ("taken_at", {"date": "yyyy-MM-dd HH:mm"}), fold("N", "", "count"), fold("Wet", "moisture", "mean", {"decimals": 1})),
@@ -176,6 +182,12 @@ CASES: dict[str, tuple[Any, ...]] = {
         "SELECT p_code, to_char(h AT TIME ZONE 'Europe/London', 'YYYY-MM-DD HH24:MI'), count(pr_id)::text, round(avg(pr_moist), 1)::text"
         " FROM (SELECT p_id, p_code FROM probe WHERE p_code IN ('PR-1', 'PR-2')) p CROSS JOIN generate_series('2026-11-20 00:00Z'::timestamptz, '2026-11-21 23:00Z', '1 hour') h"
         " LEFT JOIN probe_reading r ON r.p_id = p.p_id AND date_trunc('hour', pr_at) = h GROUP BY p_code, h ORDER BY p_code, h",
+    ),
+    "steps of twenty minutes are those of the clock, half an hour from ours": (
+        {"records": "inspection", "zone": "Asia/Kolkata", "rows": {"per": "group", "by": [{"path": "inspected_at", "step": "minute", "count": 20}]},
+         "columns": cols(("inspected_at", {"date": "yyyy-MM-dd HH:mm"}), fold("N", "", "count"))},
+        "SELECT to_char(l, 'YYYY-MM-DD HH24:') || lpad((20 * (extract(minute FROM l)::int / 20))::text, 2, '0'), count(*)::text"
+        " FROM (SELECT i_at AT TIME ZONE 'Asia/Kolkata' AS l FROM inspection) i GROUP BY 1 ORDER BY 1",
     ),
     "steps of fifteen minutes": (
         {"records": "inspection", "rows": {"per": "group", "by": [{"path": "inspected_at", "step": "minute", "count": 15}]},

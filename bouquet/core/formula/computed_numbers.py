@@ -66,15 +66,19 @@ def weight(number: Decimal) -> tuple[int, int]:
     return place, int(abs(number).scaleb(-4 * place, EXACT))
 
 
+#: Digits after the point that a quotient has at least: as many as a column may show.
+QUOTIENT_DIGITS = 12
+
+
 def divided(a: Decimal, b: Decimal) -> Decimal:
     """
-    The quotient with the digits that PostgreSQL gives it (`select_div_scale` in its `numeric.c`).
+    The quotient with the digits that PostgreSQL gives it (`select_div_scale` in its `numeric.c`), at least twelve.
     """
     if not b:
         raise Fault
     (place, digit), (other, divisor) = weight(a), weight(b)
     places = place - other - (digit <= divisor)
-    digits = min(1_000, max(16 - 4 * places, scale(a), scale(b), 0))
+    digits = min(1_000, max(16 - 4 * places, scale(a), scale(b), QUOTIENT_DIGITS))
     return cut(Context(prec=digits + abs(a.adjusted()) + abs(b.adjusted()) + 20).divide(a, b), digits)
 
 

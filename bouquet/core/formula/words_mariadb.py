@@ -129,16 +129,16 @@ _WORDS: dict[str | tuple[str, int], Words] = {
     "double": "({0} + 0e0)",
     "too_large": f"(ABS({{0}} * 1e0 * {{1}}) >= {LARGEST_NUMBER})",
     "times": f"CASE WHEN ABS({{0}} * 1e0 * {{1}}) < {LARGEST_NUMBER} THEN {{0}} * {{1}} END",
-    # PostgreSQL shows quotients with sixteen digits or more, in steps of four.
+    # PostgreSQL shows quotients with sixteen digits or more, in steps of four, at least twelve after the point.
     "divided": lambda a, b: Phrase("quotient", a.op("/", return_type=sa.Numeric())(b)),
     # The same of what is divided once only, and just so: the digits count from the first of four that a quotient can
     # have (`select_div_scale` in PostgreSQL's `numeric.c`).
     "mean_digits": (
-        "ROUND({0}, LEAST(30, GREATEST(0, 16 - 4 * (COALESCE(FLOOR(LOG10(ABS({1})) / 4), 0)"
+        "ROUND({0}, LEAST(30, GREATEST(12, 16 - 4 * (COALESCE(FLOOR(LOG10(ABS({1})) / 4), 0)"
         " - COALESCE(FLOOR(LOG10({2}) / 4), 0) - (COALESCE(FLOOR(ABS({1}) / POW(10000, FLOOR(LOG10(ABS({1})) / 4))), 0)"
         " <= COALESCE(FLOOR({2} / POW(10000, FLOOR(LOG10({2}) / 4))), 0))))))"
     ),
-    "quotient": "ROUND({0}, LEAST(30, GREATEST(0, 16 - 4 * COALESCE(FLOOR(LOG10(ABS({0})) / 4), 0))))",
+    "quotient": "ROUND({0}, LEAST(30, GREATEST(12, 16 - 4 * COALESCE(FLOOR(LOG10(ABS({0})) / 4), 0))))",
     # Beyond the largest decimal there is no result, and beyond the smallest it is zero; POW itself would stop the run.
     "power": (
         "CASE WHEN {0} = 0 THEN POW(0, {1}) WHEN {1} * LOG10(ABS({0})) < -34 THEN 0"

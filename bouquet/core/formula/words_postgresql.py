@@ -69,7 +69,8 @@ add_words(
         "number": "CAST({0} AS NUMERIC)",
         "double": "CAST({0} AS DOUBLE PRECISION)",
         "times": "({0} * {1})",
-        "divided": "({0} / {1})",
+        # A quotient has sixteen digits, or as many after the point as what is divided: all that a column may show.
+        "divided": "(({0} + 0.000000000000) / {1})",
         "power_of_ten": "power(10.0, {0})",
         "matches": "({0} ~ {1})",
         "trimmed": _trimmed,

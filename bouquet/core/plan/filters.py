@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime, timedelta
 from decimal import Decimal
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import ValidationError
 
@@ -35,9 +35,12 @@ from bouquet.core.values import Value, read_value, say_value
 from bouquet.core.vocabulary.comparisons import COMPARISONS, operators_of
 from bouquet.core.windows import Span, resolve_window
 
-__all__ = ["Filters"]
+__all__ = ["Filters", "next_day"]
 
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
+
+#: Comparisons that ask for a moment itself, and what they come to where days are named instead.
+_DAYS_OF: dict[str, Literal["any", "none"]] = {"is": "any", "one_of": "any", "is_not": "none", "none_of": "none"}
 
 #: Saved keys that one statement carries.
 MOST_PICKS = 50_000
@@ -219,7 +222,7 @@ class Filters:
         has = {"path": many, "has": "any", "where": where}
         return (WayOut("has", tr("Any of the {label} meets it", label=label), place, has), *self.state.opening(walk))
 
-    def _comparison(self, node: Condition, place: str) -> Comparison | None:
+    def _comparison(self, node: Condition, place: str) -> Comparison | Group | None:
         cell = self._cell(node, place)
         if cell is None:
             return None
@@ -243,10 +246,27 @@ class Filters:
         if len(self.state.problems) > before:
             self._blame_answer(node, before)
             return None
+        if operator in _DAYS_OF and any(_is_day(v, kind) for v in asked.values or (asked.value,)):
+            return self._among_days(asked, cell, values, place)
         compared, values, span = self._whole_days(asked, kind, values, span, place)
         if len(self.state.problems) > before:
             return None
         return Comparison(cell=cell, operator=compared, values=values, span=span, exact=node.exact, place=place)
+
+    @staticmethod
+    def _among_days(node: Condition, cell: Cell, values: tuple[Value, ...], place: str) -> Comparison | Group:
+        """
+        Whether a moment is, or is not, on one of some days, or is itself one that is named.
+        """
+        parts: list[Comparison] = []
+        for raw, value in zip(node.values or (node.value,), values, strict=True):
+            day = _is_day(raw, cell.field.kind)
+            span = Span(value, next_day(value)) if day and isinstance(value, datetime) else None
+            compared: tuple[Value, ...] = () if day else (value,)
+            asked = "in_window" if day else "is"
+            parts.append(Comparison(cell=cell, operator=asked, values=compared, span=span, exact=False, place=place))
+        how = _DAYS_OF[node.is_]
+        return parts[0] if how == "any" and len(parts) == 1 else Group(how, tuple(parts), place)
 
     def _blame_answer(self, node: Condition, before: int) -> None:
         """
@@ -297,7 +317,7 @@ class Filters:
         timed = kind in (Kind.TIMESTAMP, Kind.MOMENT) and operator == "between" and not _DAY.fullmatch(raw[0])
         if timed and _DAY.fullmatch(raw[1]):
             moments = [v for v in values if isinstance(v, datetime)]
-            return "in_window", (), Span(moments[0], moments[1] + timedelta(days=1))
+            return "in_window", (), Span(moments[0], next_day(moments[1]))
         if kind not in (Kind.TIMESTAMP, Kind.MOMENT) or not all(_DAY.fullmatch(r) for r in raw):
             return operator, values, span
         if operator == "between":
@@ -307,7 +327,7 @@ class Filters:
             except ValueError as error:
                 self.state.problem("wrong_value", str(error), f"{place}.values")
         if operator == "after" and isinstance(values[0], datetime):
-            return "at_least", (values[0] + timedelta(days=1),), None
+            return "at_least", (next_day(values[0]),), None
         return operator, values, span
 
     def _window_place(self, node: Condition, place: str) -> str:
@@ -386,3 +406,20 @@ def _key_value(text: str, stored: str) -> Value:
     if stored == "integer":
         return int(text)
     return Decimal(text) if stored == "numeric" else text
+
+
+def _is_day(raw: object, kind: Kind) -> bool:
+    """
+    Whether a day is named where moments are compared.
+    """
+    return kind in (Kind.TIMESTAMP, Kind.MOMENT) and _DAY.fullmatch(str(raw)) is not None
+
+
+def next_day(moment: datetime) -> datetime:
+    """
+    The same time on the day after; the end of the calendar on its last day.
+    """
+    try:
+        return moment + timedelta(days=1)
+    except OverflowError:
+        return datetime.max.replace(tzinfo=moment.tzinfo)

@@ -6,11 +6,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from datetime import date, datetime, time, timedelta
 
 from bouquet.core.catalogue import Kind, Route
 from bouquet.core.errors import WayOut
 from bouquet.core.language import tr
-from bouquet.core.plan.filters import Filters
+from bouquet.core.plan.filters import Filters, next_day
 from bouquet.core.plan.model import GroupBy
 from bouquet.core.plan.nodes import Comparison, Read, Stepped
 from bouquet.core.plan.state import ResolutionContext
@@ -92,16 +93,31 @@ class Grouping:
 
     def _span_of(self, route: Route) -> Span | None:
         """
-        The window that the filter sets on a field for every row.
+        The window that the filter sets on a field for every row: what all conditions that say one have in common.
         """
         filters = Filters(self.state, lambda *_: None, lambda *_: None, lambda *_: None)
+        whole: Span | None = None
         for part, place in _met_by_every_row(self.template.filter, "filter"):
-            if getattr(part, "path", None) == route.path and getattr(part, "is_", "") in ("in_window", "between"):
+            if getattr(part, "path", None) == route.path and getattr(part, "is_", "") in ("in_window", "between", "is"):
                 before = len(self.state.problems)
                 found = filters.predicate(part, place)
                 del self.state.problems[before:]
-                if isinstance(found, Comparison):
-                    return found.span
+                span = self._said_by(found) if isinstance(found, Comparison) else None
+                whole = span if whole is None else whole.within(span) if span is not None else whole
+        return whole
+
+    def _said_by(self, condition: Comparison) -> Span | None:
+        """
+        The window that a condition says, or the one from the first of two values to the second.
+        """
+        if condition.operator != "between":
+            return condition.span
+        first, last = condition.values
+        if isinstance(first, datetime) and isinstance(last, datetime):
+            return Span(first, last + timedelta(microseconds=1))
+        if isinstance(first, date) and isinstance(last, date):
+            begin, end = (datetime.combine(d, time(0), self.state.zone) for d in (first, last))
+            return Span(begin, next_day(end))
         return None
 
     def cell_of(self, path: str, step: str | None) -> Read | Stepped | None:

@@ -29,7 +29,11 @@ class Orders:
 
     def resolve(self, before: list[Cell], keys: list[Cell]) -> tuple[PlanOrder, ...]:
         named = [(o, self._order_level(o, f"order[{n}]")) for n, o in enumerate(self.template.order)]
-        levels = {level.cell: level for _, level in named if level}
+        levels: dict[Cell, PlanOrder] = {}
+        for _, level in named:
+            if level is not None:
+                # What was said first of a cell decides; said again, nothing is left to decide.
+                levels.setdefault(level.cell, level)
         lead = [levels.get(cell) or PlanOrder(cell, False, False) for cell in before]
         order: dict[Cell, PlanOrder] = {}
         for level in (*lead, *levels.values()):
@@ -55,6 +59,9 @@ class Orders:
                 self.state.problem("constant_order", tr("A constant has no order."), f"{place}.column")
                 return None
             cell, by_label = self.cells.cell(self.template.columns.index(column)), column.show.choice == "label"
+            if cell is not None and cell.field.choices_ordered:
+                # A scale (low, medium, high) stays one, whatever is shown of it.
+                by_label = True
             if cell is None:
                 self.state.problem(
                     "unsound_order", tr("The column to order by has a problem of its own."), f"{place}.column"

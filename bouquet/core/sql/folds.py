@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from bouquet.core.sql.dialects import Dialect
     from bouquet.core.sql.scope import Scope
 
-__all__ = ["AGGREGATES", "FoldJoin", "anchor_of", "fold", "folded_records", "together"]
+__all__ = ["AGGREGATES", "FoldJoin", "anchor_of", "fold", "folded_records", "together", "without_none"]
 
 Element = sa.ColumnElement[Any]
 
@@ -68,18 +68,18 @@ def fold(scope: Scope, cell: Folded) -> Element:
     Many records as one value.
     """
     if not cell.chain and scope.grouped and scope.combined is not None:
-        return _without_none(cell, scope.combined.fold(cell))
+        return without_none(cell, scope.combined.fold(cell))
     if not cell.chain:
         # What a group gathers of its own records is said of each of them.
         with scope.of_each_record():
             where = scope.holds(cell.where) if cell.where is not None else None
-            return _without_none(cell, AGGREGATES[cell.how](scope, cell, where))
+            return without_none(cell, AGGREGATES[cell.how](scope, cell, where))
     if not scope.grouped:
         return _fold_of_record(scope, cell)
     if cell.how == "mean":
         total, count = (fold(scope, replace(cell, how=how)) for how in ("sum", "count"))
         return scope.dialect.divided(total, count)
-    return _without_none(cell, together(scope.dialect, cell, _fold_of_record(scope, cell)))
+    return without_none(cell, together(scope.dialect, cell, _fold_of_record(scope, cell)))
 
 
 def together(dialect: Dialect, cell: Folded, value: Element) -> Element:
@@ -93,13 +93,13 @@ def together(dialect: Dialect, cell: Folded, value: Element) -> Element:
 
 def _fold_of_record(scope: Scope, cell: Folded) -> Element:
     if scope.context.many or scope.dialect.always_joins:
-        return _without_none(cell, _joined_fold(scope, cell))
+        return without_none(cell, _joined_fold(scope, cell))
     inner, chain, link, where = folded_records(scope, cell)
     aggregate = AGGREGATES[cell.how](inner, cell, None)
     statement = sa.select(aggregate).select_from(inner.from_clause(chain)).where(*(a == b for a, b in link))
     if where is not None:
         statement = statement.where(where)
-    return _without_none(cell, statement.correlate(anchor_of(scope, cell)).scalar_subquery())
+    return without_none(cell, statement.correlate(anchor_of(scope, cell)).scalar_subquery())
 
 
 def anchor_of(scope: Scope, cell: Folded) -> sa.FromClause:
@@ -325,7 +325,7 @@ TOGETHER: dict[str, Callable[[Dialect, Element], Element]] = {
 }
 
 
-def _without_none(cell: Folded, value: Element) -> Element:
+def without_none(cell: Folded, value: Element) -> Element:
     """
     What a fold of no records is: a count of none is 0; none of them is "any", and "none" of them is true.
     """

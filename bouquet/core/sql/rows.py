@@ -4,10 +4,10 @@ The rows of a plan under construction: what all statements of the plan are made 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
-from typing import Any
+from typing import Any, TypeVar
 
 import sqlalchemy as sa
 
@@ -31,6 +31,7 @@ from bouquet.core.plan import (
 from bouquet.core.sql.apart import Apart
 from bouquet.core.sql.combined import Combined, combines
 from bouquet.core.sql.dialects import DIALECTS
+from bouquet.core.sql.folds import without_none
 from bouquet.core.sql.scope import Element, Scope, StatementContext
 
 __all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "PICTURES", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
@@ -42,6 +43,8 @@ SPLIT, FAULTS, LINKS, PICTURES = "s0", "x", "l", "i"
 #: Of checks: whether each objects to the row, and of the record of the row its page, who last touched it, and what it
 #: is known by.
 OBJECTS, PAGE, TOUCHED, TITLE = "q", "h0", "w0", "n0"
+
+_Made = TypeVar("_Made", bound="Element | None")
 
 
 class Rows:
@@ -100,16 +103,20 @@ class Rows:
         at = self._by_index(cell)
         if at is not None:
             return self._by_value(at)
-        value = self._of_group(lambda: self.scope.value(cell)) if isinstance(cell, Computed) else self.scope.value(cell)
+        if isinstance(cell, Computed):
+            return self._of_group(lambda: self.scope.value(cell), (cell,))
+        value = self.scope.value(cell)
         if self.gaps is None:
             return value
         found = self._inside(value)
-        count = isinstance(cell, Folded) and cell.how in ("count", "count_distinct")
-        return sa.func.coalesce(found, sa.literal_column("0")) if count else found
+        return without_none(cell, found) if isinstance(cell, Folded) else found
 
     def fault(self, cell: Cell) -> Element | None:
-        found = self.scope.fault(cell) if self._by_index(cell) is None else None
-        return self._inside(found) if found is not None and self.gaps is not None else found
+        if self._by_index(cell) is not None:
+            return None
+        if self.gaps is None:
+            return self.scope.fault(cell)
+        return self._of_group(lambda: self.scope.fault(cell), (cell,))
 
     def objects(self, check: RowCheck) -> Element:
         """
@@ -125,8 +132,8 @@ class Rows:
         quarters: dict[Cell, Element] = {
             c: self._quarter(c, check) for c in cells_of(predicate) if isinstance(c, Quarter)
         }
-        found = sa.func.coalesce(self._of_group(lambda: self.scope.holds(predicate), quarters), sa.false())
-        return found if self.gaps is None else sa.func.coalesce(self._inside(found), sa.false())
+        found = self._of_group(lambda: self.scope.holds(predicate), cells_of(predicate), quarters)
+        return sa.func.coalesce(found, sa.false())
 
     def _quarter(self, quarter: Quarter, check: RowCheck) -> Element:
         """
@@ -167,12 +174,20 @@ class Rows:
         made = [sa.func.max(sa.case((here, ranked.c.v))).label(name) for name, here in wanted.items()]
         return sa.select(*made).select_from(ranked)
 
-    def _of_group(self, make: Callable[[], Element], also: Mapping[Cell, Element] | None = None) -> Element:
+    def _of_group(
+        self, make: Callable[[], _Made], cells: Sequence[Cell], also: Mapping[Cell, Element] | None = None
+    ) -> _Made:
         """
-        What is made of a row's cells, those that groups are made by as the grouping has them; `also` are others that
-        stand for something else.
+        What is made of some of a row's cells, those that groups are made by as the grouping has them; `also` are others
+        that stand for something else. Where gaps are filled it is made of the rows, as steps without a group have
+        theirs, too.
         """
-        self.scope.known = {b.cell: self.grouped(b) for b in self.plan.by} | dict(also or {})
+        known: dict[Cell, Element]
+        if self.gaps is None:
+            known = {b.cell: self.grouped(b) for b in self.plan.by}
+        else:
+            known = {c: self.value(c) for c in _read_by(cells) if c not in (also or {})}
+        self.scope.known = known | dict(also or {})
         try:
             return make()
         finally:
@@ -290,10 +305,17 @@ class Rows:
         others = [n for n in range(len(values)) if n != self.gaps]
         combined = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
         steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")
-        on = [groups.c[f"g{self.gaps}"] == steps.c.step]
+        at = groups.c[f"g{self.gaps}"]
+        on = [at == steps.c.step]
         on += [groups.c[f"g{n}"].is_not_distinct_from(combined.c[f"w{n}"]) for n in others]
         whole: sa.FromClause = steps.join(combined, sa.true()) if others else steps
         whole = whole.outerjoin(groups, sa.and_(*on))
+        made: list[Element] = [sa.column(name) for name, _ in self.inner]
+        if by.span is None or (by.span.start is None and by.span.end is None):
+            # No window leaves out what has no date; it lies in no step, and is no gap.
+            every = sa.select(steps.c.step, *(combined.c[f"w{n}"] for n in others), *made).select_from(whole)
+            undated = sa.select(at, *(groups.c[f"g{n}"] for n in others), *made).where(at.is_(None))
+            whole = every.union_all(undated).subquery("every_group")
         return sa.select(*(e.label(label) for label, e in outputs)).select_from(whole)
 
     def _series(self, by: GroupBy, groups: sa.CTE, name: str) -> sa.Select[Any]:
@@ -324,6 +346,17 @@ class Rows:
             before = inner.c.step <= dialect.literal(last) if dated else inner.c.step < dialect.literal(end)
             statement = statement.where(before)
         return statement
+
+
+def _read_by(cells: Iterable[Cell]) -> Iterator[Cell]:
+    """
+    The cells that some are computed from; one that is not computed is its own.
+    """
+    for cell in cells:
+        if isinstance(cell, Computed):
+            yield from _read_by(references_of(cell.tree))  # type: ignore[arg-type]
+        else:
+            yield cell
 
 
 def _number(value: int) -> Element:

@@ -307,7 +307,7 @@ class Mariadb(Dialect):
         if even:
             scale = _plain("1" + "0" * decimals)
             shifted = value.op("*")(scale)
-            half = sa.func.abs(shifted - sa.func.truncate(shifted, _plain(0))) == sa.literal_column("0.5")
+            half = sa.func.abs(shifted.op("-")(sa.func.truncate(shifted, _plain(0)))) == sa.literal_column("0.5")
             to_even = sa.func.round(shifted.op("/")(_plain(2)), _plain(0)).op("*")(_plain(2)).op("/")(scale)
             value = sa.case((half, to_even), else_=value)
         text = sa.cast(sa.cast(sa.func.round(value, places), sa.Numeric(65, decimals)), sa.Text)

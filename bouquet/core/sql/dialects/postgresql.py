@@ -14,7 +14,7 @@ from sqlalchemy.dialects import postgresql
 from sqlalchemy.dialects.postgresql import aggregate_order_by
 
 from bouquet.core.catalogue import Field, Kind
-from bouquet.core.formula import Node
+from bouquet.core.formula import F, Node
 from bouquet.core.sql.dialects.base import Element
 from bouquet.core.sql.dialects.displayed import dated_text
 from bouquet.core.sql.dialects.standard import StandardSql
@@ -111,13 +111,16 @@ class Postgresql(StandardSql):
         """
         The exact mean of the numbers of records that meet all of `where`.
         """
-        return self.filtered(sa.func.avg(self.exact(value, found)), *where)
+        # `avg` itself leaves a large mean no digits after the point.
+        return self.divided(
+            self.filtered(self.total(value, found), *where), self.filtered(sa.func.count(value), *where)
+        )
 
     def divided(self, total: Element, count: Element) -> Element:
         """
         The exact quotient, NULL where there is nothing to divide by.
         """
-        return total.op("/", return_type=sa.Numeric())(sa.func.nullif(count, sa.literal_column("0")))
+        return F.divided(total, sa.func.nullif(count, sa.literal_column("0")), type_=sa.Numeric())
 
     def local(self, moment: Element, zone: ZoneInfo) -> Element:
         """
@@ -143,7 +146,7 @@ class Postgresql(StandardSql):
             # PostgreSQL rounds numeric half away from zero only.
             scale: Element = sa.literal_column("1" + "0" * decimals + ".0")
             shifted = value.op("*")(scale)
-            half = sa.func.abs(shifted - sa.func.trunc(shifted)) == sa.literal_column("0.5")
+            half = sa.func.abs(shifted.op("-")(sa.func.trunc(shifted))) == sa.literal_column("0.5")
             two: Element = sa.literal_column("2.0")
             to_even = sa.func.round(shifted.op("/")(two)).op("*")(two).op("/")(scale)
             value = sa.case((half, to_even), else_=value)
@@ -206,10 +209,12 @@ class Postgresql(StandardSql):
     def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
         moment = kind is Kind.MOMENT
         if unit in ("minute", "hour"):
+            clock = [literal(zone.key)] if moment else []
             if unit == "minute" and count != 1:
-                origin = sa.cast(literal("2000-01-03 00:00:00+00"), postgresql.TIMESTAMP(timezone=moment))
-                return sa.func.date_bin(_interval(f"{count} minutes"), value, origin)
-            return sa.func.date_trunc(literal(unit), value, *([literal(zone.key)] if moment else []))
+                # Counted from the hour of the clock, which in some zones begins in the middle of one elsewhere.
+                hour = sa.func.date_trunc(literal("hour"), value, *clock)
+                return sa.func.date_bin(_interval(f"{count} minutes"), value, hour)
+            return sa.func.date_trunc(literal(unit), value, *clock)
         day = self.local(value, zone) if moment else value
         return sa.cast(day, sa.Date) if unit == "day" else sa.cast(sa.func.date_trunc(literal(unit), day), sa.Date)
 
