@@ -32,13 +32,6 @@ from bouquet.sources.tables import Foreign, Table, read_tables
 
 __all__ = ["Memory", "reflect_catalogue"]
 
-#: Types that SQLite keeps only as a word.
-_SQLITE_TYPES = {
-    "timestamptz": ("timestamptz", Kind.MOMENT),
-    "jsonb": ("other", Kind.OTHER),
-    "json": ("other", Kind.OTHER),
-    "bytea": ("bytes", Kind.FILE),
-}
 
 _NOTHING = FieldOverlay()
 
@@ -105,7 +98,6 @@ class _Reflection:
         self.hurried = hurry and large
         self.seconds = 0.0 if self.hurried else LONG_LOOK if large else SAMPLING_TIME
         self._default = sa.inspect(connection).default_schema_name
-        self._declared = self._declared_types()
         self.varying = varying_codes(connection, self.tables, list(self._codes()))
         self._custom = CustomFields(connection, self.tables, self._choices, strict)
 
@@ -182,20 +174,6 @@ class _Reflection:
     def _key(self, table: str) -> list[str]:
         return self.tables[table].identity()
 
-    def _declared_types(self) -> dict[tuple[str, str], tuple[str, Kind]]:
-        """
-        Columns whose declared type says more than SQLAlchemy's reflection of SQLite takes from it.
-        """
-        if self.connection.dialect.name != "sqlite":
-            return {}
-        found = {}
-        for table in self.tables:
-            for row in self.connection.exec_driver_sql(f'PRAGMA table_info("{table.replace(chr(34), "")}")'):
-                known = _SQLITE_TYPES.get(str(row[2]).lower())
-                if known:
-                    found[table, row[1]] = known
-        return found
-
     def _codes(self) -> Iterator[tuple[str, str]]:
         """
         Text columns that hold codes, with their tables.
@@ -267,7 +245,7 @@ class _Reflection:
         curated = curated or _NOTHING
         name = column["name"]
         known = self.tables[table].stored[name]
-        stored, kind = self._declared.get((table, name)) or (known.stored, known.kind)
+        stored, kind = known.stored, known.kind
         choices = self._choices(curated) or tuple(Choice(c, c) for c in known.choices)
         ordered = ranked(curated, choices) if not known.choices else True
         guesses: list[tuple[str, str]] = []
@@ -324,7 +302,7 @@ class _Reflection:
             digits_vary=kind is Kind.IDENTIFIER and stored == "text" and (table, name) in self.varying,
             scale=known.scale if stored == "numeric" and not typed else None,
             typed_text=typed,
-            read_as=known.read_as if (table, name) not in self._declared else "",
+            read_as=known.read_as,
             guesses=tuple(guesses),
             indexed=name in self.tables[table].indexed,
         )

@@ -55,6 +55,7 @@ def equip(connection: Any, _record: Any) -> None:
         ("bouquet_step", 4, _step),
         ("bouquet_next", 3, _next_step),
         ("bouquet_local", 2, _local),
+        ("bouquet_clock", 1, _clock),
         ("bouquet_dated", 4, _dated),
         ("bouquet_grouped", 3, _grouped),
         ("bouquet_nth", 2, _nth),
@@ -173,6 +174,23 @@ def _step(value: str | None, unit: str, count: int, zone: str) -> str | None:
         month = {"month": day.month, "quarter": day.month - (day.month - 1) % 3, "year": 1}[unit]
         day = day.replace(month=month, day=1)
     return day.isoformat()
+
+
+def _clock(value: Any) -> Any:
+    """
+    A moment, in UTC where it has an offset, or a time of day as they are compared: with seconds, and a fraction only
+    where there is one. What is neither stays as it is.
+    """
+    if not isinstance(value, str):
+        return value
+    try:
+        if len(value) > 2 and value[2] == ":":
+            return time.fromisoformat(value).isoformat()
+        moment = datetime.fromisoformat(value)
+        naive = moment.astimezone(UTC).replace(tzinfo=None) if moment.tzinfo else moment
+    except (ValueError, OverflowError):
+        return value
+    return naive.isoformat(sep=" ")
 
 
 def _divided(total: Any, count: Any) -> str | None:

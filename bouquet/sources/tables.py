@@ -11,7 +11,7 @@ import contextlib
 import time
 import warnings
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
@@ -40,6 +40,15 @@ _TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
     (sa.Time, "time", Kind.TIME),
     (sa.LargeBinary, "bytes", Kind.FILE),
 )
+
+
+#: Types that SQLite keeps only as a word.
+_SQLITE_TYPES = {
+    "timestamptz": ("timestamptz", Kind.MOMENT),
+    "jsonb": ("other", Kind.OTHER),
+    "json": ("other", Kind.OTHER),
+    "bytea": ("bytes", Kind.FILE),
+}
 
 
 @dataclass(frozen=True)
@@ -129,6 +138,7 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
     inspector = sa.inspect(connection)
     default = inspector.default_schema_name
     seen = _seen_by_role(connection)
+    foreign = _foreign_keys(connection)
     tables: dict[str, Table] = {}
     for schema in _schemas(inspector, connection):
         wanted = None if schema == default else schema
@@ -143,13 +153,18 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
                 default,
                 tables,
                 lambda name, schema=schema: (schema, name) in (seen or ()) or seen is None,
+                foreign,
             )
+    for name, column, stored in _declared(connection, tables):
+        tables[name].stored[column] = stored
     if connection.dialect.name != "postgresql":
         until = time.monotonic() + STRAYS_TIME
         for table in tables.values():
-            if time.monotonic() < until:
-                for column in _strays(connection, table):
-                    table.stored[column] = _strayed(connection, table.stored[column])
+            in_time = time.monotonic() < until
+            for column in _strays(connection, table) if in_time else ():
+                table.stored[column] = _strayed(connection, table.stored[column])
+            for column in _written_freely(connection, table, look=in_time):
+                table.stored[column] = replace(table.stored[column], read_as="clock")
     for name, column in _shapes(connection):
         if name in tables and column in tables[name].stored:
             tables[name].stored[column] = Stored("text", Kind.OTHER, "shape")
@@ -173,19 +188,26 @@ def _schemas(inspector: sa.Inspector, connection: sa.Connection) -> Iterator[str
 
 
 def _read_schema(
-    inspector: sa.Inspector, schema: str | None, default: str | None, tables: dict[str, Table], seen: Any
+    inspector: sa.Inspector,
+    schema: str | None,
+    default: str | None,
+    tables: dict[str, Table],
+    seen: Any,
+    known: Mapping[tuple[str | None, str], list[dict[str, Any]]] | None,
 ) -> None:
     everything: Any = {"schema": schema, "kind": sa.engine.reflection.ObjectKind.ANY}
     if inspector.dialect.name == "sqlite":
         everything["filter_names"] = list(_sound(inspector))
     columns = inspector.get_multi_columns(**everything)
     keys: dict[Any, Any] = dict(inspector.get_multi_pk_constraint(**everything))
-    foreign: dict[Any, Any] = dict(inspector.get_multi_foreign_keys(**everything))
+    foreign: dict[Any, Any] = {}
+    if known is None:
+        foreign = dict(inspector.get_multi_foreign_keys(**everything))
     unique: dict[Any, Any] = dict(inspector.get_multi_unique_constraints(**everything))
     indexes: dict[Any, Any] = dict(inspector.get_multi_indexes(**everything))
     comments = _comments(inspector, everything)
     if inspector.dialect.name in ("mysql", "mariadb"):
-        columns, keys, foreign, unique, indexes = (_plain_names(d) for d in (columns, keys, foreign, unique, indexes))
+        columns, keys, unique, indexes = (_plain_names(d) for d in (columns, keys, unique, indexes))
     for (_, name), found in columns.items():
         if not seen(name):
             continue
@@ -203,13 +225,57 @@ def _read_schema(
                 table.unique.append([str(n) for n in names])
         table.indexed.update(columns[0] for columns in (table.key, *table.unique) if columns)
         table.comment = comments.get(at, "")
-        for f in foreign.get(at) or ():
+        for f in (foreign.get(at) if known is None else known.get((schema or default, name))) or ():
             where = f["referred_schema"] or default
             target = f["referred_table"] if where == default else f"{where}.{f['referred_table']}"
             table.foreign.append(
                 Foreign(tuple(zip(f["constrained_columns"], f["referred_columns"], strict=True)), target)
             )
         tables[name if schema is None else f"{schema}.{name}"] = table
+
+
+def _foreign_keys(connection: sa.Connection) -> dict[tuple[str | None, str], list[dict[str, Any]]] | None:
+    """
+    The foreign keys of each (schema, table), as SQLAlchemy's inspector has them; None where it is to be asked.
+    Elsewhere it reads names from the text of a constraint, where a comma, a bracket or a quotation mark in one leads it
+    astray.
+    """
+    asked = _FOREIGN_KEYS.get(connection.dialect.name)
+    if asked is None:
+        return None
+    found: dict[tuple[str | None, str], dict[str, dict[str, Any]]] = {}
+    for schema, table, name, there, target, own, theirs in connection.execute(sa.text(asked)):
+        known = found.setdefault((schema, table), {}).setdefault(
+            name,
+            {"referred_schema": there, "referred_table": target, "constrained_columns": [], "referred_columns": []},
+        )
+        known["constrained_columns"].append(own)
+        known["referred_columns"].append(theirs)
+    return {at: list(keys.values()) for at, keys in found.items()}
+
+
+_OF_INFORMATION_SCHEMA = (
+    "SELECT table_schema, table_name, constraint_name, referenced_table_schema, referenced_table_name, column_name,"
+    " referenced_column_name FROM information_schema.key_column_usage"
+    " WHERE table_schema = DATABASE() AND referenced_table_name IS NOT NULL"
+    " ORDER BY table_name, constraint_name, ordinal_position"
+)
+
+#: (schema, table, constraint, schema there, table there, own column, column there) of each column of a foreign key.
+#: What a key of PostgreSQL has for single partitions says nothing more.
+_FOREIGN_KEYS = {
+    "postgresql": (
+        "SELECT n.nspname, c.relname, x.conname, fn.nspname, fc.relname, a.attname, fa.attname"
+        " FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace"
+        " JOIN pg_class fc ON fc.oid = x.confrelid JOIN pg_namespace fn ON fn.oid = fc.relnamespace"
+        " CROSS JOIN LATERAL unnest(x.conkey, x.confkey) WITH ORDINALITY AS k(own, theirs, place)"
+        " JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = k.own"
+        " JOIN pg_attribute fa ON fa.attrelid = fc.oid AND fa.attnum = k.theirs"
+        " WHERE x.contype = 'f' AND x.conparentid = 0 ORDER BY n.nspname, c.relname, x.conname, k.place"
+    ),
+    "mysql": _OF_INFORMATION_SCHEMA,
+    "mariadb": _OF_INFORMATION_SCHEMA,
+}
 
 
 def _sound(inspector: sa.Inspector) -> Iterator[str]:
@@ -281,6 +347,15 @@ _STRAY = {
     "date": "coalesce(date({c}), '') <> {c}",
     "time": "{c} IS NOT NULL AND (typeof({c}) <> 'text' OR time({c}) IS NULL OR {c} NOT LIKE '__:__%')",
     "timestamp": "coalesce(datetime({c}), '') <> replace(substr({c}, 1, 19), 'T', ' ')",
+    "timestamptz": "{c} IS NOT NULL AND (typeof({c}) <> 'text' OR datetime({c}) IS NULL)",
+}
+
+#: How SQLite's times are compared as they are kept: with seconds, and a fraction only where there is one.
+_CLOCK = "[0-9][0-9]:[0-9][0-9]:[0-9][0-9]"
+_AS_COMPARED = {
+    "time": _CLOCK,
+    "timestamp": f"[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9] {_CLOCK}",
+    "timestamptz": f"[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9] {_CLOCK}",
 }
 
 
@@ -308,6 +383,39 @@ def _strays(connection: sa.Connection, table: Table) -> list[str]:
         # A view that fails says so when it is read.
         return []
     return [name for name, stray in zip(asked, row, strict=True) if stray]
+
+
+def _declared(connection: sa.Connection, tables: Mapping[str, Table]) -> Iterator[tuple[str, str, Stored]]:
+    """
+    (table, column, how it is stored) of columns whose declared type says more than SQLAlchemy takes from it in SQLite.
+    """
+    if connection.dialect.name != "sqlite":
+        return
+    quoted = connection.dialect.identifier_preparer.quote_identifier
+    for name in tables:
+        for row in connection.exec_driver_sql(f"PRAGMA table_info({quoted(name)})"):
+            known = _SQLITE_TYPES.get(str(row[2]).lower())
+            if known and row[1] in tables[name].stored:
+                yield name, row[1], Stored(*known)
+
+
+def _written_freely(connection: sa.Connection, table: Table, *, look: bool) -> list[str]:
+    """
+    Columns of SQLite with times that are written in several ways, such as `2026-11-23T09:00Z`, and so cannot be
+    compared as texts; without a `look`, all that may be.
+    """
+    if connection.dialect.name != "sqlite":
+        return []
+    asked = {n: _AS_COMPARED[s.stored] for n, s in table.stored.items() if s.stored in _AS_COMPARED and not s.read_as}
+    if not asked or not look:
+        return list(asked)
+    quoted = connection.dialect.identifier_preparer.quote
+    cells = ", ".join(f"max({quoted(name)} NOT GLOB '{form}')" for name, form in asked.items())
+    try:
+        row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
+    except sa.exc.DBAPIError:
+        return []
+    return [name for name, freely in zip(asked, row, strict=True) if freely]
 
 
 def _mysql_stored(column_type: Any) -> Stored | None:

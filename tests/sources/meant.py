@@ -42,7 +42,6 @@ class World:
     to_one: dict[str, dict[str, tuple[str, str]]]
     to_many: dict[str, dict[str, tuple[str, str]]]
     choices: dict[str, list[tuple[str, str]]]
-    zone: ZoneInfo = ZoneInfo("Europe/London")
     known: dict[str, dict[Any, Record]] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -146,7 +145,7 @@ class Meant:
 
     def like(self, typed: Any, value: Any) -> Any:
         """What was typed, as a value of the same kind."""
-        if isinstance(value, bool) or isinstance(value, str):
+        if isinstance(value, bool | str):
             return typed
         if isinstance(value, datetime):
             read = datetime.fromisoformat(str(typed))
@@ -379,19 +378,20 @@ class Meant:
         return (min if how == "least" else max)(filled, key=codes.index if codes else None)  # type: ignore[type-var, arg-type]
 
     def different(self, fold: Mapping[str, Any], table: str, found: list[Record], column: str) -> list[Any]:
-        """Each different value once, by the least that it is ordered by; where that is blank, last."""
+        """Values of each different text once, by the least that it is ordered by; where that is blank, last."""
         first = fold["order"][0]
         down = first.get("direction") == "descending"
         levels = [
             {**level, "direction": "descending" if (level.get("direction") == "descending") != down else "ascending"}
             for level in fold["order"]
         ]
-        met: dict[Any, bool] = {}
+        shown = next(c for c in self.document["columns"] if c["value"].get("fold") is fold)
+        met: dict[str, tuple[Any, bool]] = {}
         for record in self.in_order(found, table, levels, backwards=False):
             value = self.value(table, record, column)
             if not is_blank(value):
-                met.setdefault(value, is_blank(self.value(table, record, first["path"])))
-        filled, without = ([v for v, blank in met.items() if blank is said] for said in (False, True))
+                met.setdefault(self.text(value, shown), (value, is_blank(self.value(table, record, first["path"]))))
+        filled, without = ([v for v, blank in met.values() if blank is said] for said in (False, True))
         return [*reversed(filled), *reversed(without)] if down else [*filled, *without]
 
     def shares_places(self, fold: Mapping[str, Any]) -> bool:

@@ -8,9 +8,11 @@ language agrees on.
 from __future__ import annotations
 
 import csv
+import itertools
 import random
+import sqlite3
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
 from pathlib import Path
@@ -19,22 +21,31 @@ from typing import Any
 import psycopg
 import pytest
 
+from bouquet.core.errors import PlanError
+from bouquet.core.plan import Scope
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Source
 from tests.conftest import NOW
+from tests.sources.mariadb import owner_of
 from tests.sources.meant import Meant, Record, World
 from tests.sources.worlds import written
 
-TABLES = """
-DROP TABLE IF EXISTS f, e, p, region; DROP TYPE IF EXISTS state;
-CREATE TYPE state AS ENUM ('low', 'medium', 'high', 'dire');
-CREATE TABLE region (id integer PRIMARY KEY, name text, rank integer);
-CREATE TABLE p (id integer PRIMARY KEY, region_id integer REFERENCES region, name text, since date, state state);
-CREATE TABLE e (id integer PRIMARY KEY, p_id integer REFERENCES p, num numeric(14,3), i bigint, t text, d date,
-    ts timestamp, tz timestamptz, b boolean, tm time, state state);
-CREATE TABLE f (id integer PRIMARY KEY, e_id integer REFERENCES e, note text, amount numeric(10,2), day date,
-    ok boolean);
-"""
+TABLES = (
+    "CREATE TABLE region (id integer PRIMARY KEY, name text, rank integer)",
+    "CREATE TABLE p (id integer PRIMARY KEY, region_id integer REFERENCES region(id), name text, since date, state {state})",
+    "CREATE TABLE e (id integer PRIMARY KEY, p_id integer REFERENCES p(id), num numeric(14,3), i bigint, t text, d date,"
+    " ts {timestamp}, tz {moment}, b boolean, tm {time}, state {state})",
+    "CREATE TABLE f (id integer PRIMARY KEY, e_id integer REFERENCES e(id), note text, amount numeric(10,2), day date,"
+    " ok boolean)",
+)
+TYPES = {
+    "postgresql": {"state": "state", "timestamp": "timestamp", "moment": "timestamptz", "time": "time"},
+    "mariadb": {
+        "state": "enum('low', 'medium', 'high', 'dire')", "timestamp": "datetime(6)", "moment": "timestamp(6) NULL",
+        "time": "time(6)",
+    },
+    "sqlite": {"state": "text", "timestamp": "timestamp", "moment": "timestamptz", "time": "time"},
+}  # fmt: skip
 WORDS = [
     None, "", "  ", "\t", "\u00a0", "a", "A", "Ä", "é", "b c", " lead", "trail ", "O'Neil", 'q"uote', "com,ma",
     "line\nbreak", "cr\r\nlf", "=1+1", "-5", "+x", "@y", "T-9", "T-10", "日本", "😀🌳", "100%", "under_score", "back\\slash",
@@ -48,7 +59,7 @@ DAYS = [None, *map(date.fromisoformat, (
 TIMES = [None, *map(datetime.fromisoformat, (
     "2026-11-23 08:59:59.999999", "2026-11-22 23:59:59", "2026-11-23 00:00:00", "2026-10-25 00:30:00",
     "2026-10-25 01:30:00", "2026-10-25 00:59:59.5", "2026-03-29 00:59:00", "2026-03-29 01:01:00", "2026-06-30 23:15:00",
-    "2025-12-31 23:59:59", "1970-01-01 00:00:00", "2026-12-31 12:00:00.000001",
+    "2025-12-31 23:59:59", "1970-02-01 00:00:00", "2026-12-31 12:00:00.000001",
 ))]  # fmt: skip
 STATES = [(code, code) for code in ("low", "medium", "high", "dire")]
 
@@ -102,20 +113,60 @@ OWN = {
 TABLE_OF = {"": "e", "p": "p", "p.region": "region"}
 
 
+def filled(table: str, mark: str) -> str:
+    names = ", ".join(f"`{n}`" if mark == "%s" else n for n in WORLD.tables[table][0])
+    return f"INSERT INTO {table} ({names}) VALUES ({', '.join([mark] * len(WORLD.tables[table][0]))})"
+
+
+def said(value: Any) -> Any:
+    """As drivers take it that know no zones; moments are in UTC."""
+    if isinstance(value, datetime):
+        return value.replace(tzinfo=None).isoformat(sep=" ")
+    return value if value is None or isinstance(value, int) else str(value)
+
+
 @pytest.fixture(scope="module")
 def source(cluster: Cluster) -> Iterator[Source]:
     cluster.ensure_database("meant_test", "marrowby_owner")
     url = cluster.url("meant_test", "marrowby_owner", "test-only")
     with psycopg.connect(url, autocommit=True) as connection, connection.cursor() as cursor:
-        cursor.execute(TABLES)
-        for table, rows in WORLD.tables.items():
-            cursor.executemany(
-                f"INSERT INTO {table} ({', '.join(rows[0])}) VALUES ({', '.join(['%s'] * len(rows[0]))})",
-                [tuple(r.values()) for r in rows],
-            )
+        cursor.execute("DROP TABLE IF EXISTS f, e, p, region; DROP TYPE IF EXISTS state")
+        cursor.execute("CREATE TYPE state AS ENUM ('low', 'medium', 'high', 'dire')")
+        for table in TABLES:
+            cursor.execute(table.format(**TYPES["postgresql"]))
+        for name, rows in WORLD.tables.items():
+            cursor.executemany(filled(name, "%s").replace("`", '"'), [tuple(r.values()) for r in rows])
     made = Source("meant", url)
     yield made
     made.close()
+
+
+@pytest.fixture(scope="module")
+def elsewhere(mariadb: Callable[[str], str], tmp_path_factory: pytest.TempPathFactory) -> Iterator[dict[str, Source]]:
+    """The same records in MariaDB and in SQLite, whose times are written in every way that it takes."""
+    url = mariadb("meant")
+    with owner_of(url) as server, server.cursor() as maria:
+        maria.execute("SET time_zone = '+00:00'")
+        for table in TABLES:
+            maria.execute(table.format(**TYPES["mariadb"]).replace(" rank ", " `rank` "))
+        for name, rows in WORLD.tables.items():
+            maria.executemany(filled(name, "%s"), [tuple(map(said, r.values())) for r in rows])
+        server.commit()
+    path = tmp_path_factory.mktemp("meant") / "meant.sqlite"
+    forms = itertools.cycle((str, lambda v: v.replace(" ", "T"), lambda v: v if "." in v else v + ".000000"))
+    with sqlite3.connect(path) as lite:
+        for table in TABLES:
+            lite.execute(table.format(**TYPES["sqlite"]))
+        for name, rows in WORLD.tables.items():
+            told = [
+                {k: next(forms)(said(v)) if k in ("ts", "tz") and v else said(v) for k, v in r.items()} for r in rows
+            ]
+            lite.executemany(filled(name, "?"), [tuple(r.values()) for r in told])
+    lite.close()
+    made = {"mariadb": Source("m", url.replace("owner", "reader")), "sqlite": Source("s", f"sqlite:///{path}")}
+    yield made
+    for one in made.values():
+        one.close()
 
 
 class Drawn:
@@ -376,10 +427,21 @@ class Drawn:
         return value if isinstance(value, str) else str(value)
 
 
-def in_file(source: Source, document: dict[str, Any], folder: Path) -> tuple[list[list[str]], dict[str, Any]]:
-    made = written(source, document, folder)
+def in_file(
+    source: Source, document: dict[str, Any], folder: Path, scope: Scope | None = None
+) -> tuple[list[list[str]], dict[str, Any]]:
+    made = written(source, document, folder, scope=scope)
     with made.path.open(newline="", encoding="utf-8") as file:
         return list(csv.reader(file))[1:], made.slip
+
+
+def seen_by(scope: Scope) -> World:
+    """The world without what a right to some regions does not show."""
+    kept = {"region": [r for r in WORLD.tables["region"] if str(r["id"]) in scope.values]}
+    for table, column, above in (("p", "region_id", "region"), ("e", "p_id", "p"), ("f", "e_id", "e")):
+        known = {r["id"] for r in kept[above]}
+        kept[table] = [r for r in WORLD.tables[table] if r[column] in known]
+    return World(kept, WORLD.to_one, WORLD.to_many, WORLD.choices)
 
 
 def told(slip: dict[str, Any]) -> list[dict[str, Any]]:
@@ -411,3 +473,35 @@ def test_files_say_what_templates_mean(source: Source, tmp_path: Path, seed: int
         assert not expected or told(slip) == meant.totals(), document
         if per is None:
             assert [s["rows"] for s in slip["tally"] if s["kind"] != "limit"] == meant.steps(), document
+
+
+@pytest.mark.parametrize("name", ["mariadb", "sqlite"])
+def test_other_databases_mean_the_same(elsewhere: dict[str, Source], tmp_path: Path, name: str) -> None:
+    """Cell by cell, but for what they say that they lack; SQLite has no states of its own."""
+    drawn, lacking = Drawn(100), 0
+    for n in range(60):
+        document = drawn.document()
+        if name == "sqlite" and "state" in str(document):
+            continue
+        try:
+            got, slip = in_file(elsewhere[name], document, tmp_path / str(n))
+        except PlanError:
+            lacking += 1
+            continue
+        meant = Meant(WORLD, document, NOW)
+        assert Counter(map(tuple, got)) == Counter(map(tuple, meant.file())), document
+        assert not got or told(slip) == meant.totals(), document
+    assert lacking < 6
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_a_right_is_as_if_the_rest_were_not_there(source: Source, tmp_path: Path, seed: int) -> None:
+    """Files, and what their slips say, are those of a source that has only what may be seen."""
+    drawn, scope = Drawn(50 + seed), Scope("region", "id", ("1", "3"))
+    seen = seen_by(scope)
+    for n in range(40):
+        document = drawn.document()
+        got, slip = in_file(source, document, tmp_path / str(n), scope)
+        meant = Meant(seen, document, NOW)
+        assert Counter(map(tuple, got)) == Counter(map(tuple, meant.file())), document
+        assert not got or told(slip) == meant.totals(), document

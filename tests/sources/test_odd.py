@@ -4,7 +4,8 @@ Everything PostgreSQL lets people do: odd names, odd kinds, odd values. All is r
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import sqlite3
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,7 @@ import pytest
 from bouquet.core.catalogue import Catalogue, Kind, RecordType
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Source, SourceError, overlay_of, write_overlay
+from tests.sources.mariadb import owner_of
 from tests.sources.worlds import lines, made_world, written
 
 
@@ -187,3 +189,49 @@ def test_odd_values_are_grouped_joined_and_told_apart(odd: Source, field: str, t
         "output": {"split": {"by": field}},
     }
     assert written(odd, plain, tmp_path / "split").rows == 5
+
+
+def related(source: Source, folder: Path) -> tuple[set[tuple[tuple[str, str], ...]], list[list[str]]]:
+    """The keys that lead from the table of odd names to another, and what is read by one of them."""
+    start = next(t for t in source.catalogue().record_types.values() if t.table == "from, here")
+    to_one = [r for r in start.relations if not r.many]
+    document = {
+        "name": "T", "records": start.name,
+        "columns": [{"id": "n", "heading": "N", "value": {"field": f"{to_one[0].name}.name"}}],
+    }  # fmt: skip
+    return {r.pairs for r in to_one}, lines(written(source, document, folder))
+
+
+ODD_KEYS = (
+    'CREATE TABLE "to (there)" ("a,b" integer, "c)d" integer, name varchar(20), PRIMARY KEY ("a,b", "c)d"))',
+    'CREATE TABLE "from, here" (id integer PRIMARY KEY, "x,y" integer, "z)" integer,'
+    ' FOREIGN KEY ("x,y", "z)") REFERENCES "to (there)" ("a,b", "c)d"))',
+    """INSERT INTO "to (there)" VALUES (1, 2, 'found')""",
+    'INSERT INTO "from, here" VALUES (1, 1, 2)',
+)
+
+
+def test_keys_of_any_names_lead_on(cluster: Cluster, mariadb: Callable[[str], str], tmp_path: Path) -> None:
+    """Commas and brackets in names of columns and tables part nothing, in any database."""
+    expected = {(("x,y", "a,b"), ("z)", "c)d"))}, [["found"]]
+    cluster.ensure_database("odd_keys_test", "marrowby_owner")
+    url = cluster.url("odd_keys_test", "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute('DROP TABLE IF EXISTS "from, here", "to (there)"')
+        for statement in ODD_KEYS:
+            connection.execute(statement)
+    maria = mariadb("odd_keys")
+    with owner_of(maria) as server, server.cursor() as cursor:
+        for statement in ODD_KEYS:
+            cursor.execute(statement.replace('"', "`"))
+        server.commit()
+    path = tmp_path / "odd.sqlite"
+    with sqlite3.connect(path) as lite:
+        for statement in ODD_KEYS:
+            lite.execute(statement)
+    lite.close()
+
+    for n, address in enumerate((url, maria.replace("owner", "reader"), f"sqlite:///{path}")):
+        source = Source("odd", address)
+        assert related(source, tmp_path / str(n)) == expected
+        source.close()

@@ -10,7 +10,7 @@ from typing import Any
 
 import psycopg
 
-from bouquet.core.plan import Context, resolve
+from bouquet.core.plan import Context, Scope, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.runs.export import Export
@@ -27,9 +27,11 @@ def made_world(cluster: Cluster, name: str) -> str:
     return cluster.url(f"{name}_test", "marrowby_reader", "test-only")
 
 
-def written(source: Source, document: dict[str, Any], folder: Path, format: str = "csv") -> Exported:
+def written(
+    source: Source, document: dict[str, Any], folder: Path, format: str = "csv", scope: Scope | None = None
+) -> Exported:
     template = read_document(document)
-    plan = resolve(template, source.catalogue(), Context(as_of=NOW)).require()
+    plan = resolve(template, source.catalogue(), Context(as_of=NOW, scope=scope)).require()
     with source.reader.snapshot() as snapshot:
         return Export(template, plan, format, folder, lambda *_: None).write(snapshot, {})
 

@@ -73,7 +73,7 @@ class Sqlite(StandardSql):
             return sa.literal_column(str(int(value)))
         if isinstance(value, datetime):
             utc = value.astimezone(UTC).replace(tzinfo=None) if value.tzinfo else value
-            return literal(utc.isoformat(sep=" ", timespec="seconds"))
+            return literal(utc.isoformat(sep=" "))
         if isinstance(value, int | str) or not hasattr(value, "isoformat"):
             return literal(value, stored)
         return literal(value.isoformat())
@@ -241,6 +241,8 @@ class Sqlite(StandardSql):
         )
 
     def read_as(self, value: Element, how: str) -> Element:
+        if how == "clock":
+            return sa.func.bouquet_clock(value, type_=value.type)
         return sa.cast(value, sa.Text) if how == "text" else sa.cast(value, sa.Numeric) if how == "numeric" else value
 
 
