@@ -373,16 +373,23 @@ def _strays(connection: sa.Connection, table: Table) -> list[str]:
     """
     quoted = connection.dialect.identifier_preparer.quote
     known = _STRAY if connection.dialect.name == "sqlite" else _STRAY_MYSQL
-    asked = {name: known[s.stored] for name, s in table.stored.items() if s.stored in known and not s.read_as}
-    if not asked:
+    kept = {name: s.stored for name, s in table.stored.items() if s.stored in known and not s.read_as}
+    return _meeting(connection, table, {n: known[stored].format(c=quoted(n)) for n, stored in kept.items()})
+
+
+def _meeting(connection: sa.Connection, table: Table, conditions: Mapping[str, str]) -> list[str]:
+    """
+    The columns some of whose values meet the condition given for each. A view that fails says so when it is read.
+    """
+    if not conditions:
         return []
-    cells = ", ".join(f"max({condition.format(c=quoted(name))})" for name, condition in asked.items())
+    cells = ", ".join(f"max({condition})" for condition in conditions.values())
+    source = connection.dialect.identifier_preparer.quote(table.name)
     try:
-        row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
+        row = connection.exec_driver_sql(f"SELECT {cells} FROM {source}").one()
     except sa.exc.DBAPIError:
-        # A view that fails says so when it is read.
         return []
-    return [name for name, stray in zip(asked, row, strict=True) if stray]
+    return [name for name, met in zip(conditions, row, strict=True) if met]
 
 
 def _declared(connection: sa.Connection, tables: Mapping[str, Table]) -> Iterator[tuple[str, str, Stored]]:
@@ -407,15 +414,10 @@ def _written_freely(connection: sa.Connection, table: Table, *, look: bool) -> l
     if connection.dialect.name != "sqlite":
         return []
     asked = {n: _AS_COMPARED[s.stored] for n, s in table.stored.items() if s.stored in _AS_COMPARED and not s.read_as}
-    if not asked or not look:
+    if not look:
         return list(asked)
     quoted = connection.dialect.identifier_preparer.quote
-    cells = ", ".join(f"max({quoted(name)} NOT GLOB '{form}')" for name, form in asked.items())
-    try:
-        row = connection.exec_driver_sql(f"SELECT {cells} FROM {quoted(table.name)}").one()
-    except sa.exc.DBAPIError:
-        return []
-    return [name for name, freely in zip(asked, row, strict=True) if freely]
+    return _meeting(connection, table, {n: f"{quoted(n)} NOT GLOB '{form}'" for n, form in asked.items()})
 
 
 def _mysql_stored(column_type: Any) -> Stored | None:
