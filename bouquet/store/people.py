@@ -86,7 +86,8 @@ _HASHING = threading.BoundedSemaphore(2)
 @lru_cache
 def _nobodys_hash() -> str:
     """
-    Checked when nobody has the address, so that the answer takes as long as for a wrong password.
+    Checked when nobody has the address, or whoever has it no password, so that the answer takes as long as for a wrong
+    password.
     """
     return _hasher.hash(secrets.token_urlsafe(16))
 
@@ -311,7 +312,8 @@ def sign_in(
     `second` is the second step, asked of who has the password; what it raises is raised.
     """
     person = find_person(session, email)
-    if not _matches(person.password_hash if person else _nobodys_hash(), password) or person is None:
+    hashed = person.password_hash if person else ""
+    if not _matches(hashed or _nobodys_hash(), password) or person is None or not hashed:
         return None
     if person.disabled_at is not None:
         return None

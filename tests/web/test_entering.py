@@ -21,6 +21,7 @@ from bouquet.demo.issuer import CLIENT, Guest, Issuer, Misdeed
 from bouquet.rounds import make_queue
 from bouquet.runs import MailServer, Services
 from bouquet.settings import Settings
+from bouquet.store import people as everybody
 from bouquet.store.models import Person, PersonLink
 from bouquet.store.secrets import Vault
 from bouquet.web import create_app
@@ -163,6 +164,24 @@ def test_an_invited_person_sets_a_password_by_a_link(sign_in: SignIn, post: Post
 
     assert [a.status_code for a in (weak, good, again, entered)] == [422, 204, 404, 200]
     assert entered.json()["person"]["password_given"] is False
+
+
+def test_a_refusal_takes_as_long_whoever_is_asked_for(
+    client: TestClient, services: Services, people: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A password is worked on, as slowly, for who has one, for who comes by the house alone, and for nobody's address."""
+    with services.store.session() as session:
+        session.get_one(Person, people["tobin"].id).password_hash = ""
+    worked: list[str] = []
+    matches = everybody._matches
+    monkeypatch.setattr(everybody, "_matches", lambda hashed, given: (worked.append(hashed), matches(hashed, given))[1])
+    for name in ("ines", "tobin", "nobody"):
+        body = {"email": f"{name}@marrowby.example", "password": "not-the-right-one"}
+        assert client.post(SESSION, json=body).status_code == 401
+
+    ways = {hashed.rsplit("$", 2)[0] for hashed in worked}
+    assert (len(worked), len(ways)) == (3, 1)
+    assert "argon2id" in ways.pop()
 
 
 def test_who_cannot_be_reached_is_not_added(sign_in: SignIn, post: PostOffice, services: Services) -> None:
