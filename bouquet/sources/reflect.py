@@ -353,8 +353,8 @@ class _Reflection:
                 target=self.names[curated.to],
                 many=curated.many,
                 pairs=pairs,
+                declared=any(f.sure and (f.pairs, f.target) == (pairs, curated.to) for f in self.tables[table].foreign),
             )
-        guessed = {foreign.pairs for foreign, _ in self.relations.get(table, ())}
         for foreign in self.tables[table].foreign:
             pairs, target = foreign.pairs, foreign.target
             if target not in self.names or (pairs, target) in led:
@@ -371,7 +371,7 @@ class _Reflection:
                 target=self.names[target],
                 many=False,
                 pairs=pairs,
-                declared=pairs not in guessed,
+                declared=foreign.sure,
             )
 
     def _called(self, table: str, foreign: Foreign) -> tuple[str, str]:

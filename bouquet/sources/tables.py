@@ -68,11 +68,13 @@ class Stored:
 @dataclass(frozen=True)
 class Foreign:
     """
-    A foreign key: (own column, other column) pairs, and the table that it leads to.
+    A foreign key: (own column, other column) pairs, and the table that it leads to; `sure` that the database sees to it
+    that it leads somewhere.
     """
 
     pairs: tuple[tuple[str, str], ...]
     target: str
+    sure: bool = False
 
 
 @dataclass
@@ -228,9 +230,8 @@ def _read_schema(
         for f in (foreign.get(at) if known is None else known.get((schema or default, name))) or ():
             where = f["referred_schema"] or default
             target = f["referred_table"] if where == default else f"{where}.{f['referred_table']}"
-            table.foreign.append(
-                Foreign(tuple(zip(f["constrained_columns"], f["referred_columns"], strict=True)), target)
-            )
+            pairs = zip(f["constrained_columns"], f["referred_columns"], strict=True)
+            table.foreign.append(Foreign(tuple(pairs), target, f.get("sure", False)))
         tables[name if schema is None else f"{schema}.{name}"] = table
 
 
@@ -244,10 +245,10 @@ def _foreign_keys(connection: sa.Connection) -> dict[tuple[str | None, str], lis
     if asked is None:
         return None
     found: dict[tuple[str | None, str], dict[str, dict[str, Any]]] = {}
-    for schema, table, name, there, target, own, theirs in connection.execute(sa.text(asked)):
+    for schema, table, name, there, target, own, theirs, sure in connection.execute(sa.text(asked)):
+        key = {"referred_schema": there, "referred_table": target, "sure": bool(sure)}
         known = found.setdefault((schema, table), {}).setdefault(
-            name,
-            {"referred_schema": there, "referred_table": target, "constrained_columns": [], "referred_columns": []},
+            name, {**key, "constrained_columns": [], "referred_columns": []}
         )
         known["constrained_columns"].append(own)
         known["referred_columns"].append(theirs)
@@ -256,16 +257,19 @@ def _foreign_keys(connection: sa.Connection) -> dict[tuple[str | None, str], lis
 
 _OF_INFORMATION_SCHEMA = (
     "SELECT table_schema, table_name, constraint_name, referenced_table_schema, referenced_table_name, column_name,"
-    " referenced_column_name FROM information_schema.key_column_usage"
+    " referenced_column_name, TRUE FROM information_schema.key_column_usage"
     " WHERE table_schema = DATABASE() AND referenced_table_name IS NOT NULL"
     " ORDER BY table_name, constraint_name, ordinal_position"
 )
 
-#: (schema, table, constraint, schema there, table there, own column, column there) of each column of a foreign key.
-#: What a key of PostgreSQL has for single partitions says nothing more.
+#: (schema, table, constraint, schema there, table there, own column, column there, whether it holds for all rows that
+#: are read) of each column of a foreign key. In PostgreSQL it does not where tables inherit, or a policy hides rows;
+#: what it has for single partitions says nothing more. SQLite has keys, and as a rule does not look at them.
 _FOREIGN_KEYS = {
     "postgresql": (
-        "SELECT n.nspname, c.relname, x.conname, fn.nspname, fc.relname, a.attname, fa.attname"
+        "SELECT n.nspname, c.relname, x.conname, fn.nspname, fc.relname, a.attname, fa.attname,"
+        " x.convalidated AND NOT fc.relrowsecurity AND (c.relkind = 'p' OR NOT EXISTS"
+        " (SELECT FROM pg_inherits h WHERE h.inhparent = c.oid))"
         " FROM pg_constraint x JOIN pg_class c ON c.oid = x.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace"
         " JOIN pg_class fc ON fc.oid = x.confrelid JOIN pg_namespace fn ON fn.oid = fc.relnamespace"
         " CROSS JOIN LATERAL unnest(x.conkey, x.confkey) WITH ORDINALITY AS k(own, theirs, place)"

@@ -235,3 +235,33 @@ def test_keys_of_any_names_lead_on(cluster: Cluster, mariadb: Callable[[str], st
         source = Source("odd", address)
         assert related(source, tmp_path / str(n)) == expected
         source.close()
+
+
+def test_a_key_that_nobody_sees_to_may_lead_nowhere(cluster: Cluster, tmp_path: Path) -> None:
+    """SQLite does not look at its keys, and PostgreSQL not at rows from before them: the tally counts what is lost."""
+    tables = ("CREATE TABLE place (id integer PRIMARY KEY, name text)", "INSERT INTO place VALUES (1, 'here')")
+    path = tmp_path / "keys.sqlite"
+    with sqlite3.connect(path) as lite:
+        for statement in (
+            *tables,
+            "CREATE TABLE thing (id integer PRIMARY KEY, place_id integer NOT NULL REFERENCES place)",
+        ):
+            lite.execute(statement)
+        lite.executemany("INSERT INTO thing VALUES (?, ?)", [(1, 1), (2, 7), (3, 7)])
+    lite.close()
+    cluster.ensure_database("keys_test", "marrowby_owner")
+    url = cluster.url("keys_test", "marrowby_owner", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute("DROP TABLE IF EXISTS thing, place")
+        for statement in (*tables, "CREATE TABLE thing (id integer PRIMARY KEY, place_id integer NOT NULL)"):
+            connection.execute(statement)
+        connection.execute("INSERT INTO thing VALUES (1, 1), (2, 7), (3, 7)")
+        connection.execute("ALTER TABLE thing ADD FOREIGN KEY (place_id) REFERENCES place NOT VALID")
+    columns = [{"id": "p", "heading": "P", "value": {"field": "place.name"}}]
+
+    for n, address in enumerate((f"sqlite:///{path}", url)):
+        source = Source("keys", address)
+        made = written(source, {"name": "T", "records": "thing", "columns": columns}, tmp_path / str(n))
+        source.close()
+        assert [e["rows"] for e in made.slip["tally"][0]["empty"]] == [2]
+        assert made.slip["columns"][0]["blanks"] == 2
