@@ -31,9 +31,10 @@ faults: ## Kills, restarts, full disks: 200 kills and 6 restarts of the database
 	BOUQUET_KILLS_A_STEP=20 python -m pytest tests/rounds/test_killed.py tests/runs/test_faults.py tests/runs/test_relied_on.py
 	python -m pytest -s -m campaign tests/campaigns
 
-hostile: ## Limits, bad uploads, hostile templates
+hostile: ## Limits, bad uploads, hostile templates; 25,000 requests of each of four people
 	@scripts/bootstrap.sh
-	BOUQUET_CASES=2000 python -m pytest tests/web/test_described.py tests/web/test_doors.py tests/web/test_fuzz.py tests/sources/test_rights.py
+	BOUQUET_CASES=2000 python -m pytest tests/web/test_doors.py tests/web/test_fuzz.py tests/sources/test_rights.py
+	BOUQUET_CASES=25000 python -m pytest -n 2 --timeout 3600 tests/web/test_described.py
 
 screenshots: ## Retake the picture of each main view
 	@scripts/bootstrap.sh browser

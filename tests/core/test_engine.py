@@ -119,6 +119,24 @@ def test_the_ways_out_are_edits(resolved: Resolve) -> None:
     assert cured.problems == []
 
 
+@pytest.mark.parametrize("field", ["entered_at", "changed_at"])
+def test_gaps_are_filled_where_all_windows_of_a_field_meet(resolved: Resolve, field: str) -> None:
+    """Days, moments with and without an offset, told on the template's clock; the end of the calendar included."""
+    said = [
+        {"path": field, "is": "in_window", "window": {"type": "between", "first": "2026-06-01", "last": "2026-06-30"}},
+        {"path": field, "is": "between", "values": ["2026-06-10T08:00:00", "9999-12-31T23:00:00"]},
+        {"path": field, "is": "between", "values": ["2026-01-01", "2026-06-20"]},
+    ]
+    by = [{"path": field, "step": "hour", "fill_gaps": True}]
+    column = {"id": "a", "heading": "A", "value": {"field": field}}
+    (group,) = resolved(columns=[column], rows={"per": "group", "by": by}, filter={"all": said}).require().by
+
+    assert group.span is not None
+    assert [m and m.isoformat() for m in (group.span.start, group.span.end)] == [
+        "2026-06-10T08:00:00+01:00", "2026-06-21T00:00:00+01:00",
+    ]  # fmt: skip
+
+
 def test_columns_in_a_ring_are_refused(resolved: Resolve) -> None:
     """A column that refers to one that refers to it, each by its heading."""
     a = {"id": "a", "heading": "A", "value": {"formula": "{B} + 1"}}

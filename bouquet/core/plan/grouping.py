@@ -103,8 +103,21 @@ class Grouping:
                 found = filters.predicate(part, place)
                 del self.state.problems[before:]
                 span = self._said_by(found) if isinstance(found, Comparison) else None
-                whole = span if whole is None else whole.within(span) if span is not None else whole
+                if span is not None:
+                    span = Span(self._on_the_clock(span.start), self._on_the_clock(span.end))
+                    whole = span if whole is None else whole.within(span)
         return whole
+
+    def _on_the_clock(self, moment: datetime | None) -> datetime | None:
+        """
+        A moment on the template's clock, where one without an offset is already.
+        """
+        if moment is None or moment.tzinfo is None:
+            return moment.replace(tzinfo=self.state.zone) if moment is not None else None
+        try:
+            return moment.astimezone(self.state.zone)
+        except OverflowError:
+            return moment.replace(tzinfo=self.state.zone)
 
     def _said_by(self, condition: Comparison) -> Span | None:
         """
