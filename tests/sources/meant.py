@@ -624,6 +624,80 @@ class Meant:
             made.append(facts)
         return made
 
+    # Readers' files
+
+    def lines(self) -> list[list[str]]:
+        """The rows of a reader's file without titles, with headings of groups, subtotals and totals between them."""
+        columns, options = self.document["columns"], self.document["output"]["reader"]
+        groups = [next(n for n, c in enumerate(columns) if c["id"] == g) for g in options["groups"]]
+        rows = self.rows()[: self.document.get("at_most")]
+        cells = [[self.cell(row, c["value"]) for c in columns] for row in rows]
+        keys = [tuple(self.kept_apart_by(values[n], columns[n]) for n in groups) for values in cells]
+        labels = [[self.shown(values[n], columns[n]) or "(blank)" for n in groups] for values in cells]
+        wanted = any("total" in c for c in columns)
+        made: list[list[str]] = []
+
+        def end(at: int, level: int) -> None:
+            for depth in range(len(groups), level, -1) if options["subtotals"] and wanted else ():
+                members = [n for n, key in enumerate(keys) if key[:depth] == keys[at][:depth]]
+                made.append(self.line(f"Total {labels[at][depth - 1]}", rows, cells, members))
+
+        for at, key in enumerate(keys):
+            before = keys[at - 1] if at else None
+            same = 0
+            while before is not None and same < len(key) and key[same] == before[same]:
+                same += 1
+            if before is not None:
+                end(at - 1, same)
+            for level in range(same, len(groups)):
+                made.append(self.line(f"{columns[groups[level]]['heading']}: {labels[at][level]}", rows, cells, None))
+            made.append([self.guarded(self.shown(v, c), v) for v, c in zip(cells[at], columns, strict=True)])
+        if rows:
+            end(len(rows) - 1, 0)
+        if options["grand_total"] and wanted:
+            made.append(self.line("Total", rows, cells, list(range(len(rows)))))
+        return made
+
+    def kept_apart_by(self, value: Any, column: Mapping[str, Any]) -> Any:
+        """What rows are gathered by below a heading: numbers as they are shown, blanks all alike."""
+        if is_blank(value):
+            return None
+        return self.number(value, column["show"], column) if type(value) in (int, Decimal) else value
+
+    @staticmethod
+    def guarded(text: str, value: Any) -> str:
+        """A text that a spreadsheet would run, behind an apostrophe."""
+        return f"'{text}" if isinstance(value, str) and text.startswith(tuple("=+-@\t\r")) else text
+
+    def line(self, label: str, rows: list[Row], cells: list[list[Any]], members: Sequence[int] | None) -> list[str]:
+        """A line that is no row: its label in the first free place, beside the totals of some rows."""
+        columns = self.document["columns"]
+        found = {
+            n: self.total(n, rows, cells, members)
+            for n, c in enumerate(columns)
+            if members is not None and "total" in c
+        }
+        free = next((n for n in range(len(columns)) if n not in found), None)
+        return [found.get(n, label if n == free else "") for n in range(len(columns))]
+
+    def total(self, n: int, rows: list[Row], cells: list[list[Any]], members: Sequence[int]) -> str:
+        """What stands below a column: made of what is written above it, a number of a shared record once."""
+        column = self.document["columns"][n]
+        met: dict[Any, Any] = {}
+        for at in members:
+            row, value = rows[at], cells[at][n]
+            if is_blank(value):
+                continue
+            table, record, _ = self.world.one(*self.at(row, column["value"]["field"]))
+            end = max(row, key=len)
+            shared = type(value) in (int, Decimal) and record is not row[end] and record is not None
+            met.setdefault((table, record["id"]) if shared and record else at, value)
+        if column["total"] == "count":
+            return str(len(met))
+        numbers = [Decimal(self.number(v, {"decimals": column["show"]["decimals"]}, column)) for v in met.values()]
+        made = {"sum": sum, "mean": lambda all: sum(all) / len(all), "least": min, "greatest": max}[column["total"]]
+        return self.shown(made(numbers), column) if numbers else ""
+
     def steps(self) -> list[int]:
         """All records, and those that each narrowing leaves; only where a row is a record."""
         left = self.world.tables[self.table]

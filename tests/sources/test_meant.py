@@ -241,6 +241,30 @@ class Drawn:
         rows = {"per": "group", "by": by}
         return {"records": "e", "rows": rows, "columns": columns, "filter": {"all": parts}}
 
+    def for_readers(self) -> dict[str, Any]:
+        """A reader's file in which everything is said that a locale would decide."""
+        made = self.of_records() if self.chance.random() < 0.5 else self.of_children()
+        columns = [c for c in made["columns"] if "field" in c["value"]]
+        shows = {
+            "number": {"decimals": 2, "grouping": " ", "decimal_mark": "."}, "date": {"date": "dd/MM/yyyy"},
+            "time": {"date": "yyyy-MM-dd HH:mm:ss"}, "moment": {"date": "yyyy-MM-dd HH:mm:ss"},
+            "clock": {"date": "HH:mm"}, "yes-no": {"yes": "Ja", "no": "Nein"},
+        }  # fmt: skip
+        kinds = {c["id"]: KINDS[c["value"]["field"].rsplit(".", 1)[-1]] for c in columns}
+        for column in columns:
+            kind = kinds[column["id"]]
+            column |= {"show": shows.get(kind, {}), "blank": ""}
+            ways = [None, "count", *(("sum", "mean", "least", "greatest") if kind == "number" else ())]
+            if total := self.some(ways):
+                column["total"] = total
+        known = {c["value"]["field"]: c["id"] for c in columns if kinds[c["id"]] != "text"}
+        groups = self.chance.sample(sorted(known.values()), min(len(known), self.chance.randint(0, 2)))
+        reader = {"title": False, "groups": groups, "subtotals": self.some([True, False]), "grand_total": True}
+        # Groups lead in the order, each by its own level.
+        order = [{"column": g, **self.way()} for g in groups]
+        output = {"style": "reader", "locale": "en_GB", "reader": reader}
+        return {"name": "T", **made, "columns": columns, "order": order, "output": output}
+
     @staticmethod
     def is_ordered(column: dict[str, Any]) -> bool:
         value = column["value"]
@@ -473,6 +497,16 @@ def test_files_say_what_templates_mean(source: Source, tmp_path: Path, seed: int
         assert not expected or told(slip) == meant.totals(), document
         if per is None:
             assert [s["rows"] for s in slip["tally"] if s["kind"] != "limit"] == meant.steps(), document
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_lines_between_the_rows_say_what_they_mean(source: Source, tmp_path: Path, seed: int) -> None:
+    """Headings of groups, subtotals and totals, of what is written above them."""
+    drawn = Drawn(200 + seed)
+    for n in range(40):
+        document = drawn.for_readers()
+        got, _ = in_file(source, document, tmp_path / str(n))
+        assert got == Meant(WORLD, document, NOW).lines(), document
 
 
 @pytest.mark.parametrize("name", ["mariadb", "sqlite"])

@@ -183,7 +183,9 @@ def number_text(value: pl.Expr, column: PlanColumn) -> pl.Expr:
     """
     show = column.show
     if show.decimals and column.kind is Kind.INTEGER and show.factor is None:
-        value = value + pl.lit("." + "0" * show.decimals)
+        # A mean of whole numbers has its own.
+        whole = value + pl.lit("." + "0" * show.decimals)
+        value = pl.when(value.str.contains(".", literal=True)).then(value).otherwise(whole)
     if show.grouping:
         whole = value.str.extract(r"^-?(\d+)")
         grouped = whole.str.reverse().str.replace_all(r"(\d{3})", "${1}" + _plain(show.grouping))

@@ -12,9 +12,11 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Route
 from bouquet.core.plan import PlanColumn
+from bouquet.core.sql.literals import literal
 from bouquet.core.sql.rows import SPLIT, Rows
 from bouquet.core.sql.scope import Element
 from bouquet.core.sql.sheet import SheetStatements, is_computed
+from bouquet.core.values import WHITE
 
 __all__ = ["TotalStatements"]
 
@@ -90,6 +92,9 @@ class TotalStatements(SheetStatements):
             made = self.dialect.mean(value, number) if how == "mean" else self.dialect.total(value, number)
         else:
             made = self.dialect.outermost(value, column.field, greatest=how == "greatest")
+        if how == "mean" and column.show.decimals is not None:
+            even, exact = column.show.rounding == "half_even", replace(number, scale=None)
+            return self.dialect.number_text(made, exact, column.show.decimals, even=even)
         # What is computed has digits of its own, and no needless zeros.
         made_here = is_computed(column.cell) or column.show.factor is not None
         own = how == "mean" or (column.kind.is_number and column.show.decimals is None and made_here)
@@ -126,7 +131,12 @@ class TotalStatements(SheetStatements):
         for n in columns:
             column = plan.columns[n]
             value = self._output(rows, column)
-            outputs.append((f"n{n}", self._number(value, column) if column.kind.is_number else value))
+            if column.kind.is_number:
+                value = self._number(value, column)
+            elif column.field.stored == "text":
+                # A text of white space is as blank as none.
+                value = sa.case((self.dialect.trimmed(value, WHITE) != literal(""), value))
+            outputs.append((f"n{n}", value))
         if not outputs and plan.split is not None:
             outputs.append((SPLIT, self._paper(rows.gathered(plan.split), plan.split)))
             outputs.append(("at", sa.func.row_number().over(order_by=order)))
