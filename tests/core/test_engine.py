@@ -124,7 +124,7 @@ def test_gaps_are_filled_where_all_windows_of_a_field_meet(resolved: Resolve, fi
     """Days, moments with and without an offset, told on the template's clock; the end of the calendar included."""
     said = [
         {"path": field, "is": "in_window", "window": {"type": "between", "first": "2026-06-01", "last": "2026-06-30"}},
-        {"path": field, "is": "between", "values": ["2026-06-10T08:00:00", "9999-12-31T23:00:00"]},
+        {"path": field, "is": "between", "values": ["2026-06-10T08:00:00", "9999-12-31T23:59:59.999999"]},
         {"path": field, "is": "between", "values": ["2026-01-01", "2026-06-20"]},
     ]
     by = [{"path": field, "step": "hour", "fill_gaps": True}]

@@ -35,7 +35,7 @@ from bouquet.core.values import Value, read_value, say_value
 from bouquet.core.vocabulary.comparisons import COMPARISONS, operators_of
 from bouquet.core.windows import Span, resolve_window
 
-__all__ = ["Filters", "next_day"]
+__all__ = ["Filters", "later"]
 
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
 
@@ -261,7 +261,7 @@ class Filters:
         parts: list[Comparison] = []
         for raw, value in zip(node.values or (node.value,), values, strict=True):
             day = _is_day(raw, cell.field.kind)
-            span = Span(value, next_day(value)) if day and isinstance(value, datetime) else None
+            span = Span(value, later(value)) if day and isinstance(value, datetime) else None
             compared: tuple[Value, ...] = () if day else (value,)
             asked = "in_window" if day else "is"
             parts.append(Comparison(cell=cell, operator=asked, values=compared, span=span, exact=False, place=place))
@@ -317,7 +317,7 @@ class Filters:
         timed = kind in (Kind.TIMESTAMP, Kind.MOMENT) and operator == "between" and not _DAY.fullmatch(raw[0])
         if timed and _DAY.fullmatch(raw[1]):
             moments = [v for v in values if isinstance(v, datetime)]
-            return "in_window", (), Span(moments[0], next_day(moments[1]))
+            return "in_window", (), Span(moments[0], later(moments[1]))
         if kind not in (Kind.TIMESTAMP, Kind.MOMENT) or not all(_DAY.fullmatch(r) for r in raw):
             return operator, values, span
         if operator == "between":
@@ -327,7 +327,7 @@ class Filters:
             except ValueError as error:
                 self.state.problem("wrong_value", str(error), f"{place}.values")
         if operator == "after" and isinstance(values[0], datetime):
-            return "at_least", (next_day(values[0]),), None
+            return "at_least", (later(values[0]),), None
         return operator, values, span
 
     def _window_place(self, node: Condition, place: str) -> str:
@@ -415,11 +415,11 @@ def _is_day(raw: object, kind: Kind) -> bool:
     return kind in (Kind.TIMESTAMP, Kind.MOMENT) and _DAY.fullmatch(str(raw)) is not None
 
 
-def next_day(moment: datetime) -> datetime:
+def later(moment: datetime, by: timedelta = timedelta(days=1)) -> datetime:
     """
-    The same time on the day after; the end of the calendar on its last day.
+    A moment so much later, by the clock; the end of the calendar where that is beyond it.
     """
     try:
-        return moment + timedelta(days=1)
+        return moment + by
     except OverflowError:
         return datetime.max.replace(tzinfo=moment.tzinfo)

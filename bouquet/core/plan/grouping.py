@@ -11,7 +11,7 @@ from datetime import date, datetime, time, timedelta
 from bouquet.core.catalogue import Kind, Route
 from bouquet.core.errors import WayOut
 from bouquet.core.language import tr
-from bouquet.core.plan.filters import Filters, next_day
+from bouquet.core.plan.filters import Filters, later
 from bouquet.core.plan.model import GroupBy
 from bouquet.core.plan.nodes import Comparison, Read, Stepped
 from bouquet.core.plan.state import ResolutionContext
@@ -127,10 +127,10 @@ class Grouping:
             return condition.span
         first, last = condition.values
         if isinstance(first, datetime) and isinstance(last, datetime):
-            return Span(first, last + timedelta(microseconds=1))
+            return Span(first, later(last, timedelta(microseconds=1)))
         if isinstance(first, date) and isinstance(last, date):
             begin, end = (datetime.combine(d, time(0), self.state.zone) for d in (first, last))
-            return Span(begin, next_day(end))
+            return Span(begin, later(end))
         return None
 
     def cell_of(self, path: str, step: str | None) -> Read | Stepped | None:
