@@ -21,6 +21,7 @@ from bouquet.core.plan import Computed, Folded, Plan, PlanColumn
 from bouquet.core.shaping import FORMULA_START, count_empty, odd_starts
 from bouquet.core.shaping.far import far_column
 from bouquet.core.values import EXACT
+from bouquet.core.windows import on_the_clock
 
 __all__ = ["ColumnTotals", "Digest", "Totals", "build_slip"]
 
@@ -51,7 +52,7 @@ class ColumnTotals:
         if self.total is not None:
             facts["total"] = f"{self.total:f}"
         if self.first is not None:
-            first, last = (_on_the_clock(m, self.zone) if self.zone else m for m in (self.first, self.last))
+            first, last = (on_the_clock(m, self.zone) if self.zone else m for m in (self.first, self.last))
             facts |= {"first": first.isoformat(), "last": last.isoformat()}
         return facts
 
@@ -145,16 +146,6 @@ class Totals:
             first, last = values.min(), values.max()
             totals.first = first if totals.first is None else min(totals.first, first)
             totals.last = last if totals.last is None else max(totals.last, last)
-
-
-def _on_the_clock(moment: Any, zone: tzinfo) -> Any:
-    """
-    A moment on a zone's clock; as it is where that clock shows a year that no calendar here has.
-    """
-    try:
-        return moment.astimezone(zone)
-    except OverflowError:
-        return moment
 
 
 def _scale(column: PlanColumn) -> int | None:

@@ -17,7 +17,7 @@ from dateutil.relativedelta import relativedelta
 from bouquet.core.language import CONSTANT, PLURAL, day_words, moment_words, tr, trn
 from bouquet.core.template.filter import Window
 
-__all__ = ["Span", "read_window", "resolve_window", "span_words", "window_words"]
+__all__ = ["Span", "later", "on_the_clock", "read_window", "resolve_window", "span_words", "window_words"]
 
 
 @dataclass(frozen=True)
@@ -52,6 +52,26 @@ class Span:
     @property
     def whole_days(self) -> bool:
         return all(m is None or m.time() == time(0) for m in (self.start, self.end))
+
+
+def later(moment: datetime, by: timedelta = timedelta(days=1)) -> datetime:
+    """
+    A moment so much later, by the clock; the end of the calendar where that is beyond it.
+    """
+    try:
+        return moment + by
+    except OverflowError:
+        return datetime.max.replace(tzinfo=moment.tzinfo)
+
+
+def on_the_clock(moment: datetime, zone: tzinfo) -> datetime:
+    """
+    A moment on a zone's clock; as it is where that clock shows a year that no calendar here has.
+    """
+    try:
+        return moment.astimezone(zone)
+    except OverflowError:
+        return moment
 
 
 def _midnight(day: date, zone: tzinfo) -> datetime:

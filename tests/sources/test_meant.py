@@ -110,7 +110,6 @@ OWN = {
     "region": ["name", "rank"], "p": ["name", "since", "state"], "f": ["note", "amount", "day", "ok"],
     "e": ["num", "i", "t", "d", "ts", "tz", "b", "tm", "state"],
 }  # fmt: skip
-TABLE_OF = {"": "e", "p": "p", "p.region": "region"}
 
 
 def filled(table: str, mark: str) -> str:
@@ -204,7 +203,6 @@ class Drawn:
         parts = self.parts(records) + [{**c, "path": f"{path}.{c['path']}"} for c in self.plain(child)]
         order = self.levels([c for c in columns if self.is_ordered(c)], records)
         rows = {"per": "child", "path": path, "parents_without": kept}
-        # Which of several children comes first is said, down to the last.
         return {"records": records, "rows": rows, "columns": columns, "filter": {"all": parts}, "order": order}
 
     def of_groups(self) -> dict[str, Any]:
@@ -291,14 +289,12 @@ class Drawn:
 
     def folding(self, n: int, records: str, before: str, *, grouped: bool = False) -> dict[str, Any]:
         ways = {
-            "p": [("es", "e"), ("es.fs", "f"), ("es.p", "p")],
+            "p": [("es", "e"), ("es.fs", "f")],
             "e": [("fs", "f")],
             "region": [("ps", "p"), ("ps.es", "e")],
         }
         own = [("", "e"), ("", "e"), ("fs", "f")] if grouped else ways[records]
         way, table = self.some(own)
-        if way == "es.p":
-            way, table = "es", "e"
         hows = ["count", "count_distinct", "sum", "mean", "least", "greatest", "any", "all", "none"]
         hows += ["first", "latest", "joined", "spread"] if not grouped else []
         if grouped and way:

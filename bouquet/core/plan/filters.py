@@ -7,7 +7,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from decimal import Decimal
 from typing import Any, Literal
 
@@ -33,9 +33,9 @@ from bouquet.core.template import (
 )
 from bouquet.core.values import Value, read_value, say_value
 from bouquet.core.vocabulary.comparisons import COMPARISONS, operators_of
-from bouquet.core.windows import Span, resolve_window
+from bouquet.core.windows import Span, later, resolve_window
 
-__all__ = ["Filters", "later"]
+__all__ = ["Filters"]
 
 _DAY = re.compile(r"\d{4}-\d\d-\d\d")
 
@@ -413,13 +413,3 @@ def _is_day(raw: object, kind: Kind) -> bool:
     Whether a day is named where moments are compared.
     """
     return kind in (Kind.TIMESTAMP, Kind.MOMENT) and _DAY.fullmatch(str(raw)) is not None
-
-
-def later(moment: datetime, by: timedelta = timedelta(days=1)) -> datetime:
-    """
-    A moment so much later, by the clock; the end of the calendar where that is beyond it.
-    """
-    try:
-        return moment + by
-    except OverflowError:
-        return datetime.max.replace(tzinfo=moment.tzinfo)

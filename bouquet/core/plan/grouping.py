@@ -11,7 +11,7 @@ from datetime import date, datetime, time, timedelta
 from bouquet.core.catalogue import Kind, Route
 from bouquet.core.errors import WayOut
 from bouquet.core.language import tr
-from bouquet.core.plan.filters import Filters, later
+from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.model import GroupBy
 from bouquet.core.plan.nodes import Comparison, Read, Stepped
 from bouquet.core.plan.state import ResolutionContext
@@ -22,7 +22,7 @@ from bouquet.core.template import (
     Narrowing,
     PerGroup,
 )
-from bouquet.core.windows import Span
+from bouquet.core.windows import Span, later, on_the_clock
 
 __all__ = ["Grouping"]
 
@@ -114,10 +114,7 @@ class Grouping:
         """
         if moment is None or moment.tzinfo is None:
             return moment.replace(tzinfo=self.state.zone) if moment is not None else None
-        try:
-            return moment.astimezone(self.state.zone)
-        except OverflowError:
-            return moment.replace(tzinfo=self.state.zone)
+        return on_the_clock(moment, self.state.zone)
 
     def _said_by(self, condition: Comparison) -> Span | None:
         """
