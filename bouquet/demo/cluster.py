@@ -185,8 +185,14 @@ class Cluster:
         return (p for p in (*last, *range(FIRST_PORT, FIRST_PORT + PORTS_TRIED)) if port_is_free(p))
 
     def _start_at(self, port: int, log: Path) -> subprocess.CompletedProcess[str]:
-        options = f"-p {port} -c listen_addresses=127.0.0.1 -c unix_socket_directories="
+        options = f"-p {port} -c listen_addresses={self._listens()} -c unix_socket_directories="
         return self._run("pg_ctl", "start", "-w", "-t", "60", "-D", str(self.data), "-l", str(log), "-o", options)
+
+    def _listens(self) -> str:
+        """
+        The address that it listens on.
+        """
+        return "127.0.0.1"
 
     @contextmanager
     def _starting(self) -> Iterator[None]:
@@ -303,16 +309,20 @@ class Cluster:
         if line not in known:
             path.write_text(f"{known}\n{line}")
 
-    def _run(self, program: str, *arguments: str) -> subprocess.CompletedProcess[str]:
+    def _command(self, program: str, *arguments: str) -> list[str]:
+        """
+        How a program of PostgreSQL is started, by the user that runs it.
+        """
         command = [str(binaries() / program), *arguments]
-        if self.root:
-            command = ["runuser", "-u", self.user, "--", *command]
+        return ["runuser", "-u", self.user, "--", *command] if self.root else command
+
+    def _run(self, program: str, *arguments: str) -> subprocess.CompletedProcess[str]:
         # The server must not keep our pipes open, and its user may not be able to enter our folder.
         environment = {k: v for k, v in os.environ.items() if not re.match(r"PG[A-Z]", k)}
         detached = program == "pg_ctl" and arguments[0] == "start"
         output = subprocess.DEVNULL if detached else subprocess.PIPE
         return subprocess.run(
-            command,
+            self._command(program, *arguments),
             cwd="/",
             env=environment,
             stdout=output,

@@ -16,7 +16,7 @@ import structlog
 from psycopg import sql
 
 from bouquet.core.errors import BouquetError
-from bouquet.database_urls import watched_url
+from bouquet.database_urls import watched_async, watched_url
 from bouquet.runs import Services
 from bouquet.sources import Source
 from bouquet.store.models import Round
@@ -107,6 +107,7 @@ async def _listen_to(services: Services, source: str, channels: frozenset[str], 
             await asyncio.Event().wait()
             return
         async with await psycopg.AsyncConnection.connect(watched_url(found.url), autocommit=True) as connection:
+            await watched_async(connection)
             for channel in sorted(channels):
                 await connection.execute(sql.SQL("LISTEN {}").format(sql.Identifier(channel)))
             while True:

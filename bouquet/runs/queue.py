@@ -22,6 +22,7 @@ from psycopg.errors import UniqueViolation
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.language import tr
+from bouquet.database_urls import watched_async, watched_sync
 from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.retention import expire_files, sweep_files
@@ -71,16 +72,19 @@ class Queue:
 
     def __init__(self, services: Services) -> None:
         self.services = services
-        self.app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url, **POOL))
+        self.app = procrastinate.App(connector=self._connector())
         # Deliveries are worked off beside, with connections of their own.
-        self.sender = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=services.store.url, **POOL))
+        self.sender = procrastinate.App(connector=self._connector())
         # Askers know the task by its name only: a task of the workers' app would bring the workers' connection along.
         self._sync = procrastinate.App(
-            connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, **POOL)
+            connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, configure=watched_sync, **POOL)
         )
         self._after_runs: list[Callable[[int], None]] = []
         self._beside: list[Callable[[], Coroutine[Any, Any, None]]] = []
         self._add_tasks()
+
+    def _connector(self) -> procrastinate.PsycopgConnector:
+        return procrastinate.PsycopgConnector(conninfo=self.services.store.url, configure=watched_async, **POOL)
 
     def _add_tasks(self) -> None:
         retry = procrastinate.RetryStrategy(

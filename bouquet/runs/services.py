@@ -152,8 +152,10 @@ class Services:
         source = None
         if settings.source_url is not None:
             source = Source(settings.source_name, settings.source_url.get_secret_value(), settings.source_catalogue)
+        store = Store(settings.store_url.get_secret_value())
         return cls(
-            store=Store(settings.store_url.get_secret_value()),
+            store=store,
+            clock=store.now,
             configured=source,
             vault=Vault(settings.secret_key.get_secret_value()),
             files=settings.files,

@@ -2,7 +2,8 @@
 Where the files of runs are kept: a folder, or anything that fsspec reaches by a URL.
 
 A run's attempt writes into a workplace of its own on this machine. In a folder that is already the place where the
-files stay; elsewhere they are put beside their names and renamed, so that no half file is ever seen.
+files stay; elsewhere they are put beside their names and renamed, so that no half file is ever seen, but for stores in
+which a file is there as a whole or not at all.
 """
 
 from __future__ import annotations
@@ -26,13 +27,16 @@ __all__ = ["FileStore"]
 #: Bytes read at a time.
 CHUNK = 1 << 20
 
+# By name: only houses that have an object store load its client.
+fsspec.register_implementation("s3", "bouquet.runs.object_store.ObjectStore", clobber=True)
+
 
 class FileStore:
     """
     The file store.
 
     Args:
-        where: A folder, or an fsspec URL such as `sftp://host/path`.
+        where: A folder, or an fsspec URL such as `sftp://host/path` or `s3://bucket/path`.
         options: What fsspec wants to know besides, such as a password.
     """
 
@@ -83,9 +87,12 @@ class FileStore:
             else:
                 fs, target = self._fs(), self._at(name)
                 fs.makedirs(posixpath.dirname(target), exist_ok=True)
-                beside = posixpath.join(posixpath.dirname(target), half)
-                fs.put_file(str(path), beside)
-                fs.mv(beside, target)
+                if getattr(fs, "whole_at_once", False):
+                    fs.put_file(str(path), target)
+                else:
+                    beside = posixpath.join(posixpath.dirname(target), half)
+                    fs.put_file(str(path), beside)
+                    fs.mv(beside, target)
         except OSError as error:
             reason = (error.strerror or str(error)).lower()
             raise WriteError(tr("The file could not be put into the file store: {reason}.", reason=reason)) from error

@@ -14,6 +14,8 @@ import pyarrow as pa
 from adbc_driver_manager import AdbcConnection, AdbcStatement, Error
 from adbc_driver_manager._reader import AdbcRecordBatchReader
 
+from bouquet.database_urls import WATCHED_BY_SERVER
+
 __all__ = ["Connection", "Query"]
 
 
@@ -76,7 +78,15 @@ class Connection:
         except BaseException:
             self._database.close()
             raise
-        self._connection.set_autocommit(False)
+        try:
+            # Before it is in a transaction: what is set there would end with it. Others that speak the protocol of
+            # PostgreSQL may know nothing of it.
+            with suppress(Error):
+                self.execute(WATCHED_BY_SERVER)
+            self._connection.set_autocommit(False)
+        except BaseException:
+            self.close()
+            raise
 
     @contextmanager
     def query(self, text: str, **options: str) -> Iterator[Query]:

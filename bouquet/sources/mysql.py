@@ -16,6 +16,10 @@ __all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "pre
 #: Bytes that values joined in one cell may come to.
 LONGEST_JOINED = 1_073_741_824
 
+#: Seconds that a session may be idle, and that its rows may wait to be read, while a file is written: not the few that
+#: some houses allow, and not the hours after which the server would notice that our machine vanished.
+IDLE, UNREAD = 3_600, 600
+
 #: The error that a table, or a statement about it, is not for this person (ER_TABLEACCESS_DENIED_ERROR).
 DENIED = 1142
 
@@ -66,7 +70,7 @@ def prepare(engine: sa.Engine) -> None:
         with connection.cursor() as cursor:
             cursor.execute(
                 "SET SESSION sql_mode = 'PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES', time_zone = '+00:00', "
-                f"group_concat_max_len = {LONGEST_JOINED}"
+                f"group_concat_max_len = {LONGEST_JOINED}, wait_timeout = {IDLE}, net_write_timeout = {UNREAD}"
             )
             cursor.execute("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
             cursor.execute("SELECT VERSION()")
@@ -75,6 +79,10 @@ def prepare(engine: sa.Engine) -> None:
             # How many steps of time there may be where gaps are filled.
             steps = "max_recursive_iterations" if mariadb else "cte_max_recursion_depth"
             cursor.execute(f"SET SESSION {steps} = {MOST_STEPS}")
+            if mariadb:
+                cursor.execute(
+                    f"SET SESSION idle_transaction_timeout = {IDLE}, idle_readonly_transaction_timeout = {IDLE}"
+                )
             cursor.execute(f"SET collation_connection = {collation}")
 
     def begin(connection: sa.Connection) -> None:

@@ -31,6 +31,10 @@ BATCH_BYTES = 1_600_000
 #: The cost of all rows and their number, in the first line of a plan.
 PLANNED = re.compile(r"\(cost=[\d.]+\.\.([\d.]+) rows=(\d+)")
 
+#: Milliseconds that a snapshot may lie idle while a file is written, whatever the house lets others do: a minute that
+#: is meant for what people forgot would end a long run.
+IDLE_SNAPSHOT = 3_600_000
+
 #: Idle connections kept for previews.
 IDLE_CONNECTIONS = 24
 
@@ -172,9 +176,10 @@ class PostgresReader:
                 connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
                 # Compiling a plan to machine code costs more than a look at fifty rows.
                 jit = "off" if timeout_ms else "on"
-                ((_, _, now, encoding),) = connection.rows(
+                ((_, _, now, encoding, _),) = connection.rows(
                     f"SELECT set_config('statement_timeout', '{int(timeout_ms or 0)}', true), "
-                    f"set_config('jit', '{jit}', true), transaction_timestamp(), current_setting('server_encoding')"
+                    f"set_config('jit', '{jit}', true), transaction_timestamp(), current_setting('server_encoding'), "
+                    f"set_config('idle_in_transaction_session_timeout', '{IDLE_SNAPSHOT}', true)"
                 )
                 if encoding in UNTOLD:
                     # What it keeps is given as it is, and not refused.

@@ -21,7 +21,7 @@ from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.core.rights import Rights, Scope
-from bouquet.database_urls import watched_url
+from bouquet.database_urls import watched_engine
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader, Snapshot
 from bouquet.sources.encodings import fit_statements
@@ -127,8 +127,7 @@ class Source:
         self.reader: Reader
         if sa.make_url(url).get_backend_name() == "postgresql":
             self.reader = PostgresReader(url, self.title)
-            engine_url = sa.make_url(watched_url(url)).set(drivername="postgresql+psycopg")
-            self._engine = sa.create_engine(engine_url, poolclass=sa.NullPool)
+            self._engine = watched_engine(url, poolclass=sa.NullPool)
             fit_statements(self._engine)
         else:
             reader = AlchemyReader(url, self.title)

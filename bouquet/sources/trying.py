@@ -15,7 +15,7 @@ import sqlalchemy as sa
 
 from bouquet.core.language import Texts, tr
 from bouquet.core.sql import DIALECTS
-from bouquet.database_urls import watched_url
+from bouquet.database_urls import watched_engine, watched_url
 from bouquet.sources import mysql, sqlite
 from bouquet.sources.tables import read_tables
 
@@ -184,7 +184,7 @@ def _try_postgres(url: sa.URL, host: str) -> Iterator[Step]:
         yield _encrypted(connection, host)
         yield _reads_only(connection)
         yield from _state(connection)
-    engine = sa.create_engine(sa.make_url(_plain(url)).set(drivername="postgresql+psycopg"), poolclass=sa.NullPool)
+    engine = watched_engine(_plain(url), poolclass=sa.NullPool)
     with engine.connect() as reading:
         yield _seen(reading)
 

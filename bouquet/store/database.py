@@ -5,22 +5,31 @@ The connection to Bouquet's own database, and bringing it up to date.
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
+import psycopg
 import sqlalchemy as sa
+import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
 from bouquet.core.values import json_number
-from bouquet.database_urls import watched_url
+from bouquet.database_urls import watched_engine, watched_url
 
 __all__ = ["Store"]
 
+log = structlog.get_logger()
+
 #: Connections that a process keeps, and that it makes for a moment beyond these.
 POOLED, BEYOND = 20, 12
+
+#: Seconds between two looks at the database's clock, and the difference that is none: asking takes time, too.
+LOOKED_AT, NO_DIFFERENCE = 60.0, timedelta(seconds=1)
 
 
 def _as_json(value: Any) -> str:
@@ -49,8 +58,8 @@ class Store:
     def __init__(self, url: str) -> None:
         self.url = watched_url(url)
         # A restart of the database must cost nobody an error: dead connections are noticed and replaced.
-        self.engine = sa.create_engine(
-            sa.make_url(self.url).set(drivername="postgresql+psycopg"),
+        self.engine = watched_engine(
+            self.url,
             pool_pre_ping=True,
             json_serializer=_as_json,
             # Errors are logged, and values are nobody's there.
@@ -60,6 +69,9 @@ class Store:
             max_overflow=BEYOND,
         )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        #: What our clock lacks to that of the database's machine, and when they were compared.
+        self._behind, self._compared = timedelta(0), float("-inf")
+        sa.event.listen(self.engine, "checkout", self._compare_clocks)
 
     @contextmanager
     def session(self) -> Iterator[Session]:
@@ -68,6 +80,33 @@ class Store:
         """
         with self._sessions.begin() as session:
             yield session
+
+    def now(self) -> datetime:
+        """
+        The moment, in UTC. All machines of a house go by one clock, that of the machine of its database: one whose own
+        is wrong begins no round early and takes nobody for dead.
+        """
+        return datetime.now(UTC) + self._behind
+
+    def _compare_clocks(self, connection: psycopg.Connection[Any], _record: Any, _proxy: Any) -> None:
+        """
+        Look at the database's clock now and then, over a connection that somebody is about to use.
+        """
+        begun = time.monotonic()
+        if begun - self._compared < LOOKED_AT:
+            return
+        here = datetime.now(UTC)
+        # Where the connection is lost, whoever uses it is told.
+        with suppress(psycopg.Error):
+            found = connection.execute("SELECT clock_timestamp()").fetchone()
+            connection.rollback()
+            assert found is not None
+            ended = time.monotonic()
+            behind = found[0].astimezone(UTC) - here - timedelta(seconds=(ended - begun) / 2)
+            behind = behind if abs(behind) > NO_DIFFERENCE else timedelta(0)
+            if abs(behind - self._behind) > NO_DIFFERENCE:
+                log.warning("clock_differs", seconds_behind_database=round(behind.total_seconds(), 1))
+            self._behind, self._compared = behind, ended
 
     def is_empty(self) -> bool:
         """

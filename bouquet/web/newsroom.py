@@ -18,6 +18,7 @@ import sqlalchemy as sa
 import structlog
 from starlette.concurrency import run_in_threadpool
 
+from bouquet.database_urls import watched_async
 from bouquet.store import Store
 
 __all__ = ["Newsroom"]
@@ -94,7 +95,9 @@ class Newsroom:
 
     async def _connection(self) -> psycopg.AsyncConnection[tuple[object, ...]]:
         # None of the store's own: that may close before this has ended.
-        return await psycopg.AsyncConnection.connect(self.store.url, autocommit=True, connect_timeout=5)
+        made = await psycopg.AsyncConnection.connect(self.store.url, autocommit=True, connect_timeout=5)
+        await watched_async(made)
+        return made
 
     def _wake_all(self) -> None:
         for events in self._waiting.values():

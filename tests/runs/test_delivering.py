@@ -19,6 +19,7 @@ import sqlalchemy as sa
 
 from bouquet.core.errors import WriteError
 from bouquet.core.template import read_document
+from bouquet.demo.post_room import Room, store_stand_in
 from bouquet.runs import Services, appendable, ask_for_run, delivering, execute, expire_files, sweep_files
 from bouquet.runs.storage import FileStore
 from bouquet.store import runs as ledger
@@ -288,9 +289,9 @@ def sftp(tmp_path: Path) -> Iterator[str]:
     thread.join(10)
 
 
-@pytest.fixture(params=["folder", "memory", "sftp"])
+@pytest.fixture(params=["folder", "memory", "sftp", "s3"])
 def elsewhere(request: pytest.FixtureRequest, services: Services) -> Iterator[Services]:
-    """Services whose file store is a folder, in memory, or reached by SFTP."""
+    """Services whose file store is a folder, in memory, or reached by SFTP or the S3 protocol."""
     if request.param == "folder":
         yield services
         return
@@ -299,9 +300,16 @@ def elsewhere(request: pytest.FixtureRequest, services: Services) -> Iterator[Se
         where = request.getfixturevalue("sftp")
         options = {"username": "bouquet", "password": "paper", "port": int(where.split(":")[2].strip("/"))}
         where = "sftp://127.0.0.1/store"
+    if request.param == "s3":
+        store = store_stand_in(Room(request.getfixturevalue("tmp_path"), hang=5.0), f"kept-{id(services)}")
+        key, _, secret = store.secret.partition(":")
+        where = f"s3://{store.settings['bucket']}/house"
+        options = {"key": key, "secret": secret, "endpoint_url": store.settings["endpoint"]}
     made = replace(services, files=where, files_options=options)
     yield made
     made.storage.close()
+    if request.param == "s3":
+        store.stop()
 
 
 @pytest.mark.filterwarnings("ignore::DeprecationWarning", "ignore::ResourceWarning")
@@ -361,9 +369,10 @@ def test_a_store_that_refuses_fails_the_run_in_words(
     """Nothing is half kept."""
     blocked = tmp_path / "blocked"
     blocked.write_text("a file where a folder should be")
-    store = FileStore(blocked)
-    with pytest.raises(WriteError, match="could not be put into the file store"):
-        store.put("1/1", Path(__file__))
+    nobody = {"key": "a", "secret": "b", "endpoint_url": "http://127.0.0.1:9"}
+    for store in (FileStore(blocked), FileStore("s3://none/house", nobody)):
+        with pytest.raises(WriteError, match="could not be put into the file store"):
+            store.put("1/1", Path(__file__))
 
 
 def test_a_round_that_was_set_to_grow_without_being_able_to_keeps_its_file(

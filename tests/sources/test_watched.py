@@ -7,14 +7,17 @@ from __future__ import annotations
 import contextlib
 import os
 import socket
+import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+import psycopg
 import pytest
 import sqlalchemy as sa
 
 from bouquet.database_urls import watched_url
-from bouquet.runs import Services
+from bouquet.demo.cluster import Cluster
+from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 
 
@@ -65,6 +68,47 @@ def test_a_mariadb_source_is_watched(mariadb: Callable[[str], str]) -> None:
     with source.reader.snapshot() as snapshot:
         snapshot.rows(sa.select(sa.literal(1).label("one")))
         assert_watched(port_of(url))
+    source.close()
+
+
+#: What a server's kernel says of its side of a connection.
+BY_SERVER = "SELECT name, setting FROM pg_settings WHERE name IN ('tcp_keepalives_idle', 'tcp_user_timeout') ORDER BY 1"
+
+
+def test_a_source_notices_when_we_vanish(source: Source) -> None:
+    """What our machine held there is free after a minute, also when it was used before."""
+    for pooled in (True, True, False):
+        with source.reader.snapshot(pooled=pooled) as snapshot:
+            assert [tuple(row.values()) for row in snapshot.rows(BY_SERVER)] == [
+                ("tcp_keepalives_idle", "30"),
+                ("tcp_user_timeout", "60000"),
+            ]
+
+
+def test_our_own_database_notices_when_a_machine_of_ours_vanishes(services: Services) -> None:
+    """Locks that other workers wait for are free again; so are those of the queue."""
+    with services.store.session() as session:
+        found = [tuple(row) for row in session.execute(sa.text(BY_SERVER))]
+    queue = Queue(services)
+    with queue.opened():
+        row = queue._sync.connector.execute_query_one("SELECT current_setting('tcp_keepalives_idle') AS idle")
+
+    assert found == [("tcp_keepalives_idle", "30"), ("tcp_user_timeout", "60000")]
+    assert row["idle"] == "30"
+
+
+def test_a_snapshot_outlives_what_a_house_allows_the_idle(cluster: Cluster) -> None:
+    """A minute after which sessions are ended that somebody left open is not meant for a file that takes longer."""
+    cluster.drop_database("hurried")
+    cluster.ensure_database("hurried", "bouquet")
+    url = cluster.url("hurried", "bouquet", "test-only")
+    with psycopg.connect(url, autocommit=True) as connection:
+        connection.execute(f"ALTER DATABASE {connection.info.dbname} SET idle_in_transaction_session_timeout = '300ms'")
+    source = Source("hurried", url)
+    with source.reader.snapshot() as snapshot:
+        snapshot.rows("SELECT 1 AS one")
+        time.sleep(0.8)
+        assert snapshot.rows("SELECT 2 AS two") == [{"two": 2}]
     source.close()
 
 
