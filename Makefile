@@ -1,7 +1,7 @@
 SHELL := /bin/bash
 export PATH := $(CURDIR)/.venv/bin:$(PATH)
 
-.PHONY: demo serve test lint faults hostile screenshots bench example api texts requirements clean
+.PHONY: demo serve test lint faults cluster hostile screenshots bench example api texts requirements clean
 
 demo: ## Install what is missing, set Marrowby up, and serve it
 	@scripts/bootstrap.sh
@@ -30,6 +30,10 @@ faults: ## Kills, restarts, full disks: 200 kills and 6 restarts of the database
 	@scripts/bootstrap.sh
 	BOUQUET_KILLS_A_STEP=20 python -m pytest tests/rounds/test_killed.py tests/runs/test_faults.py tests/runs/test_relied_on.py
 	python -m pytest -s -m campaign tests/campaigns
+
+cluster: ## A house on five hosts, made of network namespaces, whose cables are pulled while it works; needs root
+	@scripts/bootstrap.sh
+	python -m pytest -s -m campaign tests/campaigns/test_many_machines.py
 
 hostile: ## Limits, bad uploads, hostile templates; 25,000 requests of each of four people
 	@scripts/bootstrap.sh

@@ -4,12 +4,23 @@ Addresses of PostgreSQL databases, with the encoding that we speak, and what not
 
 from __future__ import annotations
 
+import re
 from typing import Any
+from urllib.parse import quote
 
 import psycopg
 import sqlalchemy as sa
 
-__all__ = ["WATCHED_BY_SERVER", "watched_async", "watched_engine", "watched_sync", "watched_url"]
+__all__ = [
+    "WATCHED_BY_SERVER",
+    "backend_of",
+    "parsed_url",
+    "watched_async",
+    "watched_engine",
+    "watched_sync",
+    "watched_url",
+    "with_option",
+]
 
 #: Seconds of a silent connection until the other side is asked whether it is there, seconds between such questions, and
 #: how many; and milliseconds that what was sent may stay unconfirmed.
@@ -39,13 +50,57 @@ WHERE name IN ('tcp_keepalives_idle', 'tcp_keepalives_interval', 'tcp_keepalives
 """
 
 
+#: The names that PostgreSQL goes by in addresses, with or without a driver's; and several machines in one.
+_POSTGRESQL = re.compile(r"^postgres(?:ql)?(?:\+\w+)?://")
+_SEVERAL = re.compile(r"^(postgresql://(?:[^@/?]*@)?)([^/?@]*,[^/?@]*)(.*)$", re.DOTALL)
+
+
+def parsed_url(url: str) -> sa.URL:
+    """
+    The parts of an address, whatever name PostgreSQL goes by in it. Where it names several machines, as PostgreSQL's
+    own library takes them, they are one host without a port: `a:5432,b:5433`.
+
+    Raises `sqlalchemy.exc.ArgumentError` and ValueError for what is no address.
+    """
+    plain = _POSTGRESQL.sub("postgresql://", url)
+    several = _SEVERAL.match(plain) if plain.startswith("postgresql:") else None
+    if several is None:
+        return sa.make_url(plain)
+    return sa.make_url(f"{several[1]}several{several[3]}").set(host=several[2])
+
+
+def backend_of(url: str) -> str:
+    """
+    What kind of database an address leads to, such as `postgresql`.
+    """
+    return parsed_url(url).get_backend_name()
+
+
 def watched_url(url: str) -> str:
     """
-    The address, with these parameters where it says nothing else of them.
+    An address of PostgreSQL with the parameters of `WATCH` where it says nothing else of them. All that it
+    says itself stays letter for letter, as the database's own library reads it.
     """
-    made = sa.make_url(url)
-    missing = {name: value for name, value in WATCH.items() if name not in made.query}
-    return made.update_query_dict(missing).render_as_string(hide_password=False)
+    plain = _POSTGRESQL.sub("postgresql://", url)
+    _, asked, query = plain.partition("?")
+    known = {part.partition("=")[0] for part in query.split("&")}
+    missing = "&".join(f"{name}={quote(value)}" for name, value in WATCH.items() if name not in known)
+    return f"{plain}{'&' if query else '' if asked else '?'}{missing}" if missing else plain
+
+
+def with_option(url: str, option: str) -> str:
+    """
+    An address of PostgreSQL with one more option of the server's for its sessions, such as `--geqo=off`, after those
+    that it has.
+    """
+    base, _, query = url.partition("?")
+    parts = query.split("&") if query else []
+    found = next((n for n, part in enumerate(parts) if part.startswith("options=")), None)
+    if found is None:
+        parts.append(f"options={quote(option)}")
+    else:
+        parts[found] += quote(f" {option}")
+    return f"{base}?{'&'.join(parts)}"
 
 
 def watched_sync(connection: psycopg.Connection[Any]) -> None:
@@ -68,7 +123,8 @@ def watched_engine(url: str, **options: Any) -> sa.Engine:
     """
     An engine for a PostgreSQL database, both sides of whose connections notice when the other one is gone.
     """
-    address = sa.make_url(watched_url(url)).set(drivername="postgresql+psycopg")
-    engine = sa.create_engine(address, **options)
+    address = watched_url(url)
+    # The database's own library reads the address: there is more to it than SQLAlchemy knows.
+    engine = sa.create_engine("postgresql+psycopg://", creator=lambda: psycopg.connect(address), **options)
     sa.event.listen(engine, "connect", lambda _, record: watched_sync(record.driver_connection))
     return engine

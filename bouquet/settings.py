@@ -43,7 +43,7 @@ class Settings(BaseSettings):
     secret_key: SecretStr = SecretStr("")
     #: The curated catalogue (TOML), if there is one.
     source_catalogue: Path | None = None
-    #: Where the files that runs make are kept: a folder, or an fsspec URL such as sftp://host/path.
+    #: Where the files that runs make are kept: a folder, s3://bucket/path, or an fsspec URL such as sftp://host/path.
     files: str = "var/files"
     #: What fsspec wants to know besides, such as a password, as a JSON object.
     files_options: SecretStr = SecretStr("{}")

@@ -12,7 +12,6 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated, Any
 
-import sqlalchemy.exc
 import typer
 
 from bouquet.cli.common import (
@@ -29,6 +28,7 @@ from bouquet.core.errors import WriteError
 from bouquet.core.template import BUNDLE, BundleContents, read_document, whole_templates, with_own_folders
 from bouquet.runs import (
     ATTEMPTS,
+    PASSING,
     RunFailed,
     Services,
     ask_for_comparison,
@@ -39,7 +39,6 @@ from bouquet.runs import (
     gather_bundle,
     sweep_files,
 )
-from bouquet.sources import SourceDown
 from bouquet.store import NotFound
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
@@ -305,7 +304,7 @@ def _execute(services: Services, run_id: int) -> Run:
     for tried in range(1, ATTEMPTS + 1):
         try:
             execute(services, run_id)
-        except (SourceDown, sqlalchemy.exc.DBAPIError) as error:
+        except PASSING as error:
             if tried == ATTEMPTS:
                 typer.echo(f"Run {run_id} could not be carried out; a worker takes it up again. {error}", err=True)
                 raise typer.Exit(1) from error

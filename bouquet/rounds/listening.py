@@ -16,7 +16,7 @@ import structlog
 from psycopg import sql
 
 from bouquet.core.errors import BouquetError
-from bouquet.database_urls import watched_async, watched_url
+from bouquet.database_urls import backend_of, watched_async, watched_url
 from bouquet.runs import Services
 from bouquet.sources import Source
 from bouquet.store.models import Round
@@ -102,7 +102,7 @@ async def _noticed(connection: psycopg.AsyncConnection) -> list[str]:
 async def _listen_to(services: Services, source: str, channels: frozenset[str], look: Callable[[], object]) -> None:
     try:
         found = await asyncio.to_thread(services.source_of, source)
-        if not isinstance(found, Source) or sa.make_url(found.url).get_backend_name() != "postgresql":
+        if not isinstance(found, Source) or backend_of(found.url) != "postgresql":
             # Others know no NOTIFY; their rounds look in their rhythm. Nothing to do until the channels change.
             await asyncio.Event().wait()
             return

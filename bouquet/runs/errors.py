@@ -9,7 +9,7 @@ from typing import Any
 from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.language import tr
 
-__all__ = ["FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
+__all__ = ["FilesDown", "FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
 
 
 class RunCancelled(BouquetError):
@@ -34,6 +34,14 @@ class RunGivenUp(BouquetError):
     """
 
     code = "given_up"
+
+
+class FilesDown(BouquetError):
+    """
+    The file store, which is another machine's, cannot be reached, or does not do what it is asked just now.
+    """
+
+    code = "files_down"
 
 
 class FolderError(BouquetError):

@@ -30,7 +30,7 @@ from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.delivering import deliver
-from bouquet.runs.errors import RunCancelled, RunFailed, RunGivenUp, error_facts
+from bouquet.runs.errors import FilesDown, RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.exported import Exported
 from bouquet.runs.services import Services
 from bouquet.runs.shares import export_shares, shares_of
@@ -42,7 +42,7 @@ from bouquet.store.rounds import SOURCE_CHANGED
 from bouquet.store.whereabouts import keep_keys
 from bouquet.traces import span
 
-__all__ = ["ATTEMPTS", "execute"]
+__all__ = ["ATTEMPTS", "PASSING", "execute"]
 
 log = structlog.get_logger()
 
@@ -54,6 +54,10 @@ MOST_TRIES = 24
 
 #: Seconds between two looks at whether a run was cancelled; progress is noted as often.
 HEARTBEAT = 0.5
+
+
+#: What may be better when it is tried again: the source, the file store or our own database was away.
+PASSING = (SourceDown, FilesDown, DBAPIError)
 
 
 @dataclass
@@ -95,7 +99,7 @@ def execute(services: Services, run_id: int) -> None:
     """
     Carry out a run that was asked for, and enter how it ended. Does nothing when it is over.
 
-    Raises SourceDown or a database error while trying again may help; the caller repeats.
+    Raises one of PASSING while trying again may help; the caller repeats.
     """
     with span("run", run=run_id) as told:
         _attempt(services, run_id)
@@ -136,7 +140,7 @@ def _carry_through(services: Services, run: Run) -> None:
     try:
         if run.status != "releasing" and run.stage != "delivering":
             made = _carry_out_as_it_is(services, run)
-    except (SourceDown, DBAPIError) as error:
+    except PASSING as error:
         if run.attempt < ATTEMPTS:
             log.warning("run_interrupted", run=run.id, attempt=run.attempt, error=str(error))
             raise
@@ -178,8 +182,8 @@ def _send(services: Services, run: Run) -> None:
     try:
         if run.round_id is not None and _goes_elsewhere(services, run):
             deliver(services, run, files, lambda: _planned(services, run).alone)
-    except (SourceDown, DBAPIError):
-        # To append, the source is asked what the file begins with; it and the store may come back.
+    except PASSING:
+        # To append, the source is asked what the file begins with; it and the stores may come back.
         raise
     except (BouquetError, OSError) as error:
         facts = error_facts(error)

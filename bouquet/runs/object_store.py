@@ -6,6 +6,7 @@ Nothing is written beside and renamed: an object is there as a whole or not at a
 
 from __future__ import annotations
 
+import errno
 import io
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -26,12 +27,15 @@ CONNECT, ANSWER, TRIES = 10, 60, 4
 CHUNK = 4 << 20
 
 #: What a store answers where there is no such object.
-ABSENT = frozenset({"404", "NoSuchKey", "NotFound"})
+ABSENT = frozenset({"404", "NoSuchKey", "NotFound", "NoSuchBucket"})
+
+#: What it answers whoever may not do so, whatever the reason is.
+BARRED = frozenset({"403", "AccessDenied", "InvalidAccessKeyId", "SignatureDoesNotMatch", "AllAccessDisabled"})
 
 
 class ObjectStore(fsspec.AbstractFileSystem):  # type: ignore[misc]
     """
-    What a file store needs of an object store. Raises FileNotFoundError, and OSError for all that went wrong else.
+    What a file store needs of an object store. Raises FileNotFoundError, PermissionError, and OSError for all else.
 
     Args:
         key: The name of the key by which requests are signed; without one, what the machine has for that is taken.
@@ -170,10 +174,13 @@ def _as_os_errors(path: str) -> Iterator[None]:
     """
     try:
         yield
-    except botocore.exceptions.ClientError as error:
-        told = error.response.get("Error", {})
-        if str(told.get("Code", "")) in ABSENT:
-            raise FileNotFoundError(path) from error
-        raise OSError(f"{told.get('Code', '')}: {told.get('Message', '')}".strip(": ")) from error
-    except (botocore.exceptions.BotoCoreError, boto3.exceptions.Boto3Error) as error:
-        raise OSError(" ".join(str(error).split())) from error
+    except (botocore.exceptions.ClientError, botocore.exceptions.BotoCoreError, boto3.exceptions.Boto3Error) as error:
+        # Of a file that goes in pieces the library says only in words what the store answered.
+        answered = error.__context__ if isinstance(error, boto3.exceptions.Boto3Error) else error
+        told = answered.response.get("Error", {}) if isinstance(answered, botocore.exceptions.ClientError) else {}
+        code, said = str(told.get("Code", "")), str(told.get("Message", ""))
+        if code in ABSENT:
+            raise FileNotFoundError(errno.ENOENT, said or code, path) from error
+        if code in BARRED:
+            raise PermissionError(errno.EACCES, said or code, path) from error
+        raise OSError(f"{code}: {said}".strip(": ") or " ".join(str(error).split())) from error

@@ -24,10 +24,9 @@ from sqlalchemy.exc import DBAPIError
 from bouquet.core.language import tr
 from bouquet.database_urls import watched_async, watched_sync
 from bouquet.runs.comparing import carry_out_comparison
-from bouquet.runs.executor import ATTEMPTS, execute
+from bouquet.runs.executor import ATTEMPTS, PASSING, execute
 from bouquet.runs.retention import expire_files, sweep_files
 from bouquet.runs.services import Services
-from bouquet.sources import SourceDown
 from bouquet.store import care, comparisons
 from bouquet.store import runs as ledger
 
@@ -87,9 +86,7 @@ class Queue:
         return procrastinate.PsycopgConnector(conninfo=self.services.store.url, configure=watched_async, **POOL)
 
     def _add_tasks(self) -> None:
-        retry = procrastinate.RetryStrategy(
-            max_attempts=ATTEMPTS, wait=2, linear_wait=4, retry_exceptions={SourceDown, DBAPIError}
-        )
+        retry = procrastinate.RetryStrategy(max_attempts=ATTEMPTS, wait=2, linear_wait=4, retry_exceptions=set(PASSING))
 
         @self.app.task(name="execute_run", retry=retry)
         def execute_run(run_id: int) -> None:

@@ -9,6 +9,7 @@ which a file is there as a whole or not at all.
 from __future__ import annotations
 
 import contextlib
+import errno
 import posixpath
 import shutil
 import tempfile
@@ -19,13 +20,17 @@ from typing import Any
 
 import fsspec
 
-from bouquet.core.errors import WriteError
+from bouquet.core.errors import BouquetError, WriteError
 from bouquet.core.language import tr
+from bouquet.runs.errors import FilesDown
 
 __all__ = ["FileStore"]
 
 #: Bytes read at a time.
 CHUNK = 1 << 20
+
+#: Errors that end by making room: a full disk, a used up share, a disk that is read only.
+FULL = frozenset({errno.ENOSPC, errno.EDQUOT, errno.EROFS})
 
 # By name: only houses that have an object store load its client.
 fsspec.register_implementation("s3", "bouquet.runs.object_store.ObjectStore", clobber=True)
@@ -75,7 +80,7 @@ class FileStore:
         Put a file from anywhere on this machine into a folder of the store, written beside and renamed. Returns the
         path by which it is found again.
 
-        Raises WriteError when it cannot be kept.
+        Raises WriteError when it cannot be kept, FilesDown when trying again may help.
         """
         name, half = f"{folder}/{path.name}", f".{path.name}.part"
         try:
@@ -85,18 +90,22 @@ class FileStore:
                 shutil.copyfile(path, inside / half)
                 (inside / half).replace(inside / path.name)
             else:
-                fs, target = self._fs(), self._at(name)
-                fs.makedirs(posixpath.dirname(target), exist_ok=True)
-                if getattr(fs, "whole_at_once", False):
-                    fs.put_file(str(path), target)
-                else:
-                    beside = posixpath.join(posixpath.dirname(target), half)
-                    fs.put_file(str(path), beside)
-                    fs.mv(beside, target)
+                self._send(path, name, half)
         except OSError as error:
             reason = (error.strerror or str(error)).lower()
             raise WriteError(tr("The file could not be put into the file store: {reason}.", reason=reason)) from error
         return name
+
+    def _send(self, path: Path, name: str, half: str) -> None:
+        with self._reached() as fs:
+            target = self._at(name)
+            fs.makedirs(posixpath.dirname(target), exist_ok=True)
+            if getattr(fs, "whole_at_once", False):
+                fs.put_file(str(path), target)
+            else:
+                beside = posixpath.join(posixpath.dirname(target), half)
+                fs.put_file(str(path), beside)
+                fs.mv(beside, target)
 
     def leave(self, run_id: int, attempt: int) -> None:
         """
@@ -129,8 +138,9 @@ class FileStore:
         with contextlib.suppress(FileNotFoundError):
             if self.folder is not None:
                 (self.folder / path).unlink()
-            else:
-                self._fs().rm_file(self._at(path))
+                return
+            with self._reached() as fs:
+                fs.rm_file(self._at(path))
 
     def size(self, path: str) -> int | None:
         """
@@ -139,7 +149,8 @@ class FileStore:
         try:
             if self.folder is not None:
                 return (self.folder / path).stat().st_size
-            return int(self._fs().size(self._at(path)))
+            with self._reached() as fs:
+                return int(fs.size(self._at(path)))
         except FileNotFoundError:
             return None
 
@@ -161,15 +172,15 @@ class FileStore:
             return
         with tempfile.TemporaryDirectory(prefix="bouquet-") as folder:
             here = Path(folder) / posixpath.basename(path)
-            self._fs().get_file(self._at(path), str(here))
+            with self._reached() as fs:
+                fs.get_file(self._at(path), str(here))
             yield here
 
     def chunks(self, path: str, start: int = 0, length: int | None = None) -> Iterator[bytes]:
         """
         A file's bytes from `start` on, piece by piece, `length` of them if given.
         """
-        opened = (self.folder / path).open("rb") if self.folder is not None else self._fs().open(self._at(path), "rb")
-        with opened as file:
+        with self._opened(path) as file:
             file.seek(start)
             left = length
             while left is None or left > 0:
@@ -178,6 +189,15 @@ class FileStore:
                     return
                 left = None if left is None else left - len(chunk)
                 yield chunk
+
+    @contextmanager
+    def _opened(self, path: str) -> Iterator[Any]:
+        if self.folder is not None:
+            with (self.folder / path).open("rb") as file:
+                yield file
+        else:
+            with self._reached() as fs, fs.open(self._at(path), "rb") as file:
+                yield file
 
     def listing(self, below: str = "") -> Iterator[tuple[str, int]]:
         """
@@ -190,20 +210,38 @@ class FileStore:
                     if path.is_file():
                         yield path.relative_to(self.folder).as_posix(), path.stat().st_size
             return
-        fs, root = self._fs(), self._at("")
-        with contextlib.suppress(FileNotFoundError):
-            for path, facts in sorted(fs.find(self._at(below), detail=True).items()):
-                if facts.get("type") != "directory":
-                    yield posixpath.relpath(path, root), int(facts["size"])
+        found: dict[str, Any] = {}
+        with contextlib.suppress(FileNotFoundError), self._reached() as fs:
+            found, root = fs.find(self._at(below), detail=True), self._at("")
+        for name, facts in sorted(found.items()):
+            if facts.get("type") != "directory":
+                yield posixpath.relpath(name, root), int(facts["size"])
 
-    def _fs(self) -> Any:
-        # Asked anew each time: fsspec keeps one connection for each thread.
+    @contextmanager
+    def _reached(self) -> Iterator[Any]:
+        """
+        The store where it is another machine's. Raises FileNotFoundError, other errors that only a person can mend, and
+        FilesDown for whatever else its library raises; whoever comes next then makes a connection of their own.
+        """
         assert self._url is not None
-        return fsspec.core.url_to_fs(self._url, **self._options)[0]
+        try:
+            # Asked anew each time: fsspec keeps one connection for each thread.
+            yield fsspec.core.url_to_fs(self._url, **self._options)[0]
+        except (BouquetError, FileNotFoundError, PermissionError):
+            raise
+        except Exception as error:
+            fsspec.get_filesystem_class(fsspec.core.split_protocol(self._url)[0]).clear_instance_cache()
+            if isinstance(error, OSError) and error.errno in FULL:
+                raise
+            reason = " ".join(str(error).split()) or type(error).__name__
+            raise FilesDown(tr("The file store cannot be reached just now: {reason}", reason=reason)) from error
 
     def _at(self, path: str) -> str:
+        """
+        A file's place as the store's library names it.
+        """
         assert self._url is not None
-        root = fsspec.core.url_to_fs(self._url, **self._options)[1]
+        root = fsspec.get_filesystem_class(fsspec.core.split_protocol(self._url)[0])._strip_protocol(self._url)
         return posixpath.join(root, path) if path else root
 
     def close(self) -> None:

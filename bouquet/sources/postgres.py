@@ -14,16 +14,17 @@ from typing import Any
 
 import adbc_driver_manager
 import pyarrow as pa
+import sqlalchemy as sa
 
 from bouquet.core.language import tr
 from bouquet.core.sql import render
-from bouquet.database_urls import watched_url
+from bouquet.database_urls import watched_url, with_option
 from bouquet.sources.adbc import Connection, Query
 from bouquet.sources.base import Planned, python_rows
 from bouquet.sources.encodings import UNTOLD, fitted, read_texts
 from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
 
-__all__ = ["PostgresReader", "PostgresSnapshot"]
+__all__ = ["PostgresReader", "PostgresSnapshot", "name_plainly"]
 
 #: Bytes. Smaller batches cost more calls, larger ones more memory and no less time (measured: twice as much, 6 MB).
 BATCH_BYTES = 1_600_000
@@ -31,9 +32,16 @@ BATCH_BYTES = 1_600_000
 #: The cost of all rows and their number, in the first line of a plan.
 PLANNED = re.compile(r"\(cost=[\d.]+\.\.([\d.]+) rows=(\d+)")
 
-#: Milliseconds that a snapshot may lie idle while a file is written, whatever the house lets others do: a minute that
-#: is meant for what people forgot would end a long run.
-IDLE_SNAPSHOT = 3_600_000
+#: How a session is set, whatever the house, the database or the role prefers. How intervals, arrays, ranges and
+#: floating point numbers are written decides what stands in files. A snapshot may lie idle for an hour (in
+#: milliseconds): a minute that is meant for what people forgot would end a long run.
+SESSION = {
+    "datestyle": "ISO",
+    "intervalstyle": "postgres",
+    "extra_float_digits": "1",
+    "bytea_output": "hex",
+    "idle_in_transaction_session_timeout": "3600000",
+}
 
 #: Idle connections kept for previews.
 IDLE_CONNECTIONS = 24
@@ -136,6 +144,7 @@ class PostgresReader:
 
     def __init__(self, url: str, title: str) -> None:
         self.url, self.title = watched_url(url), title
+        self._looked = False
         self._idle: list[Connection] = []
         self._lock = threading.Lock()
 
@@ -176,10 +185,10 @@ class PostgresReader:
                 connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
                 # Compiling a plan to machine code costs more than a look at fifty rows.
                 jit = "off" if timeout_ms else "on"
-                ((_, _, now, encoding, _),) = connection.rows(
-                    f"SELECT set_config('statement_timeout', '{int(timeout_ms or 0)}', true), "
-                    f"set_config('jit', '{jit}', true), transaction_timestamp(), current_setting('server_encoding'), "
-                    f"set_config('idle_in_transaction_session_timeout', '{IDLE_SNAPSHOT}', true)"
+                settings = SESSION | {"statement_timeout": str(int(timeout_ms or 0)), "jit": jit}
+                set_all = ", ".join(f"set_config('{name}', '{value}', true)" for name, value in settings.items())
+                ((now, encoding, *_),) = connection.rows(
+                    f"SELECT transaction_timestamp(), current_setting('server_encoding'), {set_all}"
                 )
                 if encoding in UNTOLD:
                     # What it keeps is given as it is, and not refused.
@@ -192,9 +201,23 @@ class PostgresReader:
     def _connect(self) -> Connection:
         with renamed_errors(self.title):
             try:
-                return Connection(self.url)
+                made = Connection(self.url)
             except adbc_driver_manager.Error as error:
                 raise SourceDown(f"{self.title}: {tr(SourceDown.said)}") from error
+            return made if self._looked else self._looked_at(made)
+
+    def _looked_at(self, connection: Connection) -> Connection:
+        """
+        A first connection, or another one in its place: where all names are quoted, the driver knows no type.
+        """
+        ((quotes,),) = connection.rows("SELECT current_setting('quote_all_identifiers', true)")
+        self._looked = True
+        if quotes not in ("on", b"on"):
+            connection.rollback()
+            return connection
+        _close(connection)
+        self.url = with_option(self.url, "--quote_all_identifiers=off")
+        return Connection(self.url)
 
     def _keep(self, connection: Connection) -> None:
         with self._lock:
@@ -211,6 +234,14 @@ class PostgresReader:
             idle, self._idle = self._idle, []
         for connection in idle:
             _close(connection)
+
+
+def name_plainly(engine: sa.Engine) -> None:
+    """
+    Have an engine's database name its types and columns without marks around them, whatever the house prefers.
+    """
+    plain = "SELECT set_config(name, 'off', true) FROM pg_settings WHERE name = 'quote_all_identifiers'"
+    sa.event.listen(engine, "begin", lambda connection: connection.exec_driver_sql(plain))
 
 
 def _close(connection: Connection) -> None:

@@ -21,7 +21,7 @@ from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.core.rights import Rights, Scope
-from bouquet.database_urls import watched_engine
+from bouquet.database_urls import backend_of, watched_engine
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader, Snapshot
 from bouquet.sources.encodings import fit_statements
@@ -30,7 +30,7 @@ from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import TIME as FIND_TIME
 from bouquet.sources.find import Finding, find_value
 from bouquet.sources.overlay import Overlay, read_overlay
-from bouquet.sources.postgres import PostgresReader
+from bouquet.sources.postgres import PostgresReader, name_plainly
 from bouquet.sources.profile import FieldProfile, profile_record_type
 from bouquet.sources.reflect import Memory, reflect_catalogue
 from bouquet.sources.shape import is_large, reading_digest
@@ -125,17 +125,18 @@ class Source:
         #: The number of the curated version laid over it; 0 for the file's, or none.
         self.curated = 0
         self.reader: Reader
-        if sa.make_url(url).get_backend_name() == "postgresql":
+        if backend_of(url) == "postgresql":
             self.reader = PostgresReader(url, self.title)
             self._engine = watched_engine(url, poolclass=sa.NullPool)
             fit_statements(self._engine)
+            name_plainly(self._engine)
         else:
             reader = AlchemyReader(url, self.title)
             self.reader, self._engine = reader, reader.engine
         #: What runs read: the copy, where there is one.
         self.run_reader: Reader = self.reader
         self.copy = copy
-        if copy and sa.make_url(copy).get_backend_name() == "postgresql":
+        if copy and backend_of(copy) == "postgresql":
             self.run_reader = PostgresReader(copy, tr("the copy of {title}", title=self.title))
         elif copy:
             self.run_reader = AlchemyReader(copy, tr("the copy of {title}", title=self.title))
@@ -259,7 +260,7 @@ class Source:
         """
         How far the copy that a run's snapshot reads lies behind its source; None where nothing tells.
         """
-        if not self.copy or sa.make_url(self.copy).get_backend_name() != "postgresql":
+        if not self.copy or backend_of(self.copy) != "postgresql":
             return None
         # All that came was replayed, and more would come at once: not behind, however long ago the last change was.
         receiving = sa.select(sa.column("pid")).select_from(sa.table("pg_stat_wal_receiver")).exists()

@@ -15,7 +15,7 @@ import sqlalchemy as sa
 
 from bouquet.core.language import Texts, tr
 from bouquet.core.sql import DIALECTS
-from bouquet.database_urls import watched_engine, watched_url
+from bouquet.database_urls import parsed_url, watched_engine, watched_url
 from bouquet.sources import mysql, sqlite
 from bouquet.sources.tables import read_tables
 
@@ -76,7 +76,7 @@ def try_source(url: str) -> Iterator[Step]:
     Try an address, as each step is done. No step says a password, and the last one is the first that is wrong.
     """
     try:
-        parsed = sa.make_url(url)
+        parsed = parsed_url(url)
         backend = parsed.get_backend_name()
     except (sa.exc.ArgumentError, ValueError):
         yield Step(
@@ -91,7 +91,7 @@ def try_source(url: str) -> Iterator[Step]:
     elif backend == "sqlite":
         yield from _try_file(parsed)
     else:
-        yield from _try_server(parsed)
+        yield from _try_server(url, parsed)
 
 
 def _try_file(url: sa.URL) -> Iterator[Step]:
@@ -108,13 +108,13 @@ def _try_file(url: sa.URL) -> Iterator[Step]:
         yield Step(tr("what is seen"), "wrong", tr("This file is no SQLite database."))
 
 
-def _try_server(url: sa.URL) -> Iterator[Step]:
-    mysql_like = url.get_backend_name() in ("mysql", "mariadb")
-    host = url.host or str(url.query.get("host", "127.0.0.1"))
-    reached = _reach(host, url.port or (MYSQL_PORT if mysql_like else PORT))
+def _try_server(url: str, parts: sa.URL) -> Iterator[Step]:
+    mysql_like = parts.get_backend_name() in ("mysql", "mariadb")
+    host = parts.host or str(parts.query.get("host", "127.0.0.1"))
+    reached = _reach(host, parts.port or (MYSQL_PORT if mysql_like else PORT))
     yield reached
     if reached.mark != "wrong":
-        yield from _try_mysql(url) if mysql_like else _try_postgres(url, host)
+        yield from _try_mysql(parts) if mysql_like else _try_postgres(watched_url(url), host)
 
 
 def _reach(host: str, port: int) -> Step:
@@ -168,9 +168,9 @@ def _try_mysql(url: sa.URL) -> Iterator[Step]:
         yield _seen(connection)
 
 
-def _try_postgres(url: sa.URL, host: str) -> Iterator[Step]:
+def _try_postgres(url: str, host: str) -> Iterator[Step]:
     try:
-        connection = psycopg.connect(_plain(url), connect_timeout=2 * WAIT)
+        connection = psycopg.connect(url, connect_timeout=2 * WAIT)
     except psycopg.Error as error:
         yield Step(tr("signed in"), "wrong", _refusal(error))
         return
@@ -184,13 +184,9 @@ def _try_postgres(url: sa.URL, host: str) -> Iterator[Step]:
         yield _encrypted(connection, host)
         yield _reads_only(connection)
         yield from _state(connection)
-    engine = watched_engine(_plain(url), poolclass=sa.NullPool)
+    engine = watched_engine(url, poolclass=sa.NullPool)
     with engine.connect() as reading:
         yield _seen(reading)
-
-
-def _plain(url: sa.URL) -> str:
-    return watched_url(url.set(drivername="postgresql").render_as_string(hide_password=False))
 
 
 def _refusal(error: psycopg.Error) -> str:

@@ -25,7 +25,7 @@ from bouquet.core.sql import LacksError
 from bouquet.delivery import DeliveryError, WrongSettings
 from bouquet.designing.budget import TooMuchAtOnce
 from bouquet.rounds.setting import RoundRefused
-from bouquet.runs import FolderError, MailError, RunFailed
+from bouquet.runs import FilesDown, FolderError, MailError, RunFailed
 from bouquet.sources import (
     NoSource,
     OverlayError,
@@ -75,6 +75,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (Unreadable, 422),
     (BadSpreadsheet, 422),
     (SourceDown, 503),
+    (FilesDown, 503),
     (SourceTimeout, 504),
     (SourceCancelled, 409),
     (SourceRefused, 403),

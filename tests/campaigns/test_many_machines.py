@@ -6,15 +6,19 @@ cables are pulled while they work.
 from __future__ import annotations
 
 import hashlib
+import json
+import socket
 import threading
+import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any, ClassVar
 
+import boto3
 import psycopg
 import pytest
 import sqlalchemy as sa
@@ -99,7 +103,8 @@ class House:
             "BOUQUET_STORE_URL": self.services.store.url,
             "BOUQUET_SOURCE_URL": self.source_url,
             "BOUQUET_SOURCE_NAME": "readings",
-            "BOUQUET_FILES": str(self.folder / "files"),
+            "BOUQUET_FILES": str(self.services.files),
+            "BOUQUET_FILES_OPTIONS": json.dumps(self.services.files_options),
             "BOUQUET_OUTGOING": str(self.folder / "outgoing"),
             "BOUQUET_SECRET_KEY": KEY,
             "BOUQUET_ENV_FILE": str(self.folder / "none"),
@@ -155,14 +160,38 @@ def database(machines: Machines) -> Iterator[DatabaseHost]:
     made.destroy()
 
 
+@pytest.fixture(scope="module")
+def file_store(machines: Machines, tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """The address of an object store on a host of its own."""
+    address, port = machines.addresses["files"], 9_000
+    log = tmp_path_factory.mktemp("files") / "files.log"
+    with machines.running("files", "moto.server", "-H", address, "-p", str(port), env={}, log=log):
+        wait_for(lambda: _answers(address, port), 60)
+        boto3.client(
+            "s3", endpoint_url=f"http://{address}:{port}", region_name="us-east-1",
+            aws_access_key_id="a", aws_secret_access_key="b",
+        ).create_bucket(Bucket="kept")  # fmt: skip
+        yield f"http://{address}:{port}"
+
+
+def _answers(address: str, port: int) -> bool:
+    with suppress(OSError), socket.create_connection((address, port), 1):
+        return True
+    return False
+
+
 @pytest.fixture
-def house(machines: Machines, database: DatabaseHost, tmp_path: Path) -> Iterator[House]:
+def house(machines: Machines, database: DatabaseHost, file_store: str, tmp_path: Path) -> Iterator[House]:
     database.drop_database("house")
     database.ensure_database("house", "bouquet")
     store = Store(database.url("house", "bouquet", "test-only"))
     source_url = database.url("readings", "reader", "test-only")
     source = Source("readings", source_url)
-    services = Services(store, source, tmp_path / "files", tmp_path / "outgoing", clock=now, vault=Vault(KEY))
+    options = {"key": "a", "secret": "b", "endpoint_url": file_store}
+    services = Services(
+        store, source, f"s3://kept/{tmp_path.name}", tmp_path / "outgoing",
+        files_options=options, clock=store.now, vault=Vault(KEY),
+    )  # fmt: skip
     store.migrate()
     queue = Queue(services)
     queue.install()
@@ -171,7 +200,7 @@ def house(machines: Machines, database: DatabaseHost, tmp_path: Path) -> Iterato
         person = session.scalars(sa.select(Person).where(Person.name.startswith("Ines"))).one()
     with queue.opened():
         yield House(machines, database, services, queue, person, tmp_path, source_url)
-    for host in ("one", "two"):
+    for host in ("one", "two", "files"):
         machines.plug(host)
     services.ledger.close()
     source.close()
@@ -187,16 +216,15 @@ def test_a_run_of_a_host_that_was_cut_off_is_made_by_another(house: House) -> No
         with house.worker("two"):
             wait_for(lambda: house.run(run_id).status == "ready", 300)
             made = house.run(run_id)
-            house.machines.plug("one")
-            # The first finds its connections gone, and is a worker like any other again.
-            later = [house.ask(SMALL) for _ in range(6)]
-            wait_for(lambda: all(house.run(r).status == "ready" for r in later), 120)
-            wait_for(lambda: not list((house.folder / "files" / str(run_id)).glob("*/.*")), 90)
+        house.machines.plug("one")
+        # It finds its connections gone, and is a worker like any other again.
+        later = [house.ask(SMALL) for _ in range(6)]
+        _all_ready(house, later)
     again = house.run(run_id)
     assert (again.status, again.rows_written, again.attempt) == ("ready", ROWS, made.attempt)
     assert [f.sha256 for f in again.files] == [f.sha256 for f in made.files]
     (file,) = [f for f in again.files if f.role == "data"]
-    assert hashlib.sha256((house.folder / "files" / file.path).read_bytes()).hexdigest() == file.sha256
+    assert hashlib.sha256(b"".join(house.services.storage.chunks(file.path))).hexdigest() == file.sha256
     with house.services.store.session() as session:
         told = session.scalars(sa.select(Notice.text).where(Notice.run_id == run_id)).all()
     assert len(told) == 1
@@ -262,6 +290,14 @@ def _sent_by_webhook(house: House, port: int) -> int:
         return session.scalars(sa.select(Delivery.id).where(Delivery.run_id == run_id)).one()
 
 
+def _all_ready(house: House, asked: list[int], seconds: int = 300) -> None:
+    """Wait for all of them, and say of each that does not come to its end what holds it up."""
+    end = time.monotonic() + seconds
+    while left := {r: (house.run(r).status, house.run(r).stage) for r in asked if house.run(r).status != "ready"}:
+        assert time.monotonic() < end, left
+        time.sleep(0.5)
+
+
 def _state(house: House, delivery_id: int) -> str:
     with house.services.store.session() as session:
         return session.get_one(Delivery, delivery_id).state
@@ -277,7 +313,22 @@ def test_a_database_out_of_reach_for_a_while_loses_nothing(house: House) -> None
         threading.Event().wait(25)
         house.machines.plug("one")
         house.machines.plug("two")
-        wait_for(lambda: all(house.run(r).status == "ready" for r in asked), 300)
+        _all_ready(house, asked)
     for run_id in asked:
         run = house.run(run_id)
         assert run.rows_written == run.rows_announced in (ROWS, ROWS // 400)
+
+
+def test_a_file_store_out_of_reach_for_a_while_fails_no_run(house: House) -> None:
+    """What is made meanwhile is kept when it is back, without anybody's help."""
+    with house.worker("one"), house.worker("two"):
+        first = house.ask(SMALL)
+        wait_for(lambda: house.run(first).status == "ready")
+        house.machines.pull("files")
+        asked = [house.ask(LARGE if n % 4 == 0 else SMALL) for n in range(6)]
+        threading.Event().wait(20)
+        assert not any(house.run(r).status == "ready" for r in asked)
+        house.machines.plug("files")
+        _all_ready(house, asked)
+    with_files = {f.path for r in (first, *asked) for f in house.run(r).files}
+    assert {path for path, _ in house.services.storage.listing()} == with_files

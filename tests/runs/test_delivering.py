@@ -20,11 +20,12 @@ import sqlalchemy as sa
 from bouquet.core.errors import WriteError
 from bouquet.core.template import read_document
 from bouquet.demo.post_room import Room, store_stand_in
-from bouquet.runs import Services, appendable, ask_for_run, delivering, execute, expire_files, sweep_files
+from bouquet.runs import FilesDown, Services, appendable, ask_for_run, delivering, execute, expire_files, sweep_files
 from bouquet.runs.storage import FileStore
 from bouquet.store import runs as ledger
 from bouquet.store.models import Appending, Round, Run
 from tests.conftest import NOW
+from tests.runs.cable import Cable
 from tests.runs.test_review import WARDS, add_round, get, there, ticked
 
 
@@ -369,10 +370,87 @@ def test_a_store_that_refuses_fails_the_run_in_words(
     """Nothing is half kept."""
     blocked = tmp_path / "blocked"
     blocked.write_text("a file where a folder should be")
-    nobody = {"key": "a", "secret": "b", "endpoint_url": "http://127.0.0.1:9"}
-    for store in (FileStore(blocked), FileStore("s3://none/house", nobody)):
+    far = store_stand_in(Room(tmp_path, hang=5.0), "known")
+    key, _, secret = far.secret.partition(":")
+    options = {"key": key, "secret": secret, "endpoint_url": far.settings["endpoint"]}
+    for store in (FileStore(blocked), FileStore("s3://unknown/house", options)):
         with pytest.raises(WriteError, match="could not be put into the file store"):
             store.put("1/1", Path(__file__))
+    far.stop()
+
+
+@pytest.fixture(params=["sftp", "s3"])
+def behind_a_cable(
+    request: pytest.FixtureRequest, services: Services, tmp_path: Path
+) -> Iterator[tuple[Services, Cable]]:
+    """Services whose file store is behind a cable."""
+    if request.param == "sftp":
+        port = int(request.getfixturevalue("sftp").split(":")[2].strip("/"))
+        with Cable(port) as cable:
+            options: dict[str, Any] = {"username": "bouquet", "password": "paper", "port": cable.port}
+            made = replace(services, files="sftp://127.0.0.1/store", files_options=options)
+            yield made, cable
+            made.storage.close()
+        return
+    store = store_stand_in(Room(tmp_path, hang=5.0), f"far-{id(services)}")
+    key, _, secret = store.secret.partition(":")
+    with Cable(int(store.settings["endpoint"].rpartition(":")[2])) as cable:
+        options = {"key": key, "secret": secret, "endpoint_url": f"http://127.0.0.1:{cable.port}"}
+        made = replace(services, files=f"s3://{store.settings['bucket']}/house", files_options=options)
+        yield made, cable
+        made.storage.close()
+    store.stop()
+
+
+@pytest.mark.filterwarnings("ignore::DeprecationWarning", "ignore::ResourceWarning")
+def test_a_file_store_out_of_reach_fails_no_run(behind_a_cable: tuple[Services, Cable], people: dict[str, Any]) -> None:
+    """The run is tried again and has its file when the store is back; who fetches a file meanwhile is told why."""
+    services, cable = behind_a_cable
+    before = ask_for_run(services, WARDS, person=people["ines"], via="hand")
+    execute(services, before.id)
+    (file,) = get(services, before.id).files
+    asked = ask_for_run(services, WARDS, person=people["ines"], via="hand")
+    cable.pull()
+    with pytest.raises(FilesDown):
+        execute(services, asked.id)
+    with pytest.raises(FilesDown), services.storage.fetched(file.path):
+        pass
+    with pytest.raises(FilesDown):
+        services.storage.size(file.path)
+    assert get(services, asked.id).status == "running"
+    cable.plug()
+    execute(services, asked.id)
+    run = get(services, asked.id)
+
+    assert (run.status, run.attempt) == ("ready", 2)
+    assert b"".join(services.storage.chunks(run.files[0].path)) == b"".join(services.storage.chunks(file.path))
+    assert sorted(path for path, _ in services.storage.listing()) == sorted([file.path, run.files[0].path])
+
+
+@pytest.mark.filterwarnings("ignore::DeprecationWarning", "ignore::ResourceWarning")
+def test_what_is_made_is_delivered_when_the_file_store_is_back(
+    behind_a_cable: tuple[Services, Cable], people: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A file store that goes away between making and delivering leaves nothing for a person to do."""
+    services, cable = behind_a_cable
+    add_round(services, people["ines"], WARDS)
+    (run_id,) = ticked(services)
+    with monkeypatch.context() as patch:
+        patch.setattr("bouquet.runs.executor.deliver", lambda *_: _cut(cable, services, run_id))
+        with pytest.raises(FilesDown):
+            execute(services, run_id)
+    assert get(services, run_id).stage == "delivering"
+    cable.plug()
+    execute(services, run_id)
+
+    assert get(services, run_id).status == "ready"
+    assert len(lines(services)) == 13
+
+
+def _cut(cable: Cable, services: Services, run_id: int) -> None:
+    cable.pull()
+    run = get(services, run_id)
+    delivering.deliver(services, run, run.files, lambda: (None, None))
 
 
 def test_a_round_that_was_set_to_grow_without_being_able_to_keeps_its_file(

@@ -8,13 +8,13 @@ from collections.abc import Iterator
 from dataclasses import asdict
 from typing import Annotated, Any
 
-import sqlalchemy as sa
 import structlog
 from fastapi import APIRouter, Depends, Path
 from fastapi.sse import EventSourceResponse
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
+from bouquet.database_urls import parsed_url
 from bouquet.runs import Services
 from bouquet.sources import NoSource, try_source
 from bouquet.store import sources as kept
@@ -154,7 +154,7 @@ def _out(services: Services, key: str) -> SourceOut:
 
 
 def _where(url: str) -> str:
-    parsed = sa.make_url(url)
+    parsed = parsed_url(url)
     kind = {"postgresql": "PostgreSQL", "sqlite": "SQLite", "mysql": "MySQL", "mariadb": "MariaDB"}
     host = tr(" at {host}", host=parsed.host) if parsed.host else ""
     port = f":{parsed.port}" if parsed.port else ""
