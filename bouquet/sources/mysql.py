@@ -16,15 +16,37 @@ __all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "pre
 #: Bytes that values joined in one cell may come to.
 LONGEST_JOINED = 1_073_741_824
 
+#: Steps of time, one after the other, of a statement at most.
+MOST_STEPS = 100_000_000
+
 #: Seconds that a session may be idle, and that its rows may wait to be read, while a file is written: not the few that
 #: some houses allow, and not the hours after which the server would notice that our machine vanished.
 IDLE, UNREAD = 3_600, 600
 
+#: How a session is set, whatever the house prefers: how statements are read and tables described, how many rows it may
+#: give and look at, and how long it may take.
+SESSION = {
+    "sql_mode": "'PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES'",
+    "time_zone": "'+00:00'",
+    "group_concat_max_len": LONGEST_JOINED,
+    "sql_quote_show_create": 1,
+    "sql_select_limit": 18_446_744_073_709_551_615,
+    "sql_big_selects": 1,
+    "sql_safe_updates": 0,
+    "max_sort_length": 1_024,
+    "wait_timeout": IDLE,
+    "net_write_timeout": UNREAD,
+}
+SESSION_OF_MARIADB = {
+    "max_statement_time": 0,
+    "max_recursive_iterations": MOST_STEPS,
+    "idle_transaction_timeout": IDLE,
+    "idle_readonly_transaction_timeout": IDLE,
+}
+SESSION_OF_MYSQL = {"max_execution_time": 0, "cte_max_recursion_depth": MOST_STEPS}
+
 #: The error that a table, or a statement about it, is not for this person (ER_TABLEACCESS_DENIED_ERROR).
 DENIED = 1142
-
-#: Steps of time, one after the other, of a statement at most.
-MOST_STEPS = 100_000_000
 
 
 def engine_url(url: str) -> sa.URL:
@@ -68,28 +90,21 @@ def prepare(engine: sa.Engine) -> None:
     def settle(connection: Any, _record: Any) -> None:
         _watch(connection._sock)
         with connection.cursor() as cursor:
-            cursor.execute(
-                "SET SESSION sql_mode = 'PIPES_AS_CONCAT,NO_BACKSLASH_ESCAPES', time_zone = '+00:00', "
-                f"group_concat_max_len = {LONGEST_JOINED}, wait_timeout = {IDLE}, net_write_timeout = {UNREAD}"
-            )
+            cursor.execute("SET SESSION " + ", ".join(f"{name} = {value}" for name, value in SESSION.items()))
             cursor.execute("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
             cursor.execute("SELECT VERSION()")
             mariadb = "MariaDB" in cursor.fetchone()[0]
             collation = "utf8mb4_nopad_bin" if mariadb else "utf8mb4_0900_bin"
-            # How many steps of time there may be where gaps are filled.
-            steps = "max_recursive_iterations" if mariadb else "cte_max_recursion_depth"
-            cursor.execute(f"SET SESSION {steps} = {MOST_STEPS}")
-            if mariadb:
-                cursor.execute(
-                    f"SET SESSION idle_transaction_timeout = {IDLE}, idle_readonly_transaction_timeout = {IDLE}"
-                )
+            own = SESSION_OF_MARIADB if mariadb else SESSION_OF_MYSQL
+            cursor.execute("SET SESSION " + ", ".join(f"{name} = {value}" for name, value in own.items()))
             cursor.execute(f"SET collation_connection = {collation}")
 
     def begin(connection: sa.Connection) -> None:
         connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
 
     _describe_views(engine.dialect)
-    sa.event.listen(engine, "connect", settle)
+    # Before SQLAlchemy looks at the first session: how it quotes names hangs on the session's mode.
+    sa.event.listen(engine, "connect", settle, insert=True)
     sa.event.listen(engine, "begin", begin)
 
 

@@ -42,10 +42,13 @@ def equip(connection: Any, _record: Any) -> None:
     connection.execute("PRAGMA query_only = ON")
     connection.execute("PRAGMA case_sensitive_like = ON")
     connection.create_collation("bouquet", _compare)
+    kept = str(connection.execute("PRAGMA encoding").fetchone()[0])
+    # The bytes of a text are in the file's own encoding, which need not be UTF-8.
+    read = text_of if kept == "UTF-8" else lambda content: None if content is None else content.decode(kept, "replace")
     for name, count, function in (
-        ("bouquet_lower", 1, _lower),
+        ("bouquet_lower", 1, lambda content: _lowered(read(content))),
         ("bouquet_digest", 1, _digest),
-        ("bouquet_text", 1, text_of),
+        ("bouquet_text", 1, read),
         ("bouquet_digits", 1, _filled_digits),
         ("bouquet_number", 4, _number_text),
         ("bouquet_divided", 2, _divided),
@@ -72,11 +75,10 @@ def equip(connection: Any, _record: Any) -> None:
     connection.create_aggregate("bouquet_listed", -1, _Listed)
 
 
-def _lower(content: bytes | None) -> str | None:
+def _lowered(plain: str | None) -> str | None:
     """
     Letter by letter, as databases do it: a capital dotted I becomes one letter, and a sigma looks at no neighbour.
     """
-    plain = text_of(content)
     if plain is None:
         return None
     return plain.lower() if plain.isascii() else "".join(letter.lower()[0] for letter in plain)

@@ -4,6 +4,7 @@ Databases that keep their texts in another encoding than UTF-8: the same names, 
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -58,3 +59,30 @@ def test_texts_are_those_that_were_meant(house: tuple[Source, str], tmp_path: Pa
     assert sorted(lines(written(source, document, tmp_path / "all"))) == [*rows, *meant]
     exact = {**document, "filter": {"all": [{"path": field, "is": "contains", "value": word}]}}
     assert lines(written(source, exact, tmp_path / "some")) == [["1", f"{word} "]]
+
+
+@pytest.mark.parametrize("encoding", ["UTF-8", "UTF-16le", "UTF-16be"])
+def test_a_file_of_any_encoding_is_narrowed_and_ordered(tmp_path: Path, encoding: str) -> None:
+    """SQLite gives the bytes of a text as its file keeps them."""
+    path = tmp_path / "odd.sqlite"
+    connection = sqlite3.connect(path)
+    connection.execute(f"PRAGMA encoding = '{encoding}'")
+    connection.execute("CREATE TABLE tree (id integer PRIMARY KEY, name text)")
+    names = ["Élan", "elm", "Zelkova", "ash 𝄞", "ELDER", None]
+    connection.executemany("INSERT INTO tree VALUES (?, ?)", list(enumerate(names)))
+    connection.commit()
+    connection.close()
+    source = Source("odd", f"sqlite:///{path}")
+    document = {
+        "name": "T",
+        "records": "tree",
+        "columns": [{"id": "a", "heading": "Name", "value": {"field": "name"}}],
+        "order": [{"path": "name"}],
+    }
+    some = {**document, "filter": {"all": [{"path": "name", "is": "contains", "value": "el"}]}}
+
+    assert lines(written(source, document, tmp_path / "all")) == [
+        ["ash 𝄞"], ["Élan"], ["ELDER"], ["elm"], ["Zelkova"], [""]
+    ]  # fmt: skip
+    assert lines(written(source, some, tmp_path / "some")) == [["ELDER"], ["elm"], ["Zelkova"]]
+    source.close()

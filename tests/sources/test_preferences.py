@@ -4,16 +4,18 @@ A house whose database, or whose role for us, is set in its own way: what stands
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import psycopg
+import pymysql
 import pytest
 
 from bouquet.core.catalogue import Kind
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Source, try_source
+from tests.sources.mariadb import owner_of
 from tests.sources.test_true_values import lines
 
 TABLES = """
@@ -85,6 +87,56 @@ def test_what_a_house_prefers_changes_no_file(lodging: str, cluster: Cluster, tm
     assert lines(source, document, tmp_path) == EXPECTED
     assert (kinds["since"], kinds["at"], kinds["share"]) == (Kind.DATE, Kind.MOMENT, Kind.DECIMAL)
     source.close()
+
+
+#: The same of MariaDB; what such a server prefers holds for all its sessions.
+GLOBALLY = {
+    "sql_mode": "'ANSI_QUOTES,ONLY_FULL_GROUP_BY'", "sql_quote_show_create": "0", "sql_select_limit": "2",
+    "max_join_size": "1", "max_statement_time": "0.0001", "max_sort_length": "8", "group_concat_max_len": "4",
+    "time_zone": "'+05:30'", "sql_safe_updates": "1", "max_recursive_iterations": "2", "autocommit": "0",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("names", [*([name] for name in GLOBALLY), list(GLOBALLY)], ids=lambda n: n[0] * (len(n) == 1))
+def test_what_a_mariadb_server_prefers_changes_no_file(
+    mariadb: Callable[[str], str], tmp_path: Path, names: list[str]
+) -> None:
+    """Words of SQL as names, more rows than it lets others see, texts that are joined, and a step of time filled."""
+    url = mariadb(f"prefers_{len(names)}_{names[0]}")
+    with owner_of(url) as connection, connection.cursor() as cursor:
+        cursor.execute("CREATE TABLE `order` (`key` integer PRIMARY KEY, `group` varchar(40), at timestamp NULL)")
+        cursor.execute("SET time_zone = '+00:00'")
+        for n in range(6):
+            name = f"the same beginning {n % 2}"
+            cursor.execute("INSERT INTO `order` VALUES (%s, %s, %s)", (n, name, f"2026-03-0{1 + n} 23:30:00"))
+        connection.commit()
+    root = {"host": "127.0.0.1", "port": connection.port, "user": "root"}
+    try:
+        with pymysql.connect(**root) as ruler, ruler.cursor() as cursor:
+            for name in names:
+                cursor.execute(f"SET GLOBAL {name} = {GLOBALLY[name]}")
+        source = Source("orders", url.replace("owner", "reader"))
+        grouped = {
+            "records": "order",
+            "rows": {"per": "group", "by": [{"path": "group"}]},
+            "columns": [
+                {"id": "a", "heading": "Group", "value": {"field": "group"}},
+                {"id": "b", "heading": "Keys", "value": {"fold": {"path": "key", "how": "joined", "separator": "|"}}},
+                {"id": "c", "heading": "Last", "value": {"fold": {"path": "at", "how": "greatest"}}},
+            ],
+        }
+        plain = {"records": "order", "columns": [{"id": "a", "heading": "Key", "value": {"field": "key"}}]}
+
+        assert lines(source, grouped, tmp_path / "grouped") == [
+            ["the same beginning 0", "0|2|4", "2026-03-05T23:30:00+00:00"],
+            ["the same beginning 1", "1|3|5", "2026-03-06T23:30:00+00:00"],
+        ]
+        assert lines(source, plain, tmp_path / "plain") == [[str(n)] for n in range(6)]
+        source.close()
+    finally:
+        with pymysql.connect(**root) as ruler, ruler.cursor() as cursor:
+            for name in names:
+                cursor.execute(f"SET GLOBAL {name} = DEFAULT")
 
 
 @pytest.mark.parametrize(
