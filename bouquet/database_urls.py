@@ -1,11 +1,15 @@
 """
-Addresses of PostgreSQL databases, with the encoding that we speak, and what notices that nobody is there any more.
+Addresses of databases and connections to them: the encoding that we speak, what notices that nobody is there any more,
+and patience with a server that has no connection left.
 """
 
 from __future__ import annotations
 
 import re
-from typing import Any
+import time
+from collections.abc import Callable
+from functools import partial
+from typing import Any, TypeVar
 from urllib.parse import quote
 
 import psycopg
@@ -14,6 +18,8 @@ import sqlalchemy as sa
 __all__ = [
     "WATCHED_BY_SERVER",
     "backend_of",
+    "connected",
+    "is_full",
     "parsed_url",
     "watched_async",
     "watched_engine",
@@ -21,6 +27,8 @@ __all__ = [
     "watched_url",
     "with_option",
 ]
+
+Made = TypeVar("Made")
 
 #: Seconds of a silent connection until the other side is asked whether it is there, seconds between such questions, and
 #: how many; and milliseconds that what was sent may stay unconfirmed.
@@ -88,6 +96,39 @@ def watched_url(url: str) -> str:
     return f"{plain}{'&' if query else '' if asked else '?'}{missing}" if missing else plain
 
 
+#: What servers say when they have no connection left, for anybody or for us: PostgreSQL (53300) and MariaDB (1040,
+#: 1203, 1226).
+FULL = (
+    "too many connections",
+    "too many clients",
+    "connection slots are reserved",
+    "max_user_connections",
+)
+
+
+def is_full(said: object) -> bool:
+    """
+    Whether an error says that a server has no connection left.
+    """
+    text = str(said).lower()
+    return any(words in text for words in FULL)
+
+
+def connected(connect: Callable[[], Made], seconds: float = 5.0) -> Made:
+    """
+    A connection, also where a server has none left just now: it is asked again for some seconds, as others come back.
+    """
+    end, pause = time.monotonic() + seconds, 0.05
+    while True:
+        try:
+            return connect()
+        except Exception as error:
+            if not is_full(error) or time.monotonic() > end:
+                raise
+        time.sleep(pause)
+        pause = min(pause * 1.5, 0.5)
+
+
 def with_option(url: str, option: str) -> str:
     """
     An address of PostgreSQL with one more option of the server's for its sessions, such as `--geqo=off`, after those
@@ -125,6 +166,7 @@ def watched_engine(url: str, **options: Any) -> sa.Engine:
     """
     address = watched_url(url)
     # The database's own library reads the address: there is more to it than SQLAlchemy knows.
-    engine = sa.create_engine("postgresql+psycopg://", creator=lambda: psycopg.connect(address), **options)
+    connect = partial(connected, lambda: psycopg.connect(address))
+    engine = sa.create_engine("postgresql+psycopg://", creator=connect, **options)
     sa.event.listen(engine, "connect", lambda _, record: watched_sync(record.driver_connection))
     return engine

@@ -9,7 +9,9 @@ from bouquet.sources.errors import (
     SourceChanged,
     SourceDown,
     SourceError,
+    SourceFull,
     SourceRefused,
+    SourceStopped,
     SourceTimeout,
 )
 from bouquet.sources.facts import FieldFacts, field_facts
@@ -44,7 +46,9 @@ __all__ = [
     "SourceChanged",
     "SourceDown",
     "SourceError",
+    "SourceFull",
     "SourceRefused",
+    "SourceStopped",
     "SourceTimeout",
     "Sources",
     "Step",

@@ -19,8 +19,9 @@ import sqlalchemy as sa
 
 from bouquet.core.language import tr
 from bouquet.core.sql import DIALECTS
+from bouquet.database_urls import connected
 from bouquet.sources import mysql, sqlite
-from bouquet.sources.base import Planned, python_rows
+from bouquet.sources.base import HURRIED, PATIENT, Planned, python_rows
 from bouquet.sources.errors import SourceCancelled, SourceTimeout, renamed_errors
 from bouquet.sources.sqlite_functions import equip
 
@@ -61,14 +62,14 @@ class AlchemySnapshot:
     ) -> None:
         self.connection, self.title, self.taken_at = connection, title, datetime.now(UTC)
         self._stop_query = stop
-        self._cancelled = False
+        self.cancelled = False
         self._deadline = deadline
         self._raw: Any = connection.connection.driver_connection
         if isinstance(self._raw, sqlite3.Connection):
             self._raw.set_progress_handler(self._stop, STEPS)
 
     def _stop(self) -> int:
-        return int(self._cancelled or (self._deadline is not None and time.monotonic() > self._deadline))
+        return int(self.cancelled or (self._deadline is not None and time.monotonic() > self._deadline))
 
     def batches(self, statement: Any) -> Iterator[pa.RecordBatch]:
         """
@@ -115,7 +116,7 @@ class AlchemySnapshot:
         """
         Stop whatever runs in this snapshot; may be called from another thread.
         """
-        self._cancelled = True
+        self.cancelled = True
         if self._stop_query is not None:
             self._stop_query(self._raw)
 
@@ -125,7 +126,7 @@ class AlchemySnapshot:
         except sa.exc.OperationalError as error:
             if "interrupted" not in str(error.orig):
                 raise
-            if self._cancelled:
+            if self.cancelled:
                 raise SourceCancelled(tr("{title}: the query was stopped.", title=self.title)) from error
             raise SourceTimeout(
                 tr("{title}: this takes longer than interactive work may.", title=self.title)
@@ -185,13 +186,20 @@ class AlchemyReader:
         A new snapshot. `timeout_ms` bounds it as a whole, for interactive work.
         """
         deadline = time.monotonic() + timeout_ms / 1000 if timeout_ms else None
-        with renamed_errors(self.title), self.engine.connect() as connection:
-            if not self._mysql:
-                yield AlchemySnapshot(connection, self.title, deadline)
-                return
-            if timeout_ms:
+        patience = HURRIED if timeout_ms else PATIENT
+        made: AlchemySnapshot | None = None
+
+        def asked() -> bool:
+            return made is not None and made.cancelled
+
+        with (
+            renamed_errors(self.title, asked=asked, bounded=timeout_ms is not None),
+            connected(self.engine.connect, patience) as connection,
+        ):
+            if self._mysql and timeout_ms:
                 mysql.set_timeout(connection, timeout_ms)
-            yield AlchemySnapshot(connection, self.title, deadline, self._stop_query)
+            made = AlchemySnapshot(connection, self.title, deadline, self._stop_query if self._mysql else None)
+            yield made
 
     def _stop_query(self, raw: Any) -> None:
         mysql.cancel_query(self.engine, raw.thread_id())

@@ -14,7 +14,10 @@ import pyarrow as pa
 
 from bouquet.core.shaping.far import near_dates
 
-__all__ = ["Planned", "Reader", "Snapshot", "python_rows"]
+__all__ = ["HURRIED", "PATIENT", "Planned", "Reader", "Snapshot", "python_rows"]
+
+#: Seconds that a run, and that somebody who looks, waits for a connection where the source has none left.
+PATIENT, HURRIED = 60.0, 5.0
 
 
 @dataclass(frozen=True)

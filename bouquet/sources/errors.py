@@ -3,8 +3,10 @@ What can go wrong with a source. The drivers' errors are renamed once, here.
 
     SourceError
     ├── SourceDown         it cannot be reached, or it went away
+    │   └── SourceFull     it has no connection left for us
     ├── SourceTimeout      it took longer than interactive work may
-    ├── SourceCancelled    somebody stopped the query
+    ├── SourceCancelled    somebody of ours stopped the query
+    ├── SourceStopped      somebody else did, in the source
     ├── SourceChanged      a table or column that was there is there no longer
     ├── SourceRefused      the role may not read this
     └── NoSource           there is no source of this name, or none at all
@@ -12,7 +14,7 @@ What can go wrong with a source. The drivers' errors are renamed once, here.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import adbc_driver_manager
@@ -21,6 +23,7 @@ import sqlalchemy.exc
 
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import CONSTANT, tr
+from bouquet.database_urls import is_full
 
 __all__ = [
     "NoSource",
@@ -28,7 +31,9 @@ __all__ = [
     "SourceChanged",
     "SourceDown",
     "SourceError",
+    "SourceFull",
     "SourceRefused",
+    "SourceStopped",
     "SourceTimeout",
     "renamed_errors",
 ]
@@ -61,6 +66,18 @@ class SourceDown(SourceError):
     said = "The source cannot be reached just now. Nothing of yours is lost; try again when it is back."
 
 
+class SourceFull(SourceDown):
+    """
+    The source has no connection left for us just now. Its administrator decides how many there are; try again soon.
+    """
+
+    code = "source_full"
+    said = (
+        "The source has no connection left for us just now. Its administrator decides how many there are; "
+        "try again soon."
+    )
+
+
 class SourceTimeout(SourceError):
     """
     The source took too long for a look. A run in the background has all the time it needs.
@@ -77,6 +94,15 @@ class SourceCancelled(SourceError):
 
     code = "source_cancelled"
     said = "The query was stopped."
+
+
+class SourceStopped(SourceError):
+    """
+    The query was stopped in the source: by somebody there, or as it took longer than is allowed there.
+    """
+
+    code = "source_stopped"
+    said = "The query was stopped in the source: by somebody there, or as it took longer than is allowed there."
 
 
 class SourceChanged(SourceError):
@@ -115,8 +141,13 @@ _AWAY = (
 
 
 def _error_for(state: str, message: str) -> type[SourceError]:
+    if is_full(message):
+        return SourceFull
     # A connection that was never made says why as a query would: no such database, no such role, a wrong password.
     if "connection to server" in message or "connection failed" in message:
+        return SourceDown
+    # A copy of a database stops what keeps it from following: it may go well the next time.
+    if state in ("40001", "40P01") or "conflict with recovery" in message:
         return SourceDown
     if "statement timeout" in message:
         return SourceTimeout
@@ -133,7 +164,8 @@ def _error_for(state: str, message: str) -> type[SourceError]:
 
 #: Error numbers of MariaDB and MySQL (https://mariadb.com/kb/en/mariadb-error-code-reference/).
 _MYSQL: dict[int, type[SourceError]] = {
-    **dict.fromkeys((1040, 1044, 1045, 1049, 1053, 1203, 2002, 2003, 2006, 2013, 2055), SourceDown),
+    **dict.fromkeys((1044, 1045, 1049, 1053, 2002, 2003, 2006, 2013, 2055), SourceDown),
+    **dict.fromkeys((1040, 1203, 1226), SourceFull),
     **dict.fromkeys((1142, 1143, 1227, 1370), SourceRefused),
     **dict.fromkeys((1051, 1054, 1146, 1356), SourceChanged),
     **dict.fromkeys((1969, 3024), SourceTimeout),
@@ -143,14 +175,29 @@ _MYSQL: dict[int, type[SourceError]] = {
 
 CONSTANT.update(
     kind.said
-    for kind in (SourceError, NoSource, SourceDown, SourceTimeout, SourceCancelled, SourceChanged, SourceRefused)
+    for kind in (
+        SourceError,
+        NoSource,
+        SourceDown,
+        SourceFull,
+        SourceTimeout,
+        SourceCancelled,
+        SourceStopped,
+        SourceChanged,
+        SourceRefused,
+    )
 )
 
 
 @contextmanager
-def renamed_errors(title: str) -> Iterator[None]:
+def renamed_errors(title: str, *, asked: Callable[[], bool] = lambda: True, bounded: bool = False) -> Iterator[None]:
     """
     Re-raise a driver's errors as ours, with the cause kept.
+
+    Args:
+        title: The source's.
+        asked: Whether we stopped what was stopped; the source's own people can, too.
+        bounded: Whether it may take only so long: a source of another language does not say that as we know it.
     """
     try:
         yield
@@ -161,6 +208,8 @@ def renamed_errors(title: str) -> Iterator[None]:
         number = cause.args[0] if cause is not None and cause.args else None
         known = _MYSQL.get(number) if isinstance(number, int) else None
         kind = known or _error_for(str(state), str(error))
+        if kind is SourceCancelled and not asked():
+            kind = SourceTimeout if bounded else SourceStopped
         said = tr(kind.said)
         detail = str(cause).splitlines()[0] if kind is SourceError else ""
         raise kind(f"{title}: {said} {detail}".strip()) from error

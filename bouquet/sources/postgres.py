@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -18,11 +19,11 @@ import sqlalchemy as sa
 
 from bouquet.core.language import tr
 from bouquet.core.sql import render
-from bouquet.database_urls import watched_url, with_option
+from bouquet.database_urls import connected, is_full, watched_url, with_option
 from bouquet.sources.adbc import Connection, Query
-from bouquet.sources.base import Planned, python_rows
+from bouquet.sources.base import HURRIED, PATIENT, Planned, python_rows
 from bouquet.sources.encodings import UNTOLD, fitted, read_texts
-from bouquet.sources.errors import SourceCancelled, SourceDown, renamed_errors
+from bouquet.sources.errors import SourceCancelled, SourceDown, SourceFull, renamed_errors
 
 __all__ = ["PostgresReader", "PostgresSnapshot", "name_plainly"]
 
@@ -43,8 +44,8 @@ SESSION = {
     "idle_in_transaction_session_timeout": "3600000",
 }
 
-#: Idle connections kept for previews.
-IDLE_CONNECTIONS = 24
+#: Idle connections kept for previews, and seconds that they are kept: less than a run waits for one.
+IDLE_CONNECTIONS, IDLE_SECONDS = 24, PATIENT / 2
 
 
 @dataclass
@@ -57,6 +58,8 @@ class PostgresSnapshot:
     title: str
     taken_at: datetime
     encoding: str = "UTF8"
+    #: Whether each statement may take only so long.
+    bounded: bool = False
 
     def __post_init__(self) -> None:
         self._running: Query | None = None
@@ -85,7 +88,10 @@ class PostgresSnapshot:
             "adbc.postgresql.batch_size_hint_bytes": str(BATCH_BYTES),
             "adbc.postgresql.use_copy": "true" if copied else "false",
         }
-        with renamed_errors(self.title), self.connection.query(self._text(statement), **options) as query:
+        with (
+            renamed_errors(self.title, asked=lambda: self._cancelled, bounded=self.bounded),
+            self.connection.query(self._text(statement), **options) as query,
+        ):
             with self._lock:
                 self._running = query
             try:
@@ -145,7 +151,8 @@ class PostgresReader:
     def __init__(self, url: str, title: str) -> None:
         self.url, self.title = watched_url(url), title
         self._looked = False
-        self._idle: list[Connection] = []
+        self._idle: list[tuple[Connection, float]] = []
+        self._reaper: threading.Timer | None = None
         self._lock = threading.Lock()
 
     @contextmanager
@@ -158,7 +165,7 @@ class PostgresReader:
         connection, now, encoding = self._begin(timeout_ms, pooled)
         healthy = False
         try:
-            yield PostgresSnapshot(connection, self.title, now, encoding)
+            yield PostgresSnapshot(connection, self.title, now, encoding, bounded=timeout_ms is not None)
             with renamed_errors(self.title):
                 connection.rollback()
             healthy = True
@@ -171,9 +178,9 @@ class PostgresReader:
     def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Connection, datetime, str]:
         while True:
             with self._lock:
-                kept = self._idle.pop() if pooled and self._idle else None
+                kept = self._idle.pop()[0] if pooled and self._idle else None
             try:
-                return self._start(kept or self._connect(), timeout_ms)
+                return self._start(kept or self._connect(PATIENT if timeout_ms is None else HURRIED), timeout_ms)
             except SourceDown:
                 # An idle connection may have died with a restart of the database; a new one may live.
                 if kept is None:
@@ -198,13 +205,24 @@ class PostgresReader:
             _close(connection)
             raise
 
-    def _connect(self) -> Connection:
+    def _connect(self, patience: float) -> Connection:
         with renamed_errors(self.title):
             try:
-                made = Connection(self.url)
+                made = connected(self._another, patience)
             except adbc_driver_manager.Error as error:
-                raise SourceDown(f"{self.title}: {tr(SourceDown.said)}") from error
+                kind = SourceFull if is_full(error) else SourceDown
+                raise kind(f"{self.title}: {tr(kind.said)}") from error
             return made if self._looked else self._looked_at(made)
+
+    def _another(self) -> Connection:
+        try:
+            return Connection(self.url)
+        except adbc_driver_manager.Error as error:
+            # Where the source has none left, one of ours that nobody uses is as good as a new one.
+            with self._lock:
+                if self._idle and is_full(error):
+                    return self._idle.pop()[0]
+            raise
 
     def _looked_at(self, connection: Connection) -> Connection:
         """
@@ -222,17 +240,40 @@ class PostgresReader:
     def _keep(self, connection: Connection) -> None:
         with self._lock:
             if len(self._idle) < IDLE_CONNECTIONS:
-                self._idle.append(connection)
+                self._idle.append((connection, time.monotonic()))
+                self._reap_later()
                 return
         _close(connection)
 
+    def _reap_later(self) -> None:
+        if self._reaper is None and self._idle:
+            self._reaper = threading.Timer(IDLE_SECONDS, self._reap)
+            self._reaper.daemon = True
+            self._reaper.start()
+
+    def _reap(self) -> None:
+        """
+        Close what nobody used for a while: it is one of the connections that the source has for us all.
+        """
+        since = time.monotonic() - IDLE_SECONDS
+        with self._lock:
+            old = [connection for connection, kept in self._idle if kept <= since]
+            self._idle = [(connection, kept) for connection, kept in self._idle if kept > since]
+            self._reaper = None
+            self._reap_later()
+        for connection in old:
+            _close(connection)
+
     def close(self) -> None:
         """
-        Let go of idle connections.
+        Close idle connections.
         """
         with self._lock:
             idle, self._idle = self._idle, []
-        for connection in idle:
+            if self._reaper is not None:
+                self._reaper.cancel()
+                self._reaper = None
+        for connection, _ in idle:
             _close(connection)
 
 

@@ -33,6 +33,7 @@ from bouquet.sources import (
     SourceChanged,
     SourceDown,
     SourceRefused,
+    SourceStopped,
     SourceTimeout,
 )
 from bouquet.store import LostUpdate, NameTaken, NotFound, NotPossible, NotYours, OutOfScope, TooManyTries, WeakPassword
@@ -78,6 +79,7 @@ _STATUS: tuple[tuple[type[BouquetError], int], ...] = (
     (FilesDown, 503),
     (SourceTimeout, 504),
     (SourceCancelled, 409),
+    (SourceStopped, 503),
     (SourceRefused, 403),
 )
 
