@@ -336,9 +336,11 @@ def session_for(
     return token
 
 
-def signed_in(session: Session, token: str, now: datetime, idle: timedelta | None = None) -> Person | None:
+def signed_in(
+    session: Session, token: str, now: datetime, idle: timedelta | None = None, *, used: bool = True
+) -> Person | None:
     """
-    Whose token this is, while it is valid, and was used within `idle`.
+    Whose token this is, while it is valid, and was used within `idle`; asking is a use of it, unless `used` says no.
     """
     found = session.get(SignIn, _digest(token))
     if found is None or found.expires_at <= now or found.person.disabled_at is not None:
@@ -346,7 +348,7 @@ def signed_in(session: Session, token: str, now: datetime, idle: timedelta | Non
     seen = found.seen_at or found.created_at
     if idle is not None and seen is not None and seen + idle <= now:
         return None
-    if seen is None or seen + SEEN < now:
+    if used and (seen is None or seen + SEEN < now):
         found.seen_at = now
     return found.person
 

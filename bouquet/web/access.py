@@ -116,6 +116,21 @@ def current_person(request: Request, services: TheServices) -> Person:
     """
     The person signed in with this request's cookie, or whom a program acts for by its token. Refuses with 401.
     """
+    return _person_of(request, services, used=True)
+
+
+def still_signed_in(request: Request, services: Services) -> Person | None:
+    """
+    The person of a request that goes on, with the rights they have by now; None where they are not signed in any more.
+    That it goes on is no use of their session.
+    """
+    try:
+        return _person_of(request, services, used=False)
+    except Refused:
+        return None
+
+
+def _person_of(request: Request, services: Services, *, used: bool) -> Person:
     secret = _secret_of(request)
     token = session_of(request)
     with services.store.session() as session:
@@ -124,7 +139,7 @@ def current_person(request: Request, services: TheServices) -> Person:
         else:
             idle = request.app.state.settings.idle_minutes
             spare = timedelta(minutes=idle) if idle else None
-            person = people.signed_in(session, token, services.clock(), spare) if token else None
+            person = people.signed_in(session, token, services.clock(), spare, used=used) if token else None
     if person is None and secret is not None:
         raise Refused(401, "bad_token", tr("This token is unknown or has expired. Make a new one, and use that."))
     if person is None:

@@ -79,6 +79,12 @@ class Newsroom:
             if not self._waiting[person]:
                 del self._waiting[person]
 
+    def listeners(self, person: int) -> int:
+        """
+        In how many windows a person listens in this process.
+        """
+        return len(self._waiting.get(person, ()))
+
     def wake_all(self) -> None:
         """
         Have everybody look; may be called from a signal's handler.
@@ -96,7 +102,11 @@ class Newsroom:
     async def _connection(self) -> psycopg.AsyncConnection[tuple[object, ...]]:
         # None of the store's own: that may close before this has ended.
         made = await psycopg.AsyncConnection.connect(self.store.url, autocommit=True, connect_timeout=5)
-        await watched_async(made)
+        try:
+            await watched_async(made)
+        except BaseException:
+            await made.close()
+            raise
         return made
 
     def _wake_all(self) -> None:

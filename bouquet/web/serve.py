@@ -25,6 +25,7 @@ from bouquet.runs import Services
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.web.app import create_app
+from bouquet.web.connections import Connection, open_many_files
 from bouquet.web.routers.post_room import PostRoom
 
 __all__ = ["bound_socket", "serve", "serve_beside"]
@@ -131,7 +132,8 @@ def serve_beside(services: Services, settings: Settings, listening: int) -> None
 
 def _server(app: FastAPI) -> _Server:
     keep_loaded()
-    return _Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3), app)
+    open_many_files()
+    return _Server(uvicorn.Config(app, log_level="warning", timeout_graceful_shutdown=3, http=Connection), app)
 
 
 class _Server(uvicorn.Server):

@@ -27,7 +27,7 @@ from bouquet.designing import Counting
 from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
-from bouquet.store.models import Notice, Person
+from bouquet.store.models import Notice, Person, SignIn
 from bouquet.web import create_app
 
 #: Seconds that a step may take here, on a machine that does other things as well.
@@ -141,6 +141,30 @@ def test_news_reaches_whoever_listens_to_any_process(address: tuple[str, int], s
 
     assert len(heard) == 6
     assert max(heard) - said < 5, "sooner than anybody looks by themselves"
+
+
+def test_a_session_that_ended_hears_no_more(address: tuple[str, int], services: Services) -> None:
+    """Whoever was signed out elsewhere, as with a browser that was stolen, learns nothing from then on."""
+    url, _ = address
+    cookies = signed_in(url)
+    heard: list[bytes] = []
+    ended = threading.Event()
+
+    def listen() -> None:
+        with requests.get(f"{url}/api/v1/events", cookies=cookies, stream=True, timeout=PATIENCE) as stream:
+            heard.extend(line for line in stream.iter_lines(chunk_size=1) if b"unread" in line)
+        ended.set()
+
+    threading.Thread(target=listen, daemon=True).start()
+    time.sleep(3)
+    with services.store.session() as session:
+        session.execute(sa.delete(SignIn))
+    with services.store.session() as session:
+        person = session.scalars(sa.select(Person).where(Person.email == PEOPLE[0][1])).one()
+        session.add(Notice(person_id=person.id, link="/rounds", text="Look.", created_at=services.clock()))
+
+    assert ended.wait(PATIENCE)
+    assert [line for line in heard if b"1" in line] == []
 
 
 def test_a_count_elsewhere_stops_the_one_here() -> None:

@@ -18,7 +18,7 @@ from starlette.concurrency import run_in_threadpool
 from bouquet.runs import Services
 from bouquet.store import runs as ledger
 from bouquet.store.models import LATER, Notice, Person
-from bouquet.web.access import CurrentPerson, TheServices, needs
+from bouquet.web.access import CurrentPerson, TheServices, needs, still_signed_in
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.newsroom import Newsroom
 from bouquet.web.routers.runs import run_out
@@ -29,6 +29,9 @@ router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(
 #: Seconds between two looks at the ledger for a browser that listens, however much is new; and where nobody says when
 #: something is.
 LISTEN_EVERY, LOOK_EVERY = 0.5, 2.0
+
+#: Windows in which one person listens in each process at most.
+MOST_STREAMS = 100
 
 #: Seconds after which a silent stream says that it lives, and looks all the same.
 KEEP_ALIVE, LOOK_ANYHOW = 15.0, 60.0
@@ -88,11 +91,16 @@ async def listen(request: Request, services: TheServices, person: CurrentPerson)
     unread = -1
     newsroom: Newsroom = request.app.state.newsroom
     yield ServerSentEvent(retry=2000, comment="listening")
+    if newsroom.listeners(person.id) >= MOST_STREAMS:
+        return
     with newsroom.waiting(person.id) as news:
         while not await request.is_disconnected() and not request.app.state.stopping:
             news.clear()
             try:
-                runs, count = await run_in_threadpool(_news, services, person)
+                # A session may have ended in the meantime, and with it what its browser hears.
+                if (now := await run_in_threadpool(still_signed_in, request, services)) is None:
+                    return
+                runs, count = await run_in_threadpool(_news, services, now)
             except sa.exc.DBAPIError:
                 # The database is away for a moment; the browser keeps listening.
                 runs, count = [], unread
