@@ -60,7 +60,7 @@ WHERE name IN ('tcp_keepalives_idle', 'tcp_keepalives_interval', 'tcp_keepalives
 
 #: The names that PostgreSQL goes by in addresses, with or without a driver's; and several machines in one.
 _POSTGRESQL = re.compile(r"^postgres(?:ql)?(?:\+\w+)?://")
-_SEVERAL = re.compile(r"^(postgresql://(?:[^@/?]*@)?)([^/?@]*,[^/?@]*)(.*)$", re.DOTALL)
+_SEVERAL = re.compile(r"^(postgresql://(?:[^@/?]*@)?)([^/?@]*,[^/?@]*)(?=[/?]|$)(.*)$", re.DOTALL)
 
 
 def parsed_url(url: str) -> sa.URL:
@@ -86,8 +86,8 @@ def backend_of(url: str) -> str:
 
 def watched_url(url: str) -> str:
     """
-    An address of PostgreSQL with the parameters of `WATCH` where it says nothing else of them. All that it
-    says itself stays letter for letter, as the database's own library reads it.
+    An address of PostgreSQL with the parameters of `WATCH` where it says nothing else of them. All that it says itself
+    stays letter for letter, as the database's own library reads it.
     """
     plain = _POSTGRESQL.sub("postgresql://", url)
     _, asked, query = plain.partition("?")

@@ -21,6 +21,7 @@ from typing import Literal, TypeAlias
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Relation, walk_to_one
 from bouquet.core.language import tr
 from bouquet.core.template import Show
+from bouquet.core.values import check_digits
 
 __all__ = ["Candidate", "Header", "Matched", "match_headings", "read_header"]
 
@@ -323,10 +324,9 @@ def _is_date(text: str, pattern: str) -> bool:
 
 def _number(text: str) -> Decimal | None:
     try:
-        number = Decimal(text.replace(" ", ""))
-    except InvalidOperation:
+        return check_digits(Decimal(text.replace(" ", "")))
+    except (InvalidOperation, ValueError):
         return None
-    return number if number.is_finite() else None
 
 
 def _unit_factor(heading: str, field: Field) -> Decimal | None:

@@ -14,7 +14,7 @@ from bouquet.core.dictionary import column_words
 from bouquet.core.language import tr, whole
 from bouquet.core.plan import Plan
 from bouquet.core.sql import Answered, Statements
-from bouquet.core.values import Value
+from bouquet.core.values import Value, check_digits
 from bouquet.sources import Snapshot
 
 __all__ = ["LeftOut", "Trace", "TraceStep", "Traced", "left_out", "trace"]
@@ -187,7 +187,7 @@ def _read_key(given: Sequence[Any], routes: Sequence[Route]) -> tuple[Value, ...
                     return None
                 key.append(number)
             elif route.field.stored == "numeric":
-                key.append(Decimal(str(text)))
+                key.append(check_digits(Decimal(str(text))))
             elif "\x00" in str(text):
                 return None
             else:

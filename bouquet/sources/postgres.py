@@ -228,10 +228,14 @@ class PostgresReader:
         """
         A first connection, or another one in its place: where all names are quoted, the driver knows no type.
         """
-        ((quotes,),) = connection.rows("SELECT current_setting('quote_all_identifiers', true)")
+        try:
+            ((quotes,),) = connection.rows("SELECT current_setting('quote_all_identifiers', true)")
+            connection.rollback()
+        except BaseException:
+            _close(connection)
+            raise
         self._looked = True
         if quotes not in ("on", b"on"):
-            connection.rollback()
             return connection
         _close(connection)
         self.url = with_option(self.url, "--quote_all_identifiers=off")

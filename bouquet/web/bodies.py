@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Coroutine
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from fastapi import Request
@@ -15,7 +15,8 @@ from fastapi.responses import Response
 from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 
-from bouquet.core.language import tr
+from bouquet.core.language import tr, whole
+from bouquet.core.values import check_digits
 from bouquet.web.journalling import ACTS, note_act
 from bouquet.web.problems import Refused
 
@@ -23,6 +24,9 @@ __all__ = ["ExactRoute"]
 
 #: Lists and objects within each other.
 DEEPEST = 100
+
+#: Values of a body, by the commas between them: reading them takes the server as long as anybody else waits.
+MOST_VALUES = 500_000
 
 
 class ExactRequest(Request):
@@ -66,7 +70,9 @@ def read_body(body: bytes) -> Any:
     that are none; json.JSONDecodeError for what is no JSON.
     """
     try:
-        found = json.loads(body, parse_float=Decimal, parse_constant=_no_number)
+        if body.count(b",") > MOST_VALUES:
+            raise Refused(422, "too_many", tr("A request holds at most {most} values.", most=whole(MOST_VALUES)))
+        found = json.loads(body, parse_float=_decimal, parse_constant=_no_number)
     except RecursionError as error:
         raise _too_deep() from error
     except UnicodeDecodeError as error:
@@ -77,6 +83,17 @@ def read_body(body: bytes) -> Any:
         raise Refused(422, "long_number", tr("This holds a number with more digits than can be read.")) from error
     _check(found)
     return found
+
+
+def _decimal(text: str) -> Decimal:
+    """
+    A number as it was sent. One written with an exponent may stand for more digits than there is memory, which whoever
+    turns it into a whole number, or writes it out, would come to know. Raises ValueError.
+    """
+    try:
+        return check_digits(Decimal(text))
+    except InvalidOperation as error:
+        raise ValueError(text[:40]) from error
 
 
 def _no_number(name: str) -> Any:

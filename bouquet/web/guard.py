@@ -34,6 +34,9 @@ _SAFE = ("GET", "HEAD", "OPTIONS")
 MOST_BODY = 8_000_000
 MOST_OF = {"/api/v1/runs/given-back": 100_000_000, "/api/v1/design/header-of-file": 10_000_000}
 
+#: The same of a stranger, who brings no session and no token: of what is asked at the door nothing is long.
+MOST_OF_STRANGERS = 100_000
+
 #: Characters of an address with everything behind its question mark.
 MOST_ADDRESS = 16_000
 
@@ -49,6 +52,8 @@ class _TooLarge(Exception):
 
 
 def _too_large(limit: int) -> str:
+    if limit < 1_000_000:
+        return tr("A request here may have {limit} kB.", limit=limit // 1_000)
     return tr("A request here may have {limit} MB.", limit=limit // 1_000_000)
 
 
@@ -75,7 +80,10 @@ class Guard:
         if refusal is not None:
             await _answer(send, *refusal)
             return
-        limit = MOST_OF.get(scope["path"], MOST_BODY)
+        known = bool(headers.get("cookie") or headers.get("authorization"))
+        limit = MOST_OF.get(scope["path"], MOST_BODY) if known else MOST_OF_STRANGERS
+        if _kind_of(scope) == "door":
+            limit = MOST_OF_STRANGERS
         if int(headers.get("content-length") or 0) > limit:
             await _answer(send, 413, "too_large", _too_large(limit))
             return
@@ -133,7 +141,10 @@ class Guard:
         if kind == "":
             await self.app(scope, receive, send)
             return
-        asker = kind if kind == "door" else _asker_of(scope, headers)
+        asker = kind if kind in ("door", "upload") else _asker_of(scope, headers)
+        if kind != "upload":
+            # Nobody has a turn before their whole request is here: a few who do not go on would keep all others out.
+            receive = await _whole(receive)
         try:
             await asyncio.wait_for(self._take(kind, asker), PATIENCE)
         except TimeoutError:
@@ -153,7 +164,7 @@ class Guard:
         own = MOST_SIGNING_IN if kind == "door" else MOST_OF_ONE
 
         def free() -> bool:
-            return self._running[asker] < own and (kind == "door" or self._running[kind] < MOST_AT_ONCE)
+            return self._running[asker] < own and (asker == kind or self._running[kind] < MOST_AT_ONCE)
 
         async with self._turn:
             await self._turn.wait_for(free)
@@ -163,13 +174,39 @@ class Guard:
 
 def _kind_of(scope: Scope) -> str:
     """
-    What a request's turn is for: `door` for signing in, `question` for what asks the source, nothing for the rest.
+    What a request's turn is for: `door` for signing in, `question` for what asks the source, `upload` for large files,
+    which are not kept in memory before, nothing for the rest.
     """
     path, method = scope["path"], scope["method"]
     if (method == "POST" and path == "/api/v1/session") or path == "/api/v1/session/password":
         return "door"
-    asks = path.startswith(("/api/v1/design/", "/api/v1/record-types/", "/api/v1/runs/given-back"))
+    if path in MOST_OF:
+        return "upload"
+    asks = path.startswith(("/api/v1/design/", "/api/v1/record-types/"))
     return "question" if asks or path.endswith(("/uses", "/questions")) else ""
+
+
+async def _whole(receive: Receive) -> Receive:
+    """
+    A request's body, received whole; and what comes afterwards.
+    """
+    body, more = bytearray(), True
+    while more:
+        message = await receive()
+        if message["type"] != "http.request":
+            return _again(message, receive)
+        body += message.get("body", b"")
+        more = message.get("more_body", False)
+    return _again({"type": "http.request", "body": bytes(body), "more_body": False}, receive)
+
+
+def _again(first: MutableMapping[str, Any], receive: Receive) -> Receive:
+    waiting = [first]
+
+    async def next_message() -> MutableMapping[str, Any]:
+        return waiting.pop() if waiting else await receive()
+
+    return next_message
 
 
 def _asker_of(scope: Scope, headers: dict[str, str]) -> str:

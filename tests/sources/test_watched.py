@@ -15,7 +15,7 @@ import psycopg
 import pytest
 import sqlalchemy as sa
 
-from bouquet.database_urls import watched_url
+from bouquet.database_urls import backend_of, parsed_url, watched_url
 from bouquet.demo.cluster import Cluster
 from bouquet.runs import Queue, Services
 from bouquet.sources import Source
@@ -110,6 +110,19 @@ def test_a_snapshot_outlives_what_a_house_allows_the_idle(cluster: Cluster) -> N
         time.sleep(0.8)
         assert snapshot.rows("SELECT 2 AS two") == [{"two": 2}]
     source.close()
+
+
+@pytest.mark.parametrize(
+    ("url", "host", "password"),
+    [
+        ("postgresql://a:p,w@h:1/d", "h", "p,w"),
+        ("postgres://a:p@h:1,g:2/d", "h:1,g:2", "p"),
+        ("postgresql://h,g?dbname=d", "h,g", None),
+        ("postgresql+psycopg://a:p%40w@[::1]:1/d", "::1", "p@w"),
+    ],
+)
+def test_the_parts_of_an_address(url: str, host: str, password: str | None) -> None:
+    assert (parsed_url(url).host, parsed_url(url).password, backend_of(url)) == (host, password, "postgresql")
 
 
 @pytest.mark.parametrize(

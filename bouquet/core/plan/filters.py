@@ -31,7 +31,7 @@ from bouquet.core.template import (
     Picks,
     Window,
 )
-from bouquet.core.values import Value, read_value, say_value
+from bouquet.core.values import Value, check_digits, read_value, say_value
 from bouquet.core.vocabulary.comparisons import COMPARISONS, operators_of
 from bouquet.core.windows import Span, later, resolve_window
 
@@ -405,7 +405,7 @@ def _suits(ask: Ask, operator: str) -> bool:
 def _key_value(text: str, stored: str) -> Value:
     if stored == "integer":
         return int(text)
-    return Decimal(text) if stored == "numeric" else text
+    return check_digits(Decimal(text)) if stored == "numeric" else text
 
 
 def _is_day(raw: object, kind: Kind) -> bool:
