@@ -17,7 +17,20 @@ from dateutil.relativedelta import relativedelta
 from bouquet.core.language import CONSTANT, PLURAL, day_words, moment_words, tr, trn
 from bouquet.core.template.filter import Window
 
-__all__ = ["Span", "later", "on_the_clock", "read_window", "resolve_window", "span_words", "window_words"]
+__all__ = [
+    "MOST_FILLED",
+    "Span",
+    "later",
+    "on_the_clock",
+    "read_window",
+    "resolve_window",
+    "span_words",
+    "window_words",
+]
+
+
+#: Steps of time that are filled at most: about the rows that a spreadsheet has.
+MOST_FILLED = 1_000_000
 
 
 @dataclass(frozen=True)

@@ -6,9 +6,11 @@ from __future__ import annotations
 
 from typing import Any
 
+from bouquet.core.errors import PlanError
 from bouquet.core.language import tr, whole
-from bouquet.core.plan import Plan
+from bouquet.core.plan import Plan, too_many_steps
 from bouquet.core.sql import Counted, Statements, TallyStep
+from bouquet.core.windows import MOST_FILLED
 from bouquet.sources import Snapshot
 
 __all__ = ["about_tally", "count_tally"]
@@ -75,7 +77,11 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
         }
         tally.append(entry)
         before = rows
-    if any(b.fill_gaps for b in plan.by):
+    filled = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
+    if filled is not None:
+        # Where no window says so, records do: one date of the year 9999 is enough.
+        if int(snapshot.row(statements.steps())["steps"]) > MOST_FILLED:
+            raise PlanError([too_many_steps(f"rows.by[{filled}].fill_gaps")])
         rows = int(snapshot.row(statements.count())["rows"])
         tally.append({**_LINE, "kind": "group", "words": tr("with empty steps between"), "rows": rows})
         return tally

@@ -3,6 +3,7 @@ The plan: what a template comes to against one catalogue at one moment.
 """
 
 from bouquet.core.plan.across import across_of, step_after, step_text, values_template
+from bouquet.core.plan.grouping import too_many_steps
 from bouquet.core.plan.keys import propose_key
 from bouquet.core.plan.made import MadeError, made_field, made_tree, read_narrowing
 from bouquet.core.plan.model import (
@@ -84,5 +85,6 @@ __all__ = [
     "routes_of",
     "step_after",
     "step_text",
+    "too_many_steps",
     "values_template",
 ]

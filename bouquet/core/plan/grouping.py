@@ -9,8 +9,8 @@ from dataclasses import replace
 from datetime import date, datetime, time, timedelta
 
 from bouquet.core.catalogue import Kind, Route
-from bouquet.core.errors import WayOut
-from bouquet.core.language import tr
+from bouquet.core.errors import Problem, WayOut
+from bouquet.core.language import tr, whole
 from bouquet.core.plan.filters import Filters
 from bouquet.core.plan.model import GroupBy
 from bouquet.core.plan.nodes import Comparison, Read, Stepped
@@ -22,11 +22,13 @@ from bouquet.core.template import (
     Narrowing,
     PerGroup,
 )
-from bouquet.core.windows import Span, later, on_the_clock
+from bouquet.core.windows import MOST_FILLED, Span, later, on_the_clock
 
-__all__ = ["Grouping"]
+__all__ = ["Grouping", "too_many_steps"]
 
 _CLOCK_STEPS = ("minute", "hour")
+#: The lengths of short steps; a window that is too long for weeks is so for no longer ones.
+_LENGTHS = {"minute": timedelta(minutes=1), "hour": timedelta(hours=1), "day": timedelta(days=1)}
 _MINUTES = (1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30)
 
 
@@ -68,7 +70,14 @@ class Grouping:
                 self.state.problem("no_step", message, f"{place}.fill_gaps")
             return GroupBy(Read(route))
         cell = self._stepped(route, by, place)
-        return GroupBy(cell, by.fill_gaps, self._span_of(route) if by.fill_gaps else None) if cell else None
+        if cell is None:
+            return None
+        span = self._span_of(route) if by.fill_gaps else None
+        if span is not None and span.start is not None and span.end is not None:
+            steps = (span.end - span.start) / (_LENGTHS.get(cell.unit, timedelta(weeks=1)) * cell.count)
+            if steps > MOST_FILLED:
+                self.state.problems.append(too_many_steps(f"{place}.fill_gaps"))
+        return GroupBy(cell, by.fill_gaps, span)
 
     def _stepped(self, route: Route, by: By, place: str) -> Stepped | None:
         found = route.typed
@@ -138,6 +147,16 @@ class Grouping:
         if step is not None:
             return next((c for c in cells if isinstance(c, Stepped) and c.unit == step), None)
         return next((c for c in cells if isinstance(c, Read)), cells[0] if cells else None)
+
+
+def too_many_steps(place: str) -> Problem:
+    """
+    What is wrong where more steps of time would be filled than may be.
+    """
+    message = tr(
+        "More than {most} steps would be filled; narrow the dates, or take longer steps.", most=whole(MOST_FILLED)
+    )
+    return Problem(code="too_many_steps", message=message, place=place)
 
 
 def _met_by_every_row(node: Narrowing, place: str) -> Iterator[tuple[Narrowing, str]]:

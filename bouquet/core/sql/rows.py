@@ -292,16 +292,32 @@ class Rows:
         with self.scope.of_each_record():
             return self.scope.holds(step.predicate)
 
+    def _groups(self) -> tuple[sa.CTE, list[Element]]:
+        """
+        The groups that there are, by the values `g0`, `g1` and so on that they are made by; and these.
+        """
+        parents, _ = self._conditions()
+        values = [self.grouped(b) for b in self.plan.by]
+        inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
+        groups = self._of_records(inner, parents).group_by(*values).cte("groups")
+        return groups, values
+
+    def steps(self) -> sa.Select[Any]:
+        """
+        How many steps of time are filled, in a column `steps`; one more than may be where there are more.
+        """
+        assert self.gaps is not None
+        groups, _ = self._groups()
+        series = self._series(self.plan.by[self.gaps], groups, f"g{self.gaps}").subquery("steps")
+        return sa.select(sa.func.count().label("steps")).select_from(series)
+
     def _with_gaps(self, outputs: Sequence[tuple[str, Element]]) -> sa.Select[Any]:
         """
         Every step of the window beside every combination of the other values, whether there is a group or not.
         """
         assert self.gaps is not None
         by = self.plan.by[self.gaps]
-        parents, _ = self._conditions()
-        values = [self.grouped(b) for b in self.plan.by]
-        inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
-        groups = self._of_records(inner, parents).group_by(*values).cte("groups")
+        groups, values = self._groups()
         others = [n for n in range(len(values)) if n != self.gaps]
         combined = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
         steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")
@@ -311,11 +327,13 @@ class Rows:
         whole: sa.FromClause = steps.join(combined, sa.true()) if others else steps
         whole = whole.outerjoin(groups, sa.and_(*on))
         made: list[Element] = [sa.column(name) for name, _ in self.inner]
-        if by.span is None or (by.span.start is None and by.span.end is None):
-            # No window leaves out what has no date; it lies in no step, and is no gap.
+        if by.span is None or by.span.start is None or by.span.end is None:
+            # What has no date, or one that no calendar has, lies in no step, and is no gap; a window may leave it in.
+            known = self.scope.dialect.on_the_calendar(at, dated=by.cell.field.kind is Kind.DATE)
+            beyond = at.is_(None) if known is None else sa.or_(at.is_(None), sa.not_(known))
             every = sa.select(steps.c.step, *(combined.c[f"w{n}"] for n in others), *made).select_from(whole)
-            undated = sa.select(at, *(groups.c[f"g{n}"] for n in others), *made).where(at.is_(None))
-            whole = every.union_all(undated).subquery("every_group")
+            stepless = sa.select(at, *(groups.c[f"g{n}"] for n in others), *made).where(beyond)
+            whole = every.union_all(stepless).subquery("every_group")
         return sa.select(*(e.label(label) for label, e in outputs)).select_from(whole)
 
     def _series(self, by: GroupBy, groups: sa.CTE, name: str) -> sa.Select[Any]:
@@ -330,7 +348,9 @@ class Rows:
         bounds: list[Element] = []
         for moment, pick in ((by.span.start if by.span else None, "min"), (by.span.end if by.span else None, "max")):
             if moment is None:
-                bounds.append(sa.select(getattr(sa.func, pick)(column)).scalar_subquery())
+                known = dialect.on_the_calendar(column, dated=dated)
+                outermost = sa.select(getattr(sa.func, pick)(column))
+                bounds.append((outermost if known is None else outermost.where(known)).scalar_subquery())
             elif dated:
                 bounds.append(self.scope.step(dialect.literal(moment.replace(tzinfo=None)), _unzoned(cell)))
             else:

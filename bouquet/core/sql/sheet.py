@@ -295,6 +295,12 @@ class SheetStatements:
             inner = inner.limit(sa.literal_column(str(self.plan.at_most)))
         return sa.select(sa.func.count().label("rows")).select_from(inner.subquery("counted"))
 
+    def steps(self) -> sa.Select[Any]:
+        """
+        The number of steps of time that are filled, in a column `steps`.
+        """
+        return Rows(self.plan, many=self.many).steps()
+
     def _counted(self, where: Element) -> Element:
         """
         An aggregate: how many rows meet `where`.

@@ -244,9 +244,17 @@ class Dialect(ABC):
 
     def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
         """
-        A set of rows, with a column `step`: every step from `first` to `last`, dates where `dated`.
+        A set of rows, with a column `step`: every step from `first` to `last`, dates where `dated`; of more than
+        `MOST_FILLED` no more than one further one.
         """
         self._lacks("series")
+
+    def on_the_calendar(self, value: Element, *, dated: bool) -> Element | None:
+        """
+        Whether a date, or a moment where not `dated`, is one that steps of time come to; None where each is.
+        """
+        del value, dated
+        return None
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         """

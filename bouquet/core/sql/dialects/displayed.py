@@ -54,10 +54,10 @@ def dated_text(value: Element, found: Field, show: Show, dialect: Dialect, zone:
         pieces.append(sa.case((local < ours, literal(" BC")), else_=literal("")))
     text = dialect.joined_texts(*pieces)
     # Infinity has no parts to write down, and a date may lie where no moment does.
-    return text if kind is Kind.TIME else sa.case((_has_parts(value, kind), text), else_=sa.cast(value, sa.Text))
+    return text if kind is Kind.TIME else sa.case((has_parts(value, kind), text), else_=sa.cast(value, sa.Text))
 
 
-def _has_parts(value: Element, kind: Kind) -> Element:
+def has_parts(value: Element, kind: Kind) -> Element:
     if kind is not Kind.DATE:
         return sa.func.isfinite(value)
     return value.between(sa.cast(literal("4713-01-01 BC"), sa.Date), sa.cast(literal("294276-12-31"), sa.Date))

@@ -16,12 +16,13 @@ from sqlalchemy.dialects.postgresql import aggregate_order_by
 from bouquet.core.catalogue import Field, Kind
 from bouquet.core.formula import F, Node
 from bouquet.core.sql.dialects.base import Element
-from bouquet.core.sql.dialects.displayed import dated_text
+from bouquet.core.sql.dialects.displayed import dated_text, has_parts
 from bouquet.core.sql.dialects.standard import StandardSql
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal, literals
 from bouquet.core.template import Show
 from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID, Value
+from bouquet.core.windows import MOST_FILLED
 
 __all__ = ["COLLATION", "Postgresql"]
 
@@ -220,9 +221,15 @@ class Postgresql(StandardSql):
 
     def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
         length = {"quarter": "3 months"}.get(unit, f"{count} {unit}")
-        bounds = [sa.cast(b, sa.DateTime) if dated else b for b in (first, last)]
-        made = sa.func.generate_series(*bounds, _interval(length))
+        begin, end = (sa.cast(b, sa.DateTime) if dated else b for b in (first, last))
+        if unit in ("minute", "hour", "day"):
+            # Longer ones end with the calendar.
+            end = sa.func.least(end, begin + _interval(f"{(MOST_FILLED + 1) * count} {unit}"))
+        made = sa.func.generate_series(begin, end, _interval(length))
         return sa.select((sa.cast(made, sa.Date) if dated else made).label("step"))
+
+    def on_the_calendar(self, value: Element, *, dated: bool) -> Element | None:
+        return has_parts(value, Kind.DATE if dated else Kind.TIMESTAMP)
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         return statement.ext(postgresql.distinct_on(*keys)).order_by(*keys, *order)

@@ -11,6 +11,7 @@ import sqlalchemy as sa
 
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.literals import literal
+from bouquet.core.windows import MOST_FILLED
 
 __all__ = ["PYTHON_TYPES", "StandardSql", "each_step", "first_of_each"]
 
@@ -60,7 +61,10 @@ def each_step(first: Element, last: Element, following: Callable[[Element], Elem
     """
     Every step of time from the first to the last, one after the other.
     """
-    begun = sa.select(first.label("step"), last.label("last")).cte("steps_of_time", recursive=True)
+    one: Element = sa.literal_column("1", sa.BigInteger)
+    most: Element = sa.literal_column(str(MOST_FILLED), sa.BigInteger)
+    begun = sa.select(first.label("step"), last.label("last"), one.label("number")).cte("steps_of_time", recursive=True)
     following_one = following(begun.c.step)
-    steps = begun.union_all(sa.select(following_one, begun.c.last).where(begun.c.step < begun.c.last))
+    more = sa.and_(begun.c.step < begun.c.last, begun.c.number <= most)
+    steps = begun.union_all(sa.select(following_one, begun.c.last, begun.c.number + one).where(more))
     return sa.select(steps.c.step.label("step")).where(steps.c.step.is_not(None))
