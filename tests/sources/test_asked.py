@@ -296,6 +296,16 @@ WORDS = [
     "MB-00017",
     "deleted",
     "native",
+    "record number",
+    "shift number",
+    "tree attribute",
+    "2026-01-05",
+    '""',
+    "“”",
+    '"Quay"',
+    "(",
+    ":",
+    ".5",
 ]
 
 
@@ -317,6 +327,25 @@ def test_whatever_is_typed_is_a_template_or_told(source: Source, text: str) -> N
         assert resolve(
             read_document(dict(joined.document or {})), catalogue, Context(as_of=NOW, answers={})
         ).problems in ([], ())
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        '""',
+        "“” by ward",
+        'trees with ""',
+        "shift number 2026-01-05",
+        'tree record number "abc"',
+        "tree attribute average",
+    ],
+)
+def test_what_was_proposed_with_a_problem_is_not(source: Source, text: str) -> None:
+    """Nothing between quotation marks, a date for a number, a record type without everyday fields."""
+    found = read_request(text, source.catalogue(), NOW.date())
+    if found.document is not None:
+        template = read_document(dict(found.document))
+        assert list(resolve(template, source.catalogue(), Context(as_of=NOW, answers={})).problems) == []
 
 
 def test_a_wide_source_is_read_in_time(source: Source) -> None:

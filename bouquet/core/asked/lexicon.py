@@ -75,7 +75,7 @@ def phrase_of(text: str) -> Phrase:
     """
     A name as the words that it is looked up by.
     """
-    return tuple(t.word for t in cut(text.replace("_", " ")) if t.text[0].isalnum() or t.text == "&")
+    return tuple(t.word for t in cut(text.replace("_", " ")) if t.says or t.text == "&")
 
 
 def dated_field(record_type: RecordType) -> Field | None:

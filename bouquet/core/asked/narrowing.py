@@ -6,12 +6,14 @@ from __future__ import annotations
 
 from decimal import Decimal
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from bouquet.core.asked.lexicon import Lexicon, Meaning, dated_field
 from bouquet.core.asked.state import Reading, Rule
 from bouquet.core.asked.times import read_when
 from bouquet.core.asked.tokens import number_in
 from bouquet.core.catalogue import Field, Kind
+from bouquet.core.values import read_value
 
 __all__ = ["NARROWING", "counted_many"]
 
@@ -291,7 +293,7 @@ def _compared(r: Reading, n: int, at: int, meaning: Meaning) -> int:
             node = {"path": meaning.path, "is": said[1], "value": r.tokens[at + said[0]].text}
             return _narrow(r, n, at + said[0] + 1 - n, node, meaning)
         code = field.kind is Kind.IDENTIFIER and at < len(r.tokens) and any(c.isdigit() for c in r.tokens[at].text)
-        if at < len(r.tokens) and (r.tokens[at].quoted or code):
+        if at < len(r.tokens) and (r.tokens[at].quoted or code) and _can_be(r.tokens[at].text, field):
             return _narrow(r, n, at + 1 - n, {"path": meaning.path, "is": "is", "value": r.tokens[at].text}, meaning)
     if field.kind in (Kind.CHOICE, Kind.TEXT, Kind.IDENTIFIER) and at < len(r.tokens):
         # Status standing, ward Quay: the value of that very field, whatever else is called so.
@@ -300,6 +302,17 @@ def _compared(r: Reading, n: int, at: int, meaning: Meaning) -> int:
         if fit is not None:
             return _valued(r, n, at + length - n, fit)
     return 0
+
+
+def _can_be(text: str, field: Field) -> bool:
+    """
+    Whether a field can have this value: a code of whole numbers is no date.
+    """
+    try:
+        read_value(text, field, ZoneInfo("UTC"))
+    except ValueError:
+        return False
+    return True
 
 
 def _compared_number(r: Reading, n: int, at: int, meaning: Meaning, field: Field) -> int:

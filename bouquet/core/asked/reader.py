@@ -80,7 +80,7 @@ def read_request(
         if any(t.role != "records" for t in reading.taken) or bonus:
             best = max((best, (score, reading)), key=lambda b: b[0]) if best else (score, reading)
     if best is None:
-        unread = (t for t in tokens if t.word not in FILLERS and t.text[0].isalnum())
+        unread = (t for t in tokens if t.word not in FILLERS and t.says)
         return Asked(None, (), tuple((t.start, t.end) for t in unread))
     return _Proposal(best[1], catalogue, text[:LONGEST_REQUEST]).made()
 
@@ -146,7 +146,7 @@ def _read(r: Reading) -> None:
             if spelt:
                 r.correct(n, spelt)
                 continue
-            if token.quoted or token.text[0].isalnum() or token.text in "<>=":
+            if token.quoted or token.says or token.text in "<>=":
                 r.unread.append(n)
                 r.negated = False
         n += 1
@@ -230,7 +230,7 @@ class _Proposal:
         """
         Tell that something is not taken after all.
         """
-        self.r.unread += [n for n in range(taken.first, taken.last + 1) if self.r.tokens[n].text[0].isalnum()]
+        self.r.unread += [n for n in range(taken.first, taken.last + 1) if self.r.tokens[n].says]
 
     def _note(self, taken: Taken, place: str) -> None:
         first, last = self.r.tokens[taken.first], self.r.tokens[taken.last]

@@ -43,6 +43,13 @@ class Token:
     word: str
     quoted: bool = False
 
+    @property
+    def says(self) -> bool:
+        """
+        Whether it is a word or a number, and no mark; nothing between quotation marks is neither.
+        """
+        return self.text[:1].isalnum()
+
 
 @lru_cache(20_000)
 def stem(word: str) -> str:

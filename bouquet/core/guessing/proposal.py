@@ -14,13 +14,18 @@ __all__ = ["MOST_LED_TO", "propose_columns", "propose_order"]
 #: Records of other types whose titles stand in a proposal, at most.
 MOST_LED_TO = 4
 
+#: Fields of a proposal of a record type that has no everyday ones.
+FIRST = 5
+
 
 def propose_columns(catalogue: Catalogue, record_type: RecordType) -> list[dict[str, Any]]:
     """
     Columns as in a template document: the everyday fields, the title first; after the title, the titles of what a
-    record leads to, where nobody curated the record type. Nothing personal.
+    record leads to, where nobody curated the record type; where it has no everyday fields, its first ones. Nothing
+    personal.
     """
-    own = [f for f in record_type.fields if f.everyday and not f.personal]
+    plain = [f for f in record_type.fields if not f.personal and f.kind is not Kind.FILE]
+    own = [f for f in record_type.fields if f.everyday and not f.personal] or plain[:FIRST]
     guessed = any(what == "label" for what, _ in record_type.guesses)
     if not guessed:
         return [_column(n, f.name, _heading(f)) for n, f in enumerate(own, 1)]
