@@ -28,6 +28,8 @@ Scope: TypeAlias = MutableMapping[str, Any]
 Receive: TypeAlias = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send: TypeAlias = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 
+Refusal: TypeAlias = tuple[int, str, str]
+
 _SAFE = ("GET", "HEAD", "OPTIONS")
 
 #: Bytes of a request's body: of documents, and of files that are sent.
@@ -36,6 +38,9 @@ MOST_OF = {"/api/v1/runs/given-back": 100_000_000, "/api/v1/design/header-of-fil
 
 #: The same of a stranger, who brings no session and no token: of what is asked at the door nothing is long.
 MOST_OF_STRANGERS = 100_000
+
+#: Bytes of all requests that a process has not answered yet.
+MOST_HELD = 400_000_000
 
 #: Characters of an address with everything behind its question mark.
 MOST_ADDRESS = 16_000
@@ -47,14 +52,20 @@ MOST_AT_ONCE, MOST_OF_ONE, MOST_SIGNING_IN = 24, 6, 4
 PATIENCE, COME_BACK = 5.0, 2
 
 
-class _TooLarge(Exception):
-    pass
+class _NotRead(Exception):
+    """
+    A body that is not read on.
+    """
 
 
 def _too_large(limit: int) -> str:
     if limit < 1_000_000:
         return tr("A request here may have {limit} kB.", limit=limit // 1_000)
     return tr("A request here may have {limit} MB.", limit=limit // 1_000_000)
+
+
+def _busy() -> str:
+    return tr("There is too much to do just now. Nothing is lost; it is asked again in a moment.")
 
 
 class Guard:
@@ -70,6 +81,7 @@ class Guard:
         self.app, self.hosts, self.any_host = app, hosts, any_host
         self._running: Counter[str] = Counter()
         self._turn = asyncio.Condition()
+        self._held = _Held()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
@@ -87,14 +99,16 @@ class Guard:
         if int(headers.get("content-length") or 0) > limit:
             await _answer(send, 413, "too_large", _too_large(limit))
             return
-        body = _Body(receive, limit)
+        body = _Body(receive, limit, self._held)
         answer = _Answer(send, body)
         try:
             await self._in_turn(scope, headers, body, answer)
-        except _TooLarge:
+        except _NotRead:
             await answer.refuse()
+        finally:
+            body.release()
 
-    def _refusal_of(self, scope: Scope, headers: dict[str, str]) -> tuple[int, str, str] | None:
+    def _refusal_of(self, scope: Scope, headers: dict[str, str]) -> Refusal | None:
         """
         (status, code, sentence) of what cannot be answered; None for everything else.
         """
@@ -149,8 +163,7 @@ class Guard:
             await asyncio.wait_for(self._take(kind, asker), PATIENCE)
         except TimeoutError:
             log.warning("busy", kind=kind, path=scope["path"])
-            sentence = tr("There is too much to do just now. Nothing is lost; it is asked again in a moment.")
-            await _answer(send, 503, "busy", sentence, (b"retry-after", str(COME_BACK).encode()))
+            await _answer(send, 503, "busy", _busy(), (b"retry-after", str(COME_BACK).encode()))
             return
         try:
             await self.app(scope, receive, send)
@@ -226,45 +239,66 @@ def _same_origin(headers: dict[str, str], host: str) -> bool:
     return origin is None or urlsplit(origin).netloc.lower() == host.lower()
 
 
+class _Held:
+    """
+    What the bodies of a process's requests come to, in bytes.
+    """
+
+    def __init__(self) -> None:
+        self.bytes = 0
+
+
 class _Body:
     """
-    Receives a body, and counts it; more than `limit` bytes end it.
+    Receives a body, and counts it; more than `limit` bytes end it, and so does more than there is room for.
     """
 
-    def __init__(self, receive: Receive, limit: int) -> None:
-        self._receive, self.limit, self._seen = receive, limit, 0
-
-    @property
-    def is_too_large(self) -> bool:
-        return self._seen > self.limit
+    def __init__(self, receive: Receive, limit: int, held: _Held) -> None:
+        self._receive, self.limit, self._held, self._seen = receive, limit, held, 0
+        self.refusal: Refusal | None = None
 
     async def __call__(self) -> MutableMapping[str, Any]:
         message = await self._receive()
-        self._seen += len(message.get("body", b""))
-        if self.is_too_large:
-            raise _TooLarge
+        size = len(message.get("body", b""))
+        self._seen += size
+        self._held.bytes += size
+        if self._seen > self.limit:
+            self.refusal = 413, "too_large", _too_large(self.limit)
+        elif self._held.bytes > MOST_HELD:
+            log.warning("busy", kind="bodies")
+            self.refusal = 503, "busy", _busy()
+        if self.refusal is not None:
+            raise _NotRead
         return message
+
+    def release(self) -> None:
+        """
+        The request is answered, and its body forgotten.
+        """
+        self._held.bytes -= self._seen
 
 
 class _Answer:
     """
-    Sends what the application answers. Whatever it makes of a body that was too large, the answer is 413.
+    Sends what the application answers. Whatever it makes of a body that was not read on, the answer is why.
     """
 
     def __init__(self, send: Send, body: _Body) -> None:
         self._send, self._body, self._begun, self._refused = send, body, False, False
 
     async def __call__(self, message: MutableMapping[str, Any]) -> None:
-        if self._body.is_too_large and not self._begun:
+        if self._body.refusal is not None and not self._begun:
             await self.refuse()
         if not self._refused:
             self._begun = True
             await self._send(message)
 
     async def refuse(self) -> None:
-        if not self._begun and not self._refused:
+        if not self._begun and not self._refused and self._body.refusal is not None:
             self._refused = True
-            await _answer(self._send, 413, "too_large", _too_large(self._body.limit))
+            status, code, detail = self._body.refusal
+            later = [(b"retry-after", str(COME_BACK).encode())] if status == 503 else []
+            await _answer(self._send, status, code, detail, *later)
 
 
 _TITLES = Texts(

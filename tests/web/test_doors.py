@@ -114,6 +114,18 @@ def test_a_body_is_bounded_before_it_is_read(sign_in: SignIn) -> None:
     assert (told.status_code, untold.status_code) == (413, 413)
 
 
+def test_all_bodies_together_have_a_limit(sign_in: SignIn, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is answered makes room again."""
+    monkeypatch.setattr(guard, "MOST_HELD", 50_000)
+    client = sign_in("ines")
+    small, large = b" " * 40_000 + b"{}", b" " * 60_000 + b"{}"
+    to = {"Content-Type": "application/json"}
+    answers = [client.post(f"{API}/templates", content=c, headers=to) for c in (small, small, large, small)]
+
+    assert [a.status_code == 503 for a in answers] == [False, False, True, False]
+    assert answers[2].headers["Retry-After"] == "2"
+
+
 def test_of_a_stranger_little_is_read(client: TestClient) -> None:
     """Who brings neither a session nor a token asks for nothing long; nor does anybody who signs in."""
     long = b'{"email": "' + b"x" * guard.MOST_OF_STRANGERS + b'"}'
