@@ -6,8 +6,8 @@ from bouquet.runs.archive import zipped
 from bouquet.runs.asking import ask_for_run, check_purpose, unknown_answers
 from bouquet.runs.comparing import ask_for_comparison, carry_out_comparison, key_of, rows_of
 from bouquet.runs.delivering import MODES, appendable
-from bouquet.runs.errors import FilesDown, FolderError, RunCancelled, RunFailed
-from bouquet.runs.executor import ATTEMPTS, PASSING, execute
+from bouquet.runs.errors import PASSING, FilesDown, FolderError, RunCancelled, RunFailed
+from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.export import Export
 from bouquet.runs.exported import Exported
 from bouquet.runs.gathering import gather_bundle, source_of_bundle

@@ -6,10 +6,13 @@ from __future__ import annotations
 
 from typing import Any
 
+from sqlalchemy.exc import DBAPIError
+
 from bouquet.core.errors import BouquetError, TemplateError
 from bouquet.core.language import tr
+from bouquet.sources import SourceDown
 
-__all__ = ["FilesDown", "FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
+__all__ = ["PASSING", "FilesDown", "FolderError", "RunCancelled", "RunFailed", "RunGivenUp", "error_facts"]
 
 
 class RunCancelled(BouquetError):
@@ -42,6 +45,10 @@ class FilesDown(BouquetError):
     """
 
     code = "files_down"
+
+
+#: What may be better when it is tried again: the source, the file store or our own database was away.
+PASSING = (SourceDown, FilesDown, DBAPIError)
 
 
 class FolderError(BouquetError):

@@ -30,11 +30,11 @@ from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.delivering import deliver
-from bouquet.runs.errors import FilesDown, RunCancelled, RunFailed, RunGivenUp, error_facts
+from bouquet.runs.errors import PASSING, RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.exported import Exported
 from bouquet.runs.services import Services
 from bouquet.runs.shares import export_shares, shares_of
-from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged, SourceDown
+from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged
 from bouquet.store import NotPossible, people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Round, Run, RunFile
@@ -42,7 +42,7 @@ from bouquet.store.rounds import SOURCE_CHANGED
 from bouquet.store.whereabouts import keep_keys
 from bouquet.traces import span
 
-__all__ = ["ATTEMPTS", "PASSING", "execute"]
+__all__ = ["ATTEMPTS", "execute"]
 
 log = structlog.get_logger()
 
@@ -54,10 +54,6 @@ MOST_TRIES = 24
 
 #: Seconds between two looks at whether a run was cancelled; progress is noted as often.
 HEARTBEAT = 0.5
-
-
-#: What may be better when it is tried again: the source, the file store or our own database was away.
-PASSING = (SourceDown, FilesDown, DBAPIError)
 
 
 @dataclass

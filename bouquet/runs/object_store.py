@@ -27,10 +27,13 @@ CONNECT, ANSWER, TRIES = 10, 60, 4
 CHUNK = 4 << 20
 
 #: What a store answers where there is no such object.
-ABSENT = frozenset({"404", "NoSuchKey", "NotFound", "NoSuchBucket"})
+ABSENT = frozenset({"404", "NoSuchKey", "NotFound"})
 
-#: What it answers whoever may not do so, whatever the reason is.
-BARRED = frozenset({"403", "AccessDenied", "InvalidAccessKeyId", "SignatureDoesNotMatch", "AllAccessDisabled"})
+#: What it answers where a person has to mend something: a right, a key, or a bucket that is not there, which is not the
+#: same as an empty one.
+BARRED = frozenset(
+    {"403", "AccessDenied", "AllAccessDisabled", "InvalidAccessKeyId", "NoSuchBucket", "SignatureDoesNotMatch"}
+)
 
 
 class ObjectStore(fsspec.AbstractFileSystem):  # type: ignore[misc]

@@ -24,7 +24,8 @@ from sqlalchemy.exc import DBAPIError
 from bouquet.core.language import tr
 from bouquet.database_urls import watched_async, watched_sync
 from bouquet.runs.comparing import carry_out_comparison
-from bouquet.runs.executor import ATTEMPTS, PASSING, execute
+from bouquet.runs.errors import PASSING
+from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.retention import expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.store import care, comparisons

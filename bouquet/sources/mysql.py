@@ -11,13 +11,15 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from bouquet.core.windows import MOST_FILLED
+
 __all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "prepare", "set_timeout"]
 
 #: Bytes that values joined in one cell may come to.
 LONGEST_JOINED = 1_073_741_824
 
-#: Steps of time, one after the other, of a statement at most.
-MOST_STEPS = 100_000_000
+#: Steps of time, one after the other, of a statement at most: all that may be filled, and the one that tells of more.
+MOST_STEPS = MOST_FILLED + 10
 
 #: Seconds that a session may be idle, and that its rows may wait to be read, while a file is written: not the few that
 #: some houses allow, and not the hours after which the server would notice that our machine vanished.
@@ -33,7 +35,7 @@ SESSION = {
     "sql_select_limit": 18_446_744_073_709_551_615,
     "sql_big_selects": 1,
     "sql_safe_updates": 0,
-    "max_sort_length": 1_024,
+    "max_sort_length": "GREATEST(@@max_sort_length, 1024)",
     "wait_timeout": IDLE,
     "net_write_timeout": UNREAD,
 }

@@ -251,7 +251,9 @@ class PostgresReader:
 
     def _reap_later(self) -> None:
         if self._reaper is None and self._idle:
-            self._reaper = threading.Timer(IDLE_SECONDS, self._reap)
+            # The first is the one that was kept for longest.
+            left = self._idle[0][1] + IDLE_SECONDS - time.monotonic()
+            self._reaper = threading.Timer(max(left, 0.1), self._reap)
             self._reaper.daemon = True
             self._reaper.start()
 

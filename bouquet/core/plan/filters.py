@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import Any, Literal
 
 from pydantic import ValidationError
@@ -196,7 +196,7 @@ class Filters:
             keys = tuple(
                 tuple(_key_value(k, r.field.stored) for k, r in zip(saved, key, strict=True)) for saved in picked.keys
             )
-        except ValueError:
+        except (ValueError, InvalidOperation):
             state.problem(
                 "wrong_picks", tr("“{picks}” holds keys that cannot be read.", picks=node.picks), f"{place}.picks"
             )
