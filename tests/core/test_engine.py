@@ -5,6 +5,7 @@ Row rules, folds, formulas, asks and picks on the small catalogue: what is refus
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -100,6 +101,19 @@ def test_what_cannot_be_is_refused_at_its_place(
 
     assert (code, place) in [(p.code, p.place) for p in problems]
     assert all(p.message.endswith((".", ")", "?")) for p in problems)
+
+
+@pytest.mark.parametrize("key", ["one", "1e999999999", "NaN"])
+def test_keys_of_a_list_that_are_no_numbers_are_told(catalogue: Catalogue, key: str) -> None:
+    """Also where the key is a decimal, as in databases that have no other numbers."""
+    tree = catalogue.record_types["tree"]
+    fields = tuple(replace(f, stored="numeric") if f.name in tree.key else f for f in tree.fields)
+    with_decimals = {**catalogue.record_types, "tree": replace(tree, fields=fields)}
+    template = read_document({"name": "T", "records": "tree", "columns": [], "filter": {"picks": "mine"}})
+    context = Context(as_of=NOW, picks={"mine": Picked("tree", ((key,),))})
+    found = resolve(template, replace(catalogue, record_types=with_decimals), context).problems
+
+    assert "wrong_picks" in [p.code for p in found]
 
 
 def test_the_ways_out_are_edits(resolved: Resolve) -> None:
