@@ -17,7 +17,16 @@ from urllib.parse import quote
 
 from bouquet.core.language import tr
 
-__all__ = ["NameFacts", "check_pattern", "content_disposition", "file_name", "merge_names", "safe_name", "with_suffix"]
+__all__ = [
+    "NameFacts",
+    "check_pattern",
+    "content_disposition",
+    "file_name",
+    "merge_names",
+    "safe_name",
+    "sheet_name",
+    "with_suffix",
+]
 
 _PART = re.compile(r"\{([^{}:]*)(?::([^{}]*))?\}")
 _PARTS = ("template", "records", "as_of", "rows", "window_start", "window_end", "part", "sequence", "recipient")
@@ -175,3 +184,24 @@ def content_disposition(name: str) -> str:
     """
     plain = re.sub(r'[^\x20-\x7e]|["\\]', "_", name)
     return f"attachment; filename=\"{plain}\"; filename*=UTF-8''{quote(name, safe='')}"
+
+
+#: What no name of a sheet holds, and its length in units of UTF-16, as spreadsheets count.
+_NOT_IN_SHEETS = re.compile(r"[\[\]:*?/\\\x00-\x1f\ufffe\uffff]")
+_LONGEST_SHEET = 31
+
+
+def sheet_name(wanted: str, taken: set[str], number: int = 1) -> str:
+    """
+    A name of a sheet that is not among those `taken`, to which it is added: no brackets, colons, marks or slashes, no
+    apostrophe at either end. `number` counts the sheets that go on from one another.
+    """
+    plain = _NOT_IN_SHEETS.sub(" ", wanted).strip(" '") or "-"
+    while True:
+        suffix = f" ({number})" if number > 1 else ""
+        room = (_LONGEST_SHEET - len(suffix)) * 2
+        name = plain.encode("utf-16-le")[:room].decode("utf-16-le", errors="ignore").rstrip(" '") + suffix
+        if name.casefold() not in taken:
+            taken.add(name.casefold())
+            return name
+        number += 1

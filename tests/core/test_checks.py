@@ -33,6 +33,8 @@ def of(column: str, must: str, **more: Any) -> dict[str, Any]:
         (of("c1", "between", least="tall"), "checks[0].least", "not a number"),
         (of("c0", "one_of"), "checks[0].values", "which values"),
         (of("c0", "length", least="many"), "checks[0].least", "how many letters"),
+        (of("c0", "length", least="9" * 5_000), "checks[0].least", "how many letters"),
+        (of("c0", "length", least="²"), "checks[0].least", "how many letters"),
         (of("c0", "not_future"), "checks[0].must", "does not hold dates"),
         (of("c0", "listed", listed_in="nobody.knows"), "checks[0].listed_in", "record type and its field"),
         ({"formula": "{girth} + 1"}, "checks[0].formula", "yes or no"),

@@ -6,14 +6,17 @@ from __future__ import annotations
 
 import contextlib
 import json
+import re
 from typing import Any
 
+import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from bouquet.core.errors import DocumentError
 from bouquet.core.template import document_schema, read_document
+from bouquet.core.zones import known_zones
 
 GOOD = {"format": "bouquet-template/1", "name": "Trees", "records": "tree"}
 
@@ -56,6 +59,38 @@ def test_a_document_comes_back_as_it_was_written() -> None:
 def test_what_is_wrong_is_said_at_its_place(change: dict[str, Any], place: str) -> None:
     """Unknown keys and wrong values are refused with their path in the document."""
     assert place in problems({**GOOD, **change})
+
+
+@pytest.mark.parametrize(
+    ("column", "place", "most"),
+    [
+        ({"blank": "-" * 256}, "columns[0].blank", 255),
+        ({"show": {"date": "y" * 101}}, "columns[0].show.date", 100),
+        ({"show": {"yes": "y" * 256}}, "columns[0].show.yes", 255),
+        ({"value": {"constant": "c" * 32_768}}, "columns[0].value.constant", 32_767),
+        ({"value": {"field": "f" * 32_768}}, "columns[0].value.field", 32_767),
+    ],
+)
+def test_every_text_has_a_limit(column: dict[str, Any], place: str, most: int) -> None:
+    """A constant of megabytes would stand in every row of a file."""
+    whole = {"id": "a", "heading": "A", "value": {"field": "tag"}, **column}
+
+    assert problems({**GOOD, "columns": [whole]}) == {place: f"At most {most:,} characters."}
+
+
+@pytest.mark.parametrize("zone", ["localtime", "Factory", "right/UTC", "../UTC", "europe/london", ""])
+def test_a_zone_is_one_that_everybody_knows(zone: str) -> None:
+    """What only this machine knows of would end a run."""
+    assert problems({**GOOD, "zone": zone}) == {"zone": f"“{zone}” is not a time zone, such as Europe/London."}
+
+
+def test_every_zone_that_is_taken_can_be_written_in() -> None:
+    """The library that writes moments has a database of its own."""
+    moments = pl.Series([0], dtype=pl.Datetime("us", "UTC"))
+    told = [moments.dt.convert_time_zone(zone).dt.to_string("%:z")[0] for zone in known_zones()]
+
+    assert len(told) > 400
+    assert all(re.fullmatch(r"[+-]\d\d:\d\d", t) for t in told)
 
 
 def test_a_newer_format_is_refused_with_a_way_out() -> None:

@@ -70,6 +70,20 @@ def test_any_reader_gives_back_the_texts(
     assert csv_rows(path, delimiter=mark) == [["tag", "note"], *[list(r) for r in rows]]
 
 
+@pytest.mark.parametrize("quoting", ["as_needed", "text", "everything"])
+@pytest.mark.parametrize("separator", list("-12. aT:/~^"))
+def test_any_separator_parts_only_cells(resolved: Resolve, tmp_path: Path, separator: str, quoting: str) -> None:
+    """Also one that numbers and dates are written with."""
+    options = {"csv": {"separator": separator, "quoting": quoting}}
+    plan = resolved("rings", "girth", "planted_on", "entered_at", "tag", output=options).require()
+    values = {"c0": [-212, 21], "c1": ["-1.25", "2"], "c2": [date(2026, 1, 2)] * 2, "c4": ["a-1 b", "T:2/."]}
+    path = written(plan, "csv", tmp_path, **values, c3=[datetime(2026, 1, 2, 12, 1)] * 2)
+    rows = csv_rows(path, delimiter=separator)
+
+    assert rows[1] == ["-212", "-1.25", "2026-01-02", "2026-01-02T12:01:00", "a-1 b"]
+    assert rows[2] == ["21", "2", "2026-01-02", "2026-01-02T12:01:00", "T:2/."]
+
+
 @relaxed
 @given(st.lists(st.none() | ANYTHING, min_size=1, max_size=6), st.sampled_from(["as_needed", "text", "everything"]))
 def test_a_single_column_loses_no_row(

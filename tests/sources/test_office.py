@@ -30,6 +30,13 @@ DOCUMENT: dict[str, Any] = {
         {"id": "girth", "heading": "Girth", "value": {"field": "t_girth"}, "show": {"decimals": 2}},
         {"id": "planted", "heading": "Planted", "value": {"field": "planted_on"}},
         {"id": "n", "heading": "Looks", "value": {"fold": {"path": "inspections", "how": "count"}}},
+        {"id": "padded", "heading": "Padded", "value": {"field": "t_girth"}, "show": {"decimals": 1, "pad": 8}},
+        {
+            "id": "cooler",
+            "heading": "Cooler",
+            "value": {"formula": "100 - {t_girth}"},
+            "show": {"decimals": 2, "pad": 8, "prefix": "No. "},
+        },
         {"id": "none", "heading": "Seal", "value": {"field": "seal"}},
     ],
     "filter": {
@@ -51,7 +58,7 @@ def test_an_office_program_reads_the_same_values(source: Source, tmp_path: Path)
     # Comma, quotation mark, UTF-8, first line, and cells as they are shown.
     subprocess.run(
         [str(OFFICE), f"-env:UserInstallation=file://{tmp_path}/profile", "--headless", "--convert-to",
-         "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,false", "--outdir", str(tmp_path), str(sheet)],
+         "csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,true,true", "--outdir", str(tmp_path), str(sheet)],
         check=True, capture_output=True, timeout=120,
     )  # fmt: skip
     with (tmp_path / f"{sheet.stem}.csv").open(newline="", encoding="utf-8") as file:

@@ -4,6 +4,7 @@ Resolving the checks of a template: what each objects to, and how it reads in wo
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -20,6 +21,9 @@ from bouquet.core.values import Value, read_value, say_value
 from bouquet.core.vocabulary.checks import COLUMN_CHECKS, FILE_CHECKS, Asking
 
 __all__ = ["Checks"]
+
+#: A number of letters.
+_LENGTH = re.compile("[0-9]{1,9}")
 
 #: Values named in words before the rest is counted.
 NAMED = 4
@@ -134,12 +138,12 @@ class Checks:
 
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
-        if not bounds or any(isinstance(b, bool) or not str(b).isdigit() for b, _ in bounds):
+        if not bounds or any(isinstance(b, bool) or not _LENGTH.fullmatch(str(b)) for b, _ in bounds):
             self.state.problem("no_value", tr("Say how many letters it may have."), f"{place}.least")
             return "", None
         if len(bounds) == 2 and self._is_turned(int(str(bounds[0][0])), int(str(bounds[1][0])), place):
             return "", None
-        tests = [f"LEN({{cell}}){w}{b}" for b, w in bounds]
+        tests = [f"LEN({{cell}}){w}{int(str(b))}" for b, w in bounds]
         formula = tests[0] if len(tests) == 1 else f"AND({tests[0]};{tests[1]})"
         return tr("must have {least} letters", least=_span(check.least, check.greatest)), self._test(
             formula, column, place

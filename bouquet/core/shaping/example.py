@@ -129,7 +129,7 @@ def _marks(written: str) -> Iterator[tuple[str, str]]:
     """
     (decimal mark, grouping) as which a number may have been written, the likelier first.
     """
-    separators = [c for c in dict.fromkeys(written) if not c.isdigit()]
+    separators = [c for c in dict.fromkeys(written) if not c.isdecimal()]
     if not separators:
         yield ".", ""
     elif len(separators) == 1:

@@ -11,8 +11,8 @@ from bouquet.core.template.values import Column, FieldValue, FormulaValue, PerCh
 
 __all__ = ["child_template", "folder_formula", "folder_of"]
 
-#: What stands for the characters of a key that cannot be part of a folder's name.
-_SEPARATORS = ("/", "\\")
+#: Characters of a key that cannot be part of a folder's name, on one system or another, and two that lead out of it.
+_UNSAFE = ("/", "\\", ":", "*", "?", '"', "<", ">", "|", "..")
 
 
 def child_template(template: Template, child: ChildFile, start: RecordType, walk: Walk) -> Template:
@@ -61,8 +61,9 @@ def folder_formula(folder: str, key: tuple[str, ...]) -> FormulaValue:
     parts = []
     for name in key:
         text = f"{{{name}}}"
-        for separator in _SEPARATORS:
-            text = f'SUBSTITUTE({text};"{separator}";"-")'
+        for unsafe in _UNSAFE:
+            literal = unsafe.replace('"', '""')
+            text = f'SUBSTITUTE({text};"{literal}";"-")'
         parts.append(text)
     joined = ' & "-" & '.join(parts)
     return FormulaValue(formula=f'"{folder}/" & {joined} & "/"')
@@ -74,7 +75,7 @@ def folder_of(folder: str, key: tuple[str, ...]) -> str:
     """
     safe = []
     for text in key:
-        for separator in _SEPARATORS:
-            text = text.replace(separator, "-")
+        for unsafe in _UNSAFE:
+            text = text.replace(unsafe, "-")
         safe.append(text)
     return f"{folder}/{'-'.join(safe)}/"

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from typing import Any, Literal, TypeAlias
-from zoneinfo import available_timezones
 
 from pydantic import Field, ValidationError, field_validator
 
@@ -21,6 +20,7 @@ from bouquet.core.template.output import Output
 from bouquet.core.template.part import Part
 from bouquet.core.template.refusals import oversize, problem_of, unreadable
 from bouquet.core.template.values import Column, PerChild, PerGroup, PerRecord
+from bouquet.core.zones import known_zones
 
 __all__ = ["FORMAT", "Ask", "Order", "Template", "document_schema", "read_document"]
 
@@ -83,7 +83,7 @@ class Template(Part):
     @field_validator("zone")
     @classmethod
     def _known_zone(cls, value: str) -> str:
-        if value not in available_timezones():
+        if value not in known_zones():
             msg = tr("“{value}” is not a time zone, such as Europe/London.", value=value)
             raise ValueError(msg)
         return value

@@ -18,12 +18,16 @@ Number: TypeAlias = Annotated[
     Decimal, AfterValidator(check_digits), PlainSerializer(json_number, return_type=int | float | str)
 ]
 
+#: Characters of any text of a document.
+LONGEST_TEXT = 32_767
+
 Scalar: TypeAlias = bool | int | Number | str
 
 
 class Part(BaseModel):
     """
-    Any part of a document: frozen, and strict about its keys.
+    Any part of a document: frozen, and strict about its keys. A text is as long as a spreadsheet's cell at most, where
+    nothing less is said.
     """
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, str_max_length=LONGEST_TEXT)

@@ -167,7 +167,7 @@ class Show(Part):
     How a column's values stand on paper. What is not given follows the machine style.
     """
 
-    date: str | None = Field(None, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
+    date: str | None = Field(None, max_length=100, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
     decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")
     rounding: Literal["half_away", "half_even"] = "half_away"
     factor: Decimal | None = Field(
@@ -178,8 +178,8 @@ class Show(Part):
     prefix: str = Field("", max_length=40)
     suffix: str = Field("", max_length=40)
     choice: Literal["label", "code"] = "label"
-    yes: str | None = None
-    no: str | None = None
+    yes: str | None = Field(None, max_length=255)
+    no: str | None = Field(None, max_length=255)
     case: Literal["as_is", "upper", "lower"] = "as_is"
     trim: bool = False
     first: int | None = Field(None, ge=1, le=32_767, description="Only the first so many characters")
@@ -229,7 +229,7 @@ class Column(Part):
     )
     value: Value
     show: Show = Show()
-    blank: str = ""
+    blank: str = Field("", max_length=255)
     width: int | None = Field(None, ge=4, le=120, description="Characters, on the bench and in spreadsheets")
     total: Literal["sum", "mean", "count", "least", "greatest"] | None = Field(
         None, description="What the subtotals and the total of a reader's file say of this column"

@@ -47,9 +47,9 @@ class CsvWriter(StreamWriter):
         self._line_end = "\r\n" if options.line_end == "CRLF" else "\n"
         self._encoding = PYTHON_ENCODING[options.encoding]
         guard = self.plan.guards_formulas
-        self._shaper = TextShaper(
-            self.plan.columns, self.plan.zone.key, guard=guard, bare=options.quoting == "as_needed"
-        )
+        # A number that the separator is part of is quoted like a text.
+        bare = options.quoting == "as_needed" and options.separator not in "-0123456789"
+        self._shaper = TextShaper(self.plan.columns, self.plan.zone.key, guard=guard, bare=bare)
         # Text columns are told apart by name where only text is quoted.
         self._quoted = [
             f"c{n}"

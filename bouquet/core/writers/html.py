@@ -12,7 +12,7 @@ import polars as pl
 from bouquet.core.catalogue import Kind
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import StreamWriter
-from bouquet.core.writers.markup import escaped_column, escaped_text, spliced
+from bouquet.core.writers.markup import WEB_ADDRESS, escaped_column, escaped_text, spliced
 from bouquet.core.writers.pictures import Picture, pictures_in
 
 __all__ = ["HtmlWriter"]
@@ -127,7 +127,7 @@ class HtmlWriter(StreamWriter):
             return values
         to = escaped_column(frame[name].cast(pl.String), self.plan.columns[n].heading, self.facts.notes)
         linked = pl.format('<a href="{}" rel="noreferrer">{}</a>', pl.lit(to), pl.lit(values))
-        safe = pl.lit(to).str.contains(r"^https?://").fill_null(False)
+        safe = pl.lit(to).str.contains(WEB_ADDRESS).fill_null(False)
         return pl.select(pl.when(safe).then(linked).otherwise(pl.lit(values)).alias("v"))["v"]
 
     def write_line(self, line: Line) -> None:

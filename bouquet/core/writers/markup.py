@@ -13,19 +13,29 @@ import polars as pl
 
 from bouquet.core.language import tr
 
-__all__ = ["escaped_column", "escaped_text", "spliced"]
+__all__ = ["WEB_ADDRESS", "allowed_text", "escaped_column", "escaped_text", "spliced"]
 
 #: Characters outside XML 1.0, section 2.2.
 _FORBIDDEN = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x{FFFE}\x{FFFF}]"
 _FORBIDDEN_PYTHON = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff]")
+#: What a link leads to: a page of the web, and no file, share or program of whoever opens the file.
+WEB_ADDRESS = r"(?i)^https?://"
+
 _MARKS = (("&", "&amp;"), ("<", "&lt;"), (">", "&gt;"), ('"', "&quot;"))
+
+
+def allowed_text(text: str) -> str:
+    """
+    A text, or a whole document, with U+FFFD for what XML cannot hold.
+    """
+    return _FORBIDDEN_PYTHON.sub("\ufffd", text)
 
 
 def escaped_text(text: str) -> str:
     """
     A text as it stands in markup, also within an attribute.
     """
-    return escape(_FORBIDDEN_PYTHON.sub("\ufffd", text), quote=True)
+    return escape(allowed_text(text), quote=True)
 
 
 def escaped_column(values: pl.Series, heading: str, notes: Counter[str]) -> pl.Series:

@@ -11,6 +11,8 @@ from collections.abc import Iterator
 import polars as pl
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.language import tr
+from bouquet.core.naming import sheet_name
 from bouquet.core.plan import PlanColumn
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.shaping.far import far_column
@@ -68,12 +70,7 @@ class OdsWriter(Writer):
 
     def _begin_sheet(self, name: str) -> None:
         wanted = name or self.plan.output.xlsx.sheet or self.plan.row_type.plural.capitalize()
-        wanted = re.sub(r"[\[\]:*?/\\'\x00-\x1f]", " ", wanted).strip() or "Rows"
-        unique, n = wanted[:31], 1
-        while unique.casefold() in self._taken:
-            n += 1
-            unique = f"{wanted[:26]} ({n})"
-        self._taken.add(unique.casefold())
+        unique = sheet_name(wanted or tr("Rows"), self._taken)
         self._name, self._rows = wanted, 0
         columns = "".join(f'<table:table-column table:style-name="co{n}"/>' for n in range(len(self.plan.columns)))
         self._put(f'<table:table table:name="{escaped_text(unique)}">{columns}')
@@ -171,9 +168,7 @@ class OdsWriter(Writer):
                 cells.append(_text_cell(line.label, "sum"))
             elif value is None:
                 cells.append('<table:table-cell table:style-name="sum"/>')
-            elif (
-                column.kind.is_number and not _LETTER.search(value) and sum(d.isdigit() for d in value) <= EXACT_DIGITS
-            ):
+            elif column.kind.is_number and not _LETTER.search(value) and len(re.findall(r"\d", value)) <= EXACT_DIGITS:
                 said = escaped_text(shown_total(column, n, value, self._shaper))
                 style = f"cs{n}" if self._styles[n] else "sum"
                 cells.append(

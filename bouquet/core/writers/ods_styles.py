@@ -83,7 +83,10 @@ def data_style(column: PlanColumn, n: int) -> str:
         grouping = ' number:grouping="true"' if show.grouping else ""
         decimals = "" if show.decimals is None else f' number:decimal-places="{show.decimals}"'
         least = "" if show.decimals is None else f' number:min-decimal-places="{show.decimals}"'
-        number = f'<number:number{decimals}{least} number:min-integer-digits="1"{grouping}/>'
+        digits = 1
+        if show.pad is not None and (show.pad_with, show.pad_side) == ("0", "left") and not show.grouping:
+            digits = max(1, show.pad - (show.decimals + 1 if show.decimals else 0))
+        number = f'<number:number{decimals}{least} number:min-integer-digits="{digits}"{grouping}/>'
         whole = f"{_said(show.prefix)}{number}{_said(show.suffix)}"
         return f'<number:number-style style:name="N{n}">{whole}</number:number-style>'
     if not (kind.is_dated or kind is Kind.TIME):

@@ -19,8 +19,10 @@ import polars as pl
 
 from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.language import tr, whole
+from bouquet.core.naming import sheet_name
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
+from bouquet.core.writers.markup import WEB_ADDRESS, allowed_text
 from bouquet.core.writers.package import Member, Package
 from bouquet.core.writers.pictures import pictures_in
 from bouquet.core.writers.xlsx_cells import (
@@ -42,6 +44,9 @@ SHEET_ROWS = 1_048_576 - 1
 #: Links that one spreadsheet takes, and what the hidden columns with their addresses begin with.
 MOST_LINKS, LINKS = 65_530, "l"
 
+#: Characters of an address that a spreadsheet takes.
+LONGEST_LINK = 2_079
+
 
 class XlsxWriter(Writer):
     """
@@ -55,7 +60,7 @@ class XlsxWriter(Writer):
         self._capacity = SHEET_ROWS - self._above
         self._data = list(self._sheet_parts())
         package = zipfile.ZipFile(self._skeleton().package())
-        self._parts = {name: package.read(name) for name in package.namelist()}
+        self._parts = {name: _allowed(name, package.read(name)) for name in package.namelist()}
         plain, bold = self._styles(0), self._styles(1)
         self._cells = [
             Cell(c, n, style, self._shaper, special=looks_special(self.plan, n))
@@ -144,7 +149,11 @@ class XlsxWriter(Writer):
                 continue
             first = self._in_sheet + self._above + 2
             taken = frame[name].head(max(0, MOST_LINKS - self._links))
-            found = [(f"{column_letters(n)}{first + k}", t) for k, t in enumerate(taken.to_list()) if t]
+            given = [(f"{column_letters(n)}{first + k}", _address(t)) for k, t in enumerate(taken.to_list()) if t]
+            found = [(at, url) for at, url in given if re.match(WEB_ADDRESS, url) and len(url) <= LONGEST_LINK]
+            if len(found) < len(given):
+                odd = tr("links in “{heading}” that lead to no page of the web were left out", heading=column.heading)
+                self.facts.notes[odd] += len(given) - len(found)
             self._data[self._at].links += found
             self._links += len(found)
             if taken.len() < frame.height:
@@ -166,23 +175,17 @@ class XlsxWriter(Writer):
                 lines = min(self._capacity, facts.lines - n * self._capacity)
                 yield SheetPart(self._sheet_name(facts.name, n, taken), max(0, lines))
 
-    def _reserved(self) -> set[str]:
-        return {*TAKEN, *(name.casefold() for name in self.plan.words(BESIDE).values())}
-
     def _sheet_name(self, wanted: str, n: int, taken: set[str]) -> str:
         """
-        A name by the rules of sheets: no brackets, colons, marks or slashes, at most 31 characters, none alike.
+        A name for the n-th of the sheets, from 0, that rows go on to.
         """
         wanted = wanted or self.plan.output.xlsx.sheet or self.plan.row_type.plural.capitalize()
-        wanted = re.sub(r"[\[\]:*?/\\\x00-\x1f]", " ", wanted).strip().strip("'") or tr("Rows")
-        if wanted.casefold() in self._reserved():
-            wanted = tr("{sheet} rows", sheet=wanted)
-        suffix, k = f" ({n + 1})" if n else "", n
-        while (name := wanted[: 31 - len(suffix)] + suffix).casefold() in taken:
-            k += 1
-            suffix = f" ({k + 1})"
-        taken.add(name.casefold())
-        return name
+        if wanted.strip().casefold() in self._reserved():
+            wanted = tr("{sheet} rows", sheet=wanted.strip())
+        return sheet_name(wanted or tr("Rows"), taken, n + 1)
+
+    def _reserved(self) -> set[str]:
+        return {*TAKEN, *(name.casefold() for name in self.plan.words(BESIDE).values())}
 
     def _styles(self, below: int) -> list[str]:
         """
@@ -288,13 +291,20 @@ _NO_RELATIONS = (
 )
 
 
+def _allowed(name: str, content: bytes) -> bytes:
+    """
+    A part of the package. The library does not look at what stands in attributes, such as number formats.
+    """
+    return allowed_text(content.decode()).encode() if name.endswith((".xml", ".rels", ".vml")) else content
+
+
 def _with_links(relations: bytes, links: list[tuple[str, str]]) -> bytes:
     """
     What a sheet is related to, and the addresses of its links.
     """
     kind = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
     rows = "".join(
-        f'<Relationship Id="link{n}" Type="{kind}" Target="{html.escape(_address(url))}" TargetMode="External"/>'
+        f'<Relationship Id="link{n}" Type="{kind}" Target="{html.escape(url)}" TargetMode="External"/>'
         for n, (_, url) in enumerate(links, 1)
     )
     end = relations.index(b"</Relationships>")

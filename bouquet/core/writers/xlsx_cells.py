@@ -23,6 +23,7 @@ __all__ = [
     "Cell",
     "choices_of",
     "column_letters",
+    "cut_text",
     "escaped",
     "is_right",
     "number_format",
@@ -35,6 +36,9 @@ __all__ = [
 #: Characters, as UTF-16 units, that one cell holds.
 CELL_TEXT = 32_767
 
+
+#: Characters of a number format.
+LONGEST_FORMAT = 255
 
 #: Digits that a spreadsheet's numbers keep; longer ones go out as text.
 EXACT_DIGITS = 15
@@ -82,11 +86,28 @@ def number_format(column: PlanColumn) -> str | None:
         return None
     whole = "#,##0" if show.grouping else "0"
     digits = show.decimals if show.decimals is not None else 0
-    form = whole + ("." + "0" * digits if digits else "")
+    point = "." + "0" * digits if digits else ""
+    form = whole + point
     if show.decimals is None and kind is Kind.DECIMAL:
         form = "#,##0.############" if show.grouping else "General"
-    before, after = (f'"{t}"' if (t := text.replace('"', "")) else "" for text in (show.prefix, show.suffix))
-    return before + form + after
+    below = form
+    if show.pad is not None and (show.pad_with, show.pad_side) == ("0", "left") and form == "0" + point:
+        # The sign is one of the characters that a number is filled up to.
+        form, below = ("0" * max(1, show.pad - sign - len(point)) + point for sign in (0, 1))
+    before, after = _said(show.prefix), _said(show.suffix)
+    made = before + form + after
+    if form == below and (not before or show.signs_money):
+        return made
+    negative = f"-{before}{below}" if show.signs_money else f"{before}-{below}"
+    parted = f"{made};{negative}{after}"
+    return parted if len(parted) <= LONGEST_FORMAT else f"{before}{whole}{point}{after}"
+
+
+def _said(text: str) -> str:
+    """
+    A text as it stands in a number format.
+    """
+    return '\\"'.join(f'"{part}"' if part else "" for part in text.split('"'))
 
 
 def width_of(column: PlanColumn) -> float:
@@ -220,7 +241,7 @@ class Cell:
         cut = sum(len(t.encode("utf-16-le")) // 2 > CELL_TEXT for t in text.drop_nulls())
         if cut:
             notes[cut_at(self.column.heading, CELL_TEXT)] += cut
-        return text.map_elements(_cut_text, return_dtype=pl.String)
+        return text.map_elements(cut_text, return_dtype=pl.String)
 
 
 def text_cell(n: int, row: int, style: str, text: str) -> str:
@@ -238,7 +259,7 @@ def plain_cells(row: int, cells: Sequence[str | int]) -> str:
         if isinstance(value, int):
             made.append(f'<c r="{column_letters(n)}{row}"><v>{value}</v></c>')
         elif value:
-            made.append(text_cell(n, row, "", _cut_text(value)))
+            made.append(text_cell(n, row, "", cut_text(value)))
     return "".join(made)
 
 
@@ -268,8 +289,11 @@ def _longest(text: pl.Series) -> int:
     return longest if isinstance(longest, int) else 0
 
 
-def _cut_text(text: str) -> str:
-    return text.encode("utf-16-le")[: CELL_TEXT * 2].decode("utf-16-le", errors="ignore")
+def cut_text(text: str, units: int = CELL_TEXT) -> str:
+    """
+    The beginning of a text, as long as spreadsheets count: in units of UTF-16.
+    """
+    return text.encode("utf-16-le")[: units * 2].decode("utf-16-le", errors="ignore")
 
 
 def escaped(text: pl.Series) -> pl.Series:

@@ -50,11 +50,18 @@ def tint_formula(cell: str, tint: Tint, value: TintValue) -> str:
     if tint.comparison == "is_blank":
         return f"=LEN(TRIM({cell}))=0"
     if isinstance(value, str):
-        quoted = value.replace('"', '""')
-        same = f'EXACT({cell},"{quoted}")'
+        same = f"EXACT({cell},{_quoted(value)})"
         return f"={same}" if tint.comparison == "is" else f"=AND(LEN({cell})>0,NOT({same}))"
     compared = f"INT({cell})" if type(value) is date else cell
     return f"=AND(ISNUMBER({cell}),{compared}{_SIGNS[tint.comparison]}{_number(value)})"
+
+
+def _quoted(text: str) -> str:
+    """
+    A text in a formula. One longer than the 255 units of UTF-16 that it may have there is joined of several.
+    """
+    pieces = [text[n : n + 100].replace('"', '""') for n in range(0, len(text), 100)]
+    return "&".join(f'"{piece}"' for piece in pieces or [""])
 
 
 def _number(value: Decimal | date) -> str:

@@ -4,6 +4,7 @@ The workbook around the rows of a spreadsheet: its properties, its sheets, and o
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from io import BytesIO
@@ -13,7 +14,15 @@ from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import HEADINGS, dictionary_rows
 from bouquet.core.language import Texts, tr, whole
 from bouquet.core.plan import Plan, PlanColumn
-from bouquet.core.writers.xlsx_cells import CELL_TEXT, choices_of, column_letters, is_right, number_format, width_of
+from bouquet.core.writers.xlsx_cells import (
+    CELL_TEXT,
+    choices_of,
+    column_letters,
+    cut_text,
+    is_right,
+    number_format,
+    width_of,
+)
 from bouquet.core.writers.xlsx_pictures import PLACEHOLDER
 from bouquet.core.writers.xlsx_tints import add_tints
 
@@ -80,7 +89,9 @@ class Skeleton:
         import xlsxwriter
 
         buffer, options = BytesIO(), self.plan.output.xlsx
-        book = xlsxwriter.Workbook(buffer, {"in_memory": True})
+        # The library would take a text that begins like a formula or an address for one.
+        texts = {"strings_to_formulas": False, "strings_to_urls": False}
+        book = xlsxwriter.Workbook(buffer, {"in_memory": True, **texts})
         environment = f"{self.plan.catalogue.title}, {self.plan.catalogue.environment} data"
         book.set_properties(
             {
@@ -183,7 +194,8 @@ class Skeleton:
         """
         meaning = column.meaning
         if meaning:
-            told = {"validate": "any", "input_title": column.heading[:32], "input_message": meaning[:255]}
+            title, message = cut_text(column.heading, 32), cut_text(meaning, 255)
+            told = {"validate": "any", "input_title": title, "input_message": message}
             sheet.data_validation(self.above, at, self.above, at, told)
 
     def _add_help(self, sheet: Any, lines: int) -> None:
@@ -196,8 +208,9 @@ class Skeleton:
                 sheet.conditional_format(first, at, last, at, {"type": "data_bar", "bar_color": "#C9B4C4"})
             said = choices_of(column)
             if column.id in options.editable and said:
-                # A list of its own has no room for many, nor for a comma in one.
-                short = len(",".join(said)) <= 255 and not any("," in s for s in said)
+                # A list of its own has no room for many, nor for marks in one, nor for space around it.
+                listed = ",".join(said)
+                short = cut_text(listed, 255) == listed and not any(re.search(r'[,"]|^\s|\s$', s) for s in said)
                 source = said if short else f"={CHOICES}!${column_letters(at)}$1:${column_letters(at)}${len(said)}"
                 told = {"validate": "list", "source": source, "error_message": tr("Choose one of the list.")}
                 sheet.data_validation(first, at, last, at, told)
@@ -262,7 +275,8 @@ class Skeleton:
                 series["categories"] = [part.name, first, along, last, along]
             chart.add_series(series)
         if drawn:
-            chart.set_title({"name": self.plan.name, "overlay": False})
+            # With a mark that is not seen: the library takes what looks like the place of a cell for one.
+            chart.set_title({"name": self.plan.name.replace("!", "!\u2060"), "overlay": False})
             chart.set_legend({"position": "bottom"} if len(drawn) > 1 else {"none": True})
             chart.set_size({"width": 960, "height": 520})
             sheet = book.add_worksheet(self._sheets["chart"])
