@@ -4,6 +4,7 @@ One zip of a run's files, with what is attached to its records; streamed, so tha
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator, Sequence
 from datetime import datetime
 from pathlib import Path
@@ -11,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 from isal import isal_zlib
 
+from bouquet.core.memory import short_digest
 from bouquet.core.naming import safe_name, with_suffix
 from bouquet.core.plan import Plan
 from bouquet.core.sql import Statements
@@ -33,27 +35,46 @@ _ENDINGS = {
     b"GIF8": "gif",
     b"PK\x03\x04": "zip",
 }
+_ENDED = re.compile(r"\.[A-Za-z][A-Za-z0-9]{0,4}$")
 
 
-def attachments_of(snapshot: Snapshot, plan: Plan) -> Iterator[tuple[str, bytes]]:
+def attachments_of(snapshot: Snapshot, plans: Sequence[Plan]) -> Iterator[tuple[str, bytes]]:
     """
-    (name in the archive, bytes) of every file attached to the plan's records; no two names are alike.
+    (name in the archive, bytes) of every file attached to the records of plans; no two names are alike, on a system
+    that does not tell capitals apart either.
+    """
+    folders = set[bytes]()
+    for number, plan in enumerate(plans):
+        yield from _attached_to(snapshot, plan, number, folders)
+
+
+def _attached_to(snapshot: Snapshot, plan: Plan, number: int, folders: set[bytes]) -> Iterator[tuple[str, bytes]]:
+    """
+    The files of one plan. `folders` are digests of those that others have already: where keys differ only in what
+    folders cannot, names are told apart by a digest of the key.
     """
     if plan.attached is None:
         return
     attached = plan.attached
     statement = Statements(attached.plan).attached(attached.route)
     keys = [f"p{n}" for n in range(len(attached.plan.key))]
-    folder, taken = "", set[str]()
+    key: tuple[str, ...] | None = None
+    folder, mark, taken = "", "", set[str]()
     for batch in snapshot.batches(statement):
         for row in batch.to_pylist():
-            inside = folder_of(attached.folder, tuple(str(row[k]) for k in keys))
-            if inside != folder:
-                folder, taken = inside, set()
+            its = tuple(str(row[k]) for k in keys)
+            if its != key:
+                key, folder, taken = its, folder_of(attached.folder, its), set()
+                known = short_digest([folder.casefold()])
+                mark = f"-{short_digest([str(number), *its]).hex()}" if known in folders else ""
+                folders.add(known)
             name = safe_name(row["name"] or attached.route.field.label)
-            if "." not in name:
+            if not _ENDED.search(name):
                 ending = next((e for start, e in _ENDINGS.items() if row["data"].startswith(start)), "bin")
                 name = f"{name}.{ending}"
+            if mark:
+                stem, _, ending = name.rpartition(".")
+                name = f"{stem}{mark}.{ending}"
             stem, n = name, 1
             while name.casefold() in taken:
                 n += 1

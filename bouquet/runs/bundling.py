@@ -7,7 +7,6 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Callable, Sequence
-from itertools import chain
 from pathlib import Path
 from typing import Any
 
@@ -127,7 +126,7 @@ def _pack(
     inner.parent.mkdir(parents=True, exist_ok=True)
     inner.write_bytes(json.dumps(slip, indent=2, ensure_ascii=False).encode())
     beside, target = folder / ".bundle.part", folder / f"{safe_name(f'{name}_{first.context.as_of:%Y-%m-%d}')}.zip"
-    attached = chain.from_iterable(attachments_of(snapshot, plan) for plan in plans)
+    attached = attachments_of(snapshot, plans)
     written = write_archive(
         beside, [*named, ("slip.json", inner)], attached, first.context.as_of, lambda: progress("packing", rows, rows)
     )

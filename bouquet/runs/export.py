@@ -174,7 +174,7 @@ class Export:
         if self.archives and (output.archive or self.plan.attached is not None):
             name = f"{self.stem}.zip"
             beside = self.folder / f".{name}.part"
-            attached = attachments_of(snapshot, self.plan)
+            attached = attachments_of(snapshot, [self.plan])
             files = [(f.path.name, f.path) for f in self.files]
             announced = count_attachments(snapshot, self.plan)
             slip["attachments"] = write_archive(beside, files, attached, self.plan.context.as_of, self._beat)

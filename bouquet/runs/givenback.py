@@ -204,7 +204,7 @@ def _as_it_is(
     narrowing: Narrowing = AllOf(all=())
     cell = by_heading[key[0]].cell
     values = keys[key[0]].drop_nulls().unique().to_list()
-    fits = not (isinstance(cell, Read) and cell.field.kind.is_number) or all(v.strip("-").isdigit() for v in values)
+    fits = not (isinstance(cell, Read) and cell.field.kind.is_number) or all(v.strip("-").isdecimal() for v in values)
     if len(key) == 1 and isinstance(cell, Read) and len(values) <= MOST_KEYS and values and fits:
         condition = Condition(path=cell.route.path, is_="one_of", values=tuple(values), exact=True)
         narrowing = AllOf(all=(condition,))
