@@ -115,6 +115,28 @@ def test_what_is_not_there_is_said(shell: Any, tmp_path: Path) -> None:
     assert shell("run", tmp_path / "good.json", "--out", tmp_path, "--as-of", "soon").exit_code == 2
 
 
+@pytest.mark.parametrize(
+    ("arguments", "says"),
+    [
+        (("rounds", "import", "{file}", "--person", "ines@marrowby.example"), "bouquet-round/1"),
+        (("recipients", "import", "{deep}"), "nested more deeply"),
+        (("trace", "{deep}", "1"), "nested more deeply"),
+        (("explain", "x" * 5_000), "name too long"),
+        (("rounds", "show", "9" * 30), "larger than any"),
+    ],
+)
+def test_whatever_is_given_a_failure_is_told_in_words(
+    shell: Any, file: Path, tmp_path: Path, arguments: tuple[str, ...], says: str
+) -> None:
+    """A command ends with one and a sentence, also where it fails before it has begun."""
+    deep = tmp_path / "deep.json"
+    deep.write_text('{"a":' * 3_000)
+    done = shell(*(a.format(file=file, deep=deep) for a in arguments))
+
+    assert (done.exit_code, "Traceback" in done.stderr) == (1, False)
+    assert says in done.stderr
+
+
 def test_a_folder_that_cannot_be_written_keeps_the_run(
     shell: Any, services: Services, file: Path, tmp_path: Path
 ) -> None:

@@ -4,6 +4,7 @@ What the groups of commands share: services, documents, answers, and how failure
 
 from __future__ import annotations
 
+import errno
 import getpass
 import json
 import socket
@@ -17,8 +18,10 @@ from pathlib import Path
 from typing import Annotated, Any, NoReturn
 from zoneinfo import ZoneInfo
 
+import psycopg
 import sqlalchemy.exc
 import typer
+import typer.core
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import RecordType
@@ -37,7 +40,40 @@ from bouquet.store import NotFound, journal
 from bouquet.store import templates as shelf
 from bouquet.traces import configure_traces
 
-app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
+
+class TellingGroup(typer.core.TyperGroup):
+    """
+    Commands whose failures are told in words, wherever they happen.
+    """
+
+    def invoke(self, ctx: Any) -> Any:
+        """
+        Carry out the command that was asked for.
+        """
+        try:
+            return super().invoke(ctx)
+        except TemplateError as error:
+            for problem in error.problems:
+                typer.echo(f"{problem.place or 'template'}: {problem.message}", err=True)
+                for way in problem.ways_out:
+                    cure = f" (set {way.place} to {json.dumps(way.value, ensure_ascii=False)})" if way.place else ""
+                    typer.echo(f"  could be: {way.label}{cure}", err=True)
+            raise typer.Exit(1) from error
+        except BouquetError as error:
+            fail(str(error))
+        except (sqlalchemy.exc.OperationalError, psycopg.OperationalError):
+            fail("Bouquet's own database cannot be reached. Is it running?")
+        except sqlalchemy.exc.DataError:
+            fail("One of the numbers given is larger than any that there is.")
+        except OSError as error:
+            if error.errno == errno.EPIPE:
+                raise
+            fail(f"{error.strerror}: {str(error.filename or '')[:200]}")
+        except RecursionError:
+            fail("What was given is nested more deeply than anything that can be read.")
+
+
+app = typer.Typer(cls=TellingGroup, add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False)
 
 
 schema_app = typer.Typer(no_args_is_help=True, help="Schemas that Bouquet publishes.")
@@ -93,17 +129,6 @@ def open_services(act: str = "") -> Iterator[Services]:
         yield services
         if act:
             _note_command(services, act)
-    except TemplateError as error:
-        for problem in error.problems:
-            typer.echo(f"{problem.place or 'template'}: {problem.message}", err=True)
-            for way in problem.ways_out:
-                cure = f" (set {way.place} to {json.dumps(way.value, ensure_ascii=False)})" if way.place else ""
-                typer.echo(f"  could be: {way.label}{cure}", err=True)
-        raise typer.Exit(1) from error
-    except BouquetError as error:
-        fail(str(error))
-    except sqlalchemy.exc.OperationalError:
-        fail("Bouquet's own database cannot be reached. Is it running?")
     finally:
         services.close()
 

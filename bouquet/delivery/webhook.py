@@ -42,9 +42,13 @@ def checked_url(url: str) -> str:
     """
     An address of the web, as it is kept. Raises ValueError.
     """
-    parts = urlsplit(url.strip())
-    if parts.scheme not in ("https", "http") or not parts.hostname or parts.username or parts.fragment:
-        msg = tr("An address such as https://desk.example/reports, without a user in it.")
+    msg = tr("An address such as https://desk.example/reports, without a user in it.")
+    try:
+        parts = urlsplit(url.strip())
+        port = parts.port
+    except ValueError:
+        raise ValueError(msg) from None
+    if parts.scheme not in ("https", "http") or not parts.hostname or parts.username or parts.fragment or port == 0:
         raise ValueError(msg)
     if any(ord(c) <= 32 or ord(c) == 127 for c in url.strip()):
         msg = tr("An address has no spaces and no control characters.")
@@ -272,10 +276,10 @@ def _after(headers: http.client.HTTPMessage) -> float | None:
     Seconds to wait, from `Retry-After` (RFC 9110, 10.2.3).
     """
     given = headers.get("Retry-After", "").strip()
-    if given.isdigit():
-        return float(min(int(given), 86_400))
+    if given.isdecimal():
+        return float(min(int(given[:9]), 86_400))
     try:
-        moment = email.utils.parsedate_to_datetime(given)
-    except (TypeError, ValueError):
+        moment = email.utils.parsedate_to_datetime(given).timestamp()
+    except (TypeError, ValueError, OverflowError):
         return None
-    return max(0.0, min(moment.timestamp() - time.time(), 86_400.0))
+    return max(0.0, min(moment - time.time(), 86_400.0))

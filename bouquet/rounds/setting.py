@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session
 
@@ -15,6 +15,7 @@ from bouquet.core.errors import BouquetError, PlanError, Problem, TemplateError
 from bouquet.core.language import tr
 from bouquet.core.recurrence import DaysOff, Rhythm, read_rhythm
 from bouquet.core.template import BundleContents, Only, Template, read_document
+from bouquet.core.zones import known_zones
 from bouquet.designing import SourceView
 from bouquet.rights import barred_elsewhere, may, may_send, recipient_for, visible
 from bouquet.rounds.calendar import NEVER
@@ -300,7 +301,7 @@ def rhythm_asked(body: NewRound, off: DaysOff) -> Rhythm:
     """
     The rhythm that is asked for, on its clock. Raises RoundRefused, and what `read_rhythm` raises.
     """
-    if body.zone not in available_timezones():
+    if body.zone not in known_zones():
         raise RoundRefused("unknown_zone", tr("“{zone}” is not a time zone, such as Europe/London.", zone=body.zone))
     document = body.rhythm
     if document is None:

@@ -118,4 +118,7 @@ def _closing(letter: Letter) -> str:
 
 
 def _one_line(text: str) -> str:
-    return re.sub(r"[\x00-\x1f\x7f]+", " ", text)
+    """
+    A text without controls, and without anything else that the library takes for the end of a line.
+    """
+    return re.sub(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]+", " ", text)

@@ -11,6 +11,7 @@ import asyncio
 import hashlib
 import ipaddress
 import json
+import re
 from collections import Counter
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any, TypeAlias
@@ -31,6 +32,9 @@ Send: TypeAlias = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 Refusal: TypeAlias = tuple[int, str, str]
 
 _SAFE = ("GET", "HEAD", "OPTIONS")
+
+#: A length that a request may state.
+_LENGTH = re.compile("[0-9]{1,18}")
 
 #: Bytes of a request's body: of documents, and of files that are sent.
 MOST_BODY = 8_000_000
@@ -115,7 +119,7 @@ class Guard:
         host = headers.get("host", "")
         if not self._is_ours(host):
             return 421, "unknown_host", tr("This server is not called “{host}”.", host=_printable(host))
-        if not headers.get("content-length", "0").isascii() or not headers.get("content-length", "0").isdigit():
+        if not _LENGTH.fullmatch(headers.get("content-length", "0")):
             return 400, "bad_length", tr("The length of this request cannot be read.")
         address = scope.get("raw_path") or scope["path"].encode()
         if len(address) + len(scope["query_string"]) > MOST_ADDRESS:
@@ -137,7 +141,12 @@ class Guard:
         return None
 
     def _is_ours(self, host: str) -> bool:
-        name = urlsplit(f"//{host}").hostname if host and not set(host) & set("/\\@ \t") else None
+        if not host or set(host) & set("/\\@ \t"):
+            return False
+        try:
+            name = urlsplit(f"//{host}").hostname
+        except ValueError:
+            return False
         if name is None:
             return False
         if self.any_host or "." not in name or name in self.hosts:
@@ -236,7 +245,8 @@ def _same_origin(headers: dict[str, str], host: str) -> bool:
     if headers.get("sec-fetch-site", "same-origin") not in ("same-origin", "none"):
         return False
     origin = headers.get("origin")
-    return origin is None or urlsplit(origin).netloc.lower() == host.lower()
+    # Browsers write a scheme, a host and perhaps a port, and nothing else.
+    return origin is None or origin.lower().partition("://")[2] == host.lower()
 
 
 class _Held:

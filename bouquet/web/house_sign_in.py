@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import base64
 import json
+import re
 import secrets
 import threading
 import time
@@ -29,6 +30,9 @@ FLOW, WAIT, KNOWN = 600, 10, 3_600
 
 #: Signatures that are accepted: none that is made with a secret both sides have, and not “none”.
 ALGORITHMS = ["RS256", "RS384", "RS512", "PS256", "PS384", "PS512", "ES256", "ES384", "ES512", "EdDSA"]
+
+#: An address, also of a house that has no dot in its name.
+_ADDRESS = re.compile(r"[^\s@\x00-\x1f\x7f]+@[^\s@\x00-\x1f\x7f]+")
 
 
 class HouseSignInError(BouquetError):
@@ -107,15 +111,16 @@ class HouseSignIn:
         return self._arrived(self._claims(str(token.get("id_token") or ""), known["nonce"]))
 
     def _arrived(self, claims: dict[str, Any]) -> Arrived:
-        email = str(claims.get("email") or "")
-        if "@" not in email or claims.get("email_verified") is False:
+        email = str(claims.get("email") or "").strip()
+        if not _ADDRESS.fullmatch(email) or claims.get("email_verified") is False:
             raise HouseSignInError(tr("{title} tells no address of yours that it has verified.", title=self.title))
+        said = "".join(c if c.isprintable() else " " for c in str(claims.get("name") or ""))
         groups = claims.get(self._settings.oidc_groups) or []
         return Arrived(
             subject=f"{self.issuer} {claims['sub']}",
-            email=email.strip().lower(),
+            email=email.lower(),
             verified=claims.get("email_verified") is True,
-            name=str(claims.get("name") or email)[:120],
+            name=(" ".join(said.split()) or email)[:120],
             groups=frozenset(str(g) for g in groups) if isinstance(groups, list) else frozenset(),
         )
 
@@ -172,6 +177,8 @@ class HouseSignIn:
                 answer = client.get(address, withhold_token=True, timeout=WAIT)
             answer.raise_for_status()
             found: dict[str, Any] = answer.json()
+            if not isinstance(found, dict):
+                raise ValueError(address)
         except (OSError, ValueError) as error:
             raise HouseSignInError(
                 tr("{title} does not answer just now. Try again in a moment.", title=self.title)

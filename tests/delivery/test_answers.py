@@ -53,6 +53,15 @@ class Answering:
         self._listening.close()
 
 
+def asking(sending: Sending, program: Answering) -> int:
+    """A recipient whose files go to this program."""
+    recipient = sending.recipient("webhook")
+    with sending.services.store.session() as session:
+        means = session.get_one(Recipient, recipient).means
+        means.settings = {**means.settings, "url": program.url}
+    return recipient
+
+
 @pytest.fixture
 def program() -> Iterator[Answering]:
     made = Answering()
@@ -73,10 +82,7 @@ def test_an_answer_that_no_text_can_hold_is_told_as_far_as_it_can_be(
     sending: Sending, program: Answering, answer: bytes, state: str, says: str
 ) -> None:
     program.answer = answer
-    recipient = sending.recipient("webhook")
-    with sending.services.store.session() as session:
-        means = session.get_one(Recipient, recipient).means
-        means.settings = {**means.settings, "url": program.url}
+    recipient = asking(sending, program)
     run = sending.run([recipient])
     for minutes in range(3):
         sending.now = NOW + timedelta(minutes=minutes)
@@ -85,6 +91,20 @@ def test_an_answer_that_no_text_can_hold_is_told_as_far_as_it_can_be(
 
     assert (delivery.state, program.taken) == (state, 1)
     assert says in (delivery.reply or delivery.why)
+
+
+@pytest.mark.parametrize("wait", [b"\xb2", b"-1", b"1e9", b"9" * 5000, b"Mon, 01 Jan 0001 00:00:00 -0000", b""])
+def test_a_wait_that_is_no_time_is_passed_over(sending: Sending, program: Answering, wait: bytes) -> None:
+    """A server that asks for patience in words of its own is tried again when it would be anyway."""
+    program.answer = b"HTTP/1.1 503 Later\r\nRetry-After: " + wait + b"\r\nContent-Length: 0\r\n\r\n"
+    recipient = asking(sending, program)
+    run = sending.run([recipient])
+    for minutes in range(3):
+        sending.now = NOW + timedelta(minutes=10 * minutes)
+        sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, "503 Later" in delivery.why) == ("trying", True)
 
 
 @pytest.fixture

@@ -374,6 +374,14 @@ def computable(node: Node) -> bool:
     return not isinstance(node, Apply) or (node.function not in LACKED and all(map(computable, node.arguments)))
 
 
+@pytest.mark.parametrize("text", ["\t", " ", "a ", "\x01"])
+@pytest.mark.parametrize("function", ["=", "<=", ">"])
+def test_texts_of_a_formula_are_compared_to_the_last_space(in_mariadb: Reading, function: str, text: str) -> None:
+    """Collations that fill the shorter one up with spaces find blanks equal, and before what is less than a space."""
+    shorter = Value(value=text[:-1], type="text")
+    assert check(in_mariadb, Apply(function, (shorter, Value(value=text, type="text")), "yes-no"))
+
+
 @settings(max_examples=40, suppress_health_check=list(HealthCheck), phases=set(Phase) - {Phase.explain})
 @given(st.sampled_from(ANY).flatmap(lambda kind: trees(kind, 3)).filter(computable))
 def test_formulas_put_together_mean_the_same_in_mariadb(in_mariadb: Reading, tree: Node) -> None:

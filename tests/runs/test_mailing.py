@@ -7,13 +7,17 @@ from __future__ import annotations
 import time
 from collections.abc import Iterator
 from dataclasses import replace
+from email import message_from_bytes, policy
 from email.message import EmailMessage
 from typing import Any
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from bouquet.runs import MailError, MailServer, Services, checked_address, execute
 from bouquet.runs import mail_server as module
+from bouquet.runs.letters import Letter, compose
 from bouquet.runs.mailing import mail_to_person
 from bouquet.store import runs as ledger
 from bouquet.store.models import Round, Run
@@ -121,6 +125,16 @@ def test_a_name_cannot_write_the_head_of_a_mail(
     assert mail["Subject"].startswith("Wärds Bcc: everybody@town.example 🌳: 12 rows")
 
 
+@given(st.text(st.characters(exclude_categories=["Cs"])) | st.sampled_from(["a\x85b", "a\u2028Bcc: x@y.example"]))
+def test_any_name_is_a_subject_of_one_line(name: str) -> None:
+    """Whatever letters a template is called by, the mail is made, and its head has what it should."""
+    letter = Letter("bouquet@marrowby.example", [A], name, name, 1, NOW, name, "run-1", NOW)
+    read = message_from_bytes(compose(letter).as_bytes(), policy=policy.default)
+
+    assert (read["To"], read["Bcc"]) == (A, None)
+    assert len(str(read["Subject"]).splitlines()) == 1
+
+
 def test_without_a_server_the_run_waits_and_says_so(services: Services, people: dict[str, Any]) -> None:
     """The file is in its folder all the same."""
     run, _ = mailed(services, people["ines"], [A])
@@ -171,7 +185,7 @@ def test_a_mail_server_has_an_address_of_a_known_kind() -> None:
     found = [MailServer.at(f"{kind}://mail.example", "b@c.example") for kind in ("smtp", "smtp+starttls", "smtps")]
 
     assert [(s.port, s.secure) for s in found] == [(25, "offered"), (587, "starttls"), (465, "tls")]
-    for wrong in ("http://mail.example", "mail.example", "smtp://"):
+    for wrong in ("http://mail.example", "mail.example", "smtp://", "smtp://mail.example:99999", "smtp://[mail"):
         with pytest.raises(MailError):
             MailServer.at(wrong, "b@c.example")
 

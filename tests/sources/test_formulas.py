@@ -73,6 +73,7 @@ def test_every_documented_example_comes_to_what_is_documented(source: Source, pl
         ("DATE(2024; 2; 29) + 366", "2025-03-01"),
         ("EDATE(DATE(2024; 2; 29); 12)", "2025-02-28"),
         ('SUBSTITUTE("a.b"; "."; "")', "ab"),
+        ('SUBSTITUTE("a.b"; ""; "x")', "a.b"),
         ('LEFT("Größe"; 4) & LEN("🌳🌳")', "Größ2"),
         ("MOD(7; -3)", "-2"),
         ("EVEN(-1) & ODD(-2) & EVEN(0) & ODD(0)", "-2-301"),

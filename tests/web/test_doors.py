@@ -46,11 +46,26 @@ def test_numbers_beyond_the_store_are_refused(sign_in: SignIn, address: str) -> 
 
 
 @pytest.mark.parametrize(
-    ("host", "status"), [("evil.example", 421), ("127.0.0.1", 200), ("[::1]:8010", 200), ("bouquet", 200), ("a b", 421)]
+    ("host", "status"),
+    [
+        ("evil.example", 421),
+        ("127.0.0.1", 200),
+        ("[::1]:8010", 200),
+        ("bouquet", 200),
+        ("a b", 421),
+        ("[", 421),
+        ("[::1", 421),
+    ],
 )
 def test_only_our_own_names_are_answered(client: TestClient, host: str, status: int) -> None:
     """A name that a stranger made to lead here is none of ours."""
     assert client.get(f"{API}/health", headers={"Host": host}).status_code == status
+
+
+@pytest.mark.parametrize("length", ["9" * 5_000, "-1", "²".encode("latin-1"), ""])
+def test_a_length_that_is_none_is_refused(client: TestClient, length: str | bytes) -> None:
+    """Of more digits than a machine counts in, too."""
+    assert client.get(f"{API}/health", headers={"Content-Length": length}).status_code == 400
 
 
 @pytest.mark.parametrize(
@@ -59,6 +74,7 @@ def test_only_our_own_names_are_answered(client: TestClient, host: str, status: 
         {"Origin": "https://evil.example"},
         {"Sec-Fetch-Site": "cross-site"},
         {"Origin": "null"},
+        {"Origin": "http://["},
         {"Sec-Fetch-Site": "same-site"},
     ],
 )

@@ -297,6 +297,26 @@ def test_an_address_that_is_not_proven_is_nobodys_here(house: TestClient, issuer
     assert visit(house, issuer, KIM).headers["location"] == "/"
 
 
+@pytest.mark.parametrize(
+    ("name", "email", "told"),
+    [
+        ("Kim\x00 \u2028Hale\n", KIM.email, "Kim Hale"),
+        ("\x00", KIM.email, KIM.email),
+        ("Kim", "kim\x00@hale.example", ""),
+        ("Kim", "kim@", ""),
+    ],
+)
+def test_what_a_service_says_oddly_is_made_plain_or_refused(
+    house: TestClient, issuer: Issuer, name: str, email: str, told: str
+) -> None:
+    """Names keep what can be read of them; an address is one, or nobody's."""
+    issuer.guests = (Guest(name, email, KIM.groups), *GUESTS[1:])
+    visit(house, issuer, KIM)
+    found = house.get(SESSION)
+
+    assert (found.json()["person"]["name"] if found.status_code == 200 else "") == told
+
+
 def test_who_leaves_a_group_there_leaves_it_here(house: TestClient, issuer: Issuer) -> None:
     """At the next sign-in."""
     visit(house, issuer, KIM)

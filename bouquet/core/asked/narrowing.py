@@ -292,7 +292,7 @@ def _compared(r: Reading, n: int, at: int, meaning: Meaning) -> int:
         if said is not None and at + said[0] < len(r.tokens):
             node = {"path": meaning.path, "is": said[1], "value": r.tokens[at + said[0]].text}
             return _narrow(r, n, at + said[0] + 1 - n, node, meaning)
-        code = field.kind is Kind.IDENTIFIER and at < len(r.tokens) and any(c.isdigit() for c in r.tokens[at].text)
+        code = field.kind is Kind.IDENTIFIER and at < len(r.tokens) and any(c.isdecimal() for c in r.tokens[at].text)
         if at < len(r.tokens) and (r.tokens[at].quoted or code) and _can_be(r.tokens[at].text, field):
             return _narrow(r, n, at + 1 - n, {"path": meaning.path, "is": "is", "value": r.tokens[at].text}, meaning)
     if field.kind in (Kind.CHOICE, Kind.TEXT, Kind.IDENTIFIER) and at < len(r.tokens):
@@ -357,7 +357,7 @@ def _time_alone(r: Reading, n: int) -> int:
     """
     last month, older than six months: of the field that tells when the records happened
     """
-    if r.word(n).isdigit():
+    if r.word(n).isdecimal():
         return 0
     when = read_when(r.tokens, n, r.today)
     if when is None:

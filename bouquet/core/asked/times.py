@@ -181,7 +181,7 @@ def _period(tokens: Sequence[Token], n: int, today: date) -> tuple[int, date, da
         month = _MONTHS[words[0]]
         year = year or today.year - (month > today.month)
         return taken, date(year, month, 1), date(year, month, calendar.monthrange(year, month)[1]), filled
-    if words[0].isdigit() and words[1] in _MONTHS:
+    if words[0].isdecimal() and words[1] in _MONTHS:
         year = _year(words[2])
         try:
             day = date(year or today.year, _MONTHS[words[1]], int(words[0]))
@@ -195,7 +195,7 @@ def _period(tokens: Sequence[Token], n: int, today: date) -> tuple[int, date, da
 
 
 def _year(word: str) -> int:
-    return int(word) if len(word) == 4 and word.isdigit() and 1800 <= int(word) <= 2199 else 0
+    return int(word) if len(word) == 4 and word.isdecimal() and 1800 <= int(word) <= 2199 else 0
 
 
 def _day(text: str) -> date | None:

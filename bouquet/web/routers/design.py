@@ -8,7 +8,7 @@ import time
 from dataclasses import asdict
 from datetime import UTC, datetime, tzinfo
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 from fastapi import APIRouter, Depends
 from pydantic import ValidationError
@@ -26,6 +26,7 @@ from bouquet.core.template import (
     read_document,
 )
 from bouquet.core.windows import resolve_window, span_words, window_words
+from bouquet.core.zones import known_zones
 from bouquet.designing import SeenRows, SourceView, expected_name, first_rows, sheet_columns
 from bouquet.runs import Trace as TraceFound
 from bouquet.runs import Traced, about_tally, count_tally, left_out, trace
@@ -246,7 +247,7 @@ def windows(body: WindowsRequest, services: TheServices) -> Any:
     Windows in words, with the dates they come to just now; null where a window is not sound.
     """
     context = services.context()
-    zone = ZoneInfo(body.zone) if body.zone in available_timezones() else UTC
+    zone = ZoneInfo(body.zone) if body.zone in known_zones() else UTC
     return [_window_out(w, context.as_of, zone, context.year_start) for w in body.windows]
 
 

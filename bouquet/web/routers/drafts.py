@@ -110,6 +110,6 @@ def compare(
 
 def _revision(if_match: str | None) -> int:
     text = (if_match or "").strip('W/" ')
-    if not (text.isascii() and text.isdigit() and len(text) < 19):
+    if not (text.isascii() and text.isdecimal() and len(text) < 19):
         raise Refused(422, "no_revision", tr("Say in If-Match which revision this change started from."))
     return int(text)
