@@ -23,6 +23,7 @@ debian_packages() {
   compgen -G '/usr/lib/postgresql/*/bin/initdb' >/dev/null || wanted+=(postgresql)
   if [ "${1:-}" = browser ]; then
     [ -x /usr/sbin/mariadbd ] || wanted+=(mariadb-server)
+    [ -x /usr/sbin/pgbouncer ] || wanted+=(pgbouncer)
     command -v chromium >/dev/null 2>&1 || wanted+=(chromium)
     # The browser library's own Node wants it, and nothing else of a small Debian brings it along.
     ldconfig -p | grep -q 'libatomic\.so\.1' || wanted+=(libatomic1)

@@ -139,7 +139,7 @@ class Cluster:
         """
         options = self.data / "postmaster.pid"
         lines = options.read_text().splitlines() if options.exists() else []
-        if len(lines) > 3 and lines[3].isdigit():
+        if len(lines) > 3 and lines[3].isdecimal():
             return int(lines[3])
         msg = "The database cluster is not running."
         raise ClusterError(msg)

@@ -89,17 +89,20 @@ def prepare(engine: sa.Engine) -> None:
     Give every session of an engine its settings.
     """
 
-    def settle(connection: Any, _record: Any) -> None:
+    def settle(connection: Any, record: Any) -> None:
         _watch(connection._sock)
         with connection.cursor() as cursor:
             cursor.execute("SET SESSION " + ", ".join(f"{name} = {value}" for name, value in SESSION.items()))
             cursor.execute("SET SESSION TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
             cursor.execute("SELECT VERSION()")
             mariadb = "MariaDB" in cursor.fetchone()[0]
-            collation = "utf8mb4_nopad_bin" if mariadb else "utf8mb4_0900_bin"
+            record.info["collation"] = "utf8mb4_nopad_bin" if mariadb else "utf8mb4_0900_bin"
             own = SESSION_OF_MARIADB if mariadb else SESSION_OF_MYSQL
             cursor.execute("SET SESSION " + ", ".join(f"{name} = {value}" for name, value in own.items()))
-            cursor.execute(f"SET collation_connection = {collation}")
+
+    def compare_exactly(connection: Any, record: Any) -> None:
+        with connection.cursor() as cursor:
+            cursor.execute(f"SET collation_connection = {record.info['collation']}")
 
     def begin(connection: sa.Connection) -> None:
         connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
@@ -107,6 +110,8 @@ def prepare(engine: sa.Engine) -> None:
     _describe_views(engine.dialect)
     # Before SQLAlchemy looks at the first session: how it quotes names hangs on the session's mode.
     sa.event.listen(engine, "connect", settle, insert=True)
+    # After it named the letters that are spoken, which sets their usual collation.
+    sa.event.listen(engine, "connect", compare_exactly)
     sa.event.listen(engine, "begin", begin)
 
 

@@ -11,6 +11,7 @@ from typing import Any
 import psycopg
 
 from bouquet.core.plan import Context, Scope, resolve
+from bouquet.core.slip_document import SlipDocument
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.runs.export import Export
@@ -33,7 +34,9 @@ def written(
     template = read_document(document)
     plan = resolve(template, source.catalogue(), Context(as_of=NOW, scope=scope)).require()
     with source.reader.snapshot() as snapshot:
-        return Export(template, plan, format, folder, lambda *_: None).write(snapshot, {})
+        made = Export(template, plan, format, folder, lambda *_: None).write(snapshot, {})
+    SlipDocument.model_validate(made.slip)
+    return made
 
 
 def lines(made: Exported) -> list[list[str]]:
