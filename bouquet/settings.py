@@ -49,6 +49,8 @@ class Settings(BaseSettings):
     files_options: SecretStr = SecretStr("{}")
     #: Days until files expire whose template says nothing else.
     keep_days: int = 90
+    #: Hours after which a run is ended that is not done.
+    run_hours: float = Field(24, gt=0, le=8_760)
     #: Days that entries of the journal are kept, a year at least; 0 for ever.
     journal_days: Annotated[int, AfterValidator(_a_year_or_none)] = Field(0, ge=0, le=36_500)
     #: Folder below which rounds may write.

@@ -22,6 +22,7 @@ from cryptography.fernet import Fernet
 from hypothesis import settings
 
 from bouquet.core.plan import Context, Plan, resolve
+from bouquet.core.slip_document import ErrorDocument, FindingDocument, SlipDocument
 from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.demo.demo import seed_people
@@ -30,7 +31,7 @@ from bouquet.runs import Queue, Services
 from bouquet.sources import Source
 from bouquet.store import Store
 from bouquet.store import people as people_store
-from bouquet.store.models import Base
+from bouquet.store.models import Base, Run
 from bouquet.store.secrets import Vault
 
 # How long an example takes depends on the machine, and is no matter of right or wrong.
@@ -272,3 +273,22 @@ def shell(services: Services, marrowby: str, tmp_path: Path, monkeypatch: pytest
     of_the_house.cache_clear()
     yield lambda *arguments, **more: CliRunner().invoke(app, [str(a) for a in arguments], **more)
     of_the_house.cache_clear()
+
+
+@sa.event.listens_for(Run.slip, "set")
+def _slip_is_as_described(run: Run, slip: Any, *_: Any) -> None:
+    """Every slip that any test comes by says what its description has, and nothing else."""
+    if slip is not None:
+        SlipDocument.model_validate(slip)
+
+
+@sa.event.listens_for(Run.findings, "set")
+def _findings_are_as_described(run: Run, findings: Any, *_: Any) -> None:
+    for finding in findings or ():
+        FindingDocument.model_validate(finding)
+
+
+@sa.event.listens_for(Run.error, "set")
+def _error_is_as_described(run: Run, error: Any, *_: Any) -> None:
+    if error is not None:
+        ErrorDocument.model_validate(error)

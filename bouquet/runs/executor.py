@@ -7,11 +7,7 @@ A worker killed anywhere is followed by another.
 
 from __future__ import annotations
 
-import contextlib
-import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
@@ -32,9 +28,10 @@ from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import PASSING, RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.exported import Exported
+from bouquet.runs.progress import Progress, watched
 from bouquet.runs.services import Services
 from bouquet.runs.shares import export_shares, shares_of
-from bouquet.sources import Snapshot, Source, SourceCancelled, SourceChanged
+from bouquet.sources import Source, SourceCancelled, SourceChanged
 from bouquet.store import NotPossible, people
 from bouquet.store import runs as ledger
 from bouquet.store.models import Person, Round, Run, RunFile
@@ -51,26 +48,6 @@ ATTEMPTS = 4
 
 #: Times a run is taken up before it is given up. Workers are also stopped for reasons of their own, so it is many.
 MOST_TRIES = 24
-
-#: Seconds between two looks at whether a run was cancelled; progress is noted as often.
-HEARTBEAT = 0.5
-
-
-@dataclass
-class _Progress:
-    """
-    How far an attempt has come; written by the worker, read by its watcher.
-    """
-
-    stage: str = "counting"
-    announced: int | None = None
-    written: int = 0
-    stop: bool = False
-
-    def __call__(self, stage: str, announced: int | None, written: int) -> None:
-        self.stage, self.announced, self.written = stage, announced, written
-        if self.stop:
-            raise RunCancelled(tr("The run was cancelled."))
 
 
 @dataclass
@@ -342,12 +319,12 @@ def _skips_empty(services: Services, run: Run) -> bool:
 
 
 def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Exported:
-    progress = _Progress()
+    progress = Progress()
     asked: dict[str, Any] = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
     if run.purpose:
         asked["purpose"] = run.purpose
     source = services.source_of(run.source)
-    with source.run_reader.snapshot(pooled=True) as snapshot, _watched(services, run, snapshot, progress):
+    with source.run_reader.snapshot(pooled=True) as snapshot, watched(services, run, snapshot, progress):
         if isinstance(source, Source) and source.copy:
             asked["copy"] = {"seconds_behind": source.seconds_behind(snapshot)}
         if run.is_bundle:
@@ -356,37 +333,6 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
         template, plan = planned.parts[0]
         shares = shares_of(services, snapshot, template, plan, run)
         return export_shares(shares, run.format, folder, snapshot, asked, progress, addressed_by(services, run))
-
-
-@contextmanager
-def _watched(services: Services, run: Run, snapshot: Snapshot, progress: _Progress) -> Iterator[None]:
-    """
-    Note progress in the ledger, and stop the query when the run is cancelled or taken over.
-    """
-    over = threading.Event()
-
-    def watch() -> None:
-        while not over.wait(HEARTBEAT):
-            facts = {
-                "stage": progress.stage,
-                "rows_announced": progress.announced,
-                "rows_written": progress.written,
-                "seen_at": services.clock(),
-            }
-            # The ledger may be out of reach for a moment; the run goes on and is noted later.
-            with contextlib.suppress(DBAPIError), services.store.session() as session:
-                if ledger.report_progress(session, run.id, run.attempt, **facts):
-                    progress.stop = True
-                    snapshot.cancel()
-                    return
-
-    watcher = threading.Thread(target=watch, name=f"run-{run.id}-watch", daemon=True)
-    watcher.start()
-    try:
-        yield
-    finally:
-        over.set()
-        watcher.join()
 
 
 def _kept(services: Services, run: Run, exported: Exported) -> list[RunFile]:

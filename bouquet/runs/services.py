@@ -125,6 +125,8 @@ class Services:
     language: str = "en"
     #: Days until files expire whose template says nothing else.
     keep_days: int = 90
+    #: Hours after which a run is ended that is not done.
+    run_hours: float = 24
     #: Days that entries of the journal are kept; 0 for ever.
     journal_days: int = 0
     #: What the file store wants to know besides its URL.
@@ -163,6 +165,7 @@ class Services:
             year_start=settings.year_start,
             language=settings.language,
             keep_days=settings.keep_days,
+            run_hours=settings.run_hours,
             journal_days=settings.journal_days,
             files_options=json.loads(settings.files_options.get_secret_value()),
             mail=_mail_server(settings),

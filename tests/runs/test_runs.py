@@ -187,6 +187,23 @@ def test_a_cancelled_run_stops_its_query_within_two_seconds(
     assert kept_files(services) == []
 
 
+def test_a_run_that_takes_too_long_is_ended_and_says_so(
+    services: Services, people: dict[str, Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A question without end holds no worker for ever; it was nobody who cancelled it."""
+    monkeypatch.setattr(Export, "_stream", lambda _self, snapshot, *_: snapshot.table("SELECT pg_sleep(60)"))
+    services.run_hours = 0.0002
+    run_id = ask(services, people["ines"])
+    began = time.monotonic()
+    execute(services, run_id)
+    run = get(services, run_id)
+
+    assert time.monotonic() - began < 10
+    assert run.status == "failed"
+    assert run.error["message"] == "It was not done after 0.0002 hours, the longest that a run may take."  # type: ignore[index]
+    assert kept_files(services) == []
+
+
 def test_a_run_that_nobody_took_up_is_cancelled_at_once(services: Services, people: dict[str, Any]) -> None:
     """And a worker that comes later leaves it alone."""
     run_id = ask(services, people["ines"])

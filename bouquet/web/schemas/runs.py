@@ -9,8 +9,10 @@ from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.slip_document import ErrorDocument, FindingDocument, SlipDocument
 from bouquet.core.template import BundleContents
 from bouquet.core.vocabulary.formats import FormatName
+from bouquet.web.schemas.described import DescribedAs
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -56,7 +58,7 @@ class RunOut(BaseModel):
     stage: str
     rows_announced: int | None
     rows_written: int
-    error: dict[str, Any] | None
+    error: Annotated[dict[str, Any], DescribedAs(ErrorDocument)] | None
     asked_at: datetime
     started_at: datetime | None
     finished_at: datetime | None
@@ -76,8 +78,8 @@ class RunOut(BaseModel):
     review_reason: str
     keep_until: datetime | None
     may_review: bool
-    slip: dict[str, Any] | None = None
-    findings: list[dict[str, Any]] | None = None
+    slip: Annotated[dict[str, Any], DescribedAs(SlipDocument)] | None = None
+    findings: list[Annotated[dict[str, Any], DescribedAs(FindingDocument)]] | None = None
     sent: SentOut | None = None
 
 

@@ -3242,6 +3242,18 @@ export interface components {
             address: string;
         };
         /**
+         * AllowedDocument
+         * @description What a recipient may receive of personal data: anything, or by its classes.
+         */
+        AllowedDocument: {
+            /** Classes */
+            classes: {
+                [key: string]: string;
+            };
+            /** Personal */
+            personal: boolean;
+        };
+        /**
          * ArrivalOut
          * @description A thing that arrived at a stand-in.
          */
@@ -3684,6 +3696,37 @@ export interface components {
             rows: number;
         };
         /**
+         * CheckDocument
+         * @description A check, and how often it objected; those of rows by place and by person, those of the file with what they saw.
+         */
+        CheckDocument: {
+            /**
+             * By
+             * @description The heading by whose values findings are counted
+             */
+            by?: string;
+            /** By Person */
+            by_person?: (string | number)[][];
+            /** By Place */
+            by_place?: (string | number)[][];
+            /** Objections */
+            objections: number;
+            /**
+             * Place
+             * @description Where it stands in the document, e.g. checks[0]
+             */
+            place: string;
+            /** Saw */
+            saw?: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "note" | "hold" | "stop";
+            /** Words */
+            words: string;
+        };
+        /**
          * CheckOut
          * @description What a check can ask of every cell of a column.
          */
@@ -3752,6 +3795,38 @@ export interface components {
             sound: boolean;
             /** Trail */
             trail: string;
+        };
+        /**
+         * ColumnTotalsDocument
+         * @description What a column comes to.
+         */
+        ColumnTotalsDocument: {
+            /** Blanks */
+            blanks: number;
+            /**
+             * First
+             * @description Its first date or moment, ISO 8601
+             */
+            first?: string;
+            /** Heading */
+            heading: string;
+            /** Last */
+            last?: string;
+            /**
+             * Repeats
+             * @description Whether one number stands on several rows
+             */
+            repeats?: boolean;
+            /**
+             * Total
+             * @description The exact sum of its numbers
+             */
+            total?: string;
+            /**
+             * Total Once
+             * @description Where it does, the sum that counts each once
+             */
+            total_once?: string | null;
         };
         /**
          * CompareRequest
@@ -3887,6 +3962,24 @@ export interface components {
             breaks: components["schemas"]["BrokenOut"][];
             /** Changes */
             changes: components["schemas"]["CatalogueChangeOut"][];
+        };
+        /**
+         * CopyDocument
+         * @description The copy of the source that was read.
+         */
+        CopyDocument: {
+            /** Seconds Behind */
+            seconds_behind: number | null;
+        };
+        /**
+         * CountDocument
+         * @description Something worth a remark, and how often.
+         */
+        CountDocument: {
+            /** Count */
+            count: number;
+            /** What */
+            what: string;
         };
         /**
          * CuratedField
@@ -4287,6 +4380,28 @@ export interface components {
             heading: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * EmptyDocument
+         * @description Rows for which a relation to one record leads nowhere.
+         */
+        EmptyDocument: {
+            /**
+             * Leave Out
+             * @description The narrowing that would leave them out
+             */
+            leave_out: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Path
+             * @description The relation, e.g. site.ward
+             */
+            path: string;
+            /** Rows */
+            rows: number;
+            /** Words */
+            words: string;
         };
         /**
          * EmptyRelation
@@ -5975,6 +6090,18 @@ export interface components {
             shared_with: components["schemas"]["SharedWith"][];
         };
         /**
+         * NotIncludedDocument
+         * @description Labels of what no column shows.
+         */
+        NotIncludedDocument: {
+            /** Fields */
+            fields?: string[];
+            /** Files */
+            files?: string[];
+            /** Records */
+            records?: string[];
+        };
+        /**
          * Note
          * @description What a version is about.
          */
@@ -6281,6 +6408,18 @@ export interface components {
         PinChange: {
             /** Pinned */
             pinned: boolean;
+        };
+        /**
+         * PlaceDocument
+         * @description What is wrong at a place of the template.
+         */
+        PlaceDocument: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Place */
+            place: string;
         };
         /**
          * Planned
@@ -7083,13 +7222,50 @@ export interface components {
             delivered_to: string[];
             /** Error */
             error: {
-                [key: string]: unknown;
+                /** Code */
+                code: string;
+                /** Message */
+                message: string;
+                /** Problems */
+                problems?: components["schemas"]["PlaceDocument"][];
             } | null;
             /** Files */
             files: components["schemas"]["RunFileOut"][];
             /** Findings */
             findings?: {
-                [key: string]: unknown;
+                /**
+                 * Column
+                 * @description The heading of the column; empty where a whole row is meant
+                 */
+                column: string;
+                /** Key */
+                key: string[];
+                /**
+                 * Page
+                 * @description The address of the record's page in its own system
+                 */
+                page: string | null;
+                /** Place */
+                place: string;
+                /**
+                 * Severity
+                 * @enum {string}
+                 */
+                severity: "note" | "hold" | "stop";
+                /**
+                 * Title
+                 * @description What the record is known by
+                 */
+                title: string | null;
+                /**
+                 * Touched By
+                 * @description Who changed the record last
+                 */
+                touched_by: string | null;
+                /** Value */
+                value: string | null;
+                /** Words */
+                words: string;
             }[] | null;
             /** Finished At */
             finished_at: string | null;
@@ -7125,9 +7301,7 @@ export interface components {
             rows_written: number;
             sent?: components["schemas"]["SentOut"] | null;
             /** Slip */
-            slip?: {
-                [key: string]: unknown;
-            } | null;
+            slip?: components["schemas"]["SlipDocument"] | null;
             /** Source */
             source: string;
             /** Stage */
@@ -7348,6 +7522,190 @@ export interface components {
             seen_at: string | null;
         };
         /**
+         * SlipDocument
+         * @description The proof that goes with a run. Of a bundle, `parts` are those of its templates, and tally and columns are theirs.
+         */
+        SlipDocument: {
+            /** Answers */
+            answers: {
+                [key: string]: unknown;
+            };
+            /**
+             * As Of
+             * @description ISO 8601
+             */
+            as_of: string;
+            /** Asked By */
+            asked_by?: string;
+            /** Attachments */
+            attachments?: number;
+            /** Checks */
+            checks: components["schemas"]["CheckDocument"][];
+            /** Columns */
+            columns: components["schemas"]["ColumnTotalsDocument"][];
+            copy?: components["schemas"]["CopyDocument"] | null;
+            /** Environment */
+            environment: string;
+            /** Files */
+            files?: components["schemas"]["SlipFileDocument"][];
+            /** Findings */
+            findings: components["schemas"]["CountDocument"][];
+            /** Given By */
+            given_by?: string;
+            /**
+             * Gone
+             * @description Records that were sent earlier, and are no longer there
+             */
+            gone?: number;
+            not_included?: components["schemas"]["NotIncludedDocument"];
+            /** Parts */
+            parts?: components["schemas"]["SlipDocument"][];
+            /** Personal Fields */
+            personal_fields: string[];
+            /** Purpose */
+            purpose?: string;
+            /** Recipients */
+            recipients?: components["schemas"]["SlipRecipientDocument"][];
+            /**
+             * Repeats
+             * @description The run whose records are sent once more
+             */
+            repeats?: number;
+            /** Rows Announced */
+            rows_announced: number;
+            /**
+             * Rows Of
+             * @description The record type that a row stands for
+             */
+            rows_of?: string;
+            /** Rows Written */
+            rows_written: number;
+            /** Run */
+            run?: number;
+            scope: components["schemas"]["SlipScopeDocument"] | null;
+            /**
+             * Sent Before
+             * @description Records that were sent earlier, and are left out
+             */
+            sent_before?: number;
+            /** Sentence */
+            sentence: string;
+            /**
+             * Slip
+             * @constant
+             */
+            slip: 1;
+            /**
+             * Snapshot At
+             * @description The moment of the source that was read, ISO 8601
+             */
+            snapshot_at: string;
+            /** Source */
+            source: string;
+            /** Tally */
+            tally: components["schemas"]["StepDocument"][];
+            /**
+             * Tells Of People
+             * @description Whether the sentence names values of personal fields
+             */
+            tells_of_people?: boolean;
+            /**
+             * Template
+             * @description The name of the template, or of the bundle
+             */
+            template: string;
+            /**
+             * Version
+             * @description The saved version; none where a draft was run
+             */
+            version?: number | null;
+            /** Via */
+            via?: string;
+        };
+        /**
+         * SlipFileDocument
+         * @description A file as it was made.
+         */
+        SlipFileDocument: {
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @description What it is, where it is not the data
+             */
+            role?: string;
+            /** Rows */
+            rows: number;
+            /** Sha256 */
+            sha256: string;
+            /**
+             * Size
+             * @description Bytes
+             */
+            size: number;
+        };
+        /**
+         * SlipRecipientDocument
+         * @description What a recipient gets: files in a form of their own, or why none. `apart` are those who get other records than the
+         *     run's own files hold, of whom the rows and the sentence are told, too.
+         */
+        SlipRecipientDocument: {
+            allowed: components["schemas"]["AllowedDocument"];
+            /** Apart */
+            apart?: boolean;
+            /** Files */
+            files: components["schemas"]["SlipFileDocument"][];
+            /**
+             * Gone
+             * @description Records that were sent earlier, and are no longer there
+             */
+            gone?: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Part
+             * @description The value of the part that they get
+             */
+            part?: string | null;
+            /**
+             * Records
+             * @description The record type of the records in the part
+             */
+            records?: string;
+            /**
+             * Repeats
+             * @description The run whose records are sent once more
+             */
+            repeats?: number;
+            /** Rows */
+            rows?: number;
+            /**
+             * Sent Before
+             * @description Records that were sent earlier, and are left out
+             */
+            sent_before?: number;
+            /** Sentence */
+            sentence?: string;
+            /** Unmet */
+            unmet: string[];
+        };
+        /**
+         * SlipScopeDocument
+         * @description The records that rights left.
+         */
+        SlipScopeDocument: {
+            /** Field */
+            field: string;
+            /** Names */
+            names?: string[];
+            /** Records */
+            records: string;
+            /** Values */
+            values: string[];
+        };
+        /**
          * SourceChange
          * @description What is to be different about a source. What is not given stays.
          */
@@ -7465,6 +7823,49 @@ export interface components {
             name: string;
             /** Why */
             why: string;
+        };
+        /**
+         * StepDocument
+         * @description A step of the tally.
+         */
+        StepDocument: {
+            /**
+             * Blank
+             * @description How many of the lost were blank in a comparison by order
+             */
+            blank: number;
+            /**
+             * Empty
+             * @description Of the rows that are left, those whose relations lead nowhere
+             */
+            empty: components["schemas"]["EmptyDocument"][];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "all" | "filter" | "scope" | "open" | "group" | "limit" | "fill";
+            /**
+             * Left Out
+             * @description Rows that it lost
+             */
+            left_out: number;
+            /**
+             * Lost Empty
+             * @description The same of the rows that it lost
+             */
+            lost_empty: components["schemas"]["EmptyDocument"][];
+            /**
+             * Rows
+             * @description Rows that it leaves
+             */
+            rows: number;
+            /**
+             * Without
+             * @description Records that have no child, where that is a question
+             */
+            without: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * StepOut

@@ -84,9 +84,7 @@ function Matched({
   run: Run;
   onKey: (key: string[] | null) => void;
 }) {
-  const headings = ((run.slip as { columns?: { heading: string }[] } | null)?.columns ?? []).map(
-    (c) => c.heading,
-  );
+  const headings = (run.slip?.columns ?? []).map((c) => c.heading);
   return (
     <label className="soft small">
       {tr("rows matched on")}{" "}

@@ -88,12 +88,8 @@ export function LedgerTable({ runs, ...sorts }: TableProps) {
               )}
               {run.sent && <div className="soft small">{sentWords(run.sent)}</div>}
               {run.error && (
-                <div
-                  className="soft small one-line"
-                  style={{ maxWidth: 260 }}
-                  title={String(run.error.message)}
-                >
-                  {String(run.error.message)}
+                <div className="soft small one-line" style={{ maxWidth: 260 }} title={run.error.message}>
+                  {run.error.message}
                 </div>
               )}
             </td>

@@ -15,7 +15,7 @@ export function RunNews({ run }: { run: Run }) {
   if (run.status === "failed") {
     return (
       <span className="trouble" role="alert">
-        {tr("Run {{id}} failed: {{message}}", { id: run.id, message: String(run.error?.message) })}
+        {tr("Run {{id}} failed: {{message}}", { id: run.id, message: run.error?.message ?? "" })}
       </span>
     );
   }

@@ -14,7 +14,7 @@ import { Columns, Files, Funnel, PastBars, Why } from "./RunSide";
 import { RunStatus } from "./RunStatus";
 import { Spoken } from "./Spoken";
 import { Stages } from "./Stages";
-import { isActive, isMade, slipOf } from "./slip";
+import { isActive, isMade } from "./slip";
 import type { Slip } from "./slip";
 import { useStartRun } from "./useStartRun";
 import { tr } from "../i18n";
@@ -69,7 +69,7 @@ export function RunPage() {
     findings: known.data.findings,
     may_review: known.data.may_review,
   };
-  const slip = slipOf(run);
+  const slip = run.slip ?? null;
   const history = past.data ?? [];
   return (
     <>
@@ -123,7 +123,7 @@ export function RunPage() {
           {run.error && (
             <section className="slab wrong">
               <h2>{run.status === "held" ? tr("It could not be delivered") : tr("Why it failed")}</h2>
-              <p className="mb-0">{String(run.error.message)}</p>
+              <p className="mb-0">{run.error.message}</p>
             </section>
           )}
           {slip && (

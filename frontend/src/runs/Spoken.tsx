@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { LEDGER } from "../api";
 import type { Run } from "../api";
 import { Icon, capital, count, plural } from "../shared";
-import { SEVERITIES, slipOf } from "./slip";
+import { SEVERITIES } from "./slip";
 import type { RunFinding, SlipCheck } from "./slip";
 import { tr } from "../i18n";
 
@@ -16,10 +16,10 @@ const NAMED = 8;
 /** What the checks of a run object to, the gravest first, each with the records it is about. */
 export function Spoken({ run }: { run: Run }) {
   const order = { stop: 0, hold: 1, note: 2 };
-  const speaking = (slipOf(run)?.checks ?? [])
+  const speaking = (run.slip?.checks ?? [])
     .filter((c) => c.objections > 0)
     .sort((a, b) => order[a.severity] - order[b.severity]);
-  const findings = (run.findings ?? []) as unknown as RunFinding[];
+  const findings = run.findings ?? [];
   if (!speaking.length) return null;
   return (
     <>
@@ -36,8 +36,9 @@ export function Spoken({ run }: { run: Run }) {
 }
 
 /** Where, or whose, most of the findings are: where there are several. */
-function Counted({ by, of, all }: { by?: [string, number][]; of: string; all: number }) {
+function Counted({ by, of, all }: { by?: SlipCheck["by_place"]; of: string; all: number }) {
   if (!by || by.length < 2) return null;
+  const counted = by.map(([name, found]) => [String(name), Number(found)] as const);
   return (
     <table className="board plain counted mb-2">
       <thead>
@@ -48,7 +49,7 @@ function Counted({ by, of, all }: { by?: [string, number][]; of: string; all: nu
         </tr>
       </thead>
       <tbody>
-        {by.slice(0, NAMED).map(([name, found]) => (
+        {counted.slice(0, NAMED).map(([name, found]) => (
           <tr key={name}>
             <td>{name || <span className="soft">{tr("blank")}</span>}</td>
             <td className="text-end mono">{count(found)}</td>
@@ -64,7 +65,7 @@ function Counted({ by, of, all }: { by?: [string, number][]; of: string; all: nu
 
 function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findings: RunFinding[] }) {
   const [all, setAll] = useState(check.severity !== "note" && findings.length <= SHOWN);
-  const rowsOf = slipOf(run)?.rows_of;
+  const rowsOf = run.slip?.rows_of;
   const shown = all ? findings : findings.slice(0, check.severity === "note" ? 0 : SHOWN);
   return (
     <section className={`slab spoken is-${check.severity}`}>
@@ -123,7 +124,7 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
                 )}
                 {findings.some((x) => x.touched_by) && <td>{f.touched_by}</td>}
                 <td className="text-end">
-                  {f.page && (
+                  {f.page && /^https?:\/\//i.test(f.page) && (
                     <a href={f.page} target="_blank" rel="noreferrer">
                       {tr("its own page")}
                     </a>

@@ -1,6 +1,6 @@
 import type { Run } from "../api";
 import { Icon, clock, count, duration, plural } from "../shared";
-import { isMade, slipOf } from "./slip";
+import { isMade } from "./slip";
 import { tr } from "../i18n";
 
 type Stage = { label: string; detail: string; state: "done" | "now" | "bad" | "held" | "wait" };
@@ -29,8 +29,8 @@ function stagesOf(run: Run): Stage[] {
   const bad = run.status === "failed" || run.status === "cancelled";
   const counted = run.rows_announced !== null;
   const written = made || (run.slip ?? null) !== null || ["checking", "packing"].includes(run.stage);
-  const asked = (slipOf(run)?.checks ?? []).length;
-  const spoke = (slipOf(run)?.checks ?? []).filter((c) => c.objections > 0).length;
+  const asked = (run.slip?.checks ?? []).length;
+  const spoke = (run.slip?.checks ?? []).filter((c) => c.objections > 0).length;
   const state = (done: boolean, now: boolean): Stage["state"] =>
     done ? "done" : now ? (bad ? "bad" : "now") : "wait";
   const checked = !asked
