@@ -23,8 +23,15 @@ RUN = """async within => {
 }"""
 
 
+#: What fades in has no contrast yet; what turns for ever, as a wheel that waits, is not waited for.
+STILL = """() => document.getAnimations().every(
+    a => a.playState !== 'running' || a.effect.getComputedTiming().endTime === Infinity)"""
+
+
 def violations(page: Page, within: str | None = None) -> list[str]:
-    """What axe finds wrong on a page, or in the part of it that a selector names."""
+    """What axe finds wrong on a page, or in the part of it that a selector names, once nothing moves there."""
+    page.emulate_media(reduced_motion="reduce")
+    page.wait_for_function(STILL)
     if not page.evaluate("'axe' in window"):
         page.evaluate(AXE.read_text(encoding="utf-8"))
     found: list[Any] = page.evaluate(RUN, within)
