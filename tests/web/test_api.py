@@ -4,8 +4,11 @@ The API: signing in, designing, running, with errors that point.
 
 from __future__ import annotations
 
+import json
+from importlib.resources import files
 from typing import Any
 
+import jsonschema_rs
 import pytest
 from fastapi.testclient import TestClient
 
@@ -61,6 +64,23 @@ def test_everything_is_behind_the_sign_in(client: TestClient) -> None:
             assert answer.status_code in (401, 422), (method, path, answer.status_code)
             tried += answer.status_code == 401
     assert tried > 15
+
+
+def test_documents_are_described_as_what_is_read(client: TestClient) -> None:
+    """A template is described once, for requests and answers, part by part: as each of the demonstration's is written."""
+    description = client.get(f"{V}/openapi.json").json()
+    schemas = description["components"]["schemas"]
+    dialect = "https://json-schema.org/draft/2020-12/schema"
+    documents = [json.loads(p.read_text()) for p in files("bouquet.demo").joinpath("templates").iterdir()]
+    one = jsonschema_rs.validator_for(
+        {"$schema": dialect, "$ref": "#/components/schemas/Template", "components": description["components"]}
+    )
+
+    assert [e.message for document in documents for e in one.iter_errors(document)] == []
+    assert not one.is_valid({**documents[0], "colums": []})
+    assert not one.is_valid({**documents[0], "filter": {"path": "tag", "is": "like"}})
+    for name in ("LookRequest", "NewTemplate", "TemplateOut", "VersionDocument", "ViewOut"):
+        assert "#/components/schemas/Template'" in str(schemas[name]["properties"]["document"]), name
 
 
 def test_signing_in_and_out(client: TestClient) -> None:

@@ -5,14 +5,13 @@ What becomes of rows in files: format, style, names, parts, companions.
 from __future__ import annotations
 
 import functools
-from decimal import Decimal
 from typing import Literal, TypeAlias
 
 import babel.localedata
 from pydantic import Field, field_validator, model_validator
 
 from bouquet.core.language import tr
-from bouquet.core.template.part import Part
+from bouquet.core.template.part import Digits, Part
 from bouquet.core.template.values import HEADING_LENGTH
 from bouquet.core.vocabulary.formats import FormatName
 
@@ -125,7 +124,7 @@ class Split(Part):
     """
 
     rows: int | None = Field(None, ge=1)
-    megabytes: Decimal | None = Field(None, gt=0, le=100_000, description="Millions of bytes")
+    megabytes: Digits | None = Field(None, gt=0, le=100_000, description="Millions of bytes")
     by: str | None = Field(None, min_length=1)
     into: Literal["files", "sheets"] = "files"
 

@@ -5,13 +5,12 @@ What rows stand for, and what stands in the columns of the sheet.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from decimal import Decimal
 from typing import Annotated, Any, Literal, TypeAlias
 
 from pydantic import Discriminator, Field, Tag
 
 from bouquet.core.template.filter import Narrowing
-from bouquet.core.template.part import Part
+from bouquet.core.template.part import Digits, Part
 from bouquet.core.vocabulary.folds import How
 from bouquet.core.vocabulary.windows import Step
 
@@ -170,7 +169,7 @@ class Show(Part):
     date: str | None = Field(None, max_length=100, description="Date pattern of Unicode TR 35, e.g. dd/MM/yyyy")
     decimals: int | None = Field(None, ge=0, le=12, description="Digits after the point, rounded half away from zero")
     rounding: Literal["half_away", "half_even"] = "half_away"
-    factor: Decimal | None = Field(
+    factor: Digits | None = Field(
         None, gt=0, lt=10**15, decimal_places=15, description="Multiplied with the number, e.g. 100 for m to cm"
     )
     decimal_mark: Literal[".", ","] | None = None

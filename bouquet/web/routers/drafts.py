@@ -18,6 +18,7 @@ from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
 from bouquet.web.routers.templates import Designer, readable, template_answer
 from bouquet.web.schemas import ChangeOut, SaveRequest, TemplateOut, VersionDocument, VersionOut
+from bouquet.web.schemas.described import TemplateDocument
 
 router = APIRouter(
     route_class=ExactRoute, prefix="/templates", tags=["templates"], dependencies=[Depends(needs("look"))]
@@ -29,7 +30,7 @@ IfMatch = Annotated[str | None, Header(alias="If-Match")]
 @router.put("/{template_id}/draft", response_model=TemplateOut)
 def change_draft(
     template_id: Id,
-    document: dict[str, Any],
+    document: TemplateDocument,
     services: TheServices,
     person: Designer,
     response: Response,

@@ -4,9 +4,10 @@ Record types, fields and what they hold.
 
 from __future__ import annotations
 
-from typing import Any
-
 from pydantic import BaseModel, Field
+
+from bouquet.core.vocabulary.comparisons import Operator
+from bouquet.web.schemas.described import NarrowingDocument, TemplateDocument
 
 __all__ = [
     "Bar",
@@ -77,7 +78,7 @@ class FieldOut(BaseModel):
     substitute: str | None
     synonyms: list[str]
     choices: list[ChoiceOut]
-    operators: list[str]
+    operators: list[Operator]
     example: str | None
     fill: float | None
     exact: bool
@@ -121,7 +122,7 @@ class RecordTypeFields(BaseModel):
     record_type: RecordTypeOut
     groups: list[FieldGroup]
     many: list[ManyOut]
-    proposed: list[dict[str, Any]]
+    proposed: list[NarrowingDocument]
 
 
 class Proposal(BaseModel):
@@ -129,7 +130,7 @@ class Proposal(BaseModel):
     A template document to start from.
     """
 
-    document: dict[str, Any]
+    document: TemplateDocument
 
 
 class TopValue(BaseModel):

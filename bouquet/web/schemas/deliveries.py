@@ -10,6 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, SecretStr
 
 from bouquet.store.recipients import LONGEST_NAME, MOST_WAYS
+from bouquet.web.schemas.described import AcceptanceDocument
 from bouquet.web.schemas.sharing import SharedWith
 from bouquet.web.schemas.sources import StepOut
 
@@ -118,7 +119,7 @@ class NewRecipient(BaseModel):
     more_ways: list[WayOfRecipient] = Field(
         [], max_length=MOST_WAYS - 1, description="By which they receive the same files as well."
     )
-    acceptance: dict[str, Any] = {}
+    acceptance: AcceptanceDocument = {}
     for_all: bool | None = Field(None, description="Whether everybody who designs sends to them; said by their owner.")
     shared_with: list[SharedWith] | None = Field(
         None, max_length=200, description="Who sends to them beside their owner, where not everybody does."
@@ -149,7 +150,7 @@ class RecipientOut(BaseModel):
     where: str
     address: dict[str, Any]
     more_ways: list[MoreWay]
-    acceptance: dict[str, Any]
+    acceptance: AcceptanceDocument
     sentence: str
     takes: str = Field(description="What they take, without how they get it.")
     rounds: list[str]
@@ -192,7 +193,7 @@ class HeaderText(BaseModel):
 
 
 class LayoutOut(BaseModel):
-    acceptance: dict[str, Any]
+    acceptance: AcceptanceDocument
 
 
 class EventOut(BaseModel):

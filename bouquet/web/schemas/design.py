@@ -9,6 +9,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.vocabulary.comparisons import Operator
+from bouquet.web.schemas.described import NarrowingDocument, TemplateDocument, WindowDocument
 from bouquet.web.schemas.problems import ProblemOut
 
 __all__ = [
@@ -42,7 +44,7 @@ class UnderDesign(BaseModel):
     A document under design, with answers to its asks, and the template whose earlier runs count for it.
     """
 
-    document: dict[str, Any]
+    document: TemplateDocument
     answers: dict[str, Any] | None = None
     template_id: int | None = Field(None, ge=0, lt=2**63)
 
@@ -164,7 +166,7 @@ class ColumnOut(BaseModel):
     kind: str
     sound: bool
     repeats: bool
-    operators: list[str] = Field([], description="How rows can be narrowed by it.")
+    operators: list[Operator] = Field([], description="How rows can be narrowed by it.")
 
 
 class Mark(BaseModel):
@@ -255,7 +257,7 @@ class EmptyRelation(BaseModel):
     path: str
     words: str
     rows: int
-    leave_out: dict[str, Any] | None
+    leave_out: NarrowingDocument | None
 
 
 class TallyStepOut(BaseModel):
@@ -289,7 +291,7 @@ class Tally(BaseModel):
 
 
 class WindowsRequest(BaseModel):
-    windows: list[dict[str, Any]] = Field(max_length=40)
+    windows: list[WindowDocument] = Field(max_length=40)
     zone: str = Field("Europe/London", max_length=60)
 
 

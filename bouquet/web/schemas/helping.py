@@ -4,11 +4,12 @@ Help while designing: examples, values, and header rows matched with fields.
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
 from bouquet.core.asked import LONGEST_REQUEST, Role
+from bouquet.web.schemas.described import ShowDocument, TemplateDocument
 from bouquet.web.schemas.design import UnderDesign
 from bouquet.web.schemas.problems import ProblemOut
 
@@ -61,7 +62,7 @@ class ExampleOut(BaseModel):
     Formats under which the cell reads like that, the simplest first, each with how some other cells then read.
     """
 
-    shows: list[dict[str, Any]]
+    shows: list[ShowDocument]
     others: list[list[str | None]]
 
 
@@ -101,7 +102,7 @@ class AskedRequest(BaseModel):
     text: str = Field(min_length=1, max_length=LONGEST_REQUEST)
     records: str = Field("", max_length=100)
     ignored: list[Extent] = Field([], max_length=100)
-    document: dict[str, Any] | None = None
+    document: TemplateDocument | None = None
 
 
 class AskedPartOut(BaseModel):
@@ -123,7 +124,7 @@ class AskedOut(BaseModel):
     A proposed template document, null where nothing was understood; and the words that were not.
     """
 
-    document: dict[str, Any] | None
+    document: TemplateDocument | None
     sentence: str
     parts: list[AskedPartOut]
     unread: list[Extent]
@@ -139,7 +140,7 @@ class CandidateOut(BaseModel):
     trail: str
     score: float
     reasons: list[str]
-    show: dict[str, Any]
+    show: ShowDocument
     value: str | None
     retired: str | None
 

@@ -5,10 +5,11 @@ Records as people browse them: views, saved lists, uses, and what was removed.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.web.schemas.described import TemplateDocument
 from bouquet.web.schemas.sharing import SharedWith
 
 __all__ = [
@@ -88,7 +89,7 @@ class NewPicks(BaseModel):
 
     records: str = Field(max_length=100)
     keys: list[list[str]] = Field([], max_length=50_000)
-    document: dict[str, Any] | None = None
+    document: TemplateDocument | None = None
 
 
 class PicksShare(BaseModel):
@@ -105,7 +106,7 @@ class NewView(BaseModel):
     """
 
     name: str = Field(min_length=1, max_length=120)
-    document: dict[str, Any]
+    document: TemplateDocument
     shared: bool = Field(False, description="Whether everybody may use it.")
     shared_with: list[SharedWith] = Field([], max_length=200, description="Who else may, where not everybody.")
 
@@ -114,7 +115,7 @@ class ViewOut(BaseModel):
     id: int
     name: str
     records: str
-    document: dict[str, Any]
+    document: TemplateDocument
     shared: bool
     shared_with: list[SharedWith] = Field(description="With whom it is shared; told to its owner alone.")
     owner: str

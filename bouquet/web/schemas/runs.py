@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from bouquet.core.slip_document import ErrorDocument, FindingDocument, SlipDocument
 from bouquet.core.template import BundleContents
 from bouquet.core.vocabulary.formats import FormatName
-from bouquet.web.schemas.described import DescribedAs
+from bouquet.web.schemas.described import DescribedAs, NarrowingDocument, TemplateDocument, WindowDocument
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -124,17 +124,17 @@ class NewRun(BaseModel):
     or an earlier run `again`, as it was then or as its template is now.
 
     `answers` are to its asks, by name. For this once, `only` limits it to the records with these keys or, as
-    `picks`, to those of a saved list or of any of several, `windows` puts other windows at the places of its
-    conditions, and `view` takes the columns of a view of the same record type. `purpose` is what personal data is taken
-    out for.
+    `picks`, to those of a saved list or of any of several, `also` to those that meet a further narrowing; `windows`
+    puts other windows at the places of its conditions, and `view` takes the columns of a view of the same record type.
+    `purpose` is what personal data is taken out for.
     """
 
     template_id: int | None = Field(None, ge=0, lt=2**63)
-    document: dict[str, Any] | None = None
+    document: TemplateDocument | None = None
     only: list[list[str]] | None = Field(None, max_length=5_000)
     picks: ListName | Annotated[list[ListName], Field(max_length=50)] | None = None
-    also: dict[str, Any] | None = None
-    windows: dict[str, dict[str, Any]] = {}
+    also: NarrowingDocument | None = None
+    windows: dict[str, WindowDocument] = {}
     view: int | None = Field(None, ge=0, lt=2**63)
     use: Literal["saved", "draft"] = "saved"
     format: FormatName | None = None

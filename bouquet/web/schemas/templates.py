@@ -13,6 +13,7 @@ from bouquet.core.vocabulary.formats import FormatName
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.schemas.catalogue import ChoiceOut
 from bouquet.web.schemas.curating import MissingOut, Replacement
+from bouquet.web.schemas.described import TemplateDocument, WindowDocument
 from bouquet.web.schemas.runs import RunOut
 from bouquet.web.schemas.sharing import SharedWith
 
@@ -40,7 +41,7 @@ class NewTemplate(BaseModel):
 
     records: str | None = None
     everyday: bool = True
-    document: dict[str, Any] | None = None
+    document: TemplateDocument | None = None
     free_name: bool = False
 
 
@@ -51,7 +52,7 @@ class TemplateOut(BaseModel):
 
     id: int
     name: str
-    document: dict[str, Any]
+    document: TemplateDocument
     revision: int
     version: int
     changed: bool
@@ -103,7 +104,7 @@ class PinChange(BaseModel):
 
 class VersionDocument(BaseModel):
     number: int
-    document: dict[str, Any]
+    document: TemplateDocument
 
 
 class ChangeOut(BaseModel):
@@ -138,7 +139,7 @@ class PeriodOut(BaseModel):
     place: str
     words: str
     dates: str = Field("", description="The days that it comes to now.")
-    window: dict[str, Any]
+    window: WindowDocument
 
 
 class Questions(BaseModel):
@@ -151,7 +152,7 @@ class Questions(BaseModel):
     about: str
     version: int
     source: str = Field(description="The key of the source that it reads.")
-    document: dict[str, Any]
+    document: TemplateDocument
     asks: list[QuestionOut]
     periods: list[PeriodOut]
     format: FormatName

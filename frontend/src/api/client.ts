@@ -4,7 +4,11 @@ import { currentEyes } from "./eyes";
 import { aboutSource } from "./source";
 import { language, tr } from "../i18n";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
+/** A template as it is kept; what stands at its default is left out. */
+export type TemplateDocument = Schemas["Template"];
+/** What narrows records: a comparison, a question about many others, a list, a formula, or a group of these. */
+export type Narrowing = NonNullable<TemplateDocument["filter"]>;
 export type Session = Schemas["Session"];
 export type RecordType = Schemas["RecordTypeOut"];
 export type RecordTypeFields = Schemas["RecordTypeFields"];

@@ -11,6 +11,9 @@ export {
 export { currentEyes, lookThrough } from "./eyes";
 export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
 export type {
+  Schemas,
+  TemplateDocument,
+  Narrowing,
   BundleContents,
   BundleInfo,
   Candidate,

@@ -1,12 +1,12 @@
 import { useState } from "react";
-import type { AskedInfo } from "../api";
+import type { AskedInfo, TemplateDocument } from "../api";
 import { FormDialog } from "../shared";
 import { AskedText } from "./AskedText";
 import { tr } from "../i18n";
 
 interface Props {
-  document: Record<string, unknown>;
-  onTake: (document: Record<string, unknown>) => void;
+  document: TemplateDocument;
+  onTake: (document: TemplateDocument) => void;
   onClose: () => void;
 }
 

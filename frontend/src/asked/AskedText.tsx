@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useId, useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
-import type { AskedInfo, AskedPart } from "../api";
+import type { AskedInfo, AskedPart, TemplateDocument } from "../api";
 import { Icon, Trouble, useDebounced } from "../shared";
 import { piecesOf, unsaid } from "./pieces";
 import { Help } from "../guide";
@@ -20,7 +20,7 @@ interface Props {
   /** What the text comes to; nothing while it is empty or not read yet. */
   onFound: (found: AskedInfo | undefined) => void;
   /** A template that it is asked of besides. */
-  document?: Record<string, unknown>;
+  document?: TemplateDocument;
   label: string;
   placeholder: string;
 }
@@ -36,7 +36,7 @@ export function AskedText({ text, onText, onFound, document, label, placeholder 
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/asked", {
-          body: { text: settled, records: "", ignored, document: (document ?? null) as never },
+          body: { text: settled, records: "", ignored, document: document ?? null },
         }),
       ),
     placeholderData: (known) => known,

@@ -1,3 +1,4 @@
+import type { Check } from "./checks";
 import { describe, expect, it } from "vitest";
 import { checksFor, newCheck, tidied } from "./checks";
 import type { Column } from "./types";
@@ -19,7 +20,7 @@ describe("a check", () => {
   });
 
   it("is kept without what belongs to another kind of check", () => {
-    const changed = { column: "girth", must: "filled", least: "5", pattern: "*", severity: "stop" as const };
+    const changed: Check = { column: "girth", must: "filled", least: "5", pattern: "*", severity: "stop" };
     expect(tidied(changed)).toEqual({ column: "girth", must: "filled", severity: "stop" });
   });
 

@@ -1,35 +1,12 @@
 import type { Vocabulary } from "../api";
 import { vocabulary } from "../shared";
-import type { Column } from "./types";
+import type { Column, Document } from "./types";
 
 type Asking = Vocabulary["column_checks"][number];
 
-export type Severity = "note" | "hold" | "stop";
-
 /** A check as it stands in the document: of a column, of a row, or of the file. */
-export type Check =
-  | {
-      column: string;
-      must: string;
-      least?: string | number | null;
-      greatest?: string | number | null;
-      pattern?: string | null;
-      values?: (string | number)[] | null;
-      listed_in?: string | null;
-      spread?: string | number;
-      severity?: Severity;
-    }
-  | { formula: string; say?: string; severity?: Severity }
-  | {
-      file: string;
-      column?: string | null;
-      least?: string | null;
-      greatest?: string | null;
-      percent?: string | null;
-      runs?: number;
-      headings?: string[] | null;
-      severity?: Severity;
-    };
+export type Check = NonNullable<Document["checks"]>[number];
+export type Severity = NonNullable<Check["severity"]>;
 
 /** The checks that a column of this kind of value can have; all of them where it is not known. */
 export function checksFor(kind: string): Asking[] {

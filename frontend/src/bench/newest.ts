@@ -24,7 +24,7 @@ export async function newestKey(document: Document, about: RecordType): Promise<
   const look = await answer(
     api.POST("/api/v1/design/look", {
       body: {
-        document: newest as unknown as Record<string, never>,
+        document: newest,
         limit: 1,
         offset: 0,
         bench: "",

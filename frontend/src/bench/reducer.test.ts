@@ -1,3 +1,4 @@
+import type { Condition, Document } from "./types";
 import { describe, expect, it } from "vitest";
 import { nodeAt } from "./filter";
 import { EMPTY, reduce } from "./reducer";
@@ -74,7 +75,7 @@ describe("undo", () => {
 });
 
 describe("filter", () => {
-  const other = { path: "note", is: "blank" };
+  const other: Condition = { path: "note", is: "blank" };
 
   it("turns a condition with an alternative into a group of both", () => {
     const state = run({ type: "addAlternative", place: "filter.all[0]", node: other });
@@ -101,7 +102,10 @@ describe("filter", () => {
   });
 
   it("finds nodes of a filter that is not a list of all", () => {
-    const document = { ...start.document, filter: { any: [other, { path: "tag", is: "blank" }] } };
+    const document: Document = {
+      ...start.document,
+      filter: { any: [other, { path: "tag", is: "blank" }] },
+    };
 
     expect(nodeAt(document, "filter.any[1]")).toEqual({ path: "tag", is: "blank" });
   });

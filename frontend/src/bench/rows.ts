@@ -1,7 +1,7 @@
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../api";
 import { capital } from "../shared";
 import { isCondition, rootOf } from "./filter";
-import type { Column, Condition, Document, Narrowing, RowRule } from "./types";
+import type { Column, Condition, Document, Fold, Narrowing, RowRule } from "./types";
 import { tr } from "../i18n";
 
 export function ruleOf(document: Document): RowRule {
@@ -65,7 +65,7 @@ export function firstFold(
   field: FieldInfo | null,
   path: string,
   plural: string,
-  unknown = "count",
+  unknown: Fold["how"] = "count",
 ): { value: Column["value"]; heading: string } {
   if (!field)
     return { value: { fold: { path, how: unknown } }, heading: tr("Number of {{plural}}", { plural }) };
@@ -177,7 +177,8 @@ function fieldHeading(field: FieldInfo): string {
  */
 function foldNarrowings(document: Document, path: string, leftOut: boolean): Document {
   const all = rootOf(document).all;
-  const ofChild = (n: Narrowing): n is Condition => isCondition(n) && n.path.startsWith(`${path}.`);
+  const ofChild = (n: Narrowing): n is Condition & { path: string } =>
+    isCondition(n) && (n.path ?? "").startsWith(`${path}.`);
   const moved = all.filter(ofChild).map((n) => ({ ...n, path: n.path.slice(path.length + 1) }));
   const joined = (parts: Narrowing[]): Narrowing | undefined =>
     parts.length > 1 ? { all: parts } : parts[0];

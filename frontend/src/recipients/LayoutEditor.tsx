@@ -65,7 +65,9 @@ export function LayoutEditor({ acceptance, onChange }: Props) {
               <Form.Label>{tr("in")}</Form.Label>
               <Form.Select
                 value={acceptance.csv?.encoding ?? "utf-8"}
-                onChange={(e) => onChange({ csv: { ...acceptance.csv, encoding: e.target.value } })}
+                onChange={(e) =>
+                  onChange({ csv: { ...acceptance.csv, encoding: e.target.value as Encoding } })
+                }
               >
                 {ENCODINGS.map((name) => (
                   <option key={name}>{name}</option>
@@ -167,8 +169,10 @@ function newHeading(columns: LayoutColumn[]): string {
 
 function clean(column: LayoutColumn): LayoutColumn {
   const kept = Object.entries(column).filter(([, v]) => v !== undefined && v !== false && v !== "");
-  return Object.fromEntries(kept) as unknown as LayoutColumn;
+  return { heading: column.heading, ...Object.fromEntries(kept) };
 }
+
+type Encoding = NonNullable<NonNullable<Acceptance["csv"]>["encoding"]>;
 
 interface RowProps {
   column: LayoutColumn;
@@ -272,7 +276,7 @@ function Sample({ onFound }: { onFound: (part: Partial<Acceptance>) => void }) {
   const find = useMutation({
     mutationFn: (given: string) => answer(api.POST("/api/v1/recipients/layout", { body: { text: given } })),
     onSuccess: ({ acceptance }) => {
-      onFound(acceptance as Partial<Acceptance>);
+      onFound(acceptance);
       setOpen(false);
     },
   });

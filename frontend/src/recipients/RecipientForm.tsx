@@ -34,7 +34,7 @@ export function RecipientForm({ recipient, onDone, onClose }: Props) {
       : { for_all: recipient?.for_all ?? true, shared_with: recipient?.shared_with ?? [] }),
   }));
   const change = (part: Partial<NewRecipient>) => setDraft((known) => ({ ...known, ...part }));
-  const acceptance = (draft.acceptance ?? {}) as Acceptance;
+  const acceptance = draft.acceptance ?? {};
   const accept = (part: Partial<Acceptance>) => change({ acceptance: withForm(acceptance, part) });
   const save = useMutation({
     mutationFn: () => {

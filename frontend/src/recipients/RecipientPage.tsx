@@ -8,7 +8,6 @@ import { useMayAddress } from "../shell";
 import { Confirm, Icon, Trouble, plural } from "../shared";
 import { Deliveries } from "./Deliveries";
 import { RecipientForm } from "./RecipientForm";
-import type { Acceptance } from "./acceptance";
 import { asked } from "./acceptance";
 import "./recipients.scss";
 import { tr } from "../i18n";
@@ -122,7 +121,7 @@ const LOOKS: Record<string, string> = {
 /** Their columns, with how a template meets each. */
 function Layout({ recipient }: { recipient: RecipientInfo }) {
   const [template, setTemplate] = useState(0);
-  const acceptance = recipient.acceptance as Acceptance;
+  const acceptance = recipient.acceptance;
   const columns = acceptance.columns ?? [];
   const templates = useQuery({
     queryKey: ["templates"],

@@ -1,21 +1,8 @@
-import type { FormatName } from "../api";
+import type { Schemas } from "../api";
 import { tr } from "../i18n";
-/** What a recipient can take, as `bouquet-recipient/1` has it. */
-export interface LayoutColumn {
-  heading: string;
-  kind?: Kind;
-  required?: boolean;
-  unique?: boolean;
-  one_of?: string[];
-  pattern?: string;
-  longest?: number;
-  least?: number | string;
-  greatest?: number | string;
-  full?: number;
-  example?: string;
-}
-
-export type Kind = "any" | "text" | "whole number" | "number" | "date" | "moment" | "yes or no";
+/** A column of a recipient's layout. */
+export type LayoutColumn = Schemas["LayoutColumn"];
+export type Kind = NonNullable<LayoutColumn["kind"]>;
 
 /** What a column may hold, in words. */
 export const KINDS: Record<Kind, string> = {
@@ -28,22 +15,11 @@ export const KINDS: Record<Kind, string> = {
   "yes or no": tr("yes or no"),
 };
 
-export interface Acceptance {
-  document?: "bouquet-recipient/1";
-  format?: FormatName | null;
-  csv?: { separator?: string; encoding?: string; heading_row?: string } | null;
-  name?: string;
-  columns?: LayoutColumn[];
-  exact?: boolean;
-  most_rows?: number | null;
-  facts?: Record<string, string>;
-  personal?: boolean;
-  /** How a class of personal data is given to them, where that is not as `personal` says. */
-  classes?: Record<string, "seen" | "masked" | "pseudonym" | "hidden">;
-}
+/** What a recipient can take, as `bouquet-recipient/1` has it. */
+export type Acceptance = Schemas["Acceptance"];
 
 /** An acceptance with something else; options of a CSV go where the file is none. */
-export function withForm(acceptance: Acceptance, part: Partial<Acceptance>): Record<string, unknown> {
+export function withForm(acceptance: Acceptance, part: Partial<Acceptance>): Acceptance {
   const merged = { ...acceptance, ...part };
   if (merged.format && merged.format !== "csv") delete merged.csv;
   return Object.fromEntries(

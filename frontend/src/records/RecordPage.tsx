@@ -41,7 +41,7 @@ interface Looked {
 
 function useLooked(
   type: RecordTypeFields | undefined,
-  document: Record<string, unknown>,
+  document: Document,
   key: string[],
   limit: number,
   enabled = true,
@@ -53,7 +53,7 @@ function useLooked(
       const look = await answer(
         api.POST("/api/v1/design/look", {
           body: {
-            document: onScreen(document as unknown as Document, type),
+            document: onScreen(document, type),
             limit,
             offset: 0,
             bench: "",

@@ -2,7 +2,6 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { answer, api } from "../api";
-import type { Document } from "../bench/types";
 import { usePreferences } from "../shell";
 import { Trouble } from "../shared";
 import { Browse } from "./Browse";
@@ -46,7 +45,7 @@ export function Records() {
       </main>
     );
   const view = views.data?.find((v) => String(v.id) === wanted);
-  const start = view ? (view.document as unknown as Document) : everydayView(type.data);
+  const start = view ? view.document : everydayView(type.data);
   return (
     <Browse
       key={`${name} ${view?.id ?? ""}`}

@@ -59,7 +59,7 @@ export function RecordsStrip({
           body: {
             everyday: false,
             free_name: true,
-            document: { ...seen, name } as unknown as Record<string, never>,
+            document: { ...seen, name },
           },
         }),
       ),

@@ -125,7 +125,7 @@ export function SaveView({
             name: text.trim(),
             shared: all,
             shared_with: all ? [] : some,
-            document: document as unknown as Record<string, never>,
+            document: document,
           },
         }),
       ),

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
-import type { RecordType } from "../api";
+import type { RecordType, Narrowing } from "../api";
 import type { Document } from "../bench/types";
 import {
   AnswerForm,
@@ -49,7 +49,7 @@ export function PicksDialog({
           body: {
             records: records.name,
             keys: keys ?? [],
-            document: keys ? undefined : (document as unknown as Record<string, never>),
+            document: keys ? undefined : document,
           },
         }),
       ),
@@ -114,7 +114,7 @@ export function RunOnDialog({
   /** What the one record is called that a template is tried on. */
   one?: string;
   /** What is seen, as a further narrowing. */
-  filter?: unknown;
+  filter?: Narrowing;
   total?: number;
   onClose: () => void;
 }) {

@@ -28,7 +28,7 @@ export function everydayView(type: RecordTypeFields): Document {
     name: type.record_type.plural,
     records: type.record_type.name,
     columns,
-    filter: { all: type.proposed as unknown as Narrowing[] },
+    filter: { all: type.proposed },
   };
 }
 
@@ -80,7 +80,7 @@ export function searched(
 }
 
 /** The document as it is looked at: dates and numbers as people write them, numbers that count nothing ungrouped. */
-export function onScreen(document: Document, type: RecordTypeFields | undefined): Record<string, never> {
+export function onScreen(document: Document, type: RecordTypeFields | undefined): Document {
   const fields = new Map((type?.groups ?? []).flatMap((g) => g.fields.map((f) => [f.path, f] as const)));
   const columns = document.columns?.map((column) => {
     const field =
@@ -89,10 +89,7 @@ export function onScreen(document: Document, type: RecordTypeFields | undefined)
     const bare = named?.kind === "integer" && !named.unit;
     return bare ? { ...column, show: { grouping: "" as const, ...column.show } } : column;
   });
-  return { ...document, columns, output: { style: "reader", locale: screenLocale() } } as unknown as Record<
-    string,
-    never
-  >;
+  return { ...document, columns, output: { style: "reader", locale: screenLocale() } };
 }
 
 /** The view that the address holds, when it is one of this record type. */
@@ -142,7 +139,7 @@ export function proposedName(view: Document, type: RecordTypeFields, text: strin
     if (usual.has(JSON.stringify(node))) continue;
     if ("picks" in node) whose.push(`“${node.picks}”`);
     if (!("is" in node) || !["is", "one_of", "yes", "no"].includes(node.is)) continue;
-    const field = fields.get(node.path);
+    const field = fields.get(node.path ?? "");
     if (!field) continue;
     if (node.is === "yes" || node.is === "no") {
       how.push(`${node.is === "no" ? tr("not ") : ""}${field.label.toLowerCase()}`);

@@ -4,7 +4,7 @@ import { answer, api } from "../api";
 import type { NewRound as Draft, FieldInfo, Question } from "../api";
 import { ValueEditor, withOperator } from "../bench/components/ConditionEditor";
 import { firstCondition } from "../bench/defaults";
-import type { Condition } from "../bench/types";
+import type { Condition, Operator } from "../bench/types";
 import { AnswerForm, withDefaults } from "../runs";
 import type { Answers } from "../runs";
 import { capital, operatorWords } from "../shared";
@@ -148,7 +148,7 @@ function ComesTrue({ place, condition, fields, zone, onChange, onRemove }: Comes
           <Form.Select
             aria-label={place === 0 ? tr("Comparison") : tr("Comparison of {{name}}", { name })}
             value={condition.is}
-            onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
+            onChange={(e) => onChange(withOperator(condition, e.target.value as Operator, field))}
           >
             {field.operators
               .filter((operator) => operator !== "in_window")

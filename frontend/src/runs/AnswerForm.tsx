@@ -184,7 +184,7 @@ export function PeriodInput({
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/windows", {
-          body: { windows: known as unknown as Record<string, never>[], zone },
+          body: { windows: known, zone },
         }),
       ),
     staleTime: 60_000,

@@ -57,7 +57,7 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
       { use: "saved", purpose: purpose.trim(), bundle: contents },
       { onSuccess: (made) => void go(`/runs/${made.id}`) },
     );
-  const some = contents.everything || contents.templates.length + contents.records.length > 0;
+  const some = contents.everything || (contents.templates?.length ?? 0) + (contents.records?.length ?? 0) > 0;
   return (
     <FormDialog
       title={bundle ? tr("Change this bundle") : tr("Several in one")}
@@ -125,7 +125,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
     queryKey: ["templates"],
     queryFn: () => answer(api.GET("/api/v1/templates")),
   });
-  const chosen = contents.templates;
+  const chosen = contents.templates ?? [];
   const asking = chosen.filter((c) => templates.data?.find((t) => t.id === c.template)?.asks);
   const questions = useQueries({
     queries: asking.map(({ template }) => ({
@@ -167,7 +167,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
             <AnswerForm
               questions={data.asks}
               answers={withDefaults(data.asks, asking[n]!.answers as Answers)}
-              zone={(data.document as { zone?: string }).zone ?? "UTC"}
+              zone={data.document.zone ?? "UTC"}
               onAnswers={(answers) => put(data.id, answers)}
             />
           </fieldset>
@@ -183,7 +183,7 @@ function BundleRecords({ contents, onChange }: PartProps) {
     queryKey: ["record-types"],
     queryFn: () => answer(api.GET("/api/v1/record-types")),
   });
-  const { records, everything } = contents;
+  const { records = [], everything } = contents;
   return (
     <fieldset>
       <legend className="form-label">{tr("Whole record types, with all their fields")}</legend>

@@ -131,9 +131,9 @@ function useRowCount(known: Questions | undefined, answers: Answers) {
 }
 
 function zoneOf(known: Questions): string {
-  return (known.document as { zone?: string }).zone ?? "Europe/London";
+  return known.document.zone ?? "Europe/London";
 }
 
 function columnsOf(known: Questions): number {
-  return (known.document as { columns?: unknown[] }).columns?.length ?? 0;
+  return known.document.columns?.length ?? 0;
 }

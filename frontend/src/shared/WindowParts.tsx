@@ -16,7 +16,7 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
           aria-label={tr("Kind of period")}
           className="w-auto"
           value={shape?.name ?? ""}
-          onChange={(e) => onChange(ofKind(e.target.value, window))}
+          onChange={(e) => onChange(ofKind(e.target.value as Window["type"], window))}
         >
           {!shape && <option value="">{tr("as it is")}</option>}
           {windows.map((s) => (
@@ -46,7 +46,7 @@ export function WindowParts({ window, onChange }: { window: Window; onChange: (w
             aria-label={tr("Unit")}
             className="w-auto"
             value={window.unit ?? "day"}
-            onChange={(e) => onChange({ ...window, unit: e.target.value })}
+            onChange={(e) => onChange({ ...window, unit: e.target.value as Window["unit"] })}
           >
             {shape.units.map((unit) => (
               <option key={unit} value={unit}>

@@ -1,16 +1,16 @@
 import { describe, expect, it } from "vitest";
-import { ofKind, sameKind, unitWords } from "./windows";
+import { type Window, ofKind, sameKind, unitWords } from "./windows";
 
 describe("a window of another kind", () => {
   it("takes over the unit and the number where it has them", () => {
-    const last = { type: "last", count: 12, unit: "month" };
+    const last: Window = { type: "last", count: 12, unit: "month" };
     expect(ofKind("before_ago", last)).toEqual({ type: "before_ago", count: 12, unit: "month" });
     expect(ofKind("next", last)).toEqual({ type: "next", unit: "month" });
     expect(ofKind("all_time", last)).toEqual({ type: "all_time" });
   });
 
   it("between two days keeps the days", () => {
-    const between = { type: "between", first: "2026-01-01", last: "2026-02-01" };
+    const between: Window = { type: "between", first: "2026-01-01", last: "2026-02-01" };
     expect(ofKind("between", between)).toEqual(between);
     expect(ofKind("between", { type: "last", count: 3, unit: "day" })).toEqual({
       type: "between",

@@ -1,18 +1,12 @@
+import type { Schemas } from "../api";
 import { vocabulary } from "./vocabulary";
 import { tr } from "../i18n";
 
 /** A span of days relative to the moment of a run, as documents hold it. */
-export interface Window {
-  type: string;
-  count?: number;
-  unit?: string;
-  with_current?: boolean;
-  first?: string | null;
-  last?: string | null;
-}
+export type Window = Schemas["Window"];
 
 /** A window of that kind, with what it can take over from another. */
-export function ofKind(type: string, from: Window): Window {
+export function ofKind(type: Window["type"], from: Window): Window {
   const shape = vocabulary().windows.find((s) => s.name === type);
   if (type === "between") return { type, first: from.first ?? "", last: from.last ?? "" };
   if (!shape?.units.length) return { type };

@@ -92,7 +92,7 @@ export function Match() {
       };
       return answer(
         api.POST("/api/v1/templates", {
-          body: { everyday: false, free_name: true, document: document as never },
+          body: { everyday: false, free_name: true, document },
         }),
       );
     },

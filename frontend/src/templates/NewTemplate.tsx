@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
-import type { AskedInfo, Look } from "../api";
+import type { AskedInfo, Look, TemplateDocument } from "../api";
 import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
 import { Proposed } from "./Proposed";
@@ -21,7 +21,7 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
   const [request, setRequest] = useState(asked);
   const [found, setFound] = useState<AskedInfo>();
   const asking = request.trim() !== "";
-  const [document, setDocument] = useState<{ document: Record<string, unknown>; look: Look } | null>(null);
+  const [document, setDocument] = useState<{ document: TemplateDocument; look: Look } | null>(null);
   const types = useQuery({
     queryKey: ["record-types"],
     queryFn: () => answer(api.GET("/api/v1/record-types")),
@@ -42,7 +42,7 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
       if (asking)
         return answer(
           api.POST("/api/v1/templates", {
-            body: { everyday: false, free_name: true, document: found?.document as never },
+            body: { everyday: false, free_name: true, document: found?.document },
           }),
         );
       if (start === "copy")
@@ -57,7 +57,7 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
         ? {
             everyday: false,
             free_name: true,
-            document: given as never,
+            document: given,
           }
         : { records, everyday: start === "everyday", free_name: false };
       return answer(api.POST("/api/v1/templates", { body }));
@@ -76,9 +76,11 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
         .catch(() => null);
       if (!parsed || typeof parsed !== "object")
         throw new Error(tr("This file is no template document: it is not JSON."));
-      const body = { document: parsed as never, limit: 1, offset: 0, bench: "", keys: false };
+      // Whatever it holds: it is read as it is looked at.
+      const document = parsed as TemplateDocument;
+      const body = { document, limit: 1, offset: 0, bench: "", keys: false };
       return {
-        document: parsed as Record<string, unknown>,
+        document,
         look: await answer(api.POST("/api/v1/design/look", { body })),
       };
     },

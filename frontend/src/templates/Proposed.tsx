@@ -15,7 +15,7 @@ export function Proposed({ records }: { records: string }) {
         api.GET("/api/v1/record-types/{name}/proposal", { params: { path: { name: records } }, signal }),
       );
       const body = { document, limit: ROWS, offset: 0, bench: "", keys: false };
-      return answer(api.POST("/api/v1/design/look", { body: body as never, signal }));
+      return answer(api.POST("/api/v1/design/look", { body, signal }));
     },
   });
   if (found.error) return <Trouble error={found.error} />;

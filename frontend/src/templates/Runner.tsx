@@ -18,7 +18,7 @@ import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
 import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
-import type { Narrowing, Output } from "../bench/types";
+import type { Document, Narrowing } from "../bench/types";
 import { ColumnsOf, OnlyThese, limited } from "./ThisOnce";
 import { languageName, tr } from "../i18n";
 
@@ -47,14 +47,14 @@ function Asking({ known }: { known: Questions }) {
   const { news } = useShell();
   const mayRun = useMay("run");
   const mayDesign = useMay("design");
-  const zone = (known.document as { zone?: string }).zone ?? "Europe/London";
+  const zone = known.document.zone ?? "Europe/London";
   const [answers, setAnswers] = useState<Answers>(() =>
     Object.fromEntries(known.asks.map((q) => [q.name, q.answer])),
   );
   useSourceOf(known.source);
   const [windows, setWindows] = useState<Record<string, Window>>({});
   const [format, setFormat] = useState(known.format);
-  const [language, setLanguage] = useState((known.document as { output?: Output }).output?.language ?? "");
+  const [language, setLanguage] = useState(known.document.output?.language ?? "");
   const [view, setView] = useState<ViewInfo>();
   const formats = useFormats();
   const [purpose, setPurpose] = useState("");
@@ -62,7 +62,7 @@ function Asking({ known }: { known: Questions }) {
   const [once, setOnce] = useState<Narrowing[]>([]);
   const document = limited(withWindows(known.document, asked.windows), once);
   const body = {
-    document: document as Record<string, never>,
+    document,
     answers: asked.answers,
     limit: SAMPLE,
     offset: 0,
@@ -78,7 +78,7 @@ function Asking({ known }: { known: Questions }) {
     queryFn: ({ signal }) =>
       answer(
         api.POST("/api/v1/design/look", {
-          body: { ...body, document: headedIn(document, language) as never, view: view?.id },
+          body: { ...body, document: headedIn(document, language), view: view?.id },
           signal,
         }),
       ),
@@ -143,7 +143,7 @@ function Asking({ known }: { known: Questions }) {
               <PeriodInput
                 id={`period-${p.place}`}
                 zone={zone}
-                value={windows[p.place] ?? (p.window as unknown as Window)}
+                value={windows[p.place] ?? p.window}
                 onValue={(value) => setWindows({ ...windows, [p.place]: value })}
               />
             </Form.Group>
@@ -263,16 +263,13 @@ function said(parts: { text: string; role: string; place: string }[] | undefined
   return capital(name);
 }
 
-/** The document with other windows at the places of its conditions. */
 /** A document whose file has headings in a language. */
-function headedIn(document: Record<string, unknown>, language: string): Record<string, unknown> {
-  return { ...document, output: { ...(document.output as Output | undefined), language } };
+function headedIn(document: Document, language: string): Document {
+  return { ...document, output: { ...document.output, language } };
 }
 
-function withWindows(
-  document: Record<string, unknown>,
-  windows: Record<string, Window>,
-): Record<string, unknown> {
+/** The document with other windows at the places of its conditions. */
+function withWindows(document: Document, windows: Record<string, Window>): Document {
   const copy = structuredClone(document);
   for (const [place, window] of Object.entries(windows)) {
     let node: unknown = copy;

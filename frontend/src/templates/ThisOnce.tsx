@@ -4,7 +4,7 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Questions, ViewInfo } from "../api";
 import { mineOf } from "../bench/components/OnlyMine";
-import type { Narrowing } from "../bench/types";
+import type { Document, Narrowing } from "../bench/types";
 import { plural } from "../shared";
 import { useMine } from "../shell";
 import { tr } from "../i18n";
@@ -19,7 +19,7 @@ export function ColumnsOf({
   view: ViewInfo | undefined;
   onView: (view: ViewInfo | undefined) => void;
 }) {
-  const { records, rows } = known.document as { records: string; rows?: { per?: string } };
+  const { records, rows } = known.document;
   const perRecord = (rows?.per ?? "record") === "record";
   const views = useQuery({
     queryKey: ["views", records, known.source],
@@ -53,14 +53,14 @@ export function ColumnsOf({
 }
 
 /** A template’s document with further narrowings. */
-export function limited<T extends Record<string, unknown>>(document: T, once: Narrowing[]): T {
+export function limited(document: Document, once: Narrowing[]): Document {
   if (once.length === 0) return document;
   return { ...document, filter: { all: [...(document.filter ? [document.filter] : []), ...once] } };
 }
 
 /** For this once only the records of one or several saved lists, or only one’s own. */
 export function OnlyThese({ known, onOnce }: { known: Questions; onOnce: (once: Narrowing[]) => void }) {
-  const { records } = known.document as { records: string };
+  const { records } = known.document;
   const mine = useMine();
   const query = { source: known.source };
   const lists = useQuery({

@@ -51,7 +51,7 @@ export function Versions({ id, name, onClose, onRestored }: Props) {
         await answer(
           api.PUT("/api/v1/templates/{template_id}/draft", {
             params: { path, header: { "If-Match": `"${now.revision}"` } },
-            body: version.document as Record<string, never>,
+            body: version.document,
           }),
         );
       }

@@ -10,7 +10,7 @@ import { tr } from "../../i18n";
 const STEPS = ["day", "week", "month", "quarter", "year"] as const;
 
 interface Props {
-  across: Across | undefined;
+  across: Across | null | undefined;
   groups: FieldGroup[];
   fieldOf: (path: string) => FieldInfo | undefined;
   onAcross: (across: Across | undefined) => void;

@@ -2,7 +2,7 @@ import { Button, Form } from "react-bootstrap";
 import type { FieldInfo } from "../../api";
 import { answered, askOf, canAsk, changeAsk, changeAsked } from "../asks";
 import { operatorWords } from "../../shared";
-import type { Condition, Document } from "../types";
+import type { Condition, Document, Operator } from "../types";
 import { ValueEditor, withOperator } from "./ConditionEditor";
 import { Help } from "../../guide";
 import { tr } from "../../i18n";
@@ -39,7 +39,7 @@ export function AskEditor({ document, place, condition, field, onEdit, onSettle,
         <Form.Select
           aria-label={tr("Comparison")}
           value={condition.is}
-          onChange={(e) => change(withOperator(now, e.target.value, field))}
+          onChange={(e) => change(withOperator(now, e.target.value as Operator, field))}
         >
           {field.operators.filter(canAsk).map((operator) => (
             <option key={operator} value={operator}>

@@ -1,7 +1,6 @@
 import { Button } from "react-bootstrap";
 import { Icon, Trouble } from "../../shared";
 import type { BenchState } from "../hooks/useBench";
-import type { Document } from "../types";
 import { Elsewhere } from "./Elsewhere";
 import { KeepingBanner } from "./Keeping";
 import { tr } from "../../i18n";
@@ -31,7 +30,7 @@ export function BenchBanners({ bench }: { bench: BenchState }) {
         onOverwrite={() => void overwrite()}
         onTheirs={() =>
           void adopt().then((theirs) => {
-            if (theirs) dispatch({ type: "edit", document: theirs.document as unknown as Document });
+            if (theirs) dispatch({ type: "edit", document: theirs.document });
           })
         }
         onBoth={() => void keepBoth()}

@@ -2,7 +2,6 @@ import { useQueryClient } from "@tanstack/react-query";
 import { AskedDialog } from "../../asked";
 import { RunDialog } from "../../runs";
 import type { BenchState } from "../hooks/useBench";
-import type { Document } from "../types";
 import { AboutDialog } from "./AboutDialog";
 import { ExamplesDialog, KeysDialog, SaveAsNewDialog, SaveDialog } from "./dialogs";
 
@@ -68,11 +67,11 @@ export function BenchDialogs({ bench }: { bench: BenchState }) {
       )}
       {dialog === "ask" && (
         <AskedDialog
-          document={document as unknown as Record<string, unknown>}
+          document={document}
           onClose={() => setDialog(null)}
           onTake={(next) => {
             setDialog(null);
-            dispatch({ type: "edit", document: next as unknown as Document });
+            dispatch({ type: "edit", document: next });
           }}
         />
       )}

@@ -79,7 +79,7 @@ function OfFile({ check, look, columns, onCheck }: Props<FilePart> & { columns: 
         size="sm"
         aria-label={tr("What the file must be")}
         value={check.file}
-        onChange={(e) => onCheck({ ...check, file: e.target.value })}
+        onChange={(e) => onCheck({ ...check, file: e.target.value as typeof check.file })}
       >
         {vocabulary().file_checks.map(({ name, words }) => (
           <option key={name} value={name}>
@@ -164,7 +164,7 @@ function OfColumn({ check, look, onCheck }: Props<ColumnPart>) {
         size="sm"
         aria-label={tr("What the column must be")}
         value={check.must}
-        onChange={(e) => onCheck({ ...check, must: e.target.value })}
+        onChange={(e) => onCheck({ ...check, must: e.target.value as typeof check.must })}
       >
         {checksFor(kind).map(({ name, words }) => (
           <option key={name} value={name}>

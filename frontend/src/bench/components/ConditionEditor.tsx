@@ -5,7 +5,7 @@ import { answer, api } from "../../api";
 import type { FieldGroup, FieldInfo, Problem } from "../../api";
 import { firstCondition } from "../defaults";
 import { subjectOf } from "../filter";
-import type { Condition, Window } from "../types";
+import type { Condition, Operator, Window } from "../types";
 import { NumberInput, WindowParts, operatorWords, sameKind, takes, vocabulary } from "../../shared";
 import { FieldPicker } from "./FieldPicker";
 import { Help } from "../../guide";
@@ -40,7 +40,7 @@ export function ConditionEditor(props: Props) {
           <Form.Select
             aria-label={tr("Comparison")}
             value={condition.is}
-            onChange={(e) => onChange(withOperator(condition, e.target.value, field))}
+            onChange={(e) => onChange(withOperator(condition, e.target.value as Operator, field))}
           >
             {(field.operators.length ? field.operators : [condition.is]).map((operator) => (
               <option key={operator} value={operator}>
@@ -77,7 +77,7 @@ export function ConditionEditor(props: Props) {
 }
 
 /** The condition under another comparison, keeping the value where it still makes sense. */
-export function withOperator(condition: Condition, operator: string, field: FieldInfo): Condition {
+export function withOperator(condition: Condition, operator: Operator, field: FieldInfo): Condition {
   const { exact } = condition;
   const known =
     condition.values ?? (condition.value === null || condition.value === undefined ? [] : [condition.value]);
@@ -316,7 +316,7 @@ export function WindowEditor({
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/windows", {
-          body: { windows: asked as unknown as Record<string, never>[], zone },
+          body: { windows: asked, zone },
         }),
       ),
     staleTime: 60_000,

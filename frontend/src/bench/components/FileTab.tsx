@@ -136,7 +136,7 @@ function FirstLines({ document, templateId }: { document: Document; templateId: 
       answer(
         api.POST("/api/v1/design/first-lines", {
           body: {
-            document: settled as unknown as Record<string, never>,
+            document: settled,
             limit: 5,
             offset: 0,
             bench: "",

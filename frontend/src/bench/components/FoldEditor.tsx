@@ -41,7 +41,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
         <Form.Select
           value={fold.how}
           onChange={(e) => {
-            const how = e.target.value;
+            const how = e.target.value as Fold["how"];
             if (foldOf(how)?.field === false) set({ how, path: way?.path ?? "" });
             else {
               const fit =

@@ -102,7 +102,7 @@ export function WhereEditor({
           <OneWhere
             key={n}
             condition={part}
-            field={fields.get(part.path)}
+            field={fields.get(part.path ?? "")}
             groups={groups}
             zone={zone}
             onChange={(changed) => set(parts.map((p, k) => (k === n ? changed : p)))}

@@ -40,7 +40,7 @@ export function HeldAgainst({ document, onFill }: Props) {
       answer(
         api.POST("/api/v1/recipients/{recipient_id}/fit", {
           params: { path: { recipient_id: recipient!.id } },
-          body: { document: asked as unknown as Record<string, unknown> },
+          body: { document: asked },
         }),
       ),
     enabled: recipient !== null,

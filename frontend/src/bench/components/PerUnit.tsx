@@ -54,7 +54,7 @@ export function PerUnit({
       answer(
         api.POST("/api/v1/design/per-value", {
           body: {
-            document: document as unknown as Record<string, never>,
+            document: document,
             path: unit!,
             template_id: templateId,
           },

@@ -158,7 +158,7 @@ function ByEditor({
                   value={by.step ?? ""}
                   onChange={(e) =>
                     change(n, {
-                      step: e.target.value || undefined,
+                      step: (e.target.value || undefined) as By["step"],
                       count: undefined,
                       ...(e.target.value ? {} : { fill_gaps: undefined }),
                     })

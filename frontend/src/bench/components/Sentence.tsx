@@ -64,7 +64,7 @@ export function Sentence(props: Props) {
   const fields = new Map(groups.flatMap((g) => g.fields.map((f) => [f.path, f] as const)));
   const comparedField = (node: Condition) => {
     const info = node.column ? sheet.find((c) => c.id === node.column) : undefined;
-    return info ? fieldOfColumn(info) : fields.get(node.path);
+    return info ? fieldOfColumn(info) : fields.get(node.path ?? "");
   };
   const wrongAt = (place: string) => problems.filter((p) => within(p.place, place));
 

@@ -81,7 +81,7 @@ export function SplitEditor({ document, groups, dispatch }: Props) {
         <>
           <Form.Select
             aria-label={tr("By")}
-            value={split.by}
+            value={split.by ?? ""}
             onChange={(e) => set({ ...split, by: e.target.value })}
           >
             <optgroup label={tr("Columns")}>

@@ -191,7 +191,7 @@ function Nowhere({
               rows: plural(e.rows, "row"),
               words: e.words,
             })}
-            onClick={() => onLeaveOut(e.leave_out as unknown as Narrowing)}
+            onClick={() => e.leave_out && onLeaveOut(e.leave_out)}
           >
             {count(e.rows)} {e.words}
           </button>

@@ -82,7 +82,7 @@ function Answer({
       answer(
         api.POST("/api/v1/design/trace", {
           body: {
-            document: settled as unknown as Record<string, never>,
+            document: settled,
             key: wanted,
             template_id: templateId,
           },
@@ -275,7 +275,7 @@ function LeftOutList({ document, templateId, counts, place, onTracing }: Props &
       answer(
         api.POST("/api/v1/design/left-out", {
           body: {
-            document: document as unknown as Record<string, never>,
+            document: document,
             place,
             limit: LISTED,
             template_id: templateId,

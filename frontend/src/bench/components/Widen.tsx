@@ -23,7 +23,7 @@ export function Widen({ document, unit, heading, now, onWiden }: Props) {
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/per-value", {
-          body: { document: next as unknown as Record<string, never>, path: unit },
+          body: { document: next, path: unit },
         }),
       ),
   });

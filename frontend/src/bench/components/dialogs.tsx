@@ -124,7 +124,7 @@ export function SaveAsNewDialog({
           body: {
             everyday: false,
             free_name: false,
-            document: { ...document, name: name.trim() } as unknown as Record<string, never>,
+            document: { ...document, name: name.trim() },
           },
         }),
       ),

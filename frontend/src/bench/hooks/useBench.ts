@@ -12,7 +12,6 @@ import { headingOf } from "../defaults";
 import { newestKey } from "../newest";
 import { EMPTY, reduce } from "../reducer";
 import { groupedValue, ruleOf } from "../rows";
-import type { Document } from "../types";
 import { useBenchKeys } from "./useBenchKeys";
 import { useChecks } from "./useChecks";
 import { useDraft } from "./useDraft";
@@ -35,7 +34,7 @@ export function useBench(loaded: TemplateInfo) {
   const client = useQueryClient();
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
-  const [state, dispatch] = useReducer(reduce, loaded.document as unknown as Document, (document) => ({
+  const [state, dispatch] = useReducer(reduce, loaded.document, (document) => ({
     ...EMPTY,
     document,
   }));
@@ -125,7 +124,7 @@ export function useBench(loaded: TemplateInfo) {
     const heading = columns.find((c) => c.id === column)?.heading ?? "";
     try {
       const body = {
-        document: document as unknown as Record<string, never>,
+        document: document,
         column,
         row,
         text,
@@ -147,7 +146,7 @@ export function useBench(loaded: TemplateInfo) {
       const copy = {
         ...document,
         name: tr("{{document}}, my copy", { document: document.name }),
-      } as unknown as Record<string, never>;
+      };
       const body = { everyday: false, free_name: true, document: copy };
       const made = await answer(api.POST("/api/v1/templates", { body }));
       await adopt();

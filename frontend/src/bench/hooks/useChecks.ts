@@ -18,7 +18,7 @@ export function useChecks(document: Document, templateId: number) {
       answer(
         api.POST("/api/v1/design/checks", {
           body: {
-            document: settled as unknown as Record<string, never>,
+            document: settled,
             limit: 1,
             offset: 0,
             bench: BENCH,

@@ -49,7 +49,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
               path: { template_id: loaded.id },
               header: { "If-Match": `"${revision ?? latest.current.template.revision}"` },
             },
-            body: latest.current.document as unknown as Record<string, never>,
+            body: latest.current.document,
           }),
         );
         latest.current.template = template;
@@ -120,7 +120,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
     latest.current.template = theirs;
     latest.current.sent = text;
     // Until the bench shows theirs, ours is not to be sent as a change of it.
-    latest.current.document = theirs.document as unknown as Document;
+    latest.current.document = theirs.document;
     setSent(text);
     setKeeping({ state: "kept" });
     onTemplate(theirs);

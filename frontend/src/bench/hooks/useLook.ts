@@ -40,7 +40,7 @@ function pages(
       answer(
         api.POST("/api/v1/design/look", {
           body: {
-            document: asBody(settled),
+            document: settled,
             limit: pageParam ? PAGE : FIRST,
             offset: pageParam,
             bench: "",
@@ -130,8 +130,4 @@ export function leadingColumns(columns: Document["columns"]): Document["columns"
 /** The source that is meant, where it is not the template's own. */
 function sourceOf(elsewhere: string) {
   return { query: elsewhere ? { source: elsewhere } : {} };
-}
-
-function asBody(document: Document): Record<string, never> {
-  return document as unknown as Record<string, never>;
 }
