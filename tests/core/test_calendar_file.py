@@ -79,7 +79,22 @@ def test_days_are_those_that_another_reader_finds() -> None:
     assert date(2026, 7, 1) not in found
 
 
-@pytest.mark.parametrize("text", ["no calendar", CALENDAR.replace("VALUE=DATE:20261224", "VALUE=DATE:nonsense")])
+def event(*lines: str) -> str:
+    return "\r\n".join(("BEGIN:VCALENDAR", "BEGIN:VEVENT", *lines, "END:VEVENT", "END:VCALENDAR", ""))
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "no calendar",
+        CALENDAR.replace("VALUE=DATE:20261224", "VALUE=DATE:nonsense"),
+        event("SUMMARY:No day"),
+        event("DTSTART:20260101", "DTSTART:20260102"),
+        event(f"DTSTART;TZID={'Nowhere' * 60}:20260101T100000"),
+        event("DTSTART;VALUE=DATE:20260101", "RRULE:FREQ=DAILY", "RRULE:FREQ=WEEKLY"),
+        "BEGIN:VCALENDAR\r\nBEGIN:ENDVEVENT\r\nTZID:x\r\nBEGIN:VTIMEZONE\r\nTZID:x\r\nEND:VTIMEZONE\r\nEND:VEVENT\r\n",
+    ],
+)
 def test_what_is_no_calendar_of_days_is_refused_in_words(text: str) -> None:
     with pytest.raises(DaysOffError, match="calendar"):
         days_of_calendar(text, FIRST, LAST)

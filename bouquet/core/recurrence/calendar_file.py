@@ -32,7 +32,8 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
 
     try:
         events = list(Calendar.from_ical(text).walk("VEVENT"))
-    except (ValueError, IndexError, KeyError, TypeError) as error:
+    except Exception as error:
+        # Of what is no calendar, the library fails in ways of many kinds.
         msg = tr("This is no calendar: a file that begins with BEGIN:VCALENDAR is needed.")
         raise DaysOffError(msg) from error
     if len(events) > MOST_EVENTS or sum(e.get("rrule") is not None for e in events) > MOST_RECURRING:
@@ -74,7 +75,8 @@ def _days(event: Any, first: date, last: date) -> Iterator[date]:
         since = max(first - timedelta(days=length), start)
         starts = [start] if rule is None else rule_days(rule.to_ical().decode(), start, since, last)
         left_out = {_day(d.dt) for d in _dates(event.get("exdate"))}
-    except (ValueError, TypeError, AttributeError, OverflowError) as error:
+    except Exception as error:
+        # A day may be missing, stand twice, or be a list; each of these fails in its own way.
         msg = tr(
             "“{value}” of this calendar has no day that can be read.",
             value=event.get("summary", "An event"),
