@@ -22,6 +22,7 @@ import psycopg
 import sqlalchemy.exc
 import typer
 import typer.core
+from psycopg.errors import UndefinedColumn, UndefinedTable
 from pydantic import ValidationError
 
 from bouquet.core.catalogue import RecordType
@@ -63,6 +64,10 @@ class TellingGroup(typer.core.TyperGroup):
             fail(str(error))
         except (sqlalchemy.exc.OperationalError, psycopg.OperationalError):
             fail("Bouquet's own database cannot be reached. Is it running?")
+        except sqlalchemy.exc.ProgrammingError as error:
+            if not isinstance(error.orig, (UndefinedTable, UndefinedColumn)):
+                raise
+            fail("Bouquet's own database is of another version. “bouquet migrate” brings it up to date.")
         except sqlalchemy.exc.DataError:
             fail("One of the numbers given is larger than any that there is.")
         except OSError as error:

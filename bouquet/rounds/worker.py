@@ -115,6 +115,7 @@ def work(services: Services, *, concurrency: int) -> None:
     """
     Work without a web server, until stopped.
     """
+    services.store.check_version()
 
     async def main() -> None:
         queue = make_queue(services)

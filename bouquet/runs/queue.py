@@ -197,7 +197,7 @@ class Queue:
         """
         Make the queue's own tables, if they are not there.
         """
-        with self._sync.open():
+        with self.services.store.alone(), self._sync.open():
             if not self._sync.check_connection():
                 self._sync.schema_manager.apply_schema()
 

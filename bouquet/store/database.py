@@ -16,10 +16,13 @@ from typing import Any
 import psycopg
 import sqlalchemy as sa
 import structlog
+from psycopg.errors import DeadlockDetected, LockNotAvailable
 from sqlalchemy.orm import Session, sessionmaker
 
+from bouquet.core.language import tr
 from bouquet.core.values import json_number
 from bouquet.database_urls import watched_engine, watched_url
+from bouquet.store.errors import OtherVersion
 
 __all__ = ["Store"]
 
@@ -27,6 +30,17 @@ log = structlog.get_logger()
 
 #: Connections that a process keeps, and that it makes for a moment beyond these.
 POOLED, BEYOND = 20, 12
+
+MIGRATIONS = Path(__file__).parent / "migrations"
+
+#: The version of the tables that this Bouquet works with.
+NEWEST = max(p.name[:4] for p in (MIGRATIONS / "versions").glob("[0-9]*.py"))
+
+#: The lock of whoever does alone what only one may do.
+ALONE = 0x626F7571756574
+
+#: How long a migration waits for a table that somebody works with, and the seconds after which it tries again.
+LONGEST_WAIT, PAUSES = "2s", (1, 2, 4, 8, 8, 8, 8)
 
 #: Seconds between two looks at the database's clock, and the difference that is none: asking takes time, too.
 LOOKED_AT, NO_DIFFERENCE = 60.0, timedelta(seconds=1)
@@ -114,17 +128,72 @@ class Store:
         """
         return not sa.inspect(self.engine).has_table("people")
 
+    def version(self) -> str:
+        """
+        The version of the tables; empty where there are none.
+        """
+        with self.engine.connect() as connection:
+            if not sa.inspect(connection).has_table("alembic_version"):
+                return ""
+            return connection.scalar(sa.text("SELECT version_num FROM alembic_version")) or ""
+
+    def check_version(self) -> None:
+        """
+        Whether this Bouquet can work with the tables as they are. Newer ones will do: a migration takes nothing away
+        that the version before it works with, so that the machines of a house are brought up to date one by one.
+
+        Raises OtherVersion where the tables are older.
+        """
+        found = self.version()
+        if found < NEWEST:
+            raise OtherVersion(
+                tr("Bouquet's own database is of an older version. “bouquet migrate” brings it up to date.")
+                if found
+                else tr("Bouquet's own database has no tables yet. “bouquet migrate” makes them.")
+            )
+        if found > NEWEST:
+            log.warning("store_is_newer", version=found, known=NEWEST)
+
+    @contextmanager
+    def alone(self) -> Iterator[None]:
+        """
+        For what only one process may do at a time, such as making tables: others that want to wait.
+        """
+        with self.engine.begin() as connection:
+            connection.execute(sa.text("SELECT pg_advisory_xact_lock(:key)"), {"key": ALONE})
+            yield
+
     def migrate(self, revision: str = "head") -> None:
         """
-        Bring the tables to a version, the newest unless told otherwise.
+        Bring the tables to a version, the newest unless told otherwise, while others may be at work with them.
+
+        Raises OtherVersion where they are newer than this Bouquet knows, or were in use all the time.
         """
+        if self.version() > NEWEST:
+            raise OtherVersion(tr("Bouquet's own database is of a newer version than this Bouquet."))
+        with self.alone():
+            for pause in (*PAUSES, None):
+                try:
+                    self._migrate(revision)
+                    return
+                except sa.exc.OperationalError as error:
+                    # Whoever works with a table goes before; it must not wait behind us, who wait for it.
+                    if not isinstance(error.orig, (LockNotAvailable, DeadlockDetected)):
+                        raise
+                    if pause is None:
+                        msg = tr("Bouquet's own database was in use all the time. Try it again in a quieter minute.")
+                        raise OtherVersion(msg) from error
+                    time.sleep(pause)
+
+    def _migrate(self, revision: str) -> None:
         # Only here: a run needs no migrations.
         from alembic import command
         from alembic.config import Config
 
         config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        config.set_main_option("script_location", str(MIGRATIONS))
         with self.engine.begin() as connection:
+            connection.execute(sa.text(f"SET LOCAL lock_timeout = '{LONGEST_WAIT}'"))
             config.attributes["connection"] = connection
             command.upgrade(config, revision)
 

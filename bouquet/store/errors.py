@@ -6,6 +6,7 @@ What can go wrong with Bouquet's own records.
     ├── NameTaken      another thing of its kind has this name
     ├── NotPossible    as it stands now, this cannot be done with it
     ├── NotYours       it is somebody else's
+    ├── OtherVersion   the tables are not those that this Bouquet works with
     ├── OutOfScope     it holds records that the person may not see
     ├── TooManyTries   too many tries to sign in failed of late
     └── LostUpdate     somebody else changed it in the meantime
@@ -27,6 +28,7 @@ __all__ = [
     "NotFound",
     "NotPossible",
     "NotYours",
+    "OtherVersion",
     "OutOfScope",
     "StoreError",
     "TooManyTries",
@@ -53,6 +55,14 @@ class NotFound(StoreError):
     """
 
     code = "not_found"
+
+
+class OtherVersion(StoreError):
+    """
+    The tables are not of the version that this Bouquet works with.
+    """
+
+    code = "other_version"
 
 
 class NotPossible(StoreError):

@@ -74,6 +74,7 @@ async def _serve(
     if services.store.is_empty():
         services.store.migrate()
         queue.install()
+    services.store.check_version()
     os.environ["BOUQUET_FIRST_CODE"] = code = settings.first_code.get_secret_value() or secrets.token_urlsafe(9)
     app = create_app(services, queue, settings.model_copy(update={"first_code": SecretStr(code)}))
     app.state.post_room = post_room

@@ -4,15 +4,27 @@ A store of an older version, with something in it, brought to the newest.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import os
+import subprocess
+import sys
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
 
 import pytest
 import sqlalchemy as sa
 
 from bouquet.rounds import rhythm_words
-from bouquet.store import Store
+from bouquet.runs import Services, ask_for_run, execute
+from bouquet.store import OtherVersion, Store
+from bouquet.store.database import NEWEST
 from bouquet.store.models import Remembered, Round
+from bouquet.store.runs import get_run
 from tests.conftest import OwnCluster
+
+#: From this version on, migrations take nothing away that the version before works with.
+ROLLING = 21
 
 
 @pytest.fixture
@@ -86,3 +98,101 @@ def test_old_rounds_keep_their_rhythm(store: Store) -> None:
         words = [rhythm_words(r) for r in session.scalars(sa.select(Round).order_by(Round.id))]
 
     assert words == ["every day at 06:30", "Monday to Friday at 06:30", "Fridays at 06:30"]
+
+
+def tables_of(store: Store) -> dict[str, dict[str, Any]]:
+    inspector = sa.inspect(store.engine)
+    return {t: {c["name"]: c for c in inspector.get_columns(t)} for t in inspector.get_table_names()}
+
+
+def test_the_version_before_works_on_over_a_migration(store: Store) -> None:
+    """Its tables and columns are there as they were, and it can leave out what is new."""
+    broken = []
+    store.migrate(f"{ROLLING:04}")
+    for version in range(ROLLING + 1, int(NEWEST) + 1):
+        before = tables_of(store)
+        store.migrate(f"{version:04}")
+        after = tables_of(store)
+        for table, columns in before.items():
+            for name, column in columns.items():
+                new = after.get(table, {}).get(name)
+                if new is None or str(new["type"]) != str(column["type"]) or (column["nullable"] > new["nullable"]):
+                    broken.append(f"{version}: {table}.{name}")
+            for name in after.get(table, {}).keys() - columns.keys():
+                if not after[table][name]["nullable"] and after[table][name]["default"] is None:
+                    broken.append(f"{version}: {table}.{name} has no default")
+
+    assert broken == []
+
+
+def test_a_run_is_made_where_all_tables_have_more_than_is_known(services: Services, people: dict[str, Any]) -> None:
+    """As a worker that is not brought up to date yet makes it, beside one that is."""
+    document = {
+        "name": "Wards",
+        "records": "ward",
+        "columns": [{"id": "a", "heading": "Ward", "value": {"field": "name"}}],
+    }
+    added = [t for t in tables_of(services.store) if not t.startswith(("procrastinate", "alembic"))]
+    change = [f"ALTER TABLE {t} ADD later text, ADD sooner int NOT NULL DEFAULT 7" for t in added]
+    undo = [f"ALTER TABLE {t} DROP later, DROP sooner" for t in added]
+    put(services.store, *change, "UPDATE alembic_version SET version_num = '9999'")
+    try:
+        services.store.check_version()
+        number = ask_for_run(services, document, person=people["ines"], via="hand").id
+        execute(services, number)
+        with services.store.session() as session:
+            made = get_run(session, number)
+            assert (made.status, made.rows_written) == ("ready", 12)
+        with pytest.raises(OtherVersion, match="newer version"):
+            services.store.migrate()
+    finally:
+        put(services.store, *undo, f"UPDATE alembic_version SET version_num = '{NEWEST}'")
+
+
+def test_tables_of_an_older_version_are_told_before_any_work(
+    store: Store, shell: Callable[..., Any], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """To who starts a worker or a server, and to who gives a command; so are tables that are not there."""
+    monkeypatch.setenv("BOUQUET_STORE_URL", store.url)
+    for version, told in ((None, "no tables yet"), ("0012", "an older version")):
+        if version is not None:
+            store.migrate(version)
+        done = shell("worker")
+        assert done.exit_code == 1, done.output
+        assert told in done.stderr
+    assert "older version" in shell("serve").stderr
+    assert "“bouquet migrate”" in shell("run", "Wards", "--out", "out").stderr
+
+
+def test_of_several_that_start_at_once_one_makes_the_tables(store: Store, tmp_path: Path) -> None:
+    """The others wait, and find nothing to do."""
+    environment = {**os.environ, "BOUQUET_STORE_URL": store.url, "BOUQUET_ENV_FILE": str(tmp_path / "none")}
+    command = [sys.executable, "-m", "bouquet.cli", "migrate"]
+    started = [
+        subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT) for _ in range(3)
+    ]
+    said = [(p.communicate(timeout=120)[0].decode(), p.returncode) for p in started]
+
+    assert [status for _, status in said] == [0, 0, 0], said
+    store.check_version()
+    assert "procrastinate_jobs" in tables_of(store)
+
+
+def test_a_migration_makes_nobody_wait_behind_it(store: Store) -> None:
+    """Where somebody works with a table for long, others go on working with it, and the migration comes after."""
+    store.migrate("0023")
+    with ThreadPoolExecutor(1) as pool:
+        with store.engine.begin() as working:
+            working.execute(sa.text("SELECT count(*) FROM recipients"))
+            migrated = pool.submit(store.migrate)
+            with store.engine.begin() as other:
+                other.execute(sa.text("SET LOCAL statement_timeout = '20s'"))
+                for _ in range(3):
+                    other.execute(sa.text("SELECT pg_sleep(1)"))
+                    other.execute(sa.text("SELECT count(*) FROM picks"))
+            with store.engine.begin() as third:
+                third.execute(sa.text("SELECT count(*) FROM recipients"))
+            assert not migrated.done()
+        migrated.result(60)
+
+    store.check_version()
