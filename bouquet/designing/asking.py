@@ -54,17 +54,21 @@ def said_of_request(
     """
     Read a request, or a sentence that Bouquet wrote, as this person sees the source; with a `document`, as what is
     asked besides what that template has.
+
+    Raises DocumentError where that is none, and NotFound where the source has no such records.
     """
     catalogue = view.catalogue
     context = view.context()
     today = context.as_of.astimezone(ZoneInfo("UTC")).date()
     beside = read_document(dict(document)) if document is not None else None
+    start = beside.records if beside is not None else records
+    if start:
+        view.record_type(start)
     # What is read is English, whatever its reader is told in.
     with speaking("en"):
         asked = _of_sentence(text, catalogue, today, beside)
         if asked is None:
             values = _found(view, lookups(text, catalogue))
-            start = beside.records if beside is not None else records
             asked = read_request(text, catalogue, today, values=values, records=start, ignored=ignored)
             if document is not None:
                 asked = joined_to(document, asked)

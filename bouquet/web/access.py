@@ -9,8 +9,9 @@ from collections.abc import Callable, Coroutine
 from datetime import timedelta
 from typing import Annotated, Any
 
-from fastapi import Depends, Path, Query, Request
+from fastapi import Depends, Path, Query, Request, Security
 from fastapi.concurrency import run_in_threadpool
+from fastapi.security import APIKeyCookie, HTTPBearer
 
 from bouquet.core.language import Texts, tr
 from bouquet.designing import Counting, SourceView
@@ -112,7 +113,22 @@ async def get_counting(request: Request) -> Counting:
 TheCounting = Annotated[Counting, Depends(get_counting)]
 
 
-def current_person(request: Request, services: TheServices) -> Person:
+#: How people and programs are known, for the description of the API.
+_SIGNED_IN = APIKeyCookie(
+    name=COOKIE,
+    scheme_name="session",
+    description=f"Given by signing in; served by TLS it is called `__Host-{COOKIE}`.",
+    auto_error=False,
+)
+_PROGRAM = HTTPBearer(scheme_name="token", description="The token of a program.", auto_error=False)
+
+
+def current_person(
+    request: Request,
+    services: TheServices,
+    _cookie: Annotated[Any, Security(_SIGNED_IN)] = None,
+    _token: Annotated[Any, Security(_PROGRAM)] = None,
+) -> Person:
     """
     The person signed in with this request's cookie, or whom a program acts for by its token. Refuses with 401.
     """

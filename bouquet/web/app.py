@@ -26,6 +26,7 @@ from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.traces import TracedRequests
+from bouquet.web.description import describe
 from bouquet.web.guard import Guard
 from bouquet.web.house_sign_in import HouseSignIn
 from bouquet.web.newsroom import Newsroom
@@ -171,6 +172,7 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         """
         return document_schema()
 
+    describe(app)
     app.add_middleware(_SafeHeaders, secure=settings.secure_cookies)
     named = frozenset(h.strip().lower() for h in settings.hosts.split(",") if h.strip())
     app.add_middleware(Guard, hosts=named, any_host=not named and settings.host in ("0.0.0.0", "::"))

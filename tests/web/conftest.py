@@ -5,6 +5,7 @@ A browser on the web application, without a session and with one.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -15,6 +16,28 @@ from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
 from bouquet.web import create_app
+from tests.web import wire
+
+
+@pytest.fixture(autouse=True, scope="session")
+def described() -> Iterator[None]:
+    """
+    Whatever a test asks, the answer is as the API's description says.
+    """
+    patch = pytest.MonkeyPatch()
+    asked = TestClient.request
+
+    def ask(self: TestClient, method: str, *more: Any, **how: Any) -> Any:
+        answer = asked(self, method, *more, **how)
+        if not answer.history:
+            kind, path = answer.headers.get("content-type", ""), answer.request.url.path
+            found = wire.against_description(answer.request.method, path, answer.status_code, kind, answer.content)
+            assert not found, found
+        return answer
+
+    patch.setattr(TestClient, "request", ask)
+    yield
+    patch.undo()
 
 
 @pytest.fixture

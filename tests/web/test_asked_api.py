@@ -199,6 +199,15 @@ def test_the_record_type_can_be_chosen(client: TestClient, sign_in: SignIn) -> N
     assert asked(client, "closed last month", records="shift")["document"]["records"] == "shift"
 
 
+def test_records_that_are_not_there_are_told(client: TestClient, sign_in: SignIn) -> None:
+    """Chosen, or those of a template whose source has changed."""
+    sign_in("ines")
+    gone = {"name": "Trees", "records": "trunk", "columns": []}
+    for body in ({"records": "trunk"}, {"document": gone}):
+        answer = client.post("/api/v1/design/asked", json={"text": "biggest first", **body})
+        assert (answer.status_code, answer.json()["detail"]) == (404, "There is no record type “trunk”.")
+
+
 def test_more_is_asked_of_a_template_that_is_there(client: TestClient, sign_in: SignIn) -> None:
     """Its own parts stay; what is asked stands behind them, once; names and ids stay different."""
     sign_in("ines")

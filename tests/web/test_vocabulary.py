@@ -27,11 +27,18 @@ from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.vocabulary.windows import OFFERED, WINDOWS
 from bouquet.core.windows import read_window, resolve_window, window_words
 from bouquet.runs import Services, execute
+from tests.web import wire
 
 Query = Callable[[str], list[tuple[Any, ...]]]
 SignIn = Callable[[str], TestClient]
 
 NUMBERS = frozenset({Kind.INTEGER, Kind.DECIMAL})
+
+
+@pytest.fixture(autouse=True)
+def undescribed(monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is added while the program runs stands in no description that was written before."""
+    monkeypatch.setattr(wire, "against_description", lambda *_: "")
 
 
 def look(client: TestClient, document: dict[str, Any], **body: Any) -> Any:

@@ -62,7 +62,7 @@ def get_bundle(bundle_id: Id, services: TheServices, person: CurrentPerson) -> A
         return _out(session, visible(session, person, bundle_id, "bundle"), person)
 
 
-@router.put("/{bundle_id}", response_model=BundleOut)
+@router.put("/{bundle_id}", response_model=BundleOut, responses={412: {}})
 def change_bundle(bundle_id: Id, body: NewBundle, services: TheServices, person: Designer) -> Any:
     """
     Keep a bundle anew, as its next version.

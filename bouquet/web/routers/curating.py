@@ -78,7 +78,7 @@ def get_catalogue_table(view: TheView, services: TheServices, table: Annotated[s
     return _type_out(view, overlay, catalogue, found, uses)
 
 
-@router.patch("/draft", response_model=CatalogueOut)
+@router.patch("/draft", response_model=CatalogueOut, responses={412: {}})
 def edit_catalogue_draft(body: CatalogueEdits, view: TheView, services: TheServices) -> Any:
     """
     Make edits on the draft; the first one begins it. 412 when somebody else edited it in the meantime.
@@ -88,7 +88,7 @@ def edit_catalogue_draft(body: CatalogueEdits, view: TheView, services: TheServi
     return _kept_draft(services, view, new, body.revision)
 
 
-@router.put("/document", response_model=CatalogueOut)
+@router.put("/document", response_model=CatalogueOut, responses={412: {}})
 def put_catalogue_document(body: CatalogueText, view: TheView, services: TheServices) -> Any:
     """
     Take a whole catalogue (TOML) as the draft.

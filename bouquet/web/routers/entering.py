@@ -73,7 +73,7 @@ def list_ways_in(request: Request, services: TheServices) -> Any:
 # The house's own sign-in
 
 
-@router.get("/house", status_code=303)
+@router.get("/house", status_code=303, responses={404: {}, 502: {}})
 def go_to_house(request: Request, house: House) -> RedirectResponse:
     """
     To the house's own sign-in, and back.
@@ -88,7 +88,7 @@ def go_to_house(request: Request, house: House) -> RedirectResponse:
     return answer
 
 
-@router.get("/house/back", status_code=303)
+@router.get("/house/back", status_code=303, responses={404: {}, 502: {}})
 def come_from_house(request: Request, services: TheServices, house: House) -> RedirectResponse:
     """
     Back from the house's own sign-in: signed in, or told why not.

@@ -33,7 +33,15 @@ router = APIRouter(route_class=ExactRoute, tags=["runs"], dependencies=[Depends(
 MOST_MAILS = 30
 
 
-@router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse)
+#: How a file is answered besides whole.
+_PARTS: dict[int | str, dict[str, Any]] = {
+    206: {"description": "The part of it that `Range` asked for"},
+    304: {"description": "It is what `If-None-Match` named"},
+    416: {},
+}
+
+
+@router.get("/runs/{run_id}/files/{file_id}", response_class=FileResponse, responses=_PARTS)
 def get_file(run_id: Id, file_id: Id, request: Request, services: TheServices, person: CurrentPerson) -> Response:
     """
     A file of a run; a part of it where a `Range` is asked for.
@@ -136,7 +144,7 @@ def get_archive(run_id: Id, request: Request, services: TheServices, person: Cur
 
 
 @router.head("/templates/{template_id}/newest", response_class=FileResponse, include_in_schema=False)
-@router.get("/templates/{template_id}/newest", response_class=FileResponse)
+@router.get("/templates/{template_id}/newest", response_class=FileResponse, responses=_PARTS)
 def get_newest(
     template_id: Id,
     request: Request,

@@ -62,7 +62,7 @@ def set_session(request: Request, response: Response, token: str) -> None:
     )
 
 
-@router.post("", response_model=Session)
+@router.post("", response_model=Session, responses={401: {}})
 def sign_in(body: SignInRequest, request: Request, response: Response, services: TheServices) -> Any:
     """
     Sign in with address and password; the session is kept in a cookie.

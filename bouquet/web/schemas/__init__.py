@@ -56,7 +56,7 @@ from bouquet.web.schemas.helping import (
     ValueCount,
 )
 from bouquet.web.schemas.people import AboutMe, NewPassword, PersonOut, Preferences, Session, SignedIn, SignInRequest
-from bouquet.web.schemas.problems import ProblemOut, WayOutOut
+from bouquet.web.schemas.problems import ProblemDetails, ProblemOut, WayOutOut
 from bouquet.web.schemas.records import (
     NewPicks,
     NewView,
@@ -132,6 +132,7 @@ __all__ = [
     "PicksShare",
     "PinChange",
     "Preferences",
+    "ProblemDetails",
     "ProblemOut",
     "Proposal",
     "QuestionOut",

@@ -102,15 +102,7 @@ export type Change = Schemas["ChangeOut"];
 export type ExampleOut = Schemas["ExampleOut"];
 
 /** What the server says when it cannot do something (RFC 9457). */
-export interface ProblemDetails {
-  type: string;
-  title: string;
-  status: number;
-  detail: string;
-  errors?: Problem[];
-  changed_by?: string;
-  revision?: number;
-}
+export type ProblemDetails = Schemas["ProblemDetails"];
 
 /** An answer that is not a success. `status` is 0 when the server was not reached at all. */
 export class ApiError extends Error {

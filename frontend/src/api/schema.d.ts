@@ -5391,11 +5391,6 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
-        };
         /**
          * HandOver
          * @description To whom something is handed over.
@@ -7081,12 +7076,63 @@ export interface components {
             };
         };
         /**
+         * ProblemDetails
+         * @description Why a request was not answered as it wished (RFC 9457). Some kinds say more.
+         */
+        ProblemDetails: {
+            /**
+             * Changed At
+             * @description and when, ISO 8601
+             */
+            changed_at?: string;
+            /**
+             * Changed By
+             * @description Of what was changed in the meantime: by whom
+             */
+            changed_by?: string;
+            /**
+             * Detail
+             * @description What is wrong this time, in a sentence for the person who asked
+             */
+            detail: string;
+            /**
+             * Errors
+             * @description What is wrong in what was sent, each at its place
+             */
+            errors?: components["schemas"]["ProblemOut"][];
+            /**
+             * Revision
+             * @description and which revision it has now
+             */
+            revision?: number;
+            /**
+             * Status
+             * @description The status of the answer
+             */
+            status: number;
+            /**
+             * Title
+             * @description The kind in words
+             */
+            title: string;
+            /**
+             * Type
+             * @description The kind of problem, which stays the same, e.g. /problems/not_found
+             */
+            type: string;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
          * ProblemOut
          * @description One thing wrong, at its place in the document; `at` is the character of a formula that it points at.
          */
         ProblemOut: {
-            /** At */
-            at?: number | null;
+            /**
+             * At
+             * @default null
+             */
+            at: number | null;
             /**
              * Candidates
              * @default []
@@ -8895,19 +8941,6 @@ export interface components {
             /** Usual To */
             usual_to: number;
         };
-        /** ValidationError */
-        ValidationError: {
-            /** Context */
-            ctx?: Record<string, never>;
-            /** Input */
-            input?: unknown;
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
-        };
         /**
          * ValueCount
          * @description How many rows have a value; null for blank.
@@ -9235,7 +9268,134 @@ export interface components {
             kind?: "bars" | "line";
         };
     };
-    responses: never;
+    responses: {
+        /** @description The request cannot be read. */
+        400: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description Nobody is signed in, or not any more; or a code is wanted besides the password. */
+        401: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description The person may not do this, or the request comes from another site. */
+        403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description There is no such thing, or the person may not know of it. */
+        404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description As things stand now, this cannot be done. */
+        409: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description Somebody changed it in the meantime; nothing was overwritten. */
+        412: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description More was sent than may be. */
+        413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description The file has no such part. */
+        416: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description The server is not called by this name. */
+        421: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description Something in what was sent does not fit; `errors` say what, each at its place. */
+        422: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description Too much, or too often; `Retry-After` says when to come back. */
+        429: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description Another server, which this one asked, did not answer as it should. */
+        502: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description Something that is needed is away or busy; nothing is lost, and `Retry-After` says when to come back. */
+        503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+        /** @description The source took too long. */
+        504: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["ProblemDetails"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -9261,6 +9421,13 @@ export interface operations {
                     "application/json": components["schemas"]["BundleOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_bundle: {
@@ -9288,15 +9455,17 @@ export interface operations {
                     "application/json": components["schemas"]["BundleOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_bundle: {
@@ -9319,15 +9488,14 @@ export interface operations {
                     "application/json": components["schemas"]["BundleOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_bundle: {
@@ -9354,15 +9522,17 @@ export interface operations {
                     "application/json": components["schemas"]["BundleOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_bundle: {
@@ -9383,15 +9553,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     restore_bundle: {
@@ -9414,15 +9585,16 @@ export interface operations {
                     "application/json": components["schemas"]["BundleOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_catalogue: {
@@ -9446,15 +9618,16 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_consequences: {
@@ -9478,15 +9651,16 @@ export interface operations {
                     "application/json": components["schemas"]["Consequences"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_catalogue_document: {
@@ -9508,15 +9682,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     put_catalogue_document: {
@@ -9544,15 +9719,18 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     drop_catalogue_draft: {
@@ -9574,15 +9752,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     edit_catalogue_draft: {
@@ -9610,15 +9790,18 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_drift: {
@@ -9642,15 +9825,16 @@ export interface operations {
                     "application/json": components["schemas"]["Drift"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     read_source_again: {
@@ -9674,15 +9858,17 @@ export interface operations {
                     "application/json": components["schemas"]["Drift"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     replace_everywhere_in_templates: {
@@ -9710,15 +9896,17 @@ export interface operations {
                     "application/json": components["schemas"]["ReplacedOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_catalogue_table: {
@@ -9743,15 +9931,16 @@ export interface operations {
                     "application/json": components["schemas"]["CuratedType"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     put_catalogue_into_use: {
@@ -9779,15 +9968,17 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     list_catalogue_versions: {
@@ -9811,15 +10002,16 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueVersion"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     edit_catalogue_version: {
@@ -9845,15 +10037,17 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_comparison: {
@@ -9876,15 +10070,14 @@ export interface operations {
                     "application/json": components["schemas"]["ComparisonOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_deliveries: {
@@ -9911,15 +10104,14 @@ export interface operations {
                     "application/json": components["schemas"]["DeliveryPage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_delivery: {
@@ -9942,15 +10134,14 @@ export interface operations {
                     "application/json": components["schemas"]["DeliveryOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     act_on_delivery: {
@@ -9977,15 +10168,16 @@ export interface operations {
                     "application/json": components["schemas"]["DeliveryOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_link: {
@@ -10008,15 +10200,14 @@ export interface operations {
                     "application/json": components["schemas"]["LinkOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     read_asked: {
@@ -10044,15 +10235,17 @@ export interface operations {
                     "application/json": components["schemas"]["AskedOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     count_checks: {
@@ -10080,15 +10273,17 @@ export interface operations {
                     "application/json": components["schemas"]["CheckCounts"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     first_lines: {
@@ -10116,15 +10311,17 @@ export interface operations {
                     "application/json": components["schemas"]["FirstLines"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     work_out_format: {
@@ -10152,15 +10349,17 @@ export interface operations {
                     "application/json": components["schemas"]["ExampleOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     list_functions: {
@@ -10181,6 +10380,13 @@ export interface operations {
                     "application/json": components["schemas"]["FunctionOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     header_of_file: {
@@ -10205,15 +10411,16 @@ export interface operations {
                     "application/json": components["schemas"]["FirstLines"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     show_left_out: {
@@ -10241,15 +10448,17 @@ export interface operations {
                     "application/json": components["schemas"]["LeftOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     look: {
@@ -10277,15 +10486,17 @@ export interface operations {
                     "application/json": components["schemas"]["Look"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     match: {
@@ -10313,15 +10524,17 @@ export interface operations {
                     "application/json": components["schemas"]["Matches"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     per_value: {
@@ -10349,15 +10562,17 @@ export interface operations {
                     "application/json": components["schemas"]["ValueCount"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     tally: {
@@ -10385,15 +10600,17 @@ export interface operations {
                     "application/json": components["schemas"]["Tally"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     trace_record: {
@@ -10421,15 +10638,17 @@ export interface operations {
                     "application/json": components["schemas"]["Trace"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     windows: {
@@ -10454,15 +10673,16 @@ export interface operations {
                     "application/json": components["schemas"]["WindowOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     listen: {
@@ -10483,6 +10703,13 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_my_feed: {
@@ -10503,6 +10730,13 @@ export interface operations {
                     "application/json": components["schemas"]["FeedOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     make_my_feed: {
@@ -10523,6 +10757,15 @@ export interface operations {
                     "application/json": components["schemas"]["FeedOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     drop_my_feed: {
@@ -10541,6 +10784,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     read_feed: {
@@ -10563,15 +10815,13 @@ export interface operations {
                     "text/calendar": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     is_first_start: {
@@ -10592,6 +10842,11 @@ export interface operations {
                     "application/json": components["schemas"]["FirstStart"];
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_first_keeper: {
@@ -10616,15 +10871,15 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_groups: {
@@ -10645,6 +10900,13 @@ export interface operations {
                     "application/json": components["schemas"]["GroupOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_group: {
@@ -10669,15 +10931,16 @@ export interface operations {
                     "application/json": components["schemas"]["GroupOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_group: {
@@ -10698,15 +10961,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_group: {
@@ -10733,15 +10997,16 @@ export interface operations {
                     "application/json": components["schemas"]["GroupOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     health: {
@@ -10762,6 +11027,11 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     house: {
@@ -10782,6 +11052,13 @@ export interface operations {
                     "application/json": components["schemas"]["HouseOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     ready: {
@@ -10802,6 +11079,11 @@ export interface operations {
                     "application/json": components["schemas"]["Ready"];
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     read_journal: {
@@ -10831,15 +11113,14 @@ export interface operations {
                     "application/json": components["schemas"]["JournalPage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     export_journal: {
@@ -10867,15 +11148,14 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     verify: {
@@ -10896,6 +11176,13 @@ export interface operations {
                     "application/json": components["schemas"]["VerifiedOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_means: {
@@ -10916,6 +11203,13 @@ export interface operations {
                     "application/json": components["schemas"]["MeansOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_means: {
@@ -10940,15 +11234,16 @@ export interface operations {
                     "application/json": components["schemas"]["MeansOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     try_new_means: {
@@ -10973,15 +11268,16 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_ways: {
@@ -11002,6 +11298,13 @@ export interface operations {
                     "application/json": components["schemas"]["WayOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_means: {
@@ -11022,15 +11325,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_means: {
@@ -11057,15 +11361,16 @@ export interface operations {
                     "application/json": components["schemas"]["MeansOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     metrics: {
@@ -11084,6 +11389,13 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_notices: {
@@ -11104,6 +11416,13 @@ export interface operations {
                     "application/json": components["schemas"]["NoticeOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     read_notices: {
@@ -11122,6 +11441,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_people: {
@@ -11142,6 +11470,13 @@ export interface operations {
                     "application/json": components["schemas"]["Account"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_person: {
@@ -11166,15 +11501,16 @@ export interface operations {
                     "application/json": components["schemas"]["NewSecret"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_names: {
@@ -11195,6 +11531,13 @@ export interface operations {
                     "application/json": components["schemas"]["Names"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_person: {
@@ -11221,15 +11564,16 @@ export interface operations {
                     "application/json": components["schemas"]["Account"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_belongings: {
@@ -11252,15 +11596,14 @@ export interface operations {
                     "application/json": components["schemas"]["BelongingOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     look_through_eyes: {
@@ -11281,15 +11624,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     hand_everything_over: {
@@ -11316,15 +11660,16 @@ export interface operations {
                     "application/json": components["schemas"]["HandedOver"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_what_is_left: {
@@ -11349,15 +11694,16 @@ export interface operations {
                     "application/json": components["schemas"]["Leaves"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     give_password: {
@@ -11380,15 +11726,16 @@ export interface operations {
                     "application/json": components["schemas"]["NewSecret"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_picks: {
@@ -11413,15 +11760,16 @@ export interface operations {
                     "application/json": components["schemas"]["PicksOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     restore_picks: {
@@ -11444,15 +11792,16 @@ export interface operations {
                     "application/json": components["schemas"]["PicksOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     put_picks: {
@@ -11482,15 +11831,17 @@ export interface operations {
                     "application/json": components["schemas"]["PicksOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     remove_picks: {
@@ -11511,15 +11862,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     share_picks: {
@@ -11546,15 +11898,16 @@ export interface operations {
                     "application/json": components["schemas"]["PicksOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_post_room: {
@@ -11575,6 +11928,13 @@ export interface operations {
                     "application/json": components["schemas"]["PostRoomOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     tell_stand_in: {
@@ -11599,15 +11959,16 @@ export interface operations {
                     "application/json": components["schemas"]["PostRoomOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_programs: {
@@ -11628,6 +11989,13 @@ export interface operations {
                     "application/json": components["schemas"]["ProgramOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     end_program: {
@@ -11648,15 +12016,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_purposes: {
@@ -11677,6 +12046,13 @@ export interface operations {
                     "application/json": components["schemas"]["PurposesPart"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     set_purposes: {
@@ -11701,15 +12077,16 @@ export interface operations {
                     "application/json": components["schemas"]["PurposesPart"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_recipients: {
@@ -11730,6 +12107,13 @@ export interface operations {
                     "application/json": components["schemas"]["RecipientOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_recipient: {
@@ -11754,15 +12138,16 @@ export interface operations {
                     "application/json": components["schemas"]["RecipientOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     layout_from_header: {
@@ -11787,15 +12172,16 @@ export interface operations {
                     "application/json": components["schemas"]["LayoutOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_recipient: {
@@ -11818,15 +12204,14 @@ export interface operations {
                     "application/json": components["schemas"]["RecipientOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_recipient: {
@@ -11853,15 +12238,16 @@ export interface operations {
                     "application/json": components["schemas"]["RecipientOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_recipient: {
@@ -11882,15 +12268,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     hold_against: {
@@ -11920,15 +12307,17 @@ export interface operations {
                     "application/json": components["schemas"]["FitsOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     list_record_types: {
@@ -11952,15 +12341,16 @@ export interface operations {
                     "application/json": components["schemas"]["RecordTypeOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_record_type: {
@@ -11986,15 +12376,16 @@ export interface operations {
                     "application/json": components["schemas"]["RecordTypeFields"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_facts: {
@@ -12021,15 +12412,16 @@ export interface operations {
                     "application/json": components["schemas"]["FieldFacts"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     find: {
@@ -12056,15 +12448,16 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_proposal: {
@@ -12090,15 +12483,16 @@ export interface operations {
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     remove_view: {
@@ -12119,15 +12513,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     restore_view: {
@@ -12150,15 +12545,16 @@ export interface operations {
                     "application/json": components["schemas"]["ViewOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_uses: {
@@ -12185,15 +12581,16 @@ export interface operations {
                     "application/json": components["schemas"]["RecordUses"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     list_views: {
@@ -12219,15 +12616,16 @@ export interface operations {
                     "application/json": components["schemas"]["ViewOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     put_view: {
@@ -12257,15 +12655,17 @@ export interface operations {
                     "application/json": components["schemas"]["ViewOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     get_whereabouts: {
@@ -12292,15 +12692,16 @@ export interface operations {
                     "application/json": components["schemas"]["WhereaboutOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     list_what_was_removed: {
@@ -12321,6 +12722,13 @@ export interface operations {
                     "application/json": components["schemas"]["RemovedOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_all: {
@@ -12343,15 +12751,14 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add: {
@@ -12376,15 +12783,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_days_off: {
@@ -12405,6 +12813,13 @@ export interface operations {
                     "application/json": components["schemas"]["DaysOffOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     set_days_off: {
@@ -12429,15 +12844,16 @@ export interface operations {
                     "application/json": components["schemas"]["DaysOffOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     read_days_off: {
@@ -12462,15 +12878,16 @@ export interface operations {
                     "application/json": components["schemas"]["OwnDay"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_by_document: {
@@ -12497,15 +12914,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     preview: {
@@ -12530,15 +12948,16 @@ export interface operations {
                     "application/json": components["schemas"]["Planned"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_one_round: {
@@ -12563,15 +12982,14 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     edit: {
@@ -12598,15 +13016,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove: {
@@ -12627,15 +13046,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change: {
@@ -12662,15 +13082,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     call_round: {
@@ -12699,15 +13120,16 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_document: {
@@ -12732,15 +13154,14 @@ export interface operations {
                     };
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     hand_round_over_to: {
@@ -12767,15 +13188,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     restore: {
@@ -12798,15 +13220,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     run_by_hand: {
@@ -12829,15 +13252,16 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     skip: {
@@ -12860,15 +13284,16 @@ export interface operations {
                     "application/json": components["schemas"]["RoundOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_runs: {
@@ -12904,15 +13329,14 @@ export interface operations {
                     "application/json": components["schemas"]["RunPage"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_run: {
@@ -12942,15 +13366,17 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     export_runs: {
@@ -12982,15 +13408,16 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     check_given_back: {
@@ -13018,15 +13445,16 @@ export interface operations {
                     "application/json": components["schemas"]["GivenBackOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     run_totals: {
@@ -13058,15 +13486,14 @@ export interface operations {
                     "application/json": components["schemas"]["RunTotals"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_run: {
@@ -13089,15 +13516,14 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_archive: {
@@ -13118,15 +13544,14 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     cancel_run: {
@@ -13149,15 +13574,16 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     compare_runs: {
@@ -13184,15 +13610,16 @@ export interface operations {
                     "application/json": components["schemas"]["ComparisonOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     comparison_key: {
@@ -13216,15 +13643,14 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     discard_run: {
@@ -13251,15 +13677,16 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_file: {
@@ -13281,15 +13708,29 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description The part of it that `Range` asked for */
+            206: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
+                content?: never;
             };
+            /** @description It is what `If-None-Match` named */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            416: components["responses"]["416"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     look_into_file: {
@@ -13313,15 +13754,14 @@ export interface operations {
                     "application/json": components["schemas"]["GlimpseOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     run_history: {
@@ -13346,15 +13786,14 @@ export interface operations {
                     "application/json": components["schemas"]["PastRun"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     mail_to_me: {
@@ -13375,15 +13814,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     release_run: {
@@ -13410,15 +13850,16 @@ export interface operations {
                     "application/json": components["schemas"]["RunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     template_schema: {
@@ -13441,6 +13882,11 @@ export interface operations {
                     };
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     who: {
@@ -13461,6 +13907,13 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     sign_in: {
@@ -13485,15 +13938,16 @@ export interface operations {
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     sign_out: {
@@ -13512,6 +13966,13 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_my_sessions: {
@@ -13532,6 +13993,13 @@ export interface operations {
                     "application/json": components["schemas"]["SignedIn"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     end_other_sign_ins: {
@@ -13550,6 +14018,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     end_sign_in: {
@@ -13570,15 +14047,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_my_codes: {
@@ -13599,6 +14077,13 @@ export interface operations {
                     "application/json": components["schemas"]["CodesOut"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     set_my_codes: {
@@ -13623,15 +14108,16 @@ export interface operations {
                     "application/json": components["schemas"]["SpareCodes"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     begin_codes: {
@@ -13652,6 +14138,15 @@ export interface operations {
                     "application/json": components["schemas"]["StartOfCodes"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     stop_my_codes: {
@@ -13674,15 +14169,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     forget_password: {
@@ -13707,15 +14203,15 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     go_to_house: {
@@ -13736,6 +14232,13 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            502: components["responses"]["502"];
+            503: components["responses"]["503"];
         };
     };
     come_from_house: {
@@ -13756,6 +14259,13 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            502: components["responses"]["502"];
+            503: components["responses"]["503"];
         };
     };
     change_me: {
@@ -13778,15 +14288,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_password: {
@@ -13809,15 +14320,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     put_preferences: {
@@ -13842,15 +14354,16 @@ export interface operations {
                     "application/json": components["schemas"]["Preferences"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     set_password_by_link: {
@@ -13873,15 +14386,15 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_ways_in: {
@@ -13902,6 +14415,11 @@ export interface operations {
                     "application/json": components["schemas"]["WaysIn"];
                 };
             };
+            400: components["responses"]["400"];
+            403: components["responses"]["403"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_sources: {
@@ -13922,6 +14440,13 @@ export interface operations {
                     "application/json": components["schemas"]["SourceOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_source: {
@@ -13946,15 +14471,16 @@ export interface operations {
                     "application/json": components["schemas"]["SourceOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     try_address: {
@@ -13979,15 +14505,16 @@ export interface operations {
                     "text/event-stream": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_source: {
@@ -14008,15 +14535,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_source: {
@@ -14043,15 +14571,16 @@ export interface operations {
                     "application/json": components["schemas"]["SourceOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_templates: {
@@ -14072,6 +14601,13 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateRow"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_template: {
@@ -14099,15 +14635,17 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
+            504: components["responses"]["504"];
         };
     };
     keep_run_as_template: {
@@ -14130,15 +14668,16 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_template: {
@@ -14161,15 +14700,14 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_template: {
@@ -14190,15 +14728,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_template: {
@@ -14225,15 +14764,16 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     compare: {
@@ -14259,15 +14799,14 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     copy_template: {
@@ -14290,15 +14829,16 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     export_document: {
@@ -14321,15 +14861,14 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     change_draft: {
@@ -14358,15 +14897,17 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     expected_run: {
@@ -14392,15 +14933,14 @@ export interface operations {
                     "application/json": components["schemas"]["Expected"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_memory: {
@@ -14426,15 +14966,14 @@ export interface operations {
                     "application/json": components["schemas"]["MemoryOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     forget_sent: {
@@ -14464,15 +15003,16 @@ export interface operations {
                     "application/json": components["schemas"]["MemoryChanged"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     look_into_memory: {
@@ -14502,15 +15042,16 @@ export interface operations {
                     "application/json": components["schemas"]["MemoryFound"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     mark_as_sent: {
@@ -14540,15 +15081,16 @@ export interface operations {
                     "application/json": components["schemas"]["MemoryChanged"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     undo_memory_change: {
@@ -14575,15 +15117,16 @@ export interface operations {
                     "application/json": components["schemas"]["MemoryChanged"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     look_for_missing: {
@@ -14610,15 +15153,16 @@ export interface operations {
                     "application/json": components["schemas"]["Moved"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     move_to_source: {
@@ -14645,15 +15189,16 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_newest: {
@@ -14677,15 +15222,29 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
+            /** @description The part of it that `Range` asked for */
+            206: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
+                content?: never;
             };
+            /** @description It is what `If-None-Match` named */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            416: components["responses"]["416"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     pin_template: {
@@ -14710,15 +15269,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_questions: {
@@ -14743,15 +15303,14 @@ export interface operations {
                     "application/json": components["schemas"]["Questions"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     restore_template: {
@@ -14774,15 +15333,16 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_versions: {
@@ -14805,15 +15365,14 @@ export interface operations {
                     "application/json": components["schemas"]["VersionOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     save_version: {
@@ -14842,15 +15401,17 @@ export interface operations {
                     "application/json": components["schemas"]["TemplateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_version: {
@@ -14874,15 +15435,14 @@ export interface operations {
                     "application/json": components["schemas"]["VersionDocument"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     list_tokens: {
@@ -14903,6 +15463,13 @@ export interface operations {
                     "application/json": components["schemas"]["TokenOut"][];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     add_token: {
@@ -14927,15 +15494,16 @@ export interface operations {
                     "application/json": components["schemas"]["TokenOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     remove_token: {
@@ -14956,15 +15524,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Validation Error */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            421: components["responses"]["421"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
     get_vocabulary: {
@@ -14985,6 +15554,13 @@ export interface operations {
                     "application/json": components["schemas"]["Vocabulary"];
                 };
             };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            421: components["responses"]["421"];
+            429: components["responses"]["429"];
+            503: components["responses"]["503"];
         };
     };
 }
