@@ -203,7 +203,13 @@ def store_url(cluster: Cluster) -> str:
     """
     cluster.drop_database("bouquet_test")
     cluster.ensure_database("bouquet_test", "bouquet")
-    return cluster.url("bouquet_test", "bouquet", "test-only")
+    url = cluster.url("bouquet_test", "bouquet", "test-only")
+    made = Services(Store(url), Source("none", url), Path(), Path())
+    made.store.migrate()
+    Queue(made).install()
+    made.ledger.close()
+    made.store.close()
+    return url
 
 
 @pytest.fixture
@@ -220,8 +226,6 @@ def services(store_url: str, source: Source, tmp_path: Path) -> Iterator[Service
         clock=lambda: NOW,
         vault=Vault(Fernet.generate_key().decode()),
     )
-    store.migrate()
-    Queue(made).install()
     with store.session() as session:
         # Only who owns the tables can lift what keeps the journal.
         kept = [t.name for t in Base.metadata.sorted_tables if t.name.startswith("journal")]
