@@ -387,8 +387,7 @@ def _sweep(services: Services, run: Run) -> None:
     its own.
     """
     with services.store.session() as session:
-        known = ledger.get_run(session, run.id)
-        kept = {f.path for f in known.files if f.removed_at is None}
+        attempt, kept = ledger.files_kept(session, run.id)
     services.storage.leave(run.id, run.attempt)
-    last = known.attempt == run.attempt
+    last = attempt == run.attempt
     services.storage.clear(run.id, kept, None if last else run.attempt)

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, lazyload
 
 from bouquet.core.language import tr
 from bouquet.store import deliveries, memory, outgoing
@@ -26,6 +26,9 @@ __all__ = [
     "report_progress",
     "request_cancel",
 ]
+
+#: A run without its files and places: small runs are ended by the thousand, and most have no use for them.
+_BARE = (lazyload(Run.files), lazyload(Run.placings))
 
 
 def begin_attempt(session: Session, run_id: int, now: datetime) -> Run | None:
@@ -71,7 +74,7 @@ def enter_made(
 
     Returns False, and changes nothing, when the run was cancelled or another attempt has taken it over.
     """
-    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
+    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True, options=_BARE)
     if run is None or run.attempt != attempt or run.status != "running" or run.cancel_requested:
         return False
     run.stage, run.seen_at = "delivering", now
@@ -89,7 +92,8 @@ def _put_files(session: Session, run: Run, files: Sequence[RunFile]) -> None:
         session.execute(sa.delete(RunFile).where(RunFile.run_id == run.id, RunFile.role.not_in(LATER)))
         session.add_all(files)
     session.flush()
-    session.refresh(run, ["files"])
+    # Whoever wants them looks them up anew.
+    session.expire(run, ["files"])
 
 
 def finish_run(
@@ -108,7 +112,7 @@ def finish_run(
 
     Returns False, and changes nothing, when this attempt is not the one that may end it.
     """
-    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
+    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True, options=_BARE)
     if run is None or run.attempt != attempt or run.status not in ("running", "releasing"):
         return False
     if run.cancel_requested and run.stage != "delivering" and status in ("ready", "held"):
@@ -184,7 +188,7 @@ def discard_run(session: Session, run_id: int, by: str, reason: str, now: dateti
 def _reviewed(
     session: Session, run_id: int, statuses: tuple[str, ...], what: str, by: str, reason: str, now: datetime
 ) -> Run:
-    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True)
+    run = session.get(Run, run_id, with_for_update={"of": Run}, populate_existing=True, options=_BARE)
     if run is None:
         msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)

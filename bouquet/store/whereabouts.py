@@ -85,8 +85,8 @@ def keep_keys(session: Session, run: Run, sent: Mapping[int, Sequence[tuple[str,
     Keep the keys of the records that a run's files hold, by record type, in the place of those of an earlier attempt:
     0 is for everybody but the recipients who are named themselves. An attempt that was overtaken keeps nothing.
     """
-    known = session.get(Run, run.id, with_for_update={"of": Run}, populate_existing=True)
-    if known is None or known.attempt != run.attempt:
+    attempt = session.scalar(sa.select(Run.attempt).where(Run.id == run.id).with_for_update())
+    if attempt != run.attempt:
         return
     session.execute(sa.delete(SentKeysRecord).where(SentKeysRecord.run_id == run.id))
     for recipient_id, of_types in sent.items():
