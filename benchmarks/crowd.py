@@ -22,7 +22,7 @@ from typing import Any
 from benchmarks.database import BenchDatabase
 from benchmarks.runs import services_on
 from bouquet.runs import Services
-from bouquet.store import people
+from bouquet.store import people, sign_ins
 from bouquet.store import templates as shelf
 
 __all__ = ["crowd"]
@@ -109,7 +109,7 @@ def _seed(services: Services) -> list[tuple[str, int]]:
             person.password_hash = known.password_hash
             session.add(person)
             session.flush()
-            token = people.session_for(session, person, services.clock(), 12)
+            token = sign_ins.session_for(session, person, services.clock(), 12)
             record = shelf.add_template(session, document(n), "", person, services.clock())
             found.append((token, record.id))
     return found

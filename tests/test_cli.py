@@ -16,6 +16,7 @@ from bouquet.runs import Services
 from bouquet.settings import settings
 from bouquet.store import people as folk
 from bouquet.store import runs as ledger
+from bouquet.store import sign_ins
 from bouquet.store import templates as shelf
 from bouquet.store.models import Means, Recipient
 from tests.conftest import NOW
@@ -196,7 +197,7 @@ def test_a_person_is_added(shell: Any, services: Services) -> None:
 
     assert done.exit_code == 0, done.output
     with services.store.session() as session:
-        assert folk.sign_in(session, "new@marrowby.example", "long-enough-now", NOW, 1)
+        assert sign_ins.sign_in(session, "new@marrowby.example", "long-enough-now", NOW, 1)
     assert shell("person", "x@y.example", "--name", "X", "--role", "king").exit_code == 2
     short = shell("person", "x@y.example", "--name", "X", "--role", "runner", "--password-stdin", input="short\n")
     assert (short.exit_code, "at least 12 characters" in short.stderr) == (2, True)
@@ -209,7 +210,7 @@ def test_what_a_person_may_see_is_set_kept_and_lifted(shell: Any, services: Serv
         known = ("person", "tobin@marrowby.example", "--name", "Tobin Reyes", "--role", "runner")
         done = shell(*known, *more, input="quay-and-salter\nquay-and-salter\n")
         with services.store.session() as session:
-            signed = folk.sign_in(session, "tobin@marrowby.example", "quay-and-salter", NOW, 1)
+            signed = sign_ins.sign_in(session, "tobin@marrowby.example", "quay-and-salter", NOW, 1)
             return done.exit_code, signed[1].scope if signed else None
 
     assert put("--scope", "ward.code=01, 02") == (0, {"records": "ward", "field": "code", "values": ["01", "02"]})

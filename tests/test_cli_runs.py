@@ -11,9 +11,9 @@ from pathlib import Path
 from typing import Any
 
 from bouquet.runs import Services
-from bouquet.store import people as folk
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
+from bouquet.store import tokens
 from tests.conftest import NOW
 
 WARDS = {
@@ -97,7 +97,7 @@ def test_tokens_and_templates_by_command_line(shell: Any, services: Services) ->
     """The secret is printed once and opens; the library is listed in words."""
     secret = shell("token", "ines@marrowby.example", "--name", "load", "--run").output.strip()
     with services.store.session() as session:
-        person = folk.person_of_token(session, secret, services.clock())
+        person = tokens.person_of_token(session, secret, services.clock())
         assert person is not None
         assert (person.name, person.by_token) == ("Ines Harrow", {"look", "run"})
         shelf.add_template(session, WARDS, "One row per ward; every row.", person, NOW)

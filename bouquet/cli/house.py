@@ -35,7 +35,7 @@ from bouquet.runs import (
     checked_address,
 )
 from bouquet.settings import settings
-from bouquet.store import NotFound, WeakPassword, people
+from bouquet.store import NotFound, WeakPassword, people, tokens
 from bouquet.store.groups import settle
 from bouquet.store.recipients import list_recipients
 
@@ -65,7 +65,7 @@ def token(
         if found is None:
             raise NotFound(f"There is no account with the address “{email}”.")
         acts = ["look", "run"] if may_run else ["look"]
-        secret, _ = people.add_token(session, found.id, name, acts, services.clock(), days)
+        secret, _ = tokens.add_token(session, found.id, name, acts, services.clock(), days)
     typer.echo(secret)
 
 

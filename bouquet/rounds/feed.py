@@ -4,7 +4,6 @@ Rounds in people's own calendars: planned and past moments as iCalendar (RFC 554
 
 from __future__ import annotations
 
-import hashlib
 import json
 import secrets
 import threading
@@ -25,6 +24,7 @@ from bouquet.rounds.calendar import rhythm_of, rhythm_words
 from bouquet.store.house import days_off
 from bouquet.store.models import Occurrence, Person, Round, Run
 from bouquet.store.rounds import NEVER, list_rounds
+from bouquet.store.secrets import digest_of
 
 __all__ = ["Readings", "drop_feed", "feed_of", "new_feed", "person_of_feed"]
 
@@ -56,7 +56,7 @@ def new_feed(session: Session, person_id: int) -> str:
     A new private address for a person's rounds: its secret part, which is kept nowhere. The one before no longer works.
     """
     secret = secrets.token_urlsafe(24)
-    session.get_one(Person, person_id).feed_digest = _digest(secret)
+    session.get_one(Person, person_id).feed_digest = digest_of(secret)
     return secret
 
 
@@ -96,12 +96,8 @@ def person_of_feed(session: Session, secret: str) -> Person | None:
     """
     Whose rounds an address shows; None where it is none, or where they may not sign in any more.
     """
-    query = sa.select(Person).where(Person.feed_digest == _digest(secret), Person.disabled_at.is_(None))
+    query = sa.select(Person).where(Person.feed_digest == digest_of(secret), Person.disabled_at.is_(None))
     return session.scalars(query).first()
-
-
-def _digest(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()
 
 
 def feed_of(session: Session, person: Person, now: datetime, address: str) -> bytes:

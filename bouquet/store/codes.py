@@ -4,7 +4,6 @@ One-time codes as a second step of signing in (RFC 6238, by pyotp), and spare on
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from datetime import datetime
 
@@ -14,7 +13,7 @@ from sqlalchemy.orm import Session
 from bouquet.core.language import tr
 from bouquet.store.errors import StoreError
 from bouquet.store.models import Person
-from bouquet.store.secrets import Vault
+from bouquet.store.secrets import Vault, digest_of
 
 __all__ = ["CodeNeeded", "address_of", "new_secret", "require_code", "set_codes", "spare_left", "stop_codes"]
 
@@ -59,7 +58,7 @@ def set_codes(session: Session, vault: Vault, person_id: int, secret: str, code:
         raise CodeNeeded(tr("This code is not right. See that the device's clock is, and type the newest one."))
     spare = [f"{secrets.token_hex(2)}-{secrets.token_hex(3)}" for _ in range(SPARE)]
     person.codes_sealed, person.codes_used = sealed, step
-    person.spare_codes = [_digest(one) for one in spare]
+    person.spare_codes = [digest_of(one) for one in spare]
     return spare
 
 
@@ -92,8 +91,8 @@ def require_code(session: Session, vault: Vault, person: Person, code: str, now:
     if step is not None:
         person.codes_used = step
         return
-    if _digest(plain) in person.spare_codes:
-        person.spare_codes = [one for one in person.spare_codes if one != _digest(plain)]
+    if digest_of(plain) in person.spare_codes:
+        person.spare_codes = [one for one in person.spare_codes if one != digest_of(plain)]
         return
     raise CodeNeeded(tr("This code is not right, or was used already."))
 
@@ -107,7 +106,3 @@ def _step_of(secret: str, code: str, now: datetime, used: int) -> int | None:
         if near > used and secrets.compare_digest(made.generate_otp(near), code if code.isascii() else ""):
             return near
     return None
-
-
-def _digest(code: str) -> str:
-    return hashlib.sha256(code.encode()).hexdigest()

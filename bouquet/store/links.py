@@ -4,7 +4,6 @@ Links that are sent to people, by which they set a password: who is invited, and
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from datetime import datetime, timedelta
 from typing import Literal, TypeAlias
@@ -16,6 +15,7 @@ from bouquet.core.language import tr
 from bouquet.store import people
 from bouquet.store.errors import NotFound
 from bouquet.store.models import Person, PersonLink
+from bouquet.store.secrets import digest_of
 
 __all__ = ["LIVES", "WhatFor", "make_link", "sent_since", "take_link"]
 
@@ -32,7 +32,9 @@ def make_link(session: Session, person: Person, what_for: WhatFor, now: datetime
     same = sa.and_(PersonLink.person_id == person.id, PersonLink.what_for == what_for)
     session.execute(sa.delete(PersonLink).where(sa.or_(same, PersonLink.expires_at < now)))
     secret = secrets.token_urlsafe(32)
-    entry = PersonLink(digest=_digest(secret), person_id=person.id, what_for=what_for, expires_at=now + LIVES[what_for])
+    entry = PersonLink(
+        digest=digest_of(secret), person_id=person.id, what_for=what_for, expires_at=now + LIVES[what_for]
+    )
     session.add(entry)
     return secret
 
@@ -53,14 +55,10 @@ def take_link(session: Session, secret: str, password: str, now: datetime) -> Pe
     Set a password by a link, which is used up by it; all sessions end. Raises NotFound for a link that is not good, and
     WeakPassword, which leaves it good.
     """
-    found = session.get(PersonLink, _digest(secret), with_for_update=True)
+    found = session.get(PersonLink, digest_of(secret), with_for_update=True)
     person = session.get(Person, found.person_id) if found is not None and found.expires_at > now else None
     if found is None or person is None or person.disabled_at is not None:
         raise NotFound(tr("This link is not good any more. Ask for another one."))
     people.set_password(session, person, password)
     session.execute(sa.delete(PersonLink).where(PersonLink.person_id == person.id))
     return person
-
-
-def _digest(secret: str) -> str:
-    return hashlib.sha256(secret.encode()).hexdigest()

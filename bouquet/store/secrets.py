@@ -7,6 +7,7 @@ one sealed is still opened, and is sealed with the newest when it is next kept.
 
 from __future__ import annotations
 
+import hashlib
 import secrets
 
 from cryptography.fernet import Fernet, InvalidToken, MultiFernet
@@ -16,7 +17,14 @@ from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from bouquet.core.language import tr
 from bouquet.store.errors import StoreError
 
-__all__ = ["NoKey", "Vault", "WrongKey", "new_key"]
+__all__ = ["NoKey", "Vault", "WrongKey", "digest_of", "new_key"]
+
+
+def digest_of(secret: str) -> str:
+    """
+    What is kept of a secret that is only to be known again, such as a token: its SHA-256, in hexadecimal.
+    """
+    return hashlib.sha256(secret.encode()).hexdigest()
 
 
 _OF_PROCESS = secrets.token_bytes(32)

@@ -17,7 +17,7 @@ from bouquet.core.language import Texts, tr
 from bouquet.designing import Counting, SourceView
 from bouquet.rights import Act, may, may_send, visible
 from bouquet.runs import Queue, Services
-from bouquet.store import people
+from bouquet.store import people, sign_ins, tokens
 from bouquet.store.models import Person, Recipient
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.journalling import ACTS
@@ -151,11 +151,11 @@ def _person_of(request: Request, services: Services, *, used: bool) -> Person:
     token = session_of(request)
     with services.store.session() as session:
         if secret is not None:
-            person = people.person_of_token(session, secret, services.clock())
+            person = tokens.person_of_token(session, secret, services.clock())
         else:
             idle = request.app.state.settings.idle_minutes
             spare = timedelta(minutes=idle) if idle else None
-            person = people.signed_in(session, token, services.clock(), spare, used=used) if token else None
+            person = sign_ins.signed_in(session, token, services.clock(), spare, used=used) if token else None
     if person is None and secret is not None:
         raise Refused(401, "bad_token", tr("This token is unknown or has expired. Make a new one, and use that."))
     if person is None:

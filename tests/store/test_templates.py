@@ -12,8 +12,7 @@ from typing import Any
 import pytest
 
 from bouquet.runs import Services
-from bouquet.store import LostUpdate, NameTaken, NotFound, views
-from bouquet.store import people as folk
+from bouquet.store import LostUpdate, NameTaken, NotFound, sign_ins, views
 from bouquet.store import templates as shelf
 from bouquet.store.models import Person
 from tests.conftest import NOW
@@ -82,19 +81,19 @@ def test_signing_in_takes_address_and_password(services: Services) -> None:
     from bouquet.store.models import Person, SignIn
 
     with services.store.session() as session:
-        assert folk.sign_in(session, "ines@marrowby.example", "wrong", NOW, 1) is None
-        assert folk.sign_in(session, "nobody@marrowby.example", "damson-and-lime", NOW, 1) is None
-        found = folk.sign_in(session, " INES@marrowby.example", "damson-and-lime", NOW, 1)
+        assert sign_ins.sign_in(session, "ines@marrowby.example", "wrong", NOW, 1) is None
+        assert sign_ins.sign_in(session, "nobody@marrowby.example", "damson-and-lime", NOW, 1) is None
+        found = sign_ins.sign_in(session, " INES@marrowby.example", "damson-and-lime", NOW, 1)
         assert found is not None
         token, person = found
         session.flush()
 
-        assert folk.signed_in(session, token, NOW) == person
-        assert folk.signed_in(session, token, NOW + timedelta(hours=2)) is None
+        assert sign_ins.signed_in(session, token, NOW) == person
+        assert sign_ins.signed_in(session, token, NOW + timedelta(hours=2)) is None
         assert token not in session.scalars(select(SignIn.token_digest)).all()
         assert person.password_hash.startswith("$argon2id$")
-        folk.sign_out(session, token)
-        assert folk.signed_in(session, token, NOW) is None
+        sign_ins.sign_out(session, token)
+        assert sign_ins.signed_in(session, token, NOW) is None
         assert all("damson" not in p.password_hash for p in session.scalars(select(Person)))
 
 

@@ -17,7 +17,7 @@ from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.runs import Services
 from bouquet.runs.inviting import mail_link
-from bouquet.store import arriving, codes, links, people
+from bouquet.store import arriving, codes, links, people, sign_ins
 from bouquet.store.models import Person
 from bouquet.web.access import CurrentPerson, TheServices
 from bouquet.web.bodies import ExactRoute
@@ -104,7 +104,7 @@ def come_from_house(request: Request, services: TheServices, house: House) -> Re
                 name=arrived.name,
                 groups=arrived.groups,
             )
-            token = people.session_for(
+            token = sign_ins.session_for(
                 session,
                 person,
                 services.clock(),
@@ -238,9 +238,9 @@ def _prove(request: Request, services: Services, person: Person, password: str) 
     _by_hand(person)
     address = request.client.host if request.client else ""
     with services.store.session() as session:
-        people.check_brake(session, person.email, address, services.clock())
+        sign_ins.check_brake(session, person.email, address, services.clock())
     with services.store.session() as session:
         right = people.proves(session, person.id, password)
-        people.note_try(session, person.email, address, services.clock(), succeeded=right)
+        sign_ins.note_try(session, person.email, address, services.clock(), succeeded=right)
     if not right:
         raise Refused(403, "wrong_password", tr("The password is wrong."))

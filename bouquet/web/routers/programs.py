@@ -8,7 +8,7 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends
 
-from bouquet.store import people
+from bouquet.store import tokens
 from bouquet.store.models import Person
 from bouquet.web.access import Id, TheServices, needs
 from bouquet.web.bodies import ExactRoute
@@ -35,7 +35,7 @@ def list_programs(services: TheServices, person: Keeper) -> Any:
                 last_used_at=t.last_used_at,
                 acts_for=t.person.name,
             )
-            for t in people.list_programs(session, services.clock())
+            for t in tokens.list_programs(session, services.clock())
         ]
 
 
@@ -45,4 +45,4 @@ def end_program(token_id: Id, services: TheServices, person: Keeper) -> None:
     Make somebody's token worthless at once.
     """
     with services.store.session() as session:
-        people.remove_token(session, None, token_id)
+        tokens.remove_token(session, None, token_id)

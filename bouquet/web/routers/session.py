@@ -13,7 +13,7 @@ from fastapi import APIRouter, Request, Response
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.rights import sees_source
-from bouquet.store import people, views
+from bouquet.store import people, sign_ins, views
 from bouquet.store.codes import CodeNeeded, require_code
 from bouquet.web.access import CurrentPerson, Id, TheServices, cookie_of, person_facts, session_of
 from bouquet.web.bodies import ExactRoute
@@ -73,10 +73,10 @@ def sign_in(body: SignInRequest, request: Request, response: Response, services:
     agent = request.headers.get("User-Agent", "")
     address = request.client.host if request.client else ""
     with services.store.session() as session:
-        people.check_brake(session, body.email, address, services.clock())
+        sign_ins.check_brake(session, body.email, address, services.clock())
     try:
         with services.store.session() as session:
-            found = people.sign_in(
+            found = sign_ins.sign_in(
                 session,
                 body.email,
                 body.password,
@@ -86,11 +86,11 @@ def sign_in(body: SignInRequest, request: Request, response: Response, services:
                 agent=agent,
                 second=lambda person: require_code(session, services.vault, person, body.code, services.clock()),
             )
-            people.note_try(session, body.email, address, services.clock(), succeeded=found is not None)
+            sign_ins.note_try(session, body.email, address, services.clock(), succeeded=found is not None)
     except CodeNeeded:
         if body.code:
             with services.store.session() as session:
-                people.note_try(session, body.email, address, services.clock(), succeeded=False)
+                sign_ins.note_try(session, body.email, address, services.clock(), succeeded=False)
             note_failed_sign_in(request, body.email)
         raise
     if found is None:
@@ -129,11 +129,11 @@ def change_password(body: NewPassword, request: Request, person: CurrentPerson, 
         raise Refused(403, "not_allowed", tr("Passwords are changed by people who signed in, not by programs."))
     address = request.client.host if request.client else ""
     with services.store.session() as session:
-        people.check_brake(session, person.email, address, services.clock())
+        sign_ins.check_brake(session, person.email, address, services.clock())
     with services.store.session() as session:
         keep = session_of(request)
         changed = people.change_password(session, person.id, body.current, body.new, keep)
-        people.note_try(session, person.email, address, services.clock(), succeeded=changed)
+        sign_ins.note_try(session, person.email, address, services.clock(), succeeded=changed)
     if not changed:
         raise Refused(403, "wrong_password", tr("The current password is wrong."))
     log.info("password_changed", person=person.id, address=address)
@@ -147,10 +147,10 @@ def change_me(body: AboutMe, request: Request, person: CurrentPerson, services: 
     _not_by_token(person)
     address = request.client.host if request.client else ""
     with services.store.session() as session:
-        people.check_brake(session, person.email, address, services.clock())
+        sign_ins.check_brake(session, person.email, address, services.clock())
     with services.store.session() as session:
         changed = people.change_me(session, person.id, body.password, name=body.name, email=body.email)
-        people.note_try(session, person.email, address, services.clock(), succeeded=changed)
+        sign_ins.note_try(session, person.email, address, services.clock(), succeeded=changed)
     if not changed:
         raise Refused(403, "wrong_password", tr("The password is wrong."))
 
@@ -161,8 +161,8 @@ def sign_out(request: Request, response: Response, services: TheServices) -> Non
     Sign out.
     """
     with services.store.session() as session:
-        request.state.person = people.signed_in(session, session_of(request), services.clock())
-        people.sign_out(session, session_of(request))
+        request.state.person = sign_ins.signed_in(session, session_of(request), services.clock())
+        sign_ins.sign_out(session, session_of(request))
     response.delete_cookie(cookie_of(request), secure=request.app.state.settings.secure_cookies)
 
 
@@ -181,9 +181,9 @@ def list_my_sessions(request: Request, person: CurrentPerson, services: TheServi
                 seen_at=s.seen_at,
                 address=s.address,
                 agent=s.agent,
-                here=people.is_own(s, token),
+                here=sign_ins.is_own(s, token),
             )
-            for s in people.list_sign_ins(session, person.id, services.clock())
+            for s in sign_ins.list_sign_ins(session, person.id, services.clock())
         ]
 
 
@@ -194,7 +194,7 @@ def end_other_sign_ins(request: Request, person: CurrentPerson, services: TheSer
     """
     _not_by_token(person)
     with services.store.session() as session:
-        people.end_other_sign_ins(session, person.id, session_of(request))
+        sign_ins.end_other_sign_ins(session, person.id, session_of(request))
 
 
 @router.delete("/all/{number}", status_code=204)
@@ -204,7 +204,7 @@ def end_sign_in(number: Id, person: CurrentPerson, services: TheServices) -> Non
     """
     _not_by_token(person)
     with services.store.session() as session:
-        people.end_sign_in(session, person.id, number)
+        sign_ins.end_sign_in(session, person.id, number)
 
 
 def _not_by_token(person: Any) -> None:

@@ -12,7 +12,7 @@ from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, Field
 
 from bouquet.core.language import tr
-from bouquet.store import people
+from bouquet.store import people, sign_ins
 from bouquet.web.access import TheServices
 from bouquet.web.bodies import ExactRoute
 from bouquet.web.problems import Refused
@@ -73,7 +73,7 @@ def add_first_keeper(body: FirstKeeper, request: Request, response: Response, se
         raise Refused(409, "not_first", tr("The house has people already. Sign in, or ask an administrator."))
     hours = state.settings.session_hours
     with services.store.session() as session:
-        found = people.sign_in(session, body.email.strip(), body.password, services.clock(), hours)
+        found = sign_ins.sign_in(session, body.email.strip(), body.password, services.clock(), hours)
     assert found is not None
     token, person = found
     log.info("first_keeper", person=person.id)

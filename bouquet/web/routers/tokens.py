@@ -9,7 +9,7 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Depends
 
 from bouquet.core.language import tr
-from bouquet.store import people
+from bouquet.store import tokens
 from bouquet.store.models import Person, Token
 from bouquet.web.access import CurrentPerson, Id, TheServices
 from bouquet.web.bodies import ExactRoute
@@ -50,7 +50,7 @@ def list_tokens(services: TheServices, person: SignedIn) -> Any:
     My tokens, newest first.
     """
     with services.store.session() as session:
-        return [_out(t) for t in people.list_tokens(session, person.id)]
+        return [_out(t) for t in tokens.list_tokens(session, person.id)]
 
 
 @router.post("", response_model=TokenOut, status_code=201)
@@ -60,7 +60,7 @@ def add_token(body: NewToken, services: TheServices, person: SignedIn) -> Any:
     """
     acts: list[str] = list(dict.fromkeys(["look", *body.acts]))
     with services.store.session() as session:
-        secret, token = people.add_token(session, person.id, body.name.strip(), acts, services.clock(), body.days)
+        secret, token = tokens.add_token(session, person.id, body.name.strip(), acts, services.clock(), body.days)
         return _out(token, secret)
 
 
@@ -70,4 +70,4 @@ def remove_token(token_id: Id, services: TheServices, person: SignedIn) -> None:
     Make one of my tokens worthless at once.
     """
     with services.store.session() as session:
-        people.remove_token(session, person.id, token_id)
+        tokens.remove_token(session, person.id, token_id)
