@@ -253,14 +253,12 @@ class _Search:
             StatementContext(self.catalogue, ZoneInfo("UTC"), self.dialect, datetime.now(UTC), rights=self.rights),
             table.record_type,
         )
-        outputs: list[Any] = []
+        found: list[Any] = []
         for n, f in enumerate(table.fields):
             value = scope.value(Read(Route((), f)))
-            holds = self._holds(f, value)
-            outputs.append(self.dialect.filtered(sa.func.count(), holds).label(f"n{n}"))
             shown = sa.func.substr(sa.cast(value, sa.Text), sa.literal_column("1"), sa.literal_column("80"))
-            outputs.append(self.dialect.filtered(sa.func.min(shown), holds).label(f"v{n}"))
-        statement = sa.select(*outputs).select_from(scope.from_clause())
+            found.append(sa.case((self._holds(f, value), shown)).label(f"f{n}"))
+        statement = sa.select(*found).select_from(scope.from_clause())
         permitted = scope.permitted(scope.base, table.record_type)
         if permitted is not None:
             statement = statement.where(permitted)
@@ -270,7 +268,13 @@ class _Search:
             statement = statement.where(
                 place >= sa.literal_column(f"'({first},0)'::tid"), place < sa.literal_column(f"'({last},0)'::tid")
             )
-        row = self.snapshot.row(statement)
+        if self.dialect.keeps_apart:
+            # Kept apart, each value is compared once, and not once for its count and once to be shown.
+            statement = statement.offset(sa.literal_column("0"))
+        each = statement.subquery("found")
+        counts = [sa.func.count(c).label(f"n{n}") for n, c in enumerate(each.c)]
+        values = [sa.func.min(c).label(f"v{n}") for n, c in enumerate(each.c)]
+        row = self.snapshot.row(sa.select(*counts, *values))
         table.at += table.piece if table.pages else 1
         table.piece = min(table.piece * 2, LARGEST_PIECE)
         for n, f in enumerate(table.fields):
