@@ -21,7 +21,7 @@ from pydantic import SecretStr
 
 from bouquet.processes import keep_loaded
 from bouquet.rounds import make_queue
-from bouquet.runs import Services
+from bouquet.runs import Queue, Services
 from bouquet.settings import Settings
 from bouquet.store import people
 from bouquet.web.app import create_app
@@ -61,8 +61,12 @@ def serve(
 ) -> None:
     """
     Serve until stopped, on a socket that is bound already, or on one of its own. Raises OSError where the address is
-    taken. The demonstration has a `post_room`.
+    taken, and OtherVersion where the tables are of an older version. The demonstration has a `post_room`.
     """
+    if services.store.is_empty():
+        services.store.migrate()
+        Queue(services).install()
+    services.store.check_version()
     with listening if listening is not None else bound_socket(settings) as bound:
         asyncio.run(_serve(services, settings, bound, post_room))
 
@@ -71,10 +75,6 @@ async def _serve(
     services: Services, settings: Settings, bound: socket.socket, post_room: PostRoom | None = None
 ) -> None:
     queue = make_queue(services)
-    if services.store.is_empty():
-        services.store.migrate()
-        queue.install()
-    services.store.check_version()
     os.environ["BOUQUET_FIRST_CODE"] = code = settings.first_code.get_secret_value() or secrets.token_urlsafe(9)
     app = create_app(services, queue, settings.model_copy(update={"first_code": SecretStr(code)}))
     app.state.post_room = post_room
