@@ -12,6 +12,7 @@ import hashlib
 import ipaddress
 import json
 import re
+import time
 from collections import Counter
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any, TypeAlias
@@ -52,6 +53,16 @@ MOST_ADDRESS = 16_000
 #: Questions to the source that are under way at the same time: of all, of one session, and of the door.
 MOST_AT_ONCE, MOST_OF_ONE, MOST_SIGNING_IN = 24, 6, 4
 
+#: While others ask, too: questions of one session under way, as many as a bench asks at once; and of one session in a
+#: second, once it has asked so many without a pause.
+MOST_BESIDE, MOST_A_SECOND, WITHOUT_A_PAUSE = 3, 12, 60
+
+#: Sessions whose pace is remembered, before those that paused are forgotten.
+MOST_KNOWN = 10_000
+
+#: Seconds for which somebody who asked counts as one who asks.
+ASKING = 2.0
+
 #: Seconds that a request waits for its turn before it is told to come back, and after how many.
 PATIENCE, COME_BACK = 5.0, 2
 
@@ -85,6 +96,7 @@ class Guard:
         self.app, self.hosts, self.any_host = app, hosts, any_host
         self._running: Counter[str] = Counter()
         self._turn = asyncio.Condition()
+        self._rates = _Rates()
         self._held = _Held()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -169,6 +181,11 @@ class Guard:
             # Nobody has a turn before their whole request is here: a few who do not go on would keep all others out.
             receive = await _whole(receive)
         try:
+            pause = self._rates.pause(asker, time.monotonic()) if kind == "question" else 0.0
+            if pause > PATIENCE:
+                raise TimeoutError
+            if pause:
+                await asyncio.sleep(pause)
             await asyncio.wait_for(self._take(kind, asker), PATIENCE)
         except TimeoutError:
             log.warning("busy", kind=kind, path=scope["path"])
@@ -183,15 +200,49 @@ class Guard:
                 self._turn.notify_all()
 
     async def _take(self, kind: str, asker: str) -> None:
-        own = MOST_SIGNING_IN if kind == "door" else MOST_OF_ONE
-
         def free() -> bool:
+            own = MOST_SIGNING_IN if kind == "door" else MOST_OF_ONE
+            if kind == "question" and self._rates.others_ask(asker, time.monotonic()):
+                own = MOST_BESIDE
             return self._running[asker] < own and (asker == kind or self._running[kind] < MOST_AT_ONCE)
 
         async with self._turn:
             await self._turn.wait_for(free)
             self._running[asker] += 1
             self._running[kind] += kind != asker
+
+
+class _Rates:
+    """
+    How often each session asks. Whoever asks without end is slowed down while others ask, and only then: the processor
+    is everybody's, and short questions by the thousand are as heavy as a long one.
+    """
+
+    def __init__(self) -> None:
+        #: When each session would have asked the last of its questions, had it asked no more often than it may.
+        self._due: dict[str, float] = {}
+        #: The last two sessions that asked, and when: the latest first.
+        self._last: list[tuple[str, float]] = []
+
+    def others_ask(self, asker: str, now: float) -> bool:
+        return any(who != asker and now - at < ASKING for who, at in self._last)
+
+    def pause(self, asker: str, now: float) -> float:
+        """
+        Note a question, and give the seconds for which it has to wait (the generic cell rate algorithm of ITU-T I.371).
+        """
+        burst = WITHOUT_A_PAUSE / MOST_A_SECOND
+        due = max(self._due.get(asker, now), now) + 1 / MOST_A_SECOND
+        wait = due - now - burst
+        if wait > 0 and not self.others_ask(asker, now):
+            due, wait = now + burst, 0.0
+        if wait <= PATIENCE:
+            # What is refused was not asked.
+            self._due[asker] = due
+        self._last = [(asker, now), *(last for last in self._last if last[0] != asker)][:2]
+        if len(self._due) > MOST_KNOWN:
+            self._due = {who: at for who, at in self._due.items() if at > now}
+        return max(wait, 0.0)
 
 
 def _kind_of(scope: Scope) -> str:

@@ -260,6 +260,45 @@ def test_what_is_too_much_waits_or_comes_back(services: Services, monkeypatch: p
         pool.submit(lambda: asyncio.run(main())).result()
 
 
+def test_while_others_ask_each_has_as_many_questions_as_a_bench_asks(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whoever is alone has six under way; beside others, three."""
+    monkeypatch.setattr(guard, "PATIENCE", 0.1)
+    release = asyncio.Event()
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        await release.wait()
+        await answering(scope, receive, send)
+
+    async def main() -> None:
+        guarded = guard.Guard(app)
+        asked = [
+            asyncio.create_task(passed(guarded, f"{API}/design/look", who, b" "))
+            for who in ("one", *["two"] * (guard.MOST_BESIDE + 1))
+        ]
+        await asyncio.sleep(0.5)
+        release.set()
+
+        assert sorted(s for s, _ in await asyncio.gather(*asked)) == [200] * (guard.MOST_BESIDE + 1) + [503]
+
+    with ThreadPoolExecutor(1) as pool:
+        pool.submit(lambda: asyncio.run(main())).result()
+
+
+def test_whoever_asks_without_end_is_slowed_down_while_others_ask() -> None:
+    """As often as they like alone; beside others, after some without a pause, so many a second; others never wait."""
+    rates, burst = guard._Rates(), guard.WITHOUT_A_PAUSE
+    alone = [rates.pause("flood", 1.0) for _ in range(1000)]
+    rates.pause("other", 1.0)
+    beside = [rates.pause("flood", 1.0) for _ in range(guard.MOST_A_SECOND)]
+    after = rates.pause("flood", 1.0 + burst / guard.MOST_A_SECOND + 1.1)
+    long = [rates.pause("flood", 20.0) for _ in range(burst)]
+
+    assert alone == [0.0] * 1000
+    assert beside == pytest.approx([n / guard.MOST_A_SECOND for n in range(1, guard.MOST_A_SECOND + 1)])
+    assert rates.pause("other", 1.0) == after == 0.0
+    assert long == [0.0] * burst
+
+
 # Signing in
 
 
