@@ -190,6 +190,10 @@ def serve(
     from bouquet.web import serve as serve_web
 
     with _private_store(folder) if private else nullcontext(), open_services() as services:
+        if private:
+            # It runs only now, so that nobody else could bring it up to date.
+            services.store.migrate()
+            Queue(services).install()
         serve_web(services, settings())
 
 
