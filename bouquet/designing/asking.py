@@ -62,7 +62,7 @@ def said_of_request(
     today = context.as_of.astimezone(ZoneInfo("UTC")).date()
     beside = read_document(dict(document)) if document is not None else None
     start = beside.records if beside is not None else records
-    if start:
+    if start or beside is not None:
         view.record_type(start)
     # What is read is English, whatever its reader is told in.
     with speaking("en"):

@@ -203,9 +203,13 @@ def test_records_that_are_not_there_are_told(client: TestClient, sign_in: SignIn
     """Chosen, or those of a template whose source has changed."""
     sign_in("ines")
     gone = {"name": "Trees", "records": "trunk", "columns": []}
-    for body in ({"records": "trunk"}, {"document": gone}):
+    for name, body in (
+        ("trunk", {"records": "trunk"}),
+        ("trunk", {"document": gone}),
+        ("", {"document": {**gone, "records": ""}}),
+    ):
         answer = client.post("/api/v1/design/asked", json={"text": "biggest first", **body})
-        assert (answer.status_code, answer.json()["detail"]) == (404, "There is no record type “trunk”.")
+        assert (answer.status_code, answer.json()["detail"]) == (404, f"There is no record type “{name}”.")
 
 
 def test_more_is_asked_of_a_template_that_is_there(client: TestClient, sign_in: SignIn) -> None:
