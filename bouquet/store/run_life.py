@@ -21,6 +21,7 @@ __all__ = [
     "begin_attempt",
     "discard_run",
     "enter_made",
+    "files_kept",
     "finish_run",
     "release_run",
     "report_progress",
@@ -82,6 +83,22 @@ def enter_made(
         setattr(run, name, value)
     _put_files(session, run, files)
     return True
+
+
+def files_kept(session: Session, run_id: int) -> tuple[int, set[str]]:
+    """
+    The number of a run's last attempt, and the paths of the files that it has.
+    """
+    query = (
+        sa.select(Run.attempt, RunFile.path)
+        .outerjoin(RunFile, sa.and_(RunFile.run_id == Run.id, RunFile.removed_at.is_(None)))
+        .where(Run.id == run_id)
+    )
+    found = session.execute(query).all()
+    if not found:
+        msg = tr("There is no run {run_id}.", run_id=run_id)
+        raise NotFound(msg)
+    return found[0].attempt, {row.path for row in found if row.path is not None}
 
 
 def _put_files(session: Session, run: Run, files: Sequence[RunFile]) -> None:

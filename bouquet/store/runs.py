@@ -24,6 +24,7 @@ from bouquet.store.run_life import (
     begin_attempt,
     discard_run,
     enter_made,
+    files_kept,
     finish_run,
     release_run,
     report_progress,
@@ -141,22 +142,6 @@ def get_run(session: Session, run_id: int) -> Run:
         msg = tr("There is no run {run_id}.", run_id=run_id)
         raise NotFound(msg)
     return run
-
-
-def files_kept(session: Session, run_id: int) -> tuple[int, set[str]]:
-    """
-    The number of a run's last attempt, and the paths of the files that it has.
-    """
-    query = (
-        sa.select(Run.attempt, RunFile.path)
-        .outerjoin(RunFile, sa.and_(RunFile.run_id == Run.id, RunFile.removed_at.is_(None)))
-        .where(Run.id == run_id)
-    )
-    found = session.execute(query).all()
-    if not found:
-        msg = tr("There is no run {run_id}.", run_id=run_id)
-        raise NotFound(msg)
-    return found[0].attempt, {row.path for row in found if row.path is not None}
 
 
 def visible_runs(person: Person, *, scoped: bool = True) -> sa.ColumnElement[bool]:
