@@ -5,9 +5,12 @@ Bouquet: reusable export templates over an organisation's own records.
 import ctypes
 import os
 
-# Runs overlap reading, shaping and writing in threads of their own, and several workers run side by side; a pool of
-# threads inside each shaping step only makes them wait for each other. Must be set before Polars is imported.
-os.environ.setdefault("POLARS_MAX_THREADS", "1")
+#: Processor cores that this process may use.
+CORES = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
+
+# Threads of a run shape batches of their own at the same time, and each step of it takes one of these; with fewer they
+# would wait for each other. Must be set before Polars is imported.
+os.environ.setdefault("POLARS_MAX_THREADS", str(CORES))
 
 # Batches come and go by the million; what the allocators of Arrow and Polars keep back for later would be 12 MB a
 # process, and giving it back takes no measurable time. Must be set before either is imported.

@@ -168,7 +168,7 @@ class Findings:
                 "severity": c.severity,
                 "objections": self.counts[n],
                 **({"by": self._place_heading()} if self.places[n] else {}),
-                **{name: [list(e) for e in by[n].most_common(MOST_NAMED)] for name, by in self._ways() if by[n]},
+                **{name: [list(e) for e in _most(by[n])] for name, by in self._ways() if by[n]},
             }
             for n, c in enumerate(self.plan.row_checks)
         ]
@@ -204,11 +204,11 @@ class Findings:
         for n, check in enumerate(self.plan.row_checks):
             if self.counts[n]:
                 found.append([check.words, self.counts[n], check.severity, "", self._heading(n), "", "", ""])
-                for at, count in self.places[n].most_common(MOST_NAMED):
+                for at, count in _most(self.places[n]):
                     found.append(
                         [f"{check.words}: {self._place_heading()} {at or BLANK}", count, "", "", "", "", "", ""]
                     )
-                for who, count in self.people[n].most_common(MOST_NAMED):
+                for who, count in _most(self.people[n]):
                     said = tr("{check}: last touched by {who}", check=check.words, who=who or BLANK)
                     found.append([said, count, "", "", "", "", who, ""])
         for n, said in self.whole.items():
@@ -232,12 +232,19 @@ class Findings:
         return self.plan.columns[column].heading if column is not None else ""
 
 
+def _most(known: Counter[str]) -> list[tuple[str, int]]:
+    """
+    The names that are counted most; of those counted as often the first by their letters, in whatever order rows came.
+    """
+    return sorted(known.items(), key=lambda entry: (-entry[1], entry[0]))[:MOST_NAMED]
+
+
 def _count_names(known: Counter[str], values: pl.Series) -> None:
     """
     Add how often each value stands there; a new one only while there are not too many.
     """
     texts = values.cast(pl.String).fill_null("").alias("name")
-    for name, count in texts.value_counts(sort=True).iter_rows():
+    for name, count in texts.value_counts().sort("count", "name", descending=[True, False]).iter_rows():
         if name in known or len(known) < MOST_COUNTED:
             known[name] += count
 

@@ -73,10 +73,12 @@ class TextShaper:
         The frame's values as text; blanks are null unless the column says how a blank reads.
         """
         schema = tuple(frame.schema.items())
-        if schema != self._known.get("schema"):
-            # Batches of a run are alike: the expressions are made once.
-            self._known.update(schema=schema, texts=self._texts(frame))
-        shaped = frame.select(self._known["texts"])
+        # Batches of a run are alike: the expressions are made once. They may be shaped in several threads.
+        known, texts = self._known.get("last", (None, []))
+        if schema != known:
+            texts = self._texts(frame)
+            self._known["last"] = schema, texts
+        shaped = frame.select(texts)
         return shaped if frame.height else shaped.clear()
 
     def _texts(self, frame: pl.DataFrame) -> list[pl.Expr]:

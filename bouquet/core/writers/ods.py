@@ -6,7 +6,9 @@ from __future__ import annotations
 
 import re
 import zlib
+from collections import Counter
 from collections.abc import Iterator
+from functools import partial
 
 import polars as pl
 
@@ -19,7 +21,7 @@ from bouquet.core.shaping.far import far_column
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.markup import escaped_column, escaped_text, spliced
 from bouquet.core.writers.ods_styles import MANIFEST, data_style, opening, package_parts
-from bouquet.core.writers.package import Member, Package
+from bouquet.core.writers.package import Member, Package, Piece
 from bouquet.core.writers.xlsx_cells import EXACT_DIGITS
 
 __all__ = ["OdsWriter"]
@@ -50,7 +52,7 @@ class OdsWriter(Writer):
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
         self._styles = [data_style(c, n) for n, c in enumerate(self.plan.columns)]
         # Nothing may stand between the first member's name and its content, by which programs know what the file is.
-        self._package = Package(self.path, self._members, stamped=False)
+        self._package = Package(self.path, self._members, self.facts.notes, stamped=False)
         self._put(opening(self.plan, self._styles))
         self._sheet, self._part, self._rows, self._taken = 0, 0, 0, set[str]()
         self._begin_sheet(self.sheets[0].name)
@@ -95,22 +97,25 @@ class OdsWriter(Writer):
             if self._rows >= SHEET_ROWS:
                 self._turn(self._name)
             head = frame.head(SHEET_ROWS - self._rows)
-            self._write_rows(head)
+            self._package.put_made(partial(self._rows_xml, head))
+            self._rows += head.height
+            self.facts.rows += head.height
             frame = frame.slice(head.height)
 
-    def _write_rows(self, frame: pl.DataFrame) -> None:
+    def _rows_xml(self, frame: pl.DataFrame) -> Piece:
+        notes = Counter[str]()
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String))
         pieces: list[pl.Series | str] = ["<table:table-row>"]
-        pieces += [self._cells(c, n, frame, text[f"c{n}"]) for n, c in enumerate(self.plan.columns)]
-        self._package.put(spliced(pieces, "</table:table-row>\n"))
-        self._rows += frame.height
-        self.facts.rows += frame.height
+        pieces += [self._cells(c, n, frame, text[f"c{n}"], notes) for n, c in enumerate(self.plan.columns)]
+        return spliced(pieces, "</table:table-row>\n"), notes
 
-    def _cells(self, column: PlanColumn, n: int, frame: pl.DataFrame, text: pl.Series) -> pl.Series:
+    def _cells(
+        self, column: PlanColumn, n: int, frame: pl.DataFrame, text: pl.Series, notes: Counter[str]
+    ) -> pl.Series:
         """
         The cells of a column: its typed value where the format has one, and always the text that is shown.
         """
-        shown = escaped_column(text, column.heading, self.facts.notes)
+        shown = escaped_column(text, column.heading, notes)
         if shown.str.contains(_SPACED).any():
             shown = shown.str.replace_all("\r\n", "\n", literal=True).str.replace_all("[\r\n]", "</text:p><text:p>")
             shown = shown.str.replace_all("\t", "<text:tab/>", literal=True)

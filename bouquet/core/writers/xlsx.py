@@ -11,7 +11,9 @@ from __future__ import annotations
 import html
 import re
 import zipfile
+from collections import Counter
 from collections.abc import Iterator
+from functools import partial
 from io import BytesIO
 from urllib.parse import quote
 
@@ -23,7 +25,7 @@ from bouquet.core.naming import sheet_name
 from bouquet.core.shaping import Line, TextShaper, shown_total
 from bouquet.core.writers.base import Writer
 from bouquet.core.writers.markup import WEB_ADDRESS, allowed_text
-from bouquet.core.writers.package import Member, Package
+from bouquet.core.writers.package import Member, Package, Piece
 from bouquet.core.writers.pictures import pictures_in
 from bouquet.core.writers.xlsx_cells import (
     Cell,
@@ -70,21 +72,23 @@ class XlsxWriter(Writer):
         self._in_sheet, self._at, self._links = 0, 0, 0
         drawn = range(1, len(self._data) + 1) if self.plan.file_columns else ()
         self._pictures = [SheetPictures(n) for n in drawn]
-        self._package = Package(self.path, self._members)
+        self._package = Package(self.path, self._members, self.facts.notes)
 
     def write(self, frame: pl.DataFrame) -> None:
         while frame.height:
             self._turn_when_full()
             head = frame.head(self._capacity - self._in_sheet)
-            self._package.put(self._rows_xml(*self._draw(head)))
-            self._add_links(head)
+            notes = Counter[str]()
+            shown, tall = self._draw(head, notes)
+            self._add_links(head, notes)
+            self._package.put_made(partial(self._rows_xml, shown, tall, self._next_row, notes))
             self._in_sheet += head.height
             self.facts.rows += head.height
             frame = frame.slice(head.height)
 
     def write_line(self, line: Line) -> None:
         self._turn_when_full()
-        row = self._in_sheet + self._above + 2
+        row = self._next_row
         cells = {n: self._total_cell(n, row, value) for n, value in line.values.items() if value is not None}
         free = next((n for n in range(len(self.plan.columns)) if n not in line.values), None)
         if free is not None:
@@ -123,12 +127,19 @@ class XlsxWriter(Writer):
             return text_cell(n, row, self._bold[n], shown_total(column, n, value, self._shaper))
         return f'<c r="{column_letters(n)}{row}" s="{self._bold[n]}"><v>{value}</v></c>'
 
-    def _draw(self, frame: pl.DataFrame) -> tuple[pl.DataFrame, pl.Series | None]:
+    @property
+    def _next_row(self) -> int:
+        """
+        The number of the next row of the sheet, from 1.
+        """
+        return self._in_sheet + self._above + 2
+
+    def _draw(self, frame: pl.DataFrame, notes: Counter[str]) -> tuple[pl.DataFrame, pl.Series | None]:
         """
         A frame without what is drawn instead, and which of its rows have a picture, where any may.
         """
-        found = pictures_in(frame, self.plan, self.facts.notes)
-        first = self._in_sheet + self._above + 1
+        found = pictures_in(frame, self.plan, notes)
+        first = self._next_row - 1
         for n, pictures in found.items():
             for k, picture in enumerate(pictures):
                 if picture is not None:
@@ -139,7 +150,7 @@ class XlsxWriter(Writer):
         sizes = [pl.when(~pl.lit(drawn)).then(f"c{n}").alias(f"c{n}") for n, drawn in is_drawn.items()]
         return frame.with_columns(sizes), pl.select(pl.any_horizontal(*map(pl.lit, is_drawn.values()))).to_series()
 
-    def _add_links(self, frame: pl.DataFrame) -> None:
+    def _add_links(self, frame: pl.DataFrame, notes: Counter[str]) -> None:
         """
         Remember the addresses of this frame's cells that are links.
         """
@@ -147,13 +158,13 @@ class XlsxWriter(Writer):
             name = f"{LINKS}{n}"
             if column.link is None or name not in frame.columns:
                 continue
-            first = self._in_sheet + self._above + 2
+            first = self._next_row
             taken = frame[name].head(max(0, MOST_LINKS - self._links))
             given = [(f"{column_letters(n)}{first + k}", _address(t)) for k, t in enumerate(taken.to_list()) if t]
             found = [(at, url) for at, url in given if re.match(WEB_ADDRESS, url) and len(url) <= LONGEST_LINK]
             if len(found) < len(given):
                 odd = tr("links in “{heading}” that lead to no page of the web were left out", heading=column.heading)
-                self.facts.notes[odd] += len(given) - len(found)
+                notes[odd] += len(given) - len(found)
             self._data[self._at].links += found
             self._links += len(found)
             if taken.len() < frame.height:
@@ -162,7 +173,7 @@ class XlsxWriter(Writer):
                     heading=column.heading,
                     most=whole(MOST_LINKS),
                 )
-                self.facts.notes[said] += frame.height - taken.len()
+                notes[said] += frame.height - taken.len()
 
     def _sheet_parts(self) -> Iterator[SheetPart]:
         """
@@ -257,17 +268,17 @@ class XlsxWriter(Writer):
         end = skeleton.index(b"</sheetData>")
         return re.sub(rb'<dimension ref="[^"]*"/>', size, skeleton[:end], count=1) + rows.encode() + skeleton[end:]
 
-    def _rows_xml(self, frame: pl.DataFrame, tall: pl.Series | None = None) -> bytes:
+    def _rows_xml(self, frame: pl.DataFrame, tall: pl.Series | None, first: int, notes: Counter[str]) -> Piece:
         """
-        The rows as XML. Each column's cells are made as a whole, and the fastest joiner of columns there is, the CSV
-        writer, lays them side by side; its separator is white space between elements, which means nothing.
+        The rows as XML, the first with that number. Each column's cells are made as a whole, and the fastest joiner of
+        columns there is, the CSV writer, lays them side by side; its separator is white space between elements, which
+        means nothing.
 
         Cells stand without a reference of their own (optional by ISO/IEC 29500-1, 18.3.1.4): each follows the one
         before, so a blank is an empty cell. `tall` says which rows have room for a picture.
         """
-        first = self._in_sheet + self._above + 2
         numbers = pl.int_range(first, first + frame.height, dtype=pl.UInt32, eager=True).cast(pl.String)
-        pieces = [cell.pieces(frame, self.facts.notes) for cell in self._cells]
+        pieces = [cell.pieces(frame, notes) for cell in self._cells]
         level = len(self.plan.groups)
         opening, closing = '<row r="', f'" outlineLevel="{level}">' if level else '">'
         row = pl.concat_str(pl.lit(opening), pl.lit(numbers), pl.lit(closing)).alias("row")
@@ -279,7 +290,7 @@ class XlsxWriter(Writer):
         cells = pl.select(row, *(whole_cell(*p, cell.blank).alias(f"c{cell.n}") for cell, p in made))
         buffer = BytesIO()
         cells.write_csv(buffer, include_header=False, quote_style="never", separator=" ", line_terminator="</row>\n")
-        return buffer.getvalue()
+        return buffer.getvalue(), notes
 
     def _skeleton(self) -> Skeleton:
         return Skeleton(self.plan, self._data, self.titles, self._above, self.sentence, self.announced, self.stamp)
