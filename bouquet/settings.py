@@ -51,6 +51,8 @@ class Settings(BaseSettings):
     keep_days: int = 90
     #: Hours after which a run is ended that is not done.
     run_hours: float = Field(24, gt=0, le=8_760)
+    #: Rows of a range. A run of at least twice as many is cut into ranges, which all workers write that have time.
+    range_rows: int = Field(2_500_000, ge=1_000)
     #: Days that entries of the journal are kept, a year at least; 0 for ever.
     journal_days: Annotated[int, AfterValidator(_a_year_or_none)] = Field(0, ge=0, le=36_500)
     #: Folder below which rounds may write.

@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import statistics
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
@@ -132,6 +132,28 @@ class Findings:
             said = None if value is None else str(value)[:VALUE_SHOWN]
             self.listed.append(Finding(n, tuple("" if k is None else str(k) for k in key), title, said, touched, page))
 
+    def state(self) -> dict[str, Any]:
+        """
+        Everything found in rows, as JSON, to be joined with that of other rows of the plan.
+        """
+        listed = [[f.check, list(f.key), f.title, f.value, f.touched_by, f.page] for f in self.listed]
+        names = {what: [dict(known) for known in each] for what, each in self._ways()}
+        return {"listed": listed, "counts": self.counts, **names}
+
+    def join(self, told: Mapping[str, Any]) -> None:
+        """
+        Add what `state` told of rows that come after these.
+        """
+        room = [MOST_LISTED - min(count, MOST_LISTED) for count in self.counts]
+        for check, key, *facts in told["listed"]:
+            if room[check]:
+                room[check] -= 1
+                self.listed.append(Finding(check, tuple(key), *facts))
+        self.counts = [a + b for a, b in zip(self.counts, told["counts"], strict=True)]
+        for what, each in self._ways():
+            for known, more in zip(each, told[what], strict=True):
+                _count(known, more.items())
+
     def finish(self, totals: Totals) -> None:
         """
         Judge the file as a whole, when all its rows have gone by.
@@ -241,10 +263,17 @@ def _most(known: Counter[str]) -> list[tuple[str, int]]:
 
 def _count_names(known: Counter[str], values: pl.Series) -> None:
     """
-    Add how often each value stands there; a new one only while there are not too many.
+    Add how often each value stands there.
     """
     texts = values.cast(pl.String).fill_null("").alias("name")
-    for name, count in texts.value_counts().sort("count", "name", descending=[True, False]).iter_rows():
+    _count(known, texts.value_counts().sort("count", "name", descending=[True, False]).iter_rows())
+
+
+def _count(known: Counter[str], names: Iterable[tuple[str, int]]) -> None:
+    """
+    Add counted names; a new one only while there are not too many.
+    """
+    for name, count in names:
         if name in known or len(known) < MOST_COUNTED:
             known[name] += count
 

@@ -86,6 +86,19 @@ class SentKeys:
         for digest in _digests(kept, 16):
             self._found += digest[:8]
 
+    @property
+    def found(self) -> bytes:
+        """
+        The digests as they came, one after the other.
+        """
+        return bytes(self._found)
+
+    def join(self, found: bytes) -> None:
+        """
+        Add what was `found` in other rows.
+        """
+        self._found += found
+
     def sorted(self) -> bytes:
         """
         The digests in order, each once, one after the other.

@@ -7,7 +7,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import tzinfo
+from datetime import date, datetime, tzinfo
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -47,6 +47,34 @@ class ColumnTotals:
     #: Whose clock moments are told on. They are compared as they are: an hour that a clock shows twice has two orders.
     zone: tzinfo | None = None
 
+    def join(self, told: Mapping[str, Any], kind: Kind) -> None:
+        """
+        Add what `state` told of other rows of the same column.
+        """
+        self.blanks += told["blanks"]
+        self.formulas += told["formulas"]
+        self.faults += told["faults"]
+        if told["total"] is not None:
+            self.total = EXACT.add(self.total or Decimal(0), Decimal(told["total"]))
+        if told["first"] is not None:
+            read = date.fromisoformat if kind is Kind.DATE else datetime.fromisoformat
+            self.span(read(told["first"]), read(told["last"]))
+
+    def state(self) -> dict[str, Any]:
+        """
+        Everything, as JSON, to be joined with that of other rows.
+        """
+        ends = {"first": self.first and self.first.isoformat(), "last": self.last and self.last.isoformat()}
+        total = None if self.total is None else f"{self.total:f}"
+        return {"blanks": self.blanks, "formulas": self.formulas, "faults": self.faults, "total": total, **ends}
+
+    def span(self, first: Any, last: Any) -> None:
+        """
+        Take in a first and a last date.
+        """
+        self.first = first if self.first is None else min(self.first, first)
+        self.last = last if self.last is None else max(self.last, last)
+
     def as_json(self) -> dict[str, Any]:
         facts: dict[str, Any] = {"heading": self.heading, "blanks": self.blanks}
         if self.total is not None:
@@ -83,6 +111,22 @@ class Totals:
                 self._add_column(column, totals, frame[f"c{n}"], frame[far] if far in frame.columns else None)
                 if f"x{n}" in frame.columns:
                     totals.faults += int(frame[f"x{n}"].sum() or 0)
+
+    def state(self) -> dict[str, Any]:
+        """
+        Everything, as JSON, to be joined with that of other rows of the plan.
+        """
+        return {"rows": self.rows, "columns": [c.state() for c in self.columns]}
+
+    def join(self, told: Mapping[str, Any]) -> None:
+        """
+        Add what `state` told of other rows.
+        """
+        self.rows += told["rows"]
+        for column, totals, state in zip(self.plan.columns, self.columns, told["columns"], strict=True):
+            totals.join(state, column.kind)
+            if totals.total is not None and _scale(column) is None:
+                totals.total = EXACT.normalize(totals.total)
 
     def fault_notes(self) -> dict[str, int]:
         """
@@ -143,9 +187,7 @@ class Totals:
             # Without a scale, what batches the rows came in would tell how many zeros end it.
             totals.total = total if _scale(column) is not None else EXACT.normalize(total)
         elif column.kind.is_dated and values.null_count() < len(values):
-            first, last = values.min(), values.max()
-            totals.first = first if totals.first is None else min(totals.first, first)
-            totals.last = last if totals.last is None else max(totals.last, last)
+            totals.span(values.min(), values.max())
 
 
 def _scale(column: PlanColumn) -> int | None:

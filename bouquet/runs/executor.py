@@ -8,7 +8,6 @@ A worker killed anywhere is followed by another.
 from __future__ import annotations
 
 import time
-from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -17,18 +16,17 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
-from bouquet.core.language import language_of, speaking, tr, whole
-from bouquet.core.plan import Plan, resolve
-from bouquet.core.template import Template, read_bundle, read_document
+from bouquet.core.language import speaking, tr, whole
 from bouquet.rights import barred_elsewhere, told_of
 from bouquet.runs.addressing import addressed_by, parts_of_nobody
-from bouquet.runs.asking import as_format
 from bouquet.runs.bundling import export_bundle
 from bouquet.runs.crossing import crossed_plan
 from bouquet.runs.delivering import deliver
 from bouquet.runs.errors import PASSING, RunCancelled, RunFailed, RunGivenUp, error_facts
 from bouquet.runs.exported import Exported
+from bouquet.runs.planned import PlannedRun, language_of_run, plan_run
 from bouquet.runs.progress import Progress, watched
+from bouquet.runs.ranges import RangesOfRun
 from bouquet.runs.services import Services
 from bouquet.runs.shares import export_shares, shares_of
 from bouquet.sources import Source, SourceCancelled, SourceChanged
@@ -48,24 +46,6 @@ ATTEMPTS = 4
 
 #: Times a run is taken up before it is given up. Workers are also stopped for reasons of their own, so it is many.
 MOST_TRIES = 24
-
-
-@dataclass
-class _Planned:
-    """
-    What a run comes to against its source as it is now.
-    """
-
-    name: str
-    parts: list[tuple[Template, Plan]]
-    keep_days: int | None
-
-    @property
-    def alone(self) -> tuple[Template, Plan] | tuple[None, None]:
-        """
-        The one template of a run that is no bundle.
-        """
-        return self.parts[0] if len(self.parts) == 1 else (None, None)
 
 
 def execute(services: Services, run_id: int) -> None:
@@ -90,19 +70,8 @@ def _attempt(services: Services, run_id: int) -> None:
         run = ledger.begin_attempt(session, run_id, services.clock())
     if run is None:
         return
-    with speaking(_language_of(services, run)):
+    with speaking(language_of_run(services, run)):
         _carry_through(services, run)
-
-
-def _language_of(services: Services, run: Run) -> str:
-    """
-    What a run is written in: a file for readers in the language of its headings, or of its dates and numbers, all else
-    in the house's.
-    """
-    output = run.document.get("output") or {}
-    if output.get("style") == "reader":
-        return language_of(str(output.get("language") or output.get("locale") or "en"))
-    return services.language
 
 
 def _carry_through(services: Services, run: Run) -> None:
@@ -141,10 +110,10 @@ def _carry_out_as_it_is(services: Services, run: Run) -> Run | None:
     it is yet to be sent. Raises PlanError where the source no longer gives what the template asks for.
     """
     try:
-        return _carry_out(services, run, _planned(services, run))
+        return _carry_out(services, run, plan_run(services, run))
     except SourceChanged:
         services.source_of(run.source).catalogue(fresh=True)
-        return _carry_out(services, run, _planned(services, run))
+        return _carry_out(services, run, plan_run(services, run))
 
 
 def _send(services: Services, run: Run) -> None:
@@ -154,7 +123,7 @@ def _send(services: Services, run: Run) -> None:
     files = [f for f in run.files if f.removed_at is None]
     try:
         if run.round_id is not None and _goes_elsewhere(services, run):
-            deliver(services, run, files, lambda: _planned(services, run).alone)
+            deliver(services, run, files, lambda: plan_run(services, run).alone)
     except PASSING:
         # To append, the source is asked what the file begins with; it and the stores may come back.
         raise
@@ -228,33 +197,7 @@ def _give_up(services: Services, run: Run) -> None:
     _sweep(services, run)
 
 
-def _planned(services: Services, run: Run) -> _Planned:
-    """
-    The plans of a run. Raises PlanError where the source no longer gives what they ask for.
-    """
-    catalogue = services.catalogue_for(run.scope, run.source)
-    context = services.context(
-        run.as_of,
-        answers=run.answers,
-        scope=run.scope,
-        source=run.source,
-        template_id=run.template_id,
-        run_id=run.id,
-    )
-    if run.is_bundle:
-        bundle = read_bundle(run.document)
-        parts = [
-            (t, resolve(t, catalogue, replace(context, answers=bundle.answers_of(n))).require())
-            for n, t in enumerate(bundle.parts)
-        ]
-        return _Planned(bundle.name, parts, None)
-    template = as_format(read_document(run.document), run.format)
-    return _Planned(
-        template.name, [(template, resolve(template, catalogue, context).require())], template.output.keep_days
-    )
-
-
-def _carry_out(services: Services, run: Run, planned: _Planned) -> Run | None:
+def _carry_out(services: Services, run: Run, planned: PlannedRun) -> Run | None:
     """
     Count, write, check; then end it, let it wait for a person, or return it, made and entered, to be sent.
     """
@@ -318,7 +261,7 @@ def _skips_empty(services: Services, run: Run) -> bool:
         return session.get_one(Round, run.round_id).when_empty == "skip"
 
 
-def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Exported:
+def _export(services: Services, run: Run, planned: PlannedRun, folder: Path) -> Exported:
     progress = Progress()
     asked: dict[str, Any] = {"run": run.id, "version": run.version, "asked_by": run.asked_by, "via": run.via}
     if run.purpose:
@@ -332,7 +275,11 @@ def _export(services: Services, run: Run, planned: _Planned, folder: Path) -> Ex
             return export_bundle(planned.name, parts, folder, snapshot, asked, progress, addressed_by(services, run))
         template, plan = planned.parts[0]
         shares = shares_of(services, snapshot, template, plan, run)
-        return export_shares(shares, run.format, folder, snapshot, asked, progress, addressed_by(services, run))
+        addressed = addressed_by(services, run)
+        # What others plan of this run is its template's own rows, and what they write the template's own form.
+        alone = len(shares) == 1 and shares[0].plan is plan and not addressed
+        cut = RangesOfRun(services, run, plan, snapshot, folder, progress).cut if alone else None
+        return export_shares(shares, run.format, folder, snapshot, asked, progress, addressed, cut)
 
 
 def _kept(services: Services, run: Run, exported: Exported) -> list[RunFile]:

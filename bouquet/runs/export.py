@@ -22,7 +22,7 @@ from typing import Any
 import polars as pl
 import pyarrow as pa
 
-from bouquet.core.checks import FINDING_HEADINGS, Findings
+from bouquet.core.checks import FINDING_HEADINGS
 from bouquet.core.dictionary import csvw_metadata, dictionary_csv
 from bouquet.core.errors import CountMismatch, WriteError
 from bouquet.core.language import tr, whole
@@ -31,7 +31,7 @@ from bouquet.core.naming import file_name
 from bouquet.core.omitted import omitted
 from bouquet.core.plan import Plan
 from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
-from bouquet.core.slip import Totals, build_slip
+from bouquet.core.slip import build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, FieldValue, Template
 from bouquet.core.vocabulary.formats import FORMATS
@@ -45,6 +45,7 @@ from bouquet.runs.finished import FinishedFiles
 from bouquet.runs.for_recipients import ForRecipients
 from bouquet.runs.forms import Addressed
 from bouquet.runs.naming import name_facts
+from bouquet.runs.seen import Cut, SeenRows, WrittenRange, sent_keys
 from bouquet.runs.split_writer import Part, SplitWriter, prefetched, split_texts
 from bouquet.runs.tallying import count_tally
 from bouquet.sources import Snapshot
@@ -65,6 +66,7 @@ class Export:
         recipients: Whose forms are written besides, of the same rows.
         archives: Whether what goes along is packed with the files; otherwise whoever exports does so.
         gone: The keys of records that were sent earlier and are no longer there; None where that is not told.
+        cut: Has several write the rows, where there are many and the files allow it.
     """
 
     def __init__(
@@ -78,8 +80,9 @@ class Export:
         *,
         archives: bool = True,
         gone: Sequence[tuple[str, ...]] | None = None,
+        cut: Cut | None = None,
     ) -> None:
-        self.recipients, self.archives, self.gone = recipients, archives, gone
+        self.recipients, self.archives, self.gone, self.cut = recipients, archives, gone, cut
         self.template, self.plan, self.format, self.folder, self.progress = template, plan, format, folder, progress
         sentence = Sentence(template, plan.catalogue, plan.context)
         self.sentence, self.words = sentence.text(), dict(sentence.steps())
@@ -98,13 +101,13 @@ class Export:
         announced = int(tally[-1]["rows"])
         self.progress("writing", announced, 0)
         self.statements = Statements(self.plan, expected=announced)
-        self.totals, self.found = Totals(self.plan), Findings(self.plan)
+        self.seen = SeenRows(self.plan)
+        self.totals, self.found, self.sent = self.seen.totals, self.seen.found, self.seen.sent
         self.notes: Counter[str] = Counter()
-        self.sent = self._sent_keys()
         self.finished = FinishedFiles(self.folder, self.facts.media_type)
         self.files = self.finished.files
         self.forms = ForRecipients(
-            self.template, self.plan, self.recipients, self.sentence, self.finished, self._sent_keys
+            self.template, self.plan, self.recipients, self.sentence, self.finished, partial(sent_keys, self.plan)
         )
         written: list[tuple[str, Path, int, str | None]] = []
         try:
@@ -195,6 +198,10 @@ class Export:
         """
         Write the rows; gives (name, path beside, rows, value of the part) of each file when it is whole.
         """
+        ranges = self.cut(self.statements, announced) if self.cut is not None and self._can_join() else None
+        if ranges is not None:
+            yield self._joined(ranges, announced)
+            return
         parts = self._parts(snapshot, announced)
         totals = self._reader_totals(snapshot)
         lines = ReaderLines.count(self.plan, totals)
@@ -245,6 +252,32 @@ class Export:
             self.forms.abandon()
             raise
 
+    def _can_join(self) -> bool:
+        """
+        Whether the rows are one file to whose end others can be added, whatever stands before them.
+        """
+        options = self.plan.output.csv
+        # What cannot be written is told by the number of its row.
+        any_letter = options.encoding.startswith("utf-") or options.unencodable == "replace" or self.format != "csv"
+        alone = self.plan.output.split is None and not self._takes_lines and not self.recipients
+        return alone and self.facts.grows and any_letter and self.statements.can_cut
+
+    def _joined(self, ranges: Iterator[WrittenRange], announced: int) -> tuple[str, Path, int, str | None]:
+        """
+        The file of ranges that are written apart: what stands above the rows, and theirs, one after the other.
+        """
+        name = self.file_name(announced, None, None)
+        writer = self._open_writer(name, announced, (), None)
+        writer.close()
+        self.notes.update(writer.facts.notes)
+        for written in ranges:
+            with writer.path.open("ab") as file:
+                file.writelines(written.content())
+            self.seen.join(written.told, written.keys)
+            self.notes.update(written.told["notes"])
+            self.finished.follow(writer.path)
+        return name, writer.path, self.totals.rows, None
+
     def _largest_picture(self, announced: int) -> int:
         """
         Bytes up to which files are read, to be drawn; 0 where no file draws any, or there are too many.
@@ -265,25 +298,8 @@ class Export:
         """
         Totals of a batch, and the digest of what was written up to it.
         """
-        self.totals.add(batch, frame)
-        if self.plan.row_checks:
-            self.found.add(frame)
-        for keys in self.sent.values():
-            keys.add(frame)
+        self.seen.add(batch, frame)
         self.finished.follow(path)
-
-    def _sent_keys(self) -> dict[str, SentKeys]:
-        """
-        What gathers the keys of the records in the files, by their record types; nothing where rows are groups.
-        """
-        if self.plan.by:
-            return {}
-        end = self.plan.row_type
-        found = {end.made_of or end.name: SentKeys([f"k{n}" for n in range(len(self.plan.row_key))])}
-        if self.plan.opened:
-            start = self.plan.record_type
-            found.setdefault(start.made_of or start.name, SentKeys([f"p{n}" for n in range(len(self.plan.key))]))
-        return found
 
     @property
     def _takes_lines(self) -> bool:

@@ -26,6 +26,7 @@ from bouquet.database_urls import watched_async, watched_sync
 from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.errors import PASSING
 from bouquet.runs.executor import ATTEMPTS, execute
+from bouquet.runs.ranges import help_with_run
 from bouquet.runs.retention import expire_files, sweep_files
 from bouquet.runs.services import Services
 from bouquet.store import care, comparisons
@@ -80,6 +81,7 @@ class Queue:
             connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, configure=watched_sync, **POOL)
         )
         self._after_runs: list[Callable[[int], None]] = []
+        services.ask_for_help = self.put_helpers
         self._beside: list[Callable[[], Coroutine[Any, Any, None]]] = []
         self._add_tasks()
 
@@ -94,6 +96,10 @@ class Queue:
             execute(self.services, run_id)
             for follow in self._after_runs:
                 follow(run_id)
+
+        @self.app.task(name="help_with_run")
+        def help_with(run_id: int, attempt: int, helper: int) -> None:
+            help_with_run(self.services, run_id, attempt)
 
         @self.app.task(name="compare_runs")
         def compare_runs(comparison_id: int) -> None:
@@ -237,6 +243,14 @@ class Queue:
             except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
                 # They are found later.
                 log.warning("queue_unreachable", runs=len(some), error=str(error))
+
+    def put_helpers(self, run_id: int, attempt: int, workers: int) -> None:
+        """
+        Ask so many workers to help with an attempt at a run. One that comes too late finds nothing to do.
+        """
+        for helper in range(workers):
+            lock = f"run-{run_id}-{attempt}-{helper}"
+            self._defer("help_with_run", lock, BY_HAND, run_id=run_id, attempt=attempt, helper=helper)
 
     def put_comparison(self, comparison_id: int) -> None:
         """

@@ -127,6 +127,8 @@ class Services:
     keep_days: int = 90
     #: Hours after which a run is ended that is not done.
     run_hours: float = 24
+    #: Rows of a range; a run of at least twice as many is cut into ranges.
+    range_rows: int = 2_500_000
     #: Days that entries of the journal are kept; 0 for ever.
     journal_days: int = 0
     #: What the file store wants to know besides its URL.
@@ -142,6 +144,8 @@ class Services:
     vault: Vault = field(default_factory=Vault, repr=False)
 
     def __post_init__(self) -> None:
+        #: Asks so many workers to help with an attempt at a run; nobody, where there is no queue.
+        self.ask_for_help: Callable[[int, int, int], None] = lambda run_id, attempt, workers: None
         self.storage = FileStore(self.files, self.files_options)
         self.sources = Sources(self.configured, _KeptInStore(self.store, self.vault))
         #: What the secrets in addresses of links are made with.
@@ -166,6 +170,7 @@ class Services:
             language=settings.language,
             keep_days=settings.keep_days,
             run_hours=settings.run_hours,
+            range_rows=settings.range_rows,
             journal_days=settings.journal_days,
             files_options=json.loads(settings.files_options.get_secret_value()),
             mail=_mail_server(settings),

@@ -19,6 +19,7 @@ from bouquet.runs.export import Export
 from bouquet.runs.exported import Exported, ExportedFile, file_facts
 from bouquet.runs.forms import Addressed
 from bouquet.runs.remembering import as_only, hold_in_run, narrowed_plan, readers_of, repeated, tells_gone
+from bouquet.runs.seen import Cut
 from bouquet.runs.services import Services
 from bouquet.sources import Snapshot
 from bouquet.store.models import Round, Run
@@ -93,10 +94,11 @@ def export_shares(
     asked: dict[str, Any],
     progress: Callable[[str, int | None, int], None],
     addressed: Sequence[Addressed],
+    cut: Cut | None = None,
 ) -> Exported:
     """
     Write what a run makes: the files of the first share, and beside them those of readers who get other records, all
-    from one snapshot.
+    from one snapshot. `cut` has others help with the first, where that is all there is.
 
     Raises what `Export.write` does.
     """
@@ -107,7 +109,7 @@ def export_shares(
     apart = {reader for share in others for reader in share.readers}
     common = [to for to in addressed if to.id not in apart]
     plan = crossed_plan(snapshot, first.template, first.plan)
-    export = Export(first.template, plan, format, folder, progress, common, gone=first.gone)
+    export = Export(first.template, plan, format, folder, progress, common, gone=first.gone, cut=cut)
     made = export.write(snapshot, {**asked, **first.asked})
     for n, share in enumerate(others):
         inside = folder / f".share-{n}"

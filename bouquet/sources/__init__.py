@@ -18,7 +18,7 @@ from bouquet.sources.facts import FieldFacts, field_facts
 from bouquet.sources.find import Finding, Found, find_value
 from bouquet.sources.ledger import LEDGER, LedgerSource
 from bouquet.sources.overlay import Overlay, OverlayError, overlay_of, read_overlay, write_overlay
-from bouquet.sources.postgres import PostgresReader
+from bouquet.sources.postgres import PostgresReader, PostgresSnapshot
 from bouquet.sources.profile import FieldProfile
 from bouquet.sources.reflect import reflect_catalogue
 from bouquet.sources.registry import Kept, KeptSources, Sources
@@ -39,6 +39,7 @@ __all__ = [
     "Overlay",
     "OverlayError",
     "PostgresReader",
+    "PostgresSnapshot",
     "Reader",
     "Snapshot",
     "Source",

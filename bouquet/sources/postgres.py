@@ -19,11 +19,12 @@ import sqlalchemy as sa
 
 from bouquet.core.language import tr
 from bouquet.core.sql import render
+from bouquet.core.sql.literals import quote
 from bouquet.database_urls import connected, is_full, watched_url, with_option
 from bouquet.sources.adbc import Connection, Query
 from bouquet.sources.base import HURRIED, PATIENT, Planned, python_rows
 from bouquet.sources.encodings import UNTOLD, fitted, read_texts
-from bouquet.sources.errors import SourceCancelled, SourceDown, SourceFull, renamed_errors
+from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceFull, renamed_errors
 
 __all__ = ["PostgresReader", "PostgresSnapshot", "name_plainly"]
 
@@ -133,6 +134,12 @@ class PostgresSnapshot:
             return known[1]
         return fitted(statement if isinstance(statement, str) else render(statement), self.encoding)
 
+    def shared(self) -> str:
+        """
+        The snapshot's name, by which other connections read what it shows for as long as it is open.
+        """
+        return str(self.row("SELECT pg_export_snapshot() AS name")["name"])
+
     def cancel(self) -> None:
         """
         Stop whatever runs in this snapshot; may be called from another thread.
@@ -151,18 +158,36 @@ class PostgresReader:
     def __init__(self, url: str, title: str) -> None:
         self.url, self.title = watched_url(url), title
         self._looked = False
+        self._shares: bool | None = None
         self._idle: list[tuple[Connection, float]] = []
         self._reaper: threading.Timer | None = None
         self._lock = threading.Lock()
 
-    @contextmanager
-    def snapshot(self, *, timeout_ms: int | None = None, pooled: bool = False) -> Iterator[PostgresSnapshot]:
+    @property
+    def shares(self) -> bool:
         """
-        A new snapshot. `timeout_ms` bounds each statement, for interactive work; `pooled` keeps the connection.
+        Whether snapshots have names by which others read the same: not all that speak the protocol of PostgreSQL give
+        them, and not every role may ask. Tried in a snapshot of its own, as a refusal ends one.
+        """
+        if self._shares is None:
+            try:
+                with self.snapshot() as tried, self.snapshot(of=tried.shared()):
+                    self._shares = True
+            except SourceError:
+                self._shares = False
+        return self._shares
 
-        Raises SourceDown when the source cannot be reached.
+    @contextmanager
+    def snapshot(
+        self, *, timeout_ms: int | None = None, pooled: bool = False, of: str | None = None
+    ) -> Iterator[PostgresSnapshot]:
         """
-        connection, now, encoding = self._begin(timeout_ms, pooled)
+        A new snapshot. `timeout_ms` bounds each statement, for interactive work; `pooled` keeps the connection. `of` is
+        the name of one that somebody else has open, and has it show the same.
+
+        Raises SourceDown when the source cannot be reached, SourceError when there is no snapshot of that name.
+        """
+        connection, now, encoding = self._begin(timeout_ms, pooled, of)
         healthy = False
         try:
             yield PostgresSnapshot(connection, self.title, now, encoding, bounded=timeout_ms is not None)
@@ -175,21 +200,25 @@ class PostgresReader:
             else:
                 _close(connection)
 
-    def _begin(self, timeout_ms: int | None, pooled: bool) -> tuple[Connection, datetime, str]:
+    def _begin(self, timeout_ms: int | None, pooled: bool, of: str | None) -> tuple[Connection, datetime, str]:
         while True:
             with self._lock:
                 kept = self._idle.pop()[0] if pooled and self._idle else None
             try:
-                return self._start(kept or self._connect(PATIENT if timeout_ms is None else HURRIED), timeout_ms)
+                return self._start(kept or self._connect(PATIENT if timeout_ms is None else HURRIED), timeout_ms, of)
             except SourceDown:
                 # An idle connection may have died with a restart of the database; a new one may live.
                 if kept is None:
                     raise
 
-    def _start(self, connection: Connection, timeout_ms: int | None) -> tuple[Connection, datetime, str]:
+    def _start(
+        self, connection: Connection, timeout_ms: int | None, of: str | None
+    ) -> tuple[Connection, datetime, str]:
         try:
             with renamed_errors(self.title):
                 connection.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY")
+                if of is not None:
+                    connection.execute(f"SET TRANSACTION SNAPSHOT {quote(of)}")
                 # Compiling a plan to machine code costs more than a look at fifty rows.
                 jit = "off" if timeout_ms else "on"
                 settings = SESSION | {"statement_timeout": str(int(timeout_ms or 0)), "jit": jit}

@@ -54,7 +54,7 @@ class SheetStatements:
     """
 
     def __init__(self, plan: Plan, *, expected: int | None = None) -> None:
-        self.plan = plan
+        self.plan, self.expected = plan, expected
         estimate = plan.record_type.rows_estimate or 0
         self.dialect = DIALECTS[plan.catalogue.dialect]
         self.many = expected is None or expected > max(200, MANY * estimate)
@@ -68,6 +68,7 @@ class SheetStatements:
         checks: bool = False,
         parents: bool = False,
         pictures: int = 0,
+        made: Rows | None = None,
     ) -> sa.Select[Any]:
         """
         The rows of the file in their order: one column `c0`, `c1`… per column of the sheet that is not a constant.
@@ -78,9 +79,10 @@ class SheetStatements:
         `checks`, `q0`… say whether each check of rows objects, and `h0`, `w0` and `n0` are the page of the row's
         record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
         what takes all rows to know. With `pictures`, `i0`… are the files of columns that hold some, up to so many bytes
-        each; larger ones are NULL.
+        each; larger ones are NULL. `made` are rows that more is asked of than
+        this.
         """
-        rows = Rows(self.plan, many=self.many and (limit is None or self.folds_first()))
+        rows = made or Rows(self.plan, many=self.many and (limit is None or self.folds_first()))
         outputs = self.outputs(rows, keys=keys, checks=checks, looking=limit is not None)
         for n in self.plan.file_columns if pictures else ():
             found = rows.value(self.plan.columns[n].cell)
@@ -128,14 +130,26 @@ class SheetStatements:
         Whether all tables that the plan reads have few records, so that whatever is asked of them comes soon; False
         where that cannot be told.
         """
-        plan = self.plan
-        parts: list[Cell | Predicate] = [c.cell for c in plan.columns]
-        parts += [o.cell for o in plan.order] + [b.cell for b in plan.by] + [s.predicate for s in plan.steps]
-        if plan.rights is not None or not all(_reads_its_own(p) for p in parts):
+        plan, parts = self.plan, self._parts()
+        if plan.rights is not None or not self._reads_its_own():
             return False
         targets = [r.target for r in plan.opened] + [w[-1].target for w in relations_of(parts, plan.opened)]
         types = [plan.record_type, *(plan.catalogue.record_types[name] for name in dict.fromkeys(targets))]
         return sum(FEW if t.rows_estimate is None else t.rows_estimate for t in types) < FEW
+
+    def _parts(self) -> list[Cell | Predicate]:
+        """
+        All that rows are made of.
+        """
+        plan = self.plan
+        parts: list[Cell | Predicate] = [c.cell for c in plan.columns]
+        return parts + [o.cell for o in plan.order] + [b.cell for b in plan.by] + [s.predicate for s in plan.steps]
+
+    def _reads_its_own(self) -> bool:
+        """
+        Whether a row is made of nothing but its record and those that this leads to one by one.
+        """
+        return all(_reads_its_own(p) for p in self._parts())
 
     def _outputs(self, rows: Rows) -> list[tuple[str, Element]]:
         outputs = [(f"c{n}", self._output(rows, c)) for n, c in self.plan.data_columns]

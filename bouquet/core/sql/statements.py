@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from bouquet.core.sql.checking import CheckStatements
 from bouquet.core.sql.first import FirstStatements
+from bouquet.core.sql.ranges import RangeStatements
 from bouquet.core.sql.tally import TallyStatements
 from bouquet.core.sql.totals import TotalStatements
 from bouquet.core.sql.trace import TraceStatements
@@ -14,7 +15,7 @@ from bouquet.core.sql.trace import TraceStatements
 __all__ = ["Statements"]
 
 
-class Statements(CheckStatements, FirstStatements, TallyStatements, TraceStatements, TotalStatements):
+class Statements(CheckStatements, FirstStatements, RangeStatements, TallyStatements, TraceStatements, TotalStatements):
     """
     All statements of one plan.
 

@@ -95,6 +95,7 @@ class Writer(ABC):
         titles: Lines to stand above the headings.
         sheets: The sheets to come, for formats that have them; one, if not given.
         stamp: What tells the file as a run's, for formats that can carry it.
+        goes_on: Whether it holds rows only, to be added to the end of another file; for formats that grow.
         findings: Asked at the end for what the run found, given what the writer found itself, as rows below
             FINDING_HEADINGS; for formats that can carry it.
     """
@@ -109,12 +110,13 @@ class Writer(ABC):
         titles: Sequence[str] = (),
         sheets: Sequence[SheetFacts] = (),
         stamp: str = "",
+        goes_on: bool = False,
         findings: Callable[[Mapping[str, int]], Sequence[Sequence[str | int]]] = lambda notes: [],
     ) -> None:
         self.plan, self.path, self.announced, self.sentence = plan, path, announced, sentence
         self.titles, self.stamp, self.findings = titles, stamp, findings
         self.sheets = sheets or (SheetFacts("", announced),)
-        self.facts = FileFacts()
+        self.goes_on, self.facts = goes_on, FileFacts()
 
     def __enter__(self) -> Writer:
         self.open()
@@ -204,6 +206,10 @@ class StreamWriter(Writer):
         self._file = self.path.open("wb", buffering=1 << 20)
         try:
             self.begin()
+            if self.goes_on:
+                self._file.seek(0)
+                self._file.truncate()
+                self.facts.notes.clear()
         except BaseException:
             # A heading that cannot be written: nothing is left open.
             self._file.close()

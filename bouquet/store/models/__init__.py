@@ -21,7 +21,7 @@ from bouquet.store.models.journal import JournalEntry, JournalRetired, JournalSe
 from bouquet.store.models.memory import MemoryChange, MemoryChanged, Remembered, Remembering, SentKeysRecord
 from bouquet.store.models.people import Group, GroupMember, Person, PersonLink, SignIn, SignInTry, Token
 from bouquet.store.models.rounds import Care, HouseFact, Noticed, Occurrence, Round
-from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile
+from bouquet.store.models.runs import ACTIVE, LATER, ComparisonRecord, Notice, Run, RunFile, RunRange
 from bouquet.store.models.sources import CuratedDraft, CuratedVersion, KeptCatalogue, SourceRecord
 from bouquet.store.models.templates import Picks, Pin, TemplateRecord, TemplateVersion, View
 
@@ -68,6 +68,7 @@ __all__ = [
     "RoundRecipient",
     "Run",
     "RunFile",
+    "RunRange",
     "SentKeysRecord",
     "SignIn",
     "SignInTry",

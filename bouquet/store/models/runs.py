@@ -132,6 +132,43 @@ class RunFile(Base):
     removed_at: Mapped[datetime | None]
 
 
+class RunRange(Base):
+    """
+    A range of the rows of a large run, which any worker may write. Those of one attempt, in the order of their
+    `number`, from 0, are all of its rows.
+
+    `status`: waiting, taken, made. `least` and `below` bound it, see `core.sql.Range`. `tries` counts those who took
+    it; only the last one may enter it as made. `told` is what its writer found, as JSON; `path`, `keys_path`: where its
+    rows, and the digests of its records, lie in the file store.
+    """
+
+    __tablename__ = "run_ranges"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    run_id: Mapped[int] = mapped_column(sa.ForeignKey("runs.id", ondelete="CASCADE"))
+    attempt: Mapped[int]
+    number: Mapped[int]
+    least: Mapped[str | None]
+    below: Mapped[str | None]
+    #: The snapshot of the source that all ranges are read from, as the source calls it.
+    snapshot: Mapped[str]
+    #: Rows of the whole run, and the digest of its statement: whoever makes another of it writes nothing.
+    announced: Mapped[int]
+    statement: Mapped[str]
+    status: Mapped[str] = mapped_column(default="waiting", server_default="waiting")
+    tries: Mapped[int] = mapped_column(default=0, server_default="0")
+    seen_at: Mapped[datetime | None]
+    rows: Mapped[int] = mapped_column(default=0, server_default="0")
+    told: Mapped[Document | None]
+    path: Mapped[str] = mapped_column(default="", server_default="")
+    keys_path: Mapped[str] = mapped_column(default="", server_default="")
+
+    __table_args__ = (
+        sa.UniqueConstraint("run_id", "attempt", "number"),
+        sa.CheckConstraint("status IN ('waiting', 'taken', 'made')", name="ck_run_ranges_status"),
+    )
+
+
 class ComparisonRecord(Base):
     """
     What differs between two runs. `status`: asked, ready, failed; `result` is `core.compare.Comparison` as JSON.

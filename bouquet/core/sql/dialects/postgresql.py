@@ -37,6 +37,7 @@ class Postgresql(StandardSql):
 
     name: ClassVar[str] = "postgresql"
     keeps_apart: ClassVar[bool] = True
+    cuts: ClassVar[bool] = True
 
     def __init__(self) -> None:
         # `named` parameters, so that per cent signs in literals are not doubled.
