@@ -10,17 +10,19 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Callable, Coroutine, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from datetime import timedelta
 from typing import Any
 
 import procrastinate
 import procrastinate.exceptions
+import sqlalchemy as sa
 import structlog
 from psycopg import OperationalError
 from psycopg.errors import UniqueViolation
 from sqlalchemy.exc import DBAPIError
 
+from bouquet import CORES
 from bouquet.core.language import tr
 from bouquet.database_urls import watched_async, watched_sync
 from bouquet.runs.comparing import carry_out_comparison
@@ -38,6 +40,12 @@ log = structlog.get_logger()
 
 #: The queue of runs and of what is done by the clock, and that of deliveries.
 RUNS, DELIVERIES = "default", "deliveries"
+
+#: What the connections of workers are called in the store.
+WORKER = "bouquet worker"
+
+#: Cores that one run keeps busy, its source's among them.
+OF_A_RUN = 3
 
 #: Recipients that one worker sends to at the same time. They mostly wait for others.
 SENDING = 8
@@ -81,12 +89,17 @@ class Queue:
             connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, configure=watched_sync, **POOL)
         )
         self._after_runs: list[Callable[[int], None]] = []
-        services.ask_for_help = self.put_helpers
+        services.helpers, services.ask_for_help = self.helpers, self.put_helpers
         self._beside: list[Callable[[], Coroutine[Any, Any, None]]] = []
         self._add_tasks()
 
     def _connector(self) -> procrastinate.PsycopgConnector:
-        return procrastinate.PsycopgConnector(conninfo=self.services.store.url, configure=watched_async, **POOL)
+        return procrastinate.PsycopgConnector(
+            conninfo=self.services.store.url,
+            configure=watched_async,
+            kwargs={"application_name": WORKER},
+            **POOL,
+        )
 
     def _add_tasks(self) -> None:
         retry = procrastinate.RetryStrategy(max_attempts=ATTEMPTS, wait=2, linear_wait=4, retry_exceptions=set(PASSING))
@@ -243,6 +256,20 @@ class Queue:
             except (procrastinate.exceptions.ConnectorException, OperationalError) as error:
                 # They are found later.
                 log.warning("queue_unreachable", runs=len(some), error=str(error))
+
+    def helpers(self) -> int:
+        """
+        How many workers could make a large run faster: those of other machines, and one more where this one has cores
+        that a single run does not use.
+        """
+        query = sa.text(
+            "SELECT count(DISTINCT coalesce(host(client_addr), '')) FROM pg_stat_activity"
+            " WHERE application_name = :name AND datname = current_database()"
+        )
+        machines = 0
+        with suppress(DBAPIError), self.services.store.session() as session:
+            machines = session.scalar(query, {"name": WORKER}) or 0
+        return max(0, machines - 1) + int(CORES > OF_A_RUN)
 
     def put_helpers(self, run_id: int, attempt: int, workers: int) -> None:
         """

@@ -44,11 +44,11 @@ log = structlog.get_logger()
 #: Fewest ranges of a run, so that two workers of different speed end at about the same time, and the most.
 FEWEST, MOST = 4, 1_000
 
-#: Workers that are asked to help with a run.
+#: Most workers that are asked to help with a run.
 HELPERS = 8
 
 #: Seconds between two looks at what others made, and between two signs of life.
-LOOK, BEAT = 0.5, 1.0
+LOOK, BEAT = 0.2, 1.0
 
 #: Seconds between tries to reach the store.
 PAUSES = (1, 2, 4, 8, 16)
@@ -81,15 +81,16 @@ class RangesOfRun:
         reader = self.services.source_of(self.run.source).run_reader
         if announced < 2 * size or not isinstance(self.snapshot, PostgresSnapshot):
             return None
-        if not isinstance(reader, PostgresReader) or not reader.shares:
+        helpers = self.services.helpers()
+        if not helpers or not isinstance(reader, PostgresReader) or not reader.shares:
             return None
         wanted = min(MOST, max(FEWEST, -(-announced // size)))
         bounds = [b for b in self.snapshot.row(statements.bounds(wanted)).values() if b is not None]
-        return self._written(statements.ranges(bounds), announced)
+        return self._written(statements.ranges(bounds), announced, helpers)
 
-    def _written(self, ranges: list[Range], announced: int) -> Iterator[WrittenRange]:
+    def _written(self, ranges: list[Range], announced: int, helpers: int) -> Iterator[WrittenRange]:
         self._enter(ranges, announced)
-        self.services.ask_for_help(self.run.id, self.run.attempt, min(HELPERS, len(ranges) - 1))
+        self.services.ask_for_help(self.run.id, self.run.attempt, min(helpers, HELPERS, len(ranges) - 1))
         log.info("run_cut", run=self.run.id, ranges=len(ranges))
         joined = 0
         try:
@@ -256,6 +257,7 @@ def _write(
             kept = [services.storage.keep(taken.run_id, taken.attempt, path) for path in (rows, keys)]
             facts = {"rows": state.rows, "told": told, "path": kept[0], "keys_path": kept[1]}
             if _patiently(services, lambda s: entered.made(s, taken, **facts)):
+                log.info("range_made", run=taken.run_id, number=taken.number, rows=state.rows)
                 return True
     except BaseException:
         _discard(services, rows, keys, kept)

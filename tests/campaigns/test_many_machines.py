@@ -31,7 +31,7 @@ from bouquet.sources import Source
 from bouquet.store import Store
 from bouquet.store import runs as ledger
 from bouquet.store import templates as shelf
-from bouquet.store.models import Delivery, Means, Notice, Person, Recipient, Round, RoundRecipient, Run
+from bouquet.store.models import Delivery, Means, Notice, Person, Recipient, Round, RoundRecipient, Run, RunRange
 from bouquet.store.secrets import Vault
 from tests.campaigns.machines import NETWORK, DatabaseHost, Machines, possible
 from tests.conftest import FOLDER
@@ -98,8 +98,9 @@ class House:
     source_url: str
 
     @contextmanager
-    def worker(self, host: str) -> Iterator[None]:
+    def worker(self, host: str, **more: str) -> Iterator[None]:
         env = {
+            **more,
             "BOUQUET_STORE_URL": self.services.store.url,
             "BOUQUET_SOURCE_URL": self.source_url,
             "BOUQUET_SOURCE_NAME": "readings",
@@ -230,6 +231,41 @@ def test_a_run_of_a_host_that_was_cut_off_is_made_by_another(house: House) -> No
     assert len(told) == 1
     swept = sweep_files(replace(house.services, clock=lambda: now() + timedelta(days=1)), repair=False)
     assert (swept.orphans, swept.missing, swept.changed) == ([], [], [])
+
+
+@pytest.mark.parametrize("lost", ["who helps", "who has the run"])
+def test_a_run_is_shared_by_two_hosts_and_outlives_one(house: House, lost: str) -> None:
+    """Ranges of one snapshot, written on both; what a host that is cut off does not finish is done by the other."""
+    ranges, before = {"BOUQUET_RANGE_ROWS": "10000"}, house.queue.helpers()
+    with house.worker("one", **ranges), house.worker("two", **ranges):
+        wait_for(lambda: house.queue.helpers() > before, 60)
+        run_id = house.ask(LARGE)
+        wait_for(lambda: len(_made(house, run_id)) > 4, 60)
+        # Who has the run says so.
+        has, helps = ("one", "two") if "run_cut" in (house.folder / "one.log").read_text() else ("two", "one")
+        wait_for(lambda: "range_made" in (house.folder / f"{helps}.log").read_text(), 60)
+        host = has if lost == "who has the run" else helps
+        house.machines.pull(host)
+        wait_for(lambda: house.run(run_id).status == "ready", 300)
+        house.machines.plug(host)
+        wait_for(lambda: not any("range" in path for path, _ in house.services.storage.listing()), 60)
+    shared = house.run(run_id)
+    with house.worker("one"):
+        whole_id = house.ask(LARGE)
+        wait_for(lambda: house.run(whole_id).status == "ready", 120)
+    whole = house.run(whole_id)
+    assert [(f.rows, f.sha256) for f in shared.files] == [(f.rows, f.sha256) for f in whole.files]
+    assert shared.slip is not None
+    assert whole.slip is not None
+    assert shared.slip["columns"] == whole.slip["columns"]
+    swept = sweep_files(replace(house.services, clock=lambda: now() + timedelta(days=1)), repair=False)
+    assert (swept.orphans, swept.missing, swept.changed) == ([], [], [])
+
+
+def _made(house: House, run_id: int) -> list[RunRange]:
+    with house.services.store.session() as session:
+        made = sa.select(RunRange).where(RunRange.run_id == run_id, RunRange.status == "made")
+        return list(session.scalars(made))
 
 
 def test_a_source_is_rid_of_a_host_that_vanished(house: House) -> None:

@@ -9,13 +9,15 @@ from collections.abc import Callable
 from datetime import datetime, timedelta
 from typing import Any
 
+import psycopg
 import pytest
 import sqlalchemy as sa
 
 from bouquet.core.plan import Plan
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
-from bouquet.runs import Services, ask_for_run, execute, ranges
+from bouquet.runs import Queue, Services, ask_for_run, execute, ranges
+from bouquet.runs.queue import WORKER
 from bouquet.runs.ranges import help_with_run
 from bouquet.sources import PostgresReader, Source, SourceDown
 from bouquet.store import ranges as entered
@@ -108,7 +110,7 @@ def by_ranges(services: Services, monkeypatch: pytest.MonkeyPatch) -> list[int]:
         return known(plan, format, taken, *more)
 
     monkeypatch.setattr(ranges, "_write_rows", noted)
-    services.range_rows = 1_000
+    services.range_rows, services.helpers = 1_000, lambda: 2
     return written
 
 
@@ -248,6 +250,25 @@ def test_a_run_that_is_cancelled_ends_with_its_helpers(
     assert kept_files(services) == []
     with services.store.session() as session:
         assert session.scalars(sa.select(RunRange)).all() == []
+
+
+def test_a_run_is_cut_only_where_somebody_could_help(
+    services: Services, people: dict[str, Any], by_ranges: list[int]
+) -> None:
+    """Cutting costs something: whoever is alone writes it in one go."""
+    services.helpers = lambda: 0
+    assert make(services, people["ines"], TREES).status == "ready"
+    assert by_ranges == []
+
+
+def test_workers_are_counted_by_their_machines(services: Services, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("bouquet.runs.queue.CORES", 2)
+    queue = Queue(services)
+    assert queue.helpers() == 0
+    with psycopg.connect(services.store.url, application_name=WORKER):
+        assert queue.helpers() == 0, "the only machine is this one"
+    monkeypatch.setattr("bouquet.runs.queue.CORES", 8)
+    assert services.helpers() == 1, "it has room for a second range"
 
 
 def test_an_attempt_that_is_over_withdraws_nothing_of_the_next(services: Services, people: dict[str, Any]) -> None:
