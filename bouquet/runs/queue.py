@@ -89,7 +89,7 @@ class Queue:
             connector=procrastinate.SyncPsycopgConnector(conninfo=services.store.url, configure=watched_sync, **POOL)
         )
         self._after_runs: list[Callable[[int], None]] = []
-        services.helpers, services.ask_for_help = self.helpers, self.put_helpers
+        services.has_help, services.ask_for_help = self.has_help, self.put_helpers
         self._beside: list[Callable[[], Coroutine[Any, Any, None]]] = []
         self._add_tasks()
 
@@ -257,19 +257,18 @@ class Queue:
                 # They are found later.
                 log.warning("queue_unreachable", runs=len(some), error=str(error))
 
-    def helpers(self) -> int:
+    def has_help(self) -> bool:
         """
-        How many workers could make a large run faster: those of other machines, and one more where this one has cores
+        Whether several workers would make a large run faster: there are some on other machines, or this one has cores
         that a single run does not use.
         """
         query = sa.text(
             "SELECT count(DISTINCT coalesce(host(client_addr), '')) FROM pg_stat_activity"
             " WHERE application_name = :name AND datname = current_database()"
         )
-        machines = 0
         with suppress(DBAPIError), self.services.store.session() as session:
-            machines = session.scalar(query, {"name": WORKER}) or 0
-        return max(0, machines - 1) + int(CORES > OF_A_RUN)
+            return CORES > OF_A_RUN or (session.scalar(query, {"name": WORKER}) or 0) > 1
+        return False
 
     def put_helpers(self, run_id: int, attempt: int, workers: int) -> None:
         """

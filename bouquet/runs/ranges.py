@@ -44,7 +44,7 @@ log = structlog.get_logger()
 #: Fewest ranges of a run, so that two workers of different speed end at about the same time, and the most.
 FEWEST, MOST = 4, 1_000
 
-#: Most workers that are asked to help with a run.
+#: Most workers that are asked to help with a run. Free ones of the same machine are often the first to come.
 HELPERS = 8
 
 #: Seconds between two looks at what others made, and between two signs of life.
@@ -81,16 +81,15 @@ class RangesOfRun:
         reader = self.services.source_of(self.run.source).run_reader
         if announced < 2 * size or not isinstance(self.snapshot, PostgresSnapshot):
             return None
-        helpers = self.services.helpers()
-        if not helpers or not isinstance(reader, PostgresReader) or not reader.shares:
+        if not isinstance(reader, PostgresReader) or not reader.shares or not self.services.has_help():
             return None
         wanted = min(MOST, max(FEWEST, -(-announced // size)))
         bounds = [b for b in self.snapshot.row(statements.bounds(wanted)).values() if b is not None]
-        return self._written(statements.ranges(bounds), announced, helpers)
+        return self._written(statements.ranges(bounds), announced)
 
-    def _written(self, ranges: list[Range], announced: int, helpers: int) -> Iterator[WrittenRange]:
+    def _written(self, ranges: list[Range], announced: int) -> Iterator[WrittenRange]:
         self._enter(ranges, announced)
-        self.services.ask_for_help(self.run.id, self.run.attempt, min(helpers, HELPERS, len(ranges) - 1))
+        self.services.ask_for_help(self.run.id, self.run.attempt, min(HELPERS, len(ranges) - 1))
         log.info("run_cut", run=self.run.id, ranges=len(ranges))
         joined = 0
         try:

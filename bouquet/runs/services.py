@@ -144,9 +144,9 @@ class Services:
     vault: Vault = field(default_factory=Vault, repr=False)
 
     def __post_init__(self) -> None:
-        #: How many workers could help with a large run, and what asks so many to help with an attempt at one; nobody,
-        #: where there is no queue.
-        self.helpers: Callable[[], int] = lambda: 0
+        #: Whether a large run would be made faster by several workers, and what asks so many to help with an attempt at
+        #: one; nobody, where there is no queue.
+        self.has_help: Callable[[], bool] = lambda: False
         self.ask_for_help: Callable[[int, int, int], None] = lambda run_id, attempt, workers: None
         self.storage = FileStore(self.files, self.files_options)
         self.sources = Sources(self.configured, _KeptInStore(self.store, self.vault))

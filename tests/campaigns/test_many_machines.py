@@ -236,9 +236,9 @@ def test_a_run_of_a_host_that_was_cut_off_is_made_by_another(house: House) -> No
 @pytest.mark.parametrize("lost", ["who helps", "who has the run"])
 def test_a_run_is_shared_by_two_hosts_and_outlives_one(house: House, lost: str) -> None:
     """Ranges of one snapshot, written on both; what a host that is cut off does not finish is done by the other."""
-    ranges, before = {"BOUQUET_RANGE_ROWS": "10000"}, house.queue.helpers()
+    ranges = {"BOUQUET_RANGE_ROWS": "10000"}
     with house.worker("one", **ranges), house.worker("two", **ranges):
-        wait_for(lambda: house.queue.helpers() > before, 60)
+        wait_for(house.queue.has_help, 60)
         run_id = house.ask(LARGE)
         wait_for(lambda: len(_made(house, run_id)) > 4, 60)
         # Who has the run says so.

@@ -110,7 +110,7 @@ def by_ranges(services: Services, monkeypatch: pytest.MonkeyPatch) -> list[int]:
         return known(plan, format, taken, *more)
 
     monkeypatch.setattr(ranges, "_write_rows", noted)
-    services.range_rows, services.helpers = 1_000, lambda: 2
+    services.range_rows, services.has_help = 1_000, lambda: True
     return written
 
 
@@ -256,7 +256,7 @@ def test_a_run_is_cut_only_where_somebody_could_help(
     services: Services, people: dict[str, Any], by_ranges: list[int]
 ) -> None:
     """Cutting costs something: whoever is alone writes it in one go."""
-    services.helpers = lambda: 0
+    services.has_help = lambda: False
     assert make(services, people["ines"], TREES).status == "ready"
     assert by_ranges == []
 
@@ -264,11 +264,11 @@ def test_a_run_is_cut_only_where_somebody_could_help(
 def test_workers_are_counted_by_their_machines(services: Services, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr("bouquet.runs.queue.CORES", 2)
     queue = Queue(services)
-    assert queue.helpers() == 0
+    assert not queue.has_help()
     with psycopg.connect(services.store.url, application_name=WORKER):
-        assert queue.helpers() == 0, "the only machine is this one"
+        assert not queue.has_help(), "the only machine is this one"
     monkeypatch.setattr("bouquet.runs.queue.CORES", 8)
-    assert services.helpers() == 1, "it has room for a second range"
+    assert services.has_help(), "it has room for a second range"
 
 
 def test_an_attempt_that_is_over_withdraws_nothing_of_the_next(services: Services, people: dict[str, Any]) -> None:
