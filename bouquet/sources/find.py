@@ -33,6 +33,9 @@ TIME = 10.0
 #: Pages of a table in the first piece, and in the largest.
 FIRST_PIECE, LARGEST_PIECE = 256, 8_192
 
+#: Records with a value that are counted where an index finds them.
+MOST_LOOKED_UP = 1_000
+
 #: Letters from which on a text is also looked for inside longer texts.
 INSIDE = 3
 
@@ -130,6 +133,7 @@ class _Search:
             return
         self._measure()
         self._frequent()
+        self._looked_up()
         if any(t.guessed for t in self.tables):
             yield self._standing(done=False)
         waiting = [t for t in self.tables if t.fields]
@@ -246,13 +250,43 @@ class _Search:
                         table.guessed[f.name] = table.guessed.get(f.name, 0) + times
                         table.values.setdefault(f.name, f.label_of(row["value"]))
 
+    def _looked_up(self) -> None:
+        """
+        Values that an index finds as they were typed, in large tables; before anything is searched.
+        """
+        for table in self.tables:
+            for f in table.fields if table.pages > FIRST_PIECE else ():
+                plain = f.indexed and not (f.is_custom or f.read_as or f.is_read_from_text or f.choices)
+                plain = plain and f.kind not in (Kind.TIMESTAMP, Kind.MOMENT)
+                if not plain or f.name in table.guessed or time.monotonic() >= self.until:
+                    continue
+                scope = self._scope(table)
+                value = scope.value(Read(Route((), f)))
+                text = f.stored == "text"
+                same = value.in_([literal(t) for t in self._spellings()]) if text else self._holds(f, value)
+                some = sa.select(sa.cast(value, sa.Text).label("v")).select_from(scope.from_clause()).where(same)
+                permitted = scope.permitted(scope.base, table.record_type)
+                some = some if permitted is None else some.where(permitted)
+                few = some.limit(sa.literal_column(str(MOST_LOOKED_UP))).subquery("few")
+                row = self.snapshot.row(sa.select(sa.func.count().label("n"), sa.func.min(few.c.v).label("v")))
+                if row["n"]:
+                    table.guessed[f.name] = row["n"]
+                    table.values.setdefault(f.name, row["v"])
+
+    def _spellings(self) -> list[str]:
+        """
+        The text as it was typed, and as it may stand in codes.
+        """
+        return list(dict.fromkeys((self.text, self.text.upper(), self.text.lower())))
+
     # Searching
 
+    def _scope(self, table: _Table) -> Scope:
+        context = StatementContext(self.catalogue, ZoneInfo("UTC"), self.dialect, datetime.now(UTC), rights=self.rights)
+        return Scope(context, table.record_type)
+
     def _piece(self, table: _Table) -> None:
-        scope = Scope(
-            StatementContext(self.catalogue, ZoneInfo("UTC"), self.dialect, datetime.now(UTC), rights=self.rights),
-            table.record_type,
-        )
+        scope = self._scope(table)
         found: list[Any] = []
         for n, f in enumerate(table.fields):
             value = scope.value(Read(Route((), f)))

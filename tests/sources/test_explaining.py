@@ -17,7 +17,7 @@ from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
 from bouquet.core.wording.sentence import Sentence
 from bouquet.runs import Trace, count_tally, left_out, trace
-from bouquet.sources import Finding, Source
+from bouquet.sources import Finding, Source, find
 from tests.conftest import NOW
 
 Query = Callable[[str], list[tuple[Any, ...]]]
@@ -374,6 +374,22 @@ def test_hits_come_before_everything_is_searched(source: Source) -> None:
     assert [(h.path, h.exact) for h in first.hits] == [("inspected_by", False)]
     assert rushed.searched < 1
     assert any("inspections" in u for u in rushed.unsearched)
+
+
+@pytest.mark.parametrize(("typed", "path"), [("mb-00017", "tag"), ("17", "t_id")])
+def test_what_an_index_finds_comes_before_anything_is_searched(
+    source: Source, monkeypatch: pytest.MonkeyPatch, typed: str, path: str
+) -> None:
+    """A tag as it was typed, whatever its case, and a number, in tables that are long to go through."""
+    monkeypatch.setattr(find, "FIRST_PIECE", 1)
+    first = next(iter(source.find("tree", typed, seconds=30)))
+
+    assert (path, 1, False) in [(h.path, h.count, h.exact) for h in first.hits]
+    assert first.searched == 0
+    wards = Scope("ward", "code", ("03",))
+    mine = {h.path for h in next(iter(source.find("tree", typed, scope=wards, seconds=30))).hits}
+    everywhere = last(source.find("tree", typed, scope=wards, seconds=30))
+    assert (path in mine) == any(h.path == path for h in everywhere.hits)
 
 
 def test_a_field_at_a_glance(source: Source, query: Query) -> None:
