@@ -16,54 +16,20 @@ from functools import cached_property
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.dialects import mysql, postgresql
 from sqlalchemy.engine.interfaces import ReflectedColumn
 
 from bouquet.core.catalogue import Kind
 from bouquet.sources.foreign import foreign_keys
+from bouquet.sources.stored import Stored, stored_as
+from bouquet.sources.strays import declared_types, strayed, strays, written_freely
 
-__all__ = ["Foreign", "Stored", "Table", "read_tables", "stored_as"]
+__all__ = ["Foreign", "Table", "read_tables"]
 
 #: Schemas that belong to the database itself.
 OWN = ("information_schema", "mysql", "performance_schema", "sys")
 
 #: Seconds that SQLite's values are looked at for what they are.
 STRAYS_TIME = 3.0
-
-#: SQLAlchemy type → (how it is stored, what kind of value it is). The first that fits counts.
-_TYPES: tuple[tuple[type[Any], str, Kind], ...] = (
-    (sa.Boolean, "boolean", Kind.BOOLEAN),
-    (sa.Float, "float", Kind.DECIMAL),
-    (sa.Integer, "integer", Kind.INTEGER),
-    (sa.Numeric, "numeric", Kind.DECIMAL),
-    (sa.String, "text", Kind.TEXT),
-    (sa.Date, "date", Kind.DATE),
-    (sa.Time, "time", Kind.TIME),
-    (sa.LargeBinary, "bytes", Kind.FILE),
-)
-
-
-#: Types that SQLite keeps only as a word.
-_SQLITE_TYPES = {
-    "timestamptz": ("timestamptz", Kind.MOMENT),
-    "jsonb": ("other", Kind.OTHER),
-    "json": ("other", Kind.OTHER),
-    "bytea": ("bytes", Kind.FILE),
-}
-
-
-@dataclass(frozen=True)
-class Stored:
-    """
-    How a column's values are read: see `core.catalogue.Field.stored` and `.read_as`.
-    """
-
-    stored: str
-    kind: Kind
-    read_as: str = ""
-    choices: tuple[str, ...] = ()
-    scale: int | None = None
-    length: int | None = None
 
 
 @dataclass(frozen=True)
@@ -158,15 +124,15 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
                 lambda name, schema=schema: (schema, name) in (seen or ()) or seen is None,
                 foreign,
             )
-    for name, column, stored in _declared(connection, tables):
+    for name, column, stored in declared_types(connection, tables):
         tables[name].stored[column] = stored
     if connection.dialect.name != "postgresql":
         until = time.monotonic() + STRAYS_TIME
         for table in tables.values():
             in_time = time.monotonic() < until
-            for column in _strays(connection, table) if in_time else ():
-                table.stored[column] = _strayed(connection, table.stored[column])
-            for column in _written_freely(connection, table, look=in_time):
+            for column in strays(connection, table) if in_time else ():
+                table.stored[column] = strayed(connection, table.stored[column])
+            for column in written_freely(connection, table, look=in_time):
                 table.stored[column] = replace(table.stored[column], read_as="clock")
     for name, column in _shapes(connection):
         if name in tables and column in tables[name].stored:
@@ -287,116 +253,6 @@ def _seen_by_role(connection: sa.Connection) -> dict[tuple[str, str], tuple[int,
     return {(row.nspname, row.relname): (-1 if row.rows is None else row.rows, row.paged) for row in found}
 
 
-def _strayed(connection: sa.Connection, declared: Stored) -> Stored:
-    """
-    What a column is read as that holds values which are none of its type.
-    """
-    if connection.dialect.name != "sqlite" and declared.stored == "boolean":
-        return Stored("integer", Kind.INTEGER)
-    return Stored("text", Kind.TEXT, "text")
-
-
-#: Of a column of this stored type, SQLite's condition for a value that is none of it.
-_STRAY = {
-    "integer": "typeof({c}) NOT IN ('integer', 'null')",
-    "numeric": "typeof({c}) NOT IN ('integer', 'real', 'null')",
-    "float": "typeof({c}) NOT IN ('integer', 'real', 'null')",
-    "boolean": "{c} NOT IN (0, 1)",
-    "date": "coalesce(date({c}), '') <> {c}",
-    "time": "{c} IS NOT NULL AND (typeof({c}) <> 'text' OR time({c}) IS NULL OR {c} NOT LIKE '__:__%')",
-    "timestamp": "coalesce(datetime({c}), '') <> replace(substr({c}, 1, 19), 'T', ' ')",
-    "timestamptz": "{c} IS NOT NULL AND (typeof({c}) <> 'text' OR datetime({c}) IS NULL)",
-}
-
-#: How SQLite's times are compared as they are kept: with seconds, and a fraction only where there is one.
-_CLOCK = "[0-9][0-9]:[0-9][0-9]:[0-9][0-9]"
-_AS_COMPARED = {
-    "time": _CLOCK,
-    "timestamp": f"[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9] {_CLOCK}",
-    "timestamptz": f"[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9] {_CLOCK}",
-}
-
-
-#: The same of MariaDB and MySQL, where a yes-no is a small number, and a time of day may be any length of time.
-_STRAY_MYSQL = {
-    "boolean": "{c} NOT IN (0, 1)",
-    "time": "{c} < '00:00:00' OR {c} >= '24:00:00'",
-}
-
-
-def _strays(connection: sa.Connection, table: Table) -> list[str]:
-    """
-    Columns with values that are not what the column was declared as: SQLite keeps whatever it is given
-    (https://sqlite.org/flexibletypegood.html). They are read as texts; small numbers of MariaDB as such.
-    """
-    quoted = connection.dialect.identifier_preparer.quote
-    known = _STRAY if connection.dialect.name == "sqlite" else _STRAY_MYSQL
-    kept = {name: s.stored for name, s in table.stored.items() if s.stored in known and not s.read_as}
-    return _meeting(connection, table, {n: known[stored].format(c=quoted(n)) for n, stored in kept.items()})
-
-
-def _meeting(connection: sa.Connection, table: Table, conditions: Mapping[str, str]) -> list[str]:
-    """
-    The columns some of whose values meet the condition given for each. A view that fails says so when it is read.
-    """
-    if not conditions:
-        return []
-    cells = ", ".join(f"max({condition})" for condition in conditions.values())
-    source = connection.dialect.identifier_preparer.quote(table.name)
-    try:
-        row = connection.exec_driver_sql(f"SELECT {cells} FROM {source}").one()
-    except sa.exc.DBAPIError:
-        return []
-    return [name for name, met in zip(conditions, row, strict=True) if met]
-
-
-def _declared(connection: sa.Connection, tables: Mapping[str, Table]) -> Iterator[tuple[str, str, Stored]]:
-    """
-    (table, column, how it is stored) of columns whose declared type says more than SQLAlchemy takes from it in SQLite.
-    """
-    if connection.dialect.name != "sqlite":
-        return
-    quoted = connection.dialect.identifier_preparer.quote_identifier
-    for name in tables:
-        for row in connection.exec_driver_sql(f"PRAGMA table_info({quoted(name)})"):
-            known = _SQLITE_TYPES.get(str(row[2]).lower())
-            if known and row[1] in tables[name].stored:
-                yield name, row[1], Stored(*known)
-
-
-def _written_freely(connection: sa.Connection, table: Table, *, look: bool) -> list[str]:
-    """
-    Columns of SQLite with times that are written in several ways, such as `2026-11-23T09:00Z`, and so cannot be
-    compared as texts; without a `look`, all that may be.
-    """
-    if connection.dialect.name != "sqlite":
-        return []
-    asked = {n: _AS_COMPARED[s.stored] for n, s in table.stored.items() if s.stored in _AS_COMPARED and not s.read_as}
-    if not look:
-        return list(asked)
-    quoted = connection.dialect.identifier_preparer.quote
-    return _meeting(connection, table, {n: f"{quoted(n)} NOT GLOB '{form}'" for n, form in asked.items()})
-
-
-def _mysql_stored(column_type: Any) -> Stored | None:
-    """
-    Types of MariaDB and MySQL that are not what their name says elsewhere; None where they are.
-    """
-    if isinstance(column_type, mysql.TINYINT) and column_type.display_width == 1:
-        return Stored("boolean", Kind.BOOLEAN)
-    if isinstance(column_type, mysql.BIGINT) and column_type.unsigned:
-        return Stored("numeric", Kind.INTEGER, scale=0)
-    if isinstance(column_type, mysql.BIT):
-        return Stored("integer", Kind.INTEGER, "bits")
-    if isinstance(column_type, mysql.YEAR):
-        return Stored("integer", Kind.INTEGER)
-    if isinstance(column_type, mysql.TIMESTAMP):
-        return Stored("timestamptz", Kind.MOMENT)
-    if isinstance(column_type, mysql.SET):
-        return Stored("text", Kind.TEXT)
-    return None
-
-
 def _shapes(connection: sa.Connection) -> list[tuple[str, str]]:
     """
     (table, column) of points and other shapes of MariaDB and MySQL, whose types SQLAlchemy does not know.
@@ -430,48 +286,3 @@ def _open_columns(connection: sa.Connection) -> dict[tuple[str, str], set[str]]:
     for row in found:
         columns.setdefault((row.nspname, row.relname), set()).add(row.attname)
     return columns
-
-
-def stored_as(column_type: Any) -> Stored:
-    """
-    How values of a type are read. What is not known is read as its text.
-    """
-    if isinstance(column_type, postgresql.DOMAIN):
-        return stored_as(column_type.data_type)
-    if column_type.__class__.__module__.startswith("sqlalchemy.dialects.mysql"):
-        own = _mysql_stored(column_type)
-        if own is not None:
-            return own
-    if isinstance(column_type, sa.Enum):
-        return Stored("text", Kind.CHOICE, "text", choices=tuple(column_type.enums))
-    if isinstance(column_type, sa.DateTime):
-        zoned = bool(getattr(column_type, "timezone", False))
-        return Stored("timestamptz", Kind.MOMENT) if zoned else Stored("timestamp", Kind.TIMESTAMP)
-    if isinstance(column_type, sa.ARRAY):
-        return Stored("text", Kind.TEXT, "list")
-    if isinstance(column_type, sa.JSON):
-        # Only the binary kind knows whether two values are the same.
-        same = isinstance(column_type, postgresql.JSONB)
-        return Stored("other", Kind.OTHER) if same else Stored("text", Kind.OTHER, "text")
-    if isinstance(column_type, postgresql.MONEY):
-        return Stored("numeric", Kind.DECIMAL, "numeric", scale=2)
-    if isinstance(column_type, sa.Uuid):
-        return Stored("text", Kind.IDENTIFIER, "text")
-    if isinstance(column_type, sa.Time) and column_type.timezone:
-        # A time of day with an offset is neither a time on a wall clock nor a moment.
-        return Stored("text", Kind.OTHER, "text")
-    if isinstance(column_type, sa.CHAR) and (column_type.length or 1) > 1:
-        # What fills such a text up to its length belongs to the column, not to the value.
-        return Stored("text", Kind.TEXT, "text", length=column_type.length)
-    if type(column_type) is sa.String:
-        # PostgreSQL's own `name` and `"char"`; the driver would give a byte of zero for an empty one.
-        return Stored("text", Kind.TEXT, "text")
-    if isinstance(column_type, postgresql.CITEXT):
-        return Stored("text", Kind.TEXT, "text")
-    for known, stored, kind in _TYPES:
-        if isinstance(column_type, known):
-            scale = getattr(column_type, "scale", None) if stored == "numeric" else None
-            # A numeric(5, -2) of PostgreSQL holds whole hundreds.
-            scale = max(0, scale) if scale is not None else None
-            return Stored(stored, kind, scale=scale, length=getattr(column_type, "length", None))
-    return Stored("text", Kind.OTHER, "text")

@@ -5,10 +5,9 @@ backslashes are letters, and texts compare by their code points.
 
 from __future__ import annotations
 
-import functools
 import itertools
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
 from typing import Any, ClassVar
@@ -16,8 +15,6 @@ from zoneinfo import ZoneInfo
 
 import sqlalchemy as sa
 from sqlalchemy.dialects import mysql
-from sqlalchemy.ext.compiler import compiles
-from sqlalchemy.sql import operators
 from sqlalchemy.sql.elements import Grouping
 from sqlalchemy.sql.functions import Function
 
@@ -26,6 +23,7 @@ from bouquet.core.formula import MARIADB_FAULTS, F, Literal, Node, Reference, Ty
 from bouquet.core.formula.words_mariadb import LARGEST_NUMBER
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.dialects.mariadb_displayed import dated_text
+from bouquet.core.sql.dialects.mariadb_elements import Concatenated, Shifted, offsets_of
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
@@ -39,9 +37,6 @@ EXACTLY = "utf8mb4_nopad_bin"
 
 #: Digits after the point that a decimal of MariaDB can have (https://mariadb.com/kb/en/decimal/).
 PLACES = 30
-
-#: The seconds since 1970 between which a zone's changes of the clock are known to a statement: 1990 to 2041.
-_CLOCK_FROM, _CLOCK_UNTIL = 631_152_000, 2_240_524_800
 
 
 def _plain(number: int | str) -> Element:
@@ -57,91 +52,8 @@ def _in_unicode(text: Element) -> Element:
     return sa.func.convert(text.op("USING")(sa.literal_column("utf8mb4")))
 
 
-class _Shifted(sa.ColumnElement[Any]):
-    """
-    A date or moment and an interval.
-    """
-
-    inherit_cache = False
-
-    def __init__(self, value: Element, sign: str, amount: Element, unit: str, type_: Any = None) -> None:
-        self.value, self.sign, self.amount, self.unit = value, sign, amount, unit
-        self.type = type_ or sa.DateTime()
-
-
-@compiles(_Shifted)
-def _compile_shifted(element: _Shifted, compiler: Any, **options: Any) -> str:
-    value, amount = (compiler.process(part, **options) for part in (element.value, element.amount))
-    return f"({value} {element.sign} INTERVAL ({amount}) {element.unit})"
-
-
-class _Concatenated(sa.ColumnElement[Any]):
-    """
-    Texts of a group joined in order.
-    """
-
-    inherit_cache = False
-
-    def __init__(
-        self, text: Element, separator: str, order: Sequence[Element], most: Element | None, *, distinct: bool
-    ) -> None:
-        self.text, self.separator, self.most, self.once = text, separator, most, distinct
-        self.order = list(_with_blanks(order))
-        self.type = sa.Text()
-
-
-def _with_blanks(order: Sequence[Element]) -> Iterator[Element]:
-    """
-    An order in which blanks are told apart: inside of `GROUP_CONCAT`, MariaDB 10.11 orders NULL among numbers as zero.
-    """
-    told: Element | None = None
-    for level in order:
-        value = level.element if isinstance(level, sa.UnaryExpression) else level
-        if isinstance(value, sa.BinaryExpression) and value.operator is operators.is_:
-            told = value.left
-        elif isinstance(level, sa.UnaryExpression) and value is not told:
-            nothing = value.is_(None)
-            yield nothing.asc() if level.modifier is operators.desc_op else nothing.desc()
-        yield level
-
-
-@compiles(_Concatenated)
-def _compile_concatenated(element: _Concatenated, compiler: Any, **options: Any) -> str:
-    distinct = "DISTINCT " if element.once else ""
-    order = ", ".join(compiler.process(o, **options) for o in element.order)
-    # SEPARATOR takes a text as it is written, and in our sessions a backslash is a letter.
-    between = compiler.escape_literal_column("'" + element.separator.replace("'", "''") + "'")
-    most = f" LIMIT {compiler.process(element.most, **options)}" if element.most is not None else ""
-    text = compiler.process(element.text, **options)
-    return f"GROUP_CONCAT({distinct}{text} ORDER BY {order} SEPARATOR {between}{most})"
-
-
 #: A blank in a list: its letter is no hexadecimal digit, so that it reads as no text.
 _BLANK = "-G"
-
-
-@functools.cache
-def _offsets(zone: str) -> list[tuple[datetime, int]]:
-    """
-    (from when, seconds ahead of UTC) of a zone's clock, one entry a change.
-    """
-    clock = ZoneInfo(zone)
-
-    def ahead(at: float) -> int:
-        offset = datetime.fromtimestamp(at, clock).utcoffset()
-        return int(offset.total_seconds()) if offset is not None else 0
-
-    found: list[tuple[datetime, int]] = []
-    day = 86_400
-    for at in range(_CLOCK_FROM, _CLOCK_UNTIL, day):
-        if found and found[-1][1] == ahead(at):
-            continue
-        before, after = at - day, at
-        while found and after - before > 1:
-            middle = (before + after) // 2
-            before, after = (before, middle) if ahead(middle) == ahead(at) else (middle, after)
-        found.append((datetime.fromtimestamp(after, UTC), ahead(at)))
-    return found
 
 
 class Mariadb(Dialect):
@@ -333,12 +245,12 @@ class Mariadb(Dialect):
         """
         if zone.key == "UTC":
             return moment
-        offsets = _offsets(zone.key)
+        offsets = offsets_of(zone.key)
         whens = [
-            (moment < self.literal(after), _Shifted(moment, "+", _plain(offset), "SECOND"))
+            (moment < self.literal(after), Shifted(moment, "+", _plain(offset), "SECOND"))
             for (_, offset), (after, _) in itertools.pairwise(offsets)
         ]
-        last = _Shifted(moment, "+", _plain(offsets[-1][1]), "SECOND")
+        last = Shifted(moment, "+", _plain(offsets[-1][1]), "SECOND")
         return sa.case(*whens, else_=last) if whens else last
 
     def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
@@ -349,25 +261,25 @@ class Mariadb(Dialect):
                 minutes = minutes.op("%")(_plain(count))
             seconds = minutes.op("*")(_plain(60)).op("+")(sa.func.second(local))
             whole = sa.cast(sa.func.date_format(value, literal("%Y-%m-%d %H:%i:%s")), sa.DateTime)
-            return _Shifted(whole, "-", seconds, "SECOND")
+            return Shifted(whole, "-", seconds, "SECOND")
         day = sa.cast(local, sa.Date)
         if unit == "day":
             return day
         if unit == "week":
-            return _Shifted(day, "-", sa.func.weekday(day), "DAY", sa.Date())
+            return Shifted(day, "-", sa.func.weekday(day), "DAY", sa.Date())
         if unit == "month":
-            return _Shifted(day, "-", sa.func.dayofmonth(day).op("-")(_plain(1)), "DAY", sa.Date())
-        first = _Shifted(day, "-", sa.func.dayofyear(day).op("-")(_plain(1)), "DAY", sa.Date())
+            return Shifted(day, "-", sa.func.dayofmonth(day).op("-")(_plain(1)), "DAY", sa.Date())
+        first = Shifted(day, "-", sa.func.dayofyear(day).op("-")(_plain(1)), "DAY", sa.Date())
         if unit == "year":
             return first
         months = Grouping(sa.func.quarter(day).op("-")(_plain(1))).op("*")(_plain(3))
-        return _Shifted(first, "+", months, "MONTH", sa.Date())
+        return Shifted(first, "+", months, "MONTH", sa.Date())
 
     def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
         kind: Any = sa.Date() if dated else sa.DateTime()
         length = _plain(count * (3 if unit == "quarter" else 1))
         name = "MONTH" if unit == "quarter" else unit.upper()
-        return each_step(first, last, lambda step: _Shifted(step, "+", length, name, kind))
+        return each_step(first, last, lambda step: Shifted(step, "+", length, name, kind))
 
     # Formulas
 
@@ -388,7 +300,7 @@ class Mariadb(Dialect):
     # Many records as one value
 
     def joined(self, text: Element, separator: str, order: Sequence[Element], *where: Element | None) -> Element:
-        return _Concatenated(sa.case((_all(where), text)), separator, order, None, distinct=False)
+        return Concatenated(sa.case((_all(where), text)), separator, order, None, distinct=False)
 
     def listed(self, value: Element, order: Sequence[Element], *where: Element | None) -> Element:
         """
@@ -397,7 +309,7 @@ class Mariadb(Dialect):
         """
         digits = sa.func.hex(sa.cast(value, sa.Text))
         coded = sa.func.coalesce(sa.func.concat(literal("="), digits), literal(_BLANK))
-        return _Concatenated(sa.case((_all(where), coded)), ",", order, None, distinct=False)
+        return Concatenated(sa.case((_all(where), coded)), ",", order, None, distinct=False)
 
     def joined_some(
         self,
@@ -415,7 +327,7 @@ class Mariadb(Dialect):
         made = sa.case((_all(where), text))
         order = [self.collated(made), made] if distinct else order
         most = _plain(at_most) if at_most is not None else None
-        joined = _Concatenated(made, separator, order, most, distinct=distinct)
+        joined = Concatenated(made, separator, order, most, distinct=distinct)
         if at_most is None:
             return joined
         counted = sa.distinct(made) if distinct else made
