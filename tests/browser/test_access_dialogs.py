@@ -6,9 +6,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from urllib.parse import urlsplit
 
 import pytest
-from playwright.sync_api import Locator, Page
+from playwright.sync_api import Locator, Page, TimeoutError
 
 from tests.browser.conftest import House
 from tests.browser.test_access import violations
@@ -36,10 +37,12 @@ OPENED = ("[aria-modal=true]", "[role=dialog]", ".dropdown-menu.show")
 PASSWORDS = {"ines": "damson-and-lime", "marta": "oak-before-ash"}
 
 
-def shown(page: Page, house: House, place: str) -> None:
+def shown(page: Page, house: House, place: str) -> str:
+    """Look at a place; gives the path where it is."""
     page.goto(f"{house.address}/{place}")
     page.locator(PLACES[place][1]).first.wait_for()
     page.wait_for_timeout(500)
+    return urlsplit(page.url).path
 
 
 def openers(page: Page) -> list[str]:
@@ -66,11 +69,15 @@ def button(page: Page, name: str) -> Locator:
     return page.locator("button, [role=button]").and_(page.get_by_role("button", name=name, exact=True)).first
 
 
-def closed(page: Page, house: House, place: str) -> None:
-    """The place as it was, whatever was opened."""
+def closed(page: Page, house: House, place: str, path: str) -> None:
+    """The place as it was, whatever was opened; what opened in line is still there."""
+    in_line = not any(page.locator(part).count() for part in OPENED)
     page.keyboard.press("Escape")
-    page.wait_for_timeout(100)
-    if not page.url.endswith(f"/{place}") or page.get_by_role("dialog").count():
+    try:
+        page.wait_for_function("parts => !document.querySelector(parts)", arg=", ".join(OPENED), timeout=800)
+    except TimeoutError:
+        in_line = True
+    if in_line or urlsplit(page.url).path != path:
         shown(page, house, place)
 
 
@@ -83,7 +90,7 @@ def opened(page: Page) -> list[str]:
 
 
 def looks(page: Page, house: House, place: str) -> Iterator[str]:
-    shown(page, house, place)
+    path = shown(page, house, place)
     yield from (f"{place}: {v}" for v in violations(page))
     names = openers(page)
     assert names, f"nothing opens on {place}"
@@ -92,11 +99,11 @@ def looks(page: Page, house: House, place: str) -> Iterator[str]:
         yield from (f"{place} › {name}: {v}" for v in opened(page))
         items = page.locator(".dropdown-menu.show .dropdown-item:not(.disabled)", has_text=re.compile("…$"))
         for item in items.all_inner_texts():
-            closed(page, house, place)
+            closed(page, house, place, path)
             button(page, name).click()
             page.locator(".dropdown-menu.show").get_by_text(item, exact=True).click()
             yield from (f"{place} › {name} › {item}: {v}" for v in opened(page))
-        closed(page, house, place)
+        closed(page, house, place, path)
 
 
 @pytest.mark.parametrize("place", PLACES)
