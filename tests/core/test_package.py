@@ -57,7 +57,7 @@ def piece(
 
 def test_pieces_stand_in_the_order_in_which_they_were_put(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The first is the last to be done; what the pieces have to say comes in their order as well."""
-    monkeypatch.setattr("bouquet.core.writers.package.CORES", 3)
+    monkeypatch.setattr("bouquet.core.writers.package.CREW", 3)
     notes, done = Counter[str](), threading.Event()
     made = package(tmp_path / "made.zip", notes)
     made.put_made(piece("first ", before=done))

@@ -38,6 +38,9 @@ BLOCK = 1 << 18
 #: The last block of a deflated stream, with nothing in it (RFC 1951, 3.2.6).
 _LAST_BLOCK = b"\x03\x00"
 
+#: Threads that make and deflate pieces. Each holds one, of some megabytes.
+CREW = min(CORES, 8)
+
 _END = object()
 
 
@@ -92,11 +95,11 @@ class Package:
         UTC as well, behind their names.
         """
         self._members, self._notes, self._stamped = members, notes, stamped
-        self._queue: queue.Queue[Any] = queue.Queue(maxsize=max(1, CORES - 1))
+        self._queue: queue.Queue[Any] = queue.Queue(maxsize=max(1, CREW - 1))
         self._failure: BaseException | None = None
         # There before anything is in it: whoever follows what is written need not wait for the thread.
         self._file = path.open("wb", buffering=1 << 20)
-        self._crew = ThreadPoolExecutor(CORES, thread_name_prefix="piece")
+        self._crew = ThreadPoolExecutor(CREW, thread_name_prefix="piece")
         self._thread = threading.Thread(target=copy_context().run, args=(self._zip,), name="package", daemon=True)
         self._thread.start()
 
@@ -169,7 +172,7 @@ class Package:
         import stream_zip
 
         def deflate() -> Any:
-            return BlockDeflate(self._crew, CORES)
+            return BlockDeflate(self._crew, CREW)
 
         try:
             with self._file as file:

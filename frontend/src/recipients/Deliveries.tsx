@@ -21,8 +21,11 @@ export function Deliveries({ recipient, run, round }: Props) {
   const found = useQuery({
     queryKey: ["deliveries", { recipient, run, round }],
     queryFn: () => answer(api.GET("/api/v1/deliveries", { params: { query: { recipient, run, round } } })),
-    refetchInterval: (query) =>
-      query.state.data?.deliveries.some((d) => d.next_at !== null || d.state === "sending") ? 2_000 : 30_000,
+    refetchInterval: ({ state }) => {
+      const deliveries = state.data?.deliveries ?? [];
+      if (deliveries.some((d) => d.next_at !== null || d.state === "sending")) return 2_000;
+      return deliveries.some((d) => d.state === "offered") ? 5_000 : 30_000;
+    },
   });
   if (found.data?.deliveries.length === 0) {
     return run === undefined ? <p className="soft m-0">{tr("Nothing was sent yet.")}</p> : null;

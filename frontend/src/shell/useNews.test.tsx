@@ -66,6 +66,21 @@ describe("news", () => {
     expect(client.getQueryData(["run", 7])).toEqual({ id: 7, status: "ready", slip: { rows: 5 } });
   });
 
+  it("have what follows from the end of a run looked at anew, and not from what ended before", () => {
+    const { client } = listening();
+    const anew = vi.spyOn(client, "invalidateQueries");
+    const keys = () => anew.mock.calls.map(([filters]) => filters!.queryKey![0]);
+    act(() => Stream.all[0]!.tell("run", { id: 5, status: "ready" }));
+    expect(keys()).toEqual(["run"]);
+    act(() => Stream.all[0]!.tell("notice", { unread: 0 }));
+    anew.mockClear();
+    act(() => Stream.all[0]!.tell("run", { id: 7, status: "ready" }));
+    act(() => Stream.all[0]!.tell("run", { id: 7, status: "ready", rows_written: 9 }));
+    act(() => Stream.all[0]!.tell("run", { id: 8, status: "failed" }));
+    const ended = ["templates", "deliveries", "rounds"];
+    expect(keys()).toEqual(["run", ...ended, "run", "run", ...ended]);
+  });
+
   it("are listened to again when a server that starts refused them, at longer and longer intervals", () => {
     listening();
     const opened = () => Stream.all.length;

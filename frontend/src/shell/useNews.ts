@@ -13,6 +13,9 @@ export interface News {
 const AGAIN = 3_000;
 const LONGEST = 60_000;
 
+/** What is shown of the end of a run elsewhere than on its page. */
+const FOLLOWING = ["templates", "deliveries", "rounds"];
+
 /** Listen to the server's events: my runs as they come further, and how many notices are unread. */
 export function useNews(): News {
   const client = useQueryClient();
@@ -21,6 +24,14 @@ export function useNews(): News {
     let source: EventSource;
     let again: ReturnType<typeof setTimeout>;
     let wait = AGAIN;
+    // What came to be since the page was opened; what had come before is told first, and then how many are unread.
+    const statuses = new Map<number, string>();
+    let caughtUp = false;
+    const isNew = (run: Run) => {
+      const before = statuses.get(run.id) ?? client.getQueryData<Run>(["run", run.id])?.status;
+      statuses.set(run.id, run.status);
+      return before === undefined ? caughtUp : before !== run.status;
+    };
     const open = () => {
       source = new EventSource("/api/v1/events");
       source.addEventListener("open", () => {
@@ -36,16 +47,17 @@ export function useNews(): News {
         const run = JSON.parse(event.data) as Run;
         setNews((known) => ({ ...known, runs: { ...known.runs, [run.id]: run } }));
         const over = !["asked", "running", "releasing"].includes(run.status);
+        const ended = isNew(run) && over;
         client.setQueryData<Run>(["run", run.id], (known) =>
           known ? { ...known, ...run, slip: known.slip } : known,
         );
-        if (over) {
-          void client.invalidateQueries({ queryKey: ["run", run.id] });
-          void client.invalidateQueries({ queryKey: ["templates"] });
-        }
+        if (over) void client.invalidateQueries({ queryKey: ["run", run.id] });
+        // What follows from the end of a run: its deliveries, and where templates and rounds tell of their last one.
+        for (const key of ended ? FOLLOWING : []) void client.invalidateQueries({ queryKey: [key] });
       });
       source.addEventListener("notice", (event) => {
         const { unread } = JSON.parse(event.data) as { unread: number };
+        caughtUp = true;
         setNews((known) => ({ ...known, unread }));
         void client.invalidateQueries({ queryKey: ["notices"] });
         void client.invalidateQueries({ queryKey: ["runs"] });
