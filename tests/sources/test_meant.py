@@ -20,7 +20,9 @@ import psycopg
 import pytest
 
 from bouquet.core.errors import PlanError
-from bouquet.core.plan import Scope
+from bouquet.core.plan import Context, Scope, resolve
+from bouquet.core.sql import Statements
+from bouquet.core.template import read_document
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Source
 from tests.conftest import NOW
@@ -162,3 +164,21 @@ def test_a_right_is_as_if_the_rest_were_not_there(source: Source, tmp_path: Path
         meant = Meant(seen, document, NOW)
         assert Counter(map(tuple, got)) == Counter(map(tuple, meant.file())), document
         assert not got or told(slip) == meant.totals(), document
+
+
+def test_ranges_of_rows_are_the_rows(source: Source) -> None:
+    """Whatever bounds they are cut at: each row is in one range, and in its place."""
+    drawn, cut = Drawn(300), 0
+    with source.reader.snapshot() as snapshot:
+        for _ in range(400):
+            document = {"name": "T", **drawn.some([drawn.of_records, drawn.of_children])()}
+            plan = resolve(read_document(document), source.catalogue(), Context(as_of=NOW)).require()
+            statements = Statements(plan, expected=100)
+            if not statements.can_cut:
+                continue
+            cut += 1
+            found = snapshot.row(statements.bounds(5))
+            ranges = statements.ranges([b for b in found.values() if b is not None])
+            parts = [r for each in ranges for r in snapshot.rows(statements.rows_within(each, keys=True))]
+            assert parts == snapshot.rows(statements.rows(keys=True)), document
+    assert cut > 15
