@@ -9,8 +9,9 @@ import os
 CORES = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1
 
 # Threads of a run shape batches of their own at the same time, and each step of it takes one of these; with fewer they
-# would wait for each other, and more than a run has would be idle. Must be set before Polars is imported.
-os.environ.setdefault("POLARS_MAX_THREADS", str(min(CORES, 8)))
+# would wait for each other, and more than a run has would be idle. One core is the source's: on two, two were a
+# sixteenth slower than one (measured). Must be set before Polars is imported.
+os.environ.setdefault("POLARS_MAX_THREADS", str(min(max(1, CORES - 1), 8)))
 
 # Batches come and go by the million; what the allocators of Arrow and Polars keep back for later would be 12 MB a
 # process, and giving it back takes no measurable time. Must be set before either is imported.

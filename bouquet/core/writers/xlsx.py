@@ -43,6 +43,9 @@ __all__ = ["SHEET_ROWS", "STAMP", "XlsxWriter"]
 #: Data rows that one sheet holds below its heading row.
 SHEET_ROWS = 1_048_576 - 1
 
+#: Rows that are made into XML at a time, several times by several threads: more take memory, fewer time.
+PIECE = 4_000
+
 #: Links that one spreadsheet takes, and what the hidden columns with their addresses begin with.
 MOST_LINKS, LINKS = 65_530, "l"
 
@@ -77,7 +80,7 @@ class XlsxWriter(Writer):
     def write(self, frame: pl.DataFrame) -> None:
         while frame.height:
             self._turn_when_full()
-            head = frame.head(self._capacity - self._in_sheet)
+            head = frame.head(min(PIECE, self._capacity - self._in_sheet))
             notes = Counter[str]()
             shown, tall = self._draw(head, notes)
             self._add_links(head, notes)
