@@ -29,7 +29,7 @@ from bouquet.runs.comparing import carry_out_comparison
 from bouquet.runs.errors import PASSING
 from bouquet.runs.executor import ATTEMPTS, execute
 from bouquet.runs.ranges import help_with_run
-from bouquet.runs.retention import expire_files, sweep_files
+from bouquet.runs.retention import expire_files, forget_ranges, sweep_files
 from bouquet.runs.services import Services
 from bouquet.store import care, comparisons
 from bouquet.store import runs as ledger
@@ -136,7 +136,7 @@ class Queue:
         @self.app.task(name="look_after_files", queueing_lock="look_after_files")
         def look_after_files(timestamp: int) -> None:
             failures = []
-            for step in (expire_files, sweep_files):
+            for step in (expire_files, sweep_files, forget_ranges):
                 try:
                     step(self.services)
                 except Exception as error:

@@ -50,6 +50,9 @@ HELPERS = 8
 #: Seconds between two looks at what others made, and between two signs of life.
 LOOK, BEAT = 0.2, 1.0
 
+#: Bytes read at a time.
+CHUNK = 1 << 20
+
 #: Seconds between tries to reach the store.
 PAUSES = (1, 2, 4, 8, 16)
 
@@ -71,6 +74,8 @@ class RangesOfRun:
     ) -> None:
         self.services, self.run, self.plan, self.snapshot, self.folder = services, run, plan, snapshot, folder
         self.progress = progress
+        #: What was written here, by (number, try): it need not go to the file store and back.
+        self._own: dict[tuple[int, int], tuple[Path, Path]] = {}
 
     def cut(self, statements: Statements, announced: int) -> Iterator[WrittenRange] | None:
         """
@@ -137,8 +142,13 @@ class RangesOfRun:
         taken = _taken(self.services, self.run)
         if taken is None:
             return False
+        files = _files_of(taken, self.folder)
         with _alive(self.services, taken, lambda: None, self._tell) as state:
-            _write(self.services, taken, self.plan, self.run.format, self.snapshot, self.folder, state)
+            told = _write_rows(self.plan, self.run.format, taken, self.snapshot, *files, state)
+        if told is None or not _enter_made(self.services, taken, state, told, ("", "")):
+            _unlink(files)
+        else:
+            self._own[taken.number, taken.tries] = files
         return True
 
     def _tell(self, session: Session) -> None:
@@ -149,11 +159,18 @@ class RangesOfRun:
         self.progress.written = sum(each.rows for each in known)
 
     def _made(self, made: RunRange) -> WrittenRange:
+        told = _patiently(self.services, lambda s: entered.told_of(s, made))
+        own = self._own.get((made.number, made.tries))
+        if own is not None:
+            return WrittenRange(lambda: _chunks(own[0]), told, own[1].read_bytes())
         storage = self.services.storage
-        keys = b"".join(storage.chunks(made.keys_path))
-        return WrittenRange(lambda: storage.chunks(made.path), made.told or {}, keys)
+        return WrittenRange(lambda: storage.chunks(made.path), told, b"".join(storage.chunks(made.keys_path)))
 
     def _remove(self, made: RunRange) -> None:
+        own = self._own.pop((made.number, made.tries), None)
+        if own is not None:
+            _unlink(own)
+            return
         for path in (made.path, made.keys_path):
             self.services.storage.remove(path)
 
@@ -166,37 +183,49 @@ def help_with_run(services: Services, run_id: int, attempt: int) -> None:
         run = session.get(Run, run_id)
         if run is None or run.attempt != attempt or run.status != "running":
             return
-    with speaking(language_of_run(services, run)):
-        _, plan = plan_run(services, run).alone
-        reader = services.source_of(run.source).run_reader
-        if plan is None or not isinstance(reader, PostgresReader):
-            return
-        folder = services.storage.workplace(run_id, attempt)
-        while _help_once(services, run, plan, reader, folder):
-            pass
+    try:
+        with speaking(language_of_run(services, run)):
+            _, plan = plan_run(services, run).alone
+            reader = services.source_of(run.source).run_reader
+            if plan is not None and isinstance(reader, PostgresReader):
+                while _help_once(services, run, plan, reader):
+                    pass
+    except Exception as error:
+        log.warning("not_helped", run=run_id, error=str(error))
 
 
-def _help_once(services: Services, run: Run, plan: Plan, reader: PostgresReader, folder: Path) -> bool:
+def _help_once(services: Services, run: Run, plan: Plan, reader: PostgresReader) -> bool:
     """
     Write one range. Returns whether there may be another.
     """
     taken = _taken(services, run)
     if taken is None:
         return False
+    files = _files_of(taken, services.storage.workplace(run.id, run.attempt))
+    kept: list[str] = []
+    made = False
     try:
-        if taken.statement == _digest(plan, taken.announced):
-            folder.mkdir(parents=True, exist_ok=True)
-            with (
-                reader.snapshot(pooled=True, of=taken.snapshot) as snapshot,
-                _alive(services, taken, snapshot.cancel) as state,
-            ):
-                return _write(services, taken, plan, run.format, snapshot, folder, state)
-        log.warning("range_left", run=run.id, number=taken.number, error="the plan of the run is another one here")
-    except Exception as error:
-        log.warning("range_left", run=run.id, number=taken.number, error=str(error))
-    with services.store.session() as session:
-        entered.give_back(session, taken)
-    return False
+        if taken.statement != _digest(plan, taken.announced):
+            log.warning("range_left", run=run.id, number=taken.number, error="the run's plan is another one here")
+            return False
+        files[0].parent.mkdir(parents=True, exist_ok=True)
+        with (
+            reader.snapshot(pooled=True, of=taken.snapshot) as snapshot,
+            _alive(services, taken, snapshot.cancel) as state,
+        ):
+            told = _write_rows(plan, run.format, taken, snapshot, *files, state)
+            if told is not None:
+                kept = [services.storage.keep(run.id, run.attempt, path) for path in files]
+                made = _enter_made(services, taken, state, told, (kept[0], kept[1]))
+        return made
+    finally:
+        if not made:
+            for path in kept:
+                services.storage.remove(path)
+            with suppress(DBAPIError), services.store.session() as session:
+                entered.give_back(session, taken)
+        if not made or services.storage.local("") is None:
+            _unlink(files)
 
 
 @dataclass
@@ -241,39 +270,37 @@ def _alive(
         beating.join()
 
 
-def _write(
-    services: Services, taken: RunRange, plan: Plan, format: str, snapshot: Snapshot, folder: Path, state: _State
-) -> bool:
+def _files_of(taken: RunRange, folder: Path) -> tuple[Path, Path]:
     """
-    Write a range and enter it. Returns False, and leaves nothing, where it was lost to somebody else.
+    Where the rows of a range are written, and the keys of its records.
     """
     rows = folder / f"range-{taken.number}-{taken.tries}"
-    keys = rows.with_name(f"{rows.name}-keys")
-    kept: list[str] = []
-    try:
-        told = _write_rows(plan, format, taken, snapshot, rows, keys, state)
-        if told is not None:
-            kept = [services.storage.keep(taken.run_id, taken.attempt, path) for path in (rows, keys)]
-            facts = {"rows": state.rows, "told": told, "path": kept[0], "keys_path": kept[1]}
-            if _patiently(services, lambda s: entered.made(s, taken, **facts)):
-                log.info("range_made", run=taken.run_id, number=taken.number, rows=state.rows)
-                return True
-    except BaseException:
-        _discard(services, rows, keys, kept)
-        raise
-    finally:
-        if services.storage.local("") is None:
-            rows.unlink(missing_ok=True)
-            keys.unlink(missing_ok=True)
-    _discard(services, rows, keys, kept)
-    return False
+    return rows, rows.with_name(f"{rows.name}-keys")
 
 
-def _discard(services: Services, rows: Path, keys: Path, kept: list[str]) -> None:
-    rows.unlink(missing_ok=True)
-    keys.unlink(missing_ok=True)
-    for path in kept:
-        services.storage.remove(path)
+def _enter_made(
+    services: Services, taken: RunRange, state: _State, told: dict[str, Any], kept: tuple[str, str]
+) -> bool:
+    """
+    Enter a range as made, with the paths by which the file store finds its rows and keys. Returns False where it was
+    lost to somebody else.
+    """
+    facts = {"rows": state.rows, "told": told, "path": kept[0], "keys_path": kept[1]}
+    if not _patiently(services, lambda s: entered.made(s, taken, **facts)):
+        return False
+    log.info("range_made", run=taken.run_id, number=taken.number, rows=state.rows)
+    return True
+
+
+def _unlink(files: tuple[Path, Path]) -> None:
+    for path in files:
+        path.unlink(missing_ok=True)
+
+
+def _chunks(path: Path) -> Iterator[bytes]:
+    with path.open("rb") as file:
+        while chunk := file.read(CHUNK):
+            yield chunk
 
 
 def _write_rows(

@@ -12,10 +12,10 @@ import sqlalchemy as sa
 import structlog
 
 from bouquet.runs.services import Services
-from bouquet.store import comparisons
+from bouquet.store import comparisons, ranges
 from bouquet.store.models import ACTIVE, Run, RunFile
 
-__all__ = ["Swept", "expire_files", "sweep_files"]
+__all__ = ["Swept", "expire_files", "forget_ranges", "sweep_files"]
 
 log = structlog.get_logger()
 
@@ -51,6 +51,14 @@ class Swept:
         Whether store and ledger agreed, but for what was left behind.
         """
         return not self.missing and not self.changed
+
+
+def forget_ranges(services: Services) -> None:
+    """
+    Forget what a worker that was killed left of ranges.
+    """
+    with services.store.session() as session:
+        ranges.forget_left(session)
 
 
 def expire_files(services: Services) -> int:

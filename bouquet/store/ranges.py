@@ -9,11 +9,11 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import sqlalchemy as sa
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
-from bouquet.store.models import Run, RunRange
+from bouquet.store.models import Document, Run, RunRange
 
-__all__ = ["SILENT", "enter", "give_back", "made", "of_attempt", "see", "take", "withdraw"]
+__all__ = ["SILENT", "enter", "forget_left", "give_back", "made", "of_attempt", "see", "take", "told_of", "withdraw"]
 
 #: Without a sign of life for so long, who took a range has lost it to whoever comes next.
 SILENT = timedelta(seconds=30)
@@ -86,10 +86,26 @@ def _change(session: Session, range_: RunRange, *also: sa.ColumnElement[bool], *
 
 def of_attempt(session: Session, run_id: int, attempt: int) -> list[RunRange]:
     """
-    All ranges of an attempt, in their order.
+    All ranges of an attempt, in their order, without what is told of them.
     """
     mine = (RunRange.run_id == run_id, RunRange.attempt == attempt)
-    return list(session.scalars(sa.select(RunRange).where(*mine).order_by(RunRange.number)))
+    query = sa.select(RunRange).where(*mine).order_by(RunRange.number).options(defer(RunRange.told, raiseload=True))
+    return list(session.scalars(query))
+
+
+def told_of(session: Session, range_: RunRange) -> Document:
+    """
+    What the writer of a range that is made found.
+    """
+    return session.scalars(sa.select(RunRange.told).where(RunRange.id == range_.id)).one() or {}
+
+
+def forget_left(session: Session) -> None:
+    """
+    Forget the ranges of runs that ended otherwise than by the worker that had them: they tell of values.
+    """
+    running = sa.select(Run.id).where(Run.status == "running")
+    session.execute(sa.delete(RunRange).where(RunRange.run_id.not_in(running)))
 
 
 def withdraw(session: Session, run_id: int, attempt: int) -> None:

@@ -19,6 +19,7 @@ from bouquet.core.template import read_document
 from bouquet.runs import Queue, Services, ask_for_run, execute, ranges
 from bouquet.runs.queue import WORKER
 from bouquet.runs.ranges import help_with_run
+from bouquet.runs.retention import forget_ranges
 from bouquet.sources import PostgresReader, Source, SourceDown
 from bouquet.store import ranges as entered
 from bouquet.store import runs as ledger
@@ -149,13 +150,13 @@ def test_workers_share_a_run(
     """Each range is written once, some of them by others, from the one snapshot."""
     helpers = helped(services, 2)
     writers = set()
-    known = ranges._write
+    known = ranges._enter_made
 
     def noted(*facts: Any) -> bool:
         writers.add(threading.current_thread().ident)
         return known(*facts)
 
-    monkeypatch.setattr(ranges, "_write", noted)
+    monkeypatch.setattr(ranges, "_enter_made", noted)
     run = make(services, people["ines"], TREES)
     for helper in helpers:
         helper.join(20)
@@ -278,6 +279,21 @@ def test_an_attempt_that_is_over_withdraws_nothing_of_the_next(services: Service
         entered.enter(session, [RunRange(attempt=n, **facts) for n in (1, 2)])
         entered.withdraw(session, run_id, 1)
         assert [r.attempt for r in session.scalars(sa.select(RunRange))] == [2]
+
+
+def test_what_is_left_of_ranges_goes_with_their_run(services: Services, people: dict[str, Any]) -> None:
+    """What is told of a range has values in it; a worker that was killed withdraws nothing."""
+    run_ids = [ask_for_run(services, TREES, person=people["ines"], via="hand").id for _ in range(2)]
+    with services.store.session() as session:
+        for run_id in run_ids:
+            assert ledger.begin_attempt(session, run_id, NOW)
+            entered.enter(
+                session, [RunRange(run_id=run_id, attempt=1, number=0, snapshot="s", announced=1, statement="d")]
+            )
+        ledger.finish_run(session, run_ids[0], 1, status="failed", now=NOW)
+    forget_ranges(services)
+    with services.store.session() as session:
+        assert session.scalars(sa.select(RunRange.run_id)).all() == run_ids[1:]
 
 
 def test_only_who_has_a_range_may_enter_it(services: Services, people: dict[str, Any]) -> None:
