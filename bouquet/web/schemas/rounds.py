@@ -9,8 +9,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.recurrence.document import RhythmDocument
 from bouquet.core.template.filter import Window
 from bouquet.rounds.document import Event, OwnPart, RoundRecipientIn, Trigger
+from bouquet.web.schemas.described import DescribedAs
 from bouquet.web.schemas.runs import RunOut
 from bouquet.web.schemas.sharing import SharedWith
 
@@ -68,7 +70,7 @@ class RoundOut(BaseModel):
     looked_after: bool = Field(description="Whether whoever asks may pause it, skip its next moment and run it.")
     shared_with: list[SharedWith] = Field([], description="Who does beside its owner; told to whoever may change that.")
     purpose: str
-    rhythm: dict[str, Any]
+    rhythm: Annotated[dict[str, Any], DescribedAs(RhythmDocument)]
     mail_to: list[str]
     zone: str
     folder: str

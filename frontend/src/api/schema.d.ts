@@ -7665,9 +7665,7 @@ export interface components {
              */
             remembers: boolean;
             /** Rhythm */
-            rhythm: {
-                [key: string]: unknown;
-            };
+            rhythm: components["schemas"]["RhythmDocument"];
             /** Runs */
             runs: components["schemas"]["RunOut"][];
             /**

@@ -40,7 +40,7 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
     trigger: "calendar" as const,
     after_id: null,
     when_empty: "send" as const,
-    rhythm: { ...KINDS.weekdays!.start, times: ["06:00"] } as Draft["rhythm"],
+    rhythm: { ...KINDS.weekdays!.start, times: ["06:00"] },
     zone: "Europe/London",
     folder: "",
     format: "csv" as const,
@@ -67,7 +67,7 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
     own_part: round.own_part,
     event: round.event as Draft["event"],
     answers: round.answers as Draft["answers"],
-    rhythm: round.rhythm as Draft["rhythm"],
+    rhythm: round.rhythm,
     format: round.format as Draft["format"],
     mode: round.mode as Draft["mode"],
   };
@@ -171,16 +171,10 @@ export function NewRound({ template, round, onClose }: Props) {
             </Form.Group>
             <TriggerFields draft={draft} own={round?.id} onChange={change} />
             {byCalendar && (
-              <RhythmEditor
-                rhythm={draft.rhythm ?? {}}
-                onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
-              />
+              <RhythmEditor rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm: rhythm })} />
             )}
             <div className={byCalendar ? "d-flex gap-2" : "d-none"}>
-              <DayOff
-                rhythm={draft.rhythm ?? {}}
-                onChange={(rhythm) => change({ rhythm: rhythm as Draft["rhythm"] })}
-              />
+              <DayOff rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm: rhythm })} />
               <Form.Group controlId="round-zone" className="flex-fill">
                 <Form.Label>{tr("On the clock of")}</Form.Label>
                 <Form.Select value={draft.zone} onChange={(e) => change({ zone: e.target.value })}>
