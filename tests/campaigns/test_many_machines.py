@@ -7,11 +7,12 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import socket
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
@@ -27,6 +28,7 @@ from cryptography.fernet import Fernet
 from bouquet.demo.demo import seed_people
 from bouquet.rounds.calendar import enter_run
 from bouquet.runs import Queue, Services, ask_for_run, sweep_files
+from bouquet.runs.queue import WORKER
 from bouquet.sources import Source
 from bouquet.store import Store
 from bouquet.store import runs as ledger
@@ -45,7 +47,7 @@ pytestmark = [
 
 KEY = Fernet.generate_key().decode()
 #: Rows of the source: some seconds of work.
-ROWS = 600_000
+ROWS = int(os.environ.get("BOUQUET_CLUSTER_ROWS", "600000"))
 #: Seconds within which what a lost host held is free again.
 FREED = 150
 
@@ -260,6 +262,31 @@ def test_a_run_is_shared_by_two_hosts_and_outlives_one(house: House, lost: str) 
     assert shared.slip["columns"] == whole.slip["columns"]
     swept = sweep_files(replace(house.services, clock=lambda: now() + timedelta(days=1)), repair=False)
     assert (swept.orphans, swept.missing, swept.changed) == ([], [], [])
+
+
+def test_what_two_hosts_write_together_is_what_one_writes(house: House) -> None:
+    """With how long it took beside one alone, which tells little where all hosts share the same cores."""
+    took, made = {}, {}
+    for hosts, size in (("alone", 2 * ROWS), ("together", ROWS // 4)):
+        with ExitStack() as stack:
+            for host in ("one", "two") if hosts == "together" else ("one",):
+                stack.enter_context(house.worker(host, BOUQUET_RANGE_ROWS=str(size)))
+            wait_for(lambda: _alive(house) and (hosts == "alone" or house.queue.has_help()), 60)  # noqa: B023
+            run_id = house.ask(LARGE)
+            wait_for(lambda: house.run(run_id).status == "ready", 900)  # noqa: B023
+        made[hosts] = run = house.run(run_id)
+        assert run.started_at is not None
+        assert run.finished_at is not None
+        took[hosts] = (run.finished_at - run.started_at).total_seconds()
+    assert [f.sha256 for f in made["alone"].files] == [f.sha256 for f in made["together"].files]
+    ratio = took["together"] / took["alone"]
+    print(f"{ROWS:,} rows: {took['alone']:.1f} s by one host, {took['together']:.1f} s by two ({ratio:.2f} ×)")
+
+
+def _alive(house: House) -> bool:
+    query = "SELECT count(*) FROM pg_stat_activity WHERE application_name = %s"
+    with psycopg.connect(house.database.url(), autocommit=True) as connection:
+        return bool(connection.execute(query, [WORKER]).fetchone()[0])  # type: ignore[index]
 
 
 def _made(house: House, run_id: int) -> list[RunRange]:
