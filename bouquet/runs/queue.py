@@ -51,8 +51,8 @@ OF_A_RUN = 3
 SENDING = 8
 
 #: Priorities; the greater goes first. A person waits, a round does not. Among people it goes in turn: each further
-#: run that one person has waiting goes a place back.
-BY_HAND, BY_ROUND = 10_000, 0
+#: run that one person has waiting goes a place back. Who helps with a large run has nothing else to do.
+BY_HAND, BY_ROUND, TO_HELP = 10_000, 0, -1
 
 #: Runs of rounds that are put into the queue by one statement.
 PUT_AT_ONCE = 500
@@ -112,7 +112,9 @@ class Queue:
 
         @self.app.task(name="help_with_run")
         def help_with(run_id: int, attempt: int, helper: int) -> None:
-            help_with_run(self.services, run_id, attempt)
+            # One range at a time: whatever else waits for a worker goes before the next.
+            if help_with_run(self.services, run_id, attempt):
+                self._put_helper(run_id, attempt, helper)
 
         @self.app.task(name="compare_runs")
         def compare_runs(comparison_id: int) -> None:
@@ -275,8 +277,11 @@ class Queue:
         Ask so many workers to help with an attempt at a run. One that comes too late finds nothing to do.
         """
         for helper in range(workers):
-            lock = f"run-{run_id}-{attempt}-{helper}"
-            self._defer("help_with_run", lock, BY_HAND, run_id=run_id, attempt=attempt, helper=helper)
+            self._put_helper(run_id, attempt, helper)
+
+    def _put_helper(self, run_id: int, attempt: int, helper: int) -> None:
+        lock = f"run-{run_id}-{attempt}-{helper}"
+        self._defer("help_with_run", lock, TO_HELP, run_id=run_id, attempt=attempt, helper=helper)
 
     def put_comparison(self, comparison_id: int) -> None:
         """

@@ -45,7 +45,7 @@ log = structlog.get_logger()
 FEWEST, MOST = 4, 1_000
 
 #: Most workers that are asked to help with a run. Free ones of the same machine are often the first to come.
-HELPERS = 8
+HELPERS = 32
 
 #: Seconds between two looks at what others made, and between two signs of life.
 LOOK, BEAT = 0.2, 1.0
@@ -175,23 +175,24 @@ class RangesOfRun:
             self.services.storage.remove(path)
 
 
-def help_with_run(services: Services, run_id: int, attempt: int) -> None:
+def help_with_run(services: Services, run_id: int, attempt: int) -> bool:
     """
-    Write ranges of an attempt at a run until none is left. What goes wrong is left to the worker that has the run.
+    Write one range of an attempt at a run. Returns whether there may be another. What goes wrong is left to the worker
+    that has the run.
     """
     with services.store.session() as session:
         run = session.get(Run, run_id)
         if run is None or run.attempt != attempt or run.status != "running":
-            return
+            return False
     try:
         with speaking(language_of_run(services, run)):
             _, plan = plan_run(services, run).alone
             reader = services.source_of(run.source).run_reader
             if plan is not None and isinstance(reader, PostgresReader):
-                while _help_once(services, run, plan, reader):
-                    pass
+                return _help_once(services, run, plan, reader)
     except Exception as error:
         log.warning("not_helped", run=run_id, error=str(error))
+    return False
 
 
 def _help_once(services: Services, run: Run, plan: Plan, reader: PostgresReader) -> bool:

@@ -17,7 +17,7 @@ from bouquet.core.plan import Plan
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
 from bouquet.runs import Queue, Services, ask_for_run, execute, ranges
-from bouquet.runs.queue import WORKER
+from bouquet.runs.queue import BY_ROUND, WORKER
 from bouquet.runs.ranges import help_with_run
 from bouquet.runs.retention import forget_ranges
 from bouquet.sources import PostgresReader, Source, SourceDown
@@ -135,12 +135,16 @@ def helped(services: Services, count: int) -> list[threading.Thread]:
     """Other workers come at once when they are asked."""
     helpers: list[threading.Thread] = []
 
+    def help_on(run_id: int, attempt: int) -> None:
+        while help_with_run(services, run_id, attempt):
+            pass
+
     def ask(run_id: int, attempt: int, _workers: int) -> None:
         for _ in range(count):
-            helpers.append(threading.Thread(target=help_with_run, args=(services, run_id, attempt)))
+            helpers.append(threading.Thread(target=help_on, args=(run_id, attempt)))
             helpers[-1].start()
 
-    services.ask_for_help = ask
+    services.has_help, services.ask_for_help = lambda: True, ask
     return helpers
 
 
@@ -262,7 +266,10 @@ def test_a_run_is_cut_only_where_somebody_could_help(
     assert by_ranges == []
 
 
-def test_workers_are_counted_by_their_machines(services: Services, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_worker_of_the_only_machine_is_no_help_but_spare_cores_are(
+    services: Services, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Workers of two machines are tried with two hosts: `make cluster`."""
     monkeypatch.setattr("bouquet.runs.queue.CORES", 2)
     queue = Queue(services)
     assert not queue.has_help()
@@ -270,6 +277,27 @@ def test_workers_are_counted_by_their_machines(services: Services, monkeypatch: 
         assert not queue.has_help(), "the only machine is this one"
     monkeypatch.setattr("bouquet.runs.queue.CORES", 8)
     assert services.has_help(), "it has room for a second range"
+
+
+def test_whoever_helps_does_a_range_at_a_time_and_after_all_else(
+    services: Services, people: dict[str, Any], by_ranges: list[int]
+) -> None:
+    """Runs that wait for a worker do not wait for the end of a large one."""
+    queue, helped_with = Queue(services), []
+    queue.install()
+
+    def ask(run_id: int, attempt: int, workers: int) -> None:
+        with queue.opened():
+            queue.put_helpers(run_id, attempt, workers)
+        helped_with.append(help_with_run(services, run_id, attempt))
+        helped_with.append(list(by_ranges))
+
+    services.has_help, services.ask_for_help = lambda: True, ask
+    assert make(services, people["ines"], TREES).status == "ready"
+    assert helped_with == [True, [0]]
+    with services.store.session() as session:
+        asked = sa.text("SELECT DISTINCT priority FROM procrastinate_jobs WHERE task_name = 'help_with_run'")
+        assert session.scalars(asked).one() < BY_ROUND
 
 
 def test_an_attempt_that_is_over_withdraws_nothing_of_the_next(services: Services, people: dict[str, Any]) -> None:

@@ -79,8 +79,7 @@ class SheetStatements:
         `checks`, `q0`… say whether each check of rows objects, and `h0`, `w0` and `n0` are the page of the row's
         record, who last touched it and what it is known by, where the catalogue knows; a look at some rows leaves out
         what takes all rows to know. With `pictures`, `i0`… are the files of columns that hold some, up to so many bytes
-        each; larger ones are NULL. `made` are rows that more is asked of than
-        this.
+        each; larger ones are NULL. `made` stands for new rows, where a caller asks more of them.
         """
         rows = made or Rows(self.plan, many=self.many and (limit is None or self.folds_first()))
         outputs = self.outputs(rows, keys=keys, checks=checks, looking=limit is not None)

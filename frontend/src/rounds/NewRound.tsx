@@ -171,10 +171,10 @@ export function NewRound({ template, round, onClose }: Props) {
             </Form.Group>
             <TriggerFields draft={draft} own={round?.id} onChange={change} />
             {byCalendar && (
-              <RhythmEditor rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm: rhythm })} />
+              <RhythmEditor rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm })} />
             )}
             <div className={byCalendar ? "d-flex gap-2" : "d-none"}>
-              <DayOff rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm: rhythm })} />
+              <DayOff rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm })} />
               <Form.Group controlId="round-zone" className="flex-fill">
                 <Form.Label>{tr("On the clock of")}</Form.Label>
                 <Form.Select value={draft.zone} onChange={(e) => change({ zone: e.target.value })}>
