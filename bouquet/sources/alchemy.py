@@ -161,8 +161,7 @@ class AlchemyReader:
         self.title = title
         self._mysql = sa.make_url(url).get_backend_name() in ("mysql", "mariadb")
         if self._mysql:
-            known, arguments = mysql.engine_url(url), mysql.connect_arguments()
-            self.engine = sa.create_engine(known, poolclass=sa.NullPool, connect_args=arguments)
+            self.engine = mysql.open_engine(url)
             mysql.prepare(self.engine)
         elif sa.make_url(url).get_backend_name() == "sqlite":
             self.engine = sqlite.open_engine(sa.make_url(url))

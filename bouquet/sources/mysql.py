@@ -6,14 +6,16 @@ from __future__ import annotations
 
 import contextlib
 import socket
+import ssl
 from datetime import date, datetime, timedelta
+from functools import cache
 from typing import Any
 
 import sqlalchemy as sa
 
 from bouquet.core.windows import MOST_FILLED
 
-__all__ = ["cancel_query", "connect_arguments", "dialect_of", "engine_url", "prepare", "set_timeout"]
+__all__ = ["cancel_query", "dialect_of", "engine_url", "open_engine", "prepare", "set_timeout"]
 
 #: Bytes that values joined in one cell may come to.
 LONGEST_JOINED = 1_073_741_824
@@ -59,7 +61,36 @@ def engine_url(url: str) -> sa.URL:
     return made.set(drivername=f"{made.get_backend_name()}+pymysql").update_query_dict({"charset": "utf8mb4"})
 
 
-def connect_arguments() -> dict[str, Any]:
+def open_engine(url: str) -> sa.Engine:
+    """
+    An engine for the database at this address. Each connection is made when it is asked for, and is encrypted where the
+    server can; an address that says more of encryption (`ssl_ca`…) has what it says.
+    """
+    # Most houses have no such source, and need no driver of theirs.
+    from pymysql.connections import Connection
+
+    class Session(Connection):
+        def _create_ssl_ctx(self, said: Any) -> Any:
+            # The driver reads all authorities of the machine for every connection (35 ms), also where it asks no
+            # certificate of the server.
+            return super()._create_ssl_ctx(said) if said else _unasked()  # type: ignore[misc]
+
+    engine = sa.create_engine(engine_url(url), poolclass=sa.NullPool, connect_args=_connect_arguments())
+    sa.event.listen(engine, "do_connect", lambda _, __, arguments, named: Session(*arguments, **named))
+    return engine
+
+
+@cache
+def _unasked() -> ssl.SSLContext:
+    """
+    Encryption towards a server that shows no certificate we know.
+    """
+    made = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    made.check_hostname, made.verify_mode = False, ssl.CERT_NONE
+    return made
+
+
+def _connect_arguments() -> dict[str, Any]:
     """
     What the driver is told. A zero date (`0000-00-00`) is how these databases write that there is none.
     """

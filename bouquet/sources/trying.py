@@ -140,7 +140,7 @@ def _reach(host: str, port: int) -> Step:
 
 
 def _try_mysql(url: sa.URL) -> Iterator[Step]:
-    engine = sa.create_engine(mysql.engine_url(str(url.render_as_string(hide_password=False))), poolclass=sa.NullPool)
+    engine = mysql.open_engine(url.render_as_string(hide_password=False))
     try:
         connection = engine.connect()
     except sa.exc.DBAPIError as error:

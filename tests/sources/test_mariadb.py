@@ -164,6 +164,18 @@ def test_views_are_read_by_somebody_who_may_only_read(server: str, tmp_path: Pat
             cursor.execute("DROP VIEW looked_at, looks_at_nothing")
 
 
+def test_no_connection_reads_all_authorities_of_the_machine(copy: Source, monkeypatch: pytest.MonkeyPatch) -> None:
+    """As the driver does for each of its own, though it then asks the server for no certificate."""
+
+    def read(*_: Any, **__: Any) -> None:
+        pytest.fail("All authorities were read.")
+
+    monkeypatch.setattr("ssl.create_default_context", read)
+    for _ in range(2):
+        with copy.reader.snapshot() as snapshot:
+            assert snapshot.rows(sa.select(sa.literal(1).label("one"))) == [{"one": 1}]
+
+
 def test_it_can_be_tried(server: str) -> None:
     """Step by step, and what is wrong is said."""
     steps = {s.name: (s.mark, s.says) for s in try_source(server.replace("owner", "reader"))}
