@@ -212,12 +212,19 @@ def store_url(cluster: Cluster) -> str:
     return url
 
 
+@pytest.fixture(scope="session")
+def store(store_url: str) -> Store:
+    """
+    The store, which remembers its statements from one test to the next.
+    """
+    return Store(store_url)
+
+
 @pytest.fixture
-def services(store_url: str, source: Source, tmp_path: Path) -> Iterator[Services]:
+def services(store: Store, source: Source, tmp_path: Path) -> Iterator[Services]:
     """
     Services on an empty store with the four people, at the tests' moment.
     """
-    store = Store(store_url)
     made = Services(
         store,
         source,

@@ -7,14 +7,17 @@ from __future__ import annotations
 import secrets
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 
-from fastapi import FastAPI
+from fastapi import APIRouter, FastAPI
 from fastapi.responses import FileResponse
+from fastapi.routing import APIRoute
 from fastapi.staticfiles import StaticFiles
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.exceptions import HTTPException
+from starlette.routing import BaseRoute
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from bouquet import __version__
@@ -90,6 +93,71 @@ _SAFE_HEADERS = {
 }
 
 
+#: What answers requests, in the order in which addresses are tried.
+_PARTS = (
+    session,
+    entering,
+    accounts,
+    groups,
+    starting,
+    sources,
+    programs,
+    tokens,
+    vocabulary,
+    catalogue,
+    curating,
+    design,
+    helping,
+    picks,
+    templates,
+    bundles,
+    drafts,
+    memory,
+    records,
+    # Before the runs themselves: its addresses would read as a run's number.
+    ledger,
+    runs,
+    comparing,
+    files,
+    news,
+    days_off,
+    purposes,
+    rounds,
+    feeds,
+    removed,
+    means,
+    recipients,
+    deliveries,
+    journal,
+    health,
+    post_room,
+)
+
+
+def _named(route: APIRoute) -> str:
+    return route.name
+
+
+@cache
+def _routes() -> list[BaseRoute]:
+    """
+    What answers at which address: the same for every application, and worked out once.
+    """
+    made = APIRouter(generate_unique_id_function=_named)
+    for part in _PARTS:
+        made.include_router(part.router, prefix=API)
+    made.include_router(taking.router)
+    made.add_api_route(f"{API}/schema/template", template_schema, tags=["templates"])
+    return made.routes
+
+
+def template_schema() -> dict[str, Any]:
+    """
+    The JSON Schema of a template document.
+    """
+    return document_schema()
+
+
 def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     """
     The application, ready to be served.
@@ -109,7 +177,8 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
         openapi_url=f"{API}/openapi.json",
         docs_url=None,
         redoc_url=None,
-        generate_unique_id_function=lambda route: route.name,
+        generate_unique_id_function=_named,
+        routes=_routes(),
     )
     app.state.services, app.state.queue, app.state.settings, app.state.stopping = services, queue, settings, False
     app.state.post_room = None
@@ -123,55 +192,6 @@ def create_app(services: Services, queue: Queue, settings: Settings) -> FastAPI:
     app.state.first_code = settings.first_code.get_secret_value() or secrets.token_urlsafe(9)
     app.state.first_tries = 0
     add_problem_handlers(app)
-    parts = (
-        session,
-        entering,
-        accounts,
-        groups,
-        starting,
-        sources,
-        programs,
-        tokens,
-        vocabulary,
-        catalogue,
-        curating,
-        design,
-        helping,
-        picks,
-        templates,
-        bundles,
-        drafts,
-        memory,
-        records,
-        # Before the runs themselves: its addresses would read as a run's number.
-        ledger,
-        runs,
-        comparing,
-        files,
-        news,
-        days_off,
-        purposes,
-        rounds,
-        feeds,
-        removed,
-        means,
-        recipients,
-        deliveries,
-        journal,
-        health,
-        post_room,
-    )
-    for part in parts:
-        app.include_router(part.router, prefix=API)
-    app.include_router(taking.router)
-
-    @app.get(f"{API}/schema/template", tags=["templates"])
-    def template_schema() -> dict[str, Any]:
-        """
-        The JSON Schema of a template document.
-        """
-        return document_schema()
-
     describe(app)
     app.add_middleware(_SafeHeaders, secure=settings.secure_cookies)
     named = frozenset(h.strip().lower() for h in settings.hosts.split(",") if h.strip())
