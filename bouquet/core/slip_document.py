@@ -9,6 +9,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from bouquet.core.template.described import AnswersDocument, NarrowingDocument
+
 __all__ = ["ErrorDocument", "FindingDocument", "SlipDocument"]
 
 Severity = Literal["note", "hold", "stop"]
@@ -37,7 +39,7 @@ class EmptyDocument(_Part):
     path: str = Field(description="The relation, e.g. site.ward")
     words: str
     rows: int
-    leave_out: dict[str, Any] | None = Field(description="The narrowing that would leave them out")
+    leave_out: NarrowingDocument | None = Field(description="The narrowing that would leave them out")
 
 
 class StepDocument(_Part):
@@ -186,7 +188,7 @@ class SlipDocument(_Part):
     environment: str
     sentence: str
     rows_of: str = absent("", "The record type that a row stands for")
-    answers: dict[str, Any]
+    answers: AnswersDocument
     scope: SlipScopeDocument | None
     copied: CopyDocument | None = Field(None, alias="copy", json_schema_extra=_without_default)
     tally: list[StepDocument]

@@ -14,6 +14,7 @@ from bouquet.core.language import tr
 from bouquet.core.recurrence import RhythmDocument
 from bouquet.core.refusals import said_of
 from bouquet.core.template import Only
+from bouquet.core.template.described import AnswersGiven, NarrowingOrNone
 from bouquet.core.vocabulary.formats import FormatName
 
 __all__ = [
@@ -62,7 +63,7 @@ class Event(BaseModel):
     model_config = ConfigDict(extra="forbid")
 
     records: str = Field("", max_length=120)
-    where: dict[str, Any] = {}
+    where: NarrowingOrNone = {}
     answers: dict[str, Annotated[str, Field(max_length=500)]] = Field({}, max_length=40)
     each: bool = False
     channel: str = Field("", max_length=63, pattern=r"^([a-z_][a-z0-9_]*)?$")
@@ -110,7 +111,7 @@ class _Set(BaseModel):
     trigger: Trigger = Field("calendar", description="What starts it.")
     watch: Watch | None = Field(None, description="How records that appear are looked for and gathered.")
     event: Event | None = Field(None, description="What more there is to say of what starts it.")
-    answers: dict[str, Any] = Field({}, description="Answers to what its template asks, by name.")
+    answers: AnswersGiven = Field({}, description="Answers to what its template asks, by name.")
     when_empty: Literal["send", "skip"] = Field("send", description="What becomes of a file without rows.")
     rhythm: RhythmDocument | None = None
     zone: str = Field("Europe/London", max_length=60)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import Annotated, Any
+from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -17,6 +17,7 @@ from bouquet.core.catalogue import Catalogue, Kind, RecordType
 from bouquet.core.catalogue import Field as CatalogueField
 from bouquet.core.language import tr
 from bouquet.core.personal import PersonalClass
+from bouquet.core.template.described import NarrowingDocument
 from bouquet.sources.making import field_made, made_type
 from bouquet.sources.names import free_name, name_of_label
 from bouquet.sources.overlay import (
@@ -73,7 +74,7 @@ class NewType(BaseModel):
 
     label: Annotated[str, Field(min_length=1, max_length=120)]
     plural: Annotated[str, Field(min_length=1, max_length=120)]
-    where: dict[str, Any]
+    where: NarrowingDocument
     meaning: _Text = ""
 
 

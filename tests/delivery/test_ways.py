@@ -150,8 +150,9 @@ def test_a_try_that_ended_with_its_worker_stays_in_mind(sending: Sending, room: 
 @pytest.mark.parametrize("way", ["sftp", "store"])
 def test_what_was_taken_without_a_word_is_looked_up_and_not_sent_twice(sending: Sending, room: Room, way: str) -> None:
     run = sending.run([sending.recipient(way)])
-    for misdeed in ("mute", None):
+    for misdeed, wait in (("mute", 1.0), (None, 20.0)):
         room.tell(way, misdeed)
+        sending.services.delivery_wait = wait
         sending.send()
         sending.now += timedelta(minutes=2)
     (delivery,) = sending.deliveries(run)

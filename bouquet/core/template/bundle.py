@@ -15,6 +15,7 @@ from pydantic import Field, ValidationError, field_validator
 from bouquet.core.catalogue import Kind, RecordType
 from bouquet.core.errors import DocumentError, Problem
 from bouquet.core.language import tr
+from bouquet.core.template.described import AnswersGiven
 from bouquet.core.template.document import Template, read_document
 from bouquet.core.template.output import Attachments, Output
 from bouquet.core.template.part import Part
@@ -51,7 +52,7 @@ class BundleTemplate(Part):
     """
 
     template: int = Field(ge=0, lt=2**63)
-    answers: dict[str, Any] = Field({}, max_length=40)
+    answers: AnswersGiven = Field({})
 
 
 class BundleContents(Part):

@@ -15,6 +15,7 @@ from pydantic import Field, ValidationError, field_validator
 from bouquet.core.errors import DocumentError, Problem
 from bouquet.core.language import tr
 from bouquet.core.template.checks import Check
+from bouquet.core.template.described import AnswerDocument
 from bouquet.core.template.filter import AllOf, Narrowing
 from bouquet.core.template.output import Output
 from bouquet.core.template.part import Part
@@ -52,7 +53,7 @@ class Ask(Part):
     name: str = Field(pattern=r"^[A-Za-z][A-Za-z0-9_]{0,39}$")
     label: str = Field(min_length=1, max_length=200)
     kind: Literal["choices", "text", "number", "date", "yes_no", "window"] = "text"
-    default: Any = None
+    default: AnswerDocument = None
     required: bool = True
 
 

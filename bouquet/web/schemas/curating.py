@@ -5,11 +5,11 @@ The curated catalogue as the API speaks of it.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from pydantic import BaseModel, Field
 
 from bouquet.core.catalogue import Kind
+from bouquet.core.template.described import NarrowingOrNone
 from bouquet.sources.curating import Edit
 from bouquet.web.schemas.catalogue import ChoiceOut, GuessOut
 
@@ -136,7 +136,7 @@ class CuratedType(BaseModel):
     fields: list[CuratedField]
     relations: list[CuratedRelation]
     made_of: str = Field("", description="The record type that it was made from, by its name.")
-    where: dict[str, Any] = Field({}, description="The narrowing that makes it, as in a template document.")
+    where: NarrowingOrNone = Field({}, description="The narrowing that makes it, as in a template document.")
 
 
 class CatalogueEdits(BaseModel):

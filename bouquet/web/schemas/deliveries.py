@@ -10,7 +10,7 @@ from typing import Any, Literal
 from pydantic import BaseModel, Field, SecretStr
 
 from bouquet.store.recipients import LONGEST_NAME, MOST_WAYS
-from bouquet.web.schemas.described import AcceptanceDocument
+from bouquet.web.schemas.described import AcceptanceDocument, AddressDocument, SettingsDocument
 from bouquet.web.schemas.sharing import SharedWith
 from bouquet.web.schemas.sources import StepOut
 
@@ -46,8 +46,8 @@ class WayOut(BaseModel):
     label: str
     secret: str
     withdraws: bool
-    settings: dict[str, Any]
-    address: dict[str, Any]
+    settings: dict[str, Any] = Field(description="JSON Schema")
+    address: dict[str, Any] = Field(description="JSON Schema")
 
 
 class NewMeans(BaseModel):
@@ -57,7 +57,7 @@ class NewMeans(BaseModel):
 
     name: str = Field(min_length=1, max_length=LONGEST_NAME)
     kind: str = Field(max_length=20)
-    settings: dict[str, Any] = {}
+    settings: SettingsDocument = {}
     secret: SecretStr = Field(SecretStr(""), max_length=20_000)
 
 
@@ -67,7 +67,7 @@ class MeansChange(BaseModel):
     """
 
     name: str | None = Field(None, min_length=1, max_length=LONGEST_NAME)
-    settings: dict[str, Any] | None = None
+    settings: SettingsDocument | None = None
     secret: SecretStr | None = Field(None, max_length=20_000)
 
 
@@ -77,7 +77,7 @@ class TryMeans(BaseModel):
     """
 
     kind: str = Field(max_length=20)
-    settings: dict[str, Any] = {}
+    settings: SettingsDocument = {}
     secret: SecretStr = Field(SecretStr(""), max_length=20_000)
     means_id: int | None = Field(None, ge=0, lt=2**63)
 
@@ -91,7 +91,7 @@ class MeansOut(BaseModel):
     name: str
     kind: str
     label: str
-    settings: dict[str, Any]
+    settings: SettingsDocument
     has_secret: bool
     down_until: datetime | None
     said: str
@@ -104,7 +104,7 @@ class WayOfRecipient(BaseModel):
     """
 
     means_id: int = Field(ge=0, lt=2**63)
-    address: dict[str, Any] = {}
+    address: AddressDocument = {}
 
 
 class NewRecipient(BaseModel):
@@ -115,7 +115,7 @@ class NewRecipient(BaseModel):
     name: str = Field(min_length=1, max_length=LONGEST_NAME)
     about: str = Field("", max_length=2_000)
     means_id: int = Field(ge=0, lt=2**63)
-    address: dict[str, Any] = {}
+    address: AddressDocument = {}
     more_ways: list[WayOfRecipient] = Field(
         [], max_length=MOST_WAYS - 1, description="By which they receive the same files as well."
     )
@@ -148,7 +148,7 @@ class RecipientOut(BaseModel):
     means: str
     kind: str
     where: str
-    address: dict[str, Any]
+    address: AddressDocument
     more_ways: list[MoreWay]
     acceptance: AcceptanceDocument
     sentence: str

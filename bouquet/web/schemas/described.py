@@ -4,43 +4,38 @@ Parts of requests and answers that are kept as JSON, and described as what they 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from functools import reduce
+from operator import or_
 from typing import Annotated, Any, TypeAlias
 
-from pydantic import GetJsonSchemaHandler, TypeAdapter
-from pydantic.json_schema import JsonSchemaValue
-from pydantic_core import CoreSchema
-from pydantic_core.core_schema import definitions_schema
+from typing_extensions import TypeAliasType
 
-from bouquet.core.template import Acceptance, Narrowing, Show, Template, Window
+from bouquet.core.template import Acceptance, Show, Template, Window
+from bouquet.core.template.described import DescribedAs, NarrowingDocument
+from bouquet.delivery.means import WAYS
 
 __all__ = [
     "AcceptanceDocument",
-    "DescribedAs",
+    "AddressDocument",
     "NarrowingDocument",
+    "SettingsDocument",
     "ShowDocument",
     "TemplateDocument",
     "WindowDocument",
 ]
 
 
-@dataclass(frozen=True)
-class DescribedAs:
-    """
-    An annotation of JSON that is given as it is kept: in the description of the API it is a model. What was kept long
-    ago is not refused for what it lacks, and what is sent is read where it is used, which tells all problems at once.
-    """
-
-    model: Any
-
-    def __get_pydantic_json_schema__(self, schema: CoreSchema, handler: GetJsonSchemaHandler) -> JsonSchemaValue:
-        del schema
-        # As one of definitions it is described once, by its name, however often it is referred to.
-        return handler(definitions_schema(TypeAdapter(self.model).core_schema, []))
-
-
 TemplateDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(Template)]
 AcceptanceDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(Acceptance)]
 ShowDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(Show)]
-NarrowingDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(Narrowing)]
 WindowDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(Window)]
+
+_settings = reduce(or_, [way.settings_model for way in WAYS.values()])
+_addresses = reduce(or_, [way.address_model for way in WAYS.values()])
+
+#: What is said of means, and of where a recipient gets files by them. A type only at run time: of each way out its own.
+MeansSettings = TypeAliasType("MeansSettings", _settings)  # type: ignore[valid-type]
+RecipientAddress = TypeAliasType("RecipientAddress", _addresses)  # type: ignore[valid-type]
+
+SettingsDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(MeansSettings)]
+AddressDocument: TypeAlias = Annotated[dict[str, Any], DescribedAs(RecipientAddress)]

@@ -5,10 +5,11 @@ A template under design: its sentence, sheet, tally, trace and checks.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.template.described import AnswersGiven
 from bouquet.core.vocabulary.comparisons import Operator
 from bouquet.web.schemas.described import NarrowingDocument, TemplateDocument, WindowDocument
 from bouquet.web.schemas.problems import ProblemOut
@@ -45,7 +46,7 @@ class UnderDesign(BaseModel):
     """
 
     document: TemplateDocument
-    answers: dict[str, Any] | None = None
+    answers: AnswersGiven | None = None
     template_id: int | None = Field(None, ge=0, lt=2**63)
 
 

@@ -10,9 +10,9 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 from bouquet.core.recurrence.document import RhythmDocument
+from bouquet.core.template.described import AnswersDocument, AnswersGiven, DescribedAs
 from bouquet.core.template.filter import Window
 from bouquet.rounds.document import Event, OwnPart, RoundRecipientIn, Trigger
-from bouquet.web.schemas.described import DescribedAs
 from bouquet.web.schemas.runs import RunOut
 from bouquet.web.schemas.sharing import SharedWith
 
@@ -40,7 +40,7 @@ class RoundCall(BaseModel):
     What comes with a call: answers to what the template asks, by name.
     """
 
-    answers: dict[str, Any] = Field({}, max_length=40)
+    answers: AnswersGiven = {}
 
 
 class RoundRecipientOut(RoundRecipientIn):
@@ -57,7 +57,7 @@ class RoundOut(BaseModel):
     trigger: Trigger
     watch: dict[str, int] | None = None
     event: Event | None = None
-    answers: dict[str, Any] = {}
+    answers: AnswersDocument = {}
     kind: Literal["template", "bundle"] = "template"
     records: str = ""
     after_id: int | None

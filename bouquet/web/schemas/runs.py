@@ -11,8 +11,9 @@ from pydantic import BaseModel, Field
 
 from bouquet.core.slip_document import ErrorDocument, FindingDocument, SlipDocument
 from bouquet.core.template import BundleContents
+from bouquet.core.template.described import AnswersDocument, AnswersGiven, DescribedAs
 from bouquet.core.vocabulary.formats import FormatName
-from bouquet.web.schemas.described import DescribedAs, NarrowingDocument, TemplateDocument, WindowDocument
+from bouquet.web.schemas.described import NarrowingDocument, TemplateDocument, WindowDocument
 
 Status: TypeAlias = Literal["asked", "running", "held", "releasing", "ready", "failed", "cancelled", "discarded"]
 
@@ -66,7 +67,7 @@ class RunOut(BaseModel):
     files: list[RunFileOut]
     mine: bool
     purpose: str
-    answers: dict[str, Any]
+    answers: AnswersDocument
     records: str
     source: str
     bundle: bool
@@ -138,7 +139,7 @@ class NewRun(BaseModel):
     view: int | None = Field(None, ge=0, lt=2**63)
     use: Literal["saved", "draft"] = "saved"
     format: FormatName | None = None
-    answers: dict[str, Any] = {}
+    answers: AnswersGiven = {}
     purpose: str = Field("", max_length=300)
     bundle: BundleContents | None = None
     bundle_id: int | None = Field(None, ge=0, lt=2**63, description="A bundle of the library.")

@@ -5,10 +5,11 @@ Templates, their versions, and what they ask.
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from bouquet.core.template.described import AnswerDocument
 from bouquet.core.vocabulary.formats import FormatName
 from bouquet.store.sources import LONGEST_NAME
 from bouquet.web.schemas.catalogue import ChoiceOut
@@ -128,7 +129,7 @@ class QuestionOut(BaseModel):
     kind: Literal["choices", "text", "number", "date", "yes_no", "window"]
     required: bool
     choices: list[ChoiceOut]
-    answer: Any
+    answer: AnswerDocument
 
 
 class PeriodOut(BaseModel):

@@ -94,6 +94,8 @@ export type Questions = Schemas["Questions"];
 export type BundleInfo = Schemas["BundleOut"];
 export type BundleContents = Schemas["BundleContents"];
 export type Question = Schemas["QuestionOut"];
+/** One value, values out of a list, or a window, as an ask wants it. */
+export type Answer = Schemas["Answer"];
 export type ViewInfo = Schemas["ViewOut"];
 export type RecordUses = Schemas["RecordUses"];
 export type Preferences = Schemas["Preferences"];

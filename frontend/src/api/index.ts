@@ -53,6 +53,7 @@ export type {
   Preferences,
   Problem,
   ProblemDetails,
+  Answer,
   Question,
   Questions,
   RecordType,

@@ -3315,6 +3315,8 @@ export interface components {
             /** Personal */
             personal: boolean;
         };
+        Answer: boolean | number | string | (boolean | number | string)[] | components["schemas"]["Window"] | null;
+        AnyNarrowing: components["schemas"]["AllOf"] | components["schemas"]["AnyOf"] | components["schemas"]["NoneOf"] | components["schemas"]["Has"] | components["schemas"]["Picks"] | components["schemas"]["FormulaTest"] | components["schemas"]["Condition"];
         /**
          * AnyOf
          * @description At least one part must hold. Empty: no narrowing.
@@ -3359,7 +3361,7 @@ export interface components {
          */
         Ask: {
             /** Default */
-            default?: unknown;
+            default?: components["schemas"]["Answer"];
             /**
              * Kind
              * @enum {string}
@@ -3561,7 +3563,7 @@ export interface components {
         BundleTemplate: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
             /** Template */
             template: number;
@@ -4363,9 +4365,7 @@ export interface components {
              * @description The narrowing that makes it, as in a template document.
              * @default {}
              */
-            where: {
-                [key: string]: unknown;
-            };
+            where: components["schemas"]["AnyNarrowing"] | components["schemas"]["Everything"];
         };
         /**
          * DaysOffOut
@@ -4645,9 +4645,7 @@ export interface components {
              * Leave Out
              * @description The narrowing that would leave them out
              */
-            leave_out: {
-                [key: string]: unknown;
-            } | null;
+            leave_out: components["schemas"]["AnyNarrowing"] | null;
             /**
              * Path
              * @description The relation, e.g. site.ward
@@ -4664,7 +4662,7 @@ export interface components {
          */
         EmptyRelation: {
             /** Leave Out */
-            leave_out: (components["schemas"]["AllOf"] | components["schemas"]["AnyOf"] | components["schemas"]["NoneOf"] | components["schemas"]["Has"] | components["schemas"]["Picks"] | components["schemas"]["FormulaTest"] | components["schemas"]["Condition"]) | null;
+            leave_out: components["schemas"]["AnyNarrowing"] | null;
             /** Path */
             path: string;
             /** Rows */
@@ -4743,9 +4741,7 @@ export interface components {
             /** Records */
             records?: string;
             /** Where */
-            where?: {
-                [key: string]: unknown;
-            };
+            where?: components["schemas"]["AnyNarrowing"] | components["schemas"]["Everything"];
         };
         /** EventOut */
         EventOut: {
@@ -4761,6 +4757,11 @@ export interface components {
             /** State */
             state: string;
         };
+        /**
+         * Everything
+         * @description Nothing is narrowed.
+         */
+        Everything: Record<string, never>;
         /**
          * ExampleOut
          * @description Formats under which the cell reads like that, the simplest first, each with how some other cells then read.
@@ -4778,7 +4779,7 @@ export interface components {
         ExampleRequest: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             } | null;
             /** Column */
             column: string;
@@ -5194,6 +5195,27 @@ export interface components {
             fold: components["schemas"]["Fold"];
         };
         /**
+         * FolderAddress
+         * @description `mode`: what becomes of an earlier file of the name: `new` leaves it, `replace` puts the file in its place.
+         */
+        FolderAddress: {
+            /** Folder */
+            folder?: string;
+            /**
+             * An earlier file of the same name: beside it, or in its place
+             * @enum {string}
+             */
+            mode?: "new" | "replace";
+        };
+        /**
+         * FolderSettings
+         * @description `folder` is below the outgoing folder of the house; empty for that itself.
+         */
+        FolderSettings: {
+            /** Folder below the outgoing folder */
+            folder?: string;
+        };
+        /**
          * Forgotten
          * @description Whose password was forgotten.
          */
@@ -5570,7 +5592,7 @@ export interface components {
         LeftOutRequest: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             } | null;
             /** Document */
             document: components["schemas"]["Template"];
@@ -5640,6 +5662,17 @@ export interface components {
             sends_to?: number[] | null;
         };
         /**
+         * LinkAddress
+         * @description `to`: addresses that the link is mailed to; none where a person passes it on. `passphrase`: what is asked before
+         *     anything is shown; people tell it by another way.
+         */
+        LinkAddress: {
+            /** Passphrase that is asked for, if any */
+            passphrase?: string;
+            /** Mailed to; nobody where you pass it on yourself */
+            to?: string[];
+        };
+        /**
          * LinkOut
          * @description The address at which a delivery can be fetched, for who may pass it on.
          */
@@ -5655,6 +5688,16 @@ export interface components {
             fetched: number;
             /** Passphrase */
             passphrase: boolean;
+        };
+        /**
+         * LinkSettings
+         * @description How long links hold, and how often each file can be fetched.
+         */
+        LinkSettings: {
+            /** Days that a link holds */
+            days?: number;
+            /** Times that each file can be fetched */
+            most?: number;
         };
         /**
          * Look
@@ -5709,7 +5752,7 @@ export interface components {
         LookRequest: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             } | null;
             /**
              * Bench
@@ -5744,6 +5787,37 @@ export interface components {
              * @description A saved view whose columns are taken for this once.
              */
             view?: number | null;
+        };
+        /** MailAddress */
+        MailAddress: {
+            /** To */
+            to: string[];
+        };
+        /**
+         * MailSettings
+         * @description A mail server; the one of the house's settings where no host is given. `domains` are those that mail may go to, none
+         *     for any.
+         */
+        MailSettings: {
+            /** Domains that mail may go to; any where none is named */
+            domains?: string[];
+            /** Mail server; the house's own where none is named */
+            host?: string | null;
+            /** Networks inside this house that it may lead to */
+            inside?: string[];
+            /** Megabytes of attachments at most */
+            megabytes?: number;
+            /** Port */
+            port?: number;
+            /**
+             * Secure
+             * @enum {string}
+             */
+            secure?: "tls" | "starttls" | "offered";
+            /** Mails come from */
+            sender?: string;
+            /** User */
+            user?: string;
         };
         /**
          * ManyOut
@@ -5828,9 +5902,7 @@ export interface components {
             /** Secret */
             secret?: string | null;
             /** Settings */
-            settings?: {
-                [key: string]: unknown;
-            } | null;
+            settings?: components["schemas"]["MeansSettings"] | null;
         };
         /**
          * MeansOut
@@ -5854,10 +5926,9 @@ export interface components {
             /** Said */
             said: string;
             /** Settings */
-            settings: {
-                [key: string]: unknown;
-            };
+            settings: components["schemas"]["MeansSettings"];
         };
+        MeansSettings: components["schemas"]["FolderSettings"] | components["schemas"]["MailSettings"] | components["schemas"]["SftpSettings"] | components["schemas"]["WebhookSettings"] | components["schemas"]["StoreSettings"] | components["schemas"]["LinkSettings"];
         /**
          * MemoryAct
          * @description What is to be forgotten, so that it is sent again: the records with these keys, those sent since a moment, or, with
@@ -5956,9 +6027,7 @@ export interface components {
              * Address
              * @default {}
              */
-            address: {
-                [key: string]: unknown;
-            };
+            address: components["schemas"]["RecipientAddress"];
             /** Kind */
             kind: string;
             /** Means */
@@ -6130,9 +6199,7 @@ export interface components {
              * Settings
              * @default {}
              */
-            settings: {
-                [key: string]: unknown;
-            };
+            settings: components["schemas"]["MeansSettings"];
         };
         /** NewPassword */
         NewPassword: {
@@ -6175,9 +6242,7 @@ export interface components {
              * Address
              * @default {}
              */
-            address: {
-                [key: string]: unknown;
-            };
+            address: components["schemas"]["RecipientAddress"];
             /**
              * For All
              * @description Whether everybody who designs sends to them; said by their owner.
@@ -6233,7 +6298,7 @@ export interface components {
              * @default {}
              */
             answers: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
             /**
              * At
@@ -6328,13 +6393,13 @@ export interface components {
             /** Again */
             again?: number | null;
             /** Also */
-            also?: (components["schemas"]["AllOf"] | components["schemas"]["AnyOf"] | components["schemas"]["NoneOf"] | components["schemas"]["Has"] | components["schemas"]["Picks"] | components["schemas"]["FormulaTest"] | components["schemas"]["Condition"]) | null;
+            also?: components["schemas"]["AnyNarrowing"] | null;
             /**
              * Answers
              * @default {}
              */
             answers: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
             /**
              * As It
@@ -6470,9 +6535,7 @@ export interface components {
             /** Plural */
             plural: string;
             /** Where */
-            where: {
-                [key: string]: unknown;
-            };
+            where: components["schemas"]["AnyNarrowing"];
         };
         /**
          * NewView
@@ -6827,7 +6890,7 @@ export interface components {
         PerValueRequest: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             } | null;
             /** Document */
             document: components["schemas"]["Template"];
@@ -7214,7 +7277,7 @@ export interface components {
          */
         QuestionOut: {
             /** Answer */
-            answer: unknown;
+            answer: components["schemas"]["Answer"];
             /** Choices */
             choices: components["schemas"]["ChoiceOut"][];
             /**
@@ -7313,6 +7376,7 @@ export interface components {
             /** Ready */
             ready: boolean;
         };
+        RecipientAddress: components["schemas"]["FolderAddress"] | components["schemas"]["MailAddress"] | components["schemas"]["SftpAddress"] | components["schemas"]["WebhookAddress"] | components["schemas"]["StoreAddress"] | components["schemas"]["LinkAddress"];
         /**
          * RecipientOut
          * @description A recipient; `sentence` says what they take and how, `rounds` send to them.
@@ -7322,9 +7386,7 @@ export interface components {
             about: string;
             acceptance: components["schemas"]["Acceptance"];
             /** Address */
-            address: {
-                [key: string]: unknown;
-            };
+            address: components["schemas"]["RecipientAddress"];
             /**
              * For All
              * @description Whether everybody who designs sends to them.
@@ -7395,7 +7457,7 @@ export interface components {
             /** Many */
             many: components["schemas"]["ManyOut"][];
             /** Proposed */
-            proposed: (components["schemas"]["AllOf"] | components["schemas"]["AnyOf"] | components["schemas"]["NoneOf"] | components["schemas"]["Has"] | components["schemas"]["Picks"] | components["schemas"]["FormulaTest"] | components["schemas"]["Condition"])[];
+            proposed: components["schemas"]["AnyNarrowing"][];
             record_type: components["schemas"]["RecordTypeOut"];
         };
         /**
@@ -7575,7 +7637,7 @@ export interface components {
              * @default {}
              */
             answers: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
         };
         /**
@@ -7599,7 +7661,7 @@ export interface components {
              * @default {}
              */
             answers: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
             /**
              * Covers
@@ -7793,7 +7855,7 @@ export interface components {
         RunOut: {
             /** Answers */
             answers: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
             /**
              * As Of
@@ -8019,6 +8081,41 @@ export interface components {
             words: string;
         };
         /**
+         * SftpAddress
+         * @description `mode`: `replace` puts a file in the place of one of its name, `new` takes a name that is free. `marker`: what is
+         *     added to a file's name for an empty file that is put there last, such as `.done`.
+         */
+        SftpAddress: {
+            /** Folder */
+            folder?: string;
+            /** An empty file follows, called the same with */
+            marker?: string;
+            /**
+             * An earlier file of the same name: beside it, or in its place
+             * @enum {string}
+             */
+            mode?: "new" | "replace";
+        };
+        /**
+         * SftpSettings
+         * @description `host_key` is the server's own key as it was shown and pinned when the means were set up: kind and base64, as it
+         *     stands in a file of known hosts. Without it nothing is sent.
+         */
+        SftpSettings: {
+            /** Folder there */
+            folder?: string;
+            /** Host */
+            host: string;
+            /** The server's own key, pinned */
+            host_key?: string;
+            /** Networks inside this house that it may lead to */
+            inside?: string[];
+            /** Port */
+            port?: number;
+            /** User */
+            user: string;
+        };
+        /**
          * SharedWith
          * @description Somebody, or a group, with whom something is shared: one of the two.
          */
@@ -8150,7 +8247,7 @@ export interface components {
         SlipDocument: {
             /** Answers */
             answers: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             };
             /**
              * As Of
@@ -8528,6 +8625,30 @@ export interface components {
             says: string;
         };
         /**
+         * StoreAddress
+         * @description `prefix` stands before the names of files. `replace`: an object that is there already may be replaced.
+         */
+        StoreAddress: {
+            /** Before the names of files */
+            prefix?: string;
+            /** Objects of the same name are replaced */
+            replace?: boolean;
+        };
+        /**
+         * StoreSettings
+         * @description `endpoint` is the address of the store, `bucket` where everything goes.
+         */
+        StoreSettings: {
+            /** Bucket */
+            bucket: string;
+            /** Address of the store */
+            endpoint: string;
+            /** Networks inside this house that it may lead to */
+            inside?: string[];
+            /** Region */
+            region?: string;
+        };
+        /**
          * Tally
          * @description The tally, and the moment of the snapshot it was counted in.
          */
@@ -8846,7 +8967,7 @@ export interface components {
         TraceRequest: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             } | null;
             /** Document */
             document: components["schemas"]["Template"];
@@ -8903,9 +9024,7 @@ export interface components {
              * Settings
              * @default {}
              */
-            settings: {
-                [key: string]: unknown;
-            };
+            settings: components["schemas"]["MeansSettings"];
         };
         /**
          * UnderDesign
@@ -8914,7 +9033,7 @@ export interface components {
         UnderDesign: {
             /** Answers */
             answers?: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Answer"];
             } | null;
             /** Document */
             document: components["schemas"]["Template"];
@@ -9065,9 +9184,7 @@ export interface components {
              * Address
              * @default {}
              */
-            address: {
-                [key: string]: unknown;
-            };
+            address: components["schemas"]["RecipientAddress"];
             /** Means Id */
             means_id: number;
         };
@@ -9076,7 +9193,10 @@ export interface components {
          * @description A way out there is: its settings and its addresses as JSON Schema, and what its secret is called.
          */
         WayOut: {
-            /** Address */
+            /**
+             * Address
+             * @description JSON Schema
+             */
             address: {
                 [key: string]: unknown;
             };
@@ -9086,7 +9206,10 @@ export interface components {
             label: string;
             /** Secret */
             secret: string;
-            /** Settings */
+            /**
+             * Settings
+             * @description JSON Schema
+             */
             settings: {
                 [key: string]: unknown;
             };
@@ -9119,6 +9242,37 @@ export interface components {
             house: string | null;
             /** Password */
             password: boolean;
+        };
+        /**
+         * WebhookAddress
+         * @description `path` is added to the address of the means. `send`: the `file` itself, one request each, or a `notice` in JSON.
+         */
+        WebhookAddress: {
+            /**
+             * Method
+             * @enum {string}
+             */
+            method?: "POST" | "PUT";
+            /** Path behind the address */
+            path?: string;
+            /**
+             * It gets the file itself, or a notice
+             * @enum {string}
+             */
+            send?: "file" | "notice";
+        };
+        /**
+         * WebhookSettings
+         * @description `url` is where everything goes that recipients' own addresses do not say more of. `http` instead of `https` only
+         *     leads inside.
+         */
+        WebhookSettings: {
+            /** Networks inside this house that it may lead to */
+            inside?: string[];
+            /** Name of the key */
+            key_id?: string;
+            /** Address */
+            url: string;
         };
         /**
          * WhereaboutOut

@@ -1,4 +1,4 @@
-import type { FieldInfo } from "../api";
+import type { Answer, FieldInfo } from "../api";
 import { takes } from "../shared";
 import { nodeAt, replaceNode, subjectOf } from "./filter";
 import type { Ask, Condition, Document, Scalar, Window } from "./types";
@@ -36,7 +36,7 @@ export function answered(document: Document, condition: Condition): Condition {
   return given === undefined || given === null ? rest : { ...rest, value: given as Scalar };
 }
 
-function answerIn(condition: Condition): unknown {
+function answerIn(condition: Condition): Answer | undefined {
   return condition.window ?? condition.values ?? condition.value ?? undefined;
 }
 

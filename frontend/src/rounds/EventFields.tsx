@@ -6,7 +6,6 @@ import { ValueEditor, withOperator } from "../bench/components/ConditionEditor";
 import { firstCondition } from "../bench/defaults";
 import type { Condition, Operator } from "../bench/types";
 import { AnswerForm, withDefaults } from "../runs";
-import type { Answers } from "../runs";
 import { capital, operatorWords } from "../shared";
 import { CONTENT, conditionsOf, eventOf, whereOf } from "./event";
 import { tr } from "../i18n";
@@ -218,9 +217,9 @@ export function RoundAnswers({ draft, questions, onChange }: AnswerProps) {
         ))}
       <AnswerForm
         questions={fixed}
-        answers={withDefaults(fixed, (draft.answers ?? {}) as Answers)}
+        answers={withDefaults(fixed, draft.answers ?? {})}
         zone={draft.zone ?? "UTC"}
-        onAnswers={(answers) => onChange({ answers: answers as Record<string, never> })}
+        onAnswers={(answers) => onChange({ answers })}
       />
     </fieldset>
   );

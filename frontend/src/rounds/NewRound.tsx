@@ -66,7 +66,7 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
     })),
     own_part: round.own_part,
     event: round.event as Draft["event"],
-    answers: round.answers as Draft["answers"],
+    answers: round.answers,
     rhythm: round.rhythm,
     format: round.format as Draft["format"],
     mode: round.mode as Draft["mode"],

@@ -1,11 +1,13 @@
 import type { NewRound as Draft } from "../api";
 import type { Condition } from "../bench/types";
 
+type Event = Required<NonNullable<Draft["event"]>>;
+
 /** An event that says nothing yet. */
-export const CONTENT = {
+export const CONTENT: Event = {
   records: "",
-  where: {} as Record<string, never>,
-  answers: {} as Record<string, string>,
+  where: {},
+  answers: {},
   each: false,
   channel: "",
   button: "",
@@ -13,8 +15,8 @@ export const CONTENT = {
 };
 
 /** What more is said of what starts a round. */
-export function eventOf(draft: Draft): typeof CONTENT {
-  return { ...CONTENT, ...draft.event } as typeof CONTENT;
+export function eventOf(draft: Draft): Event {
+  return { ...CONTENT, ...draft.event };
 }
 
 function isCondition(where: unknown): where is Condition {
@@ -30,8 +32,6 @@ export function conditionsOf(where: object): Condition[] | null {
 }
 
 /** Conditions as a narrowing. */
-export function whereOf(conditions: Condition[]): Record<string, never> {
-  const where: object =
-    conditions.length === 1 ? conditions[0]! : conditions.length ? { all: conditions } : {};
-  return where as Record<string, never>;
+export function whereOf(conditions: Condition[]): Event["where"] {
+  return conditions.length === 1 ? conditions[0]! : conditions.length ? { all: conditions } : {};
 }

@@ -2,12 +2,12 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { answer, api } from "../api";
-import type { Question } from "../api";
+import type { Answer, Question } from "../api";
 import { NumberInput, WindowParts, sameKind, vocabulary } from "../shared";
 import type { Window } from "../shared";
 import { tr } from "../i18n";
 
-export type Answers = Record<string, unknown>;
+export type Answers = Record<string, Answer>;
 
 interface Props {
   questions: Question[];
@@ -41,7 +41,7 @@ export function AnswerForm({ questions, answers, onAnswers, zone }: Props) {
 
 /** Answers as they were given, and elsewhere as the template proposes them. */
 export function withDefaults(questions: Question[], answers: Answers): Answers {
-  return { ...Object.fromEntries(questions.map((q) => [q.name, q.answer])), ...answers };
+  return { ...Object.fromEntries(questions.map((q) => [q.name, q.answer ?? null])), ...answers };
 }
 
 /** Whether every question that must be answered is. */
@@ -63,8 +63,8 @@ function AnswerInput({
 }: {
   question: Question;
   zone: string;
-  value: unknown;
-  onValue: (value: unknown) => void;
+  value: Answer | undefined;
+  onValue: (value: Answer) => void;
 }) {
   switch (question.kind) {
     case "choices": {
@@ -119,8 +119,8 @@ function AnswerInput({
     case "yes_no":
       return (
         <Form.Select
-          value={value === undefined ? "" : String(value)}
-          onChange={(e) => onValue(e.target.value === "" ? undefined : e.target.value === "true")}
+          value={String(value ?? "")}
+          onChange={(e) => onValue(e.target.value === "" ? null : e.target.value === "true")}
         >
           <option value="">{tr("choose…")}</option>
           <option value="true">{tr("yes")}</option>
@@ -142,7 +142,7 @@ function AnswerInput({
         <PeriodInput
           id={`ask-${question.name}`}
           zone={zone}
-          value={value as Window | undefined}
+          value={(value ?? undefined) as Window | undefined}
           onValue={onValue}
         />
       );

@@ -166,7 +166,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
             <legend className="form-label">{tr("{{name}} asks", { name: data.name })}</legend>
             <AnswerForm
               questions={data.asks}
-              answers={withDefaults(data.asks, asking[n]!.answers as Answers)}
+              answers={withDefaults(data.asks, asking[n]!.answers ?? {})}
               zone={data.document.zone ?? "UTC"}
               onAnswers={(answers) => put(data.id, answers)}
             />

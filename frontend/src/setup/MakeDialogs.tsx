@@ -86,9 +86,9 @@ export function TypeDialog({ type, busy, error, onEdit, onClose }: Props) {
 
 /** The formula by which a record type was made here; other narrowings come from a document. */
 function testOf(type: CuratedType): string {
-  const all = type.where.all;
-  const first: unknown = Array.isArray(all) && all.length === 1 ? all[0] : undefined;
-  return first !== null && typeof first === "object" && "formula" in first ? String(first.formula) : "";
+  const all = type.where && "all" in type.where ? type.where.all : [];
+  const [first] = all;
+  return all.length === 1 && first && "formula" in first ? first.formula : "";
 }
 
 /** A way to other records that the database does not declare. */
