@@ -117,6 +117,12 @@ def _soonest(
     The statement of some rows that the source expects to answer first, and whether they stand in their order.
     """
     best = statements.first(**made)
+    if statements.plan.by:
+        if statements.reads_few:
+            return best, True
+        # Folds of what each record has are joined for all, or looked up for each: that hangs on how many there are.
+        few = Statements(statements.plan, expected=1).first(**made)
+        return min(best, few, key=lambda s: _cost(snapshot, s) or 0.0), True
     if not statements.can_presort and (not hurry or statements.reads_few):
         return best, True
     cost = _cost(snapshot, best)

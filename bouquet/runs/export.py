@@ -47,7 +47,7 @@ from bouquet.runs.forms import Addressed
 from bouquet.runs.naming import name_facts
 from bouquet.runs.seen import Cut, SeenRows, WrittenRange, sent_keys
 from bouquet.runs.split_writer import Part, SplitWriter, prefetched, split_texts
-from bouquet.runs.tallying import count_tally
+from bouquet.runs.tallying import count_tally, records_read
 from bouquet.sources import Snapshot
 
 __all__ = ["Export"]
@@ -100,7 +100,7 @@ class Export:
         tally = count_tally(snapshot, self.plan, self.words)
         announced = int(tally[-1]["rows"])
         self.progress("writing", announced, 0)
-        self.statements = Statements(self.plan, expected=announced)
+        self.statements = Statements(self.plan, expected=records_read(tally))
         self.seen = SeenRows(self.plan)
         self.totals, self.found, self.sent = self.seen.totals, self.seen.found, self.seen.sent
         self.notes: Counter[str] = Counter()

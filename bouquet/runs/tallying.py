@@ -4,6 +4,8 @@ The tally: how many records each step of a plan leaves.
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from itertools import takewhile
 from typing import Any
 
 from bouquet.core.errors import PlanError
@@ -13,7 +15,7 @@ from bouquet.core.sql import Counted, Statements, TallyStep
 from bouquet.core.windows import MOST_FILLED
 from bouquet.sources import Snapshot
 
-__all__ = ["about_tally", "count_tally"]
+__all__ = ["about_tally", "count_tally", "records_read"]
 
 #: What a count may cost, as `Planned` has it, that is not worth an estimate before it: a quarter of a second.
 SOON_COUNTED = 40_000
@@ -86,6 +88,14 @@ def count_tally(snapshot: Snapshot, plan: Plan, words: dict[str, str]) -> list[d
         tally.append({**_LINE, "kind": "group", "words": tr("with empty steps between"), "rows": rows})
         return tally
     return tally + _limited(plan, before)
+
+
+def records_read(tally: Sequence[Mapping[str, Any]]) -> int:
+    """
+    How many rows the source goes through for those that are written: of groups, the records that they are made of.
+    """
+    *_, last = takewhile(lambda step: step["kind"] != "group", tally)
+    return int(last["rows"])
 
 
 def _limited(plan: Plan, before: int) -> list[dict[str, Any]]:

@@ -138,6 +138,35 @@ DEEP = {
 }
 
 
+OFTEN: dict[str, Any] = {
+    "records": "tree",
+    "rows": {"per": "group", "by": [{"path": "status"}]},
+    "columns": [
+        {"id": "Status", "heading": "Status", "value": {"field": "status"}},
+        {"id": "Minutes", "heading": "Minutes", "value": {"fold": {"path": "inspections.minutes", "how": "sum"}}},
+    ],
+}
+
+
+@pytest.mark.parametrize(
+    ("narrowed", "joined"), [({}, True), ({"path": "tag", "is": "is", "value": "QY-00017"}, False)]
+)
+def test_groups_gather_what_all_records_have_or_what_few_have(
+    source: Source, monkeypatch: pytest.MonkeyPatch, narrowed: dict[str, Any], joined: bool
+) -> None:
+    """However few groups are shown or written: what counts is how many records they are made of."""
+    plan = planned(source, {**OFTEN, "filter": {"all": [narrowed]}} if narrowed else OFTEN)
+    assert plan is not None
+    monkeypatch.setattr(sheet, "FEW", 100)
+    with source.reader.snapshot() as snapshot:
+        made = {"limit": 20, "offset": 0, "keys": False, "checks": False}
+        statement, _ = looking._soonest(snapshot, Statements(plan), made, hurry=False)
+        written = Statements(plan, expected=tallying.records_read(count_tally(snapshot, plan, {}))).rows()
+
+    for found in (statement, written):
+        assert ("GROUP BY t1.t_id" in render(found)) is joined
+
+
 def test_what_a_tally_will_come_to_is_said_in_its_own_steps(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
     """The same steps in the same words, with numbers that never grow where a step narrows."""
     plan = planned(source, DEEP)

@@ -50,7 +50,8 @@ class SheetStatements:
     The rows of one plan.
 
     Args:
-        expected: Rows that will be read, where that is known; it decides how folds are made, not what they come to.
+        expected: Rows that will be read, or of groups the records that they are made of, where that is known; it
+            decides how folds are made, not what they come to.
     """
 
     def __init__(self, plan: Plan, *, expected: int | None = None) -> None:
@@ -81,7 +82,7 @@ class SheetStatements:
         what takes all rows to know. With `pictures`, `i0`… are the files of columns that hold some, up to so many bytes
         each; larger ones are NULL. `made` stands for new rows, where a caller asks more of them.
         """
-        rows = made or Rows(self.plan, many=self.many and (limit is None or self.folds_first()))
+        rows = made or Rows(self.plan, many=self.many and (limit is None or self.reads_all()))
         outputs = self.outputs(rows, keys=keys, checks=checks, looking=limit is not None)
         for n in self.plan.file_columns if pictures else ():
             found = rows.value(self.plan.columns[n].cell)
@@ -113,6 +114,12 @@ class SheetStatements:
         if limit is not None:
             statement = statement.limit(sa.literal_column(str(int(limit))))
         return statement.offset(sa.literal_column(str(int(offset)))) if offset else statement
+
+    def reads_all(self) -> bool:
+        """
+        Whether some rows take as many records as all of them: groups do, and rows in the order of a fold.
+        """
+        return bool(self.plan.by) or self.folds_first()
 
     def folds_first(self) -> bool:
         """

@@ -21,5 +21,6 @@ class Statements(CheckStatements, FirstStatements, RangeStatements, TallyStateme
 
     Args:
         plan: What to read.
-        expected: Rows that will be read, where that is known; it decides how folds are made, not what they come to.
+        expected: Rows that will be read, or of groups the records that they are made of, where that is known; it
+            decides how folds are made, not what they come to.
     """
