@@ -25,6 +25,8 @@ from tests.sources.mariadb import owner_of
 from tests.sources.test_true_values import lines
 
 TABLE = "CREATE TABLE visit (id integer PRIMARY KEY, at timestamp NULL, day date NULL)"
+#: Called as other programs, and statements, call parts of their own.
+NAMED = "CREATE TABLE groups (id integer PRIMARY KEY, day date NULL, parent integer NULL REFERENCES groups (id))"
 #: Some use a last date for what has no end yet.
 ROWS = [
     (1, "2026-01-05 10:00:00", "2026-01-05"),
@@ -50,7 +52,12 @@ def visits(
     request: pytest.FixtureRequest, cluster: Cluster, mariadb: Callable[[str], str], tmp_path: Path
 ) -> Iterator[Source]:
     name = f"visits_{request.node.name.split('[')[0][-12:]}"
-    statements = [TABLE, *(f"INSERT INTO visit VALUES {row}" for row in ROWS)]
+    statements = [TABLE, NAMED, *(f"INSERT INTO visit VALUES {row}" for row in ROWS)]
+    statements += [
+        "INSERT INTO groups VALUES (1, '2026-01-05', NULL)",
+        "INSERT INTO groups VALUES (2, '2026-03-05', 1)",
+        "INSERT INTO groups VALUES (3, '2026-03-07', 1)",
+    ]
     if request.param == "postgresql":
         cluster.drop_database("visits")
         cluster.ensure_database("visits", "marrowby_owner")
@@ -91,6 +98,15 @@ def test_a_date_without_end_does_not_fill_the_database(visits: Source, tmp_path:
     assert time.monotonic() - began < 60
     months = lines(visits, filled("day", "month", at_most=3, order=[{"column": "a"}]), tmp_path)
     assert months == [["2026-01-01", "1"], ["2026-02-01", "0"], ["2026-03-01", "1"]]
+
+
+def test_a_table_may_be_called_as_anything(visits: Source, tmp_path: Path) -> None:
+    """Groups by month of records of a table “groups”, each with how many there are, and a check of all their values."""
+    document = filled("day", "month", records="groups", order=[{"column": "a"}])
+    usual = {"column": "b", "must": "near_usual"}
+
+    assert lines(visits, document, tmp_path / "a") == [["2026-01-01", "1"], ["2026-02-01", "0"], ["2026-03-01", "2"]]
+    assert len(lines(visits, {**document, "checks": [usual]}, tmp_path / "b")) == 3
 
 
 def test_a_window_that_is_too_long_is_told_at_its_place(visits: Source) -> None:

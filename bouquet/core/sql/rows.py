@@ -61,9 +61,11 @@ class Rows:
         base: sa.FromClause | None = None,
         file: Plan | None = None,
         apart: Apart | None = None,
+        beside: str = "",
     ) -> None:
-        #: `file` has all rows of the file, where `plan` has only some.
-        self.plan, self.file = plan, file or plan
+        #: `file` has all rows of the file, where `plan` has only some. `beside` tells what is named for a whole
+        #: statement from the same of others in it; no table of anybody's is called like that.
+        self.plan, self.file, self.beside = plan, file or plan, beside
         context = StatementContext(
             plan.catalogue,
             plan.zone,
@@ -139,9 +141,10 @@ class Rows:
         """
         The number a quarter, or three, of the way up among those of all rows; read once, however often it is asked for.
         """
-        name = f"quarters{check.column}"
+        beside = f" of column {check.column}"
+        name = f"quarters{beside}"
         if name not in self._quarters:
-            self._quarters[name] = Rows(self.file, many=True).quarters(quarter.cell).cte(name)
+            self._quarters[name] = Rows(self.file, many=True, beside=beside).quarters(quarter.cell).cte(name)
         quarters = self._quarters[name]
         return sa.select(quarters.c[f"at{quarter.at}"]).scalar_subquery()
 
@@ -299,7 +302,7 @@ class Rows:
         parents, _ = self._conditions()
         values = [self.grouped(b) for b in self.plan.by]
         inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
-        groups = self._of_records(inner, parents).group_by(*values).cte("groups")
+        groups = self._of_records(inner, parents).group_by(*values).cte(f"groups of records{self.beside}")
         return groups, values
 
     def steps(self) -> sa.Select[Any]:
@@ -356,7 +359,8 @@ class Rows:
             else:
                 zoned = moment if cell.field.kind is Kind.MOMENT else moment.replace(tzinfo=None)
                 bounds.append(self.scope.step(dialect.literal(zoned), cell))
-        inner = dialect.series(bounds[0], bounds[1], cell.unit, cell.count, dated=dated).subquery("every")
+        name = f"steps of time{self.beside}"
+        inner = dialect.series(bounds[0], bounds[1], cell.unit, cell.count, dated=dated, name=name).subquery("every")
         statement = sa.select(inner.c.step)
         if by.span is not None and by.span.end is not None:
             naive = by.span.end.replace(tzinfo=None)

@@ -244,10 +244,10 @@ class Dialect(ABC):
         """
         self._lacks("step")
 
-    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool, name: str) -> sa.Select[Any]:
         """
         A set of rows, with a column `step`: every step from `first` to `last`, dates where `dated`; of more than
-        `MOST_FILLED` no more than one further one.
+        `MOST_FILLED` no more than one further one. `name` is for what has to have one in the whole statement.
         """
         self._lacks("series")
 

@@ -275,11 +275,11 @@ class Mariadb(Dialect):
         months = Grouping(sa.func.quarter(day).op("-")(_plain(1))).op("*")(_plain(3))
         return Shifted(first, "+", months, "MONTH", sa.Date())
 
-    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool, name: str) -> sa.Select[Any]:
         kind: Any = sa.Date() if dated else sa.DateTime()
         length = _plain(count * (3 if unit == "quarter" else 1))
-        name = "MONTH" if unit == "quarter" else unit.upper()
-        return each_step(first, last, lambda step: Shifted(step, "+", length, name, kind))
+        step_unit = "MONTH" if unit == "quarter" else unit.upper()
+        return each_step(name, first, last, lambda step: Shifted(step, "+", length, step_unit, kind))
 
     # Formulas
 

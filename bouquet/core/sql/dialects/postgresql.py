@@ -220,7 +220,8 @@ class Postgresql(StandardSql):
         day = self.local(value, zone) if moment else value
         return sa.cast(day, sa.Date) if unit == "day" else sa.cast(sa.func.date_trunc(literal(unit), day), sa.Date)
 
-    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool, name: str) -> sa.Select[Any]:
+        del name
         length = {"quarter": "3 months"}.get(unit, f"{count} {unit}")
         begin, end = (sa.cast(b, sa.DateTime) if dated else b for b in (first, last))
         if unit in ("minute", "hour", "day"):

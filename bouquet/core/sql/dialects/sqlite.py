@@ -141,9 +141,9 @@ class Sqlite(StandardSql):
         clock = zone.key if kind is Kind.MOMENT else ""
         return sa.func.bouquet_step(value, literal(unit), sa.literal_column(str(count)), literal(clock))
 
-    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool) -> sa.Select[Any]:
+    def series(self, first: Element, last: Element, unit: str, count: int, *, dated: bool, name: str) -> sa.Select[Any]:
         length: list[Element] = [literal(unit), sa.literal_column(str(count))]
-        return each_step(first, last, lambda step: sa.func.bouquet_next(step, *length, type_=first.type))
+        return each_step(name, first, last, lambda step: sa.func.bouquet_next(step, *length, type_=first.type))
 
     def one_of_each(self, statement: sa.Select[Any], keys: list[Element], order: list[Element]) -> sa.Select[Any]:
         return first_of_each(statement, keys, order)

@@ -57,13 +57,13 @@ def first_of_each(statement: sa.Select[Any], keys: list[Element], order: list[El
     return sa.select(*kept).where(ranked.c.place_of_row == sa.literal_column("1"))
 
 
-def each_step(first: Element, last: Element, following: Callable[[Element], Element]) -> sa.Select[Any]:
+def each_step(name: str, first: Element, last: Element, following: Callable[[Element], Element]) -> sa.Select[Any]:
     """
-    Every step of time from the first to the last, one after the other.
+    Every step of time from the first to the last, one after the other; `name` is theirs in the whole statement.
     """
     one: Element = sa.literal_column("1", sa.BigInteger)
     most: Element = sa.literal_column(str(MOST_FILLED), sa.BigInteger)
-    begun = sa.select(first.label("step"), last.label("last"), one.label("number")).cte("steps_of_time", recursive=True)
+    begun = sa.select(first.label("step"), last.label("last"), one.label("number")).cte(name, recursive=True)
     following_one = following(begun.c.step)
     more = sa.and_(begun.c.step < begun.c.last, begun.c.number <= most)
     steps = begun.union_all(sa.select(following_one, begun.c.last, begun.c.number + one).where(more))
