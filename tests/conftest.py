@@ -213,7 +213,7 @@ def store_url(cluster: Cluster) -> str:
 
 
 @pytest.fixture(scope="session")
-def store(store_url: str) -> Store:
+def remembering_store(store_url: str) -> Store:
     """
     The store, which remembers its statements from one test to the next.
     """
@@ -221,10 +221,11 @@ def store(store_url: str) -> Store:
 
 
 @pytest.fixture
-def services(store: Store, source: Source, tmp_path: Path) -> Iterator[Services]:
+def services(remembering_store: Store, source: Source, tmp_path: Path) -> Iterator[Services]:
     """
     Services on an empty store with the four people, at the tests' moment.
     """
+    store = remembering_store
     made = Services(
         store,
         source,
