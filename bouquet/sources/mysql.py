@@ -46,6 +46,8 @@ SESSION_OF_MARIADB = {
     "max_recursive_iterations": MOST_STEPS,
     "idle_transaction_timeout": IDLE,
     "idle_readonly_transaction_timeout": IDLE,
+    # What is gathered for all records would be gathered anew for each of them, and with it all that lies further in.
+    "optimizer_switch": "'split_materialized=off'",
 }
 SESSION_OF_MYSQL = {"max_execution_time": 0, "cte_max_recursion_depth": MOST_STEPS}
 
