@@ -53,6 +53,9 @@ class DatePattern:
     strftime: str
     number_format: str
     to_char: str
+    #: Its first part that only a day has, and its part that only a moment has; empty where there is none.
+    of_day: str = ""
+    of_moment: str = ""
 
 
 def parse_date_pattern(pattern: str) -> DatePattern:
@@ -62,6 +65,7 @@ def parse_date_pattern(pattern: str) -> DatePattern:
     Raises PatternError naming the part that is not known.
     """
     strftime, number_format, to_char, at = "", "", "", 0
+    of_day, of_moment = "", ""
     while at < len(pattern):
         found = _TOKEN.match(pattern, at)
         if found is None:
@@ -76,6 +80,10 @@ def parse_date_pattern(pattern: str) -> DatePattern:
             if text not in _FIELDS:
                 msg = tr("“{what}” is not a part of a date; use yyyy, MM, dd, HH, mm, ss, MMM or EEE.", what=text)
                 raise PatternError(msg)
+            if text == "xxx":
+                of_moment = text
+            elif text[0] in "yMdE":
+                of_day = of_day or text
             codes = _FIELDS[text]
             strftime += codes[0]
             number_format += codes[1]
@@ -88,7 +96,7 @@ def parse_date_pattern(pattern: str) -> DatePattern:
     if not strftime:
         msg = tr("The date pattern is empty.")
         raise PatternError(msg)
-    return DatePattern(strftime, number_format, to_char)
+    return DatePattern(strftime, number_format, to_char, of_day, of_moment)
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,11 @@ import itertools
 import sqlite3
 from collections import Counter
 from collections.abc import Callable, Iterator
+from datetime import datetime, time
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import psycopg
 import pytest
@@ -28,7 +30,7 @@ from bouquet.sources import Source
 from tests.conftest import NOW
 from tests.sources.drawn import TABLES, TYPES, WORLD, Drawn, filled, said
 from tests.sources.mariadb import owner_of
-from tests.sources.meant import Meant, World
+from tests.sources.meant import Meant, Record, World
 from tests.sources.worlds import written
 
 
@@ -164,6 +166,54 @@ def test_a_right_is_as_if_the_rest_were_not_there(source: Source, tmp_path: Path
         meant = Meant(seen, document, NOW)
         assert Counter(map(tuple, got)) == Counter(map(tuple, meant.file())), document
         assert not got or told(slip) == meant.totals(), document
+
+
+PARTS = {
+    "yyyy": "%Y", "yy": "%y", "MMMM": "%B", "MMM": "%b", "MM": "%m", "M": "%-m", "dd": "%d", "d": "%-d", "EEEE": "%A",
+    "EEE": "%a", "HH": "%H", "H": "%-H", "hh": "%I", "h": "%-I", "mm": "%M", "ss": "%S", "a": "%p", "xxx": "%z",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ["postgresql", "mariadb", "sqlite"])
+@pytest.mark.parametrize("path", ["d", "ts", "tz", "tm"])
+def test_every_part_of_a_date_is_shown_or_refused(
+    source: Source, elsewhere: dict[str, Source], tmp_path: Path, name: str, path: str
+) -> None:
+    """In cells, and in cells that join many: a date is the beginning of its day, a time of day has none."""
+    there = source if name == "postgresql" else elsewhere[name]
+    known = [p for p in PARTS if (p != "xxx" or path == "tz") and (path != "tm" or p[0] in "Hhmsa")]
+    many = {"path": f"es.{path}", "how": "joined", "order": [{"path": "id"}], "separator": "|"}
+    document = {"name": "T", "zone": "Europe/London", "records": "e", "order": [{"path": "id"}]}
+    joined = {**document, "records": "p"}
+    document["columns"] = [
+        {"id": p, "heading": f"{n}", "value": {"field": path}, "show": {"date": p}} for n, p in enumerate(PARTS)
+    ]
+    joined["columns"] = [
+        {"id": p, "heading": f"{n}", "value": {"fold": many}, "show": {"date": p}} for n, p in enumerate(PARTS)
+    ]
+    for made in (document, joined):
+        found = resolve(read_document(made), there.catalogue(), Context(as_of=NOW)).problems
+        assert [p.place for p in found] == [f"columns[{n}].show.date" for n, p in enumerate(PARTS) if p not in known]
+        made["columns"] = [c for c in made["columns"] if c["id"] in known]
+    files = [in_file(there, made, tmp_path / str(n))[0] for n, made in enumerate((document, joined))]
+
+    def said(record: Record, part: str) -> str:
+        if (value := record[path]) is None:
+            return ""
+        if isinstance(value, time):
+            value = datetime.combine(NOW, value)
+        elif not isinstance(value, datetime):
+            value = datetime.combine(value, time())
+        elif value.tzinfo is not None:
+            value = value.astimezone(ZoneInfo("Europe/London"))
+        text = str(value.year).zfill(4) if part == "yyyy" else value.strftime(PARTS[part])
+        return f"{text[:3]}:{text[3:]}" if part == "xxx" else text
+
+    records = sorted(WORLD.tables["e"], key=lambda e: e["id"])
+    assert files[0] == [[said(e, p) for p in known] for e in records]
+    theirs = [[e for e in records if e["p_id"] == p["id"]] for p in sorted(WORLD.tables["p"], key=lambda p: p["id"])]
+    wanted = [["|".join(filter(None, (said(e, p) for e in es))) for p in known] for es in theirs]
+    assert files[1] == wanted
 
 
 def test_ranges_of_rows_are_the_rows(source: Source) -> None:

@@ -9,10 +9,10 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from bouquet.core import formula
-from bouquet.core.catalogue import Kind, RecordType, Relation, Route
+from bouquet.core.catalogue import Field, Kind, RecordType, Relation, Route
 from bouquet.core.errors import WayOut
 from bouquet.core.language import tr
-from bouquet.core.patterns import PatternError, parse_date_pattern
+from bouquet.core.patterns import DatePattern, PatternError, parse_date_pattern
 from bouquet.core.plan.cells import Cells
 from bouquet.core.plan.model import PlanColumn
 from bouquet.core.plan.nodes import Cell, Computed, Fixed, Folded, Read, Stepped
@@ -80,7 +80,7 @@ class Columns:
             return
         if column.show.date is not None:
             try:
-                parse_date_pattern(column.show.date)
+                _check_fits(parse_date_pattern(column.show.date), _dated(cell).kind)
             except PatternError as error:
                 self.state.problem("date_pattern", str(error), f"{place}.show.date")
                 return
@@ -179,3 +179,23 @@ class Columns:
             for target in formula.references_of(cell.tree):
                 if not isinstance(target, Fixed):
                     yield from self._owners(target)  # type: ignore[arg-type]
+
+
+def _dated(cell: Cell) -> Field:
+    """
+    The field whose values a column's date pattern shows: of values joined in one cell, that of each.
+    """
+    if isinstance(cell, Folded) and cell.how == "joined" and cell.value is not None:
+        return cell.value.field
+    return cell.field
+
+
+def _check_fits(pattern: DatePattern, kind: Kind) -> None:
+    """
+    Raises PatternError where values of this kind do not have what a pattern shows. A date is the beginning of its day.
+    """
+    if kind is Kind.TIME and pattern.of_day:
+        raise PatternError(tr("A time of day has no date: “{part}” cannot be shown.", part=pattern.of_day))
+    if (kind.is_dated or kind is Kind.TIME) and kind is not Kind.MOMENT and pattern.of_moment:
+        said = tr("No offset from UTC is known of these values: “{part}” cannot be shown.", part=pattern.of_moment)
+        raise PatternError(said)

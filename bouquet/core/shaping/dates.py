@@ -59,13 +59,16 @@ def dated_text(values: pl.Series, form: str) -> pl.Series:
     """
     Dates or moments as text. `form` has the codes of `Expr.dt.to_string`; moments are on their zone's wall clock.
     """
+    if values.dtype == pl.Date and _TIME.search(form):
+        # A date is the beginning of its day.
+        values = values.cast(pl.Datetime("us"))
     parts = _split(form)
     if parts is None or not len(values) or values.null_count() == len(values):
         return _shown(values, form)
     day, time = parts
     if values.dtype == pl.Date:
         days = values.cast(pl.Int32)
-        return _days(form).gather(days - FIRST_DAY) if not time and _within(days) else _shown(values, form)
+        return _days(form).gather(days - FIRST_DAY) if _within(days) else _shown(values, form)
     local = values.dt.replace_time_zone(None) if getattr(values.dtype, "time_zone", None) else values
     whole = local.dt.cast_time_unit("us").cast(pl.Int64)
     days = whole // _DAY_LONG

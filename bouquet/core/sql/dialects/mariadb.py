@@ -5,7 +5,6 @@ backslashes are letters, and texts compare by their code points.
 
 from __future__ import annotations
 
-import itertools
 import re
 from collections.abc import Sequence
 from datetime import UTC, date, datetime, time
@@ -23,7 +22,7 @@ from bouquet.core.formula import MARIADB_FAULTS, F, Literal, Node, Reference, Ty
 from bouquet.core.formula.words_mariadb import LARGEST_NUMBER
 from bouquet.core.sql.dialects.base import Dialect, Element
 from bouquet.core.sql.dialects.mariadb_displayed import dated_text
-from bouquet.core.sql.dialects.mariadb_elements import Concatenated, Shifted, offsets_of
+from bouquet.core.sql.dialects.mariadb_elements import Concatenated, OnTheClock, Shifted
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
@@ -240,18 +239,7 @@ class Mariadb(Dialect):
     # Moments
 
     def local(self, moment: Element, zone: ZoneInfo) -> Element:
-        """
-        By the zone's changes themselves: a server knows zones by name only where its tables were filled.
-        """
-        if zone.key == "UTC":
-            return moment
-        offsets = offsets_of(zone.key)
-        whens = [
-            (moment < self.literal(after), Shifted(moment, "+", _plain(offset), "SECOND"))
-            for (_, offset), (after, _) in itertools.pairwise(offsets)
-        ]
-        last = Shifted(moment, "+", _plain(offsets[-1][1]), "SECOND")
-        return sa.case(*whens, else_=last) if whens else last
+        return moment if zone.key == "UTC" else OnTheClock(moment, zone.key)
 
     def step(self, value: Element, unit: str, count: int, kind: Kind, zone: ZoneInfo) -> Element:
         local = self.local(value, zone) if kind is Kind.MOMENT else value

@@ -17,10 +17,10 @@ from sqlalchemy.sql import operators
 
 from bouquet.core.sql.dialects.base import Element
 
-__all__ = ["Concatenated", "Shifted", "offsets_of"]
+__all__ = ["Concatenated", "OnTheClock", "Shifted"]
 
-#: The seconds since 1970 between which a zone's changes of the clock are known to a statement: 1990 to 2041.
-_CLOCK_FROM, _CLOCK_UNTIL = 631_152_000, 2_240_524_800
+#: The seconds since 1970 between which a zone's changes of the clock are known to a statement: 1900 to 2100.
+_CLOCK_FROM, _CLOCK_UNTIL = -2_208_988_800, 4_102_444_800
 
 
 class Shifted(sa.ColumnElement[Any]):
@@ -39,6 +39,32 @@ class Shifted(sa.ColumnElement[Any]):
 def _compile_shifted(element: Shifted, compiler: Any, **options: Any) -> str:
     value, amount = (compiler.process(part, **options) for part in (element.value, element.amount))
     return f"({value} {element.sign} INTERVAL ({amount}) {element.unit})"
+
+
+class OnTheClock(sa.ColumnElement[Any]):
+    """
+    A moment, kept in UTC, on a zone's clock. By the zone's changes themselves: a server knows zones by name only where
+    its tables were filled.
+    """
+
+    inherit_cache = False
+
+    def __init__(self, moment: Element, zone: str) -> None:
+        self.moment, self.zone = moment, zone
+        self.type = sa.DateTime()
+
+
+@compiles(OnTheClock)
+def _compile_on_the_clock(element: OnTheClock, compiler: Any, **options: Any) -> str:
+    moment = compiler.process(element.moment, **options)
+    (_, first), *later = _offsets_of(element.zone)
+    if not later:
+        return f"({moment} + INTERVAL {first} SECOND)"
+    # The place among the changes of the clock is found by halves, and the moment written twice, however many there are.
+    changes = ", ".join(str(int(when.timestamp())) for when, _ in later)
+    ahead = ", ".join(str(offset) for _, offset in (("", first), *later))
+    place = f"INTERVAL(TIMESTAMPDIFF(SECOND, TIMESTAMP'1970-01-01 00:00:00', {moment}), {changes})"
+    return f"({moment} + INTERVAL CAST(ELT({place} + 1, {ahead}) AS SIGNED) SECOND)"
 
 
 class Concatenated(sa.ColumnElement[Any]):
@@ -83,7 +109,7 @@ def _compile_concatenated(element: Concatenated, compiler: Any, **options: Any) 
 
 
 @functools.cache
-def offsets_of(zone: str) -> list[tuple[datetime, int]]:
+def _offsets_of(zone: str) -> list[tuple[datetime, int]]:
     """
     (from when, seconds ahead of UTC) of a zone's clock, one entry a change.
     """
