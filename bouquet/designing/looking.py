@@ -122,7 +122,11 @@ def _soonest(
             return best, True
         # Folds of what each record has are joined for all, or looked up for each: that hangs on how many there are.
         few = Statements(statements.plan, expected=1).first(**made)
-        return min(best, few, key=lambda s: _cost(snapshot, s) or 0.0), True
+        for_all, for_each = _cost(snapshot, best), _cost(snapshot, few)
+        if for_all is None or for_each is None:
+            # A source that expects nothing: what is narrowed is taken for few.
+            return few if statements.plan.steps else best, True
+        return best if for_all <= for_each else few, True
     if not statements.can_presort and (not hurry or statements.reads_few):
         return best, True
     cost = _cost(snapshot, best)
