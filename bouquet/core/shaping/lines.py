@@ -6,7 +6,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time
 from typing import Any, Literal, TypeAlias
 
 import polars as pl
@@ -149,9 +149,9 @@ def shown_total(column: PlanColumn, n: int, value: str | None, shaper: TextShape
     """
     if value is None:
         return ""
-    if column.total == "count" or not (column.kind.is_number or column.kind.is_dated):
+    if column.total == "count":
         return value
-    typed = _dated(column.kind, value) if column.kind.is_dated else pl.Series([value])
+    typed = _dated(column.kind, value) if column.kind.is_dated or column.kind is Kind.TIME else pl.Series([value])
     if typed is None:
         return value
     frame = pl.DataFrame({f"c{n}": typed})
@@ -160,9 +160,11 @@ def shown_total(column: PlanColumn, n: int, value: str | None, shaper: TextShape
 
 def _dated(kind: Kind, text: str) -> pl.Series | None:
     """
-    A date or moment as databases write it; None for one that no calendar has.
+    A date, moment or time as databases write it; None for one that no calendar has.
     """
     try:
+        if kind is Kind.TIME:
+            return pl.Series([time.fromisoformat(text)])
         moment = datetime.fromisoformat(text)
     except ValueError:
         return None
