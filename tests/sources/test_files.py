@@ -138,6 +138,19 @@ def test_what_a_spreadsheet_would_run_is_guarded_for_readers_and_noted_for_machi
     assert "guarded" in reader.slip["findings"][0]["what"]
 
 
+def test_a_text_in_a_total_is_guarded_like_those_above_it(run: Run) -> None:
+    document = {
+        "records": "tree",
+        "columns": [{**column("note", "note"), "total": "least"}, column("tag", "tag")],
+        "filter": {"all": [{"path": "note", "is": "starts_with", "value": "="}]},
+        "output": {"style": "reader", "reader": {"title": False}},
+    }
+    *_, total = rows_of(run(document).path)
+
+    assert total[0][:2] == "'="
+    assert total[1] == "Total"
+
+
 # Companions and other formats
 
 
