@@ -30,7 +30,7 @@ from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name
 from bouquet.core.omitted import omitted
 from bouquet.core.plan import Plan
-from bouquet.core.shaping import ReaderLines, Totalled, title_lines, to_frame
+from bouquet.core.shaping import ReaderLines, Totalled, guarded_rows, title_lines, to_frame
 from bouquet.core.slip import build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, FieldValue, Template
@@ -400,7 +400,8 @@ class Export:
         if "findings" in output.companions:
             text = io.StringIO()
             rows = [self.plan.words(FINDING_HEADINGS).values(), *self._findings_table()]
-            csv.writer(text, lineterminator="\r\n").writerows(rows)
+            told = guarded_rows(rows) if self.plan.guards_formulas else rows
+            csv.writer(text, lineterminator="\r\n").writerows(told)
             yield f"{self.stem}-findings.csv", text.getvalue().encode(), "findings"
         if self.gone is not None:
             text = io.StringIO()

@@ -22,7 +22,7 @@ from bouquet.core.memory import SentKeys
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
 from bouquet.core.requirements import Requirements
-from bouquet.core.shaping import ReaderLines, Totalled, title_lines
+from bouquet.core.shaping import ReaderLines, Totalled, guarded_rows, title_lines
 from bouquet.core.template import Acceptance
 from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.writers import Beside, SheetFacts, Writer, writer_of
@@ -218,7 +218,7 @@ class FormFile:
         table = io.StringIO()
         writer = csv.writer(table)
         writer.writerow([*(r.field.label for r in self.form.plan.row_key), tr("What is missing")])
-        writer.writerows((*keys, heading) for keys, heading in self._required.missing)
+        writer.writerows(guarded_rows((*keys, heading) for keys, heading in self._required.missing))
         return table.getvalue().encode("utf-8-sig")
 
     def abandon(self) -> None:

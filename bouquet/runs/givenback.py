@@ -22,6 +22,7 @@ from bouquet.core.naming import safe_name
 from bouquet.core.plan import Plan, Read, resolve
 from bouquet.core.reading import FileRows, Unreadable, first_cells, first_headings
 from bouquet.core.roundtrip import CHANGE_HEADINGS, Editable, GivenBack, check_given_back, editable_columns
+from bouquet.core.shaping import guarded_rows
 from bouquet.core.slip import Digest
 from bouquet.core.spreadsheets import Room, check_spreadsheet
 from bouquet.core.template import AllOf, Condition, Narrowing, Output, Template, read_document
@@ -232,7 +233,9 @@ def _kept(services: Services, run: Run, result: GivenBack, name: str, person: Pe
     if not result.changes:
         return ()
     text = io.StringIO()
-    csv.writer(text, lineterminator="\r\n").writerows([CHANGE_HEADINGS, *(c.as_row() for c in result.changes)])
+    csv.writer(text, lineterminator="\r\n").writerows(
+        [CHANGE_HEADINGS, *guarded_rows(c.as_row() for c in result.changes)]
+    )
     facts = {
         "changes": 1,
         "run": run.id,

@@ -138,6 +138,23 @@ def test_what_a_spreadsheet_would_run_is_guarded_for_readers_and_noted_for_machi
     assert "guarded" in reader.slip["findings"][0]["what"]
 
 
+def test_findings_for_readers_are_guarded(run: Run) -> None:
+    """Values of records stand in them; negative numbers stay numbers."""
+    document = {
+        "records": "tree",
+        "columns": [column("note", "note"), {"id": "less", "heading": "Less", "value": {"formula": "0 - {t_girth}"}}],
+        "filter": {"all": [{"path": "note", "is": "starts_with", "value": "="}]},
+        "checks": [{"column": c, "must": "one_of", "values": [7]} for c in ("note", "less")],
+        "output": {"style": "reader", "companions": ["findings"]},
+    }
+    findings = next(f for f in run(document).files if f.role == "findings")
+    cells = [cell for row in rows_of(findings.path) for cell in row]
+
+    assert any(c.startswith("'=") for c in cells)
+    assert any(c.startswith("-") for c in cells)
+    assert not any(c.startswith(("=", "'-")) for c in cells)
+
+
 def test_a_text_in_a_total_is_guarded_like_those_above_it(run: Run) -> None:
     document = {
         "records": "tree",

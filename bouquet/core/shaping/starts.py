@@ -7,15 +7,19 @@ Looking at the first byte of each text in the batch's own memory costs a fiftiet
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable, Iterator
+from typing import Any
 
 import numpy as np
 import polars as pl
 import pyarrow as pa
 
-__all__ = ["FORMULA_START", "count_empty", "guarded", "odd_starts"]
+__all__ = ["FORMULA_START", "count_empty", "guarded", "guarded_rows", "odd_starts"]
 
 #: What makes a spreadsheet take a text for a formula.
 FORMULA_START = r"^[=+\-@\t\r]"
+
+_NUMBER = re.compile(r"[+-]?[0-9][0-9 .,]*")
 
 #: By first byte of UTF-8: white space of ASCII, what begins a formula, and the lead bytes of other white space.
 _ODD = np.zeros(256, dtype=bool)
@@ -27,6 +31,14 @@ def guarded(text: str) -> str:
     A text that no spreadsheet takes for a formula: one that begins like one gets an apostrophe in front.
     """
     return f"'{text}" if re.match(FORMULA_START, text) else text
+
+
+def guarded_rows(rows: Iterable[Iterable[Any]]) -> Iterator[list[Any]]:
+    """
+    Rows of a table for people, whose texts may be anybody's: no spreadsheet takes one for a formula; numbers stay.
+    """
+    for row in rows:
+        yield [guarded(cell) if isinstance(cell, str) and not _NUMBER.fullmatch(cell) else cell for cell in row]
 
 
 def _bounds(values: pa.Array) -> np.ndarray:
