@@ -149,7 +149,7 @@ OFTEN: dict[str, Any] = {
 
 
 @pytest.mark.parametrize(
-    ("narrowed", "joined"), [({}, True), ({"path": "tag", "is": "is", "value": "QY-00017"}, False)]
+    ("narrowed", "joined"), [({}, True), ({"path": "tag", "is": "is", "value": "MB-00017"}, False)]
 )
 def test_groups_gather_what_all_records_have_or_what_few_have(
     source: Source, monkeypatch: pytest.MonkeyPatch, narrowed: dict[str, Any], joined: bool

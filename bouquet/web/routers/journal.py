@@ -17,6 +17,7 @@ from fastapi.responses import StreamingResponse
 
 from bouquet.core.language import tr
 from bouquet.core.naming import content_disposition
+from bouquet.core.shaping import guarded
 from bouquet.runs import Services
 from bouquet.store import journal
 from bouquet.store.models import JournalEntry
@@ -104,9 +105,7 @@ def _lines(services: Services, wanted: journal.JournalFilter) -> Iterator[str]:
 def _cells(entry: JournalEntry) -> tuple[Any, ...]:
     facts = json.dumps(entry.facts, ensure_ascii=False) if entry.facts else ""
     told = (entry.who, entry.via, entry.address, entry.act, entry.thing, entry.thing_id, entry.name, facts)
-    # What a spreadsheet would run as a formula is guarded by an apostrophe.
-    guarded = (f"'{t}" if t[:1] in ("=", "+", "-", "@", "\t", "\r") else t for t in told)
-    return (entry.id, entry.at.astimezone(UTC).isoformat(), *guarded)
+    return (entry.id, entry.at.astimezone(UTC).isoformat(), *map(guarded, told))
 
 
 def _line(cells: tuple[Any, ...]) -> str:
