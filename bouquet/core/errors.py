@@ -122,18 +122,25 @@ class EncodingProblem(WriteError):
 
     code = "encoding"
 
-    def __init__(self, letter: str, encoding: str, row: int) -> None:
+    def __init__(self, letter: str, encoding: str, row: int, is_chosen: bool = True) -> None:
+        """
+        Args:
+            letter: The letter.
+            encoding: The encoding that lacks it.
+            row: The number of the row that holds it; 0 for what stands above the rows.
+            is_chosen: Whether another encoding could be chosen.
+        """
         self.letter, self.encoding, self.row = letter, encoding, row
-        super().__init__(
-            tr(
-                "Row {row} holds {letter} (U+{letter2}), which {encoding} cannot write. Choose UTF-8, or "
-                "let such letters be replaced.",
-                row=row,
-                letter=f"{letter!r}",
-                letter2=f"{ord(letter):04X}",
-                encoding=encoding,
-            )
-        )
+        said = {"letter": f"{letter!r}", "code": f"{ord(letter):04X}", "encoding": encoding}
+        if row:
+            place = tr("Row {row} holds {letter} (U+{code}), which {encoding} cannot write.", row=row, **said)
+        else:
+            place = tr("A heading or title holds {letter} (U+{code}), which {encoding} cannot write.", **said)
+        if is_chosen:
+            cure = tr("Choose UTF-8, or let such letters be replaced.")
+        else:
+            cure = tr("Let such letters be replaced, or choose another format.")
+        super().__init__(f"{place} {cure}")
 
 
 class CountMismatch(BouquetError):

@@ -1,38 +1,70 @@
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { Suspense, lazy } from "react";
-import { BrowserRouter, Navigate, Route, Routes } from "react-router";
-import { ApiError, answer, api, isAskedAgain } from "./api";
+import { Suspense, useEffect } from "react";
+import { ErrorBoundary } from "react-error-boundary";
+import { BrowserRouter, Navigate, Route, Routes, matchPath } from "react-router";
+import { ApiError, answer, api, isAskedAgain, lookThrough, onSignedOut, resources } from "./api";
 import type { Session } from "./api";
-import { Shell } from "./shell";
+import { PlaceBoundary, Shell } from "./shell";
+import { NotShown, place } from "./shared";
 import { SignIn } from "./signin/SignIn";
+import { SignInAgain } from "./signin/SignInAgain";
 import { Library } from "./templates";
 import { tr } from "./i18n";
 
 // What is not the first view is loaded when it is first gone to.
-const FirstStart = lazy(() => import("./signin").then((m) => ({ default: m.FirstStart })));
-const SetPassword = lazy(() => import("./signin").then((m) => ({ default: m.SetPassword })));
-const Bench = lazy(() => import("./bench").then((m) => ({ default: m.Bench })));
-const Match = lazy(() => import("./templates/Match").then((m) => ({ default: m.Match })));
-const Runner = lazy(() => import("./templates/Runner").then((m) => ({ default: m.Runner })));
-const Removed = lazy(() => import("./templates/Removed").then((m) => ({ default: m.Removed })));
-const Ledger = lazy(() => import("./runs/Ledger").then((m) => ({ default: m.Ledger })));
-const GivenBack = lazy(() => import("./runs/GivenBack").then((m) => ({ default: m.GivenBack })));
-const RunPage = lazy(() => import("./runs/RunPage").then((m) => ({ default: m.RunPage })));
-const Rounds = lazy(() => import("./rounds").then((m) => ({ default: m.Rounds })));
-const RoundPage = lazy(() => import("./rounds").then((m) => ({ default: m.RoundPage })));
-const Records = lazy(() => import("./records/Records").then((m) => ({ default: m.Records })));
-const Guide = lazy(() => import("./guide/Guide").then((m) => ({ default: m.Guide })));
-const RecordPage = lazy(() => import("./records/RecordPage").then((m) => ({ default: m.RecordPage })));
+const FirstStart = place(() => import("./signin").then((m) => m.FirstStart));
+const SetPassword = place(() => import("./signin").then((m) => m.SetPassword));
+const Bench = place(() => import("./bench").then((m) => m.Bench));
+const Match = place(() => import("./templates/Match").then((m) => m.Match));
+const Runner = place(() => import("./templates/Runner").then((m) => m.Runner));
+const Removed = place(() => import("./templates/Removed").then((m) => m.Removed));
+const Ledger = place(() => import("./runs/Ledger").then((m) => m.Ledger));
+const GivenBack = place(() => import("./runs/GivenBack").then((m) => m.GivenBack));
+const RunPage = place(() => import("./runs/RunPage").then((m) => m.RunPage));
+const Rounds = place(() => import("./rounds").then((m) => m.Rounds));
+const RoundPage = place(() => import("./rounds").then((m) => m.RoundPage));
+const Records = place(() => import("./records/Records").then((m) => m.Records));
+const Guide = place(() => import("./guide/Guide").then((m) => m.Guide));
+const RecordPage = place(() => import("./records/RecordPage").then((m) => m.RecordPage));
 
-const CataloguePlace = lazy(() => import("./setup").then((m) => ({ default: m.CataloguePlace })));
-const PeoplePlace = lazy(() => import("./setup").then((m) => ({ default: m.PeoplePlace })));
-const Recipients = lazy(() => import("./recipients").then((m) => ({ default: m.Recipients })));
-const RecipientPage = lazy(() => import("./recipients").then((m) => ({ default: m.RecipientPage })));
-const PostRoom = lazy(() => import("./recipients").then((m) => ({ default: m.PostRoom })));
-const HealthPlace = lazy(() => import("./setup").then((m) => ({ default: m.HealthPlace })));
-const JournalPlace = lazy(() => import("./setup").then((m) => ({ default: m.JournalPlace })));
-const WaysOutPlace = lazy(() => import("./setup").then((m) => ({ default: m.WaysOutPlace })));
-const SourcesPlace = lazy(() => import("./setup").then((m) => ({ default: m.SourcesPlace })));
+const CataloguePlace = place(() => import("./setup").then((m) => m.CataloguePlace));
+const PeoplePlace = place(() => import("./setup").then((m) => m.PeoplePlace));
+const Recipients = place(() => import("./recipients").then((m) => m.Recipients));
+const RecipientPage = place(() => import("./recipients").then((m) => m.RecipientPage));
+const PostRoom = place(() => import("./recipients").then((m) => m.PostRoom));
+const HealthPlace = place(() => import("./setup").then((m) => m.HealthPlace));
+const JournalPlace = place(() => import("./setup").then((m) => m.JournalPlace));
+const WaysOutPlace = place(() => import("./setup").then((m) => m.WaysOutPlace));
+const SourcesPlace = place(() => import("./setup").then((m) => m.SourcesPlace));
+
+const PLACES = [
+  ["/templates/match", Match],
+  ["/templates/removed", Removed],
+  ["/templates/:id/run", Runner],
+  ["/records", Records],
+  ["/records/:name", Records],
+  ["/records/:name/*", RecordPage],
+  ["/templates/:id", Bench],
+  ["/guide", Guide],
+  ["/guide/:page", Guide],
+  ["/runs", Ledger],
+  ["/runs/given-back", GivenBack],
+  ["/runs/:id", RunPage],
+  ["/rounds/:id", RoundPage],
+  ["/rounds", Rounds],
+  ["/set-up/catalogue", CataloguePlace],
+  ["/recipients", Recipients],
+  ["/recipients/post-room", PostRoom],
+  ["/recipients/:id", RecipientPage],
+  ["/set-up/ways-out", WaysOutPlace],
+  ["/set-up/health", HealthPlace],
+  ["/set-up/journal", JournalPlace],
+  ["/set-up/people", PeoplePlace],
+  ["/set-up/sources", SourcesPlace],
+] as const;
+
+// Where the address leads is loaded while the session is asked for.
+PLACES.find(([path]) => matchPath(path, window.location.pathname))?.[1].load();
 
 const client = new QueryClient({
   defaultOptions: {
@@ -47,7 +79,9 @@ const client = new QueryClient({
 export function App() {
   return (
     <QueryClientProvider client={client}>
-      <Suspense>{window.location.pathname === "/set-password" ? <SetPassword /> : <Door />}</Suspense>
+      <ErrorBoundary FallbackComponent={NotShown}>
+        <Suspense>{window.location.pathname === "/set-password" ? <SetPassword /> : <Door />}</Suspense>
+      </ErrorBoundary>
     </QueryClientProvider>
   );
 }
@@ -59,54 +93,44 @@ function firstPlace({ person, sources }: Session): string {
 
 /** Everything is behind the sign-in. */
 function Door() {
-  const session = useQuery({
-    queryKey: ["session"],
-    queryFn: () => answer(api.GET("/api/v1/session")),
-    staleTime: 60_000,
-  });
+  const session = useQuery(resources.session());
+  // Whatever is answered that nobody is signed in: it is asked who is, and this page stays as it is below the answer.
+  useEffect(
+    () => onSignedOut(() => void client.invalidateQueries({ queryKey: ["session"], exact: true })),
+    [],
+  );
   const out = session.error instanceof ApiError && session.error.status === 401;
+  // Whoever looked through somebody's eyes has their own sign-in to do again.
+  const through = out && session.data?.person.through;
+  useEffect(() => {
+    if (through) lookThrough(null);
+  }, [through]);
   const nobody = useQuery({
     queryKey: ["first-start"],
     queryFn: () => answer(api.GET("/api/v1/first-start")),
-    enabled: out,
+    enabled: out && !session.data,
   });
-  if (session.isPending || (out && nobody.isPending)) return null;
+  if (session.isPending || (out && !session.data && nobody.isPending)) return null;
   if (!session.data && nobody.data?.needed) return <FirstStart />;
   if (!session.data) return <SignIn away={!out} />;
+  const { person } = session.data;
   return (
-    <BrowserRouter>
+    <BrowserRouter key={person.id}>
       <Shell session={session.data}>
-        <Suspense fallback={<main className="body soft">{tr("opening…")}</main>}>
-          <Routes>
-            <Route path="/templates" element={<Library />} />
-            <Route path="/templates/match" element={<Match />} />
-            <Route path="/templates/removed" element={<Removed />} />
-            <Route path="/templates/:id/run" element={<Runner />} />
-            <Route path="/records" element={<Records />} />
-            <Route path="/records/:name" element={<Records />} />
-            <Route path="/records/:name/*" element={<RecordPage />} />
-            <Route path="/templates/:id" element={<Bench />} />
-            <Route path="/guide" element={<Guide />} />
-            <Route path="/guide/:page" element={<Guide />} />
-            <Route path="/runs" element={<Ledger />} />
-            <Route path="/runs/given-back" element={<GivenBack />} />
-            <Route path="/runs/:id" element={<RunPage />} />
-            <Route path="/rounds/:id" element={<RoundPage />} />
-            <Route path="/rounds" element={<Rounds />} />
-            <Route path="/set-up/catalogue" element={<CataloguePlace />} />
-            <Route path="/recipients" element={<Recipients />} />
-            <Route path="/recipients/post-room" element={<PostRoom />} />
-            <Route path="/recipients/:id" element={<RecipientPage />} />
-            <Route path="/set-up/ways-out" element={<WaysOutPlace />} />
-            <Route path="/set-up/health" element={<HealthPlace />} />
-            <Route path="/set-up/journal" element={<JournalPlace />} />
-            <Route path="/set-up/people" element={<PeoplePlace />} />
-            <Route path="/set-up/sources" element={<SourcesPlace />} />
-            <Route path="/set-up" element={<Navigate to="/set-up/sources" replace />} />
-            <Route path="*" element={<Navigate to={firstPlace(session.data)} replace />} />
-          </Routes>
-        </Suspense>
+        <PlaceBoundary>
+          <Suspense fallback={<main className="body soft">{tr("opening…")}</main>}>
+            <Routes>
+              <Route path="/templates" element={<Library />} />
+              {PLACES.map(([path, Place]) => (
+                <Route key={path} path={path} element={<Place />} />
+              ))}
+              <Route path="/set-up" element={<Navigate to="/set-up/sources" replace />} />
+              <Route path="*" element={<Navigate to={firstPlace(session.data)} replace />} />
+            </Routes>
+          </Suspense>
+        </PlaceBoundary>
       </Shell>
+      {out && !person.through && <SignInAgain person={person} />}
     </BrowserRouter>
   );
 }

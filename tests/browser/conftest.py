@@ -17,7 +17,7 @@ from pathlib import Path
 
 import pytest
 from cryptography.fernet import Fernet
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, BrowserContext, Error, Page, expect, sync_playwright
 
 from bouquet.demo.cluster import Cluster, port_is_free
 from bouquet.demo.demo import GUESTS, seed_people, seed_templates
@@ -152,17 +152,83 @@ def enter(page: Page, house: House, email: str, password: str) -> None:
     page.get_by_role("heading", name="Templates").wait_for(timeout=60_000)
 
 
-@pytest.fixture
-def page(browser: Browser, house: House) -> Iterator[Page]:
-    """Ines, signed in, at the library."""
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, locale="en-GB", timezone_id="Europe/London", accept_downloads=True
-    )
+@pytest.fixture(scope="session")
+def kept(browser: Browser) -> Iterator[BrowserContext]:
+    """
+    Where tests look that have no wishes of their own. What it has loaded and compiled once it keeps: to do that anew for
+    each test takes two seconds of a core.
+    """
+    context = browser.new_context(locale="en-GB", timezone_id="Europe/London", accept_downloads=True)
     context.set_default_timeout(30_000)
-    made = context.new_page()
-    errors: list[str] = []
-    made.on("pageerror", lambda error: errors.append(str(error)))
-    enter(made, house, "ines@marrowby.example", "damson-and-lime")
-    yield made
+    context.add_init_script(UNANSWERED)
+    yield context
     context.close()
+
+
+#: What is drawn, once nothing more is asked for and nothing has changed for as long as a glance.
+DRAWN = """() => new Promise((done, failed) => {
+    let last = performance.now();
+    const limit = last + 30000;
+    const asked = () => performance.getEntriesByType('resource').length;
+    let known = asked();
+    const watcher = new MutationObserver(() => { last = performance.now(); });
+    watcher.observe(document, {subtree: true, childList: true, attributes: true, characterData: true});
+    const look = () => {
+        if (asked() !== known) { known = asked(); last = performance.now(); }
+        const now = performance.now();
+        if (!window.unanswered && now - last > 120) { watcher.disconnect(); done(); }
+        else if (now > limit) failed(new Error(`not still, and ${window.unanswered} questions not answered`));
+        else setTimeout(look, 20);
+    };
+    look();
+})"""
+
+#: Questions of a page to the server that are not answered yet.
+UNANSWERED = """
+    window.unanswered = 0;
+    const asking = window.fetch;
+    window.fetch = (...what) => { window.unanswered++; return asking(...what).finally(() => { window.unanswered--; }); };
+"""
+
+
+def drawn(page: Page) -> None:
+    """Wait until a page has asked for all it needs, and shows it."""
+    page.evaluate(DRAWN)
+
+
+@pytest.fixture
+def page(kept: BrowserContext, house: House) -> Iterator[Page]:
+    """Ines, signed in, at the library."""
+    made = kept.pages[0] if kept.pages else kept.new_page()
+    made.set_viewport_size({"width": 1280, "height": 800})
+    made.emulate_media(reduced_motion="null")
+    errors: list[str] = []
+
+    def noted(error: Error) -> None:
+        errors.append(str(error))
+
+    made.on("pageerror", noted)
+    signed = {"email": "ines@marrowby.example", "password": "damson-and-lime"}
+    assert made.request.post(f"{house.address}/api/v1/session", data=signed).ok
+    made.goto(house.address)
+    made.get_by_role("heading", name="Templates").wait_for(timeout=60_000)
+    yield made
+    made.remove_listener("pageerror", noted)
+    forgotten(kept)
     assert errors == []
+
+
+def forgotten(context: BrowserContext) -> None:
+    """Nobody is signed in, nothing is kept and nothing is open but one empty page; none, where that cannot be had."""
+    page, *others = context.pages or [context.new_page()]
+    for other in others:
+        other.close()
+    try:
+        page.evaluate("localStorage.clear(); sessionStorage.clear()")
+        page.mouse.up()
+        page.unroute_all()
+        page.goto("about:blank")
+    except Error:
+        page.close()
+    context.clear_cookies()
+    context.clear_permissions()

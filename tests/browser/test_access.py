@@ -12,7 +12,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page
 
-from tests.browser.conftest import House
+from tests.browser.conftest import House, drawn
 
 pytestmark = pytest.mark.browser
 
@@ -31,6 +31,7 @@ STILL = """() => document.getAnimations().every(
 def violations(page: Page, within: str | None = None) -> list[str]:
     """What axe finds wrong on a page, or in the part of it that a selector names, once nothing moves there."""
     page.emulate_media(reduced_motion="reduce")
+    drawn(page)
     page.wait_for_function(STILL)
     if not page.evaluate("'axe' in window"):
         page.evaluate(AXE.read_text(encoding="utf-8"))
@@ -67,7 +68,6 @@ def file(page: Page) -> None:
 def new_template(page: Page) -> None:
     page.get_by_role("button", name="New template").click()
     page.get_by_role("radio").nth(5).wait_for()
-    page.wait_for_timeout(400)  # the dialog fades in, and half-faded text has no contrast
 
 
 def runs(page: Page) -> None:
@@ -78,7 +78,7 @@ def runs(page: Page) -> None:
 def run(page: Page) -> None:
     runs(page)
     page.get_by_label("Status").select_option("ready")
-    page.wait_for_timeout(500)
+    drawn(page)
     page.locator(".board tbody a").first.click()
     page.get_by_text("Rows, step by step").wait_for()
 
@@ -92,7 +92,6 @@ def new_round(page: Page) -> None:
     rounds(page)
     page.get_by_role("button", name="New round").click()
     page.get_by_role("dialog").locator(".slab .mono").nth(4).wait_for()
-    page.wait_for_timeout(400)
 
 
 def library(page: Page) -> None:
@@ -170,7 +169,6 @@ def several(page: Page) -> None:
     runs(page)
     page.get_by_role("button", name="Several in one").click()
     page.get_by_label("Standing-tree inspections, rolling month").wait_for()
-    page.wait_for_timeout(400)
 
 
 def given_back(page: Page) -> None:
@@ -185,7 +183,6 @@ def tokens(page: Page) -> None:
     page.get_by_label("What it is for").fill("nightly load")
     page.get_by_role("button", name="Make a token").click()
     page.get_by_text("it is shown this once").wait_for()
-    page.wait_for_timeout(400)
 
 
 def rules(page: Page) -> None:
@@ -199,7 +196,6 @@ def versions(page: Page) -> None:
     page.get_by_role("button", name="More for Trees missing register fields").click()
     page.get_by_role("button", name="Versions…").click()
     page.get_by_text("no difference").wait_for()
-    page.wait_for_timeout(400)
 
 
 def administered(page: Page, place: str) -> None:
@@ -225,7 +221,6 @@ def people(page: Page) -> None:
     administered(page, "people")
     page.get_by_role("button", name="Add somebody").click()
     page.get_by_label("E-mail address").wait_for()
-    page.wait_for_timeout(400)
 
 
 def limit(page: Page) -> None:

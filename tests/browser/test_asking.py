@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import House
+from tests.browser.conftest import House, drawn
 from tests.browser.test_errands import drag, headings, new_template, wait_for_rows
 
 pytestmark = pytest.mark.browser
@@ -121,9 +121,9 @@ def test_the_ledger_is_sorted_by_its_headings(page: Page, house: House) -> None:
         texts = page.locator("table.board tbody td.num").all_inner_texts()
         return [int(t.replace(",", "")) for t in texts if t != "—"]
 
-    page.wait_for_timeout(500)
+    drawn(page)
     assert numbers() == sorted(numbers(), reverse=True)
     rows.get_by_role("button").click()
     expect(rows).to_have_attribute("aria-sort", "ascending")
-    page.wait_for_timeout(500)
+    drawn(page)
     assert numbers() == sorted(numbers())

@@ -14,7 +14,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from pypdf import PdfReader
 
-from tests.browser.conftest import House, enter
+from tests.browser.conftest import House, drawn, enter
 from tests.browser.test_errands import add_by_search
 
 pytestmark = pytest.mark.browser
@@ -73,6 +73,7 @@ def test_no_page_offers_what_is_refused(page: Page, house: House) -> None:
     """A runner follows every kind of link once: nothing answers 403, nothing is gone."""
     refused: list[Any] = []
     page.context.clear_cookies()
+    page = page.context.new_page()
     enter(page, house, "tobin@marrowby.example", "quay-and-salter")
     page.on("response", lambda r: refused.append((r.status, r.url)) if r.status >= 400 else None)
     page.on("pageerror", lambda error: refused.append(("error", str(error))))
@@ -86,7 +87,7 @@ def test_no_page_offers_what_is_refused(page: Page, house: House) -> None:
             continue
         page.goto(house.address + path)
         page.locator("main").wait_for()
-        page.wait_for_timeout(600)
+        drawn(page)
         for href in page.eval_on_selector_all("a[href]", "e => e.map(x => x.getAttribute('href'))"):
             if href.startswith("/api"):
                 known = re.sub(r"\d+", "N", href.partition("?")[0])

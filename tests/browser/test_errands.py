@@ -69,7 +69,7 @@ def wait_for_rows(page: Page, count: int) -> None:
 
 
 def saved(page: Page) -> None:
-    expect(page.locator(".strip .tag").first).to_contain_text("kept")
+    expect(page.locator(".strip .tag").first).to_contain_text("draft kept")
 
 
 def build_errand(page: Page, count: int) -> None:

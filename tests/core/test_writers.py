@@ -114,18 +114,38 @@ def test_encodings(resolved: Resolve, tmp_path: Path, encoding: str) -> None:
     assert csv_rows(path, known) == [["note"], ["Früh, spät"]]
 
 
-def test_a_letter_the_encoding_has_not_stops_or_is_counted(resolved: Resolve, tmp_path: Path) -> None:
-    """Which, the template chooses; the error names the letter and the row."""
+@pytest.mark.parametrize("format", ["csv", "txt", "dbf"])
+def test_a_letter_the_encoding_has_not_stops_or_is_counted(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    """Which, the template chooses; the error names the letter and the row, however many lines a cell has."""
     options = {"encoding": "windows-1252"}
-    with pytest.raises(EncodingProblem) as caught:
-        written(resolved("note", output={"csv": options}).require(), "csv", tmp_path, c0=["ok", "Łucja"])
-    assert (caught.value.letter, caught.value.row) == ("Ł", 2)
+    with pytest.raises(EncodingProblem, match="Row 3 holds 'Ł'") as caught:
+        written(resolved("note", output={"csv": options}).require(), format, tmp_path, c0=["ok", "a\nb\nc", "Łucja"])
+    assert (caught.value.letter, caught.value.row) == ("Ł", 3)
+    assert ("UTF-8" in str(caught.value)) == (format != "dbf")
 
     plan = resolved("note", output={"csv": {**options, "unencodable": "replace"}}).require()
-    with writer_of("csv")(plan, tmp_path / "r.csv", announced=1) as writer:
-        writer.write(pl.DataFrame({"c0": ["Łucja"]}))
-    assert csv_rows(tmp_path / "r.csv", "cp1252") == [["note"], ["?ucja"]]
-    assert sum(writer.facts.notes.values()) == 1
+    with writer_of(format)(plan, tmp_path / "r", announced=1) as writer:
+        writer.write(pl.DataFrame({"c0": ["Łuc?ja"]}))
+    assert b"?uc?ja" in (tmp_path / "r").read_bytes()
+    assert writer.facts.notes == {"letters that windows-1252 does not have became “?”": 1}
+
+
+@pytest.mark.parametrize("format", ["csv", "txt"])
+def test_an_encoding_that_has_every_letter_replaces_none(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    """In UTF-16 a part of a letter may look like a question mark: U+043F and U+3F00 are none."""
+    plan = resolved("note", output={"csv": {"encoding": "utf-16", "unencodable": "replace"}}).require()
+    with writer_of(format)(plan, tmp_path / "r", announced=1) as writer:
+        writer.write(pl.DataFrame({"c0": ["п㼀"]}))
+    assert "п㼀" in (tmp_path / "r").read_bytes().decode("utf-16")
+    assert writer.facts.notes == {}
+
+
+def test_a_heading_that_cannot_be_written_is_told_as_one(resolved: Resolve, tmp_path: Path) -> None:
+    """It is not in a row."""
+    column = {"id": "c1", "heading": "Łan", "value": {"field": "note"}}
+    plan = resolved(column, output={"csv": {"encoding": "windows-1252"}}).require()
+    with pytest.raises(EncodingProblem, match="A heading or title holds 'Ł'"):
+        written(plan, "csv", tmp_path, c0=["ok"])
 
 
 @pytest.mark.parametrize(

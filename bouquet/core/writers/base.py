@@ -27,7 +27,6 @@ __all__ = [
     "StreamWriter",
     "Writer",
     "cut_at",
-    "without_letters",
 ]
 
 
@@ -40,13 +39,6 @@ def cut_at(heading: str, characters: int) -> str:
     The note that texts of a column are longer than their place.
     """
     return tr("texts in “{heading}” were cut at {n} characters", heading=heading, n=whole(characters))
-
-
-def without_letters(encoding: str) -> str:
-    """
-    The note that an encoding lacks some of the letters.
-    """
-    return tr("letters that {encoding} does not have became “?”", encoding=encoding)
 
 
 @dataclass(kw_only=True)

@@ -10,21 +10,12 @@ from typing import IO, Literal
 
 import polars as pl
 
-from bouquet.core.errors import EncodingProblem
 from bouquet.core.naming import merge_names
 from bouquet.core.shaping import Line, TextShaper, guarded, shown_total
-from bouquet.core.writers.base import StreamWriter, without_letters
+from bouquet.core.writers.base import StreamWriter
+from bouquet.core.writers.letters import SIGNATURE, Letters
 
-__all__ = ["PYTHON_ENCODING", "SIGNATURE", "CsvWriter"]
-
-PYTHON_ENCODING = {
-    "utf-8": "utf-8",
-    "utf-8-sig": "utf-8",
-    "utf-16": "utf-16-le",
-    "windows-1252": "cp1252",
-    "iso-8859-1": "latin-1",
-}
-SIGNATURE = {"utf-8-sig": b"\xef\xbb\xbf", "utf-16": b"\xff\xfe"}
+__all__ = ["CsvWriter"]
 
 #: Bytes of lines that are encoded at once.
 ENCODED_AT_ONCE = 250_000
@@ -45,7 +36,7 @@ class CsvWriter(StreamWriter):
         options = self.plan.output.csv
         self._options = options
         self._line_end = "\r\n" if options.line_end == "CRLF" else "\n"
-        self._encoding = PYTHON_ENCODING[options.encoding]
+        self._letters = Letters.of(options, self.facts)
         guard = self.plan.guards_formulas
         # A number that the separator is part of is quoted like a text.
         bare = options.quoting == "as_needed" and options.separator not in "-0123456789"
@@ -67,7 +58,7 @@ class CsvWriter(StreamWriter):
             text = text.with_columns(pl.all().cast(pl.String).fill_null(""))
         if self._quoted:
             self._write_with_quoted_text(text)
-        elif self._encoding == "utf-8":
+        elif self._letters.is_utf8:
             self._write_frame(text, self._file)
         else:
             buffer = io.BytesIO()
@@ -132,30 +123,24 @@ class CsvWriter(StreamWriter):
         quoting: Literal[0, 1] = csv.QUOTE_ALL if self._options.quoting != "as_needed" else csv.QUOTE_MINIMAL
         writer = csv.writer(buffer, delimiter=self._options.separator, lineterminator=self._line_end, quoting=quoting)
         writer.writerows(rows)
-        self._file.write(self._encode(buffer.getvalue()))
+        self._file.write(self._letters.encode(buffer.getvalue()))
 
     def _write_encoded(self, lines: io.BytesIO) -> None:
         """
         Write lines of UTF-8 in the file's encoding, some at a time: a batch in three forms at once takes much memory.
         """
-        begin, done = 0, 0
+        begin = 0
         with lines.getbuffer() as data:
+
+            def row_at(position: int) -> int:
+                """The row of a letter: a line break in a quoted cell ends none."""
+                before = str(data[:begin], "utf-8") + text[:position]
+                return self.facts.rows + 1 + sum(outside.count("\n") for outside in before.split('"')[::2])
+
             while begin < len(data):
                 lines.seek(begin + ENCODED_AT_ONCE)
                 lines.readline()
                 end = min(lines.tell(), len(data))
                 text = str(data[begin:end], "utf-8")
-                self._file.write(self._encode(text, done))
-                begin, done = end, done + text.count("\n")
-
-    def _encode(self, text: str, before: int = 0) -> bytes:
-        if self._options.unencodable == "replace":
-            encoded = text.encode(self._encoding, errors="replace")
-            if lost := encoded.count(b"?") - text.count("?"):
-                self.facts.notes[without_letters(self._options.encoding)] += lost
-            return encoded
-        try:
-            return text.encode(self._encoding)
-        except UnicodeEncodeError as error:
-            row = self.facts.rows + before + text.count("\n", 0, error.start) + 1
-            raise EncodingProblem(text[error.start], self._options.encoding, row) from error
+                self._file.write(self._letters.encode(text, row_at))
+                begin = end

@@ -16,14 +16,15 @@ from dataclasses import dataclass
 import polars as pl
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.errors import EncodingProblem, WriteError
+from bouquet.core.errors import WriteError
 from bouquet.core.language import tr, whole
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.shaping.far import far_column
-from bouquet.core.writers.base import Beside, StreamWriter, cut_at, without_letters
+from bouquet.core.writers.base import Beside, StreamWriter, cut_at
 from bouquet.core.writers.fixed import width_in_line
+from bouquet.core.writers.letters import Letters
 
 __all__ = ["DbaseWriter"]
 
@@ -33,7 +34,7 @@ LONGEST_NAME, LONGEST_TEXT, LONGEST_NUMBER, LONGEST_RECORD = 10, 254, 19, 4_000
 #: Digits after the point of numbers of which nobody says how many they have.
 DECIMALS = 6
 
-ENCODING = "cp1252"
+ENCODING = "windows-1252"
 
 #: The kind of table (dBASE III without texts of a file of their own), and the mark of its encoding.
 TABLE, WINDOWS = 0x03, 0x03
@@ -93,6 +94,8 @@ class DbaseWriter(StreamWriter):
 
     def begin(self) -> None:
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
+        replaces = self.plan.output.csv.unencodable == "replace"
+        self._letters = Letters(ENCODING, replaces, self.facts, is_chosen=False)
         self._fields = _fields(self.plan)
         self._length = 1 + sum(f.width for f in self._fields)
         if self._length > LONGEST_RECORD:
@@ -122,7 +125,10 @@ class DbaseWriter(StreamWriter):
         cells = [self._placed(f, c, n, frame, shaped) for n, (f, c) in enumerate(self._pairs())]
         # A record begins with a blank where it is not marked as removed.
         lines = pl.select(pl.concat_str([pl.lit(" "), *map(pl.lit, cells)]).alias("line"))["line"]
-        self._file.write(self._encoded("".join(lines.to_list())))
+        first = self.facts.rows + 1
+        self._file.write(
+            self._letters.encode("".join(lines.to_list()), lambda position: first + position // self._length)
+        )
         self.facts.rows += frame.height
 
     def _pairs(self) -> zip[tuple[_Field, PlanColumn]]:
@@ -193,18 +199,6 @@ class DbaseWriter(StreamWriter):
                 )
             )
         return days
-
-    def _encoded(self, text: str) -> bytes:
-        if self.plan.output.csv.unencodable == "replace":
-            encoded = text.encode(ENCODING, errors="replace")
-            if lost := encoded.count(b"?") - text.count("?"):
-                self.facts.notes[without_letters(ENCODING)] += lost
-            return encoded
-        try:
-            return text.encode(ENCODING)
-        except UnicodeEncodeError as error:
-            row = self.facts.rows + error.start // self._length + 1
-            raise EncodingProblem(text[error.start], "windows-1252", row) from error
 
     def finish(self) -> None:
         if self.facts.rows != self.announced:

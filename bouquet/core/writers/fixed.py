@@ -11,13 +11,13 @@ from collections.abc import Sequence
 import polars as pl
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.errors import EncodingProblem, WriteError
+from bouquet.core.errors import WriteError
 from bouquet.core.language import tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
 from bouquet.core.writers.base import Beside, StreamWriter, cut_at
-from bouquet.core.writers.csv import PYTHON_ENCODING, SIGNATURE
+from bouquet.core.writers.letters import SIGNATURE, Letters
 
 __all__ = ["FixedWidthWriter", "width_in_line"]
 
@@ -50,7 +50,7 @@ class FixedWidthWriter(StreamWriter):
     def begin(self) -> None:
         options = self.plan.output.csv
         self._end = "\r\n" if options.line_end == "CRLF" else "\n"
-        self._encoding = PYTHON_ENCODING[options.encoding]
+        self._letters = Letters.of(options, self.facts)
         self._shaper = TextShaper(self.plan.columns, self.plan.zone.key)
         self._file.write(SIGNATURE.get(options.encoding, b""))
         if options.heading_row in ("headings", "both"):
@@ -64,7 +64,10 @@ class FixedWidthWriter(StreamWriter):
         text = self._shaper.shape(frame).with_columns(pl.all().cast(pl.String).fill_null(""))
         cells = [self._placed(c, text[f"c{n}"]) for n, c in enumerate(self.plan.columns)]
         lines = pl.select(pl.concat_str([*map(pl.lit, cells), pl.lit(self._end)]).alias("line"))["line"]
-        self._file.write(self._encoded("".join(lines.to_list())))
+        first = self.facts.rows + 1
+        joined = "".join(lines.to_list())
+        # Cells hold no line breaks.
+        self._file.write(self._letters.encode(joined, lambda position: first + joined.count("\n", 0, position)))
         self.facts.rows += frame.height
 
     def _placed(self, column: PlanColumn, values: pl.Series) -> pl.Series:
@@ -94,16 +97,7 @@ class FixedWidthWriter(StreamWriter):
             n[:w].rjust(w) if c.kind.is_number else n[:w].ljust(w)
             for n, c, w in ((n, c, width_in_line(c)) for n, c in zip(names, self.plan.columns, strict=True))
         ]
-        self._file.write(self._encoded("".join(cells) + self._end))
-
-    def _encoded(self, text: str) -> bytes:
-        if self.plan.output.csv.unencodable == "replace":
-            return text.encode(self._encoding, errors="replace")
-        try:
-            return text.encode(self._encoding)
-        except UnicodeEncodeError as error:
-            row = self.facts.rows + text.count("\n", 0, error.start) + 1
-            raise EncodingProblem(text[error.start], self.plan.output.csv.encoding, row) from error
+        self._file.write(self._letters.encode("".join(cells) + self._end))
 
     @classmethod
     def beside(cls, plan: Plan) -> Sequence[Beside]:

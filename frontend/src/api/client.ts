@@ -140,6 +140,24 @@ api.use({
   },
 });
 
+const listeners = new Set<() => void>();
+
+/**
+ * Be told when the server answers that nobody is signed in, whatever was asked; what is asked of the session itself is
+ * for who asks it. Gives how to be told no longer.
+ */
+export function onSignedOut(told: () => void): () => void {
+  listeners.add(told);
+  return () => void listeners.delete(told);
+}
+
+api.use({
+  onResponse({ request, response }) {
+    const aboutSession = new URL(request.url).pathname.startsWith("/api/v1/session");
+    if (response.status === 401 && !aboutSession) listeners.forEach((told) => told());
+  },
+});
+
 const UNREACHED: ProblemDetails = {
   type: "/problems/unreached",
   title: tr("Not reached"),

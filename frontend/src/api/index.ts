@@ -6,8 +6,10 @@ export {
   fileAddress,
   giveBack,
   isAskedAgain,
+  onSignedOut,
   newestAddress,
 } from "./client";
+export { DAYS_AHEAD, resources } from "./resources";
 export { currentEyes, lookThrough } from "./eyes";
 export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
 export type {

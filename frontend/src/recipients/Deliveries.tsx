@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Dropdown, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { DeliveryInfo } from "../api";
 import { useMay } from "../shell";
 import { FormDialog, Icon, Trouble, fullMoment, plural, shortMoment } from "../shared";
@@ -252,10 +252,7 @@ interface ElsewhereProps {
 
 function Elsewhere({ but, onAct, ...rest }: ElsewhereProps) {
   const [to, setTo] = useState(0);
-  const recipients = useQuery({
-    queryKey: ["recipients"],
-    queryFn: () => answer(api.GET("/api/v1/recipients")),
-  });
+  const recipients = useQuery(resources.recipients());
   return (
     <FormDialog
       title={tr("Send it to somebody else")}

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { Arrival } from "../api";
 import { useMay } from "../shell";
 import { FormDialog, Icon, Trouble, fullMoment, plural, size } from "../shared";
@@ -27,11 +27,7 @@ export function PostRoom() {
   const [way, setWay] = useState("");
   const [chosen, setChosen] = useState(0);
   const [telling, setTelling] = useState(false);
-  const room = useQuery({
-    queryKey: ["post-room"],
-    queryFn: () => answer(api.GET("/api/v1/post-room")),
-    refetchInterval: 2_000,
-  });
+  const room = useQuery({ ...resources.postRoom(), refetchInterval: 2_000 });
   const all = room.data?.arrivals ?? [];
   const shown = all.filter((a) => !way || a.way === way);
   const opened = shown.find((a) => a.number === chosen) ?? shown[0];

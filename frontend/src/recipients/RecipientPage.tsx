@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate, useParams } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { RecipientInfo } from "../api";
 import { useMayAddress } from "../shell";
 import { Confirm, Icon, Trouble, plural } from "../shared";
@@ -123,10 +123,7 @@ function Layout({ recipient }: { recipient: RecipientInfo }) {
   const [template, setTemplate] = useState(0);
   const acceptance = recipient.acceptance;
   const columns = acceptance.columns ?? [];
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
+  const templates = useQuery(resources.templates());
   const held = templates.data?.find((t) => t.id === template);
   const fits = useQuery({
     queryKey: ["recipients", recipient.id, "fit", template],

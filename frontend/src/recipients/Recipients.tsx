@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { RecipientInfo } from "../api";
 import { useMayAddress } from "../shell";
 import { Icon, SortHead, Trouble, plural, shortMoment } from "../shared";
@@ -23,12 +23,8 @@ export function Recipients() {
   const [sorting, setSorting] = useState<Sorting<SortBy>>({ by: "name", ascending: true });
   const sorts = { sorting, onSort: setSorting };
   const [looking, setLooking] = useState(false);
-  const recipients = useQuery({
-    queryKey: ["recipients"],
-    queryFn: () => answer(api.GET("/api/v1/recipients")),
-    refetchInterval: 15_000,
-  });
-  const room = useQuery({ queryKey: ["post-room"], queryFn: () => answer(api.GET("/api/v1/post-room")) });
+  const recipients = useQuery({ ...resources.recipients(), refetchInterval: 15_000 });
+  const room = useQuery(resources.postRoom());
   const all = recipients.data ?? [];
   const odd = all.filter(needsALook);
   const words = text.trim().toLowerCase();

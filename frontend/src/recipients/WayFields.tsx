@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { WayOfRecipient } from "../api";
 import { Icon, Trouble } from "../shared";
 import { SchemaForm } from "./SchemaForm";
@@ -18,8 +18,8 @@ interface Props {
 
 /** By what files go, and where to. */
 export function WayFields({ id, label, way, onChange }: Props) {
-  const ways = useQuery({ queryKey: ["ways"], queryFn: () => answer(api.GET("/api/v1/means/ways")) });
-  const means = useQuery({ queryKey: ["means"], queryFn: () => answer(api.GET("/api/v1/means")) });
+  const ways = useQuery(resources.ways());
+  const means = useQuery(resources.means());
   const chosen = means.data?.find((m) => m.id === way.means_id);
   const described = ways.data?.find((w) => w.kind === chosen?.kind);
   return (

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import { usePreferences } from "../shell";
 import { Trouble } from "../shared";
 import { Browse } from "./Browse";
@@ -13,21 +13,12 @@ import { everydayView } from "./view";
 export function Records() {
   const name = useParams().name;
   const go = useNavigate();
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-    staleTime: 300_000,
-  });
+  const types = useQuery(resources.recordTypes());
   const first = useByUse(types.data ?? [])[0];
   useEffect(() => {
     if (!name && first) void go(`/records/${first.name}`, { replace: true });
   }, [name, first, go]);
-  const type = useQuery({
-    queryKey: ["record-type", name],
-    queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: name! } } })),
-    enabled: name !== undefined,
-    staleTime: 300_000,
-  });
+  const type = useQuery({ ...resources.recordType(name ?? ""), enabled: name !== undefined });
   const views = useQuery({
     queryKey: ["views", name],
     queryFn: () => answer(api.GET("/api/v1/records/{name}/views", { params: { path: { name: name! } } })),

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Dropdown } from "react-bootstrap";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { PicksInfo, RecordType } from "../api";
 import { useMay } from "../shell";
 import { Confirm, Icon, plural } from "../shared";
@@ -14,10 +14,7 @@ export function SavedLists({ records, onShow }: { records: RecordType; onShow: (
   const mayDesign = useMay("design");
   const [removing, setRemoving] = useState<string | null>(null);
   const [kept, setKept] = useState<PicksInfo | null>(null);
-  const lists = useQuery({
-    queryKey: ["picks", records.name],
-    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records: records.name } } })),
-  });
+  const lists = useQuery(resources.picks(records.name));
   const remove = useMutation({
     mutationFn: (name: string) => answer(api.DELETE("/api/v1/picks/{name}", { params: { path: { name } } })),
     onSuccess: () => {

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { RecordType } from "../api";
 import { capital, count } from "../shared";
 import { tr } from "../i18n";
@@ -11,10 +11,7 @@ const SHOWN = 7;
 
 /** Record types, those that most templates are made of first, then the largest. */
 export function useByUse(types: RecordType[]): RecordType[] {
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
+  const templates = useQuery(resources.templates());
   const uses = new Map<string, number>();
   for (const t of templates.data ?? []) uses.set(t.records, (uses.get(t.records) ?? 0) + 1);
   const use = (t: RecordType) => uses.get(t.name) ?? 0;

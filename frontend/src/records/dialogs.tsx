@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { RecordType, Narrowing } from "../api";
 import type { Document } from "../bench/types";
 import {
@@ -36,10 +36,7 @@ export function PicksDialog({
 }) {
   const client = useQueryClient();
   const [name, setName] = useState("");
-  const known = useQuery({
-    queryKey: ["picks", records.name],
-    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records: records.name } } })),
-  });
+  const known = useQuery(resources.picks(records.name));
   const there = known.data?.find((p) => p.name.toLowerCase() === name.trim().toLowerCase());
   const save = useMutation({
     mutationFn: () =>
@@ -120,10 +117,7 @@ export function RunOnDialog({
 }) {
   const go = useNavigate();
   const mayDesign = useMay("design");
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
+  const templates = useQuery(resources.templates());
   const fitting = (templates.data ?? []).filter((t) => t.records === records.name);
   const [chosen, setChosen] = useState<number | null>(null);
   const [seen, setSeen] = useState(false);

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { NewRound as Draft, FieldInfo, Question } from "../api";
 import { ValueEditor, withOperator } from "../bench/components/ConditionEditor";
 import { firstCondition } from "../bench/defaults";
@@ -18,18 +18,8 @@ interface Props {
 /** Which records a round waits for, and what has to come true of one. */
 export function ClosesFields({ draft, onChange }: Props) {
   const event = eventOf(draft);
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-    staleTime: 300_000,
-  });
-  const type = useQuery({
-    queryKey: ["record-type", event.records],
-    queryFn: () =>
-      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: event.records } } })),
-    enabled: event.records !== "",
-    staleTime: 300_000,
-  });
+  const types = useQuery(resources.recordTypes());
+  const type = useQuery(resources.recordType(event.records));
   const fields = (type.data?.groups[0]?.fields ?? []).filter((f) => f.kind !== "file");
   const conditions = conditionsOf(event.where);
   const put = (next: Condition[]) => onChange({ event: { ...event, where: whereOf(next) } });
@@ -179,13 +169,7 @@ interface AnswerProps extends Props {
 export function RoundAnswers({ draft, questions, onChange }: AnswerProps) {
   const event = eventOf(draft);
   const closes = draft.trigger === "closes";
-  const type = useQuery({
-    queryKey: ["record-type", event.records],
-    queryFn: () =>
-      answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name: event.records } } })),
-    enabled: closes && event.records !== "",
-    staleTime: 300_000,
-  });
+  const type = useQuery({ ...resources.recordType(event.records), enabled: closes && event.records !== "" });
   if (questions.length === 0) return null;
   const fields = type.data?.groups[0]?.fields ?? [];
   const byField = event.answers ?? {};

@@ -2,7 +2,7 @@ import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tansta
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { Link } from "react-router";
-import { ApiError, answer, api } from "../api";
+import { ApiError, answer, api, resources } from "../api";
 import type { NewRound as Draft, Planned, RoundInfo, FormatName } from "../api";
 import { Icon, Trouble, fullMoment, useDebounced, useFormats } from "../shared";
 import { ClosesFields, RoundAnswers } from "./EventFields";
@@ -77,14 +77,8 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
 export function NewRound({ template, round, onClose }: Props) {
   const client = useQueryClient();
   const formats = useFormats();
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
-  const bundles = useQuery({
-    queryKey: ["bundles"],
-    queryFn: () => answer(api.GET("/api/v1/bundles")),
-  });
+  const templates = useQuery(resources.templates());
+  const bundles = useQuery(resources.bundles());
   const [draft, setDraft] = useState<Draft>(() => startOf(template, round));
   const [mailTo, setMailTo] = useState((round?.mail_to ?? []).join(", "));
   const change = (part: Partial<Draft>) => setDraft((known) => ({ ...known, ...part }));

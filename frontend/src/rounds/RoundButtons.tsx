@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Button } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { RoundInfo } from "../api";
 import { Icon, Trouble } from "../shared";
 import { useMay } from "../shell";
@@ -10,12 +10,7 @@ import { tr } from "../i18n";
 /** The buttons of rounds that wait to be pressed, each under its own words; of one record type, if it is given. */
 export function RoundButtons({ records }: { records?: string }) {
   const mayRun = useMay("run");
-  const rounds = useQuery({
-    queryKey: ["rounds"],
-    queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: 14 } } })),
-    staleTime: 60_000,
-    enabled: mayRun,
-  });
+  const rounds = useQuery({ ...resources.rounds(), staleTime: 60_000, enabled: mayRun });
   const shown = (rounds.data ?? []).filter(
     (r) =>
       r.trigger === "called" &&

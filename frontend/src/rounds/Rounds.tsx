@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
-import { answer, api } from "../api";
+import { DAYS_AHEAD, resources } from "../api";
 import type { RoundInfo } from "../api";
 import { STATUS_WORDS } from "../runs";
 import { useMay } from "../shell";
@@ -17,12 +17,11 @@ import { tr } from "../i18n";
 
 /** Days on the board: these before today, and the rest from today on. */
 const BEFORE = 3;
-const DAYS = 14;
 
 function boardDays(): Date[] {
   const first = new Date();
   first.setHours(0, 0, 0, 0);
-  return Array.from({ length: DAYS }, (_, n) => {
+  return Array.from({ length: DAYS_AHEAD }, (_, n) => {
     const day = new Date(first);
     day.setDate(day.getDate() + n - BEFORE);
     return day;
@@ -37,11 +36,7 @@ export function Rounds() {
   const [daysOff, setDaysOff] = useState(false);
   const [subscribing, setSubscribing] = useState(false);
   const [creating, setCreating] = useState(params.has("new"));
-  const rounds = useQuery({
-    queryKey: ["rounds"],
-    queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: DAYS } } })),
-    refetchInterval: 15_000,
-  });
+  const rounds = useQuery({ ...resources.rounds(), refetchInterval: 15_000 });
   const all = rounds.data ?? [];
   const next = all
     .flatMap((r) => r.next.map((at) => ({ at, round: r })))

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import { Trouble, plural } from "../shared";
 import type { NewRound as Draft, Planned } from "../api";
 import { CHOICES } from "../bench/components/Memory";
@@ -18,9 +18,7 @@ interface Props {
 /** Whom a round sends to: recipients, each with everything, or each with their own part. */
 export function SendTo({ draft, planned, onChange }: Props) {
   const recipients = useQuery({
-    queryKey: ["recipients"],
-    queryFn: () => answer(api.GET("/api/v1/recipients")),
-    // Whoever misses one adds it, here or in another window, and comes back.
+    ...resources.recipients(), // Whoever misses one adds it, here or in another window, and comes back.
     refetchOnMount: "always",
     refetchInterval: 15_000,
   });

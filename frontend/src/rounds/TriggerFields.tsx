@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { NewRound as Draft } from "../api";
 import { eventOf } from "./event";
 import { Help } from "../guide";
@@ -39,11 +39,7 @@ interface Props {
 
 /** What starts a round. */
 export function TriggerFields({ draft, own, onChange }: Props) {
-  const rounds = useQuery({
-    queryKey: ["rounds"],
-    queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: 14 } } })),
-    enabled: draft.trigger === "after",
-  });
+  const rounds = useQuery({ ...resources.rounds(), enabled: draft.trigger === "after" });
   const event = eventOf(draft);
   return (
     <div className="d-flex flex-wrap gap-2">

@@ -2,7 +2,7 @@ import { useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/rea
 import { useState } from "react";
 import { Form } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { BundleContents, BundleInfo } from "../api";
 import { FormDialog, capital, useFormats } from "../shared";
 import { AnswerForm, withDefaults } from "./AnswerForm";
@@ -121,10 +121,7 @@ interface PartProps {
 
 /** The templates of a bundle, with answers to what they ask. */
 function BundleTemplates({ contents, onChange }: PartProps) {
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
+  const templates = useQuery(resources.templates());
   const chosen = contents.templates ?? [];
   const asking = chosen.filter((c) => templates.data?.find((t) => t.id === c.template)?.asks);
   const questions = useQueries({
@@ -179,10 +176,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
 
 /** The whole record types of a bundle, with the files that are kept in them. */
 function BundleRecords({ contents, onChange }: PartProps) {
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-  });
+  const types = useQuery(resources.recordTypes());
   const { records = [], everything } = contents;
   return (
     <fieldset>

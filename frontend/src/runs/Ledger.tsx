@@ -3,7 +3,7 @@ import type { InfiniteData } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { Run, RunPage } from "../api";
 import { useMay, useShell } from "../shell";
 import type { News } from "../shell";
@@ -95,11 +95,7 @@ export function Ledger() {
     queryKey: ["run-totals", wanted],
     queryFn: () => answer(api.GET("/api/v1/runs/totals", { params: { query: wanted } })),
   });
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-    staleTime: 300_000,
-  });
+  const types = useQuery(resources.recordTypes());
   const save = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/runs/export", { params: { query: wanted } })),
   });

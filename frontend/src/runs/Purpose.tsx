@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import { tr } from "../i18n";
 
 interface Props {
@@ -12,12 +12,7 @@ interface Props {
 
 /** What personal data is taken out for; nothing is asked where there is none. */
 export function Purpose({ personal, purpose, onPurpose }: Props) {
-  const known = useQuery({
-    queryKey: ["purposes"],
-    queryFn: () => answer(api.GET("/api/v1/purposes")),
-    enabled: personal.length > 0,
-    staleTime: 60_000,
-  });
+  const known = useQuery({ ...resources.purposes(), enabled: personal.length > 0, staleTime: 60_000 });
   if (personal.length === 0) return null;
   const names = known.data?.names ?? [];
   if (known.data?.only)

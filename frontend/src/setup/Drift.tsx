@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api, useSource } from "../api";
+import { answer, api, resources, useSource } from "../api";
 import type { Broken, Missing, RecordType } from "../api";
 import { Icon, Trouble, plural } from "../shared";
 import { tr } from "../i18n";
@@ -48,11 +48,7 @@ function Replace({ missing, templates }: { missing: Missing; templates: Broken[]
   const client = useQueryClient();
   const [chosen, setChosen] = useState(missing.candidates[0] ?? "");
   const source = useSource();
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-    enabled: missing.name === "",
-  });
+  const types = useQuery({ ...resources.recordTypes(), enabled: missing.name === "" });
   const fields = useQuery({
     queryKey: ["record-type", source, missing.records],
     enabled: missing.name !== "",

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { Account, GroupInfo, NewGroup } from "../api";
 import { FormDialog } from "../shared";
 import { LimitFields } from "./LimitFields";
@@ -26,11 +26,7 @@ export function GroupDialog({ group, people, onClose }: Props) {
   const [scope, setScope] = useState(group?.scope ?? null);
   const [limits, setLimits] = useState(group?.limits ?? null);
   const [members, setMembers] = useState<number[]>(group?.members ?? []);
-  const ways = useQuery({
-    queryKey: ["session", "ways"],
-    queryFn: () => answer(api.GET("/api/v1/session/ways")),
-    staleTime: Infinity,
-  });
+  const ways = useQuery(resources.waysIn());
   const save = useMutation({
     mutationFn: () => {
       const body = {

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { Limits } from "../api";
 import { Help } from "../guide";
 import { tr } from "../i18n";
@@ -40,10 +40,7 @@ interface SendsToProps {
 
 /** Where files may go by somebody's hand, or by their rounds. */
 function SendsTo({ sendsTo, onChange }: SendsToProps) {
-  const recipients = useQuery({
-    queryKey: ["recipients"],
-    queryFn: () => answer(api.GET("/api/v1/recipients")),
-  });
+  const recipients = useQuery(resources.recipients());
   return (
     <fieldset>
       <legend className="form-label">

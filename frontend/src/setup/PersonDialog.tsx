@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { Account, NewAccount } from "../api";
 import { FormDialog } from "../shared";
 import { useShell } from "../shell";
@@ -32,11 +32,7 @@ export function PersonDialog({ person, onClose, onAdded }: Props) {
   const [groups, setGroups] = useState<number[]>(person?.groups.map((g) => g.id) ?? []);
   const [invite, setInvite] = useState(mail && !person);
   const known = useGroups();
-  const ways = useQuery({
-    queryKey: ["session", "ways"],
-    queryFn: () => answer(api.GET("/api/v1/session/ways")),
-    staleTime: Infinity,
-  });
+  const ways = useQuery(resources.waysIn());
   const invites = !person && ways.data?.by_mail === true;
   const save = useMutation({
     mutationFn: async () => {

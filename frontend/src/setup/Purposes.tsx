@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import { FormDialog, Icon } from "../shared";
 import { tr } from "../i18n";
 
@@ -20,11 +20,7 @@ export function Purposes() {
 
 function PurposesDialog({ onClose }: { onClose: () => void }) {
   const client = useQueryClient();
-  const known = useQuery({
-    queryKey: ["purposes"],
-    queryFn: () => answer(api.GET("/api/v1/purposes")),
-    staleTime: 0,
-  });
+  const known = useQuery({ ...resources.purposes(), staleTime: 0 });
   const [text, setText] = useState<string | null>(null);
   const [only, setOnly] = useState<boolean | null>(null);
   const names = (text ?? (known.data?.names ?? []).join("\n"))

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Form } from "react-bootstrap";
-import { answer, api, currentSource } from "../api";
+import { answer, api, currentSource, resources } from "../api";
 import type { RightScope } from "../api";
 import { useVocabulary } from "../shared";
 import { Help } from "../guide";
@@ -36,10 +36,7 @@ interface PartProps {
 }
 
 function useTypes() {
-  return useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-  });
+  return useQuery(resources.recordTypes());
 }
 
 /** Only records that belong to some values of a field. */

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { MeansInfo } from "../api";
 import { SchemaForm, filled } from "../recipients";
 import { ActionsHead, Confirm, Icon, Trouble, fullMoment } from "../shared";
@@ -12,7 +12,7 @@ import { tr } from "../i18n";
 /** The servers, buckets and folders that files leave by. */
 export function WaysOut() {
   const [adding, setAdding] = useState(false);
-  const means = useQuery({ queryKey: ["means"], queryFn: () => answer(api.GET("/api/v1/means")) });
+  const means = useQuery(resources.means());
   const none = means.data?.length === 0;
   return (
     <>
@@ -119,7 +119,7 @@ function MeansRow({ means }: { means: MeansInfo }) {
 /** Say where files go, try it step by step, and keep it. */
 function MeansForm({ means, onDone }: { means?: MeansInfo; onDone: () => void }) {
   const client = useQueryClient();
-  const ways = useQuery({ queryKey: ["ways"], queryFn: () => answer(api.GET("/api/v1/means/ways")) });
+  const ways = useQuery(resources.ways());
   const [kind, setKind] = useState(means?.kind ?? "mail");
   const [name, setName] = useState(means?.name ?? "");
   const [settings, setSettings] = useState<Record<string, unknown>>(means?.settings ?? {});

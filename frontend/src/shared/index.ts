@@ -2,7 +2,8 @@ export { SortHead } from "./SortHead";
 export type { Sorting } from "./SortHead";
 export { ActionsHead } from "./ActionsHead";
 export { Icon } from "./Icon";
-export { Later } from "./Later";
+export { forgetFailures, later, place } from "./Later";
+export { NotShown } from "./NotShown";
 export { Trouble } from "./Trouble";
 export {
   capital,

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import { useGuide } from "../guide";
 import { PickList, capital } from "../shared";
 import { useMay } from "./context";
@@ -30,14 +30,8 @@ export function Jump({ onClose }: { onClose: () => void }) {
   const go = useNavigate();
   const mayDesign = useMay("design");
   const guide = useGuide().pages;
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-  });
+  const templates = useQuery(resources.templates());
+  const types = useQuery(resources.recordTypes());
   const find = (text: string): Target[] => {
     const words = text.toLowerCase().split(/\s+/).filter(Boolean);
     const run = /^#?(\d+)$/.exec(text.trim());

@@ -1,11 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { lazy, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import type { ReactNode } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link, NavLink } from "react-router";
 import { answer, api } from "../api";
 import type { Session } from "../api";
-import { Icon, Later, setLocale, useVocabulary } from "../shared";
+import { Icon, later, setLocale, useVocabulary } from "../shared";
 import { Bell } from "./Bell";
 import { EyesBanner } from "./EyesBanner";
 import { ShellContext } from "./context";
@@ -15,12 +15,12 @@ import { useNews } from "./useNews";
 import { chooseLanguage, tr } from "../i18n";
 
 // Dialogs are loaded when they are first opened.
-const AboutMe = lazy(() => import("./AboutMe").then((m) => ({ default: m.AboutMe })));
-const Codes = lazy(() => import("./Codes").then((m) => ({ default: m.Codes })));
-const Jump = lazy(() => import("./Jump").then((m) => ({ default: m.Jump })));
-const Password = lazy(() => import("./Password").then((m) => ({ default: m.Password })));
-const Sessions = lazy(() => import("./Sessions").then((m) => ({ default: m.Sessions })));
-const Tokens = lazy(() => import("./Tokens").then((m) => ({ default: m.Tokens })));
+const AboutMe = later(() => import("./AboutMe").then((m) => m.AboutMe));
+const Codes = later(() => import("./Codes").then((m) => m.Codes));
+const Jump = later(() => import("./Jump").then((m) => m.Jump));
+const Password = later(() => import("./Password").then((m) => m.Password));
+const Sessions = later(() => import("./Sessions").then((m) => m.Sessions));
+const Tokens = later(() => import("./Tokens").then((m) => m.Tokens));
 
 const PLACES = [
   { to: "/templates", label: tr("Templates") },
@@ -154,14 +154,12 @@ export function Shell({ session, children }: { session: Session; children: React
         </header>
         {session.person.through && <EyesBanner name={session.person.name} />}
         {!lists.isPending && children}
-        <Later>
-          {codes && <Codes onClose={() => setCodes(false)} />}
-          {tokens && <Tokens onClose={() => setTokens(false)} />}
-          {sessions && <Sessions onClose={() => setSessions(false)} />}
-          {about && <AboutMe onClose={() => setAbout(false)} />}
-          {password && <Password onClose={() => setPassword(false)} />}
-          {jumping && <Jump onClose={() => setJumping(false)} />}
-        </Later>
+        {codes && <Codes onClose={() => setCodes(false)} />}
+        {tokens && <Tokens onClose={() => setTokens(false)} />}
+        {sessions && <Sessions onClose={() => setSessions(false)} />}
+        {about && <AboutMe onClose={() => setAbout(false)} />}
+        {password && <Password onClose={() => setPassword(false)} />}
+        {jumping && <Jump onClose={() => setJumping(false)} />}
       </div>
     </ShellContext>
   );

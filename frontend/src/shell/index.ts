@@ -1,4 +1,5 @@
 export { Shell } from "./Shell";
+export { PlaceBoundary } from "./PlaceBoundary";
 export { useCurrentSource, useMay, useMayAddress, useShell } from "./context";
 export { Hint } from "./Hint";
 export { useHint, useMine, usePreferences } from "./preferences";

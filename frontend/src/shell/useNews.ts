@@ -40,6 +40,8 @@ export function useNews(): News {
       // A browser opens again what breaks off, and not what is answered with an error, such as while a server starts.
       source.addEventListener("error", () => {
         if (source.readyState !== EventSource.CLOSED) return;
+        // It may be that nobody is signed in any more.
+        void client.invalidateQueries({ queryKey: ["session"], exact: true });
         again = setTimeout(open, wait);
         wait = Math.min(2 * wait, LONGEST);
       });

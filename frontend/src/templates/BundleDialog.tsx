@@ -1,14 +1,4 @@
-import { lazy } from "react";
-import type { ComponentProps } from "react";
-import { Later } from "../shared";
-
-const Dialog = lazy(() => import("../runs/BundleDialog").then((m) => ({ default: m.BundleDialog })));
+import { later } from "../shared";
 
 /** The dialog of a bundle, loaded when it is first opened. */
-export function BundleDialog(props: ComponentProps<typeof Dialog>) {
-  return (
-    <Later>
-      <Dialog {...props} />
-    </Later>
-  );
-}
+export const BundleDialog = later(() => import("../runs/BundleDialog").then((m) => m.BundleDialog));

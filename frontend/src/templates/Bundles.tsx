@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Dropdown } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { BundleInfo } from "../api";
 import { BundlePurpose } from "../runs/BundlePurpose";
 import { useStartRun } from "../runs";
@@ -13,10 +13,7 @@ import { tr } from "../i18n";
 
 /** The bundles of the library: several templates and whole record types under one name. */
 export function Bundles({ search }: { search: string }) {
-  const bundles = useQuery({
-    queryKey: ["bundles"],
-    queryFn: () => answer(api.GET("/api/v1/bundles")),
-  });
+  const bundles = useQuery(resources.bundles());
   const words = search.toLowerCase().split(/\s+/);
   const shown = (bundles.data ?? []).filter((b) =>
     words.every((w) => `${b.name} ${b.sentence} ${b.owner}`.toLowerCase().includes(w)),

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { lazy, useState } from "react";
+import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
-import { answer, api } from "../api";
+import { resources } from "../api";
 import type { TemplateRow } from "../api";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { useMay, usePreferences } from "../shell";
-import { Icon, Later, Trouble, count } from "../shared";
+import { Icon, later, Trouble, count } from "../shared";
 import { Bundles } from "./Bundles";
 import { foldersOf, indented, isWithin } from "./folders";
 import { Help } from "../guide";
@@ -14,8 +14,8 @@ import { Row } from "./LibraryRow";
 import { tr } from "../i18n";
 
 // Dialogs are loaded when they are first opened.
-const BundleDialog = lazy(() => import("./BundleDialog").then((m) => ({ default: m.BundleDialog })));
-const NewTemplate = lazy(() => import("./NewTemplate").then((m) => ({ default: m.NewTemplate })));
+const BundleDialog = later(() => import("./BundleDialog").then((m) => m.BundleDialog));
+const NewTemplate = later(() => import("./NewTemplate").then((m) => m.NewTemplate));
 
 /** The library: every template as a sentence, with its last runs and its next. */
 export function Library() {
@@ -25,10 +25,7 @@ export function Library() {
   const [creating, setCreating] = useState(false);
   const [bundling, setBundling] = useState(false);
   const mayDesign = useMay("design");
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
+  const templates = useQuery(resources.templates());
   const all = templates.data ?? [];
   const search = params.get("q") ?? "";
   const view = params.get("view") ?? "all";
@@ -125,19 +122,17 @@ export function Library() {
           </div>
         </div>
       </main>
-      <Later>
-        {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
-        {mayDesign && (creating || asked !== null) && (
-          <NewTemplate
-            key={asked}
-            asked={asked ?? ""}
-            onClose={() => {
-              setCreating(false);
-              set("asked", "");
-            }}
-          />
-        )}
-      </Later>
+      {bundling && <BundleDialog keeping onClose={() => setBundling(false)} />}
+      {mayDesign && (creating || asked !== null) && (
+        <NewTemplate
+          key={asked}
+          asked={asked ?? ""}
+          onClose={() => {
+            setCreating(false);
+            set("asked", "");
+          }}
+        />
+      )}
     </>
   );
 }

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useRef, useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { Matched } from "../api";
 import { useRecordType } from "../bench/hooks/useFields";
 import type { Column } from "../bench/types";
@@ -30,11 +30,7 @@ export function Match() {
   const [records, setRecords] = useState("");
   const [at, setAt] = useState(0);
   const [chosen, setChosen] = useState<Record<number, Filling>>({});
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-    staleTime: 300_000,
-  });
+  const types = useQuery(resources.recordTypes());
   const settled = useDebounced(text, QUIET);
   const matches = useQuery({
     queryKey: ["match", records, settled],

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, resources } from "../api";
 import type { AskedInfo, Look, TemplateDocument } from "../api";
 import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
@@ -22,14 +22,8 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
   const [found, setFound] = useState<AskedInfo>();
   const asking = request.trim() !== "";
   const [document, setDocument] = useState<{ document: TemplateDocument; look: Look } | null>(null);
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-  });
-  const templates = useQuery({
-    queryKey: ["templates"],
-    queryFn: () => answer(api.GET("/api/v1/templates")),
-  });
+  const types = useQuery(resources.recordTypes());
+  const templates = useQuery(resources.templates());
   const views = useQuery({
     queryKey: ["views", records],
     enabled: records !== "",

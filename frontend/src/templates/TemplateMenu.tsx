@@ -1,17 +1,17 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { lazy, useState } from "react";
+import { useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { TemplateRow } from "../api";
-import { Confirm, Later } from "../shared";
+import { Confirm, later } from "../shared";
 import { useMay, useShell } from "../shell";
 import { tr } from "../i18n";
 
 // Dialogs are loaded when they are first opened.
-const Labels = lazy(() => import("./Labels").then((m) => ({ default: m.Labels })));
-const MoveDialog = lazy(() => import("./MoveDialog").then((m) => ({ default: m.MoveDialog })));
-const Versions = lazy(() => import("./Versions").then((m) => ({ default: m.Versions })));
+const Labels = later(() => import("./Labels").then((m) => m.Labels));
+const MoveDialog = later(() => import("./MoveDialog").then((m) => m.MoveDialog));
+const Versions = later(() => import("./Versions").then((m) => m.Versions));
 
 /** What else can be done with a template. */
 export function More({ template }: { template: TemplateRow }) {
@@ -98,13 +98,11 @@ export function More({ template }: { template: TemplateRow }) {
           {tr("It leaves the library. The runs it made and their files stay in the ledger.")}
         </Confirm>
       )}
-      <Later>
-        {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
-        {dialog === "move" && <MoveDialog template={template} onClose={() => setDialog(null)} />}
-        {dialog === "versions" && (
-          <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
-        )}
-      </Later>
+      {dialog === "labels" && <Labels template={template} onClose={() => setDialog(null)} />}
+      {dialog === "move" && <MoveDialog template={template} onClose={() => setDialog(null)} />}
+      {dialog === "versions" && (
+        <Versions id={template.id} name={template.name} onClose={() => setDialog(null)} />
+      )}
     </>
   );
 }

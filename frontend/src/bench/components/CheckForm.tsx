@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Form } from "react-bootstrap";
-import { answer, api } from "../../api";
+import { answer, api, resources } from "../../api";
 import type { Look } from "../../api";
 import { NumberInput, vocabulary } from "../../shared";
 import { checksFor } from "../checks";
@@ -263,11 +263,7 @@ function Bounds({
 /** A record type and one of its fields, whose values are the list. */
 function ListOf({ value, onList }: { value: string; onList: (path: string) => void }) {
   const [records = "", field = ""] = value.split(".");
-  const types = useQuery({
-    queryKey: ["record-types"],
-    queryFn: () => answer(api.GET("/api/v1/record-types")),
-    staleTime: 300_000,
-  });
+  const types = useQuery(resources.recordTypes());
   const fields = useQuery({
     queryKey: ["record-type", records, 0],
     enabled: records !== "",

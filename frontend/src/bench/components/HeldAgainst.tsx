@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
-import { answer, api } from "../../api";
+import { answer, api, resources } from "../../api";
 import type { Fits, RecipientInfo } from "../../api";
 import { Icon, Trouble, useDebounced } from "../../shared";
 import type { Column, Document, Show } from "../types";
@@ -24,10 +24,7 @@ const LOOKS: Record<string, string> = {
 export function HeldAgainst({ document, onFill }: Props) {
   const [chosen, setChosen] = useState(0);
   const [open, setOpen] = useState(false);
-  const recipients = useQuery({
-    queryKey: ["recipients"],
-    queryFn: () => answer(api.GET("/api/v1/recipients")),
-  });
+  const recipients = useQuery(resources.recipients());
   const all = recipients.data ?? [];
   const served = all.filter((r) => r.rounds.includes(document.name));
   // One with a layout has more to say than one that takes whatever comes.

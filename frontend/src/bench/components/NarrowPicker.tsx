@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { answer, api } from "../../api";
+import { resources } from "../../api";
 import type { FieldGroup, FieldInfo, RecordTypeFields, SheetColumn } from "../../api";
 import { PickList, count, useDebounced } from "../../shared";
 import type { Pickable } from "../../shared";
@@ -38,11 +38,7 @@ export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }
   const { records, pathOf } = rowType(document, start);
   const wanted = useDebounced(text, QUIET);
   const finding = useFind(records, wanted.length > LEAST ? wanted : "");
-  const saved = useQuery({
-    queryKey: ["picks", document.records],
-    queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records: document.records } } })),
-    staleTime: 60_000,
-  });
+  const saved = useQuery({ ...resources.picks(document.records), staleTime: 60_000 });
   const lists = saved.data;
   const ways = start?.many;
   const fixed = useMemo<(Choice & { hay: string })[]>(

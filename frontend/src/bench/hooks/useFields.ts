@@ -1,20 +1,12 @@
 import { useQueries, useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { answer, api } from "../../api";
+import { resources } from "../../api";
 import type { FieldGroup, FieldInfo, RecordTypeFields } from "../../api";
 import { groupsOf, openedPaths } from "../rows";
 import type { Document } from "../types";
 
-/** Milliseconds for which a reading of the catalogue counts as fresh. */
-const FRESH = 300_000;
-
 export function fieldsQuery(name: string) {
-  return {
-    queryKey: ["record-type", name],
-    queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name } } })),
-    staleTime: FRESH,
-    enabled: name !== "",
-  };
+  return resources.recordType(name);
 }
 
 /** What the catalogue knows about one record type. */

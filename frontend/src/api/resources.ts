@@ -1,0 +1,57 @@
+import { queryOptions } from "@tanstack/react-query";
+import { answer, api } from "./client";
+
+/** Milliseconds that the fields of a record type are not asked for again; who changes them has them read anew. */
+const OF_FIELDS = 300_000;
+
+/** Days of occurrences ahead that rounds are asked with. */
+export const DAYS_AHEAD = 14;
+
+/** How each resource that several places show is asked for, and kept: once, so that what one of them knows all know. */
+export const resources = {
+  bundles: () => queryOptions({ queryKey: ["bundles"], queryFn: () => answer(api.GET("/api/v1/bundles")) }),
+  means: () => queryOptions({ queryKey: ["means"], queryFn: () => answer(api.GET("/api/v1/means")) }),
+  picks: (records: string) =>
+    queryOptions({
+      queryKey: ["picks", records],
+      queryFn: () => answer(api.GET("/api/v1/picks", { params: { query: { records } } })),
+    }),
+  postRoom: () =>
+    queryOptions({ queryKey: ["post-room"], queryFn: () => answer(api.GET("/api/v1/post-room")) }),
+  purposes: () =>
+    queryOptions({ queryKey: ["purposes"], queryFn: () => answer(api.GET("/api/v1/purposes")) }),
+  recipients: () =>
+    queryOptions({ queryKey: ["recipients"], queryFn: () => answer(api.GET("/api/v1/recipients")) }),
+  recordType: (name: string) =>
+    queryOptions({
+      queryKey: ["record-type", name],
+      queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name } } })),
+      staleTime: OF_FIELDS,
+      enabled: name !== "",
+    }),
+  recordTypes: () =>
+    queryOptions({
+      queryKey: ["record-types"],
+      queryFn: () => answer(api.GET("/api/v1/record-types")),
+    }),
+  rounds: () =>
+    queryOptions({
+      queryKey: ["rounds"],
+      queryFn: () => answer(api.GET("/api/v1/rounds", { params: { query: { ahead: DAYS_AHEAD } } })),
+    }),
+  session: () =>
+    queryOptions({
+      queryKey: ["session"],
+      queryFn: () => answer(api.GET("/api/v1/session")),
+      staleTime: 60_000,
+    }),
+  templates: () =>
+    queryOptions({ queryKey: ["templates"], queryFn: () => answer(api.GET("/api/v1/templates")) }),
+  ways: () => queryOptions({ queryKey: ["ways"], queryFn: () => answer(api.GET("/api/v1/means/ways")) }),
+  waysIn: () =>
+    queryOptions({
+      queryKey: ["session", "ways"],
+      queryFn: () => answer(api.GET("/api/v1/session/ways")),
+      staleTime: Infinity,
+    }),
+};
