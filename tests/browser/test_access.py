@@ -265,9 +265,10 @@ def limit(page: Page) -> None:
     ids=lambda p: p.__name__,
 )
 def test_a_place_has_no_violations(page: Page, house: House, place: Callable[[Page], None]) -> None:
-    """Names, roles, contrast and order, as far as a program can tell."""
+    """Names, roles, contrast and order, as far as a program can tell; and one main part, to be gone to at once."""
     place(page)
     found = violations(page)
+    assert page.locator("main").count() == 1
     page.request.put(f"{house.address}/api/v1/session/preferences", data={"theme": "light"})
 
     assert found == []

@@ -151,10 +151,10 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         onPlace={addField}
       >
         {(dropBefore) => (
-          <div className="work">
+          <main className="work">
             <SheetSide bench={bench} dropBefore={dropBefore} />
             <BenchShelf bench={bench} />
-          </div>
+          </main>
         )}
       </Dragging>
       <Outcome
