@@ -7,7 +7,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
@@ -61,6 +61,52 @@ def unknown_answers(template: Template, answers: Mapping[str, Any]) -> list[Prob
     ]
 
 
+@dataclass(frozen=True)
+class _Able:
+    """
+    What can run: its name and format, the whole document, the record type of its rows, and the fields of personal data;
+    `remembers` says that it wants only what is new.
+    """
+
+    name: str
+    format: str
+    document: dict[str, Any]
+    records: str
+    personal: tuple[str, ...]
+    remembers: bool = False
+
+
+def _able_bundle(document: dict[str, Any], format: str | None, catalogue: Catalogue, context: Context) -> _Able:
+    bundle = _bundle_as(document, format)
+    for n, part in enumerate(bundle.parts):
+        if part.only != "everything":
+            message = tr(
+                "A bundle holds everything, and “{part}” wants only what is new. Run it by itself.", part=part.name
+            )
+            raise PlanError([Problem(code="no_memory", message=message, place=f"parts[{n}].only")])
+    return _Able(bundle.name, ZIP, bundle.as_document(), "", _plan_parts(bundle, catalogue, context))
+
+
+def _able_template(
+    document: dict[str, Any],
+    format: str | None,
+    catalogue: Catalogue,
+    context: Context,
+    answers: dict[str, Any],
+    template_id: int | None,
+) -> _Able:
+    template = read_document(document)
+    chosen = format or template.output.format
+    plan = resolve(as_format(template, chosen), catalogue, context).require()
+    if unknown := unknown_answers(template, answers):
+        raise PlanError(unknown)
+    remembers = template.only != "everything"
+    if remembers and template_id is None:
+        message = tr("What is new can only be told of a template in the library; add it, and run it there.")
+        raise PlanError([Problem(code="no_memory", message=message, place="only")])
+    return _Able(template.name, chosen, template.as_document(), template.records, plan.personal, remembers)
+
+
 def ask_for_run(
     services: Services,
     document: dict[str, Any],
@@ -92,36 +138,17 @@ def ask_for_run(
     context = services.context(as_of, answers=answers or {}, scope=scope, source=source, template_id=template_id)
     catalogue = services.catalogue_for(scope, source)
     if is_bundle(document):
-        bundle = _bundle_as(document, format)
-        for n, part in enumerate(bundle.parts):
-            if part.only != "everything":
-                message = tr(
-                    "A bundle holds everything, and “{part}” wants only what is new. Run it by itself.",
-                    part=part.name,
-                )
-                raise PlanError([Problem(code="no_memory", message=message, place=f"parts[{n}].only")])
-        name, records, personal, repeats = bundle.name, "", _plan_parts(bundle, catalogue, context), None
-        document, chosen = bundle.as_document(), ZIP
+        able = _able_bundle(document, format, catalogue, context)
     else:
-        template = read_document(document)
-        chosen = format or template.output.format
-        plan = resolve(as_format(template, chosen), catalogue, context).require()
-        if unknown := unknown_answers(template, answers or {}):
-            raise PlanError(unknown)
-        if template.only != "everything" and template_id is None:
-            message = tr("What is new can only be told of a template in the library; add it, and run it there.")
-            raise PlanError([Problem(code="no_memory", message=message, place="only")])
-        repeats = repeats if template.only != "everything" else None
-        name, records, personal = template.name, template.records, plan.personal
-        document = template.as_document()
+        able = _able_template(document, format, catalogue, context, answers or {}, template_id)
     if person is not None if asks_purpose is None else asks_purpose:
-        check_purpose(services, personal, purpose)
+        check_purpose(services, able.personal, purpose)
     run = Run(
         template_id=template_id,
         version=version,
-        name=name,
-        document=document,
-        format=chosen,
+        name=able.name,
+        document=able.document,
+        format=able.format,
         person_id=person.id if person else None,
         asked_by=asked_by or (person.name if person else tr("the command line")),
         via=via,
@@ -133,9 +160,9 @@ def ask_for_run(
         purpose=purpose,
         scope=scope,
         source=source,
-        records=records,
-        personal=len(personal),
-        repeats=repeats,
+        records=able.records,
+        personal=len(able.personal),
+        repeats=repeats if able.remembers else None,
         files=[],
     )
     with services.store.session() as session:

@@ -78,6 +78,49 @@ def _pack(
     recipients: Sequence[Addressed],
 ) -> Exported:
     rows = sum(e.rows for e in made)
+    named, facts = _named_apart(made)
+    as_of = parts[0][1].context.as_of
+    slip = _slip_of_all(name, parts[0][1], made, facts, snapshot, asked)
+    personal = tuple(slip["personal_fields"])
+    if recipients:
+        slip["recipients"] = [_addressed(to, personal, parts) for to in recipients]
+    plans = [plan for _, plan in parts if plan.attached is not None]
+    announced = sum(count_attachments(snapshot, plan) for plan in plans)
+    if plans:
+        slip["attachments"] = announced
+    inner = folder / ".part-slip" / "slip.json"
+    inner.parent.mkdir(parents=True, exist_ok=True)
+    inner.write_bytes(json.dumps(slip, indent=2, ensure_ascii=False).encode())
+    beside, target = folder / ".bundle.part", folder / f"{safe_name(f'{name}_{as_of:%Y-%m-%d}')}.zip"
+    attached = attachments_of(snapshot, plans)
+    written = write_archive(
+        beside, [*named, ("slip.json", inner)], attached, as_of, lambda: progress("packing", rows, rows)
+    )
+    if written != announced:
+        raise CountMismatch(announced, written, tr("attached files"))
+    digest = Digest(beside).finish()
+    beside.replace(target)
+    archive = ExportedFile(target, "archive", "application/zip", rows, target.stat().st_size, digest)
+    slip["files"] = [*facts, file_facts(archive)]
+    sent: dict[str, list[bytes]] = {}
+    for exported in made:
+        for records, keys in exported.sent:
+            sent.setdefault(records, []).append(keys)
+    return Exported(
+        (archive,),
+        rows,
+        slip,
+        tuple({**f, "words": f"{e.slip['template']}: {f['words']}"} for e in made for f in e.findings),
+        sum(e.objections for e in made),
+        worst([e.verdict for e in made if e.verdict is not None]),
+        tuple((records, merged_keys(keys)) for records, keys in sent.items()),
+    )
+
+
+def _named_apart(made: Sequence[Exported]) -> tuple[list[tuple[str, Path]], list[dict[str, Any]]]:
+    """
+    All files with the names they have in the archive, no two alike whatever the case; and what slips say of them.
+    """
     named: list[tuple[str, Path]] = []
     facts: list[dict[str, Any]] = []
     taken: set[str] = set()
@@ -90,8 +133,18 @@ def _pack(
             taken.add(inside.casefold())
             named.append((inside, file.path))
             facts.append({**file_facts(file), "name": inside})
-    first = parts[0][1]
-    slip = {
+    return named, facts
+
+
+def _slip_of_all(
+    name: str,
+    first: Plan,
+    made: Sequence[Exported],
+    facts: list[dict[str, Any]],
+    snapshot: Snapshot,
+    asked: dict[str, Any],
+) -> dict[str, Any]:
+    return {
         "slip": 1,
         "template": name,
         **asked,
@@ -105,7 +158,7 @@ def _pack(
         "scope": made[0].slip["scope"],
         "tally": [],
         "rows_announced": sum(e.slip["rows_announced"] for e in made),
-        "rows_written": rows,
+        "rows_written": sum(e.rows for e in made),
         "columns": [],
         "personal_fields": list(dict.fromkeys(f for e in made for f in e.slip["personal_fields"])),
         "findings": [{**f, "what": f"{e.slip['template']}: {f['what']}"} for e in made for f in e.slip["findings"]],
@@ -114,43 +167,6 @@ def _pack(
         "tells_of_people": any(e.slip["tells_of_people"] for e in made),
         "files": facts,
     }
-    personal = tuple(slip["personal_fields"])
-    slip["recipients"] = [_addressed(to, personal, parts) for to in recipients]
-    if not recipients:
-        del slip["recipients"]
-    plans = [plan for _, plan in parts if plan.attached is not None]
-    announced = sum(count_attachments(snapshot, plan) for plan in plans)
-    if plans:
-        slip["attachments"] = announced
-    inner = folder / ".part-slip" / "slip.json"
-    inner.parent.mkdir(parents=True, exist_ok=True)
-    inner.write_bytes(json.dumps(slip, indent=2, ensure_ascii=False).encode())
-    beside, target = folder / ".bundle.part", folder / f"{safe_name(f'{name}_{first.context.as_of:%Y-%m-%d}')}.zip"
-    attached = attachments_of(snapshot, plans)
-    written = write_archive(
-        beside, [*named, ("slip.json", inner)], attached, first.context.as_of, lambda: progress("packing", rows, rows)
-    )
-    if written != announced:
-        raise CountMismatch(announced, written, tr("attached files"))
-    digest = Digest(beside).finish()
-    beside.replace(target)
-    archive = ExportedFile(target, "archive", "application/zip", rows, target.stat().st_size, digest)
-    slip["files"] = [*facts, file_facts(archive)]
-    found = [{**f, "words": f"{e.slip['template']}: {f['words']}"} for e in made for f in e.findings]
-    verdict = worst([e.verdict for e in made if e.verdict is not None])
-    sent: dict[str, list[bytes]] = {}
-    for exported in made:
-        for records, keys in exported.sent:
-            sent.setdefault(records, []).append(keys)
-    return Exported(
-        (archive,),
-        rows,
-        slip,
-        tuple(found),
-        sum(e.objections for e in made),
-        verdict,
-        tuple((records, merged_keys(keys)) for records, keys in sent.items()),
-    )
 
 
 def _addressed(to: Addressed, personal: tuple[str, ...], parts: Sequence[tuple[Template, Plan]]) -> dict[str, Any]:

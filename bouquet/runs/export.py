@@ -109,46 +109,17 @@ class Export:
         self.forms = ForRecipients(
             self.template, self.plan, self.recipients, self.sentence, self.finished, partial(sent_keys, self.plan)
         )
-        written: list[tuple[str, Path, int, str | None]] = []
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
-            written += self._stream(snapshot, announced)
-            if self.totals.rows != announced:
-                raise CountMismatch(announced, self.totals.rows)
-            self.progress("checking", announced, announced)
-            self.found.finish(self.totals)
-            for name, path, rows, part in written:
-                self.files.append(replace(self.finished.finish(name, path, "data", rows), part=part))
-            for name, content, role in self._companions([name for name, *_ in written]):
-                self.finished.add(name, role, content)
-            self._write_children(snapshot)
-            slip = build_slip(
-                plan=self.plan,
-                sentence=self.sentence,
-                tally=[{k: v for k, v in step.items() if k != "place"} for step in tally],
-                totals=self.totals,
-                once=self._once(snapshot),
-                files=[file_facts(f) for f in self.files],
-                notes=self._all_notes(),
-                checks=self.found.summary(),
-                snapshot_at=snapshot.taken_at.isoformat(),
-                announced=announced,
-                not_included=omitted(self.template, self.plan.catalogue).as_json(),
-                asked=asked,
-            )
-            # For whoever the run was not made, and is sent it later.
-            slip["tells_of_people"] = sentence_for(Acceptance(), self.template, self.plan) != self.sentence
+            self._write_files(snapshot, announced)
+            slip = self._slip(snapshot, tally, asked)
             self._close(snapshot, slip)
             if self.recipients:
                 slip["recipients"] = self.forms.put(self.stem)
         except OSError as error:
             reason = error.strerror or str(error)
-            raise WriteError(
-                tr(
-                    "The file could not be written: {reason}. Nothing was kept of it.",
-                    reason=reason.lower(),
-                )
-            ) from error
+            message = tr("The file could not be written: {reason}. Nothing was kept of it.", reason=reason.lower())
+            raise WriteError(message) from error
         finally:
             with contextlib.suppress(OSError):
                 for left in self.folder.glob(".*.part"):
@@ -251,6 +222,40 @@ class Export:
             pen.abandon()
             self.forms.abandon()
             raise
+
+    def _write_files(self, snapshot: Snapshot, announced: int) -> None:
+        """
+        Write the rows, what explains them, and the files of children.
+        """
+        written = list(self._stream(snapshot, announced))
+        if self.totals.rows != announced:
+            raise CountMismatch(announced, self.totals.rows)
+        self.progress("checking", announced, announced)
+        self.found.finish(self.totals)
+        for name, path, rows, part in written:
+            self.files.append(replace(self.finished.finish(name, path, "data", rows), part=part))
+        for name, content, role in self._companions([name for name, *_ in written]):
+            self.finished.add(name, role, content)
+        self._write_children(snapshot)
+
+    def _slip(self, snapshot: Snapshot, tally: list[dict[str, Any]], asked: dict[str, Any]) -> dict[str, Any]:
+        slip = build_slip(
+            plan=self.plan,
+            sentence=self.sentence,
+            tally=[{k: v for k, v in step.items() if k != "place"} for step in tally],
+            totals=self.totals,
+            once=self._once(snapshot),
+            files=[file_facts(f) for f in self.files],
+            notes=self._all_notes(),
+            checks=self.found.summary(),
+            snapshot_at=snapshot.taken_at.isoformat(),
+            announced=int(tally[-1]["rows"]),
+            not_included=omitted(self.template, self.plan.catalogue).as_json(),
+            asked=asked,
+        )
+        # For whoever the run was not made, and is sent it later.
+        slip["tells_of_people"] = sentence_for(Acceptance(), self.template, self.plan) != self.sentence
+        return slip
 
     def _can_join(self) -> bool:
         """

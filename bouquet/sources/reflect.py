@@ -250,23 +250,10 @@ class _Reflection:
         ordered = ranked(curated, choices) if not known.choices else True
         guesses: list[tuple[str, str]] = []
         if guess and not told:
-            guesses.append(("label", f"from the name “{name}”"))
+            guesses = _reasons(guess, name, bool(choices))
             if name in guess.choices and not choices:
-                choices, reason = guess.choices[name]
+                choices = guess.choices[name][0]
                 ordered = all(c.code.lstrip("-").isdecimal() for c in choices)
-                guesses.append(("choices", reason))
-            guesses += [
-                (what, found[name])
-                for what, found in (("everyday", guess.everyday), ("personal", guess.personal))
-                if name in found
-            ]
-            if name in guess.hidden and not choices:
-                offered = guess.hidden[name]
-                guesses.append((f"could be {offered.value}", offered.reason))
-            if name in guess.parts:
-                guesses.append(("part of", guess.parts[name].reason))
-            if name in guess.units:
-                guesses.append(("unit", "from its name or comment"))
         if choices:
             kind = Kind.CHOICE
         elif self._key(table) == [name] and kind is Kind.INTEGER:
@@ -426,3 +413,25 @@ class _Reflection:
                 taken.add(name)
                 back.append(Relation(name=name, label=label, target=other.name, many=True, pairs=pairs))
             yield replace(record_type, relations=(*record_type.relations, *back))
+
+
+def _reasons(guess: TableGuesses, name: str, has_choices: bool) -> list[tuple[str, str]]:
+    """
+    What is guessed of a column, and why; `has_choices` says that its choices are known.
+    """
+    guesses = [("label", f"from the name “{name}”")]
+    if name in guess.choices and not has_choices:
+        guesses.append(("choices", guess.choices[name][1]))
+    guesses += [
+        (what, found[name])
+        for what, found in (("everyday", guess.everyday), ("personal", guess.personal))
+        if name in found
+    ]
+    if name in guess.hidden and name not in guess.choices and not has_choices:
+        offered = guess.hidden[name]
+        guesses.append((f"could be {offered.value}", offered.reason))
+    if name in guess.parts:
+        guesses.append(("part of", guess.parts[name].reason))
+    if name in guess.units:
+        guesses.append(("unit", "from its name or comment"))
+    return guesses

@@ -4,10 +4,12 @@ Names of files, rhythms, date patterns, the dictionary, the doors of the rooms.
 
 from __future__ import annotations
 
+import ast
 import importlib
 import pkgutil
 import re
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -108,6 +110,22 @@ def test_every_module_has_what_its_list_names() -> None:
         if ".migrations" not in found.name:
             module = importlib.import_module(found.name)
             assert [n for n in getattr(module, "__all__", ()) if not hasattr(module, n)] == [], found.name
+
+
+def test_rooms_and_functions_can_be_taken_in_at_a_glance() -> None:
+    """No module has more than 450 lines, no function more than 60 beside what its docstring says; migrations are done."""
+    long: list[str] = []
+    for path in Path(bouquet.__path__[0]).rglob("*.py"):
+        text = path.read_text(encoding="utf-8")
+        if text.count("\n") > 450:
+            long.append(path.name)
+        for node in ast.walk(ast.parse(text)) if "versions" not in path.parts else ():
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                told = (ast.get_docstring(node, clean=False) or "").count("\n") + 1
+                if (node.end_lineno or 0) - node.lineno - told > 60:
+                    long.append(f"{path.name} {node.name}")
+
+    assert not long
 
 
 @given(st.lists(st.text(max_size=60), max_size=12))

@@ -52,13 +52,7 @@ class Folds:
         # Where the path leads just to what the row rule opened, all of the parent's records are meant.
         free = [n for n in many if names[: n + 1] != opened[: n + 1]] or many
         if not free and not state.grouped:
-            ways = (
-                (WayOut("field", tr("Take the value itself"), cure, {"field": fold.path}),)
-                if cure and walk.field
-                else ()
-            )
-            message = tr("“{path}” is one value per row as it is; there is nothing to fold.", path=fold.path)
-            state.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
+            self._nothing_to_fold(fold, place, cure if walk.field else "")
             return None
         if free:
             anchor, chain = walk.relations[: free[0]], walk.relations[free[0] : free[-1] + 1]
@@ -84,17 +78,7 @@ class Folds:
         inner = state.at(record_type)
         order = [self._order(inner, o.path, o, f"{place}.order[{n}]") for n, o in enumerate(fold.order)]
         if folding.order == "must" and not order:
-            dated = tuple(f for f in record_type.fields if f.kind.is_dated)
-            orders = tuple(
-                WayOut("order", tr("By {label}", label=sentence_case(f.label)), f"{place}.order", [{"path": f.name}])
-                for f in dated[:3]
-            )
-            message = tr(
-                "Say in which order one of the {record_type} is the {how}.",
-                record_type=record_type.plural,
-                how=fold.how,
-            )
-            state.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
+            self._no_order(fold, record_type, place)
             return None
         where = self.where(inner, fold.where, f"{place}.where") if fold.where is not None else None
         if isinstance(where, Group) and not where.parts:
@@ -116,6 +100,22 @@ class Folds:
             field=self._field(fold, value, record_type),
             keeps_places=fold.how == "spread" and self._shares_places(fold, place),
         )
+
+    def _nothing_to_fold(self, fold: Fold, place: str, cure: str) -> None:
+        ways = (WayOut("field", tr("Take the value itself"), cure, {"field": fold.path}),) if cure else ()
+        message = tr("“{path}” is one value per row as it is; there is nothing to fold.", path=fold.path)
+        self.state.problem("nothing_to_fold", message, f"{place}.path", ways_out=ways)
+
+    def _no_order(self, fold: Fold, record_type: RecordType, place: str) -> None:
+        dated = tuple(f for f in record_type.fields if f.kind.is_dated)
+        orders = tuple(
+            WayOut("order", tr("By {label}", label=sentence_case(f.label)), f"{place}.order", [{"path": f.name}])
+            for f in dated[:3]
+        )
+        message = tr(
+            "Say in which order one of the {record_type} is the {how}.", record_type=record_type.plural, how=fold.how
+        )
+        self.state.problem("no_order", message, f"{place}.order", candidates=dated, ways_out=orders)
 
     def _shares_places(self, fold: Fold, place: str) -> bool:
         """

@@ -251,10 +251,41 @@ class TallyStatements(SheetStatements):
         """
         Children are counted per record first, so that records without any are known, and records count once.
         """
-        plan = self.plan
-        scope = self._counting(plan).scope
-        parents = [s for s in plan.steps if s.side == "parent"]
-        children = [s for s in plan.steps if s.side == "child"]
+        scope = self._counting(self.plan).scope
+        parents = [s for s in self.plan.steps if s.side == "parent"]
+        children = [s for s in self.plan.steps if s.side == "child"]
+        opened = tuple(r.name for r in self.plan.opened[: scope.first_many + 1])
+        shown = self._relations_used(shown=True)
+        of_children = [w for w in shown if tuple(r.name for r in w)[: len(opened)] == opened]
+        of_records = [w for w in shown if w not in of_children]
+        inner, so_far = self._per_record(scope, parents, children)
+        inner += [(f"ea{k}", scope.dialect.some(scope.missing(w))) for k, w in enumerate(of_records)]
+        for k, way in enumerate(of_children):
+            inner.append((f"ec{k}", self._counted(sa.and_(*so_far, scope.missing(way)))))
+        keys = [scope.column(k) for k in self.plan.key]
+        made = sa.select(*(e.label(name) for name, e in inner)).select_from(scope.from_clause(keep=True))
+        per = made.group_by(*keys).subquery("per_record")
+        counts: list[Element] = [sa.func.count().label("all_records")]
+        counts += [self._counted(per.c[f"ea{k}"]).label(f"ea{k}") for k in range(len(of_records))]
+        all_records = TallyStep(
+            "all", None, "all_records", empty=tuple((w, f"ea{k}") for k, w in enumerate(of_records))
+        )
+        counted, steps, holds = self._parents_left(per, parents)
+        counts += counted
+        left, opening = self._children_left(scope, per, children, holds)
+        counts += left
+        counts += [_summed(scope, per.c[f"ec{k}"], holds).label(f"ec{k}") for k in range(len(of_children))]
+        opening[-1] = replace(opening[-1], empty=tuple((w, f"ec{k}") for k, w in enumerate(of_children)))
+        return sa.select(*counts).select_from(per), [all_records, *steps, *opening]
+
+    def _per_record(
+        self, scope: Scope, parents: list[Step], children: list[Step]
+    ) -> tuple[list[tuple[str, Element]], list[Element]]:
+        """
+        What is said of each record and its children, by the names of these: `p` whether a step leaves it, `c` how many
+        children are left after one; with `b` of blank values, and with `e` of relations that lead nowhere. And the
+        conditions that a child left at the end meets.
+        """
         child = scope.child_key().is_not(None)
         inner: list[tuple[str, Element]] = []
         for n, step in enumerate(parents):
@@ -277,19 +308,16 @@ class TallyStatements(SheetStatements):
                 inner.append((f"ce{n}_{k}", self._counted(lost)))
             so_far.append(holds_here)
             inner.append((f"c{n}", self._counted(sa.and_(*so_far))))
-        opened = tuple(r.name for r in plan.opened[: scope.first_many + 1])
-        shown = self._relations_used(shown=True)
-        of_children = [w for w in shown if tuple(r.name for r in w)[: len(opened)] == opened]
-        of_records = [w for w in shown if w not in of_children]
-        inner += [(f"ea{k}", scope.dialect.some(scope.missing(w))) for k, w in enumerate(of_records)]
-        for k, way in enumerate(of_children):
-            inner.append((f"ec{k}", self._counted(sa.and_(*so_far, scope.missing(way)))))
-        keys = [scope.column(k) for k in plan.key]
-        made = sa.select(*(e.label(name) for name, e in inner)).select_from(scope.from_clause(keep=True))
-        per = made.group_by(*keys).subquery("per_record")
-        counts: list[Element] = [sa.func.count().label("all_records")]
-        steps = [TallyStep("all", None, "all_records", empty=tuple((w, f"ea{k}") for k, w in enumerate(of_records)))]
-        counts += [self._counted(per.c[f"ea{k}"]).label(f"ea{k}") for k in range(len(of_records))]
+        return inner, so_far
+
+    def _parents_left(
+        self, per: sa.FromClause, parents: list[Step]
+    ) -> tuple[list[Element], list[TallyStep], list[Element]]:
+        """
+        The records that each step leaves: their counts, the steps, and what a record left at the end meets.
+        """
+        counts: list[Element] = []
+        steps: list[TallyStep] = []
         holds: list[Element] = []
         for n, step in enumerate(parents):
             blank_name = f"b{n}" if f"pb{n}" in per.c else None
@@ -301,30 +329,32 @@ class TallyStatements(SheetStatements):
             holds.append(per.c[f"p{n}"])
             counts.append(self._counted(sa.and_(*holds)).label(f"n{n}"))
             steps.append(TallyStep(_kind(step), step, f"n{n}", blank_name, lost_empty=lost_parents))
+        return counts, steps, holds
+
+    def _children_left(
+        self, scope: Scope, per: sa.FromClause, children: list[Step], holds: list[Element]
+    ) -> tuple[list[Element], list[TallyStep]]:
+        """
+        The rows that opening the children, and then each step of theirs, leaves of records that meet `holds`.
+        """
         zero: Element = sa.literal_column("0")
         one: Element = sa.literal_column("1")
-
-        def counted(found: Element) -> Element:
-            total = scope.dialect.filtered(sa.func.sum(found), *holds)
-            return sa.cast(sa.func.coalesce(total, zero), sa.BigInteger)
-
+        counts: list[Element] = []
+        steps: list[TallyStep] = []
         for n in range(len(children) + 1):
             rows = per.c[f"c{n}"]
-            counts.append(
-                counted(sa.case((rows > zero, rows), else_=one) if plan.keeps_childless else rows).label(f"r{n}")
-            )
+            kept = sa.case((rows > zero, rows), else_=one) if self.plan.keeps_childless else rows
+            counts.append(_summed(scope, kept, holds).label(f"r{n}"))
             counts.append(self._counted(sa.and_(*holds, rows == zero)).label(f"w{n}"))
             blank_name = f"rb{n}" if f"cb{n}" in per.c else None
             if blank_name:
-                counts.append(counted(per.c[f"cb{n}"]).label(blank_name))
+                counts.append(_summed(scope, per.c[f"cb{n}"], holds).label(blank_name))
             step_of = children[n - 1] if n else None
             kind: Literal["filter", "open"] = "filter" if n else "open"
             lost_rows = tuple((w, f"ce{n}_{k}") for k, w in enumerate(self._lost_by(step_of))) if step_of else ()
-            counts += [counted(per.c[name]).label(name) for _, name in lost_rows]
+            counts += [_summed(scope, per.c[name], holds).label(name) for _, name in lost_rows]
             steps.append(TallyStep(kind, step_of, f"r{n}", blank_name, f"w{n}", lost_empty=lost_rows))
-        counts += [counted(per.c[f"ec{k}"]).label(f"ec{k}") for k in range(len(of_children))]
-        steps[-1] = replace(steps[-1], empty=tuple((w, f"ec{k}") for k, w in enumerate(of_children)))
-        return sa.select(*counts).select_from(per), steps
+        return counts, steps
 
 
 def _not(found: Element) -> Element:
@@ -333,3 +363,11 @@ def _not(found: Element) -> Element:
 
 def _kind(step: Step) -> Literal["filter", "scope"]:
     return "scope" if step.hidden else "filter"
+
+
+def _summed(scope: Scope, found: Element, holds: list[Element]) -> Element:
+    """
+    The sum of a count of each record, over the records that meet all conditions.
+    """
+    total = scope.dialect.filtered(sa.func.sum(found), *holds)
+    return sa.cast(sa.func.coalesce(total, sa.literal_column("0")), sa.BigInteger)

@@ -161,17 +161,24 @@ class _Drop(asyncssh.SFTPServer):
         self._named(newpath)
 
 
+def _host_key(room: Room) -> asyncssh.SSHKey:
+    """
+    The key by which the room's SFTP server is known, from one start to the next.
+    """
+    file = room.folder / "host.key"
+    if not file.exists():
+        file.write_bytes(asyncssh.generate_private_key("ssh-ed25519").export_private_key())
+        file.chmod(0o600)
+    return asyncssh.read_private_key(str(file))
+
+
 def sftp_stand_in(room: Room, password: str) -> StandIn:
     """
     An SFTP server for the user `bouquet`; its files lie below the room's folder.
     """
     root = room.folder / "sftp"
     root.mkdir(parents=True, exist_ok=True)
-    key_file = room.folder / "host.key"
-    if not key_file.exists():
-        key_file.write_bytes(asyncssh.generate_private_key("ssh-ed25519").export_private_key())
-        key_file.chmod(0o600)
-    key = asyncssh.read_private_key(str(key_file))
+    key = _host_key(room)
     ready, loop = threading.Event(), asyncio.new_event_loop()
     port: list[int] = []
     servers: list[Any] = []

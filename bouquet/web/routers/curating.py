@@ -13,7 +13,7 @@ import structlog
 from fastapi import APIRouter, Depends, Query, Response
 from pydantic import ValidationError
 
-from bouquet.core.catalogue import Catalogue, RecordType
+from bouquet.core.catalogue import Catalogue, Field, RecordType
 from bouquet.core.language import tr
 from bouquet.core.naming import safe_name
 from bouquet.core.personal import class_of
@@ -24,6 +24,7 @@ from bouquet.runs.drift import Broken, Missing, broken_templates, look_for_drift
 from bouquet.sources import Overlay, OverlayError, Source, write_overlay
 from bouquet.sources.curating import edited
 from bouquet.sources.overlay import RecordTypeOverlay, kinds_of, parse_overlay, table_key
+from bouquet.sources.profile import FieldProfile
 from bouquet.store import NotFound, NotPossible, curating
 from bouquet.web.access import Id, TheServices, TheView, needs
 from bouquet.web.bodies import ExactRoute
@@ -311,31 +312,7 @@ def _type_out(
         unit_by=found.unit_by,
         by_row=found.by_row,
         guesses=[GuessOut(what=what, why=reason) for what, reason in found.guesses],
-        fields=[
-            CuratedField(
-                name=f.name,
-                label=f.label,
-                column=f.json_key or (f.attribute.name if f.attribute else f.column),
-                kind=f.kind,
-                kinds=list(dict.fromkeys((f.kind, *kinds_of("text" if f.typed_text else f.stored, f.kind)))),
-                unit=f.unit,
-                meaning=f.meaning,
-                everyday=f.everyday,
-                personal=f.personal,
-                personal_class=class_of(f) if f.personal else "",
-                part_of=f.part_of,
-                retired=f.retired.reason if f.retired else None,
-                substitute=f.retired.substitute if f.retired else None,
-                synonyms=list(f.synonyms),
-                choices=[ChoiceOut(code=c.code, label=c.label) for c in f.choices],
-                example=p.example if (p := profile.get(f.name)) is not None else None,
-                fill=p.fill if p is not None else None,
-                guesses=[GuessOut(what=what, why=reason) for what, reason in f.guesses],
-                used_by=uses.get((found.name, f.name), []),
-                formula=f.formula,
-            )
-            for f in found.fields
-        ],
+        fields=[_field_out(f, profile.get(f.name), uses.get((found.name, f.name), [])) for f in found.fields],
         relations=[
             CuratedRelation(
                 name=r.name,
@@ -350,6 +327,31 @@ def _type_out(
         ],
         made_of=found.made_of,
         where=dict(found.where),
+    )
+
+
+def _field_out(f: Field, profile: FieldProfile | None, used_by: list[str]) -> CuratedField:
+    return CuratedField(
+        name=f.name,
+        label=f.label,
+        column=f.json_key or (f.attribute.name if f.attribute else f.column),
+        kind=f.kind,
+        kinds=list(dict.fromkeys((f.kind, *kinds_of("text" if f.typed_text else f.stored, f.kind)))),
+        unit=f.unit,
+        meaning=f.meaning,
+        everyday=f.everyday,
+        personal=f.personal,
+        personal_class=class_of(f) if f.personal else "",
+        part_of=f.part_of,
+        retired=f.retired.reason if f.retired else None,
+        substitute=f.retired.substitute if f.retired else None,
+        synonyms=list(f.synonyms),
+        choices=[ChoiceOut(code=c.code, label=c.label) for c in f.choices],
+        example=profile.example if profile is not None else None,
+        fill=profile.fill if profile is not None else None,
+        guesses=[GuessOut(what=what, why=reason) for what, reason in f.guesses],
+        used_by=used_by,
+        formula=f.formula,
     )
 
 

@@ -1,28 +1,18 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
-import { Link } from "react-router";
 import { ApiError, answer, api, resources } from "../api";
-import type { NewRound as Draft, Planned, RoundInfo, FormatName } from "../api";
-import { Icon, Trouble, fullMoment, useDebounced, useFormats } from "../shared";
+import type { NewRound as Draft, RoundInfo } from "../api";
+import { Trouble, useDebounced } from "../shared";
 import { ClosesFields, RoundAnswers } from "./EventFields";
 import { DayOff, RhythmEditor } from "./RhythmEditor";
 import { SendTo } from "./SendTo";
-import { TriggerFields, WAITS } from "./TriggerFields";
+import { EarlierFile, FolderFields, NextMoments, OWN_ZONE, TemplateChoice } from "./RoundParts";
+import { TriggerFields } from "./TriggerFields";
 import { KINDS } from "./rhythm";
-import { inZone } from "./words";
-import { Help } from "../guide";
 import { tr } from "../i18n";
 
-const OWN_ZONE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const ZONES = [...new Set(["Europe/London", OWN_ZONE, ...Intl.supportedValuesOf("timeZone")])];
-
-/** What may become of an earlier file of the same name, with what follows from it. */
-const MODES: [Draft["mode"], string][] = [
-  ["new", tr("stays; the new one gets a number behind its name")],
-  ["replace", tr("is replaced, at one moment; readers never see half a file")],
-  ["append", tr("grows: rows are added at its end, once, under the same headings")],
-];
 
 interface Props {
   template: string | null;
@@ -76,7 +66,6 @@ function startOf(template: string | null, round: RoundInfo | undefined): Draft {
 /** Set a template to run, by the calendar or by what happens; the next five moments are shown while choosing. */
 export function NewRound({ template, round, onClose }: Props) {
   const client = useQueryClient();
-  const formats = useFormats();
   const templates = useQuery(resources.templates());
   const bundles = useQuery(resources.bundles());
   const [draft, setDraft] = useState<Draft>(() => startOf(template, round));
@@ -114,7 +103,8 @@ export function NewRound({ template, round, onClose }: Props) {
     },
   });
   const byCalendar = draft.trigger === "calendar";
-  const folderTrouble = planned.error instanceof ApiError && planned.error.problem.type.endsWith("/folder");
+  const inFolder = planned.error instanceof ApiError && planned.error.problem.type.endsWith("/folder");
+  const folderTrouble = inFolder ? planned.error?.message : undefined;
   return (
     <Modal show onHide={onClose} size="lg" aria-labelledby="new-round">
       <Form
@@ -128,41 +118,7 @@ export function NewRound({ template, round, onClose }: Props) {
         </Modal.Header>
         <Modal.Body className="d-grid gap-3" style={{ gridTemplateColumns: "1fr 250px" }}>
           <div className="d-grid gap-2">
-            <Form.Group controlId="round-template">
-              <Form.Label>{tr("Template or bundle")}</Form.Label>
-              <Form.Select
-                value={draft.template_id}
-                onChange={(e) => {
-                  const picked = templates.data?.find((t) => t.id === Number(e.target.value));
-                  change({
-                    template_id: Number(e.target.value),
-                    answers: {},
-                    format: (picked?.format ?? "csv") as FormatName,
-                  });
-                }}
-                required
-                disabled={round !== undefined}
-              >
-                <option value={0} disabled>
-                  {tr("Choose a template")}
-                </option>
-                {templates.data?.map((t) => (
-                  <option key={t.id} value={t.id} disabled={t.version === 0}>
-                    {t.name}
-                    {t.version === 0 ? tr(" (never saved)") : ""}
-                  </option>
-                ))}
-                {(bundles.data ?? []).length > 0 && (
-                  <optgroup label={tr("Bundles")}>
-                    {bundles.data?.map((b) => (
-                      <option key={b.id} value={b.id}>
-                        {b.name}
-                      </option>
-                    ))}
-                  </optgroup>
-                )}
-              </Form.Select>
-            </Form.Group>
+            <TemplateChoice draft={draft} fixed={round !== undefined} onChange={change} />
             <TriggerFields draft={draft} own={round?.id} onChange={change} />
             {byCalendar && (
               <RhythmEditor rhythm={draft.rhythm ?? {}} onChange={(rhythm) => change({ rhythm })} />
@@ -181,31 +137,7 @@ export function NewRound({ template, round, onClose }: Props) {
             {draft.trigger === "closes" && <ClosesFields draft={draft} onChange={change} />}
             <RoundAnswers draft={draft} questions={questions} onChange={change} />
             <SendTo draft={draft} planned={planned.data} onChange={change} />
-            <div className="d-flex gap-2">
-              <Form.Group controlId="round-folder" className="flex-fill">
-                <Form.Label>{tr("And into a folder of the server, if any")}</Form.Label>
-                <Form.Control
-                  placeholder="canopy-register"
-                  value={draft.folder}
-                  onChange={(e) => change({ folder: e.target.value })}
-                />
-                {folderTrouble && <div className="field-trouble">{planned.error?.message}</div>}
-                <Form.Text>{tr("Below the folder set aside for rounds on the server.")}</Form.Text>
-              </Form.Group>
-              <Form.Group controlId="round-format">
-                <Form.Label>{tr("As")}</Form.Label>
-                <Form.Select
-                  value={draft.format}
-                  onChange={(e) => change({ format: e.target.value as Draft["format"] })}
-                >
-                  {formats.map((f) => (
-                    <option key={f.name} value={f.name}>
-                      {f.label}
-                    </option>
-                  ))}
-                </Form.Select>
-              </Form.Group>
-            </div>
+            <FolderFields draft={draft} trouble={folderTrouble} onChange={change} />
             <Form.Group controlId="round-mail">
               <Form.Label>{tr("By mail, too, to")}</Form.Label>
               <Form.Control
@@ -240,47 +172,9 @@ export function NewRound({ template, round, onClose }: Props) {
               checked={draft.when_empty === "skip"}
               onChange={(e) => change({ when_empty: e.target.checked ? "skip" : "send" })}
             />
-            <fieldset>
-              <legend className="form-label">{tr("An earlier file of the same name there")}</legend>
-              {MODES.map(([mode, words]) => (
-                <Form.Check
-                  key={mode}
-                  type="radio"
-                  name="round-mode"
-                  id={`round-mode-${mode}`}
-                  label={words}
-                  checked={draft.mode === mode}
-                  disabled={mode === "append" && draft.format === "xlsx"}
-                  onChange={() => change({ mode })}
-                />
-              ))}
-            </fieldset>
+            <EarlierFile draft={draft} onChange={change} />
           </div>
-          <div className="slab" aria-live="polite">
-            <h2>{byCalendar ? tr("The next five") : tr("When it runs")}</h2>
-            {!byCalendar && <p className="soft">{WAITS[draft.trigger]}</p>}
-            {byCalendar && planned.data && !planned.error && (
-              <div className="soft small mb-1">{planned.data.words}</div>
-            )}
-            {planned.error && !folderTrouble && (
-              <div className="field-trouble">{rhythmTrouble(planned.error)}</div>
-            )}
-            {planned.data?.next.length === 0 && (
-              <div className="field-trouble">{tr("It never comes to a moment.")}</div>
-            )}
-            {byCalendar &&
-              planned.data?.next.map((at) => (
-                <div key={at} className="mono small py-1">
-                  {inZone(at, draft.zone)}
-                </div>
-              ))}
-            {byCalendar && draft.zone !== OWN_ZONE && planned.data?.next[0] && (
-              <div className="soft small mt-2">
-                {tr("First on your clock: {{next}}", { next: fullMoment(planned.data.next[0]) })}
-              </div>
-            )}
-            {byCalendar && planned.data && <Covers planned={planned.data} template={draft.template_id} />}
-          </div>
+          <NextMoments draft={draft} planned={planned.data} error={folderTrouble ? null : planned.error} />
         </Modal.Body>
         <Modal.Footer>
           <Trouble error={add.error} />
@@ -297,35 +191,4 @@ export function NewRound({ template, round, onClose }: Props) {
       </Form>
     </Modal>
   );
-}
-
-/** Which days of the next year would be in no run, or in several, and what would have each in one. */
-function Covers({ planned, template }: { planned: Planned; template: number }) {
-  if (planned.coverage.length === 0) return null;
-  return (
-    <div className="mt-3">
-      <h2>
-        {tr("The days it covers")} <Help topic="rounds#the-days-it-covers" />
-      </h2>
-      {planned.coverage.map((said, n) => (
-        <p key={said} className={planned.covered ? "soft small mb-1" : "small mb-1"}>
-          {!planned.covered && !(planned.cure && n === planned.coverage.length - 1) && (
-            <Icon name="exclamation" />
-          )}{" "}
-          {said}
-        </p>
-      ))}
-      {planned.cure && (
-        <Link className="small" to={`/templates/${template}`} target="_blank">
-          {tr("Choose that window in the template")}
-        </Link>
-      )}
-    </div>
-  );
-}
-
-/** What is wrong with a rhythm, in the server's words for its first problem. */
-function rhythmTrouble(error: Error): string {
-  const said = error instanceof ApiError ? error.problem.errors?.[0]?.message : undefined;
-  return (said ?? error.message).replace(/^Value error, /, "");
 }

@@ -22,8 +22,8 @@ const SEPARATORS: Record<string, string> = {
   ",": tr("commas"),
 };
 
-/** Start from a header row somebody sent: each name matched to a field, scored, accepted by a person. */
-export function Match() {
+/** A header row held against a record type: what was pasted, what fills each heading, and the template made of it. */
+function useMatching() {
   const go = useNavigate();
   const client = useQueryClient();
   const [text, setText] = useState("");
@@ -39,12 +39,10 @@ export function Match() {
     staleTime: Infinity,
   });
   const type = useRecordType(records);
-  const list = useRef<HTMLTableSectionElement>(null);
   const headings = useMemo(() => matches.data?.headings ?? [], [matches.data]);
   const fillings = headings.map((h, n): Filling | null => chosen[n] ?? proposed(h));
   const sure = headings.filter((h, n) => chosen[n]?.accepted ?? h.confidence === "sure").length;
   const open = fillings.filter((f) => f === null).length;
-  const here = headings[at];
 
   const read = useMutation({
     mutationFn: async (file: File) => {
@@ -97,17 +95,47 @@ export function Match() {
       void go(`/templates/${made.id}`);
     },
   });
-
+  const anew = () => {
+    setChosen({});
+    setAt(0);
+  };
   const fill = (n: number, filling: Filling) => setChosen((known) => ({ ...known, [n]: filling }));
-  const accept = (n: number) => {
-    const filling = fillings[n];
-    if (filling) fill(n, { ...filling, accepted: true });
+  return {
+    text,
+    setText: (next: string) => {
+      setText(next);
+      anew();
+    },
+    records,
+    setRecords: (next: string) => {
+      setRecords(next);
+      anew();
+    },
+    at,
+    setAt,
+    chosen,
+    types,
+    type,
+    matches,
+    headings,
+    fillings,
+    sure,
+    open,
+    read,
+    make,
+    fill,
+    accept: (n: number) => {
+      const filling = fillings[n];
+      if (filling) fill(n, { ...filling, accepted: true });
+    },
   };
-  const focus = (n: number) => {
-    setAt(n);
-    list.current?.querySelectorAll<HTMLElement>("tr")[n]?.focus();
-  };
+}
 
+/** Start from a header row somebody sent: each name matched to a field, scored, accepted by a person. */
+export function Match() {
+  const matching = useMatching();
+  const { text, records, at, types, type, matches, headings, fillings, sure, open, read, make } = matching;
+  const here = headings[at];
   return (
     <>
       <div className="strip">
@@ -122,11 +150,7 @@ export function Match() {
             size="sm"
             aria-label={tr("One row per")}
             value={records}
-            onChange={(e) => {
-              setRecords(e.target.value);
-              setChosen({});
-              setAt(0);
-            }}
+            onChange={(e) => matching.setRecords(e.target.value)}
           >
             <option value="">{tr("choose…")}</option>
             {types.data?.map((t) => (
@@ -164,11 +188,7 @@ export function Match() {
               )}
               spellCheck={false}
               value={text}
-              onChange={(e) => {
-                setText(e.target.value);
-                setChosen({});
-                setAt(0);
-              }}
+              onChange={(e) => matching.setText(e.target.value)}
             />
             <div className="d-flex gap-3 align-items-center mt-2">
               <label className="btn btn-quiet btn-sm">
@@ -189,71 +209,7 @@ export function Match() {
           <Trouble
             error={matches.error ?? make.error ?? (read.error instanceof Error ? read.error.message : null)}
           />
-          {headings.length > 0 && (
-            <table className="board match-table">
-              <thead>
-                <tr>
-                  <th style={{ width: 34 }}>
-                    <span className="visually-hidden">{tr("Place")}</span>
-                  </th>
-                  <th>{tr("Heading they want")}</th>
-                  <th>{tr("What fills it")}</th>
-                  <th>{tr("First value")}</th>
-                  <th style={{ width: 92 }}>
-                    <span className="visually-hidden">{tr("How sure")}</span>
-                  </th>
-                </tr>
-              </thead>
-              <tbody ref={list}>
-                {headings.map((h, n) => {
-                  const filling = fillings[n];
-                  const state = chosen[n]?.accepted ? "sure" : filling ? h.confidence : "open";
-                  return (
-                    <tr
-                      key={n}
-                      tabIndex={n === at ? 0 : -1}
-                      aria-selected={n === at}
-                      className={n === at ? "here" : ""}
-                      onClick={() => setAt(n)}
-                      onKeyDown={(e) => {
-                        if (e.key === "ArrowDown") focus(Math.min(n + 1, headings.length - 1));
-                        else if (e.key === "ArrowUp") focus(Math.max(n - 1, 0));
-                        else if (e.key === " ") {
-                          accept(n);
-                          focus(Math.min(n + 1, headings.length - 1));
-                        } else return;
-                        e.preventDefault();
-                      }}
-                    >
-                      <td className="soft mono">{n + 1}</td>
-                      <td className="mono fw-bold">{h.heading}</td>
-                      <td>
-                        {filling ? (
-                          <>
-                            {filling.trail} <span className="soft small">{shown(filling.show)}</span>
-                          </>
-                        ) : (
-                          <span className="soft">
-                            {tr(
-                              "nothing here holds this surely: choose a field, one text, a formula, or leave it blank",
-                            )}
-                          </span>
-                        )}
-                      </td>
-                      <td className="mono one-line">{filling?.first}</td>
-                      <td>
-                        <span
-                          className={`tag ${state === "sure" ? "ready" : state === "check" ? "practice" : "failed"}`}
-                        >
-                          {state}
-                        </span>
-                      </td>
-                    </tr>
-                  );
-                })}
-              </tbody>
-            </table>
-          )}
+          {headings.length > 0 && <MatchTable matching={matching} />}
         </div>
         <aside className="match-side" aria-label={tr("What could fill it")}>
           {here ? (
@@ -262,7 +218,7 @@ export function Match() {
               heading={here}
               groups={type.data?.groups ?? []}
               filling={fillings[at] ?? null}
-              onFill={(f) => fill(at, f)}
+              onFill={(f) => matching.fill(at, f)}
             />
           ) : (
             <Hint name="match">
@@ -274,6 +230,88 @@ export function Match() {
         </aside>
       </main>
     </>
+  );
+}
+
+/** How sure it is what fills a heading. */
+const STATES: Record<Matched["confidence"], string> = {
+  sure: tr("sure"),
+  check: tr("to check"),
+  open: tr("open"),
+};
+
+/** Each heading with what fills it; arrows go along, and the space bar accepts. */
+function MatchTable({ matching }: { matching: ReturnType<typeof useMatching> }) {
+  const { at, chosen, headings, fillings } = matching;
+  const list = useRef<HTMLTableSectionElement>(null);
+  const focus = (n: number) => {
+    matching.setAt(n);
+    list.current?.querySelectorAll<HTMLElement>("tr")[n]?.focus();
+  };
+  return (
+    <table className="board match-table">
+      <thead>
+        <tr>
+          <th style={{ width: 34 }}>
+            <span className="visually-hidden">{tr("Place")}</span>
+          </th>
+          <th>{tr("Heading they want")}</th>
+          <th>{tr("What fills it")}</th>
+          <th>{tr("First value")}</th>
+          <th style={{ width: 92 }}>
+            <span className="visually-hidden">{tr("How sure")}</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody ref={list}>
+        {headings.map((h, n) => {
+          const filling = fillings[n];
+          const state = chosen[n]?.accepted ? "sure" : filling ? h.confidence : "open";
+          return (
+            <tr
+              key={n}
+              tabIndex={n === at ? 0 : -1}
+              aria-selected={n === at}
+              className={n === at ? "here" : ""}
+              onClick={() => matching.setAt(n)}
+              onKeyDown={(e) => {
+                if (e.key === "ArrowDown") focus(Math.min(n + 1, headings.length - 1));
+                else if (e.key === "ArrowUp") focus(Math.max(n - 1, 0));
+                else if (e.key === " ") {
+                  matching.accept(n);
+                  focus(Math.min(n + 1, headings.length - 1));
+                } else return;
+                e.preventDefault();
+              }}
+            >
+              <td className="soft mono">{n + 1}</td>
+              <td className="mono fw-bold">{h.heading}</td>
+              <td>
+                {filling ? (
+                  <>
+                    {filling.trail} <span className="soft small">{shown(filling.show)}</span>
+                  </>
+                ) : (
+                  <span className="soft">
+                    {tr(
+                      "nothing here holds this surely: choose a field, one text, a formula, or leave it blank",
+                    )}
+                  </span>
+                )}
+              </td>
+              <td className="mono one-line">{filling?.first}</td>
+              <td>
+                <span
+                  className={`tag ${state === "sure" ? "ready" : state === "check" ? "practice" : "failed"}`}
+                >
+                  {STATES[state]}
+                </span>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
   );
 }
 

@@ -13,6 +13,53 @@ type Start = "everyday" | "empty" | "view" | "copy" | "document";
 
 /** One row per what? The first question of every template; and what it starts from. */
 export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: () => void }) {
+  const making = useNewTemplate(asked, onClose);
+  const { asking, make, read, types } = making;
+  return (
+    <Modal show size="lg" onHide={onClose} aria-labelledby="new-template">
+      <Form
+        onSubmit={(event) => {
+          event.preventDefault();
+          make.mutate();
+        }}
+      >
+        <Modal.Header closeButton>
+          <Modal.Title id="new-template">{tr("New template: one row per what?")}</Modal.Title>
+        </Modal.Header>
+        <Modal.Body>
+          <AskedText
+            text={making.request}
+            onText={making.setRequest}
+            onFound={making.setFound}
+            label={tr("Say what you were asked for")}
+            placeholder={tr(
+              "standing oaks in Quay not inspected for two years: tag, girth, last inspection, biggest first",
+            )}
+          />
+          {!asking && <p className="soft mt-3 mb-1">{tr("Or choose:")}</p>}
+          {!asking && making.needsType && <RecordTypes making={making} />}
+          {!asking && <Starts making={making} />}
+          <Trouble
+            error={types.error ?? make.error ?? (read.error instanceof Error ? read.error.message : null)}
+          />
+        </Modal.Body>
+        <Modal.Footer>
+          <Button variant="quiet" onClick={onClose}>
+            {tr("Cancel")}
+          </Button>
+          <Button type="submit" disabled={!making.ready || make.isPending}>
+            {tr("Open the bench")}
+          </Button>
+        </Modal.Footer>
+      </Form>
+    </Modal>
+  );
+}
+
+type Making = ReturnType<typeof useNewTemplate>;
+
+/** What a new template starts from: words, or a record type with its fields, a view, another template, a document. */
+function useNewTemplate(asked: string, onClose: () => void) {
   const go = useNavigate();
   const client = useQueryClient();
   const [records, setRecords] = useState("");
@@ -88,139 +135,123 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
       : start === "copy"
         ? copies.length > 0
         : records !== "" && (start !== "view" || (views.data?.length ?? 0) > 0);
+  return {
+    records,
+    setRecords,
+    start,
+    setStart,
+    source,
+    setSource,
+    request,
+    setRequest,
+    setFound,
+    asking,
+    document,
+    setDocument,
+    types,
+    views,
+    chosen,
+    copies,
+    make,
+    read,
+    needsType,
+    ready,
+  };
+}
+
+/** The record types, one of which a row stands for. */
+function RecordTypes({ making }: { making: Making }) {
+  const { types, records, setRecords } = making;
   return (
-    <Modal show size="lg" onHide={onClose} aria-labelledby="new-template">
-      <Form
-        onSubmit={(event) => {
-          event.preventDefault();
-          make.mutate();
-        }}
-      >
-        <Modal.Header closeButton>
-          <Modal.Title id="new-template">{tr("New template: one row per what?")}</Modal.Title>
-        </Modal.Header>
-        <Modal.Body>
-          <AskedText
-            text={request}
-            onText={setRequest}
-            onFound={setFound}
-            label={tr("Say what you were asked for")}
-            placeholder={tr(
-              "standing oaks in Quay not inspected for two years: tag, girth, last inspection, biggest first",
-            )}
+    <div className="choices mb-3" style={{ maxHeight: 270 }} role="radiogroup" aria-label={tr("One row per")}>
+      {types.data?.map((t) => (
+        <label key={t.name} className={`option ${t.name === records ? "on" : ""}`}>
+          <input
+            type="radio"
+            name="records"
+            value={t.name}
+            checked={t.name === records}
+            onChange={() => setRecords(t.name)}
+            className="form-check-input mt-0"
           />
-          {!asking && <p className="soft mt-3 mb-1">{tr("Or choose:")}</p>}
-          {!asking && needsType && (
-            <div
-              className="choices mb-3"
-              style={{ maxHeight: 270 }}
-              role="radiogroup"
-              aria-label={tr("One row per")}
-            >
-              {types.data?.map((t) => (
-                <label key={t.name} className={`option ${t.name === records ? "on" : ""}`}>
-                  <input
-                    type="radio"
-                    name="records"
-                    value={t.name}
-                    checked={t.name === records}
-                    onChange={() => setRecords(t.name)}
-                    className="form-check-input mt-0"
-                  />
-                  {t.label}{" "}
-                  <span className="mono">
-                    {t.rows === null ? "" : tr("about {{rows}}", { rows: count(t.rows) })}
-                  </span>
-                </label>
-              ))}
-            </div>
-          )}
-          {!asking && (
-            <>
-              <Way
-                start={start}
-                here="everyday"
-                onStart={setStart}
-                label={tr("Start with the everyday fields{{chosen}}", {
-                  chosen: chosen ? tr(" of {{chosen}}", { chosen: chosen.plural }) : "",
-                })}
-              />
-              {start === "everyday" && records !== "" && <Proposed records={records} />}
-              <Way start={start} here="empty" onStart={setStart} label={tr("Start with an empty sheet")} />
-              {(views.data?.length ?? 0) > 0 && (
-                <Way start={start} here="view" onStart={setStart} label={tr("Start with a saved view")} />
-              )}
-              {start === "view" && (
-                <Form.Select
-                  className="mb-2"
-                  aria-label={tr("View")}
-                  value={source}
-                  onChange={(e) => setSource(e.target.value)}
-                >
-                  {views.data?.map((v) => (
-                    <option key={v.id} value={v.id}>
-                      {v.name}
-                    </option>
-                  ))}
-                </Form.Select>
-              )}
-              <Way
-                start={start}
-                here="copy"
-                onStart={setStart}
-                label={tr("Start with a copy of a template")}
-              />
-              {start === "copy" && (
-                <Form.Select
-                  className="mb-2"
-                  aria-label={tr("Template to copy")}
-                  value={source}
-                  onChange={(e) => setSource(e.target.value)}
-                >
-                  {copies.map((t) => (
-                    <option key={t.id} value={t.id}>
-                      {t.name}
-                    </option>
-                  ))}
-                </Form.Select>
-              )}
-              <Way
-                start={start}
-                here="document"
-                onStart={setStart}
-                label={tr("Start with a document from another Bouquet")}
-              />
-              {start === "document" && (
-                <>
-                  <Form.Control
-                    type="file"
-                    accept=".json,application/json"
-                    aria-label={tr("Document")}
-                    onChange={(e) => {
-                      const file = (e.target as HTMLInputElement).files?.[0];
-                      setDocument(null);
-                      if (file) read.mutate(file);
-                    }}
-                  />
-                  {document && <Imported look={document.look} />}
-                </>
-              )}
-            </>
-          )}
-          <Trouble
-            error={types.error ?? make.error ?? (read.error instanceof Error ? read.error.message : null)}
+          {t.label}{" "}
+          <span className="mono">{t.rows === null ? "" : tr("about {{rows}}", { rows: count(t.rows) })}</span>
+        </label>
+      ))}
+    </div>
+  );
+}
+
+/** What the sheet holds at first. */
+function Starts({ making }: { making: Making }) {
+  const { start, setStart, source, setSource, records, chosen, views, copies, document, setDocument, read } =
+    making;
+  return (
+    <>
+      <Way
+        start={start}
+        here="everyday"
+        onStart={setStart}
+        label={tr("Start with the everyday fields{{chosen}}", {
+          chosen: chosen ? tr(" of {{chosen}}", { chosen: chosen.plural }) : "",
+        })}
+      />
+      {start === "everyday" && records !== "" && <Proposed records={records} />}
+      <Way start={start} here="empty" onStart={setStart} label={tr("Start with an empty sheet")} />
+      {(views.data?.length ?? 0) > 0 && (
+        <Way start={start} here="view" onStart={setStart} label={tr("Start with a saved view")} />
+      )}
+      {start === "view" && (
+        <Form.Select
+          className="mb-2"
+          aria-label={tr("View")}
+          value={source}
+          onChange={(e) => setSource(e.target.value)}
+        >
+          {views.data?.map((v) => (
+            <option key={v.id} value={v.id}>
+              {v.name}
+            </option>
+          ))}
+        </Form.Select>
+      )}
+      <Way start={start} here="copy" onStart={setStart} label={tr("Start with a copy of a template")} />
+      {start === "copy" && (
+        <Form.Select
+          className="mb-2"
+          aria-label={tr("Template to copy")}
+          value={source}
+          onChange={(e) => setSource(e.target.value)}
+        >
+          {copies.map((t) => (
+            <option key={t.id} value={t.id}>
+              {t.name}
+            </option>
+          ))}
+        </Form.Select>
+      )}
+      <Way
+        start={start}
+        here="document"
+        onStart={setStart}
+        label={tr("Start with a document from another Bouquet")}
+      />
+      {start === "document" && (
+        <>
+          <Form.Control
+            type="file"
+            accept=".json,application/json"
+            aria-label={tr("Document")}
+            onChange={(e) => {
+              const file = (e.target as HTMLInputElement).files?.[0];
+              setDocument(null);
+              if (file) read.mutate(file);
+            }}
           />
-        </Modal.Body>
-        <Modal.Footer>
-          <Button variant="quiet" onClick={onClose}>
-            {tr("Cancel")}
-          </Button>
-          <Button type="submit" disabled={!ready || make.isPending}>
-            {tr("Open the bench")}
-          </Button>
-        </Modal.Footer>
-      </Form>
-    </Modal>
+          {document && <Imported look={document.look} />}
+        </>
+      )}
+    </>
   );
 }
 

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
-import type { Questions, ViewInfo } from "../api";
+import type { FormatName, Look, Questions, ViewInfo } from "../api";
 import {
   AnswerForm,
   NotIncluded,
@@ -56,7 +56,6 @@ function Asking({ known }: { known: Questions }) {
   const [format, setFormat] = useState(known.format);
   const [language, setLanguage] = useState(known.document.output?.language ?? "");
   const [view, setView] = useState<ViewInfo>();
-  const formats = useFormats();
   const [purpose, setPurpose] = useState("");
   const asked = useDebounced({ answers, windows }, QUIET);
   const [once, setOnce] = useState<Narrowing[]>([]);
@@ -134,47 +133,20 @@ function Asking({ known }: { known: Questions }) {
         >
           {known.about && <p className="soft">{known.about}</p>}
           <AnswerForm questions={known.asks} answers={answers} onAnswers={setAnswers} zone={zone} />
-          {known.periods.map((p) => (
-            <Form.Group key={p.place} controlId={`period-${p.place}`} className="mt-3">
-              <Form.Label>
-                {said(look.data?.sentence, p.place)}{" "}
-                <span className="soft fw-normal">{tr("for this once")}</span>
-              </Form.Label>
-              <PeriodInput
-                id={`period-${p.place}`}
-                zone={zone}
-                value={windows[p.place] ?? p.window}
-                onValue={(value) => setWindows({ ...windows, [p.place]: value })}
-              />
-            </Form.Group>
-          ))}
-          <fieldset className="mt-3">
-            <legend className="form-label">{tr("As")}</legend>
-            <Form.Select
-              aria-label={tr("As")}
-              value={format}
-              onChange={(e) => setFormat(e.target.value as typeof format)}
-            >
-              {formats.map((f) => (
-                <option key={f.name} value={f.name}>
-                  {f.label}
-                </option>
-              ))}
-            </Form.Select>
-          </fieldset>
-          {known.languages.length > 0 && (
-            <Form.Group className="mt-3" controlId="run-language">
-              <Form.Label>{tr("Headings in")}</Form.Label>
-              <Form.Select value={language} onChange={(e) => setLanguage(e.target.value)}>
-                <option value="">{tr("as the columns say")}</option>
-                {known.languages.map((code) => (
-                  <option key={code} value={code}>
-                    {languageName(code)}
-                  </option>
-                ))}
-              </Form.Select>
-            </Form.Group>
-          )}
+          <Periods
+            periods={known.periods}
+            sentence={look.data?.sentence}
+            zone={zone}
+            windows={windows}
+            onWindows={setWindows}
+          />
+          <FileForm
+            languages={known.languages}
+            format={format}
+            language={language}
+            onFormat={setFormat}
+            onLanguage={setLanguage}
+          />
           <OnlyThese known={known} onOnce={setOnce} />
           <ColumnsOf known={known} view={view} onView={setView} />
           <div className="mt-3">
@@ -213,47 +185,127 @@ function Asking({ known }: { known: Questions }) {
             </div>
           )}
         </Form>
-        <section aria-label={tr("A sample")} className="runner-sample">
-          {look.data && (
-            <>
-              <p className="sentence-plain">
-                {look.data.sentence.map((p) => p.text + (p.note ? ` (${p.note})` : "")).join("")}
-              </p>
-              <div className="grid-wrap" tabIndex={0} role="region" aria-label={tr("The first rows")}>
-                <table className="grid">
-                  <thead>
-                    <tr>
-                      {look.data.columns.map((c, n) => (
-                        <th key={n}>{c.heading}</th>
-                      ))}
-                    </tr>
-                  </thead>
-                  <tbody>
-                    {look.data.rows.map((row, n) => (
-                      <tr key={n}>
-                        {row.map((v, k) => (
-                          <td key={k} className="mono">
-                            {v ?? <span className="soft">{tr("empty")}</span>}
-                          </td>
-                        ))}
-                      </tr>
-                    ))}
-                  </tbody>
-                </table>
-              </div>
-              <p className="soft small">
-                {look.data.rows.length === 0
-                  ? tr("No row fits.")
-                  : tr("The first {{rows}}{{rows2}}; the file has them all.", {
-                      rows: count(look.data.rows.length),
-                      rows2: rows === undefined ? "" : tr(" of {{rows}}", { rows: count(rows) }),
-                    })}
-              </p>
-            </>
-          )}
-        </section>
+        <Sample look={look.data} rows={rows} />
       </main>
     </>
+  );
+}
+
+interface PeriodsProps {
+  periods: Questions["periods"];
+  sentence: Look["sentence"] | undefined;
+  zone: string;
+  windows: Record<string, Window>;
+  onWindows: (windows: Record<string, Window>) => void;
+}
+
+/** The windows of the template, each to be another for this once. */
+function Periods({ periods, sentence, zone, windows, onWindows }: PeriodsProps) {
+  return (
+    <>
+      {periods.map((p) => (
+        <Form.Group key={p.place} controlId={`period-${p.place}`} className="mt-3">
+          <Form.Label>
+            {said(sentence, p.place)} <span className="soft fw-normal">{tr("for this once")}</span>
+          </Form.Label>
+          <PeriodInput
+            id={`period-${p.place}`}
+            zone={zone}
+            value={windows[p.place] ?? p.window}
+            onValue={(value) => onWindows({ ...windows, [p.place]: value })}
+          />
+        </Form.Group>
+      ))}
+    </>
+  );
+}
+
+interface FileFormProps {
+  languages: Questions["languages"];
+  format: FormatName;
+  language: string;
+  onFormat: (format: FormatName) => void;
+  onLanguage: (language: string) => void;
+}
+
+/** The format of the file, and the language of its headings where the template knows several. */
+function FileForm({ languages, format, language, onFormat, onLanguage }: FileFormProps) {
+  const formats = useFormats();
+  return (
+    <>
+      <fieldset className="mt-3">
+        <legend className="form-label">{tr("As")}</legend>
+        <Form.Select
+          aria-label={tr("As")}
+          value={format}
+          onChange={(e) => onFormat(e.target.value as FormatName)}
+        >
+          {formats.map((f) => (
+            <option key={f.name} value={f.name}>
+              {f.label}
+            </option>
+          ))}
+        </Form.Select>
+      </fieldset>
+      {languages.length > 0 && (
+        <Form.Group className="mt-3" controlId="run-language">
+          <Form.Label>{tr("Headings in")}</Form.Label>
+          <Form.Select value={language} onChange={(e) => onLanguage(e.target.value)}>
+            <option value="">{tr("as the columns say")}</option>
+            {languages.map((code) => (
+              <option key={code} value={code}>
+                {languageName(code)}
+              </option>
+            ))}
+          </Form.Select>
+        </Form.Group>
+      )}
+    </>
+  );
+}
+
+/** What it comes to: the template in words, and its first rows as the file will show them. */
+function Sample({ look, rows }: { look: Look | undefined; rows: number | undefined }) {
+  return (
+    <section aria-label={tr("A sample")} className="runner-sample">
+      {look && (
+        <>
+          <p className="sentence-plain">
+            {look.sentence.map((p) => p.text + (p.note ? ` (${p.note})` : "")).join("")}
+          </p>
+          <div className="grid-wrap" tabIndex={0} role="region" aria-label={tr("The first rows")}>
+            <table className="grid">
+              <thead>
+                <tr>
+                  {look.columns.map((c, n) => (
+                    <th key={n}>{c.heading}</th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody>
+                {look.rows.map((row, n) => (
+                  <tr key={n}>
+                    {row.map((v, k) => (
+                      <td key={k} className="mono">
+                        {v ?? <span className="soft">{tr("empty")}</span>}
+                      </td>
+                    ))}
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </div>
+          <p className="soft small">
+            {look.rows.length === 0
+              ? tr("No row fits.")
+              : tr("The first {{rows}}{{rows2}}; the file has them all.", {
+                  rows: count(look.rows.length),
+                  rows2: rows === undefined ? "" : tr(" of {{rows}}", { rows: count(rows) }),
+                })}
+          </p>
+        </>
+      )}
+    </section>
   );
 }
 

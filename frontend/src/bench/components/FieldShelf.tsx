@@ -2,7 +2,7 @@ import { useCallback, useDeferredValue, useEffect, useMemo, useRef, useState } f
 import type { ReactNode, RefObject } from "react";
 import { Button } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api";
-import { Icon, KIND_ICONS, count, useDebounced } from "../../shared";
+import { Icon, count, useDebounced } from "../../shared";
 import { choose } from "../chosen";
 import type { How } from "../chosen";
 import { rowType, useFind } from "../hooks/useFind";
@@ -11,13 +11,12 @@ import { findFields, usedMost } from "../search";
 import type { Column, Document } from "../types";
 import { Help } from "../../guide";
 import { ShelfGroup, ShelfTags } from "./ShelfGroup";
+import { ShelfHits } from "./ShelfHits";
 import { ShelfMany } from "./ShelfMany";
 import { tr } from "../../i18n";
 
 /** Milliseconds of quiet before the records are searched for the text as a value. */
 const QUIET = 350;
-
-const HITS = 6;
 
 /** Fields that are offered because most templates use them. */
 const OFTEN = 5;
@@ -93,25 +92,7 @@ export function FieldShelf(props: Props) {
     };
   });
   const addStably = useCallback((field: FieldInfo) => latest.current(field), []);
-  const [chosen, setChosen] = useState<string[]>([]);
-  const picked = useRef<{ last: string | null; chosen: string[]; order: string[] }>({
-    last: null,
-    chosen: [],
-    order: [],
-  });
-  useEffect(() => {
-    picked.current.chosen = chosen;
-    picked.current.order = drawn.flatMap((g) => g.fields.map((f) => f.path));
-  });
-  const chooseStably = useCallback((path: string, how: How) => {
-    const { last, order } = picked.current;
-    setChosen((known) => choose(order, known, last, path, how));
-    picked.current.last = path;
-  }, []);
-  const together = useCallback(
-    (path: string) => (picked.current.chosen.includes(path) ? picked.current.chosen : [path]),
-    [],
-  );
+  const { chosen, setChosen, chooseStably, together } = useChoosing(drawn);
   const addChosen = () => {
     onAddMany(chosen.flatMap((path) => byPath.get(path) ?? []));
     setChosen([]);
@@ -172,75 +153,10 @@ export function FieldShelf(props: Props) {
         </div>
       )}
       {text === "" && (
-        <div className="shelf-switch small">
-          {all ? (
-            <button type="button" className="btn-link-plain" onClick={() => setAll(false)}>
-              {tr("Everyday only")}
-            </button>
-          ) : (
-            <span>
-              <b>{tr("Everyday")}</b> ·{" "}
-              <button type="button" className="btn-link-plain" onClick={() => setAll(true)}>
-                {tr("all {{total}}", { total })}
-              </button>
-            </span>
-          )}
-          <label>
-            <input
-              type="checkbox"
-              className="form-check-input"
-              checked={filled}
-              onChange={(e) => setFilled(e.target.checked)}
-            />{" "}
-            {tr("only fields that hold something")}
-          </label>
-        </div>
+        <Everyday all={all} filled={filled} total={total} onAll={setAll} onFilled={setFilled} />
       )}
       {wanted.length >= 3 && text !== "" && (
-        <section aria-label={tr("Fields that hold this value")}>
-          <div className="group">
-            {tr("Holding “{{wanted}}”", { wanted })}{" "}
-            <span>
-              {finding.done || finding.failed
-                ? ""
-                : tr("searched {{searched}} %", { searched: Math.round(finding.searched * 100) })}
-            </span>
-          </div>
-          {hits.slice(0, HITS).map(({ hit, field, group }) => (
-            <button
-              key={`${hit.path} ${hit.value}`}
-              type="button"
-              className="shelf-field"
-              onDoubleClick={() => editable && add(field, group)}
-              onKeyDown={(e) => {
-                if (e.key === "Enter" && editable) {
-                  e.preventDefault();
-                  add(field, group);
-                }
-              }}
-            >
-              <Icon name={KIND_ICONS[field.kind] ?? "fileText"} />
-              <span className="d-block overflow-hidden">
-                <span className="nm">{field.label}</span>{" "}
-                <span className="soft small">{group.path ? group.label : ""}</span>
-                <span className="eg one-line d-block">{field.personal ? "•••" : hit.value}</span>
-              </span>
-              <span className="pc" title={hit.exact ? "" : tr("so far")}>
-                {count(hit.count)}
-                {hit.exact ? "" : "+"}
-              </span>
-            </button>
-          ))}
-          {hits.length === 0 && (
-            <div className="soft small px-3 pb-2" role="status">
-              {finding.failed
-                ? tr("Not searched: the source did not answer, or you may see only a part of it.")
-                : finding.done
-                  ? tr("No field holds this.")
-                  : tr("searching the records…")}
-            </div>
-          )}
-        </section>
+        <ShelfHits wanted={wanted} finding={finding} found={hits} editable={editable} onAdd={add} />
       )}
       {text === "" && (
         <>
@@ -281,6 +197,67 @@ export function FieldShelf(props: Props) {
       {props.end}
     </div>
   );
+}
+
+interface EverydayProps {
+  all: boolean;
+  filled: boolean;
+  total: number;
+  onAll: (all: boolean) => void;
+  onFilled: (filled: boolean) => void;
+}
+
+/** Which fields are listed: all of them or those looked at every day, and whether also those that hold nothing. */
+function Everyday({ all, filled, total, onAll, onFilled }: EverydayProps) {
+  return (
+    <div className="shelf-switch small">
+      {all ? (
+        <button type="button" className="btn-link-plain" onClick={() => onAll(false)}>
+          {tr("Everyday only")}
+        </button>
+      ) : (
+        <span>
+          <b>{tr("Everyday")}</b> ·{" "}
+          <button type="button" className="btn-link-plain" onClick={() => onAll(true)}>
+            {tr("all {{total}}", { total })}
+          </button>
+        </span>
+      )}
+      <label>
+        <input
+          type="checkbox"
+          className="form-check-input"
+          checked={filled}
+          onChange={(e) => onFilled(e.target.checked)}
+        />{" "}
+        {tr("only fields that hold something")}
+      </label>
+    </div>
+  );
+}
+
+/** Several fields chosen at once, as they are listed; what fields are given stays the same, so they are not drawn anew. */
+function useChoosing(drawn: FieldGroup[]) {
+  const [chosen, setChosen] = useState<string[]>([]);
+  const picked = useRef<{ last: string | null; chosen: string[]; order: string[] }>({
+    last: null,
+    chosen: [],
+    order: [],
+  });
+  useEffect(() => {
+    picked.current.chosen = chosen;
+    picked.current.order = drawn.flatMap((g) => g.fields.map((f) => f.path));
+  });
+  const chooseStably = useCallback((path: string, how: How) => {
+    const { last, order } = picked.current;
+    setChosen((known) => choose(order, known, last, path, how));
+    picked.current.last = path;
+  }, []);
+  const together = useCallback(
+    (path: string) => (picked.current.chosen.includes(path) ? picked.current.chosen : [path]),
+    [],
+  );
+  return { chosen, setChosen, chooseStably, together };
 }
 
 /** The groups with the fields that fit; a group without any is left out. */

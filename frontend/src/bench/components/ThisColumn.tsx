@@ -5,15 +5,13 @@ import { fieldOfColumn } from "../columns";
 import type { Action } from "../reducer";
 import { ruleOf } from "../rows";
 import type { Column, Document, Show } from "../types";
-import { ColumnFacts } from "./ColumnFacts";
-import { FoldEditor } from "./FoldEditor";
+import { ColumnValue } from "./ColumnValue";
 import { GroupChart } from "./GroupChart";
 import { Formats, withoutDefaults } from "./Formats";
-import { FormulaEditor } from "./FormulaEditor";
 import { OtherHeadings } from "./OtherHeadings";
 import { tr } from "../../i18n";
 
-interface Props {
+export interface ColumnProps {
   document: Document;
   column: Column | undefined;
   field: FieldInfo | undefined;
@@ -31,22 +29,8 @@ interface Props {
 }
 
 /** What a column is, where it comes from, and how its values stand on paper. */
-export function ThisColumn(props: Props) {
-  const {
-    document,
-    column,
-    field,
-    group,
-    groups,
-    start,
-    sheet,
-    rows,
-    place,
-    problems,
-    editable,
-    dispatch,
-    onNarrow,
-  } = props;
+export function ThisColumn(props: ColumnProps) {
+  const { document, column, field, sheet, rows, place, problems, editable, dispatch } = props;
   if (!column) {
     return (
       <div className="nothing">
@@ -61,16 +45,6 @@ export function ThisColumn(props: Props) {
   const show = column.show ?? {};
   const set = (part: Show) =>
     dispatch({ type: "setShow", id: column.id, show: withoutDefaults({ ...show, ...part }) });
-  const order = document.order ?? [];
-  const level = order.findIndex((o) => o.column === column.id);
-  const orderBy = (direction: string) => {
-    const rest = order.filter((o) => o.column !== column.id);
-    const mine = { column: column.id, direction: direction as "ascending" | "descending" };
-    dispatch({
-      type: "setOrder",
-      order: direction ? (level === 0 ? [mine, ...rest] : [...rest, mine]) : rest,
-    });
-  };
   const wrong = (part: string) =>
     problems
       .filter((p) => p.place.startsWith(`columns[${position}].${part}`))
@@ -95,56 +69,7 @@ export function ThisColumn(props: Props) {
         column={column}
         onHeadings={(headings) => dispatch({ type: "setColumn", id: column.id, change: { headings } })}
       />
-      {"constant" in column.value ? (
-        <Form.Group controlId="column-constant">
-          <Form.Label>{tr("The same text in every row")}</Form.Label>
-          <Form.Control
-            value={column.value.constant}
-            onChange={(e) =>
-              dispatch({ type: "setColumn", id: column.id, change: { value: { constant: e.target.value } } })
-            }
-          />
-        </Form.Group>
-      ) : "formula" in column.value ? (
-        <>
-          <FormulaEditor
-            id="column-formula"
-            label={tr("Formula")}
-            formula={column.value.formula}
-            groups={groups}
-            columns={columns.filter((c) => c.id !== column.id)}
-            problems={problems.filter((p) => p.place.startsWith(`columns[${position}].value`))}
-            onChange={(formula) =>
-              dispatch({ type: "setColumn", id: column.id, change: { value: { formula: formula || " " } } })
-            }
-          />
-          <FirstValues values={values} />
-        </>
-      ) : "fold" in column.value ? (
-        <>
-          <FoldEditor
-            document={document}
-            fold={column.value.fold}
-            start={start}
-            onChange={(fold) => dispatch({ type: "setColumn", id: column.id, change: { value: { fold } } })}
-          />
-          <FirstValues values={values} />
-        </>
-      ) : (
-        <>
-          <Origin path={column.value.field} field={field} trail={info?.trail} />
-          {field && group && (
-            <ColumnFacts
-              records={group.records}
-              field={field.path.split(".").at(-1)!}
-              onValue={editable ? (value) => onNarrow(field, value) : undefined}
-            />
-          )}
-          {field && ruleOf(document).per === "group" && (
-            <p className="soft small mb-0">{tr("It is one of the values that rows are grouped by.")}</p>
-          )}
-        </>
-      )}
+      <ColumnValue {...props} column={column} trail={info?.trail} values={values} />
       {!("formula" in column.value) && wrong("value")}
       {info && NUMBERS.includes(info.kind) && ruleOf(document).per === "group" && (
         <GroupChart columns={sheet} rows={rows} place={place} show={show} />
@@ -192,118 +117,105 @@ export function ThisColumn(props: Props) {
         />
       </Form.Group>
       {document.output?.style === "reader" && info && NUMBERS.includes(info.kind) && (
-        <Form.Group controlId="column-total">
-          <Form.Label>{tr("In totals")}</Form.Label>
-          <Form.Select
-            value={column.total ?? ""}
-            onChange={(e) =>
-              dispatch({
-                type: "setColumn",
-                id: column.id,
-                change: { total: (e.target.value || undefined) as Column["total"] },
-              })
-            }
-          >
-            <option value="">{tr("nothing")}</option>
-            <option value="sum">{tr("the sum")}</option>
-            <option value="mean">{tr("the mean")}</option>
-            <option value="count">{tr("how many")}</option>
-            <option value="least">{tr("the least")}</option>
-            <option value="greatest">{tr("the greatest")}</option>
-          </Form.Select>
-        </Form.Group>
+        <ColumnTotal
+          column={column}
+          onTotal={(total) => dispatch({ type: "setColumn", id: column.id, change: { total } })}
+        />
       )}
       {!("constant" in column.value) && (
-        <Form.Group controlId="column-order">
-          <Form.Label>{tr("Order of the rows")}</Form.Label>
-          <Form.Select
-            value={level < 0 ? "" : (order[level]?.direction ?? "ascending")}
-            onChange={(e) => orderBy(e.target.value)}
-          >
-            <option value="">{tr("not by this column")}</option>
-            <option value="ascending">{tr("by this column, least first")}</option>
-            <option value="descending">{tr("by this column, greatest first")}</option>
-          </Form.Select>
-        </Form.Group>
+        <ColumnOrder document={document} column={column} dispatch={dispatch} />
       )}
-      <div className="d-flex gap-2 flex-wrap">
-        <Button
-          variant="quiet"
-          disabled={position === 0}
-          onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position - 1 })}
-        >
-          {tr("Move left")}
-        </Button>
-        <Button
-          variant="quiet"
-          disabled={position === columns.length - 1}
-          onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position + 1 })}
-        >
-          {tr("Move right")}
-        </Button>
-        <Button variant="quiet" onClick={() => dispatch({ type: "copyColumns", ids: [column.id] })}>
-          {tr("Copy")}
-        </Button>
-        <Button
-          variant="quiet"
-          className="text-danger ms-auto"
-          onClick={() => dispatch({ type: "removeColumns", ids: [column.id] })}
-        >
-          <Icon name="trash" /> {tr("Remove")}
-        </Button>
-      </div>
+      <ColumnActs columns={columns} column={column} dispatch={dispatch} />
     </fieldset>
   );
 }
 
+interface OfColumn {
+  column: Column;
+  dispatch: (action: Action) => void;
+}
+
+/** Whether the rows are put in order by a column. */
+function ColumnOrder({ document, column, dispatch }: OfColumn & { document: Document }) {
+  const order = document.order ?? [];
+  const level = order.findIndex((o) => o.column === column.id);
+  const orderBy = (direction: string) => {
+    const rest = order.filter((o) => o.column !== column.id);
+    const mine = { column: column.id, direction: direction as "ascending" | "descending" };
+    dispatch({
+      type: "setOrder",
+      order: direction ? (level === 0 ? [mine, ...rest] : [...rest, mine]) : rest,
+    });
+  };
+  return (
+    <Form.Group controlId="column-order">
+      <Form.Label>{tr("Order of the rows")}</Form.Label>
+      <Form.Select
+        value={level < 0 ? "" : (order[level]?.direction ?? "ascending")}
+        onChange={(e) => orderBy(e.target.value)}
+      >
+        <option value="">{tr("not by this column")}</option>
+        <option value="ascending">{tr("by this column, least first")}</option>
+        <option value="descending">{tr("by this column, greatest first")}</option>
+      </Form.Select>
+    </Form.Group>
+  );
+}
+
+/** What stands of a column in the lines between the rows. */
+function ColumnTotal({ column, onTotal }: { column: Column; onTotal: (total: Column["total"]) => void }) {
+  return (
+    <Form.Group controlId="column-total">
+      <Form.Label>{tr("In totals")}</Form.Label>
+      <Form.Select
+        value={column.total ?? ""}
+        onChange={(e) => onTotal((e.target.value || undefined) as Column["total"])}
+      >
+        <option value="">{tr("nothing")}</option>
+        <option value="sum">{tr("the sum")}</option>
+        <option value="mean">{tr("the mean")}</option>
+        <option value="count">{tr("how many")}</option>
+        <option value="least">{tr("the least")}</option>
+        <option value="greatest">{tr("the greatest")}</option>
+      </Form.Select>
+    </Form.Group>
+  );
+}
+
+/** What can be done with a column as a whole. */
+function ColumnActs({ columns, column, dispatch }: OfColumn & { columns: readonly Column[] }) {
+  const position = columns.indexOf(column);
+  return (
+    <div className="d-flex gap-2 flex-wrap">
+      <Button
+        variant="quiet"
+        disabled={position === 0}
+        onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position - 1 })}
+      >
+        {tr("Move left")}
+      </Button>
+      <Button
+        variant="quiet"
+        disabled={position === columns.length - 1}
+        onClick={() => dispatch({ type: "moveColumn", id: column.id, to: position + 1 })}
+      >
+        {tr("Move right")}
+      </Button>
+      <Button variant="quiet" onClick={() => dispatch({ type: "copyColumns", ids: [column.id] })}>
+        {tr("Copy")}
+      </Button>
+      <Button
+        variant="quiet"
+        className="text-danger ms-auto"
+        onClick={() => dispatch({ type: "removeColumns", ids: [column.id] })}
+      >
+        <Icon name="trash" /> {tr("Remove")}
+      </Button>
+    </div>
+  );
+}
+
 const NUMBERS = ["integer", "decimal"];
-
-/** What the first rows come to, as it is typed. */
-function FirstValues({ values }: { values: (string | null)[] }) {
-  if (values.length === 0) return null;
-  return (
-    <div className="first-values" aria-live="polite">
-      <span className="soft small">{tr("On the first rows:")}</span>
-      {values.slice(0, 4).map((v, n) => (
-        <span key={n} className={`mono ${v ? "" : "soft"}`}>
-          {v ?? tr("empty")}
-        </span>
-      ))}
-    </div>
-  );
-}
-
-function Origin({
-  path,
-  field,
-  trail,
-}: {
-  path: string;
-  field: FieldInfo | undefined;
-  trail: string | undefined;
-}) {
-  return (
-    <div>
-      <div className="soft small">
-        {trail && <>{trail} · </>}
-        {tr("comes from")} <span className="mono">{field?.column ?? path}</span>
-        {field?.unit && <> {tr("in {{unit}}", { unit: field.unit })}</>}
-      </div>
-      {field?.meaning && <div>{field.meaning}</div>}
-      {field?.personal && (
-        <div className="text-danger">
-          <Icon name="shield" /> {tr("Personal data: it leaves the house with every file.")}
-        </div>
-      )}
-      {field?.retired && (
-        <div className="field-trouble">
-          {tr("Retired: {{retired}}", { retired: field.retired })}{" "}
-          {field.substitute && <>{tr("Take {{substitute}} instead.", { substitute: field.substitute })}</>}
-        </div>
-      )}
-    </div>
-  );
-}
 
 /** Whether a field belongs to the very record that a row stands for. */
 function ownField(document: Document, path: string): boolean {
