@@ -18,6 +18,7 @@ import { Sentence } from "./components/Sentence";
 import { SheetSide } from "./components/SheetSide";
 import { Tally } from "./components/Tally";
 import { useBench } from "./hooks/useBench";
+import type { BenchState } from "./hooks/useBench";
 import { tr } from "../i18n";
 
 /** The bench of one template. */
@@ -118,27 +119,7 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         source={session.sources.find((s) => s.key === elsewhere)?.title ?? source?.title ?? ""}
         onLeftOut={(place) => setTracing({ leftOut: place })}
         onLeaveOut={(node) => dispatch({ type: "addNarrowing", node })}
-        perUnit={
-          <>
-            {columns.length > 0 && (
-              <PerUnit
-                document={document}
-                templateId={loaded.id}
-                groups={groups}
-                onWiden={
-                  mayDesign ? (widen) => dispatch({ type: "edit", document: widen(document) }) : undefined
-                }
-              />
-            )}
-            {mayDesign && (
-              <OnlyMine
-                document={document}
-                path={fields.data?.record_type.belongs_to}
-                onDocument={(next) => dispatch({ type: "edit", document: next })}
-              />
-            )}
-          </>
-        }
+        perUnit={<Units bench={bench} />}
       />
       <Dragging
         columns={columns.map((c) => c.id)}
@@ -191,6 +172,30 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         {announcement}
       </div>
       <BenchDialogs bench={bench} />
+    </>
+  );
+}
+
+/** The rows by unit, and only one's own. */
+function Units({ bench }: { bench: BenchState }) {
+  const { document, columns, loaded, groups, fields, mayDesign, dispatch } = bench;
+  return (
+    <>
+      {columns.length > 0 && (
+        <PerUnit
+          document={document}
+          templateId={loaded.id}
+          groups={groups}
+          onWiden={mayDesign ? (widen) => dispatch({ type: "edit", document: widen(document) }) : undefined}
+        />
+      )}
+      {mayDesign && (
+        <OnlyMine
+          document={document}
+          path={fields.data?.record_type.belongs_to}
+          onDocument={(next) => dispatch({ type: "edit", document: next })}
+        />
+      )}
     </>
   );
 }

@@ -8,6 +8,7 @@ import { Sentence } from "../bench/components/Sentence";
 import { useTally } from "../bench/hooks/useLook";
 import { useFields } from "../bench/hooks/useFields";
 import { EMPTY, reduce } from "../bench/reducer";
+import type { Action } from "../bench/reducer";
 import type { Document } from "../bench/types";
 import { RunNews } from "../runs";
 import { Hint, useShell } from "../shell";
@@ -44,7 +45,6 @@ export function Browse({
   }));
   const { document } = state;
   const [text, setText] = useState(params.get("q") ?? "");
-  const [picked, setPicked] = useState<Map<string, PickedRecord>>(new Map());
   const [dialog, setDialog] = useState<RecordsDialog | null>(null);
   const wanted = useDebounced(text, 250);
   const [everywhere, setEverywhere] = useState(params.get("in") === "all");
@@ -55,19 +55,11 @@ export function Browse({
   const { groups } = useFields(document);
   const tally = useTally(seen, 0);
   const { look, first, rows, keys, titleOf } = useRows(seen, type);
+  const { picked, toggle, toggleAll, pickNone } = usePicked(keys, titleOf);
   const changed = useAddress(document, start, wanted, everywhere);
   // The count of what was seen before is not the count of what is seen.
   const total = tally.isPlaceholderData || tally.data?.about ? undefined : tally.data?.steps.at(-1)?.rows;
   const all = tally.data?.steps[0]?.rows;
-  const toggle = (n: number) =>
-    setPicked((known) => {
-      const next = new Map(known);
-      const id = JSON.stringify(keys[n]);
-      if (next.has(id)) next.delete(id);
-      else next.set(id, { key: keys[n]!, title: titleOf(n) });
-      return next;
-    });
-
   const [taken, setTaken] = useState<Run | null>(null);
   const run = taken ? (news.runs[taken.id] ?? taken) : undefined;
   const chosen = [...picked.values()];
@@ -96,26 +88,14 @@ export function Browse({
       <main className="body records-place">
         <TypeBar types={types} here={type.record_type.name} />
         <div className="records-line">
-          <div>
-            <div className="search">
-              <Icon name="search" />
-              <input
-                aria-label={tr("Search {{record_type}}", { record_type: type.record_type.plural })}
-                placeholder={tr("Search {{record_type}}", { record_type: type.record_type.plural })}
-                value={text}
-                onChange={(e) => setText(e.target.value)}
-              />
-            </div>
-            {text.trim() !== "" && (
-              <Form.Check
-                id="everywhere"
-                className="small"
-                label={tr("in all fields, not only {{document}}", { document: looksIn(document, type) })}
-                checked={everywhere}
-                onChange={(e) => setEverywhere(e.target.checked)}
-              />
-            )}
-          </div>
+          <RecordSearch
+            type={type}
+            document={document}
+            text={text}
+            everywhere={everywhere}
+            onText={setText}
+            onEverywhere={setEverywhere}
+          />
           <Sentence
             parts={plainSentence(first?.sentence ?? [], type)}
             document={document}
@@ -125,28 +105,15 @@ export function Browse({
             editable
             dispatch={dispatch}
           />
-          <span className="soft" role="status">
-            {total === undefined ? (
-              tr("counting…")
-            ) : (
-              <>
-                {tr("{{total}} of {{all}}", { total: count(total), all: count(all ?? total) })}{" "}
-                <PerUnit
-                  document={seen}
-                  templateId={0}
-                  groups={groups}
-                  label={tr("counted by…")}
-                  onNarrow={(node) => dispatch({ type: "addNarrowing", node })}
-                  onWiden={(widen) => dispatch({ type: "edit", document: widen(document) })}
-                />{" "}
-                <OnlyMine
-                  document={document}
-                  path={type.record_type.belongs_to}
-                  onDocument={(next) => dispatch({ type: "edit", document: next })}
-                />
-              </>
-            )}
-          </span>
+          <Counted
+            type={type}
+            document={document}
+            seen={seen}
+            groups={groups}
+            total={total}
+            all={all}
+            dispatch={dispatch}
+          />
         </div>
         <Hint name="records">
           {tr(
@@ -171,13 +138,7 @@ export function Browse({
             kinds={first?.columns.map((c) => c.kind) ?? []}
             picked={picked}
             onToggle={toggle}
-            onAll={() =>
-              setPicked((known) =>
-                known.size
-                  ? new Map()
-                  : new Map(keys.map((k, n) => [JSON.stringify(k), { key: k, title: titleOf(n) }])),
-              )
-            }
+            onAll={toggleAll}
             dispatch={dispatch}
             groups={groups}
             more={look.hasNextPage && !look.isFetchingNextPage}
@@ -186,12 +147,7 @@ export function Browse({
         )}
       </main>
       {chosen.length > 0 && (
-        <PickBar
-          picked={chosen.length}
-          total={total}
-          onDialog={setDialog}
-          onClear={() => setPicked(new Map())}
-        />
+        <PickBar picked={chosen.length} total={total} onDialog={setDialog} onClear={pickNone} />
       )}
       <RecordsDialogs
         dialog={dialog}
@@ -206,4 +162,98 @@ export function Browse({
       />
     </>
   );
+}
+
+interface SearchProps {
+  type: RecordTypeFields;
+  document: Document;
+  text: string;
+  everywhere: boolean;
+  onText: (text: string) => void;
+  onEverywhere: (everywhere: boolean) => void;
+}
+
+/** What is searched for, and whether in all fields. */
+function RecordSearch({ type, document, text, everywhere, onText, onEverywhere }: SearchProps) {
+  return (
+    <div>
+      <div className="search">
+        <Icon name="search" />
+        <input
+          aria-label={tr("Search {{record_type}}", { record_type: type.record_type.plural })}
+          placeholder={tr("Search {{record_type}}", { record_type: type.record_type.plural })}
+          value={text}
+          onChange={(e) => onText(e.target.value)}
+        />
+      </div>
+      {text.trim() !== "" && (
+        <Form.Check
+          id="everywhere"
+          className="small"
+          label={tr("in all fields, not only {{document}}", { document: looksIn(document, type) })}
+          checked={everywhere}
+          onChange={(e) => onEverywhere(e.target.checked)}
+        />
+      )}
+    </div>
+  );
+}
+
+interface CountedProps {
+  type: RecordTypeFields;
+  document: Document;
+  /** The document with what is searched for. */
+  seen: Document;
+  groups: RecordTypeFields["groups"];
+  total: number | undefined;
+  all: number | undefined;
+  dispatch: (action: Action) => void;
+}
+
+/** How many are seen, of how many; by unit, and only one's own. */
+function Counted({ type, document, seen, groups, total, all, dispatch }: CountedProps) {
+  return (
+    <span className="soft" role="status">
+      {total === undefined ? (
+        tr("counting…")
+      ) : (
+        <>
+          {tr("{{total}} of {{all}}", { total: count(total), all: count(all ?? total) })}{" "}
+          <PerUnit
+            document={seen}
+            templateId={0}
+            groups={groups}
+            label={tr("counted by…")}
+            onNarrow={(node) => dispatch({ type: "addNarrowing", node })}
+            onWiden={(widen) => dispatch({ type: "edit", document: widen(document) })}
+          />{" "}
+          <OnlyMine
+            document={document}
+            path={type.record_type.belongs_to}
+            onDocument={(next) => dispatch({ type: "edit", document: next })}
+          />
+        </>
+      )}
+    </span>
+  );
+}
+
+/** The records that are picked, by their keys. */
+function usePicked(keys: string[][], titleOf: (row: number) => string) {
+  const [picked, setPicked] = useState<Map<string, PickedRecord>>(new Map());
+  const toggle = (n: number) =>
+    setPicked((known) => {
+      const next = new Map(known);
+      const id = JSON.stringify(keys[n]);
+      if (next.has(id)) next.delete(id);
+      else next.set(id, { key: keys[n]!, title: titleOf(n) });
+      return next;
+    });
+  const toggleAll = () =>
+    setPicked((known) =>
+      known.size
+        ? new Map()
+        : new Map(keys.map((k, n) => [JSON.stringify(k), { key: k, title: titleOf(n) }])),
+    );
+  return { picked, toggle, toggleAll, pickNone: () => setPicked(new Map()) };
 }

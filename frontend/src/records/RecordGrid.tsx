@@ -5,11 +5,13 @@ import { Link } from "react-router";
 import type { RecordTypeFields } from "../api";
 import { FieldPicker } from "../bench/components/FieldPicker";
 import type { Action } from "../bench/reducer";
-import type { Document } from "../bench/types";
+import type { Column, Document } from "../bench/types";
 import { Icon } from "../shared";
 import { tr } from "../i18n";
 
 const ROW = 30;
+
+type OrderLevel = NonNullable<Document["order"]>[number];
 
 /** Records row by row, to be picked, sorted and opened; more come as one scrolls. */
 export function RecordGrid({
@@ -40,7 +42,6 @@ export function RecordGrid({
   onMore: () => void;
 }) {
   const scroller = useRef<HTMLDivElement>(null);
-  const [adding, setAdding] = useState(false);
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,
@@ -61,84 +62,19 @@ export function RecordGrid({
     0,
     columns.findIndex((c) => "field" in c.value && c.value.field === type.record_type.title),
   );
-  const sortBy = (id: string) => {
-    const down = order?.column === id && order.direction !== "descending";
-    dispatch({
-      type: "setOrder",
-      order: [{ column: id, ...(down ? { direction: "descending" as const } : {}) }],
-    });
-  };
   return (
     <div className="grid-wrap" ref={scroller} tabIndex={0} role="region" aria-label={type.record_type.plural}>
       <table className="grid">
-        <thead>
-          <tr>
-            <th className="tick">
-              <input
-                type="checkbox"
-                className="form-check-input"
-                aria-label={tr("Pick all that are loaded")}
-                checked={picked.size > 0}
-                ref={(box) => {
-                  if (box) box.indeterminate = picked.size > 0 && picked.size < rows.length;
-                }}
-                onChange={onAll}
-              />
-            </th>
-            {columns.map((c, n) => (
-              <th
-                key={c.id}
-                className={NUMERIC.includes(kinds[n] ?? "") ? "num" : ""}
-                aria-sort={
-                  order?.column === c.id
-                    ? order.direction === "descending"
-                      ? "descending"
-                      : "ascending"
-                    : undefined
-                }
-              >
-                <button type="button" className="head-sort" onClick={() => sortBy(c.id)}>
-                  {c.heading}
-                  {order?.column === c.id && (
-                    <span aria-hidden>{order.direction === "descending" ? " ↓" : " ↑"}</span>
-                  )}
-                </button>
-                <button
-                  type="button"
-                  className="head-x"
-                  onClick={() => dispatch({ type: "removeColumns", ids: [c.id] })}
-                >
-                  <Icon name="x" label={tr("Hide {{heading}}", { heading: c.heading })} />
-                </button>
-              </th>
-            ))}
-            <th className="add">
-              <Dropdown show={adding} onToggle={setAdding} align="end">
-                <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={tr("Another column")}>
-                  <Icon name="plus" />
-                </Dropdown.Toggle>
-                <Dropdown.Menu className="p-2" style={{ width: 330 }}>
-                  {adding && (
-                    <FieldPicker
-                      groups={groups}
-                      onPick={(field, group) => {
-                        setAdding(false);
-                        dispatch({
-                          type: "addColumn",
-                          field: field.path,
-                          heading:
-                            group.path && /^(name|label|code)$/i.test(field.label)
-                              ? group.label.split(" › ").at(-1)!
-                              : field.label,
-                        });
-                      }}
-                    />
-                  )}
-                </Dropdown.Menu>
-              </Dropdown>
-            </th>
-          </tr>
-        </thead>
+        <GridHead
+          columns={columns}
+          kinds={kinds}
+          order={order}
+          picked={picked.size}
+          loaded={rows.length}
+          groups={groups}
+          onAll={onAll}
+          dispatch={dispatch}
+        />
         <tbody>
           {above > 0 && (
             <tr aria-hidden style={{ height: above }}>
@@ -194,3 +130,103 @@ export function RecordGrid({
 }
 
 const NUMERIC = ["integer", "decimal"];
+
+interface HeadProps {
+  columns: Column[];
+  kinds: string[];
+  order: OrderLevel | undefined;
+  picked: number;
+  loaded: number;
+  groups: RecordTypeFields["groups"];
+  onAll: () => void;
+  dispatch: (action: Action) => void;
+}
+
+/** The headings: each puts the rows in order, and can be hidden. */
+function GridHead({ columns, kinds, order, picked, loaded, groups, onAll, dispatch }: HeadProps) {
+  const sortBy = (id: string) => {
+    const down = order?.column === id && order.direction !== "descending";
+    dispatch({
+      type: "setOrder",
+      order: [{ column: id, ...(down ? { direction: "descending" as const } : {}) }],
+    });
+  };
+  return (
+    <thead>
+      <tr>
+        <th className="tick">
+          <input
+            type="checkbox"
+            className="form-check-input"
+            aria-label={tr("Pick all that are loaded")}
+            checked={picked > 0}
+            ref={(box) => {
+              if (box) box.indeterminate = picked > 0 && picked < loaded;
+            }}
+            onChange={onAll}
+          />
+        </th>
+        {columns.map((c, n) => (
+          <th
+            key={c.id}
+            className={NUMERIC.includes(kinds[n] ?? "") ? "num" : ""}
+            aria-sort={
+              order?.column === c.id
+                ? order.direction === "descending"
+                  ? "descending"
+                  : "ascending"
+                : undefined
+            }
+          >
+            <button type="button" className="head-sort" onClick={() => sortBy(c.id)}>
+              {c.heading}
+              {order?.column === c.id && (
+                <span aria-hidden>{order.direction === "descending" ? " ↓" : " ↑"}</span>
+              )}
+            </button>
+            <button
+              type="button"
+              className="head-x"
+              onClick={() => dispatch({ type: "removeColumns", ids: [c.id] })}
+            >
+              <Icon name="x" label={tr("Hide {{heading}}", { heading: c.heading })} />
+            </button>
+          </th>
+        ))}
+        <AddColumn groups={groups} dispatch={dispatch} />
+      </tr>
+    </thead>
+  );
+}
+
+/** One more column, of any field. */
+function AddColumn({ groups, dispatch }: Pick<HeadProps, "groups" | "dispatch">) {
+  const [adding, setAdding] = useState(false);
+  return (
+    <th className="add">
+      <Dropdown show={adding} onToggle={setAdding} align="end">
+        <Dropdown.Toggle variant="link" bsPrefix="btn" aria-label={tr("Another column")}>
+          <Icon name="plus" />
+        </Dropdown.Toggle>
+        <Dropdown.Menu className="p-2" style={{ width: 330 }}>
+          {adding && (
+            <FieldPicker
+              groups={groups}
+              onPick={(field, group) => {
+                setAdding(false);
+                dispatch({
+                  type: "addColumn",
+                  field: field.path,
+                  heading:
+                    group.path && /^(name|label|code)$/i.test(field.label)
+                      ? group.label.split(" › ").at(-1)!
+                      : field.label,
+                });
+              }}
+            />
+          )}
+        </Dropdown.Menu>
+      </Dropdown>
+    </th>
+  );
+}

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useSearchParams } from "react-router";
 import { answer, api, resources } from "../api";
-import type { Run, RunPage } from "../api";
+import type { Run, RunPage, RunTotals } from "../api";
 import { useMay, useShell } from "../shell";
 import type { News } from "../shell";
 import { Icon, Trouble, count, plural, size, useDebounced } from "../shared";
@@ -95,7 +95,6 @@ export function Ledger() {
     queryKey: ["run-totals", wanted],
     queryFn: () => answer(api.GET("/api/v1/runs/totals", { params: { query: wanted } })),
   });
-  const types = useQuery(resources.recordTypes());
   const save = useMutation({
     mutationFn: () => answer(api.POST("/api/v1/runs/export", { params: { query: wanted } })),
   });
@@ -108,25 +107,7 @@ export function Ledger() {
       <div className="strip">
         <h1>{tr("Runs")}</h1>
         <Help topic="run-a-template#the-ledger" />
-        {totals.data && (
-          <span className="soft">
-            {plural(totals.data.runs, "run")} · {plural(totals.data.rows, "row")} · {size(totals.data.bytes)}
-            {totals.data.failed > 0 && (
-              <> {tr("· {{failed}} failed", { failed: count(totals.data.failed) })}</>
-            )}
-            {totals.data.held > 0 && (
-              <>
-                {" · "}
-                <button type="button" className="btn-link-plain" onClick={() => set("status", "held")}>
-                  {tr("{{held}} held", { held: count(totals.data.held) })}
-                </button>
-              </>
-            )}
-            {totals.data.personal > 0 && (
-              <> {tr("· {{personal}} with personal data", { personal: count(totals.data.personal) })}</>
-            )}
-          </span>
-        )}
+        {totals.data && <Totals totals={totals.data} onHeld={() => set("status", "held")} />}
         <span className="fill" />
         {saved ? (
           <RunNews run={saved} />
@@ -145,65 +126,7 @@ export function Ledger() {
         )}
       </div>
       <main className="body">
-        <div className="ledger-filter">
-          <div className="search">
-            <Icon name="search" />
-            <input
-              aria-label={tr("Search runs")}
-              placeholder={tr("Template or person")}
-              value={params.get("q") ?? ""}
-              onChange={(e) => set("q", e.target.value)}
-            />
-          </div>
-          <Choice label={tr("Status")} name="status" params={params} set={set} any={tr("every status")}>
-            {Object.entries(STATUS_WORDS).map(([status, words]) => (
-              <option key={status} value={status}>
-                {words}
-              </option>
-            ))}
-          </Choice>
-          <Choice label={tr("When")} name="when" params={params} set={set} any={tr("any time")}>
-            {SPANS.map(([name, words]) => (
-              <option key={name} value={name}>
-                {words}
-              </option>
-            ))}
-          </Choice>
-          <Choice label={tr("Records")} name="records" params={params} set={set} any={tr("all records")}>
-            {types.data?.map((t) => (
-              <option key={t.name} value={t.name}>
-                {t.plural}
-              </option>
-            ))}
-            <option value="run">{tr("runs themselves")}</option>
-          </Choice>
-          <Choice label={tr("Checks")} name="found" params={params} set={set} any={tr("checks: all")}>
-            <option value="yes">{tr("a check failed")}</option>
-            <option value="no">{tr("checks were content")}</option>
-          </Choice>
-          <Choice
-            label={tr("Personal data")}
-            name="personal"
-            params={params}
-            set={set}
-            any={tr("personal data: all")}
-          >
-            <option value="yes">{tr("with personal data")}</option>
-            <option value="no">{tr("without")}</option>
-          </Choice>
-          <Choice label={tr("Sent")} name="sent" params={params} set={set} any={tr("sent or not")}>
-            {Object.entries(SENT_WORDS).map(([state, words]) => (
-              <option key={state} value={state}>
-                {words}
-              </option>
-            ))}
-          </Choice>
-          {template && (
-            <Button variant="quiet" onClick={() => set("template", "")}>
-              {tr("one template only")} <Icon name="x" />
-            </Button>
-          )}
-        </div>
+        <LedgerFilter params={params} set={set} />
         <Trouble error={runs.error ?? save.error} />
         {runs.isSuccess && shown.length === 0 ? (
           <div className="nothing slab">
@@ -230,6 +153,99 @@ export function Ledger() {
       </main>
       {bundling && <BundleDialog onClose={() => setBundling(false)} />}
     </>
+  );
+}
+
+/** What the runs shown come to together. */
+function Totals({ totals, onHeld }: { totals: RunTotals; onHeld: () => void }) {
+  return (
+    <span className="soft">
+      {plural(totals.runs, "run")} · {plural(totals.rows, "row")} · {size(totals.bytes)}
+      {totals.failed > 0 && <> {tr("· {{failed}} failed", { failed: count(totals.failed) })}</>}
+      {totals.held > 0 && (
+        <>
+          {" · "}
+          <button type="button" className="btn-link-plain" onClick={onHeld}>
+            {tr("{{held}} held", { held: count(totals.held) })}
+          </button>
+        </>
+      )}
+      {totals.personal > 0 && (
+        <> {tr("· {{personal}} with personal data", { personal: count(totals.personal) })}</>
+      )}
+    </span>
+  );
+}
+
+interface FilterProps {
+  params: URLSearchParams;
+  set: (name: string, value: string) => void;
+}
+
+/** Which runs are shown; each choice stands in the address. */
+function LedgerFilter({ params, set }: FilterProps) {
+  const types = useQuery(resources.recordTypes());
+  const template = params.get("template");
+  return (
+    <div className="ledger-filter">
+      <div className="search">
+        <Icon name="search" />
+        <input
+          aria-label={tr("Search runs")}
+          placeholder={tr("Template or person")}
+          value={params.get("q") ?? ""}
+          onChange={(e) => set("q", e.target.value)}
+        />
+      </div>
+      <Choice label={tr("Status")} name="status" params={params} set={set} any={tr("every status")}>
+        {Object.entries(STATUS_WORDS).map(([status, words]) => (
+          <option key={status} value={status}>
+            {words}
+          </option>
+        ))}
+      </Choice>
+      <Choice label={tr("When")} name="when" params={params} set={set} any={tr("any time")}>
+        {SPANS.map(([name, words]) => (
+          <option key={name} value={name}>
+            {words}
+          </option>
+        ))}
+      </Choice>
+      <Choice label={tr("Records")} name="records" params={params} set={set} any={tr("all records")}>
+        {types.data?.map((t) => (
+          <option key={t.name} value={t.name}>
+            {t.plural}
+          </option>
+        ))}
+        <option value="run">{tr("runs themselves")}</option>
+      </Choice>
+      <Choice label={tr("Checks")} name="found" params={params} set={set} any={tr("checks: all")}>
+        <option value="yes">{tr("a check failed")}</option>
+        <option value="no">{tr("checks were content")}</option>
+      </Choice>
+      <Choice
+        label={tr("Personal data")}
+        name="personal"
+        params={params}
+        set={set}
+        any={tr("personal data: all")}
+      >
+        <option value="yes">{tr("with personal data")}</option>
+        <option value="no">{tr("without")}</option>
+      </Choice>
+      <Choice label={tr("Sent")} name="sent" params={params} set={set} any={tr("sent or not")}>
+        {Object.entries(SENT_WORDS).map(([state, words]) => (
+          <option key={state} value={state}>
+            {words}
+          </option>
+        ))}
+      </Choice>
+      {template && (
+        <Button variant="quiet" onClick={() => set("template", "")}>
+          {tr("one template only")} <Icon name="x" />
+        </Button>
+      )}
+    </div>
   );
 }
 

@@ -20,17 +20,13 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
     mayRun,
     dispatch,
     document,
-    columns,
     tab,
     setTab,
-    announce,
     tracing,
     setTracing,
-    searchRef,
     fields,
     groups,
     byPath,
-    used,
     tally,
     first,
     rows,
@@ -38,7 +34,6 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
     asksOrPersonal,
     tryNewest,
     addField,
-    addMany,
     showProblem,
     selectedColumn,
     selectedField,
@@ -66,44 +61,7 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
             wrong={problems.length > 0}
             noted={(first?.notes.length ?? 0) > 0}
           >
-            {tab === "fields" && (
-              <>
-                <Trouble error={fields.error} />
-                <Hint name="shelf">
-                  {tr("Double-click a field to add it, or drag it to its place. Type")}{" "}
-                  <b>{tr("a value you know")}</b> {tr("above, such as a tag, to find where it is kept.")}
-                </Hint>
-                <FieldShelf
-                  document={document}
-                  start={fields.data}
-                  groups={groups}
-                  used={used}
-                  loading={fields.isPending}
-                  editable={mayDesign}
-                  searchRef={searchRef}
-                  onAdd={(field, group) => addField(field, group)}
-                  onAddMany={addMany}
-                  ways={waysOf(document, fields.data)}
-                  onFold={(value, heading) => {
-                    dispatch({ type: "addValue", value, heading });
-                    announce(
-                      tr("{{heading}} added as column {{columns}}", { heading, columns: columns.length + 1 }),
-                    );
-                  }}
-                  end={
-                    mayDesign && (
-                      <Others
-                        grouped={ruleOf(document).per === "group"}
-                        onAdd={(act) => {
-                          dispatch(act);
-                          if (act.type !== "addValue" || "formula" in act.value) setTab("column");
-                        }}
-                      />
-                    )
-                  }
-                />
-              </>
-            )}
+            {tab === "fields" && <FieldsTab bench={bench} />}
             {tab === "column" && (
               <ThisColumn
                 document={document}
@@ -166,5 +124,59 @@ export function BenchShelf({ bench }: { bench: BenchState }) {
         </>
       )}
     </aside>
+  );
+}
+
+/** The fields that can be added, and what else can stand in a column. */
+function FieldsTab({ bench }: { bench: BenchState }) {
+  const {
+    mayDesign,
+    dispatch,
+    document,
+    columns,
+    setTab,
+    announce,
+    searchRef,
+    fields,
+    groups,
+    used,
+    addField,
+    addMany,
+  } = bench;
+  return (
+    <>
+      <Trouble error={fields.error} />
+      <Hint name="shelf">
+        {tr("Double-click a field to add it, or drag it to its place. Type")} <b>{tr("a value you know")}</b>{" "}
+        {tr("above, such as a tag, to find where it is kept.")}
+      </Hint>
+      <FieldShelf
+        document={document}
+        start={fields.data}
+        groups={groups}
+        used={used}
+        loading={fields.isPending}
+        editable={mayDesign}
+        searchRef={searchRef}
+        onAdd={(field, group) => addField(field, group)}
+        onAddMany={addMany}
+        ways={waysOf(document, fields.data)}
+        onFold={(value, heading) => {
+          dispatch({ type: "addValue", value, heading });
+          announce(tr("{{heading}} added as column {{columns}}", { heading, columns: columns.length + 1 }));
+        }}
+        end={
+          mayDesign && (
+            <Others
+              grouped={ruleOf(document).per === "group"}
+              onAdd={(act) => {
+                dispatch(act);
+                if (act.type !== "addValue" || "formula" in act.value) setTab("column");
+              }}
+            />
+          )
+        }
+      />
+    </>
   );
 }

@@ -82,6 +82,13 @@ export function FieldShelf(props: Props) {
     onAdd(field, group);
     setRecent(remember(template.records, field.path));
   };
+  /** The first that fits what was typed. */
+  const addFirst = () => {
+    const [group] = fitting(groups, text, all, filled);
+    if (group) add(group.fields[0]!, group);
+    else if (hits[0]) add(hits[0].field, hits[0].group);
+    if (group || hits[0]) setText("");
+  };
   // Fields are drawn anew only when they themselves change, however fast somebody types.
   const latest = useRef<(field: FieldInfo) => void>(() => undefined);
   useEffect(() => {
@@ -119,28 +126,12 @@ export function FieldShelf(props: Props) {
         if (event.key === "ArrowUp") move(event, -1);
       }}
     >
-      <div className="search">
-        <Icon name="search" />
-        <input
-          type="search"
-          ref={searchRef}
-          aria-label={tr("Search fields")}
-          placeholder={tr("Name, or a value you know")}
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-          onKeyDown={(e) => {
-            if (e.key === "Enter" && editable) {
-              const [group] = fitting(groups, text, all, filled);
-              if (group) add(group.fields[0]!, group);
-              else if (hits[0]) add(hits[0].field, hits[0].group);
-              if (group || hits[0]) setText("");
-            }
-            if (e.key === "Escape") setText("");
-          }}
-        />
-        <kbd className="tag">/</kbd>
-        <Help topic="columns#the-shelf" />
-      </div>
+      <ShelfSearch
+        text={text}
+        searchRef={searchRef}
+        onText={setText}
+        onEnter={editable ? addFirst : undefined}
+      />
       {chosen.length > 1 && (
         <div className="shelf-chosen" role="status">
           {tr("{{chosen}} fields chosen", { chosen: chosen.length })}
@@ -195,6 +186,35 @@ export function FieldShelf(props: Props) {
         <div className="soft small px-3">{tr("No field is called or means that.")}</div>
       )}
       {props.end}
+    </div>
+  );
+}
+
+interface SearchProps {
+  text: string;
+  searchRef: RefObject<HTMLInputElement | null>;
+  onText: (text: string) => void;
+  onEnter: (() => void) | undefined;
+}
+
+function ShelfSearch({ text, searchRef, onText, onEnter }: SearchProps) {
+  return (
+    <div className="search">
+      <Icon name="search" />
+      <input
+        type="search"
+        ref={searchRef}
+        aria-label={tr("Search fields")}
+        placeholder={tr("Name, or a value you know")}
+        value={text}
+        onChange={(e) => onText(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") onEnter?.();
+          if (e.key === "Escape") onText("");
+        }}
+      />
+      <kbd className="tag">/</kbd>
+      <Help topic="columns#the-shelf" />
     </div>
   );
 }

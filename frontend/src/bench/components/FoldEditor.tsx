@@ -86,38 +86,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
           </Form.Select>
         </Form.Group>
       )}
-      {fold.how === "joined" && (
-        <div className="pair">
-          <Form.Group controlId="fold-separator">
-            <Form.Label>{tr("Between them")}</Form.Label>
-            <Form.Control
-              className="mono"
-              value={fold.separator ?? "; "}
-              onChange={(e) => set({ separator: e.target.value })}
-            />
-          </Form.Group>
-          <Form.Group controlId="fold-most">
-            <Form.Label>{tr("At most")}</Form.Label>
-            <Form.Control
-              type="number"
-              min={1}
-              placeholder={tr("all")}
-              value={fold.at_most ?? ""}
-              onChange={(e) =>
-                set({ at_most: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
-              }
-            />
-          </Form.Group>
-        </div>
-      )}
-      {fold.how === "joined" && (
-        <Form.Check
-          id="fold-distinct"
-          label={tr("each value once")}
-          checked={fold.distinct ?? false}
-          onChange={(e) => set({ distinct: e.target.checked || undefined })}
-        />
-      )}
+      {fold.how === "joined" && <Joining fold={fold} set={set} />}
       {fold.how === "spread" && (
         <Form.Group controlId="fold-columns">
           <Form.Label>{tr("Columns")}</Form.Label>
@@ -131,39 +100,7 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
         </Form.Group>
       )}
       {ordered && (
-        <Form.Group controlId="fold-order">
-          <Form.Label>{tr("In the order of")}</Form.Label>
-          <div className="d-flex gap-2">
-            <Form.Select
-              value={fold.order?.[0]?.path ?? ""}
-              onChange={(e) =>
-                set({ order: e.target.value ? [{ ...fold.order?.[0], path: e.target.value }] : undefined })
-              }
-            >
-              <option value="">{folding?.order === "must" ? tr("choose…") : tr("their keys")}</option>
-              {[...fields.values()]
-                .filter((f) => f.kind !== "file")
-                .map((f) => (
-                  <option key={f.path} value={f.path}>
-                    {f.label}
-                  </option>
-                ))}
-            </Form.Select>
-            {fold.order?.[0] && (
-              <Form.Select
-                aria-label={tr("Direction of the order")}
-                style={{ width: 140 }}
-                value={fold.order[0].direction ?? "ascending"}
-                onChange={(e) =>
-                  set({ order: [{ ...fold.order![0]!, direction: e.target.value as "ascending" }] })
-                }
-              >
-                <option value="ascending">{tr("least first")}</option>
-                <option value="descending">{tr("greatest first")}</option>
-              </Form.Select>
-            )}
-          </div>
-        </Form.Group>
+        <FoldOrder fold={fold} fields={[...fields.values()]} must={folding.order === "must"} set={set} />
       )}
       <WhereEditor
         records={way?.records ?? (grouped ? document.records : "")}
@@ -173,6 +110,86 @@ export function FoldEditor({ document, fold, start, onChange }: Props) {
         onChange={(where) => set({ where: where ?? undefined })}
       />
     </>
+  );
+}
+
+interface PartProps {
+  fold: Fold;
+  set: (change: Partial<Fold>) => void;
+}
+
+/** How texts are joined. */
+function Joining({ fold, set }: PartProps) {
+  return (
+    <>
+      <div className="pair">
+        <Form.Group controlId="fold-separator">
+          <Form.Label>{tr("Between them")}</Form.Label>
+          <Form.Control
+            className="mono"
+            value={fold.separator ?? "; "}
+            onChange={(e) => set({ separator: e.target.value })}
+          />
+        </Form.Group>
+        <Form.Group controlId="fold-most">
+          <Form.Label>{tr("At most")}</Form.Label>
+          <Form.Control
+            type="number"
+            min={1}
+            placeholder={tr("all")}
+            value={fold.at_most ?? ""}
+            onChange={(e) =>
+              set({ at_most: e.target.value ? Math.max(1, Number(e.target.value)) : undefined })
+            }
+          />
+        </Form.Group>
+      </div>
+      <Form.Check
+        id="fold-distinct"
+        label={tr("each value once")}
+        checked={fold.distinct ?? false}
+        onChange={(e) => set({ distinct: e.target.checked || undefined })}
+      />
+    </>
+  );
+}
+
+/** In which order the records are taken. */
+function FoldOrder({ fold, fields, must, set }: PartProps & { fields: FieldInfo[]; must: boolean }) {
+  return (
+    <Form.Group controlId="fold-order">
+      <Form.Label>{tr("In the order of")}</Form.Label>
+      <div className="d-flex gap-2">
+        <Form.Select
+          value={fold.order?.[0]?.path ?? ""}
+          onChange={(e) =>
+            set({ order: e.target.value ? [{ ...fold.order?.[0], path: e.target.value }] : undefined })
+          }
+        >
+          <option value="">{must ? tr("choose…") : tr("their keys")}</option>
+          {fields
+            .filter((f) => f.kind !== "file")
+            .map((f) => (
+              <option key={f.path} value={f.path}>
+                {f.label}
+              </option>
+            ))}
+        </Form.Select>
+        {fold.order?.[0] && (
+          <Form.Select
+            aria-label={tr("Direction of the order")}
+            style={{ width: 140 }}
+            value={fold.order[0].direction ?? "ascending"}
+            onChange={(e) =>
+              set({ order: [{ ...fold.order![0]!, direction: e.target.value as "ascending" }] })
+            }
+          >
+            <option value="ascending">{tr("least first")}</option>
+            <option value="descending">{tr("greatest first")}</option>
+          </Form.Select>
+        )}
+      </div>
+    </Form.Group>
   );
 }
 

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../../api";
+import type { Schemas } from "../../api";
 import { Confirm, FormDialog, Trouble, plural, shortMoment } from "../../shared";
 import type { Document } from "../types";
 import { Help } from "../../guide";
@@ -56,7 +57,6 @@ interface MemoryProps {
 /** What a template has sent, by hand or by one of its rounds; looked at, and sent again. */
 export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) {
   const client = useQueryClient();
-  const [key, setKey] = useState("");
   const [act, setAct] = useState<"all" | "back" | "mark" | null>(null);
   const whose = { round_id: round, recipient_id: recipient };
   const path = { params: { path: { template_id: id }, query: whose } };
@@ -130,43 +130,12 @@ export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) 
       ))}
       {known !== undefined && known.records > 0 && (
         <>
-          <div className="d-flex gap-2">
-            <Form.Control
-              size="sm"
-              aria-label={tr("Key of a record")}
-              placeholder={tr("key of a record")}
-              value={key}
-              onChange={(e) => {
-                setKey(e.target.value);
-                look.reset();
-              }}
-            />
-            <Button size="sm" variant="quiet" disabled={!key.trim()} onClick={() => look.mutate(key)}>
-              {tr("Was it sent?")}
-            </Button>
-          </div>
-          {found &&
-            (found.sent_at ? (
-              <div className="d-flex gap-2 align-items-center mt-1">
-                <span>
-                  {tr("Sent {{sent_at}}", { sent_at: shortMoment(found.sent_at) })}
-                  {found.run_id !== null && (
-                    <>
-                      {" "}
-                      {tr("in")}{" "}
-                      <Link to={`/runs/${found.run_id}`}>
-                        {tr("run {{run_id}}", { run_id: found.run_id })}
-                      </Link>
-                    </>
-                  )}
-                </span>
-                <Button size="sm" variant="quiet" onClick={() => forget.mutate([[key.trim()]])}>
-                  {tr("Send it again")}
-                </Button>
-              </div>
-            ) : (
-              <p className="mb-0 mt-1">{tr("It was not sent.")}</p>
-            ))}
+          <WasItSent
+            found={found}
+            onLook={(text) => look.mutate(text)}
+            onOther={look.reset}
+            onForget={(text) => forget.mutate([[text]])}
+          />
           <div className="d-flex gap-2 mt-2">
             <Button size="sm" variant="quiet" onClick={() => setAct("back")}>
               {tr("Go back to a day…")}
@@ -211,6 +180,58 @@ export function Memory({ template: id, round = 0, recipient = 0 }: MemoryProps) 
         </Confirm>
       )}
     </div>
+  );
+}
+
+interface SentProps {
+  found: Schemas["MemoryFound"] | undefined;
+  onLook: (key: string) => void;
+  /** Another key is typed. */
+  onOther: () => void;
+  onForget: (key: string) => void;
+}
+
+/** Whether one record was sent, and in which run; and having it sent again. */
+function WasItSent({ found, onLook, onOther, onForget }: SentProps) {
+  const [key, setKey] = useState("");
+  return (
+    <>
+      <div className="d-flex gap-2">
+        <Form.Control
+          size="sm"
+          aria-label={tr("Key of a record")}
+          placeholder={tr("key of a record")}
+          value={key}
+          onChange={(e) => {
+            setKey(e.target.value);
+            onOther();
+          }}
+        />
+        <Button size="sm" variant="quiet" disabled={!key.trim()} onClick={() => onLook(key)}>
+          {tr("Was it sent?")}
+        </Button>
+      </div>
+      {found &&
+        (found.sent_at ? (
+          <div className="d-flex gap-2 align-items-center mt-1">
+            <span>
+              {tr("Sent {{sent_at}}", { sent_at: shortMoment(found.sent_at) })}
+              {found.run_id !== null && (
+                <>
+                  {" "}
+                  {tr("in")}{" "}
+                  <Link to={`/runs/${found.run_id}`}>{tr("run {{run_id}}", { run_id: found.run_id })}</Link>
+                </>
+              )}
+            </span>
+            <Button size="sm" variant="quiet" onClick={() => onForget(key.trim())}>
+              {tr("Send it again")}
+            </Button>
+          </div>
+        ) : (
+          <p className="mb-0 mt-1">{tr("It was not sent.")}</p>
+        ))}
+    </>
   );
 }
 

@@ -83,14 +83,7 @@ export function Sheet(props: SheetProps) {
   const repeating = places.flatMap((p) => (p.at !== undefined && info[p.at]?.repeats ? [p.at] : []));
   const isAgain = (row: number) =>
     row > 0 && repeating.length > 0 && repeating.every((k) => rows[row]![k] === rows[row - 1]![k]);
-  const marked = useMemo(() => {
-    const found = new Map<string, Mark[]>();
-    for (const mark of props.marks ?? []) {
-      const key = `${mark.row} ${mark.column ?? "row"}`;
-      found.set(key, [...(found.get(key) ?? []), mark]);
-    }
-    return found;
-  }, [props.marks]);
+  const marked = useMarked(props.marks);
   const above = (items[0]?.start ?? 64) - 64;
   const below = Math.max(0, virtual.getTotalSize() - (items.at(-1)?.end ?? 64));
 
@@ -152,26 +145,11 @@ export function Sheet(props: SheetProps) {
             const again = isAgain(item.index);
             return (
               <tr key={item.key}>
-                <td
-                  className={`rn ${marked.has(`${item.index} row`) ? "objected" : ""}`}
-                  title={marked
-                    .get(`${item.index} row`)
-                    ?.map((m) => m.words)
-                    .join("; ")}
-                >
-                  {props.onTrace ? (
-                    <button
-                      type="button"
-                      tabIndex={-1}
-                      title={tr("Why is this row in?")}
-                      onClick={() => props.onTrace?.(item.index)}
-                    >
-                      {item.index + 1}
-                    </button>
-                  ) : (
-                    item.index + 1
-                  )}
-                </td>
+                <RowNumber
+                  row={item.index}
+                  marks={marked.get(`${item.index} row`)}
+                  onTrace={props.onTrace && (() => props.onTrace?.(item.index))}
+                />
                 {places.map(({ column, at: k }) => (
                   <Cell
                     key={`${column.id} ${k}`}
@@ -205,6 +183,39 @@ export function Sheet(props: SheetProps) {
         </tbody>
       </table>
     </div>
+  );
+}
+
+/** What checks object to, by row and column, or by row alone. */
+function useMarked(marks: Mark[] | undefined) {
+  return useMemo(() => {
+    const found = new Map<string, Mark[]>();
+    for (const mark of marks ?? []) {
+      const key = `${mark.row} ${mark.column ?? "row"}`;
+      found.set(key, [...(found.get(key) ?? []), mark]);
+    }
+    return found;
+  }, [marks]);
+}
+
+interface RowNumberProps {
+  row: number;
+  marks: Mark[] | undefined;
+  onTrace: (() => void) | undefined;
+}
+
+/** The number of a row, which leads to why it is in. */
+function RowNumber({ row, marks, onTrace }: RowNumberProps) {
+  return (
+    <td className={`rn ${marks ? "objected" : ""}`} title={marks?.map((m) => m.words).join("; ")}>
+      {onTrace ? (
+        <button type="button" tabIndex={-1} title={tr("Why is this row in?")} onClick={onTrace}>
+          {row + 1}
+        </button>
+      ) : (
+        row + 1
+      )}
+    </td>
   );
 }
 

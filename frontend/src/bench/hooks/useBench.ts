@@ -11,7 +11,9 @@ import type { Tracing } from "../components/TracePanel";
 import { headingOf } from "../defaults";
 import { newestKey } from "../newest";
 import { EMPTY, reduce } from "../reducer";
+import type { Action } from "../reducer";
 import { groupedValue, ruleOf } from "../rows";
+import type { Document } from "../types";
 import { useBenchKeys } from "./useBenchKeys";
 import { useChecks } from "./useChecks";
 import { useDraft } from "./useDraft";
@@ -31,7 +33,6 @@ export type BenchState = ReturnType<typeof useBench>;
 /** The state of a bench, what it looks at in the source, and what can be done on it. */
 export function useBench(loaded: TemplateInfo) {
   const { news } = useShell();
-  const client = useQueryClient();
   const mayDesign = useMay("design");
   const mayRun = useMay("run");
   const [state, dispatch] = useReducer(reduce, loaded.document, (document) => ({
@@ -42,7 +43,6 @@ export function useBench(loaded: TemplateInfo) {
   const columns = useMemo(() => document.columns ?? [], [document.columns]);
   const [template, setTemplate] = useState(loaded);
   const { keeping, flush, overwrite, adopt } = useDraft(loaded, document, setTemplate);
-  const go = useNavigate();
   const [params, setParams] = useSearchParams();
   const only = useMemo(() => keysIn(params.get("only")), [params]);
   const [tab, setTab] = useState<Tab>("fields");
@@ -51,7 +51,6 @@ export function useBench(loaded: TemplateInfo) {
   const [dialog, setDialog] = useState<"save" | "new" | "keys" | "run" | "about" | "ask" | null>(null);
   const [tracing, setTracing] = useState<Tracing | null>(null);
   const [wanted, setWanted] = useState<{ key: string; at: number } | null>(null);
-  const [examples, setExamples] = useState<Examples | null>(null);
   const [trouble, setTrouble] = useState<unknown>(null);
   const searchRef = useRef<HTMLInputElement>(null);
 
@@ -62,21 +61,8 @@ export function useBench(loaded: TemplateInfo) {
   );
 
   const [elsewhere, setElsewhere] = useState("");
-  const look = useLook(document, loaded.id, only ?? undefined, elsewhere);
-  const tally = useTally(document, loaded.id, elsewhere);
-  const checked = useChecks(document, loaded.id);
-  const first = look.data?.pages[0];
-  const last = look.data?.pages.at(-1);
-  const rows = useMemo(() => look.data?.pages.flatMap((p) => p.rows) ?? [], [look.data]);
-  const keys = useMemo(() => look.data?.pages.flatMap((p) => p.keys ?? []) ?? [], [look.data]);
-  const marks = useMemo(() => look.data?.pages.flatMap((p) => p.marks ?? []) ?? [], [look.data]);
-  const problems = first?.problems ?? [];
-  const { fetchNextPage, isFetchingNextPage } = look;
-  const onMore = useCallback(() => {
-    if (!isFetchingNextPage) void fetchNextPage();
-  }, [fetchNextPage, isFetchingNextPage]);
-  const pictured = first?.columns.map((c) => c.kind === "file").join() ?? "";
-  const rowBytes = useMemo(() => averageBytes(rows, pictured.split(",")), [rows, pictured]);
+  const looked = useLooked(document, loaded.id, only, elsewhere);
+  const { first } = looked;
 
   const start = useStartRun();
   const run = start.data ? (news.runs[start.data.id] ?? start.data) : undefined;
@@ -98,91 +84,15 @@ export function useBench(loaded: TemplateInfo) {
     }
   };
 
-  const addField = (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
-    const heading = headingOf(field, group?.path ? group.label : "");
-    if (ruleOf(document).per === "group") {
-      const made = groupedValue(document, field);
-      dispatch({ type: "addValue", ...made, at });
-      announce(tr("{{made}} added as column {{at}}", { made: made.heading, at: (at ?? columns.length) + 1 }));
-      return;
-    }
-    dispatch({ type: "addColumn", field: field.path, heading, at });
-    announce(tr("{{heading}} added as column {{at}}", { heading, at: (at ?? columns.length) + 1 }));
-  };
-  const addMany = (fresh: { field: FieldInfo; group: FieldGroup }[]) => {
-    dispatch({
-      type: "addColumns",
-      columns: fresh.map(({ field, group }) =>
-        ruleOf(document).per === "group"
-          ? groupedValue(document, field)
-          : { value: { field: field.path }, heading: headingOf(field, group.path ? group.label : "") },
-      ),
-    });
-    announce(tr("{{fresh}} columns added", { fresh: fresh.length }));
-  };
-  const showExample = async (column: string, row: number, text: string) => {
-    const heading = columns.find((c) => c.id === column)?.heading ?? "";
-    try {
-      const body = {
-        document: document,
-        column,
-        row,
-        text,
-        template_id: loaded.id,
-      };
-      const found = await answer(api.POST("/api/v1/design/format", { body }));
-      setTrouble(null);
-      if (found.shows.length === 1) {
-        dispatch({ type: "setShow", id: column, show: found.shows[0] });
-        announce(tr("{{heading}} is now shown like {{text}}", { heading, text }));
-      } else setExamples({ column, heading, text, found: found.shows, others: found.others });
-    } catch (error) {
-      setTrouble(error);
-    }
-  };
-
-  const keepBoth = async () => {
-    try {
-      const copy = {
-        ...document,
-        name: tr("{{document}}, my copy", { document: document.name }),
-      };
-      const body = { everyday: false, free_name: true, document: copy };
-      const made = await answer(api.POST("/api/v1/templates", { body }));
-      await adopt();
-      void client.invalidateQueries({ queryKey: ["templates"] });
-      void go(`/templates/${made.id}`);
-    } catch (error) {
-      setTrouble(error);
-    }
-  };
-
-  /** What stood here has become a template of its own: this one goes back to what was saved of it. */
-  const backToSaved = async (made: TemplateInfo) => {
-    setDialog(null);
-    try {
-      const kept = await flush();
-      const path = { template_id: loaded.id };
-      if (kept?.version) {
-        const saved = await answer(
-          api.GET("/api/v1/templates/{template_id}/versions/{number}", {
-            params: { path: { ...path, number: kept.version } },
-          }),
-        );
-        await answer(
-          api.PUT("/api/v1/templates/{template_id}/draft", {
-            params: { path, header: { "If-Match": `"${kept.revision}"` } },
-            body: saved.document,
-          }),
-        );
-      }
-      void client.invalidateQueries({ queryKey: ["templates"] });
-      client.removeQueries({ queryKey: ["template", loaded.id] });
-      void go(`/templates/${made.id}`);
-    } catch (error) {
-      setTrouble(error);
-    }
-  };
+  const adding = useAdding(loaded.id, document, dispatch, announce, setTrouble);
+  const apart = useApart({
+    loaded,
+    document,
+    flush,
+    adopt,
+    onTrouble: setTrouble,
+    onDone: () => setDialog(null),
+  });
 
   const showProblem = (problem: Problem) => {
     const at = /^columns\[(\d+)\]/.exec(problem.place);
@@ -218,6 +128,9 @@ export function useBench(loaded: TemplateInfo) {
   const cure = (way: WayOut) => dispatch({ type: "put", place: way.place, value: way.value });
 
   return {
+    ...looked,
+    ...adding,
+    ...apart,
     loaded,
     mayDesign,
     mayRun,
@@ -245,8 +158,6 @@ export function useBench(loaded: TemplateInfo) {
     tracing,
     setTracing,
     wanted,
-    examples,
-    setExamples,
     trouble,
     setTrouble,
     searchRef,
@@ -256,6 +167,36 @@ export function useBench(loaded: TemplateInfo) {
     used,
     elsewhere,
     setElsewhere,
+    start,
+    run,
+    asksOrPersonal,
+    startRun,
+    tryNewest,
+    showProblem,
+    selectedColumn,
+    selectedField,
+    selectedPlace,
+    cure,
+  };
+}
+
+/** What the source and the server say of a document: its first rows, its tally, its checks. */
+function useLooked(document: Document, id: number, only: string[][] | null, elsewhere: string) {
+  const look = useLook(document, id, only ?? undefined, elsewhere);
+  const tally = useTally(document, id, elsewhere);
+  const checked = useChecks(document, id);
+  const first = look.data?.pages[0];
+  const last = look.data?.pages.at(-1);
+  const rows = useMemo(() => look.data?.pages.flatMap((p) => p.rows) ?? [], [look.data]);
+  const keys = useMemo(() => look.data?.pages.flatMap((p) => p.keys ?? []) ?? [], [look.data]);
+  const marks = useMemo(() => look.data?.pages.flatMap((p) => p.marks ?? []) ?? [], [look.data]);
+  const { fetchNextPage, isFetchingNextPage } = look;
+  const onMore = useCallback(() => {
+    if (!isFetchingNextPage) void fetchNextPage();
+  }, [fetchNextPage, isFetchingNextPage]);
+  const pictured = first?.columns.map((c) => c.kind === "file").join() ?? "";
+  const rowBytes = useMemo(() => averageBytes(rows, pictured.split(",")), [rows, pictured]);
+  return {
     look,
     tally,
     checked,
@@ -264,25 +205,123 @@ export function useBench(loaded: TemplateInfo) {
     rows,
     keys,
     marks,
-    problems,
+    problems: first?.problems ?? [],
     onMore,
     rowBytes,
-    start,
-    run,
-    asksOrPersonal,
-    startRun,
-    tryNewest,
-    addField,
-    addMany,
-    showExample,
-    keepBoth,
-    backToSaved,
-    showProblem,
-    selectedColumn,
-    selectedField,
-    selectedPlace,
-    cure,
   };
+}
+
+/** Fields and formats that come to the document, each announced. */
+function useAdding(
+  id: number,
+  document: Document,
+  dispatch: (action: Action) => void,
+  announce: (text: string) => void,
+  onTrouble: (error: unknown) => void,
+) {
+  const [examples, setExamples] = useState<Examples | null>(null);
+  const columns = document.columns ?? [];
+  const addField = (field: FieldInfo, group: FieldGroup | undefined, at?: number) => {
+    const heading = headingOf(field, group?.path ? group.label : "");
+    if (ruleOf(document).per === "group") {
+      const made = groupedValue(document, field);
+      dispatch({ type: "addValue", ...made, at });
+      announce(tr("{{made}} added as column {{at}}", { made: made.heading, at: (at ?? columns.length) + 1 }));
+      return;
+    }
+    dispatch({ type: "addColumn", field: field.path, heading, at });
+    announce(tr("{{heading}} added as column {{at}}", { heading, at: (at ?? columns.length) + 1 }));
+  };
+  const addMany = (fresh: { field: FieldInfo; group: FieldGroup }[]) => {
+    dispatch({
+      type: "addColumns",
+      columns: fresh.map(({ field, group }) =>
+        ruleOf(document).per === "group"
+          ? groupedValue(document, field)
+          : { value: { field: field.path }, heading: headingOf(field, group.path ? group.label : "") },
+      ),
+    });
+    announce(tr("{{fresh}} columns added", { fresh: fresh.length }));
+  };
+  const showExample = async (column: string, row: number, text: string) => {
+    const heading = columns.find((c) => c.id === column)?.heading ?? "";
+    try {
+      const body = {
+        document: document,
+        column,
+        row,
+        text,
+        template_id: id,
+      };
+      const found = await answer(api.POST("/api/v1/design/format", { body }));
+      onTrouble(null);
+      if (found.shows.length === 1) {
+        dispatch({ type: "setShow", id: column, show: found.shows[0] });
+        announce(tr("{{heading}} is now shown like {{text}}", { heading, text }));
+      } else setExamples({ column, heading, text, found: found.shows, others: found.others });
+    } catch (error) {
+      onTrouble(error);
+    }
+  };
+  return { examples, setExamples, addField, addMany, showExample };
+}
+
+interface ApartProps {
+  loaded: TemplateInfo;
+  document: Document;
+  flush: () => Promise<TemplateInfo | null>;
+  adopt: () => Promise<TemplateInfo | null>;
+  onTrouble: (error: unknown) => void;
+  onDone: () => void;
+}
+
+/** What stands on the bench kept as a template of its own. */
+function useApart({ loaded, document, flush, adopt, onTrouble, onDone }: ApartProps) {
+  const client = useQueryClient();
+  const go = useNavigate();
+  const keepBoth = async () => {
+    try {
+      const copy = {
+        ...document,
+        name: tr("{{document}}, my copy", { document: document.name }),
+      };
+      const body = { everyday: false, free_name: true, document: copy };
+      const made = await answer(api.POST("/api/v1/templates", { body }));
+      await adopt();
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      void go(`/templates/${made.id}`);
+    } catch (error) {
+      onTrouble(error);
+    }
+  };
+
+  /** What stood here has become a template of its own: this one goes back to what was saved of it. */
+  const backToSaved = async (made: TemplateInfo) => {
+    onDone();
+    try {
+      const kept = await flush();
+      const path = { template_id: loaded.id };
+      if (kept?.version) {
+        const saved = await answer(
+          api.GET("/api/v1/templates/{template_id}/versions/{number}", {
+            params: { path: { ...path, number: kept.version } },
+          }),
+        );
+        await answer(
+          api.PUT("/api/v1/templates/{template_id}/draft", {
+            params: { path, header: { "If-Match": `"${kept.revision}"` } },
+            body: saved.document,
+          }),
+        );
+      }
+      void client.invalidateQueries({ queryKey: ["templates"] });
+      client.removeQueries({ queryKey: ["template", loaded.id] });
+      void go(`/templates/${made.id}`);
+    } catch (error) {
+      onTrouble(error);
+    }
+  };
+  return { keepBoth, backToSaved };
 }
 
 /** Keys of records in the address, as a JSON list of lists of texts. */
