@@ -1,7 +1,7 @@
 import type { Check } from "./checks";
 import { describe, expect, it } from "vitest";
 import { checksFor, newCheck, tidied } from "./checks";
-import type { Column } from "./types";
+import type { Column } from "../document/types";
 
 const COLUMNS = [{ id: "girth", heading: "Girth", value: { field: "t_girth" } }] as unknown as Column[];
 

@@ -1,6 +1,6 @@
 import type { Vocabulary } from "../api";
 import { vocabulary } from "../shared";
-import type { Column, Document } from "./types";
+import type { Column, Document } from "../document/types";
 
 type Asking = Vocabulary["column_checks"][number];
 

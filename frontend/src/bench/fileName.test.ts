@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { partWords, patternOf, piecesOf } from "./fileName";
-import type { Document } from "./types";
+import type { Document } from "../document/types";
 
 const DOCUMENT: Document = {
   format: "bouquet-template/1",

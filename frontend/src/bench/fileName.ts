@@ -1,4 +1,4 @@
-import type { Document } from "./types";
+import type { Document } from "../document/types";
 import { tr } from "../i18n";
 
 /** The name of a file unless the template says another. */

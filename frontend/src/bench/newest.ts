@@ -1,8 +1,8 @@
 import { answer, api } from "../api";
 import type { RecordType } from "../api";
-import { rootOf } from "./filter";
-import { openedPaths } from "./rows";
-import type { Document } from "./types";
+import { rootOf } from "../document/filter";
+import { openedPaths } from "../document/rows";
+import type { Document } from "../document/types";
 import { tr } from "../i18n";
 
 /** The key of the newest record that the document narrows to: the one with the highest key; null where there is none. */

@@ -3,7 +3,7 @@ import { expect, it, vi } from "vitest";
 import { shown } from "../testing";
 import { HeadingLanguage } from "./components/HeadingLanguage";
 import { OtherHeadings } from "./components/OtherHeadings";
-import type { Column } from "./types";
+import type { Column } from "../document/types";
 
 const WARD: Column = { id: "a", heading: "Ward", headings: { fr: "Quartier" }, value: { field: "name" } };
 

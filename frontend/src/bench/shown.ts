@@ -1,4 +1,4 @@
-import type { Show } from "./types";
+import type { Show } from "../document/types";
 
 /** The number that a cell shows, taken out of its marks and what stands around it; null where it shows none. */
 export function numberShown(text: string | null, show: Show): number | null {

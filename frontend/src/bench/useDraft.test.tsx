@@ -5,7 +5,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { api } from "../api";
 import type { TemplateInfo } from "../api";
 import { useDraft } from "./hooks/useDraft";
-import type { Document } from "./types";
+import type { Document } from "../document/types";
 
 const document = (name: string) => ({ name, records: "tree", columns: [] }) as unknown as Document;
 const template = (name: string, revision: number) =>

@@ -3,9 +3,9 @@ import { useEffect, useRef, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link } from "react-router";
 import type { RecordTypeFields } from "../api";
-import { FieldPicker } from "../bench/components/FieldPicker";
-import type { Action } from "../bench/reducer";
-import type { Column, Document } from "../bench/types";
+import { FieldPicker } from "../document/components/FieldPicker";
+import type { Action } from "../document/reducer";
+import type { Column, Document } from "../document/types";
 import { Icon } from "../shared";
 import { tr } from "../i18n";
 

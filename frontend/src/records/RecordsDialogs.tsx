@@ -1,5 +1,5 @@
 import type { RecordTypeFields, ViewInfo } from "../api";
-import type { Document } from "../bench/types";
+import type { Document } from "../document/types";
 import { PicksDialog, RunOnDialog } from "./dialogs";
 import { SaveView } from "./Views";
 

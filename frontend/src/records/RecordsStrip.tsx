@@ -3,7 +3,7 @@ import { Button } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api } from "../api";
 import type { RecordTypeFields, Run, ViewInfo } from "../api";
-import type { Document } from "../bench/types";
+import type { Document } from "../document/types";
 import { Help } from "../guide";
 import { RoundButtons } from "../rounds/RoundButtons";
 import { useCurrentSource, useMay } from "../shell";

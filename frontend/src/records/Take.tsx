@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import type { Run } from "../api";
-import type { Document } from "../bench/types";
+import type { Document } from "../document/types";
 import { Purpose, useStartRun } from "../runs";
 import type { StartRun } from "../runs/useStartRun";
 import { FormDialog, Icon, Trouble } from "../shared";

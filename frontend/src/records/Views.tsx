@@ -4,7 +4,7 @@ import { Dropdown, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
 import { answer, api, useSource } from "../api";
 import type { RecordTypeFields, ViewInfo } from "../api";
-import type { Document } from "../bench/types";
+import type { Document } from "../document/types";
 import { FormDialog, Icon } from "../shared";
 import { useMay, usePreferences } from "../shell";
 import { SharedWith } from "../templates/SharedWith";

@@ -4,7 +4,7 @@ import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
 import { answer, api, resources } from "../api";
 import type { RecordType, Narrowing } from "../api";
-import type { Document } from "../bench/types";
+import type { Document } from "../document/types";
 import {
   AnswerForm,
   NotIncluded,

@@ -3,7 +3,7 @@ import { useEffect, useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { answer, api } from "../api";
 import type { RecordTypeFields } from "../api";
-import type { Document } from "../bench/types";
+import type { Document } from "../document/types";
 import { onScreen } from "./view";
 
 /** Rows that are read first, and at each further step. */

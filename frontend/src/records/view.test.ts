@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { FieldInfo, RecordTypeFields } from "../api";
-import type { Document, Narrowing } from "../bench/types";
+import type { Document, Narrowing } from "../document/types";
 import { proposedName, searched } from "./view";
 
 const GONE: Narrowing = { path: "deleted_at", is: "blank" };

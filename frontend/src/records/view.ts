@@ -1,6 +1,6 @@
 import type { FieldInfo, RecordTypeFields } from "../api";
 import { capital, screenLocale } from "../shared";
-import type { Column, Document, Narrowing } from "../bench/types";
+import type { Column, Document, Narrowing } from "../document/types";
 import { tr } from "../i18n";
 
 /** What is looked at: a document whose columns, filter and order are the view. */

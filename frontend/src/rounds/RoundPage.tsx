@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { answer, api } from "../api";
 import type { DeliveryInfo, RoundInfo, Run } from "../api";
-import { Memory } from "../bench/components/Memory";
+import { Memory } from "../document/components/Memory";
 import { STATES } from "../recipients";
 import { STATUS_WORDS } from "../runs";
 import { Icon, Trouble, clock, count, plural, shortMoment } from "../shared";

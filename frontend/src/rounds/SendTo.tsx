@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { resources } from "../api";
 import { Trouble, plural } from "../shared";
 import type { NewRound as Draft, Planned, RecipientInfo } from "../api";
-import { CHOICES } from "../bench/components/Memory";
+import { CHOICES } from "../document/components/Memory";
 import { Help } from "../guide";
 import { tr } from "../i18n";
 

@@ -1,5 +1,5 @@
 import type { NewRound as Draft } from "../api";
-import type { Condition } from "../bench/types";
+import type { Condition } from "../document/types";
 
 type Event = Required<NonNullable<Draft["event"]>>;
 

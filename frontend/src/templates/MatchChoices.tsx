@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import type { Candidate, FieldInfo, Matched } from "../api";
-import { FieldPicker } from "../bench/components/FieldPicker";
-import type { ColumnValue, Show } from "../bench/types";
+import { FieldPicker } from "../document/components/FieldPicker";
+import type { ColumnValue, Show } from "../document/types";
 import { tr } from "../i18n";
 
 /** What fills one heading, as a person left it. */

@@ -18,7 +18,7 @@ import type { Answers } from "../runs";
 import { useMay, useShell } from "../shell";
 import type { Window } from "../shared";
 import { Icon, Trouble, capital, count, useDebounced, useFormats } from "../shared";
-import type { Document, Narrowing } from "../bench/types";
+import type { Document, Narrowing } from "../document/types";
 import { ColumnsOf, OnlyThese, limited } from "./ThisOnce";
 import { languageName, tr } from "../i18n";
 

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
-import type { Document } from "../types";
+import type { Document } from "../../document/types";
 import { tr } from "../../i18n";
 
 const ZONES = Intl.supportedValuesOf("timeZone");

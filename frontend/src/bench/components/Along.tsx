@@ -1,8 +1,8 @@
 import { Form } from "react-bootstrap";
 import type { ManyWay, Problem } from "../../api";
 import { NumberInput } from "../../shared";
-import { ruleOf } from "../rows";
-import type { Document, Output } from "../types";
+import { ruleOf } from "../../document/rows";
+import type { Document, Output } from "../../document/types";
 import { ChildColumns } from "./ChildColumns";
 import { Help } from "../../guide";
 import { tr } from "../../i18n";

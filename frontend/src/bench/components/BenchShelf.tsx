@@ -1,11 +1,11 @@
 import { Trouble } from "../../shared";
 import { Hint } from "../../shell";
 import type { BenchState } from "../hooks/useBench";
-import { ruleOf, waysOf } from "../rows";
+import { ruleOf, waysOf } from "../../document/rows";
 import { ChecksTab } from "./ChecksTab";
 import { FieldShelf } from "./FieldShelf";
 import { FileTab } from "./FileTab";
-import { valueCondition } from "./NarrowPicker";
+import { valueCondition } from "../../document/components/NarrowPicker";
 import { Others } from "./Others";
 import { ShelfTabs } from "./ShelfTabs";
 import { ThisColumn } from "./ThisColumn";

@@ -5,7 +5,7 @@ import type { Look } from "../../api";
 import { NumberInput, vocabulary } from "../../shared";
 import { checksFor } from "../checks";
 import type { Check, Severity } from "../checks";
-import type { Column, Document } from "../types";
+import type { Column, Document } from "../../document/types";
 import { tr } from "../../i18n";
 
 type RowPart = Extract<Check, { formula: string }>;

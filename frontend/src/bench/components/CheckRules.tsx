@@ -6,7 +6,7 @@ import { Icon, count, plural, vocabulary } from "../../shared";
 import { checksFor, newCheck, tidied } from "../checks";
 import type { Check } from "../checks";
 import { useChecks } from "../hooks/useChecks";
-import type { Document } from "../types";
+import type { Document } from "../../document/types";
 import { CheckForm } from "./CheckForm";
 import { Spread } from "./Spread";
 import { Help } from "../../guide";

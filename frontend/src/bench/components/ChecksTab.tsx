@@ -2,8 +2,8 @@ import { Button } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, Look, ManyWay, Problem, RecordType, WayOut } from "../../api";
 import { Icon, capital, plural } from "../../shared";
 import type { Check } from "../checks";
-import { openedPaths, ruleOf } from "../rows";
-import type { Document } from "../types";
+import { openedPaths, ruleOf } from "../../document/rows";
+import type { Document } from "../../document/types";
 import { CheckRules } from "./CheckRules";
 import { tr } from "../../i18n";
 

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import type { ManyWay } from "../../api";
 import { Icon } from "../../shared";
-import { useRecordType } from "../hooks/useFields";
-import type { Output } from "../types";
-import { FieldPicker } from "./FieldPicker";
+import { useRecordType } from "../../document/hooks/useFields";
+import type { Output } from "../../document/types";
+import { FieldPicker } from "../../document/components/FieldPicker";
 import { tr } from "../../i18n";
 
 type ChildFile = NonNullable<Output["children"]>[number];

@@ -1,11 +1,11 @@
 import { Form } from "react-bootstrap";
 import type { FieldInfo } from "../../api";
 import { Icon } from "../../shared";
-import { ruleOf } from "../rows";
-import type { Column } from "../types";
+import { ruleOf } from "../../document/rows";
+import type { Column } from "../../document/types";
 import { ColumnFacts } from "./ColumnFacts";
 import { FoldEditor } from "./FoldEditor";
-import { FormulaEditor } from "./FormulaEditor";
+import { FormulaEditor } from "../../document/components/FormulaEditor";
 import type { ColumnProps } from "./ThisColumn";
 import { tr } from "../../i18n";
 

@@ -5,10 +5,10 @@ import type { FieldGroup, FieldInfo, ManyWay, RecordTypeFields } from "../../api
 import { Icon, count, useDebounced } from "../../shared";
 import { choose } from "../chosen";
 import type { How } from "../chosen";
-import { rowType, useFind } from "../hooks/useFind";
+import { rowType, useFind } from "../../document/hooks/useFind";
 import { remember, remembered } from "../recent";
-import { findFields, usedMost } from "../search";
-import type { Column, Document } from "../types";
+import { findFields, usedMost } from "../../document/search";
+import type { Column, Document } from "../../document/types";
 import { Help } from "../../guide";
 import { ShelfGroup, ShelfTags } from "./ShelfGroup";
 import { ShelfHits } from "./ShelfHits";

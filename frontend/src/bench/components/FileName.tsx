@@ -3,7 +3,7 @@ import { Form } from "react-bootstrap";
 import type { Problem } from "../../api";
 import { Icon } from "../../shared";
 import { USUAL_NAME, nameParts, partWords, patternOf, piecesOf } from "../fileName";
-import type { Document } from "../types";
+import type { Document } from "../../document/types";
 import { Help } from "../../guide";
 import { tr } from "../../i18n";
 

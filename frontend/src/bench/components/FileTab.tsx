@@ -3,13 +3,13 @@ import { Form } from "react-bootstrap";
 import { answer, api } from "../../api";
 import type { FieldGroup, Look, ManyWay, Problem } from "../../api";
 import { Trouble, useDebounced, useFormats } from "../../shared";
-import type { Action } from "../reducer";
-import type { Document, Output } from "../types";
+import type { Action } from "../../document/reducer";
+import type { Document, Output } from "../../document/types";
 import { Along } from "./Along";
 import { FileName } from "./FileName";
 import { CsvOptions, PageOptions, XlsxOptions } from "./FormatOptions";
 import { ReaderStyle } from "./ReaderStyle";
-import { SplitEditor } from "./SplitEditor";
+import { SplitEditor } from "../../document/components/SplitEditor";
 import { HeadingLanguage } from "./HeadingLanguage";
 import { tr } from "../../i18n";
 

@@ -1,9 +1,9 @@
 import { Form } from "react-bootstrap";
 import type { FieldInfo, RecordTypeFields } from "../../api";
-import { useRecordType, useTargetFields } from "../hooks/useFields";
-import type { Document, Fold } from "../types";
-import { ruleOf } from "../rows";
-import { WhereEditor } from "./HasEditor";
+import { useRecordType, useTargetFields } from "../../document/hooks/useFields";
+import type { Document, Fold } from "../../document/types";
+import { ruleOf } from "../../document/rows";
+import { WhereEditor } from "../../document/components/HasEditor";
 import { vocabulary } from "../../shared";
 import { Help } from "../../guide";
 import { tr } from "../../i18n";

@@ -1,5 +1,5 @@
 import { Form } from "react-bootstrap";
-import type { Output } from "../types";
+import type { Output } from "../../document/types";
 import { TintRules } from "./TintRules";
 import { tr } from "../../i18n";
 

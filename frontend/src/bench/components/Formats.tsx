@@ -1,7 +1,7 @@
 import { Form } from "react-bootstrap";
 import type { FieldInfo } from "../../api";
-import { DATE_PATTERNS } from "../defaults";
-import type { Show } from "../types";
+import { DATE_PATTERNS } from "../../document/defaults";
+import type { Show } from "../../document/types";
 import { Help } from "../../guide";
 import { tr } from "../../i18n";
 

@@ -1,7 +1,7 @@
 import type { SheetColumn } from "../../api";
 import { count } from "../../shared";
 import { numberShown } from "../shown";
-import type { Show } from "../types";
+import type { Show } from "../../document/types";
 import { tr } from "../../i18n";
 
 /** Bars that are drawn, of the first rows. */

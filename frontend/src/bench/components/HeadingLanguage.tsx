@@ -1,5 +1,5 @@
 import { Form } from "react-bootstrap";
-import type { Column } from "../types";
+import type { Column } from "../../document/types";
 import { languageName, tr } from "../../i18n";
 
 interface Props {

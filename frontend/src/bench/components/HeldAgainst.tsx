@@ -4,7 +4,7 @@ import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api, resources } from "../../api";
 import type { Fits, RecipientInfo } from "../../api";
 import { Icon, Trouble, useDebounced } from "../../shared";
-import type { Column, Document, Show } from "../types";
+import type { Column, Document, Show } from "../../document/types";
 import { tr } from "../../i18n";
 
 interface Props {

@@ -1,7 +1,7 @@
 import { Form } from "react-bootstrap";
 import { Help } from "../../guide";
 import { Icon } from "../../shared";
-import type { Column } from "../types";
+import type { Column } from "../../document/types";
 import { languageName, tr } from "../../i18n";
 
 /** Languages that are offered; documents may have any other. */

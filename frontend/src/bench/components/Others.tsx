@@ -1,6 +1,6 @@
 import { Button } from "react-bootstrap";
 import { Icon } from "../../shared";
-import type { Action } from "../reducer";
+import type { Action } from "../../document/reducer";
 import { tr } from "../../i18n";
 
 type Adding = Extract<Action, { type: "addValue" | "addConstant" }>;

@@ -1,5 +1,5 @@
 import { Form } from "react-bootstrap";
-import type { Document, Output } from "../types";
+import type { Document, Output } from "../../document/types";
 import { Help } from "../../guide";
 import { tr } from "../../i18n";
 

@@ -4,8 +4,8 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Mark, SheetColumn } from "../../api";
 import { Icon } from "../../shared";
-import type { Action } from "../reducer";
-import type { Column } from "../types";
+import type { Action } from "../../document/reducer";
+import type { Column } from "../../document/types";
 import { Head, partsOf, sourceLine } from "./SheetHead";
 import { tr } from "../../i18n";
 

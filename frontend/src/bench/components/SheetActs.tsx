@@ -1,4 +1,4 @@
-import type { Action } from "../reducer";
+import type { Action } from "../../document/reducer";
 import { tr } from "../../i18n";
 
 /** What can be done with the columns selected, or with all of them. */

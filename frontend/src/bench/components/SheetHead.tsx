@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import type { RefObject } from "react";
 import type { SheetColumn } from "../../api";
 import { Icon } from "../../shared";
-import type { Column } from "../types";
+import type { Column } from "../../document/types";
 import type { SheetProps } from "./Sheet";
 import { tr } from "../../i18n";
 

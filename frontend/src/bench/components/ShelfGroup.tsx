@@ -1,8 +1,8 @@
 import type { FieldGroup, FieldInfo } from "../../api";
 import { Icon } from "../../shared";
 import type { How } from "../chosen";
-import type { Part } from "../search";
-import { partsOf } from "../search";
+import type { Part } from "../../document/search";
+import { partsOf } from "../../document/search";
 import { ShelfField } from "./ShelfField";
 import { tr } from "../../i18n";
 

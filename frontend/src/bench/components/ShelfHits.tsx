@@ -1,6 +1,6 @@
 import type { FieldGroup, FieldInfo } from "../../api";
 import { Icon, KIND_ICONS, count } from "../../shared";
-import type { useFind } from "../hooks/useFind";
+import type { useFind } from "../../document/hooks/useFind";
 import { tr } from "../../i18n";
 
 /** Fields shown of those that hold a value. */

@@ -1,9 +1,9 @@
 import { useState } from "react";
 import type { ManyWay } from "../../api";
 import { Icon, capital } from "../../shared";
-import { useRecordType } from "../hooks/useFields";
-import { firstFold } from "../rows";
-import type { Column } from "../types";
+import { useRecordType } from "../../document/hooks/useFields";
+import { firstFold } from "../../document/rows";
+import type { Column } from "../../document/types";
 import { ShelfField } from "./ShelfField";
 import { tr } from "../../i18n";
 

@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import type { ReactNode } from "react";
 import { ApiError } from "../../api";
 import type { Tally as Counts } from "../../api";
-import type { Narrowing } from "../types";
+import type { Narrowing } from "../../document/types";
 import { count, plural, size } from "../../shared";
 import { tr } from "../../i18n";
 

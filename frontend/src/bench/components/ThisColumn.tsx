@@ -1,10 +1,10 @@
 import { Button, Form } from "react-bootstrap";
 import type { FieldGroup, FieldInfo, Problem, RecordTypeFields, SheetColumn } from "../../api";
 import { Icon } from "../../shared";
-import { fieldOfColumn } from "../columns";
-import type { Action } from "../reducer";
-import { ruleOf } from "../rows";
-import type { Column, Document, Show } from "../types";
+import { fieldOfColumn } from "../../document/columns";
+import type { Action } from "../../document/reducer";
+import { ruleOf } from "../../document/rows";
+import type { Column, Document, Show } from "../../document/types";
 import { ColumnValue } from "./ColumnValue";
 import { GroupChart } from "./GroupChart";
 import { Formats, withoutDefaults } from "./Formats";

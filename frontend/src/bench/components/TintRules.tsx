@@ -1,6 +1,6 @@
 import { Button, Form } from "react-bootstrap";
 import { Icon } from "../../shared";
-import type { Tint } from "../types";
+import type { Tint } from "../../document/types";
 import { tr } from "../../i18n";
 
 const COMPARED: [NonNullable<Tint["is"]>, string][] = [

@@ -4,8 +4,8 @@ import { Link } from "react-router";
 import { answer, api } from "../../api";
 import type { Traced, Tally } from "../../api";
 import { Icon, Trouble, count, plural, useDebounced } from "../../shared";
-import { isCondition, nodeAt, replaceNode } from "../filter";
-import type { Document } from "../types";
+import { isCondition, nodeAt, replaceNode } from "../../document/filter";
+import type { Document } from "../../document/types";
 import { tr } from "../../i18n";
 
 /** What the trace is asked: a record by its key or what people call it; or the records left out at a step. */

@@ -4,8 +4,8 @@ import { Button, Form, Modal } from "react-bootstrap";
 import { ApiError, answer, api } from "../../api";
 import type { TemplateInfo } from "../../api";
 import { FormDialog, Trouble } from "../../shared";
-import type { Document } from "../types";
-import { KEYS } from "../defaults";
+import type { Document } from "../../document/types";
+import { KEYS } from "../../document/defaults";
 import { tr } from "../../i18n";
 
 /** Keep the draft as a version, with a note of what changed. */

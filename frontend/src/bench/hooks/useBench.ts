@@ -8,17 +8,17 @@ import { useMay, useShell } from "../../shell";
 import type { Examples } from "../components/dialogs";
 import type { Tab } from "../components/ShelfTabs";
 import type { Tracing } from "../components/TracePanel";
-import { headingOf } from "../defaults";
+import { headingOf } from "../../document/defaults";
 import { newestKey } from "../newest";
-import { EMPTY, reduce } from "../reducer";
-import type { Action } from "../reducer";
-import { groupedValue, ruleOf } from "../rows";
-import type { Document } from "../types";
+import { EMPTY, reduce } from "../../document/reducer";
+import type { Action } from "../../document/reducer";
+import { groupedValue, ruleOf } from "../../document/rows";
+import type { Document } from "../../document/types";
 import { useBenchKeys } from "./useBenchKeys";
 import { useChecks } from "./useChecks";
 import { useDraft } from "./useDraft";
-import { useFields } from "./useFields";
-import { useLook, useTally } from "./useLook";
+import { useFields } from "../../document/hooks/useFields";
+import { useLook, useTally } from "../../document/hooks/useLook";
 import { tr } from "../../i18n";
 
 /** Bytes that separators and the line end add to an average row. */

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api";
 import { useDebounced } from "../../shared";
-import type { Document } from "../types";
+import type { Document } from "../../document/types";
 
 /** Milliseconds of quiet before the rows that checks object to are counted. */
 const QUIET = 500;

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { ApiError, answer, api } from "../../api";
 import type { ProblemDetails, TemplateInfo } from "../../api";
-import type { Document } from "../types";
+import type { Document } from "../../document/types";
 
 /** Milliseconds of quiet before the draft is sent. */
 const QUIET = 500;
