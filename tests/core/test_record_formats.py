@@ -12,8 +12,11 @@ from typing import Any
 
 import dbf
 import dbfread
+import polars as pl
 import pyarrow as pa
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from bouquet.core.errors import BouquetError, WriteError
 from bouquet.core.writers import writer_of
@@ -39,6 +42,24 @@ def test_fixed_width_is_read_by_its_layout(resolved: Resolve, tmp_path: Path) ->
     assert sum(notes.values()) == 1
     with pytest.raises(WriteError, match="longer than the 8"):
         made(plan, "txt", tmp_path, {"c0": ["A"], "c1": ["1234567890.50"]})
+
+
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.lists(st.text(alphabet=st.characters(exclude_categories=["Cs"]), max_size=12), min_size=1, max_size=6))
+def test_whatever_a_text_holds_its_line_is_as_long_as_the_others(
+    resolved: Resolve, tmp_path_factory: Any, texts: list[str]
+) -> None:
+    """A reader that breaks lines wherever Unicode does finds each row in one line, at its place."""
+    column = {"id": "c0", "heading": "Note", "value": {"field": "note"}, "width": 20}
+    plan = resolved(column, "tag", output={"format": "txt"}).require()
+    path = tmp_path_factory.mktemp("fixed") / "rows.txt"
+    with writer_of("txt")(plan, path, announced=len(texts)) as writer:
+        writer.write(pl.DataFrame({"c0": texts, "c1": ["end"] * len(texts)}))
+    lines = path.read_bytes().decode().splitlines()[1:]
+
+    assert len(lines) == len(texts)
+    assert {len(line) for line in lines} == {40}
+    assert [line[20:23] for line in lines] == ["end"] * len(texts)
 
 
 def test_a_table_of_dbase_is_read_by_two_readers(resolved: Resolve, tmp_path: Path) -> None:

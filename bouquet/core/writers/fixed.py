@@ -21,6 +21,9 @@ from bouquet.core.writers.letters import SIGNATURE, Letters
 
 __all__ = ["FixedWidthWriter", "width_in_line"]
 
+#: What any reader may take for the end of a line or of the file, or counts otherwise than as one character.
+BREAKS = r"[\x00-\x1f\x7f\x{85}\x{2028}\x{2029}]"
+
 _USUAL = {
     Kind.BOOLEAN: 5,
     Kind.INTEGER: 12,
@@ -72,10 +75,11 @@ class FixedWidthWriter(StreamWriter):
 
     def _placed(self, column: PlanColumn, values: pl.Series) -> pl.Series:
         width = width_in_line(column)
-        if values.str.contains(r"[\r\n\t]").any():
+        broken = values.str.contains(BREAKS)
+        if broken.any():
             said = tr("line breaks in “{heading}” became spaces", heading=column.heading)
-            self.facts.notes[said] += int(values.str.contains(r"[\r\n\t]").sum())
-            values = values.str.replace_all(r"\r\n|[\r\n\t]", " ")
+            self.facts.notes[said] += int(broken.sum())
+            values = values.str.replace_all(rf"\r\n|{BREAKS}", " ")
         long = values.str.len_chars() > width
         if long.any():
             if not column.kind.is_text and column.kind is not Kind.CHOICE:

@@ -30,15 +30,17 @@ const AUDITED: readonly string[] = ["/set-up/journal", "/set-up/health"];
 /** The keeper's place: its strip with tabs, and what stands below. */
 export function SetUp({ note, acts, children }: { note?: ReactNode; acts?: ReactNode; children: ReactNode }) {
   const mayKeep = useMay("keep");
-  const topic = TOPICS[useLocation().pathname];
+  const { pathname } = useLocation();
+  const topic = TOPICS[pathname];
+  const isTheirs = mayKeep || AUDITED.includes(pathname);
   return (
     <>
       <div className="strip">
-        <h1>{mayKeep ? tr("Set-up") : tr("Journal")}</h1>
+        <h1>{mayKeep || !isTheirs ? tr("Set-up") : tr("Journal")}</h1>
         {topic && <Help topic={topic} />}
-        {note}
+        {isTheirs && note}
         <span className="fill" />
-        {acts}
+        {isTheirs && acts}
       </div>
       <nav className="subplaces" aria-label={tr("Set-up")}>
         {TABS.filter((tab) => mayKeep || AUDITED.includes(tab.to)).map((tab) => (
@@ -47,7 +49,13 @@ export function SetUp({ note, acts, children }: { note?: ReactNode; acts?: React
           </NavLink>
         ))}
       </nav>
-      <main className="body">{children}</main>
+      <main className="body">
+        {isTheirs ? (
+          children
+        ) : (
+          <div className="nothing slab">{tr("Only administrators see and change this.")}</div>
+        )}
+      </main>
     </>
   );
 }
