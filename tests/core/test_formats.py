@@ -23,7 +23,7 @@ import pyarrow as pa
 import pytest
 import python_calamine
 import xmlschema
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 from PIL import ImageCms
 from pypdf import PdfReader
@@ -62,12 +62,34 @@ def test_a_format_writes_a_file_without_rows(resolved: Resolve, tmp_path: Path, 
 
 @relaxed
 @given(texts=st.lists(TEXTS, min_size=1, max_size=5))
+@example(texts=[" a", "a ", "a  b", "a   b", "a \t b", " \ta\t "])
 @pytest.mark.parametrize("format", ["json", "xml", "html", "ods", "parquet", "arrow"])
 def test_any_text_is_given_back(resolved: Resolve, tmp_path_factory: Any, format: str, texts: list[str]) -> None:
     """Marks of the format itself among them; white space at the ends as it was."""
     texts = [t for t in texts if t.strip()] or ["x"]
     path, _ = made(resolved("note").require(), format, tmp_path_factory.mktemp(format), {"c0": texts})
     assert READERS[format](path) == texts
+
+
+@pytest.mark.parametrize("format", ["json", "xml", "ods", "parquet"])
+def test_lines_of_a_text_are_given_back(resolved: Resolve, tmp_path: Path, format: str) -> None:
+    """Line feeds, tabs and blanks around them; where a format is for programs, carriage returns, too."""
+    texts = ["a\nb", "a \n b", "a\tb", "\na\n", "a\r\nb", "a\rb", "\r"][: 4 if format == "ods" else None]
+    path, _ = made(resolved("note").require(), format, tmp_path, {"c0": texts})
+    assert READERS[format](path) == texts
+
+
+@relaxed
+@given(headings=st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=8), min_size=1))
+@example(headings=["Area (m²)", "µg/l", "Nº 1", "½", "①", "日本", "xml", "-", "a:b"])
+def test_elements_are_called_by_the_headings(headings: list[str]) -> None:
+    """Whatever these hold, a reader takes them for names, no two alike."""
+    names = element_names(headings)
+    whole = ElementTree.fromstring("<all>" + "".join(f"<{n}/>" for n in names) + "</all>")
+
+    assert [e.tag for e in whole] == names
+    assert len(set(names)) == len(headings)
+    assert element_names(["Area (m²)"]) == ["Area_m2"]
 
 
 def _xml(path: Path) -> list[str]:
@@ -105,14 +127,24 @@ def _ods(path: Path) -> list[str]:
     found = []
     for row in rows[1:]:
         cell = row.getElementsByType(odf.table.TableCell)[0]
-        found.append("".join(_said(node) for node in cell.childNodes[0].childNodes))
+        found.append("\n".join(_paragraph(p) for p in cell.childNodes))
     return found
 
 
-def _said(node: Any) -> str:
-    if node.nodeType == node.TEXT_NODE:
-        return str(node.data)
-    return {"s": " ", "tab": "\t"}.get(node.qname[1], "")
+def _paragraph(paragraph: Any) -> str:
+    """What the standard has a reader see (ODF 1.3, part 3, 6.1.2): blanks at the ends go, and of several one stays."""
+    said, data = [], "".join(str(n.data) for n in paragraph.childNodes if n.nodeType == n.TEXT_NODE)
+    left, before = len(data.rstrip(" ")), " "
+    for node in paragraph.childNodes:
+        if node.nodeType != node.TEXT_NODE:
+            said.append({"s": " ", "tab": "\t"}.get(node.qname[1], ""))
+            continue
+        for letter in str(node.data):
+            left -= 1
+            if letter != " " or (before != " " and left >= 0):
+                said.append(letter)
+            before = letter
+    return "".join(said)
 
 
 READERS: dict[str, Callable[[Path], list[str]]] = {

@@ -37,7 +37,9 @@ MOST_CELLS_32 = 20_000_000
 _AS_TEXT = '<table:table-cell office:value-type="string"><text:p>{}</text:p></table:table-cell>'
 
 #: What a paragraph does not hold as it is: ends of lines, tabs, several spaces (ODF 1.3, part 3, 6.1.2).
-_SPACED = r"[\r\n\t]|  "
+_SPACED = r"[\r\n\t]|  |^ | $"
+#: Texts with blanks at an end, or beside other white space.
+_SPACES = r"  |^ | $| [\r\n\t]|[\r\n\t] "
 
 #: What numbers that are none are written with: NaN, Infinity.
 _LETTER = re.compile(r"[A-Za-z]")
@@ -117,9 +119,12 @@ class OdsWriter(Writer):
         """
         shown = escaped_column(text, column.heading, notes)
         if shown.str.contains(_SPACED).any():
+            kept = shown.str.contains(_SPACES)
             shown = shown.str.replace_all("\r\n", "\n", literal=True).str.replace_all("[\r\n]", "</text:p><text:p>")
             shown = shown.str.replace_all("\t", "<text:tab/>", literal=True)
-            shown = shown.str.replace_all("  ", "<text:s/> ", literal=True)
+            # A blank that a reader would drop or join with another stands as an element (ODF 1.2, section 6.1.2).
+            spelt = shown.str.replace_all(" ", "<text:s/>", literal=True)
+            shown = shown.zip_with(~kept.fill_null(False), spelt)
         typed = self._typed(column, n, frame)
         if typed is None:
             return _joined(_AS_TEXT, shown)

@@ -7,6 +7,8 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Sequence
+from functools import lru_cache
+from xml.parsers import expat
 
 import polars as pl
 
@@ -20,15 +22,31 @@ __all__ = ["XmlWriter", "element_names"]
 _HEAD = '<?xml version="1.0" encoding="UTF-8"?>\n'
 
 
+@lru_cache(maxsize=10_000)
+def _stands_in_names(letter: str, first: bool = False) -> bool:
+    """
+    Whether a letter may stand in a name, or be its first. The editions of the standard differ, and readers with them:
+    asked is one that knows the narrower rule, of the fourth.
+    """
+    name = letter if first else f"_{letter}"
+    try:
+        expat.ParserCreate().Parse(f"<{name}/>".encode(), True)
+    except expat.ExpatError:
+        return False
+    return letter not in ":/>"
+
+
 def element_names(texts: Sequence[str]) -> list[str]:
     """
     Texts as names of elements, no two alike: letters, digits, `-`, `_` and `.`, beginning with a letter or `_`, and not
-    with “xml” (XML 1.0, section 2.3). Everything else becomes `_`.
+    with “xml” (XML 1.0, section 2.3). What is another form of these, as the 2 of m², becomes them (Unicode's form
+    NFKC), and everything else `_`.
     """
     names: list[str] = []
     for text in texts:
-        plain = re.sub(r"[^\w.-]+", "_", unicodedata.normalize("NFC", text).strip()).strip("_") or "value"
-        if not (plain[0].isalpha() or plain[0] == "_") or plain.lower().startswith("xml"):
+        spelt = "".join(c if _stands_in_names(c) else " " for c in unicodedata.normalize("NFKC", text))
+        plain = re.sub(r"[^\w.-]+", "_", spelt.strip()).strip("_") or "value"
+        if not _stands_in_names(plain[0], first=True) or plain.lower().startswith("xml"):
             plain = f"_{plain}"
         name, n = plain, 1
         while name in names:
@@ -69,6 +87,8 @@ class XmlWriter(StreamWriter):
         pieces: list[pl.Series | str] = [f"  <{self._row}>"]
         for n, (column, name) in enumerate(zip(self.plan.columns, self._names, strict=True)):
             values = escaped_column(text[f"c{n}"], column.heading, self.facts.notes)
+            # A reader takes it for a line feed where it stands as itself (section 2.11).
+            values = values.str.replace_all("\r", "&#13;", literal=True)
             whole = pl.select(pl.format(f"<{name}>{{}}</{name}>", pl.lit(values)).alias("v"))["v"]
             pieces.append(whole)
         self._file.write(spliced(pieces, f"</{self._row}>\n"))
