@@ -9,7 +9,8 @@ from collections.abc import Mapping
 
 __all__ = ["wanted_range"]
 
-_RANGE = re.compile(r"^bytes=(\d*)-(\d*)$")
+#: No file has so many bytes that their number takes more digits.
+_RANGE = re.compile(r"^bytes=(\d{0,19})-(\d{0,19})$", re.ASCII)
 
 
 def wanted_range(headers: Mapping[str, str], size: int, etag: str) -> tuple[int, int] | None:
