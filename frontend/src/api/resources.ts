@@ -1,5 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 import { answer, api } from "./client";
+import type { Session } from "./client";
 
 /** Milliseconds that the fields of a record type are not asked for again; who changes them has them read anew. */
 const OF_FIELDS = 300_000;
@@ -42,7 +43,14 @@ export const resources = {
   session: () =>
     queryOptions({
       queryKey: ["session"],
-      queryFn: () => answer(api.GET("/api/v1/session")),
+      queryFn: async ({ client }) => {
+        const session = await answer(api.GET("/api/v1/session"));
+        const before = client.getQueryData<Session>(["session"]);
+        // Somebody else signed in, in another tab: what was read for one is nothing for another.
+        if (before && before.person.id !== session.person.id)
+          client.removeQueries({ predicate: (query) => query.queryKey[0] !== "session" });
+        return session;
+      },
       staleTime: 60_000,
     }),
   templates: () =>
