@@ -79,6 +79,21 @@ def test_lines_of_a_text_are_given_back(resolved: Resolve, tmp_path: Path, forma
     assert READERS[format](path) == texts
 
 
+def test_headings_and_labels_of_open_spreadsheets_keep_their_blanks(resolved: Resolve, tmp_path: Path) -> None:
+    """A group is called by a value, whatever that holds."""
+    column = {"id": "a", "heading": "Note  of", "value": {"field": "note"}}
+    heading = Line("heading", " two   words\nand a line ", {})
+    path, _ = made(resolved(column).require(), "ods", tmp_path, {"c0": ["x"]}, lines=(heading,))
+    document = odf.opendocument.load(str(path))
+    cells = [
+        row.getElementsByType(odf.table.TableCell)[0]
+        for row in document.spreadsheet.getElementsByType(odf.table.TableRow)
+    ]
+    said = ["\n".join(_paragraph(p) for p in cell.childNodes) for cell in cells]
+
+    assert said == ["Note  of", "x", " two   words\nand a line "]
+
+
 @relaxed
 @given(headings=st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=8), min_size=1))
 @example(headings=["Area (m²)", "µg/l", "Nº 1", "½", "①", "日本", "xml", "-", "a:b"])

@@ -217,6 +217,8 @@ def _joined(pattern: str, *values: pl.Series) -> pl.Series:
 
 def _text_cell(text: str, style: str) -> str:
     named = f' table:style-name="{style}"' if style else ""
-    return (
-        f'<table:table-cell{named} office:value-type="string"><text:p>{escaped_text(text)}</text:p></table:table-cell>'
-    )
+    said = escaped_text(text).replace("\r\n", "\n")
+    if re.search(_SPACES, said):
+        said = said.replace(" ", "<text:s/>")
+    said = re.sub("[\r\n]", "</text:p><text:p>", said).replace("\t", "<text:tab/>")
+    return f'<table:table-cell{named} office:value-type="string"><text:p>{said}</text:p></table:table-cell>'
