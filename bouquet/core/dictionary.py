@@ -4,8 +4,6 @@ The dictionary of a file: what each column means, as rows, and as CSV on the Web
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Sequence
 from typing import Any
@@ -16,6 +14,7 @@ from bouquet.core.language import Texts, tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Cell, Computed, Fixed, Folded, Plan, PlanColumn, Quarter, Read, Stepped
 from bouquet.core.plan.folds import fold_words
+from bouquet.core.shaping import companion_csv
 from bouquet.core.shaping.columns import MACHINE_DATES
 
 __all__ = ["HEADINGS", "column_words", "csvw_metadata", "dictionary_csv", "dictionary_rows"]
@@ -126,9 +125,8 @@ def dictionary_csv(plan: Plan) -> bytes:
     """
     The dictionary as a CSV of its own, UTF-8 (RFC 4180).
     """
-    buffer = io.StringIO()
-    csv.writer(buffer).writerows([plan.words(HEADINGS).values(), *dictionary_rows(plan)])
-    return buffer.getvalue().encode()
+    rows = [plan.words(HEADINGS).values(), *dictionary_rows(plan)]
+    return companion_csv(rows, guard=plan.guards_formulas)
 
 
 def csvw_metadata(plan: Plan, names: list[str]) -> bytes:

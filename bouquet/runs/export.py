@@ -7,8 +7,6 @@ Reading, shaping and writing overlap in threads; rows never become Python object
 from __future__ import annotations
 
 import contextlib
-import csv
-import io
 import json
 from collections import Counter
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -30,7 +28,7 @@ from bouquet.core.memory import SentKeys
 from bouquet.core.naming import file_name
 from bouquet.core.omitted import omitted
 from bouquet.core.plan import Plan
-from bouquet.core.shaping import ReaderLines, Totalled, guarded_rows, title_lines, to_frame
+from bouquet.core.shaping import ReaderLines, Totalled, companion_csv, title_lines, to_frame
 from bouquet.core.slip import build_slip
 from bouquet.core.sql import Statements
 from bouquet.core.template import Acceptance, FieldValue, Template
@@ -394,7 +392,7 @@ class Export:
         """
         (name, content, role) of what goes along with the data and is small.
         """
-        output = self.plan.output
+        output, guard = self.plan.output, self.plan.guards_formulas
         if "csv" in output.dictionary or ("sheet" in output.dictionary and self.format != "xlsx"):
             yield f"{self.stem}-dictionary.csv", dictionary_csv(self.plan), "dictionary"
         if "csvw" in output.dictionary and self.format == "csv":
@@ -403,17 +401,12 @@ class Export:
         for beside in self.writer_class.beside(self.plan):
             yield f"{self.stem}-{beside.suffix}", beside.content, "schema"
         if "findings" in output.companions:
-            text = io.StringIO()
             rows = [self.plan.words(FINDING_HEADINGS).values(), *self._findings_table()]
-            told = guarded_rows(rows) if self.plan.guards_formulas else rows
-            csv.writer(text, lineterminator="\r\n").writerows(told)
-            yield f"{self.stem}-findings.csv", text.getvalue().encode(), "findings"
+            yield f"{self.stem}-findings.csv", companion_csv(rows, guard=guard), "findings"
         if self.gone is not None:
-            text = io.StringIO()
             shown = {c.value: c.heading for c in reversed(self.template.columns)}
             headings = [shown.get(FieldValue(field=key.path), key.field.label) for key in self.plan.key]
-            csv.writer(text, lineterminator="\r\n").writerows([headings, *self.gone])
-            yield f"{self.stem}-gone.csv", text.getvalue().encode(), "gone"
+            yield f"{self.stem}-gone.csv", companion_csv([headings, *self.gone], guard=guard), "gone"
 
     def _write_children(self, snapshot: Snapshot) -> None:
         """

@@ -4,9 +4,8 @@ The files of one run in the forms that its recipients take, written from the bat
 
 from __future__ import annotations
 
+import codecs
 import contextlib
-import csv
-import io
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
@@ -22,7 +21,7 @@ from bouquet.core.memory import SentKeys
 from bouquet.core.naming import NameFacts, file_name
 from bouquet.core.plan import Plan
 from bouquet.core.requirements import Requirements
-from bouquet.core.shaping import ReaderLines, Totalled, guarded_rows, title_lines
+from bouquet.core.shaping import ReaderLines, Totalled, companion_csv, title_lines
 from bouquet.core.template import Acceptance
 from bouquet.core.vocabulary.formats import FORMATS, Format
 from bouquet.core.writers import Beside, SheetFacts, Writer, writer_of
@@ -215,11 +214,9 @@ class FormFile:
         """
         if not self._required.missing:
             return b""
-        table = io.StringIO()
-        writer = csv.writer(table)
-        writer.writerow([*(r.field.label for r in self.form.plan.row_key), tr("What is missing")])
-        writer.writerows(guarded_rows((*keys, heading) for keys, heading in self._required.missing))
-        return table.getvalue().encode("utf-8-sig")
+        told = [*(r.field.label for r in self.form.plan.row_key), tr("What is missing")]
+        missing = [(*keys, heading) for keys, heading in self._required.missing]
+        return codecs.BOM_UTF8 + companion_csv([told, *missing], guard=True)
 
     def abandon(self) -> None:
         """

@@ -4,7 +4,6 @@ A file that a run made, edited by a person and given back.
 
 from __future__ import annotations
 
-import csv
 import io
 import json
 import re
@@ -22,7 +21,7 @@ from bouquet.core.naming import safe_name
 from bouquet.core.plan import Plan, Read, resolve
 from bouquet.core.reading import FileRows, Unreadable, first_cells, first_headings
 from bouquet.core.roundtrip import CHANGE_HEADINGS, Editable, GivenBack, check_given_back, editable_columns
-from bouquet.core.shaping import guarded_rows
+from bouquet.core.shaping import companion_csv
 from bouquet.core.slip import Digest
 from bouquet.core.spreadsheets import Room, check_spreadsheet
 from bouquet.core.template import AllOf, Condition, Narrowing, Output, Template, read_document
@@ -232,10 +231,7 @@ def _kept(services: Services, run: Run, result: GivenBack, name: str, person: Pe
     """
     if not result.changes:
         return ()
-    text = io.StringIO()
-    csv.writer(text, lineterminator="\r\n").writerows(
-        [CHANGE_HEADINGS, *guarded_rows(c.as_row() for c in result.changes)]
-    )
+    changes = companion_csv([CHANGE_HEADINGS, *(c.as_row() for c in result.changes)], guard=True)
     facts = {
         "changes": 1,
         "run": run.id,
@@ -251,7 +247,7 @@ def _kept(services: Services, run: Run, result: GivenBack, name: str, person: Pe
     files = []
     with TemporaryDirectory(prefix="bouquet-") as here:
         for ending, content, media in (
-            ("csv", text.getvalue().encode(), "text/csv"),
+            ("csv", changes, "text/csv"),
             ("json", json.dumps(facts, indent=2, ensure_ascii=False).encode(), "application/json"),
         ):
             made = Path(here) / f"{stem}.{ending}"

@@ -5,6 +5,7 @@ Formats whose columns have widths: fixed-width text and tables of dBASE, read ba
 from __future__ import annotations
 
 import csv
+import io
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +19,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from bouquet.core.dictionary import dictionary_csv
 from bouquet.core.errors import BouquetError, WriteError
 from bouquet.core.writers import writer_of
 from tests.core.written import Resolve, made
@@ -137,3 +139,14 @@ def test_a_row_of_dbase_has_no_room_for_everything(resolved: Resolve, tmp_path: 
     narrow = [{**c, "width": None} for c in columns]
     path, _ = made(resolved(*narrow).require(), "dbf", tmp_path)
     assert [f.length for f in dbfread.DBF(path).fields] == [117] * 34
+
+
+@pytest.mark.parametrize("style", ["reader", "machine"])
+def test_what_lies_beside_the_data_is_guarded_as_it_is(resolved: Resolve, style: str) -> None:
+    """A heading that a spreadsheet would run stands in the dictionary and in the layouts, too."""
+    column = {"id": "a", "heading": '=HYPERLINK("x")', "value": {"field": "note"}}
+    plan = resolved(column, output={"style": style}).require()
+    beside = [dictionary_csv(plan), *(b.content for f in ("txt", "dbf") for b in writer_of(f).beside(plan))]
+    told = [list(csv.reader(io.StringIO(content.decode(), newline="")))[1][0] for content in beside]
+
+    assert told == ["'" * (style == "reader") + '=HYPERLINK("x")'] * 3

@@ -6,6 +6,8 @@ Looking at the first byte of each text in the batch's own memory costs a fiftiet
 
 from __future__ import annotations
 
+import csv
+import io
 import re
 from collections.abc import Iterable, Iterator
 from typing import Any
@@ -14,7 +16,7 @@ import numpy as np
 import polars as pl
 import pyarrow as pa
 
-__all__ = ["FORMULA_START", "count_empty", "guarded", "guarded_rows", "odd_starts"]
+__all__ = ["FORMULA_START", "companion_csv", "count_empty", "guarded", "guarded_rows", "odd_starts"]
 
 #: What makes a spreadsheet take a text for a formula.
 FORMULA_START = r"^[=+\-@\t\r]"
@@ -39,6 +41,15 @@ def guarded_rows(rows: Iterable[Iterable[Any]]) -> Iterator[list[Any]]:
     """
     for row in rows:
         yield [guarded(cell) if isinstance(cell, str) and not _NUMBER.fullmatch(cell) else cell for cell in row]
+
+
+def companion_csv(rows: Iterable[Iterable[Any]], *, guard: bool) -> bytes:
+    """
+    A table that lies beside the data, as CSV (RFC 4180) in UTF-8. Its texts are guarded where those of the data are.
+    """
+    text = io.StringIO()
+    csv.writer(text, lineterminator="\r\n").writerows(guarded_rows(rows) if guard else rows)
+    return text.getvalue().encode()
 
 
 def _bounds(values: pa.Array) -> np.ndarray:

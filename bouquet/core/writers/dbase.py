@@ -7,8 +7,6 @@ no room stops the run, but for texts, which are cut, and that is noted.
 
 from __future__ import annotations
 
-import csv
-import io
 import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -20,7 +18,7 @@ from bouquet.core.errors import WriteError
 from bouquet.core.language import tr, whole
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
-from bouquet.core.shaping import TextShaper
+from bouquet.core.shaping import TextShaper, companion_csv
 from bouquet.core.shaping.far import far_column
 from bouquet.core.writers.base import Beside, StreamWriter, cut_at
 from bouquet.core.writers.fixed import width_in_line
@@ -213,10 +211,8 @@ class DbaseWriter(StreamWriter):
 
     @classmethod
     def beside(cls, plan: Plan) -> Sequence[Beside]:
-        buffer = io.StringIO()
-        writer = csv.writer(buffer, lineterminator="\r\n")
-        writer.writerow(["Heading", "Field", "Kind", "Width", "Decimals"])
-        writer.writerows(
-            [c.heading, f.name, f.kind, f.width, f.decimals] for f, c in zip(_fields(plan), plan.columns, strict=True)
-        )
-        return (Beside("fields.csv", "text/csv", buffer.getvalue().encode()),)
+        fields = zip(_fields(plan), plan.columns, strict=True)
+        rows = [(c.heading, f.name, f.kind, f.width, f.decimals) for f, c in fields]
+        told = ("Heading", "Field", "Kind", "Width", "Decimals")
+        content = companion_csv([told, *rows], guard=plan.guards_formulas)
+        return (Beside("fields.csv", "text/csv", content),)

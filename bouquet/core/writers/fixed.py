@@ -4,8 +4,6 @@ Text of fixed width: every value at its place in the line; with the layout besid
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Sequence
 
 import polars as pl
@@ -15,7 +13,7 @@ from bouquet.core.errors import WriteError
 from bouquet.core.language import tr
 from bouquet.core.naming import merge_names
 from bouquet.core.plan import Plan, PlanColumn
-from bouquet.core.shaping import TextShaper
+from bouquet.core.shaping import TextShaper, companion_csv
 from bouquet.core.writers.base import Beside, StreamWriter, cut_at
 from bouquet.core.writers.letters import SIGNATURE, Letters
 
@@ -105,13 +103,13 @@ class FixedWidthWriter(StreamWriter):
 
     @classmethod
     def beside(cls, plan: Plan) -> Sequence[Beside]:
-        buffer = io.StringIO()
-        writer = csv.writer(buffer, lineterminator="\r\n")
-        writer.writerow(["Heading", "Technical name", "First character", "Last character", "Width", "Aligned"])
+        rows: list[tuple[str | int, ...]] = []
         first = 1
         for column in plan.columns:
             width = width_in_line(column)
             side = "right" if column.kind.is_number else "left"
-            writer.writerow([column.heading, column.technical, first, first + width - 1, width, side])
+            rows.append((column.heading, column.technical, first, first + width - 1, width, side))
             first += width
-        return (Beside("layout.csv", "text/csv", buffer.getvalue().encode()),)
+        told = ("Heading", "Technical name", "First character", "Last character", "Width", "Aligned")
+        content = companion_csv([told, *rows], guard=plan.guards_formulas)
+        return (Beside("layout.csv", "text/csv", content),)
