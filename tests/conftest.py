@@ -52,24 +52,31 @@ CATALOGUE = Path(str(files("bouquet.demo.marrowby") / "catalogue.toml"))
 #: Files that take longest. Two processes share the files out; what is long begins first, so that neither waits at the end.
 LONGEST = (
     "browser/test_errands.py",
-    "runs/test_faults.py",
+    "browser/test_access_dialogs.py",
+    "browser/test_access.py",
     "browser/test_design.py",
+    "sources/test_sqlite.py",
+    "sources/test_meant.py",
     "web/test_described.py",
     "sources/test_mariadb.py",
+    "sources/test_alike.py",
+    "runs/test_faults.py",
     "runs/test_runs.py",
-    "browser/test_access.py",
-    "browser/test_proof.py",
-    "browser/test_empty_house.py",
     "sources/test_explaining.py",
-    "sources/test_rights.py",
-    "sources/test_formulas.py",
 )
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """The longest files first; the others as they were found."""
+    """
+    What needs a browser first, since its server and browser end with it; then the longest files, and the others as they
+    were found.
+    """
     place = {name: n for n, name in enumerate(LONGEST)}
-    items.sort(key=lambda item: place.get("/".join(item.path.parts[-2:]), len(LONGEST)))
+
+    def turn(item: pytest.Item) -> tuple[bool, int]:
+        return item.path.parent.name != "browser", place.get("/".join(item.path.parts[-2:]), len(LONGEST))
+
+    items.sort(key=turn)
 
 
 @pytest.fixture(scope="session", autouse=True)

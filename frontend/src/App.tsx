@@ -5,7 +5,7 @@ import { BrowserRouter, Navigate, Route, Routes, matchPath } from "react-router"
 import { ApiError, answer, api, isAskedAgain, lookThrough, onSignedOut, resources } from "./api";
 import type { Session } from "./api";
 import { PlaceBoundary, Shell } from "./shell";
-import { NotShown, place } from "./shared";
+import { NotShown, forgetFailures, place } from "./shared";
 import { SignIn } from "./signin/SignIn";
 import { SignInAgain } from "./signin/SignInAgain";
 import { Library } from "./templates";
@@ -79,7 +79,7 @@ const client = new QueryClient({
 export function App() {
   return (
     <QueryClientProvider client={client}>
-      <ErrorBoundary FallbackComponent={NotShown}>
+      <ErrorBoundary FallbackComponent={NotShown} onReset={forgetFailures}>
         <Suspense>{window.location.pathname === "/set-password" ? <SetPassword /> : <Door />}</Suspense>
       </ErrorBoundary>
     </QueryClientProvider>

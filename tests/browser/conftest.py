@@ -74,7 +74,7 @@ def seeded_house(cluster: OwnCluster, source: Source) -> Path:
     return folder
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def house(
     cluster: OwnCluster, marrowby: str, source: Source, tmp_path_factory: pytest.TempPathFactory
 ) -> Iterator[House]:
@@ -134,7 +134,7 @@ def house(
     issuer.stop()
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def browser() -> Iterator[Browser]:
     path = shutil.which("chromium") or "/usr/bin/chromium"
     with sync_playwright() as playwright:
@@ -152,7 +152,7 @@ def enter(page: Page, house: House, email: str, password: str) -> None:
     page.get_by_role("heading", name="Templates").wait_for(timeout=60_000)
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="package")
 def kept(browser: Browser) -> Iterator[BrowserContext]:
     """
     Where tests look that have no wishes of their own. What it has loaded and compiled once it keeps: to do that anew for

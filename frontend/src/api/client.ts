@@ -143,20 +143,13 @@ api.use({
 const listeners = new Set<() => void>();
 
 /**
- * Be told when the server answers that nobody is signed in, whatever was asked; what is asked of the session itself is
- * for who asks it. Gives how to be told no longer.
+ * Be told when the server answers that nobody is signed in, whatever was asked but who is. Gives how to be told no
+ * longer.
  */
 export function onSignedOut(told: () => void): () => void {
   listeners.add(told);
   return () => void listeners.delete(told);
 }
-
-api.use({
-  onResponse({ request, response }) {
-    const aboutSession = new URL(request.url).pathname.startsWith("/api/v1/session");
-    if (response.status === 401 && !aboutSession) listeners.forEach((told) => told());
-  },
-});
 
 const UNREACHED: ProblemDetails = {
   type: "/problems/unreached",
@@ -184,6 +177,8 @@ export async function answer<T>(
   const { data, error, response } = result;
   if (response.ok) return data as T;
   const problem = error as Partial<ProblemDetails> | undefined;
+  if (problem?.type === "/problems/sign_in" && !/\/api\/v1\/session(\?|$)/.test(response.url))
+    listeners.forEach((told) => told());
   if (problem?.detail) throw new ApiError({ ...UNREACHED, ...problem, status: response.status });
   throw new ApiError({
     ...UNREACHED,
