@@ -8,7 +8,8 @@ import { useMayAddress } from "../shell";
 import { Confirm, Icon, Trouble, plural } from "../shared";
 import { Deliveries } from "./Deliveries";
 import { RecipientForm } from "./RecipientForm";
-import { asked } from "./acceptance";
+import { KINDS, asked } from "./acceptance";
+import { FITS } from "./states";
 import "./recipients.scss";
 import { tr } from "../i18n";
 
@@ -110,14 +111,6 @@ export function RecipientPage() {
   );
 }
 
-const LOOKS: Record<string, string> = {
-  met: "ready",
-  "wrong place": "ready",
-  missing: "failed",
-  "wrong kind": "failed",
-  extra: "",
-};
-
 /** Their columns, with how a template meets each. */
 function Layout({ recipient }: { recipient: RecipientInfo }) {
   const [template, setTemplate] = useState(0);
@@ -194,14 +187,14 @@ function Layout({ recipient }: { recipient: RecipientInfo }) {
                 <tr key={column.heading}>
                   <td className="num soft">{n + 1}</td>
                   <td className="mono">{column.heading}</td>
-                  <td>{column.kind ?? tr("any")}</td>
+                  <td>{KINDS[column.kind ?? "any"]}</td>
                   <td className="soft">{asked(column)}</td>
                   <td className="mono soft">{column.example ?? ""}</td>
                   {template > 0 && (
                     <td>
                       {known && (
                         <>
-                          <span className={`tag ${LOOKS[known.state]}`}>{known.state}</span>{" "}
+                          <span className={`tag ${FITS[known.state].look}`}>{FITS[known.state].words}</span>{" "}
                           <span className="soft small">{known.says}</span>
                         </>
                       )}

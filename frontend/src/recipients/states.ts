@@ -1,4 +1,4 @@
-import type { DeliveryInfo } from "../api";
+import type { DeliveryInfo, Fits } from "../api";
 import type { IconName } from "../shared";
 import { tr } from "../i18n";
 
@@ -12,6 +12,15 @@ export const STATES: Record<DeliveryInfo["state"], { look: string; words: string
   failed: { look: "failed", words: tr("not arrived") },
   waived: { look: "", words: tr("done without") },
   withdrawn: { look: "discarded", words: tr("taken back") },
+};
+
+/** How well a column meets what a recipient asks: how that looks, and what it is called. */
+export const FITS: Record<Fits["columns"][number]["state"], { look: string; words: string }> = {
+  met: { look: "ready", words: tr("met") },
+  "wrong place": { look: "ready", words: tr("wrong place") },
+  missing: { look: "failed", words: tr("missing") },
+  "wrong kind": { look: "failed", words: tr("wrong kind") },
+  extra: { look: "", words: tr("extra") },
 };
 
 export const WAY_ICONS: Record<string, IconName> = {

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { answer, api, resources } from "../../api";
 import type { Fits, RecipientInfo } from "../../api";
+import { FITS } from "../../recipients/states";
 import { Icon, Trouble, useDebounced } from "../../shared";
 import type { Column, Document, Show } from "../../document/types";
 import { tr } from "../../i18n";
@@ -12,13 +13,6 @@ interface Props {
   /** Put a column in that fills one of theirs; not given where nothing may be changed. */
   onFill?: (value: Column["value"], heading: string, show?: Show) => void;
 }
-
-const LOOKS: Record<string, string> = {
-  met: "ready",
-  "wrong place": "ready",
-  missing: "failed",
-  "wrong kind": "failed",
-};
 
 /** How well the file meets what a recipient takes: one of those that get this template, until another is chosen. */
 export function HeldAgainst({ document, onFill }: Props) {
@@ -132,7 +126,7 @@ function Held({ document, recipient, recipients, fits, error, onChoose, onFill, 
                   <tr key={`${c.state} ${c.heading}`}>
                     <td className="mono">{c.heading}</td>
                     <td>
-                      <span className={`tag ${LOOKS[c.state] ?? ""}`}>{c.state}</span>
+                      <span className={`tag ${FITS[c.state].look}`}>{FITS[c.state].words}</span>
                     </td>
                     <td className="soft small">
                       {c.says}
