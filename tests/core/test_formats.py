@@ -94,19 +94,6 @@ def test_headings_and_labels_of_open_spreadsheets_keep_their_blanks(resolved: Re
     assert said == ["Note  of", "x", " two   words\nand a line "]
 
 
-@relaxed
-@given(headings=st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=8), min_size=1))
-@example(headings=["Area (m²)", "µg/l", "Nº 1", "½", "①", "日本", "xml", "-", "a:b"])
-def test_elements_are_called_by_the_headings(headings: list[str]) -> None:
-    """Whatever these hold, a reader takes them for names, no two alike."""
-    names = element_names(headings)
-    whole = ElementTree.fromstring("<all>" + "".join(f"<{n}/>" for n in names) + "</all>")
-
-    assert [e.tag for e in whole] == names
-    assert len(set(names)) == len(headings)
-    assert element_names(["Area (m²)"]) == ["Area_m2"]
-
-
 def _xml(path: Path) -> list[str]:
     return [row[0].text or "" for row in ElementTree.parse(path).getroot()]
 

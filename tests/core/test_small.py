@@ -11,16 +11,18 @@ import re
 from datetime import datetime
 from pathlib import Path
 from typing import Any
+from xml.etree import ElementTree
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import bouquet
 from bouquet.core.dictionary import HEADINGS, csvw_metadata, dictionary_rows
 from bouquet.core.naming import NameFacts, check_pattern, file_name, merge_names, safe_name, with_suffix
 from bouquet.core.patterns import PatternError, parse_date_pattern
+from bouquet.core.writers.xml import element_names
 
 LONDON = ZoneInfo("Europe/London")
 
@@ -153,3 +155,15 @@ def test_the_dictionary_has_the_templates_own_words_where_it_has_some(resolved: 
     assert told["Tag"] == "The number to quote when ringing."
     assert told["girth"] not in ("", told["Tag"])
     assert b"The number to quote when ringing." in csvw_metadata(plan, ["x.csv"])
+
+
+@given(headings=st.lists(st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=8), min_size=1))
+@example(headings=["Area (m²)", "µg/l", "Nº 1", "½", "①", "日本", "xml", "-", "a:b"])
+def test_elements_are_called_by_the_headings(headings: list[str]) -> None:
+    """Whatever these hold, a reader takes them for names, no two alike."""
+    names = element_names(headings)
+    whole = ElementTree.fromstring("<all>" + "".join(f"<{n}/>" for n in names) + "</all>")
+
+    assert [e.tag for e in whole] == names
+    assert len(set(names)) == len(headings)
+    assert element_names(["Area (m²)"]) == ["Area_m2"]

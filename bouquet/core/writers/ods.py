@@ -36,10 +36,10 @@ MOST_CELLS_32 = 20_000_000
 
 _AS_TEXT = '<table:table-cell office:value-type="string"><text:p>{}</text:p></table:table-cell>'
 
-#: What a paragraph does not hold as it is: ends of lines, tabs, several spaces (ODF 1.3, part 3, 6.1.2).
-_SPACED = r"[\r\n\t]|  |^ | $"
-#: Texts with blanks at an end, or beside other white space.
+#: Blanks that a reader would drop or join with another: at an end or beside white space (ODF 1.3, part 3, 6.1.2).
 _SPACES = r"  |^ | $| [\r\n\t]|[\r\n\t] "
+#: What a paragraph does not hold as it is: these, ends of lines, tabs.
+_SPACED = rf"[\r\n\t]|{_SPACES}"
 
 #: What numbers that are none are written with: NaN, Infinity.
 _LETTER = re.compile(r"[A-Za-z]")
@@ -117,14 +117,7 @@ class OdsWriter(Writer):
         """
         The cells of a column: its typed value where the format has one, and always the text that is shown.
         """
-        shown = escaped_column(text, column.heading, notes)
-        if shown.str.contains(_SPACED).any():
-            kept = shown.str.contains(_SPACES)
-            shown = shown.str.replace_all("\r\n", "\n", literal=True).str.replace_all("[\r\n]", "</text:p><text:p>")
-            shown = shown.str.replace_all("\t", "<text:tab/>", literal=True)
-            # A blank that a reader would drop or join with another stands as an element (ODF 1.2, section 6.1.2).
-            spelt = shown.str.replace_all(" ", "<text:s/>", literal=True)
-            shown = shown.zip_with(~kept.fill_null(False), spelt)
+        shown = _spelt(escaped_column(text, column.heading, notes))
         typed = self._typed(column, n, frame)
         if typed is None:
             return _joined(_AS_TEXT, shown)
@@ -208,6 +201,18 @@ class OdsWriter(Writer):
         self._package.abandon()
 
 
+def _spelt(texts: pl.Series) -> pl.Series:
+    """
+    Escaped texts as paragraphs hold them: white space that a reader would not keep stands as elements.
+    """
+    if not texts.str.contains(_SPACED).any():
+        return texts
+    kept = ~texts.str.contains(_SPACES).fill_null(False)
+    made = texts.str.replace_all("\r\n", "\n", literal=True).str.replace_all("[\r\n]", "</text:p><text:p>")
+    made = made.str.replace_all("\t", "<text:tab/>", literal=True)
+    return made.zip_with(kept, made.str.replace_all(" ", "<text:s/>", literal=True))
+
+
 def _joined(pattern: str, *values: pl.Series) -> pl.Series:
     """
     Cells of their values; empty ones where there is none.
@@ -217,8 +222,5 @@ def _joined(pattern: str, *values: pl.Series) -> pl.Series:
 
 def _text_cell(text: str, style: str) -> str:
     named = f' table:style-name="{style}"' if style else ""
-    said = escaped_text(text).replace("\r\n", "\n")
-    if re.search(_SPACES, said):
-        said = said.replace(" ", "<text:s/>")
-    said = re.sub("[\r\n]", "</text:p><text:p>", said).replace("\t", "<text:tab/>")
+    said = _spelt(pl.Series([escaped_text(text)]))[0]
     return f'<table:table-cell{named} office:value-type="string"><text:p>{said}</text:p></table:table-cell>'
