@@ -13,7 +13,7 @@ from typing import Any
 
 import polars as pl
 
-from bouquet.core.language import Texts, tr, whole
+from bouquet.core.language import Texts, tr, trn, whole
 from bouquet.core.plan import FileCheck, Plan
 from bouquet.core.shaping import TextShaper
 from bouquet.core.slip import Totals
@@ -289,7 +289,9 @@ def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:
             return "" if rows else tr("it has no rows")
         case "rows":
             return (
-                "" if _within(Decimal(rows), part.least, part.greatest) else tr("it has {rows} rows", rows=whole(rows))
+                ""
+                if _within(Decimal(rows), part.least, part.greatest)
+                else trn("it has {n} row", "it has {n} rows", rows)
             )
         case "usual":
             return _unusual(rows, plan.context.usual[-part.runs :], part.percent or Decimal(0))
@@ -307,7 +309,12 @@ def _objection(check: FileCheck, plan: Plan, totals: Totals) -> str:
                 return ""
             at = next((n for n, (a, b) in enumerate(zip(have, wanted, strict=False)) if a != b), None)
             if at is None:
-                return tr("there are {have} columns, agreed were {wanted}", have=len(have), wanted=len(wanted))
+                return trn(
+                    "there is {n} column, agreed were {wanted}",
+                    "there are {n} columns, agreed were {wanted}",
+                    len(have),
+                    wanted=len(wanted),
+                )
             return tr(
                 "column {at} is headed “{have}”, agreed was “{wanted}”",
                 at=at + 1,
@@ -334,9 +341,10 @@ def _unusual(rows: int, earlier: tuple[int, ...], percent: Decimal) -> str:
         return ""
     least, greatest = min(earlier), max(earlier)
     if len(earlier) == 1:
-        return tr(
-            "this run has {rows} rows; the last one had {least}",
-            rows=whole(rows),
+        return trn(
+            "this run has {n} row; the last one had {least}",
+            "this run has {n} rows; the last one had {least}",
+            rows,
             least=whole(least),
         )
     span = (
@@ -344,9 +352,10 @@ def _unusual(rows: int, earlier: tuple[int, ...], percent: Decimal) -> str:
         if least < greatest
         else tr("{least} each", least=whole(least))
     )
-    return tr(
-        "this run has {rows} rows; the last {earlier} had {span}",
-        rows=whole(rows),
+    return trn(
+        "this run has {n} row; the last {earlier} had {span}",
+        "this run has {n} rows; the last {earlier} had {span}",
+        rows,
         earlier=len(earlier),
         span=span,
     )

@@ -5,12 +5,13 @@ What a layout requires of values, held against the rows of a recipient's file wh
 from __future__ import annotations
 
 import dataclasses
+import math
 import re
 from dataclasses import dataclass, field
 
 import polars as pl
 
-from bouquet.core.language import tr, whole
+from bouquet.core.language import tr, trn, whole
 from bouquet.core.layout import with_article
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import TextShaper
@@ -83,9 +84,10 @@ class Requirements:
         if most is not None and self.rows > most:
             found.insert(
                 0,
-                tr(
-                    "they take at most {most} rows, and these are {rows}",
-                    most=whole(most),
+                trn(
+                    "they take at most {n} row, and these are {rows}",
+                    "they take at most {n} rows, and these are {rows}",
+                    most,
                     rows=whole(self.rows),
                 ),
             )
@@ -179,10 +181,11 @@ greatest=wanted.greatest if wanted.greatest is not None else '…',
         wanted, found = self.wanted, []
         if wanted.required and self.blank:
             found.append(
-                tr(
-                    "“{wanted}” is blank {blank} times, and they require it",
+                trn(
+                    "“{wanted}” is blank once, and they require it",
+                    "“{wanted}” is blank {n} times, and they require it",
+                    self.blank,
                     wanted=wanted.heading,
-                    blank=whole(self.blank),
                 )
             )
         filled = 100 * (rows - self.blank) / rows if rows else 100.0
@@ -191,18 +194,20 @@ greatest=wanted.greatest if wanted.greatest is not None else '…',
                 tr(
                     "“{wanted}” is {filled} % full, and they require {full} %",
                     wanted=wanted.heading,
-                    filled=f"{filled:.0f}",
+                    # Rounded down: what is not full enough does not look as if it were.
+                    filled=math.floor(filled),
                     full=wanted.full,
                 )
             )
         for what, times in self.failing.items():
             examples = ", ".join(f"“{t}”" for t in self.told[what])
             found.append(
-                tr(
-                    "“{wanted}” is {what} {times} times, such as {examples}",
+                trn(
+                    "“{wanted}” is {what} once, {examples}",
+                    "“{wanted}” is {what} {n} times, such as {examples}",
+                    times,
                     wanted=wanted.heading,
                     what=what,
-                    times=whole(times),
                     examples=examples,
                 )
             )
@@ -211,10 +216,11 @@ greatest=wanted.greatest if wanted.greatest is not None else '…',
             repeated = hashes.len() - hashes.n_unique()
             if repeated:
                 found.append(
-                    tr(
-                        "“{wanted}” has values that repeat, {repeated} times, and each is to be its own",
+                    trn(
+                        "“{wanted}” has a value that repeats, and each is to be its own",
+                        "“{wanted}” has values that repeat, {n} times, and each is to be its own",
+                        repeated,
                         wanted=wanted.heading,
-                        repeated=whole(repeated),
                     )
                 )
         return found

@@ -241,7 +241,7 @@ def window_words(window: Window) -> str:
         "next": tr(f"the next {unit}"),
         "to_date": tr(f"this {unit} so far"),
         "between": tr("these dates"),
-        "before_days_ago": tr("more than {n} days ago", n=n),
+        "before_days_ago": trn("more than {n} day ago", "more than {n} days ago", n),
         "after_days_ago": tr("the last {n} days with today and later", n=n),
         "since_last_run": tr("the time since the last delivered run"),
         "all_time": tr("all time"),

@@ -14,7 +14,7 @@ from typing import Any, ClassVar
 
 from pydantic import Field
 
-from bouquet.core.language import tr
+from bouquet.core.language import tr, trn
 from bouquet.delivery.mail import MailAddress, MailSettings, MailWay
 from bouquet.delivery.way import DeliveryError, Parcel, Receipt, Settings, Step
 from bouquet.runs import Services
@@ -61,7 +61,7 @@ class LinkWay:
 
     def words(self) -> str:
         to = tr(", mailed to {to}", to=", ".join(self.address.to)) if self.address.to else ""
-        return tr("a link for {days} days{to}", days=self.at.days, to=to)
+        return trn("a link for {n} day{to}", "a link for {n} days{to}", self.at.days, to=to)
 
     def send(self, parcel: Parcel) -> Receipt:
         if not self.services.vault.has_key:
@@ -113,9 +113,9 @@ class LinkWay:
             "page",
             "good",
             tr(
-                "files can be fetched for {days} days, each at most {most} times",
-                days=self.at.days,
-                most=self.at.most,
+                "files can be fetched for {days}, each {times}",
+                days=trn("{n} day", "{n} days", self.at.days),
+                times=trn("once", "up to {n} times", self.at.most),
             ),
         )
         yield Step(

@@ -32,6 +32,9 @@ LARGE, PIECE = 64 << 20, 16 << 20
 #: What a store answers that may be better later.
 PASSING = frozenset({"SlowDown", "ServiceUnavailable", "InternalError", "RequestTimeout", "503", "500", "429"})
 
+#: What it answers whoever may not know.
+REFUSED = frozenset({"403", "AccessDenied"})
+
 
 class StoreSettings(Settings):
     """
@@ -87,7 +90,8 @@ class StoreWay:
             for file in parcel.files:
                 if not self._is_there(client, parcel, file):
                     self._put(client, parcel, file)
-                    if not self._is_there(client, parcel, file):
+                    # Whoever may only write cannot look; the store itself held the bytes against their digest.
+                    if self._is_there(client, parcel, file) is False:
                         raise DeliveryError(
                             tr("{bucket} does not have {file} as it was sent.", bucket=self.at.bucket, file=file.name),
                             passing=True,
@@ -102,15 +106,19 @@ class StoreWay:
     def _object(self, file: ParcelFile) -> str:
         return posixpath.join(self.address.prefix, file.name)
 
-    def _is_there(self, client: Any, parcel: Parcel, file: ParcelFile) -> bool:
+    def _is_there(self, client: Any, parcel: Parcel, file: ParcelFile) -> bool | None:
         """
-        Whether the object is there that this delivery put there; an equal one of another delivery is not its.
+        Whether the object is there that this delivery put there; an equal one of another delivery is not its. None
+        where one may not look.
         """
         try:
             known = client.head_object(Bucket=self.at.bucket, Key=self._object(file))
         except botocore.exceptions.ClientError as error:
             if _code(error) in ("404", "NoSuchKey", "NotFound"):
                 return False
+            # Of an object that is not there, this is said to whoever may not list the others.
+            if _code(error) in REFUSED:
+                return None
             raise
         facts = (known["Metadata"].get("sha256"), known["Metadata"].get("delivery"), known["ContentLength"])
         return facts == (file.sha256, parcel.identity, file.size)
@@ -145,7 +153,12 @@ class StoreWay:
     def withdraw(self, parcel: Parcel) -> None:
         with self._opened() as client:
             for file in parcel.files:
-                if self._is_there(client, parcel, file):
+                there = self._is_there(client, parcel, file)
+                if there is None:
+                    raise DeliveryError(
+                        tr("{bucket} lets nobody look whether {file} is there.", bucket=self.at.bucket, file=file.name)
+                    )
+                if there:
                     client.delete_object(Bucket=self.at.bucket, Key=self._object(file))
 
     @contextlib.contextmanager
@@ -193,22 +206,24 @@ class StoreWay:
     def steps(self) -> Iterator[Step]:
         try:
             with self._opened() as client:
-                client.head_bucket(Bucket=self.at.bucket)
-                yield Step(
-                    "reach",
-                    "good",
-                    tr(
-                        "{endpoint} answers, and {bucket} is there",
-                        endpoint=self.at.endpoint,
-                        bucket=self.at.bucket,
-                    ),
-                )
+                yield self._reached(client)
                 trial = {"Bucket": self.at.bucket, "Key": ".bouquet-trial"}
                 client.put_object(**trial, Body=b"Written by Bouquet to try this store.\n")
                 client.delete_object(**trial)
                 yield Step("write", "good", tr("an object can be written and removed"))
         except DeliveryError as error:
             yield Step("store", "wrong", str(error))
+
+    def _reached(self, client: Any) -> Step:
+        try:
+            client.head_bucket(Bucket=self.at.bucket)
+        except botocore.exceptions.ClientError as error:
+            # Whoever may only write is not told; whether they may is tried next.
+            if _code(error) not in REFUSED:
+                raise
+            return Step("reach", "good", tr("{endpoint} answers", endpoint=self.at.endpoint))
+        said = tr("{endpoint} answers, and {bucket} is there", endpoint=self.at.endpoint, bucket=self.at.bucket)
+        return Step("reach", "good", said)
 
 
 def _code(error: botocore.exceptions.ClientError) -> str:

@@ -12,6 +12,7 @@ import http.client
 import io
 import json
 import socket
+import ssl
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -127,8 +128,7 @@ class WebhookWay:
     def __init__(self, services: Services, settings: Any, secret: str, address: Any) -> None:
         self.at, self.key, self.address = settings, secret, address
         self.wait = services.delivery_wait
-        base = settings.url.rstrip("/") if address.path else settings.url
-        self.url = base + ("/" + address.path.lstrip("/") if address.path else "")
+        self.url = _below(settings.url, address.path) if address.path else settings.url
 
     def words(self) -> str:
         return str(self.url)
@@ -180,19 +180,25 @@ class WebhookWay:
                 covered_component_ids=SIGNED,
                 use_existing_digest=True,
             )
-        sent = False
+        target = urlsplit(self.url)
+        path = (target.path or "/") + (f"?{target.query}" if target.query else "")
+        sent, cut = False, None
         with self._opened() as connection:
             try:
-                target = urlsplit(self.url)
-                path = (target.path or "/") + (f"?{target.query}" if target.query else "")
-                connection.request(self.address.method, path, body=body, headers=headers)
-                sent = True
+                try:
+                    connection.request(self.address.method, path, body=body, headers=headers)
+                    sent = True
+                except (ConnectionError, ssl.SSLEOFError) as error:
+                    # Whoever refuses need not read to the end first (RFC 9112, 9.5); the answer is there to be read.
+                    cut = error
                 answer = connection.getresponse()
                 text = answer.read(MOST_READ).decode(errors="replace")
                 answer.close()
             except (OSError, http.client.HTTPException) as error:
-                said = f"{target.hostname}: {says_of(error)}."
+                said = f"{target.hostname}: {says_of(cut or error)}."
                 raise DeliveryError(said, passing=True, unanswered=sent) from error
+        if cut is not None and answer.status < 300:
+            raise DeliveryError(f"{target.hostname}: {says_of(cut)}.", passing=True, unanswered=True)
         return _judged(answer, text, target.hostname or "")
 
     @contextlib.contextmanager
@@ -246,6 +252,14 @@ class WebhookWay:
             "good" if status < 500 else "care",
             tr("it answered {status}; nothing was sent to it", status=status),
         )
+
+
+def _below(url: str, path: str) -> str:
+    """
+    An address with a path behind its own, and before what it asks.
+    """
+    parts = urlsplit(url)
+    return parts._replace(path=f"{parts.path.rstrip('/')}/{path.lstrip('/')}").geturl()
 
 
 def _judged(answer: http.client.HTTPResponse, text: str, host: str) -> str:

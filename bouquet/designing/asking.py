@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 from bouquet.core.asked import Asked, Understood, joined_to, lookups, read_request, read_sentence
 from bouquet.core.asked.tokens import stem
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType, Walk
-from bouquet.core.language import speaking, tr, whole
+from bouquet.core.language import speaking, tr, trn
 from bouquet.core.plan.folds import fold_words
 from bouquet.core.sql import Statements
 from bouquet.core.template import Column, FieldValue, FoldValue, Template, read_document
@@ -214,7 +214,7 @@ class _Words:
                 way = tr("greatest first") if level.direction == "descending" else tr("least first")
                 return tr("ordered by {column}, {way}", column=self._ordered(level.column, level.path), way=way)
             case "limit":
-                return tr("the first {at_most} rows", at_most=whole(self.template.at_most or 0))
+                return trn("the first {n} row", "the first {n} rows", self.template.at_most or 0)
 
     def _column(self, column: Column) -> str:
         if isinstance(column.value, FieldValue):

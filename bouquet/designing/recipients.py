@@ -7,7 +7,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 
-from bouquet.core.language import Texts, tr, trn, whole
+from bouquet.core.language import Texts, tr, trn
 from bouquet.core.layout import Fit
 from bouquet.core.personal import CLASSES
 from bouquet.core.shaping import to_frame
@@ -88,7 +88,7 @@ def taken_words(acceptance: Acceptance) -> str:
     if acceptance.name:
         details.append(tr("called “{acceptance}”", acceptance=acceptance.name))
     if acceptance.most_rows is not None:
-        details.append(tr("of at most {most_rows} rows", most_rows=whole(acceptance.most_rows)))
+        details.append(trn("of at most {n} row", "of at most {n} rows", acceptance.most_rows))
     return f"{form}{', ' + ', '.join(details) if details else ''}"
 
 
@@ -113,7 +113,7 @@ def fit_words(acceptance: Acceptance, fits: Sequence[Fit]) -> str:
     counts = Counter(f.state for f in fits)
     met = counts["met"] + counts["wrong place"]
     if met == len(acceptance.columns):
-        return tr("all {met} columns are met", met=met)
+        return trn("its {n} column is met", "all {n} columns are met", met)
     rest = [f"{counts[s]} {s}" for s in ("missing", "wrong kind") if counts[s]]
     return tr(
         "{met} of {columns} columns are met, {rest}",

@@ -25,7 +25,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.language import tr, whole
+from bouquet.core.language import tr, trn
 from bouquet.core.memory import key_digest
 from bouquet.core.plan import PlanColumn, resolve
 from bouquet.core.shaping import to_frame
@@ -137,7 +137,7 @@ def _appeared(services: Services, round_id: int, event: Event, now: datetime) ->
         if not _is_complete(session, round_id, left.new, now):
             return []
         if not event.each:
-            return _asked(_enter(services, session, round_id, now, tr("{new} new records", new=whole(left.new))))
+            return _asked(_enter(services, session, round_id, now, trn("{n} new record", "{n} new records", left.new)))
         # More of them than are taken at once are new at the next look.
         asked = []
         # One record says nothing of what is gone.

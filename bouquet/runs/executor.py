@@ -16,7 +16,7 @@ import structlog
 from sqlalchemy.exc import DBAPIError
 
 from bouquet.core.errors import BouquetError, TemplateError
-from bouquet.core.language import speaking, tr, whole
+from bouquet.core.language import speaking, tr, trn
 from bouquet.rights import barred_elsewhere, told_of
 from bouquet.runs.addressing import addressed_by, parts_of_nobody
 from bouquet.runs.bundling import export_bundle
@@ -60,6 +60,10 @@ def execute(services: Services, run_id: int) -> None:
             with services.store.session() as session:
                 ended = session.get_one(Run, run_id)
                 told.set_attributes({"bouquet.status": ended.status, "bouquet.format": ended.format})
+
+
+def _ready(run: Run, rows: int) -> str:
+    return trn("{run} is ready: {n} row.", "{run} is ready: {n} rows.", rows, run=run.name)
 
 
 def _attempt(services: Services, run_id: int) -> None:
@@ -136,11 +140,7 @@ def _send(services: Services, run: Run) -> None:
         )
         _finish(services, run, status="held", notice=notice, error=facts)
     else:
-        notice = tr(
-            "{run} is ready: {rows_written} rows.",
-            run=run.name,
-            rows_written=whole(run.rows_written),
-        )
+        notice = _ready(run, run.rows_written)
         rule, nobodys = parts_of_nobody(services, run, [f.part for f in files])
         if nobodys and rule == "tell":
             notice += tr(" Nobody receives the parts {nobodys}.", nobodys=", ".join(nobodys[:8]))
@@ -245,7 +245,7 @@ def _carry_out(services: Services, run: Run, planned: PlannedRun) -> Run | None:
         _finish(services, run, status="held", files=files, notice=notice, **facts)
         return None
     if run.round_id is None:
-        notice = tr("{run} is ready: {rows} rows.", run=run.name, rows=whole(exported.rows))
+        notice = _ready(run, exported.rows)
         _finish(services, run, status="ready", files=files, notice=notice, **facts)
         return None
     with services.store.session() as session:

@@ -15,7 +15,7 @@ from email.policy import SMTP
 from email.utils import format_datetime
 from pathlib import Path
 
-from bouquet.core.language import language, tr, whole
+from bouquet.core.language import language, tr, trn, whole
 
 __all__ = ["Enclosure", "Letter", "compose"]
 
@@ -61,10 +61,11 @@ def compose(letter: Letter) -> EmailMessage:
     message["From"], message["To"] = letter.sender, ", ".join(letter.to)
     as_of = f"{letter.as_of:%Y-%m-%d %H:%M} UTC"
     message["Subject"] = _one_line(
-        tr(
-            "{letter}: {rows} rows, as of {as_of}",
+        trn(
+            "{letter}: {n} row, as of {as_of}",
+            "{letter}: {n} rows, as of {as_of}",
+            letter.rows,
             letter=letter.title,
-            rows=whole(letter.rows),
             as_of=as_of,
         )
     )

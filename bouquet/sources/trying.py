@@ -13,7 +13,7 @@ from typing import Literal
 import psycopg
 import sqlalchemy as sa
 
-from bouquet.core.language import Texts, tr
+from bouquet.core.language import Texts, listed, tr, trn
 from bouquet.core.sql import DIALECTS
 from bouquet.database_urls import parsed_url, watched_engine, watched_url
 from bouquet.sources import mysql, sqlite
@@ -220,12 +220,12 @@ def _reads_only(connection: psycopg.Connection) -> Step:
     if is_super:
         return Step(tr("can only read"), "care", tr("This role may do everything. Make one that can only read."))
     if tables or schemas:
-        what = [tr("write to {tables} tables", tables=tables)] * bool(tables) + [
-            tr("make tables in {schemas} schemas", schemas=schemas)
+        what = [trn("write to {n} table", "write to {n} tables", tables)] * bool(tables) + [
+            trn("make tables in {n} schema", "make tables in {n} schemas", schemas)
         ] * bool(schemas)
         said = tr(
             "This role may {what}. Bouquet never does; a role that can only read is safer.",
-            what=" and ".join(what),
+            what=listed(what),
         )
         return Step(tr("can only read"), "care", said)
     return Step(tr("can only read"), "good", tr("This role cannot change anything."))

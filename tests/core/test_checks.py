@@ -32,9 +32,9 @@ def of(column: str, must: str, **more: Any) -> dict[str, Any]:
         (of("c1", "between"), "checks[0].least", "from what"),
         (of("c1", "between", least="tall"), "checks[0].least", "not a number"),
         (of("c0", "one_of"), "checks[0].values", "which values"),
-        (of("c0", "length", least="many"), "checks[0].least", "how many letters"),
-        (of("c0", "length", least="9" * 5_000), "checks[0].least", "how many letters"),
-        (of("c0", "length", least="²"), "checks[0].least", "how many letters"),
+        (of("c0", "length", least="many"), "checks[0].least", "how many characters"),
+        (of("c0", "length", least="9" * 5_000), "checks[0].least", "how many characters"),
+        (of("c0", "length", least="²"), "checks[0].least", "how many characters"),
         (of("c0", "not_future"), "checks[0].must", "does not hold dates"),
         (of("c0", "listed", listed_in="nobody.knows"), "checks[0].listed_in", "record type and its field"),
         ({"formula": "{girth} + 1"}, "checks[0].formula", "yes or no"),
@@ -81,7 +81,7 @@ def test_checks_read_as_sentences(resolved: Resolve) -> None:
         "girth must be a whole number",
         "status must be one of Standing, Felled",
         "tag must not occur twice",
-        "tag must have at most 8 letters",
+        "tag must have at most 8 characters",
         "planted_on must not lie in the future",
         "Girth must be above nothing",
     ]
@@ -90,6 +90,15 @@ def test_checks_read_as_sentences(resolved: Resolve) -> None:
         "The number of rows must be within 40 % of usual",
         "girth must be at least 90 % full",
     ]
+
+
+def test_one_of_something_is_told_as_one(resolved: Resolve) -> None:
+    checks = [of("c0", "length", least=1), {"file": "rows", "greatest": 1}]
+    plan = resolved("tag", checks=checks).require()
+
+    assert plan.row_checks[0].words == "tag must have at least 1 character"
+    assert plan.file_checks[0].words == "The file must have at most 1 row"
+    assert judged(resolved("tag", checks=[{"file": "rows", "least": 2}]).require(), 1) == {"rows": "it has 1 row"}
 
 
 def judged(plan: Plan, rows: int, **more: Any) -> dict[str, str]:

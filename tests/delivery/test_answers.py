@@ -5,16 +5,19 @@ more often than it must.
 
 from __future__ import annotations
 
+import http.client
 import socket
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from datetime import timedelta
+from typing import Any
 
 import pytest
 
-from bouquet.delivery import try_means
+from bouquet.delivery import take_back, try_means
+from bouquet.delivery.way import DeliveryError
 from bouquet.store.models import Recipient
 from tests.conftest import NOW
 from tests.delivery.conftest import Sending
@@ -26,6 +29,9 @@ class Answering:
 
     def __init__(self) -> None:
         self.answer, self.taken = b"", 0
+        #: The first line of each request; whether its body is read before the answer; what certain methods get instead.
+        self.asked: list[str] = []
+        self.reads, self.instead = True, dict[str, bytes]()
         self._listening = socket.create_server(("127.0.0.1", 0))
         self.url = f"http://127.0.0.1:{self._listening.getsockname()[1]}/hook"
         threading.Thread(target=self._serve, daemon=True).start()
@@ -42,23 +48,25 @@ class Answering:
     def _take(self, connection: socket.socket) -> None:
         with connection.makefile("rb") as reader:
             size = 0
+            self.asked.append(reader.readline().decode("latin-1").strip())
             while (line := reader.readline()).strip():
                 name, _, value = line.decode("latin-1").partition(":")
                 size = int(value) if name.lower() == "content-length" else size
-            reader.read(size)
+            if self.reads:
+                reader.read(size)
             self.taken += 1
-            connection.sendall(self.answer)
+            connection.sendall(self.instead.get(self.asked[-1].partition(" ")[0], self.answer))
 
     def close(self) -> None:
         self._listening.close()
 
 
-def asking(sending: Sending, program: Answering) -> int:
+def asking(sending: Sending, program: Answering, query: str = "", **address: str) -> int:
     """A recipient whose files go to this program."""
-    recipient = sending.recipient("webhook")
+    recipient = sending.recipient("webhook", **address)
     with sending.services.store.session() as session:
         means = session.get_one(Recipient, recipient).means
-        means.settings = {**means.settings, "url": program.url}
+        means.settings = {**means.settings, "url": program.url + query}
     return recipient
 
 
@@ -105,6 +113,61 @@ def test_a_wait_that_is_no_time_is_passed_over(sending: Sending, program: Answer
     (delivery,) = sending.deliveries(run)
 
     assert (delivery.state, "503 Later" in delivery.why) == ("trying", True)
+
+
+def test_what_a_recipient_adds_to_an_address_stands_before_what_it_asks(sending: Sending, program: Answering) -> None:
+    program.answer = b"HTTP/1.1 204 Taken\r\n\r\n"
+    sending.run([asking(sending, program, "?desk=7", path="/wards")])
+    sending.send()
+
+    assert program.asked == ["POST /hook/wards?desk=7 HTTP/1.1"]
+
+
+@pytest.mark.parametrize(("answer", "state"), [("413 Too large", "failed"), ("200 OK", "trying")])
+def test_an_answer_before_the_file_was_read_is_heard(
+    sending: Sending, program: Answering, monkeypatch: pytest.MonkeyPatch, answer: str, state: str
+) -> None:
+    """Refused for good, it is not sent for a day; and what was not read was not taken."""
+    program.answer, program.reads = f"HTTP/1.1 {answer}\r\nContent-Length: 0\r\n\r\n".encode(), False
+    recipient = asking(sending, program)
+    run = sending.run([recipient])
+    monkeypatch.setattr(http.client.HTTPConnection, "send", _cut_within_the_body(http.client.HTTPConnection.send))
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, program.taken) == (state, 1)
+    assert state == "trying" or answer in delivery.why
+
+
+def _cut_within_the_body(send: Callable[[Any, Any], None]) -> Callable[[Any, Any], None]:
+    """What a connection does whose other side has closed it: a small file would be on its way before that is seen."""
+
+    def cut(connection: Any, data: Any) -> None:
+        if not isinstance(data, bytes) or not data.startswith((b"POST", b"PUT")):
+            raise BrokenPipeError
+        send(connection, data)
+
+    return cut
+
+
+def test_who_may_only_write_to_a_store_sends_all_the_same(sending: Sending, program: Answering) -> None:
+    """A store answers `403` for what is not there to whoever may not list it."""
+    program.answer = b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n"
+    program.instead["HEAD"] = b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\n\r\n"
+    recipient = sending.recipient("store", prefix="in")
+    with sending.services.store.session() as session:
+        means = session.get_one(Recipient, recipient).means
+        means.settings = {**means.settings, "endpoint": program.url.removesuffix("/hook")}
+        settings, secret = means.settings, sending.stand_ins["store"].secret
+    run = sending.run([recipient])
+    sending.send()
+    (delivery,) = sending.deliveries(run)
+
+    assert (delivery.state, delivery.why) == ("arrived", "")
+    assert sum(line.startswith("PUT") for line in program.asked) == 1
+    assert {step.mark for step in try_means(sending.services, "store", settings, secret)} == {"good"}
+    with pytest.raises(DeliveryError, match="lets nobody look"):
+        take_back(sending.services, delivery.id, "Ines", "sent by mistake")
 
 
 @pytest.fixture

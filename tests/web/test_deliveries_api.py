@@ -254,6 +254,24 @@ def test_a_link_is_looked_at_by_anybody_and_fetched_by_a_button(services: Servic
     assert [(e["via"], e["name"], e["thing_id"]) for e in told] == [("link", "wards.csv", str(delivery["id"]))] * 2
 
 
+def test_whoever_follows_a_link_reads_its_pages_in_their_language(services: Services, sign_in: SignIn) -> None:
+    """No word of ours is left in English; what the house calls its things stays."""
+    client = sign_in("marta")
+    secret, _ = offered(client, services, passphrase="oak & ash")
+    german = {"Accept-Language": "de"}
+    pages = [
+        client.get(f"/take/{secret}", headers=german),
+        client.post(f"/take/{secret}", data={"passphrase": "elm"}, headers=german),
+        client.post(f"/take/{secret}", data={"passphrase": "oak & ash"}, headers=german),
+        client.get("/take/" + "0" * 40, headers=german),
+    ]
+    words = " ".join(re.sub("<style>.*?</style>|<[^>]*>", " ", page.text) for page in pages)
+
+    assert all('lang="de"' in page.text for page in pages)
+    assert ["Kennwort" in words, "noch 2-mal abzuholen" in words, "Der Link gilt bis" in words] == [True] * 3
+    assert re.findall(r"\b(?:for|Fetch|link|passphrase|files|is not)\b", words) == []
+
+
 def test_a_passphrase_is_asked_for_and_guessing_closes_the_link(services: Services, sign_in: SignIn) -> None:
     client = sign_in("marta")
     secret, _ = offered(client, services, passphrase="oak & ash")

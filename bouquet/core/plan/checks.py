@@ -7,10 +7,11 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from bouquet.core.catalogue import Kind
-from bouquet.core.language import tr
+from bouquet.core.language import number_words, tr, trn, whole
 from bouquet.core.plan.model import FileCheck, PlanColumn, RowCheck
 from bouquet.core.plan.nodes import Comparison, Computed, Fixed, Group, Listed, Predicate, Quarter, Stepped, Test
 from bouquet.core.plan.state import ResolutionContext
@@ -139,15 +140,16 @@ class Checks:
     def _length(self, check: ColumnCheck, column: PlanColumn, place: str) -> tuple[str, Predicate | None]:
         bounds = [(b, w) for b, w in ((check.least, ">="), (check.greatest, "<=")) if b is not None]
         if not bounds or any(isinstance(b, bool) or not _LENGTH.fullmatch(str(b)) for b, _ in bounds):
-            self.state.problem("no_value", tr("Say how many letters it may have."), f"{place}.least")
+            self.state.problem("no_value", tr("Say how many characters it may have."), f"{place}.least")
             return "", None
         if len(bounds) == 2 and self._is_turned(int(str(bounds[0][0])), int(str(bounds[1][0])), place):
             return "", None
         tests = [f"LEN({{cell}}){w}{int(str(b))}" for b, w in bounds]
         formula = tests[0] if len(tests) == 1 else f"AND({tests[0]};{tests[1]})"
-        return tr("must have {least} letters", least=_span(check.least, check.greatest)), self._test(
-            formula, column, place
+        said = trn(
+            "must have {span} character", "must have {span} characters", _last(check), span=_span(*_bounds(check))
         )
+        return said, self._test(formula, column, place)
 
     def _is_turned(self, least: Any, greatest: Any, place: str) -> bool:
         """
@@ -193,7 +195,8 @@ class Checks:
             self.state.problem("no_value", tr("Say which values it may have."), f"{place}.values")
         known = tuple(v for v in values if v is not None)
         said = [say_value(v, column.field) for v in known]
-        more = tr(" or {said} others", said=len(said) - NAMED) if len(said) > NAMED else ""
+        others = len(said) - NAMED
+        more = trn(" or {n} other", " or {n} others", others) if others > 0 else ""
         exact = column.kind.is_text
         return tr("must be one of {said}{more}", said=", ".join(said[:NAMED]), more=more), _compare(
             column, "one_of", known, place, exact=exact
@@ -308,14 +311,32 @@ def _span(least: Any, greatest: Any) -> str:
     )
 
 
-def _file_words(check: FileCheckPart, heading: str) -> str:
-    def number(value: Any) -> str | None:
-        return None if value is None else f"{value:,f}"
+def _bounds(check: ColumnCheck | FileCheckPart) -> tuple[str | None, str | None]:
+    """
+    From and to, as people of the language write numbers.
+    """
 
-    bounds = _span(number(check.least), number(check.greatest))
+    def words(bound: Any) -> str | None:
+        if bound is None:
+            return None
+        number = Decimal(str(bound))
+        return whole(int(number)) if number == number.to_integral_value() else number_words(number)
+
+    return words(check.least), words(check.greatest)
+
+
+def _last(check: ColumnCheck | FileCheckPart) -> int:
+    """
+    The number that stands before what is counted; 0 where there is none.
+    """
+    return int(Decimal(str((check.least if check.greatest is None else check.greatest) or 0)))
+
+
+def _file_words(check: FileCheckPart, heading: str) -> str:
+    bounds = _span(*_bounds(check))
     percent = f"{check.percent or 0:f}"
     return {
-        "rows": tr("The file must have {bounds} rows", bounds=bounds),
+        "rows": trn("The file must have {span} row", "The file must have {span} rows", _last(check), span=bounds),
         "usual": tr("The number of rows must be within {percent} % of usual", percent=percent),
         "not_empty": tr("The file must not be empty"),
         "total": tr("The total of {heading} must be {bounds}", heading=heading, bounds=bounds),

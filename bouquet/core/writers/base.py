@@ -14,7 +14,7 @@ from typing import IO
 
 import polars as pl
 
-from bouquet.core.language import tr, whole
+from bouquet.core.language import tr, trn
 from bouquet.core.plan import Plan, PlanColumn
 from bouquet.core.shaping import Line
 
@@ -38,7 +38,12 @@ def cut_at(heading: str, characters: int) -> str:
     """
     The note that texts of a column are longer than their place.
     """
-    return tr("texts in “{heading}” were cut at {n} characters", heading=heading, n=whole(characters))
+    return trn(
+        "texts in “{heading}” were cut at {n} character",
+        "texts in “{heading}” were cut at {n} characters",
+        characters,
+        heading=heading,
+    )
 
 
 @dataclass(kw_only=True)

@@ -12,7 +12,7 @@ import sqlalchemy as sa
 from fastapi import APIRouter, Depends, Query, Request
 from fastapi.responses import FileResponse, Response, StreamingResponse
 
-from bouquet.core.language import day_words, tr
+from bouquet.core.language import day_words, tr, trn
 from bouquet.core.naming import content_disposition, safe_name
 from bouquet.runs import Services, zipped
 from bouquet.runs.glimpse import look_into
@@ -164,10 +164,11 @@ def get_newest(
         msg = tr("There is no good run of “{record}” whose files are still there.", record=record.name)
         raise NotFound(msg)
     if part > len(files):
-        msg = tr(
-            "The newest good run of “{record}” has {files} data files; there is no part {part}.",
+        msg = trn(
+            "The newest good run of “{record}” has {n} data file; there is no part {part}.",
+            "The newest good run of “{record}” has {n} data files; there is no part {part}.",
+            len(files),
             record=record.name,
-            files=len(files),
             part=part,
         )
         raise NotFound(msg)

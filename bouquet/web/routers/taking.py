@@ -11,7 +11,8 @@ import base64
 import hashlib
 import html
 from dataclasses import dataclass
-from typing import Annotated, Any
+from decimal import Decimal
+from typing import Annotated
 from urllib.parse import parse_qs
 
 import sqlalchemy as sa
@@ -19,7 +20,7 @@ from fastapi import APIRouter, Path, Request
 from fastapi.responses import HTMLResponse, Response, StreamingResponse
 from sqlalchemy.orm import Session
 
-from bouquet.core.language import tr, whole
+from bouquet.core.language import language, moment_words, number_words, tr, trn
 from bouquet.core.naming import content_disposition
 from bouquet.delivery.link import digest_of, passphrase_fits
 from bouquet.runs import Services
@@ -186,7 +187,7 @@ _PAGE_POLICY = (
 
 def _page(title: str, body: str, status: int = 200) -> HTMLResponse:
     text = (
-        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{html.escape(title)}</title>'
+        f'<!doctype html><html lang="{language()}"><head><meta charset="utf-8"><title>{_text(title)}</title>'
         '<meta name="viewport" content="width=device-width, initial-scale=1"><meta name="robots" content="noindex">'
         f"<style>{_STYLE}</style></head><body><main>{body}</main></body></html>"
     )
@@ -194,55 +195,64 @@ def _page(title: str, body: str, status: int = 200) -> HTMLResponse:
 
 
 def _gone() -> HTMLResponse:
-    body = (
-        "<h1>There is nothing to fetch here</h1><p>The link has run out, was taken back, or is not whole. "
-        "Ask whoever sent it for a new one.</p>"
-    )
+    why = tr("The link has run out, was taken back, or is not whole. Ask whoever sent it for a new one.")
+    body = f"<h1>{_text(tr('There is nothing to fetch here'))}</h1><p>{_text(why)}</p>"
     return _page(tr("Nothing to fetch"), body, 404)
 
 
 def _asking(secret: str, *, wrong: bool = False) -> HTMLResponse:
-    said = '<p class="wrong" role="alert">That is not the passphrase.</p>' if wrong else ""
+    title, told = tr("Files for you"), tr("Whoever sent this link has told you a passphrase.")
+    said = f'<p class="wrong" role="alert">{_text(tr("That is not the passphrase."))}</p>' if wrong else ""
     body = (
-        "<h1>Files for you</h1><p>Whoever sent this link has told you a passphrase.</p>"
-        f'{said}<form class="card" method="post" action="/take/{secret}"><label for="p">Passphrase</label>'
+        f"<h1>{_text(title)}</h1><p>{_text(told)}</p>"
+        f'{said}<form class="card" method="post" action="/take/{secret}">'
+        f'<label for="p">{_text(tr("Passphrase"))}</label>'
         '<input id="p" name="passphrase" type="password" autocomplete="off" required maxlength="100" autofocus>'
-        "<button>Show the files</button></form>"
+        f"<button>{_text(tr('Show the files'))}</button></form>"
     )
-    return _page(tr("Files for you"), body, 403 if wrong else 200)
+    return _page(title, body, 403 if wrong else 200)
 
 
 def _offering(secret: str, offer: _Offer, passphrase: str) -> HTMLResponse:
-    text = html.escape
     sentence = str((offer.run.slip or {}).get("sentence", ""))
-    until = f"{offer.link.expires_at:%d %B %Y, %H:%M} UTC"
     cards = "".join(_card(secret, offer, file, passphrase) for file in offer.files)
+    whom = tr("For {recipient}", recipient=offer.delivery.recipient.name)
+    closing = tr(
+        "As of {as_of} UTC. The link holds until {until} UTC. Sent by Bouquet for {owner}; ask them if something is "
+        "not right.",
+        as_of=moment_words(offer.run.as_of, wide=True),
+        until=moment_words(offer.link.expires_at, wide=True),
+        owner=offer.run.asked_by,
+    )
     body = (
-        f'<p class="soft">For {text(offer.delivery.recipient.name)}</p><h1>{text(offer.run.name)}</h1>'
-        f"<p>{text(sentence)}</p>{cards}"
-        f'<p class="soft">As of {offer.run.as_of:%d %B %Y, %H:%M} UTC. The link holds until {until}. '
-        f"Sent by Bouquet for {text(offer.run.asked_by)}; ask them if something is not right.</p>"
+        f'<p class="soft">{_text(whom)}</p><h1>{_text(offer.run.name)}</h1><p>{_text(sentence)}</p>{cards}'
+        f'<p class="soft">{_text(closing)}</p>'
     )
     return _page(offer.run.name, body)
 
 
 def _card(secret: str, offer: _Offer, file: RunFile, passphrase: str) -> str:
     left = offer.left(file)
-    rows = tr(", {rows} rows", rows=whole(file.rows)) if file.rows else ""
-    hidden = f'<input type="hidden" name="passphrase" value="{html.escape(passphrase)}">' if passphrase else ""
+    rows = trn(", {n} row", ", {n} rows", file.rows) if file.rows else ""
+    hidden = f'<input type="hidden" name="passphrase" value="{_text(passphrase)}">' if passphrase else ""
     off = "" if left else " disabled"
-    said = tr("can be fetched {left} more times", left=left) if left else tr("was fetched as often as it may be")
+    said = tr("was fetched as often as it may be")
+    if left:
+        said = trn("can be fetched once more", "can be fetched {n} more times", left)
     return (
         f'<form class="card" method="post" action="/take/{secret}/{file.id}">{hidden}'
-        f"<strong>{html.escape(file.name)}</strong>"
-        f'<p class="soft">{_size(file.size)}{rows}; {said}</p><button{off}>Fetch</button></form>'
+        f"<strong>{_text(file.name)}</strong>"
+        f'<p class="soft">{_text(f"{_size(file.size)}{rows}; {said}")}</p>'
+        f"<button{off}>{_text(tr('Fetch'))}</button></form>"
     )
 
 
 def _size(size: int) -> str:
-    amount: Any = float(size)
-    for unit in ("bytes", "KB", "MB"):
-        if amount < 1_000:
-            return f"{amount:,.0f} {unit}"
-        amount /= 1_000
-    return f"{amount:,.1f} GB"
+    if size < 1_000:
+        return trn("{n} byte", "{n} bytes", size)
+    unit, amount = next((u, size / n) for u, n in (("GB", 10**9), ("MB", 10**6), ("KB", 10**3)) if size >= n)
+    return f"{number_words(Decimal(round(amount, 1)).quantize(Decimal('0.1')))} {unit}"
+
+
+def _text(text: str) -> str:
+    return html.escape(text)

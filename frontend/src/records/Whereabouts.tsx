@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { answer, api } from "../api";
-import { Trouble, shortMoment } from "../shared";
+import { Trouble, plural, shortMoment } from "../shared";
 import { Help } from "../guide";
 import { tr } from "../i18n";
 
@@ -43,7 +43,9 @@ export function Whereabouts({ name, recordKey }: { name: string; recordKey: stri
         ))}
       </ul>
       {gone.data.length > SHOWN && (
-        <p className="soft mb-0">{tr("and {{gone}} more files", { gone: gone.data.length - SHOWN })}</p>
+        <p className="soft mb-0">
+          {tr("and {{files}} besides", { files: plural(gone.data.length - SHOWN, "file") })}
+        </p>
       )}
     </section>
   );

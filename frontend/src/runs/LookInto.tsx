@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Modal } from "react-bootstrap";
 import { answer, api } from "../api";
 import type { Run } from "../api";
-import { Trouble, count, size } from "../shared";
+import { Trouble, count, plural, size } from "../shared";
 import { tr } from "../i18n";
 
 /** A file as it was written: its first and last lines, or the first rows of its sheets. */
@@ -38,7 +38,7 @@ export function LookInto({
       <Modal.Body>
         <p className="soft">
           {size(file.size)}
-          {file.rows > 0 && tr(", {{rows}} rows", { rows: count(file.rows) })}
+          {file.rows > 0 && `, ${plural(file.rows, "row")}`}
           {known?.encoding && tr(", letters in {{encoding}}", { encoding: known.encoding })}
           {known && known.first.length > 0 && !known.whole && tr("; its first and its last lines")}
         </p>

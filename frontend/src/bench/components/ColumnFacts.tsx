@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api";
-import { count } from "../../shared";
+import { count, plural } from "../../shared";
 import { tr } from "../../i18n";
 
 /** Bars shown of the most frequent values. */
@@ -39,7 +39,7 @@ export function ColumnFacts({ records, field, onValue }: Props) {
           distinct: count(known.distinct),
         })}
         {!known.exact && (
-          <span className="soft"> {tr("· from {{seen}} records", { seen: count(known.seen) })}</span>
+          <span className="soft"> {tr("· from {{records}}", { records: plural(known.seen, "record") })}</span>
         )}
       </div>
       {known.personal ? (

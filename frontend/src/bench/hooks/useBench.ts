@@ -19,6 +19,7 @@ import { useChecks } from "./useChecks";
 import { useDraft } from "./useDraft";
 import { useFields } from "../../document/hooks/useFields";
 import { useLook, useTally } from "../../document/hooks/useLook";
+import { plural } from "../../shared";
 import { tr } from "../../i18n";
 
 /** Bytes that separators and the line end add to an average row. */
@@ -241,7 +242,7 @@ function useAdding(
           : { value: { field: field.path }, heading: headingOf(field, group.path ? group.label : "") },
       ),
     });
-    announce(tr("{{fresh}} columns added", { fresh: fresh.length }));
+    announce(tr("{{columns}} added", { columns: plural(fresh.length, "column") }));
   };
   const showExample = async (column: string, row: number, text: string) => {
     const heading = columns.find((c) => c.id === column)?.heading ?? "";

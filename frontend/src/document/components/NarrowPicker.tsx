@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { resources } from "../../api";
 import type { FieldGroup, FieldInfo, RecordTypeFields, SheetColumn } from "../../api";
-import { PickList, count, useDebounced } from "../../shared";
+import { PickList, count, plural, useDebounced } from "../../shared";
 import type { Pickable } from "../../shared";
 import { computedColumns, onColumn } from "../columns";
 import { firstCondition } from "../defaults";
@@ -56,7 +56,7 @@ export function NarrowPicker({ document, start, groups, fieldOf, sheet, onPick }
       ...(lists ?? []).map((p) => ({
         key: `picks ${p.name}`,
         label: tr("it is in the list “{{name}}”", { name: p.name }),
-        note: tr("{{size}} records", { size: count(p.size) }),
+        note: plural(p.size, "record"),
         hay: `list picks ${p.name}`.toLowerCase(),
         node: { picks: p.name } as Narrowing,
         whole: true,
