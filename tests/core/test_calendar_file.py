@@ -48,6 +48,26 @@ SUMMARY:Given up
 STATUS:CANCELLED
 DTSTART;VALUE=DATE:20260701
 END:VEVENT
+BEGIN:VEVENT
+UID:6
+SUMMARY:Stocktaking
+DTSTART;VALUE=DATE:20260203
+RRULE:FREQ=MONTHLY;COUNT=6
+RDATE;VALUE=DATE:20261130,20270131
+END:VEVENT
+BEGIN:VEVENT
+UID:6
+RECURRENCE-ID;VALUE=DATE:20260403
+SUMMARY:Stocktaking, later
+DTSTART;VALUE=DATE:20260409
+END:VEVENT
+BEGIN:VEVENT
+UID:6
+RECURRENCE-ID;VALUE=DATE:20260503
+SUMMARY:Stocktaking
+STATUS:CANCELLED
+DTSTART;VALUE=DATE:20260503
+END:VEVENT
 END:VCALENDAR
 """
 
@@ -69,7 +89,7 @@ def by_another_reader(text: str) -> set[date]:
 
 
 def test_days_are_those_that_another_reader_finds() -> None:
-    """Several days long, over midnight, every year but one, a few times, and cancelled."""
+    """Several days long, over midnight, every year but one, a few times, on listed days, moved, and cancelled."""
     found = days_of_calendar(CALENDAR, FIRST, LAST)
 
     assert set(found) == by_another_reader(CALENDAR)
@@ -77,6 +97,13 @@ def test_days_are_those_that_another_reader_finds() -> None:
     assert found[date(2026, 12, 26)] == "Office closed"
     assert {d.year for d, name in found.items() if name == "Founders' day"} == {2026, 2028}
     assert date(2026, 7, 1) not in found
+    assert [d for d, name in found.items() if name.startswith("Stocktaking")] == [
+        *(date(2026, month, 3) for month in (2, 3)),
+        date(2026, 4, 9),
+        *(date(2026, month, 3) for month in (6, 7)),
+        date(2026, 11, 30),
+        date(2027, 1, 31),
+    ]
 
 
 def event(*lines: str) -> str:

@@ -4,8 +4,11 @@ Days off from a calendar that people keep elsewhere: an iCalendar file (RFC 5545
 
 from __future__ import annotations
 
+import contextlib
+from collections import defaultdict
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
+from itertools import chain
 from typing import Any
 
 from bouquet.core.language import tr, whole
@@ -44,11 +47,12 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
         )
         raise DaysOffError(msg)
     found: dict[date, str] = {}
+    moved = _moved(events)
     for event in events:
         if str(event.get("status", "")).upper() == "CANCELLED":
             continue
         name = " ".join(str(event.get("summary", "")).split())[:100]
-        for day in _days(event, first, last):
+        for day in _days(event, first, last, moved[str(event.get("uid", ""))]):
             found.setdefault(day, name)
             if len(found) > MOST_DAYS:
                 msg = tr(
@@ -59,7 +63,22 @@ def days_of_calendar(text: str, first: date, last: date) -> dict[date, str]:
     return dict(sorted(found.items()))
 
 
-def _days(event: Any, first: date, last: date) -> Iterator[date]:
+def _moved(events: list[Any]) -> defaultdict[str, set[date]]:
+    """
+    By event, the days of its recurrence that another entry speaks of: moved, renamed or cancelled (RFC 5545, 3.8.4.4).
+    """
+    moved = defaultdict[str, set[date]](set)
+    for event in events:
+        if event.get("recurrence-id") is not None:
+            with contextlib.suppress(AttributeError, ValueError):
+                moved[str(event.get("uid", ""))].add(_day(event.get("recurrence-id").dt))
+    return moved
+
+
+def _days(event: Any, first: date, last: date, moved: set[date]) -> Iterator[date]:
+    """
+    The days of an event, but for those that other entries speak of.
+    """
     try:
         begin, end = event.decoded("dtstart"), event.get("dtend")
         end = end.dt if end is not None else None
@@ -74,7 +93,9 @@ def _days(event: Any, first: date, last: date) -> Iterator[date]:
         rule = event.get("rrule")
         since = max(first - timedelta(days=length), start)
         starts = [start] if rule is None else rule_days(rule.to_ical().decode(), start, since, last)
+        also = {_day(d.dt) for d in _dates(event.get("rdate"))}
         left_out = {_day(d.dt) for d in _dates(event.get("exdate"))}
+        left_out |= moved if event.get("recurrence-id") is None else set()
     except Exception as error:
         # A day may be missing, stand twice, or be a list; each of these fails in its own way.
         msg = tr(
@@ -82,13 +103,18 @@ def _days(event: Any, first: date, last: date) -> Iterator[date]:
             value=event.get("summary", "An event"),
         )
         raise DaysOffError(msg) from error
-    for begun in starts:
+    for begun in chain(starts, sorted(also)):
         if begun not in left_out:
             days = (begun + timedelta(days=n) for n in range(length))
             yield from (d for d in days if first <= d <= last)
 
 
-def _day(moment: date) -> date:
+def _day(moment: date | tuple[date, Any]) -> date:
+    """
+    The day of a day, of a moment, or on which a period begins.
+    """
+    if isinstance(moment, tuple):
+        moment = moment[0]
     return moment.date() if isinstance(moment, datetime) else moment
 
 
