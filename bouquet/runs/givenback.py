@@ -74,22 +74,23 @@ class Checked:
     files: tuple[RunFile, ...]
 
 
-def recognise(services: Services, path: Path, name: str, run_id: int | None = None) -> Recognised:
+def recognise(services: Services, person: Person, path: Path, name: str, run_id: int | None = None) -> Recognised:
     """
-    The run that a file comes from: the one named; or by its stamp; by its content, where nothing was changed; by its
-    name; by its headings. Raises RunFailed where none fits.
+    The run that a file comes from, of those that a person may see: the one named; or by its stamp; by its content,
+    where nothing was changed; by its name; by its headings. Raises RunFailed where none fits, and for the first two
+    NotFound and OutOfScope.
     """
     headings = set(_reading(path, name).headings)
     digest, stamp = Digest(path).finish(), _stamp(path)
     with services.store.session() as session:
         if run_id is not None:
-            return Recognised(ledger.get_run(session, run_id), tr("as you said"))
+            return Recognised(ledger.see_run(session, run_id, person), tr("as you said"))
         if stamp is not None:
-            return Recognised(ledger.get_run(session, stamp), tr("by its stamp"))
+            return Recognised(ledger.see_run(session, stamp, person), tr("by its stamp"))
         for by, found in (
-            ("by its content: nothing in it was changed", ledger.runs_of_file(session, sha256=digest)),
-            ("by its name", ledger.runs_of_file(session, name=name)),
-            ("by its headings", ledger.made_runs(session, LOOKED_AT)),
+            (tr("by its content: nothing in it was changed"), ledger.runs_of_file(session, person, sha256=digest)),
+            (tr("by its name"), ledger.runs_of_file(session, person, name=name)),
+            (tr("by its headings"), ledger.made_runs(session, person, LOOKED_AT)),
         ):
             for run in found:
                 own = {c["heading"] for c in (run.slip or {}).get("columns", ())}
@@ -148,14 +149,14 @@ def _frame(rows: FileRows) -> pl.DataFrame:
 
 def _stamp(path: Path) -> int | None:
     """
-    The run that a spreadsheet says it comes from.
+    The run that a spreadsheet says it comes from; None also for a number that no run has.
     """
     try:
         with zipfile.ZipFile(path) as package:
             text = package.read("docProps/custom.xml").decode()
     except (zipfile.BadZipFile, KeyError, UnicodeDecodeError):
         return None
-    found = re.search(rf'name="{STAMP}"[^>]*>\s*<vt:[^>]*>(\d+)<', text)
+    found = re.search(rf'name="{STAMP}"[^>]*>\s*<vt:[^>]*>([0-9]{{1,18}})<', text)
     return int(found.group(1)) if found else None
 
 

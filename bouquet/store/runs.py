@@ -371,20 +371,22 @@ def earlier_runs(session: Session, run: Run, count: int, person: Person | None =
     return list(reversed(session.scalars(query).all()))
 
 
-def runs_of_file(session: Session, *, sha256: str | None = None, name: str | None = None) -> list[Run]:
+def runs_of_file(session: Session, person: Person, *, sha256: str | None = None, name: str | None = None) -> list[Run]:
     """
-    The newest runs that made a file with this content, or of this name.
+    The newest runs that made a file with this content, or of this name, of those that a person may see.
     """
     wanted = RunFile.sha256 == sha256 if sha256 is not None else RunFile.name == name
     ids = sa.select(RunFile.run_id).where(wanted, RunFile.role == "data")
-    return list(session.scalars(sa.select(Run).where(Run.id.in_(ids)).order_by(Run.id.desc()).limit(10)))
+    return list(
+        session.scalars(sa.select(Run).where(Run.id.in_(ids), visible_runs(person)).order_by(Run.id.desc()).limit(10))
+    )
 
 
-def made_runs(session: Session, count: int) -> list[Run]:
+def made_runs(session: Session, person: Person, count: int) -> list[Run]:
     """
-    The newest runs that made rows of a template.
+    The newest runs that made rows of a template, of those that a person may see.
     """
-    query = sa.select(Run).where(Run.status.in_(("ready", "held")), Run.template_id.is_not(None))
+    query = sa.select(Run).where(Run.status.in_(("ready", "held")), Run.template_id.is_not(None), visible_runs(person))
     return list(session.scalars(query.order_by(Run.id.desc()).limit(count)))
 
 

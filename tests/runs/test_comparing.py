@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import csv
 import json
+import zipfile
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import timedelta
@@ -15,6 +16,7 @@ from typing import Any
 import openpyxl
 import pytest
 
+from bouquet.core.writers.xlsx_workbook import STAMP
 from bouquet.runs import (
     RunFailed,
     Services,
@@ -188,7 +190,7 @@ def test_a_csv_given_back_is_laid_beside_the_records(ground: Any, people: dict[s
 
     with services.storage.fetched(made.files[0].path) as path:
         given = edited(path, tmp_path / "items.csv", edit, ";")
-    known = recognise(services, given, "items.csv")
+    known = recognise(services, people["ines"], given, "items.csv")
     checked = check_file(services, known.run, given, "items.csv", people["ines"])
 
     assert (known.run.id, known.by) == (made.id, "by its name")
@@ -222,7 +224,7 @@ def test_a_spreadsheet_is_known_by_its_stamp(ground: Any, people: dict[str, Any]
     sheet["B2"] = "renamed"
     given = tmp_path / "whatever.xlsx"
     book.save(given)
-    known = recognise(services, given, "whatever.xlsx")
+    known = recognise(services, people["ines"], given, "whatever.xlsx")
     checked = check_file(services, known.run, given, "whatever.xlsx", people["ines"])
 
     assert (known.run.id, known.by) == (made.id, "by its stamp")
@@ -230,12 +232,39 @@ def test_a_spreadsheet_is_known_by_its_stamp(ground: Any, people: dict[str, Any]
     assert checked.result.same == ROWS - 1
 
 
+def test_a_file_is_taken_for_ones_own_run_and_not_for_that_of_another(
+    ground: Any, people: dict[str, Any], tmp_path: Path
+) -> None:
+    """Somebody else's newer run made a file of the same name, which one may not see."""
+    services, _, _ = ground
+    mine = run(services, people["ines"])
+    run(services, people["marta"])
+    with services.storage.fetched(mine.files[0].path) as path:
+        given = edited(path, tmp_path / "items.csv", lambda rows: rows.pop(), ";")
+    known = recognise(services, people["ines"], given, "items.csv")
+
+    assert (known.run.id, known.by) == (mine.id, "by its name")
+
+
+def test_a_stamp_that_is_no_number_of_a_run_is_passed_over(ground: Any, people: dict[str, Any], tmp_path: Path) -> None:
+    services, _, _ = ground
+    stamped = tmp_path / "stamped.xlsx"
+    book = openpyxl.Workbook()
+    book.active.append(["Colour", "Shape"])
+    book.save(stamped)
+    with zipfile.ZipFile(stamped, "a") as package:
+        package.writestr("docProps/custom.xml", f'<p name="{STAMP}" x=""><vt:i4>{"9" * 30}</vt:i4></p>')
+
+    with pytest.raises(RunFailed, match="does not come from any run"):
+        recognise(services, people["ines"], stamped, "stamped.xlsx")
+
+
 def test_an_untouched_file_and_a_strange_one(ground: Any, people: dict[str, Any], tmp_path: Path) -> None:
     """The first is known by its content and has no changes; the second is like no run's."""
     services, _, _ = ground
     made = run(services, people["ines"])
     with services.storage.fetched(made.files[0].path) as path:
-        known = recognise(services, path, "renamed.csv")
+        known = recognise(services, people["ines"], path, "renamed.csv")
         checked = check_file(services, known.run, path, "renamed.csv", people["ines"])
     strange = tmp_path / "strange.csv"
     strange.write_text("Colour,Shape\nred,round\n")
@@ -243,6 +272,6 @@ def test_an_untouched_file_and_a_strange_one(ground: Any, people: dict[str, Any]
     assert known.by.startswith("by its content")
     assert (checked.result.changes, checked.files) == ([], ())
     with pytest.raises(RunFailed, match="does not come from any run"):
-        recognise(services, strange, "strange.csv")
+        recognise(services, people["ines"], strange, "strange.csv")
     with pytest.raises(RunFailed, match="not in the file"):
         check_file(services, made, strange, "strange.csv", people["ines"])

@@ -79,9 +79,7 @@ def check_given_back(
     with TemporaryDirectory(prefix="bouquet-") as folder:
         path = Path(folder) / "given"
         path.write_bytes(content)
-        found = recognise(services, path, name, run_id)
-        with services.store.session() as session:
-            ledger.see_run(session, found.run.id, person)
+        found = recognise(services, person, path, name, run_id)
         checked = check_file(services, found.run, path, name, person)
     result = checked.result
     return GivenBackOut(
