@@ -41,10 +41,10 @@ class Newsroom:
 
     Args:
         store: Whose channels are listened to.
-        stop_count: Stops the count of a bench that is under way in this process.
+        stop_count: Stops the count of a bench that is under way in this process, if it is older than this turn.
     """
 
-    def __init__(self, store: Store, stop_count: Callable[[str], None]) -> None:
+    def __init__(self, store: Store, stop_count: Callable[[str, int], None]) -> None:
         self.store, self.stop_count = store, stop_count
         #: Whether notices arrive just now; whoever waits looks more often while they do not.
         self.listens = False
@@ -92,12 +92,12 @@ class Newsroom:
         if self._loop is not None:
             self._loop.call_soon_threadsafe(self._wake_all)
 
-    def announce_count(self, bench: str) -> None:
+    def announce_count(self, bench: str, turn: int) -> None:
         """
-        Say to the other processes that a bench counts anew.
+        Say to the other processes that a bench counts anew, and in which turn.
         """
         with self.store.session() as session:
-            session.execute(sa.select(sa.func.pg_notify(COUNTING, f"{os.getpid()} {bench}")))
+            session.execute(sa.select(sa.func.pg_notify(COUNTING, f"{os.getpid()} {turn} {bench}")))
 
     async def _connection(self) -> psycopg.AsyncConnection[tuple[object, ...]]:
         # None of the store's own: that may close before this has ended.
@@ -142,6 +142,6 @@ class Newsroom:
             for event in self._waiting.get(int(said) if said.isdecimal() else 0, ()):
                 event.set()
             return
-        process, _, bench = said.partition(" ")
+        process, turn, bench = said.split(" ", 2)
         if process != str(os.getpid()):
-            await run_in_threadpool(self.stop_count, bench)
+            await run_in_threadpool(self.stop_count, bench, int(turn))

@@ -27,6 +27,7 @@ from bouquet.designing import Counting
 from bouquet.rounds import make_queue
 from bouquet.runs import Services
 from bouquet.settings import Settings
+from bouquet.sources import SourceCancelled
 from bouquet.store.models import Notice, Person, SignIn
 from bouquet.web import create_app
 
@@ -167,23 +168,37 @@ def test_a_session_that_ended_hears_no_more(address: tuple[str, int], services: 
     assert [line for line in heard if b"1" in line] == []
 
 
+class Slow:
+    """A snapshot whose query goes on until it is stopped."""
+
+    stopped = False
+
+    def cancel(self) -> None:
+        self.stopped = True
+
+
 def test_a_count_elsewhere_stops_the_one_here() -> None:
     """A bench that counts anew in another process has its older count here stopped; the first says so to the others."""
-
-    class Slow:
-        stopped = False
-
-        def cancel(self) -> None:
-            self.stopped = True
-
-    said: list[str] = []
-    counting, slow = Counting(said.append), Slow()
-    with counting.only("bench", slow):  # type: ignore[arg-type]
-        counting.stop("other bench")
+    said: list[tuple[str, int]] = []
+    counting, slow = Counting(lambda *what: said.append(what)), Slow()
+    with counting.only("bench", slow, 2):  # type: ignore[arg-type]
+        counting.stop("other bench", 3)
+        counting.stop("bench", 1)
         assert not slow.stopped
-        counting.stop("bench")
+        counting.stop("bench", 3)
 
-    assert (slow.stopped, said) == (True, ["bench"])
+    assert (slow.stopped, said) == (True, [("bench", 2)])
+
+
+def test_a_count_that_arrives_late_stops_no_newer_one() -> None:
+    """Requests overtake each other; whoever asked last is answered."""
+    counting, newer, older = Counting(), Slow(), Slow()
+    with counting.only("bench", newer, 2):  # type: ignore[arg-type]
+        with pytest.raises(SourceCancelled), counting.only("bench", older, 1):  # type: ignore[arg-type]
+            pass
+        assert not newer.stopped
+        with counting.only("bench", older, 3):  # type: ignore[arg-type]
+            assert newer.stopped
 
 
 @pytest.mark.parametrize("moment", range(10))

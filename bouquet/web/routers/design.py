@@ -151,7 +151,7 @@ def tally(body: LookRequest, view: TheView, counting: TheCounting) -> Any:
     template, plan, words = sound_plan(view, body, body.only)
     with (
         view.snapshot() as snapshot,
-        counting.only(body.bench, snapshot),
+        counting.only(body.bench, snapshot, body.turn or 0),
     ):
         if wants_memory(template):
             found = view.resolve_remembering(template, snapshot, plan.context, body.template_id).partial
@@ -288,7 +288,7 @@ def count_checks(body: LookRequest, view: TheView, counting: TheCounting) -> Any
     _, plan, _ = sound_plan(view, body, body.only)
     with (
         view.snapshot() as snapshot,
-        counting.only(f"{body.bench} checks" if body.bench else "", snapshot),
+        counting.only(f"{body.bench} checks" if body.bench else "", snapshot, body.turn or 0),
     ):
         rows, checks = designing.count_checks(snapshot, plan, read_document(body.document).checks)
     return CheckCounts(rows=rows, checks=[CheckCount(**asdict(c)) for c in checks], milliseconds=_since(began))

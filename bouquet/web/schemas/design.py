@@ -52,14 +52,16 @@ class UnderDesign(BaseModel):
 
 class LookRequest(UnderDesign):
     """
-    A newer tally with the same `bench` stops the older one's query. `only` limits it to the records with these keys;
-    `keys` asks for the key of what each row stands for. In a `hurry`, what takes the source a while is answered at once
-    with what it can say: any rows in the place of the first, an estimate in the place of a count.
+    A newer tally with the same `bench` stops the older one's query: the one of the greater `turn`, or, where none is
+    given, the one that came later. `only` limits it to the records with these keys; `keys` asks for the key of what
+    each row stands for. In a `hurry`, what takes the source a while is answered at once with what it can say: any rows
+    in the place of the first, an estimate in the place of a count.
     """
 
     limit: int = Field(50, ge=1, le=500)
     offset: int = Field(0, ge=0, le=10_000_000)
     bench: str = Field("", max_length=60)
+    turn: int | None = Field(None, ge=1, lt=2**53)
     only: list[list[str]] | None = Field(None, max_length=5_000)
     keys: bool = False
     hurry: bool | None = None

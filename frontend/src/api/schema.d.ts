@@ -5745,9 +5745,10 @@ export interface components {
         };
         /**
          * LookRequest
-         * @description A newer tally with the same `bench` stops the older one's query. `only` limits it to the records with these keys;
-         *     `keys` asks for the key of what each row stands for. In a `hurry`, what takes the source a while is answered at once
-         *     with what it can say: any rows in the place of the first, an estimate in the place of a count.
+         * @description A newer tally with the same `bench` stops the older one's query: the one of the greater `turn`, or, where none is
+         *     given, the one that came later. `only` limits it to the records with these keys; `keys` asks for the key of what
+         *     each row stands for. In a `hurry`, what takes the source a while is answered at once with what it can say: any rows
+         *     in the place of the first, an estimate in the place of a count.
          */
         LookRequest: {
             /** Answers */
@@ -5782,6 +5783,8 @@ export interface components {
             only?: string[][] | null;
             /** Template Id */
             template_id?: number | null;
+            /** Turn */
+            turn?: number | null;
             /**
              * View
              * @description A saved view whose columns are taken for this once.

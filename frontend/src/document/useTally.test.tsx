@@ -9,12 +9,16 @@ import type { Document } from "./types";
 type Said = { rows: number; about: boolean } | { status: number };
 let answers: Said[];
 let hurries: boolean[];
+let turns: number[];
 
 beforeEach(() => {
   vi.useFakeTimers();
   hurries = [];
+  turns = [];
   vi.spyOn(api, "POST").mockImplementation(((_: string, asked: never) => {
-    hurries.push((asked as { body: { hurry: boolean } }).body.hurry);
+    const { body } = asked as { body: { hurry: boolean; turn: number } };
+    hurries.push(body.hurry);
+    turns.push(body.turn);
     const said = answers.shift();
     if (!said) return new Promise(() => undefined);
     if ("status" in said)
@@ -63,6 +67,8 @@ describe("a tally", () => {
     const { pass, now } = tallied();
     await pass(1);
     expect([hurries, now().data?.about]).toEqual([[true, false], true]);
+    // Requests may overtake each other: each says its turn.
+    expect(turns[1]).toBeGreaterThan(turns[0]!);
     cleanup();
     answers = [
       { rows: 1000, about: true },

@@ -6,6 +6,7 @@ import { OnlyMine } from "../document/components/OnlyMine";
 import { PerUnit } from "../document/components/PerUnit";
 import { Sentence } from "../document/components/Sentence";
 import { useTally } from "../document/hooks/useLook";
+import { uncounted } from "../document/uncounted";
 import { useFields } from "../document/hooks/useFields";
 import { EMPTY, reduce } from "../document/reducer";
 import type { Action } from "../document/reducer";
@@ -112,6 +113,7 @@ export function Browse({
             groups={groups}
             total={total}
             all={all}
+            error={tally.error}
             dispatch={dispatch}
           />
         </div>
@@ -207,14 +209,17 @@ interface CountedProps {
   groups: RecordTypeFields["groups"];
   total: number | undefined;
   all: number | undefined;
+  error: Error | null;
   dispatch: (action: Action) => void;
 }
 
 /** How many are seen, of how many; by unit, and only one's own. */
-function Counted({ type, document, seen, groups, total, all, dispatch }: CountedProps) {
+function Counted({ type, document, seen, groups, total, all, error, dispatch }: CountedProps) {
   return (
     <span className="soft" role="status">
-      {total === undefined ? (
+      {error ? (
+        <span className="trouble">{uncounted(error)}</span>
+      ) : total === undefined ? (
         tr("counting…")
       ) : (
         <>

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import type { ReactNode } from "react";
-import { ApiError } from "../../api";
 import type { Tally as Counts } from "../../api";
+import { uncounted } from "../../document/uncounted";
 import type { Narrowing } from "../../document/types";
 import { count, plural, size } from "../../shared";
 import { tr } from "../../i18n";
@@ -101,7 +101,7 @@ export function Tally({
       )}
       <li className="age" aria-live="polite">
         {error ? (
-          <span className="trouble">{wordsOf(error)}</span>
+          <span className="trouble">{uncounted(error)}</span>
         ) : counting ? (
           about ? (
             tr("expected by the source; counting…")
@@ -115,23 +115,6 @@ export function Tally({
       </li>
     </ol>
   );
-}
-
-/** Problems that are said in words before the rest is counted. */
-const SAID = 2;
-
-/** Why nothing was counted. */
-function wordsOf(error: Error): string {
-  if (!(error instanceof ApiError)) return tr("not counted");
-  const problems = error.problem.errors ?? [];
-  if (problems.length === 0) return error.problem.detail;
-  const said = problems.slice(0, SAID).map((p) => p.message);
-  return [
-    ...said,
-    problems.length > SAID ? tr("And {{problems}} more.", { problems: problems.length - SAID }) : "",
-  ]
-    .join(" ")
-    .trim();
 }
 
 /** A count of what a step leaves out; a click shows the records. */

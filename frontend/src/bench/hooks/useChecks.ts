@@ -8,6 +8,9 @@ const QUIET = 500;
 
 const BENCH = crypto.randomUUID();
 
+/** How often this page counted them. */
+let turns = 0;
+
 /** How many rows each check of the document objects to, as they are now. */
 export function useChecks(document: Document, templateId: number) {
   const settled = useDebounced(document, QUIET);
@@ -22,6 +25,7 @@ export function useChecks(document: Document, templateId: number) {
             limit: 1,
             offset: 0,
             bench: BENCH,
+            turn: ++turns,
             keys: false,
             template_id: templateId,
           },

@@ -13,6 +13,9 @@ const TALLY_QUIET = 350;
 
 const BENCH = crypto.randomUUID();
 
+/** How often this page counted: of two counts that are under way, the server goes on with the later turn. */
+let turns = 0;
+
 /**
  * The sentence and the rows of the document, page by page, while it is worked on. Where the source cannot give the first
  * rows at once, it is any rows until they come. `elsewhere` is another source that it is tried on.
@@ -101,6 +104,7 @@ function countOf(counted: string, templateId: number, elsewhere: string, hurry: 
             limit: 1,
             offset: 0,
             bench: BENCH,
+            turn: ++turns,
             keys: false,
             template_id: elsewhere ? null : templateId,
             hurry,
