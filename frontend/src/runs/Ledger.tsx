@@ -166,7 +166,7 @@ function Totals({ totals, onHeld }: { totals: RunTotals; onHeld: () => void }) {
         <>
           {" · "}
           <button type="button" className="btn-link-plain" onClick={onHeld}>
-            {tr("{{held}} held", { held: count(totals.held) })}
+            {tr("{{held}} waiting for review", { held: count(totals.held) })}
           </button>
         </>
       )}

@@ -48,10 +48,9 @@ export function Outcome(props: Props) {
       ) : grave ? (
         <button type="button" className="btn-link-plain speaks one-line" onClick={onChecks}>
           <Icon name="pause" />{" "}
-          {tr("would be {{severity}}: {{grave}}", {
-            severity: grave.severity === "stop" ? tr("stopped") : tr("held"),
-            grave: grave.words,
-          })}
+          {grave.severity === "stop"
+            ? tr("would be stopped: {{grave}}", { grave: grave.words })
+            : tr("would wait for review: {{grave}}", { grave: grave.words })}
         </button>
       ) : (
         look && (
