@@ -113,9 +113,13 @@ def change_draft(
     now: datetime,
 ) -> TemplateRecord:
     """
-    Replace the draft that `revision` names. Raises NotFound, NameTaken or LostUpdate.
+    Replace the draft that `revision` names. Whoever did so already and did not hear the answer may do it again. Raises
+    NotFound, NameTaken or LostUpdate.
     """
     record = get_template(session, template_id, lock=True)
+    done = (record.draft_revision, record.draft_changed_by, record.draft) == (revision + 1, by.id, document)
+    if done:
+        return record
     if record.draft_revision != revision:
         other = session.get_one(Person, record.draft_changed_by)
         raise LostUpdate(other.name, record.draft_changed_at, record.draft_revision)

@@ -184,8 +184,12 @@ def test_drafts_versions_and_lost_updates(ines: TestClient) -> None:
     assert ines.put(f"{address}/draft", json=changed).status_code == 422
     kept = ines.put(f"{address}/draft", json=changed, headers={"If-Match": '"1"'})
     assert (kept.status_code, kept.headers["etag"], kept.json()["changed"]) == (200, '"2"', True)
-    lost = ines.put(f"{address}/draft", json=changed, headers={"If-Match": '"1"'})
+    again = ines.put(f"{address}/draft", json=changed, headers={"If-Match": '"1"'})
+    other = {**changed, "about": "another window's"}
+    lost = ines.put(f"{address}/draft", json=other, headers={"If-Match": '"1"'})
     assert (lost.status_code, lost.json()["changed_by"]) == (412, "Ines Harrow")
+    # Whoever did not hear the answer asks the same again.
+    assert (again.status_code, again.json()["revision"]) == (200, 2)
     saved = ines.post(f"{address}/versions", json={"note": "first"}, headers={"If-Match": '"2"'})
     assert (saved.status_code, saved.json()["version"], saved.json()["changed"]) == (201, 1, False)
     assert [v["note"] for v in ines.get(f"{address}/versions").json()] == ["first"]

@@ -144,4 +144,43 @@ describe("a draft", () => {
     leave();
     expect(sent).toEqual([{ name: "B", revision: '"1"' }]);
   });
+
+  it("is sent when the bench is left while an earlier one is on its way, once that is there", async () => {
+    let arrive = () => {};
+    const { type, pass, leave } = bench();
+    vi.spyOn(api, "PUT").mockImplementationOnce(((_: string, asked: never) => {
+      sent.push({ name: (asked as { body: Document }).body.name, revision: '"1"' });
+      return new Promise((resolve) => {
+        arrive = () => resolve({ data: template("B", 2), response: new Response() } as never);
+      });
+    }) as never);
+    said = { revision: 3 };
+    type("B");
+    await pass(600);
+    type("C");
+    leave();
+    expect(sent.length).toBe(1);
+    arrive();
+    await pass(100);
+    expect(sent).toEqual([
+      { name: "B", revision: '"1"' },
+      { name: "C", revision: '"2"' },
+    ]);
+  });
+
+  it("whose answer never came is sent again as it was, before what was typed since", async () => {
+    const { type, pass } = bench();
+    said = { status: 0 };
+    type("B");
+    await pass(600);
+    type("C");
+    await pass(200);
+    said = { revision: 2 };
+    await pass(3_000);
+    expect(sent).toEqual([
+      { name: "B", revision: '"1"' },
+      { name: "B", revision: '"1"' },
+      { name: "C", revision: '"2"' },
+    ]);
+  });
 });

@@ -31,7 +31,14 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
   const client = useQueryClient();
   const [keeping, setKeeping] = useState<Keeping>({ state: "kept" });
   const [sent, setSent] = useState(() => JSON.stringify(loaded.document));
-  const latest = useRef({ template: loaded, sent: JSON.stringify(loaded.document), refused: "", document });
+  const latest = useRef({
+    template: loaded,
+    sent: JSON.stringify(loaded.document),
+    refused: "",
+    /** A draft that the server may have, as its answer never came: it is sent again before any other. */
+    unanswered: "",
+    document,
+  });
   const busy = useRef<Promise<TemplateInfo | null> | null>(null);
   useEffect(() => {
     latest.current.document = document;
@@ -39,7 +46,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
 
   const send = useCallback(
     async (revision?: number): Promise<TemplateInfo | null> => {
-      const text = JSON.stringify(latest.current.document);
+      const text = latest.current.unanswered || JSON.stringify(latest.current.document);
       if (text === latest.current.sent && revision === undefined) return latest.current.template;
       setKeeping({ state: "sending" });
       try {
@@ -49,9 +56,10 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
               path: { template_id: loaded.id },
               header: { "If-Match": `"${revision ?? latest.current.template.revision}"` },
             },
-            body: latest.current.document,
+            body: JSON.parse(text) as Document,
           }),
         );
+        latest.current.unanswered = "";
         latest.current.template = template;
         latest.current.sent = text;
         setSent(text);
@@ -63,6 +71,7 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
         if (!(error instanceof ApiError)) throw error;
         const problem = error.problem;
         const later = LATER.includes(problem.status);
+        latest.current.unanswered = later ? text : "";
         if (!later) latest.current.refused = text;
         setKeeping({ state: problem.status === 412 ? "overtaken" : later ? "away" : "refused", problem });
         return null;
@@ -74,7 +83,13 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
   const flush = useCallback(
     async (revision?: number): Promise<TemplateInfo | null> => {
       while (busy.current) await busy.current;
-      busy.current = send(revision);
+      const all = async () => {
+        const template = await send(revision);
+        return template && JSON.stringify(latest.current.document) !== latest.current.sent
+          ? send()
+          : template;
+      };
+      busy.current = all();
       try {
         return await busy.current;
       } finally {
@@ -102,9 +117,9 @@ export function useDraft(loaded: TemplateInfo, document: Document, onTemplate: (
     return () => {
       window.removeEventListener("beforeunload", warn);
       // Leaving the bench within the quiet time loses nothing.
-      if (JSON.stringify(leave.document) !== leave.sent) void send();
+      if (JSON.stringify(leave.document) !== leave.sent) void flush();
     };
-  }, [send]);
+  }, [flush]);
 
   const overwrite = useCallback(
     () => flush(keeping.state === "overtaken" ? keeping.problem.revision : undefined),
