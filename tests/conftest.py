@@ -9,6 +9,8 @@ import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import UTC, date, datetime
+from fractions import Fraction
+from functools import partial
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -41,7 +43,9 @@ settings.load_profile("bouquet")
 UNTIL = date(2026, 11, 22)
 NOW = datetime(2026, 11, 23, 9, 0, tzinfo=UTC)
 FOLDER = Path(__file__).parent.parent / ".demo" / "test"
-MARROWBY = "marrowby_v1"
+#: Marrowby with a tenth of its records, which are enough for nearly all; and with all of them.
+MARROWBY, WHOLE_MARROWBY = "marrowby_tenth_v1", "marrowby_v1"
+TENTH = Fraction(1, 10)
 #: What tells this session of tests from earlier ones.
 SESSION = os.environ.get("PYTEST_XDIST_TESTRUNUID", f"alone{os.getpid()}")
 #: What tells the databases of this test process from those of others that run beside it.
@@ -95,7 +99,7 @@ class OwnCluster(Cluster):
     """
 
     def own(self, name: str) -> str:
-        return name if name in {"postgres", MARROWBY} else name + PROCESS
+        return name if name in {"postgres", MARROWBY, WHOLE_MARROWBY} else name + PROCESS
 
     def copy_database(self, original: str, name: str) -> None:
         """
@@ -147,21 +151,46 @@ def cluster() -> Iterator[OwnCluster]:
 @pytest.fixture(scope="session")
 def marrowby(cluster: Cluster) -> str:
     """
-    The address of Marrowby at scale 1, for its reader.
+    The address of a small Marrowby, for its reader.
     """
-    cluster.ensure_database(MARROWBY, "marrowby_owner")
-    owner = cluster.url(MARROWBY, "marrowby_owner", "test-only")
+    return filled_marrowby(cluster, MARROWBY, TENTH)
+
+
+@pytest.fixture(scope="session")
+def whole_marrowby(cluster: Cluster) -> str:
+    """
+    The address of Marrowby at scale 1.
+    """
+    return filled_marrowby(cluster, WHOLE_MARROWBY, 1)
+
+
+def filled_marrowby(cluster: Cluster, name: str, scale: int | Fraction) -> str:
+    """
+    The address of a Marrowby for its reader, made once for all test processes.
+    """
+    cluster.ensure_database(name, "marrowby_owner")
+    owner = cluster.url(name, "marrowby_owner", "test-only")
     with one_at_a_time():
         with psycopg.connect(owner) as connection:
             row = connection.execute("SELECT to_regclass('public.tree')").fetchone()
         if row is None or row[0] is None:
-            fill_marrowby(owner, scale=1, until=UNTIL, reader="marrowby_reader")
-    return cluster.url(MARROWBY, "marrowby_reader", "test-only")
+            fill_marrowby(owner, scale=scale, until=UNTIL, reader="marrowby_reader")
+    return cluster.url(name, "marrowby_reader", "test-only")
 
 
 @pytest.fixture(scope="session")
 def source(marrowby: str) -> Iterator[Source]:
     made = Source("marrowby", marrowby, CATALOGUE)
+    yield made
+    made.close()
+
+
+@pytest.fixture(scope="session")
+def whole(whole_marrowby: str) -> Iterator[Source]:
+    """
+    Marrowby with all its records, for what few do not show.
+    """
+    made = Source("marrowby", whole_marrowby, CATALOGUE)
     yield made
     made.close()
 
@@ -183,11 +212,23 @@ def query(marrowby: str) -> Callable[[str], list[tuple[Any, ...]]]:
     Hand-written SQL on Marrowby, the tests' own opinion.
     """
 
-    def run(sql: str) -> list[tuple[Any, ...]]:
-        with psycopg.connect(marrowby) as connection:
-            return connection.execute(sql).fetchall()  # type: ignore[call-overload]
+    return partial(queried, marrowby)
 
-    return run
+
+def queried(url: str, sql: str) -> list[tuple[Any, ...]]:
+    """
+    What a database says.
+    """
+    with psycopg.connect(url) as connection:
+        return connection.execute(sql).fetchall()  # type: ignore[call-overload]
+
+
+@pytest.fixture(scope="session")
+def query_whole(whole_marrowby: str) -> Callable[[str], list[tuple[Any, ...]]]:
+    """
+    The same on all of Marrowby.
+    """
+    return partial(queried, whole_marrowby)
 
 
 @pytest.fixture

@@ -64,6 +64,18 @@ def test_whatever_a_text_holds_its_line_is_as_long_as_the_others(
     assert [line[20:23] for line in lines] == ["end"] * len(texts)
 
 
+def test_a_heading_stays_at_its_place_and_in_its_line(resolved: Resolve, tmp_path: Path) -> None:
+    """One that is longer than its column is cut and told; a break in it would begin another line."""
+    plan = resolved(
+        {"id": "a", "heading": "Number of the tag", "value": {"field": "tag"}, "width": 6},
+        {"id": "b", "heading": "Girth\u2028(cm)", "value": {"field": "girth"}, "width": 12},
+    ).require()
+    path, notes = made(plan, "txt", tmp_path, {"c0": ["MB-1"], "c1": ["7.50"]})
+
+    assert path.read_bytes().decode().splitlines() == ["Number  Girth (cm)", "MB-1          7.50"]
+    assert notes == {"the heading “Number of the tag” was cut to its 6 characters": 1}
+
+
 def test_a_table_of_dbase_is_read_by_two_readers(resolved: Resolve, tmp_path: Path) -> None:
     """Kinds kept, names shortened and told beside it, blanks as blanks, its day that of the run."""
     plan = resolved(

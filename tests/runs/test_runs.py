@@ -130,7 +130,7 @@ def test_a_store_that_cannot_be_written_fails_the_run(services: Services, people
 def test_a_full_disk_leaves_no_half_file(services: Services, people: dict[str, Any], format: str) -> None:
     """The run fails with the reason, and what was written of it is gone."""
     services.files.mkdir(parents=True)
-    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=300k", "tmpfs", str(services.files)], check=False)
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=60k", "tmpfs", str(services.files)], check=False)
     if mounted.returncode:
         pytest.skip("no small disk can be mounted here")
     try:

@@ -7,6 +7,7 @@ from __future__ import annotations
 import itertools
 import sqlite3
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -27,17 +28,21 @@ from tests.sources.mariadb import owner_of
 
 @pytest.fixture
 def run(source: Source, tmp_path: Path) -> Run:
-    """
-    Run a document into the test's folder.
-    """
+    """Run a document into the test's folder."""
+    return partial(made_of, source, tmp_path)
 
-    def make(document: dict[str, Any], format: str = "csv", **context: Any) -> Exported:
-        template = as_format(read_document({"name": "Test", **document}), format)
-        plan = resolve(template, source.catalogue(), Context(as_of=NOW, answers={}, **context)).require()
-        with source.reader.snapshot() as snapshot:
-            return Export(template, plan, format, tmp_path / "out").write(snapshot, {})
 
-    return make
+@pytest.fixture
+def run_whole(whole: Source, tmp_path: Path) -> Run:
+    return partial(made_of, whole, tmp_path)
+
+
+def made_of(source: Source, folder: Path, document: dict[str, Any], format: str = "csv", **context: Any) -> Exported:
+    """The files of a document."""
+    template = as_format(read_document({"name": "Test", **document}), format)
+    plan = resolve(template, source.catalogue(), Context(as_of=NOW, answers={}, **context)).require()
+    with source.reader.snapshot() as snapshot:
+        return Export(template, plan, format, folder / "out").write(snapshot, {})
 
 
 @pytest.fixture(scope="session")

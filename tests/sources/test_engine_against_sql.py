@@ -288,9 +288,9 @@ CASES: dict[str, tuple[Any, ...]] = {
         " (SELECT max(i_on) FROM inspection i JOIN tree t ON t.t_id = i.t_id WHERE i.t_id = o.t_id)::text FROM work_order o WHERE wo_st = 'O' ORDER BY wo_id",
     ),
     "ordered by a fold, narrowed by a fold": (
-        {"records": "site", "columns": cols("code", fold("Trees", "trees", "count")), "filter": {"all": [{"column": "Trees", "is": "greater_than", "value": 44}]},
+        {"records": "site", "columns": cols("code", fold("Trees", "trees", "count")), "filter": {"all": [{"column": "Trees", "is": "greater_than", "value": 7}]},
          "order": [{"column": "Trees", "direction": "descending"}]},
-        "SELECT s_code, count(*)::text FROM site s JOIN tree t ON t.s_id = s.s_id GROUP BY s.s_id, s_code HAVING count(*) > 44 ORDER BY count(*) DESC, s.s_id",
+        "SELECT s_code, count(*)::text FROM site s JOIN tree t ON t.s_id = s.s_id GROUP BY s.s_id, s_code HAVING count(*) > 7 ORDER BY count(*) DESC, s.s_id",
     ),
     # Filter
     "has any, with conditions on the children": (

@@ -113,7 +113,7 @@ def test_any_rows_stand_in_for_those_that_take_a_while(source: Source, monkeypat
     plan = planned(source, document)
     assert plan is not None
     template = read_document(document)
-    monkeypatch.setattr(looking, "SOON", 1_000)
+    monkeypatch.setattr(looking, "SOON", 100)
     monkeypatch.setattr(sheet, "FEW", 0)
     with source.reader.snapshot() as snapshot:
         hurried = looking.first_rows(snapshot, template, plan, limit=5, hurry=True)

@@ -18,7 +18,7 @@ from bouquet.core.template import read_document
 from bouquet.demo.marrowby.copy import copy_to_mariadb
 from bouquet.runs import Export, trace
 from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout, try_source
-from tests.conftest import CATALOGUE, NOW, UNTIL
+from tests.conftest import CATALOGUE, NOW, TENTH, UNTIL
 from tests.sources.mariadb import owner_of
 from tests.sources.test_sqlite import ALL, exported
 from tests.sources.worlds import lines, written
@@ -32,7 +32,7 @@ NAMES = sorted(n for n in ALL if "picks" not in str(ALL[n]) and n not in DIFFERE
 @pytest.fixture(scope="session")
 def server(mariadb: Callable[[str], str]) -> str:
     url = mariadb("marrowby")
-    copy_to_mariadb(url, until=UNTIL)
+    copy_to_mariadb(url, until=UNTIL, scale=TENTH)
     return url
 
 

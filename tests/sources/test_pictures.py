@@ -37,7 +37,7 @@ Query = Callable[[str], list[tuple[Any, ...]]]
 PHOTOGRAPHS: dict[str, Any] = {
     "records": "photograph",
     "columns": [column("name", "file_name"), column("picture", "picture"), column("number", "ph_id")],
-    "at_most": 40,
+    "at_most": 30,
 }
 
 
@@ -94,10 +94,10 @@ PAGES: dict[str, Any] = {"records": "page", "columns": [column("id", "id"), colu
 def test_a_spreadsheet_has_each_picture_in_its_cell(run: Run, query: Query) -> None:
     """One anchor a row, with the picture that the database holds there, and nothing beneath it."""
     sheet = openpyxl.load_workbook(run(PHOTOGRAPHS, "xlsx").path).active
-    held = dict(query("SELECT ph_id, ph_data FROM photograph ORDER BY ph_id LIMIT 40"))
+    held = dict(query("SELECT ph_id, ph_data FROM photograph ORDER BY ph_id LIMIT 30"))
     anchored = {image.anchor._from.row + 1: image for image in sheet._images}
 
-    assert sorted(anchored) == list(range(2, 42))
+    assert sorted(anchored) == list(range(2, 32))
     for row, image in anchored.items():
         expected = Image.open(io.BytesIO(held[int(sheet.cell(row, 3).value)])).convert("RGB")
         assert image.anchor._from.col == 1
@@ -109,10 +109,10 @@ def test_links_and_pictures_share_a_sheet(run: Run) -> None:
     """Both are what a sheet is related to; each finds its own."""
     linked = {**PHOTOGRAPHS, "columns": [column("tree", "tree.tag", show={"link": True}), column("picture", "picture")]}
     sheet = openpyxl.load_workbook(run(linked, "xlsx").path).active
-    links = [sheet.cell(row, 1).hyperlink for row in range(2, 42)]
+    links = [sheet.cell(row, 1).hyperlink for row in range(2, 32)]
 
-    assert len(sheet._images) == 40
-    assert len([link for link in links if link is not None]) > 30
+    assert len(sheet._images) == 30
+    assert len([link for link in links if link is not None]) > 20
     assert all(link is None or link.target.startswith("http") for link in links)
 
 
@@ -120,7 +120,7 @@ def test_a_page_and_a_pdf_show_them(run: Run, query: Query) -> None:
     """As many as there are rows, in the page itself."""
     page = run(PHOTOGRAPHS, "html").path.read_text()
     drawn = [base64.b64decode(d) for d in re.findall(r'src="data:image/png;base64,([^"]+)"', page)]
-    held = [data for (data,) in query("SELECT ph_data FROM photograph ORDER BY ph_id LIMIT 40")]
+    held = [data for (data,) in query("SELECT ph_data FROM photograph ORDER BY ph_id LIMIT 30")]
     assert [Image.open(io.BytesIO(d)).convert("RGB").tobytes() for d in drawn] == [
         Image.open(io.BytesIO(d)).convert("RGB").tobytes() for d in held
     ]
@@ -188,12 +188,12 @@ def test_a_format_without_pictures_is_refused_with_another_way(source: Source) -
 
 def test_too_many_pictures_are_sizes(run: Run, query: Query, monkeypatch: pytest.MonkeyPatch) -> None:
     """A file of more than so many has none, and says so."""
-    monkeypatch.setattr("bouquet.runs.export.MOST_PICTURES", 39)
+    monkeypatch.setattr("bouquet.runs.export.MOST_PICTURES", 29)
     done = run(PHOTOGRAPHS, "html")
-    sizes = [n for (n,) in query("SELECT length(ph_data) FROM photograph ORDER BY ph_id LIMIT 40")]
+    sizes = [n for (n,) in query("SELECT length(ph_data) FROM photograph ORDER BY ph_id LIMIT 30")]
 
     assert re.findall(r">(\d+) bytes<", done.path.read_text()) == [str(n) for n in sizes]
-    assert found_in(done) == {"pictures are drawn up to 39 of them; their sizes stand in their place": 40}
+    assert found_in(done) == {"pictures are drawn up to 29 of them; their sizes stand in their place": 30}
 
 
 def test_a_picture_is_made_small_and_upright() -> None:

@@ -89,13 +89,13 @@ def test_a_spreadsheet_has_a_sheet_per_value(run: Run, query: Query) -> None:
     assert done.rows == sum(kinds.values())
 
 
-def test_a_file_splits_by_size(run: Run) -> None:
+def test_a_file_splits_by_size(run_whole: Run) -> None:
     """No part is larger than asked, none much smaller but the last, and no row is lost."""
     document = {
         "records": "tree",
         "columns": [column("tag", "tag"), column("note", "note"), column("changed", "changed_at")],
     }
-    done = run({**document, "output": {"split": {"megabytes": 0.5}}})
+    done = run_whole({**document, "output": {"split": {"megabytes": 0.5}}})
     sizes = [f.path.stat().st_size for f in done.files]
 
     assert max(sizes) <= 500_000
@@ -119,7 +119,7 @@ def test_reader_s_parts_each_have_their_own_total(run: Run, query: Query) -> Non
     assert found == wards
 
 
-def test_more_rows_than_a_sheet_holds_go_on_to_the_next(run: Run, query: Query) -> None:
+def test_more_rows_than_a_sheet_holds_go_on_to_the_next(run_whole: Run, query_whole: Query) -> None:
     """1,048,577 rows: the first sheet is full with its heading row, the second has the last two."""
     document = {
         "records": "probe_reading",
@@ -127,10 +127,10 @@ def test_more_rows_than_a_sheet_holds_go_on_to_the_next(run: Run, query: Query) 
         "columns": [column("r", "pr_id"), column("t", "probe.site.trees.t_id")],
         "at_most": 1_048_577,
     }
-    done = run(document, "xlsx")
+    done = run_whole(document, "xlsx")
     book = python_calamine.load_workbook(str(done.path))
     full, rest = (book.get_sheet_by_index(n).to_python() for n in range(2))
-    last = query(
+    last = query_whole(
         "SELECT pr_id, t.t_id FROM probe_reading r JOIN probe p ON p.p_id = r.p_id JOIN tree t ON t.s_id = p.s_id"
         " ORDER BY pr_id, t.t_id OFFSET 1048575 LIMIT 2"
     )

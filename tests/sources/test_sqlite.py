@@ -17,7 +17,7 @@ from bouquet.core.template import read_document
 from bouquet.demo.marrowby.copy import copy_marrowby
 from bouquet.runs import Export, count_tally, trace
 from bouquet.sources import Source, SourceDown, SourceError, SourceTimeout
-from tests.conftest import CATALOGUE, NOW, UNTIL
+from tests.conftest import CATALOGUE, NOW, TENTH, UNTIL
 from tests.sources.test_against_sql import CASES as PLAIN
 from tests.sources.test_engine_against_sql import CASES as ENGINE
 
@@ -34,7 +34,7 @@ DIFFERENT = {
 @pytest.fixture(scope="session")
 def copy(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Source]:
     path = tmp_path_factory.mktemp("copy") / "marrowby.sqlite"
-    copy_marrowby(path, until=UNTIL)
+    copy_marrowby(path, until=UNTIL, scale=TENTH)
     made = Source("copy", f"sqlite:///{path}", CATALOGUE)
     yield made
     made.close()

@@ -14,6 +14,7 @@ import pytest
 
 from bouquet.demo.cluster import Cluster
 from bouquet.sources import Step, try_source
+from tests.conftest import MARROWBY
 
 
 def last(url: str) -> tuple[str, str]:
@@ -47,7 +48,7 @@ def test_a_role_that_may_write(cluster: Cluster, marrowby: str) -> None:
 def test_what_keeps_people_out(cluster: Cluster, marrowby: str) -> None:
     """A wrong password, a database or a role that is not there."""
     assert last(marrowby.replace("test-only", "guess")) == ("wrong", "The password is wrong for this role.")
-    assert last(marrowby.replace("marrowby_v1", "nowhere")) == (
+    assert last(marrowby.replace(MARROWBY, "nowhere")) == (
         "wrong",
         "There is no database of this name on the server.",
     )

@@ -77,7 +77,7 @@ class FixedWidthWriter(StreamWriter):
         if broken.any():
             said = tr("line breaks in “{heading}” became spaces", heading=column.heading)
             self.facts.notes[said] += int(broken.sum())
-            values = values.str.replace_all(rf"\r\n|{BREAKS}", " ")
+            values = _on_one_line(values)
         long = values.str.len_chars() > width
         if long.any():
             if not column.kind.is_text and column.kind is not Kind.CHOICE:
@@ -95,11 +95,14 @@ class FixedWidthWriter(StreamWriter):
         return values.str.pad_start(width, " ") if right else values.str.pad_end(width, " ")
 
     def _write_head(self, names: list[str]) -> None:
-        cells = [
-            n[:w].rjust(w) if c.kind.is_number else n[:w].ljust(w)
-            for n, c, w in ((n, c, width_in_line(c)) for n, c in zip(names, self.plan.columns, strict=True))
-        ]
-        self._file.write(self._letters.encode("".join(cells) + self._end))
+        line = ""
+        for name, column in zip(_on_one_line(pl.Series(names)), self.plan.columns, strict=True):
+            width = width_in_line(column)
+            if len(name) > width:
+                said = tr("the heading “{heading}” was cut to its {width} characters", heading=name, width=width)
+                self.facts.notes[said] += 1
+            line += name[:width].rjust(width) if column.kind.is_number else name[:width].ljust(width)
+        self._file.write(self._letters.encode(line + self._end))
 
     @classmethod
     def beside(cls, plan: Plan) -> Sequence[Beside]:
@@ -113,3 +116,7 @@ class FixedWidthWriter(StreamWriter):
         told = ("Heading", "Technical name", "First character", "Last character", "Width", "Aligned")
         content = companion_csv([told, *rows], guard=plan.guards_formulas)
         return (Beside("layout.csv", "text/csv", content),)
+
+
+def _on_one_line(values: pl.Series) -> pl.Series:
+    return values.str.replace_all(rf"\r\n|{BREAKS}", " ")

@@ -7,6 +7,7 @@ from __future__ import annotations
 import re
 import sqlite3
 from datetime import date
+from fractions import Fraction
 from importlib.resources import files
 from pathlib import Path
 
@@ -21,7 +22,7 @@ __all__ = ["copy_marrowby", "copy_to_mariadb"]
 _SPARED = ("photograph",)
 
 
-def copy_marrowby(path: Path, *, until: date, scale: int = 1) -> None:
+def copy_marrowby(path: Path, *, until: date, scale: int | Fraction = 1) -> None:
     """
     Make and fill the copy, without photographs. Moments become texts in UTC.
     """
@@ -70,7 +71,7 @@ _MARIADB_TYPES = (
 _AT_ONCE = 2_000
 
 
-def copy_to_mariadb(url: str, *, until: date, scale: int = 1) -> None:
+def copy_to_mariadb(url: str, *, until: date, scale: int | Fraction = 1) -> None:
     """
     Make and fill the copy in an empty database, without photographs.
     """

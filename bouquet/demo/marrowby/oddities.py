@@ -5,6 +5,7 @@ How many records Marrowby has of each type, and how many of each oddity among th
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from fractions import Fraction
 
 __all__ = ["ODDITIES", "Oddities", "Sizes"]
 
@@ -15,7 +16,7 @@ class Sizes:
     How many records of each type there are at a scale.
     """
 
-    scale: int = 1
+    scale: int | Fraction = 1
 
     def __getattr__(self, name: str) -> int:
         base = {
@@ -40,7 +41,7 @@ class Sizes:
             "planned_planting": 640,
         }
         if name in base:
-            return base[name] * self.scale
+            return int(base[name] * self.scale)
         if name in fixed:
             return fixed[name]
         raise AttributeError(name)
@@ -81,17 +82,23 @@ ODDITIES: dict[str, tuple[int, str, str]] = {
 }  # fmt: skip
 
 
+#: Of each oddity at the least.
+FEWEST = 5
+
+
 @dataclass
 class Oddities:
     """
-    The number planted of each oddity at a scale.
+    The number planted of each oddity at a scale; also in a small Marrowby there are some of each.
     """
 
-    scale: int = 1
+    scale: int | Fraction = 1
     counts: dict[str, int] = field(init=False)
 
     def __post_init__(self) -> None:
-        self.counts = {k: n * (1 if k.startswith("sites") else self.scale) for k, (n, _, _) in ODDITIES.items()}
+        self.counts = {
+            k: n if k.startswith("sites") else max(FEWEST, int(n * self.scale)) for k, (n, _, _) in ODDITIES.items()
+        }
 
     def __getitem__(self, name: str) -> int:
         return self.counts[name]
