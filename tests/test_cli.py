@@ -380,3 +380,18 @@ def test_mail_can_be_tried(shell: Any, monkeypatch: pytest.MonkeyPatch) -> None:
         done = shell("mail", "a@town.example")
 
     assert (done.exit_code, [to for to, _ in office.mails]) == (0, ["a@town.example"])
+
+
+def test_a_number_of_a_document_keeps_all_its_digits(shell: Any, file: Path, tmp_path: Path) -> None:
+    """However many there are, on the way from the file to the slip; what is no number is refused."""
+    girth = "0.1234567890123456789012345"
+    narrowed = {"path": "t_girth", "is": "at_least", "value": "…"}
+    trees = {**DOCUMENT, "records": "tree", "columns": [{"id": "a", "heading": "Tag", "value": {"field": "tag"}}]}
+    text = json.dumps({**trees, "filter": {"all": [narrowed]}}, ensure_ascii=False)
+    file.write_text(text.replace('"…"', girth))
+    done = shell("run", file, "--out", tmp_path / "out", "--json")
+    file.write_text(text.replace('"…"', "NaN"))
+    wrong = shell("run", file, "--out", tmp_path / "out")
+
+    assert (done.exit_code, girth in json.loads(done.stdout)["sentence"]) == (0, True)
+    assert (wrong.exit_code, "NaN is no number" in wrong.output + wrong.stderr) == (1, True)

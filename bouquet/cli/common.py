@@ -27,6 +27,7 @@ from pydantic import ValidationError
 
 from bouquet.core.catalogue import RecordType
 from bouquet.core.errors import BouquetError, DocumentError, Problem, TemplateError, nearest
+from bouquet.core.exact_json import read_json
 from bouquet.core.plan import Plan, resolve
 from bouquet.core.template import Template, read_document
 from bouquet.core.windows import read_window
@@ -175,12 +176,12 @@ class Named:
     source: Source
 
 
-def read_json(path: Path) -> Any:
+def json_of(path: Path) -> Any:
     """
     The JSON of a file, or of standard input for `-`. Ends the command where there is none.
     """
     try:
-        return json.loads(sys.stdin.read() if str(path) == "-" else path.read_text(encoding="utf-8"))
+        return read_json(sys.stdin.read() if str(path) == "-" else path.read_text(encoding="utf-8"))
     except (OSError, ValueError) as error:
         fail(f"{path} cannot be read as JSON: {error}")
 
@@ -192,7 +193,7 @@ def document_of(services: Services, named: str) -> Named:
     path = Path(named)
     if path.suffix == ".json" or path.is_file():
         try:
-            document = json.loads(path.read_text(encoding="utf-8"))
+            document = read_json(path.read_text(encoding="utf-8"))
             return Named(document, None, None, chosen_source(services))
         except OSError as error:
             raise NotFound(f"There is no file “{named}” that can be read.") from error
@@ -265,7 +266,7 @@ def _yes_or_no(entry: str, text: str) -> bool:
 def _window(entry: str, text: str) -> Any:
     if text.startswith("{"):
         try:
-            return json.loads(text)
+            return read_json(text)
         except ValueError as error:
             raise typer.BadParameter(f"“{entry}” is not JSON: {error}", param_hint="--answer") from error
     window = read_window(text)

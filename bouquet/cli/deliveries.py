@@ -11,7 +11,7 @@ from typing import Annotated, Any
 import sqlalchemy as sa
 import typer
 
-from bouquet.cli.common import AsJson, app, fail, open_services, read_json
+from bouquet.cli.common import AsJson, app, fail, json_of, open_services
 from bouquet.core.errors import BouquetError
 from bouquet.store.models import Delivery, Means, Recipient, Run
 
@@ -185,7 +185,7 @@ def import_recipient(
     from bouquet.store.recipients import MOST_WAYS, change, checked_name, keep, put_more_ways
 
     try:
-        document = read_json(path)
+        document = json_of(path)
         name = checked_name(str(document["name"]))
         ways = [(str(way["by"]), way.get("address", {})) for way in (document, *document.get("more_ways", ()))]
         acceptance = read_acceptance(document.get("acceptance", {}))

@@ -14,7 +14,7 @@ import sqlalchemy as sa
 import typer
 from sqlalchemy.orm import Session
 
-from bouquet.cli.common import AsJson, app, fail, moment_of, open_services, read_json
+from bouquet.cli.common import AsJson, app, fail, json_of, moment_of, open_services
 from bouquet.store.models import Occurrence, Round, Run
 
 rounds_app = typer.Typer(no_args_is_help=True, help="Templates that run by themselves.")
@@ -202,7 +202,7 @@ def import_(
     from bouquet.rounds.watching import note_baseline
     from bouquet.store import people
 
-    document = read_round(read_json(file))
+    document = read_round(json_of(file))
     with open_services("set a round from a document") as services:
         with services.store.session() as session:
             owner = people.find_person(session, person)

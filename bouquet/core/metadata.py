@@ -9,11 +9,13 @@ import json
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Any
 
 from pydantic import ValidationError
 
 from bouquet.core.errors import DocumentError, Problem
+from bouquet.core.exact_json import read_json
 from bouquet.core.language import tr
 from bouquet.core.template.acceptance import MOST_LAYOUT_COLUMNS, Acceptance, read_acceptance
 
@@ -70,7 +72,7 @@ def layout_of_metadata(text: str) -> Acceptance:
     Raises DocumentError with the place in the metadata.
     """
     try:
-        document = json.loads(text.lstrip("\ufeff"))
+        document = read_json(text.lstrip("\ufeff"))
         table, place = _table_of(_object(document, ""))
         csv = _dialect(table, document)
         columns = _columns(table, document, place)
@@ -181,7 +183,7 @@ def _datatype(datatype: object, place: str) -> dict[str, Any]:
             "least": described.get("minimum", described.get("minInclusive", _LEAST.get(base))),
             "greatest": described.get("maximum", described.get("maxInclusive", _GREATEST.get(base))),
         }
-        found |= {name: bound for name, bound in bounds.items() if isinstance(bound, int | float | str)}
+        found |= {name: bound for name, bound in bounds.items() if isinstance(bound, int | Decimal | str)}
     length = described.get("length", described.get("maxLength"))
     if isinstance(length, int) and not isinstance(length, bool) and length > 0:
         found["longest"] = length

@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Coroutine
-from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from fastapi import Request
@@ -15,8 +14,8 @@ from fastapi.responses import Response
 from fastapi.routing import APIRoute
 from starlette.exceptions import HTTPException
 
+from bouquet.core.exact_json import NoNumber, read_json
 from bouquet.core.language import tr, whole
-from bouquet.core.values import check_digits
 from bouquet.web.journalling import ACTS, note_act
 from bouquet.web.problems import Refused
 
@@ -72,32 +71,19 @@ def read_body(body: bytes) -> Any:
     try:
         if body.count(b",") > MOST_VALUES:
             raise Refused(422, "too_many", tr("A request holds at most {most} values.", most=whole(MOST_VALUES)))
-        found = json.loads(body, parse_float=_decimal, parse_constant=_no_number)
+        found = read_json(body)
     except RecursionError as error:
         raise _too_deep() from error
     except UnicodeDecodeError as error:
         raise Refused(422, "unreadable", tr("This is no text in UTF-8.")) from error
+    except NoNumber as error:
+        raise Refused(422, "no_number", str(error)) from error
     except ValueError as error:
         if isinstance(error, json.JSONDecodeError):
             raise
         raise Refused(422, "long_number", tr("This holds a number with more digits than can be read.")) from error
     _check(found)
     return found
-
-
-def _decimal(text: str) -> Decimal:
-    """
-    A number as it was sent. One written with an exponent may stand for more digits than there is memory, which whoever
-    turns it into a whole number, or writes it out, would come to know. Raises ValueError.
-    """
-    try:
-        return check_digits(Decimal(text))
-    except InvalidOperation as error:
-        raise ValueError(text[:40]) from error
-
-
-def _no_number(name: str) -> Any:
-    raise Refused(422, "no_number", tr("{name} is no number that can be kept.", name=name))
 
 
 def _too_deep() -> Refused:
