@@ -11,7 +11,7 @@ from typing import Any
 from bouquet.core.language import tr
 from bouquet.core.values import check_digits
 
-__all__ = ["NoNumber", "read_json"]
+__all__ = ["NoNumber", "decimal_of", "read_json"]
 
 
 class NoNumber(ValueError):
@@ -25,10 +25,10 @@ def read_json(text: str | bytes) -> Any:
     What a text of JSON holds. Raises json.JSONDecodeError for what is none, NoNumber, ValueError for a number with more
     digits than can be kept, and RecursionError.
     """
-    return json.loads(text, parse_float=_decimal, parse_constant=_no_number)
+    return json.loads(text, parse_float=decimal_of, parse_constant=_no_number)
 
 
-def _decimal(text: str) -> Decimal:
+def decimal_of(text: str) -> Decimal:
     """
     A number as it was written. One with an exponent may stand for more digits than there is memory, which whoever turns
     it into a whole number, or writes it out, would come to know. Raises ValueError.

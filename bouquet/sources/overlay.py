@@ -15,6 +15,8 @@ from pydantic import BaseModel, ConfigDict, ValidationError
 
 from bouquet.core.catalogue import Catalogue, Field, Kind, RecordType
 from bouquet.core.errors import BouquetError
+from bouquet.core.exact_json import decimal_of
+from bouquet.core.language import tr
 from bouquet.core.personal import PersonalClass
 
 __all__ = [
@@ -316,10 +318,14 @@ def parse_overlay(text: str, name: str = "This") -> Overlay:
     A curated catalogue from its TOML. Raises OverlayError naming the first place that is wrong.
     """
     try:
-        return Overlay.model_validate(tomllib.loads(text))
+        return Overlay.model_validate(tomllib.loads(text, parse_float=decimal_of))
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(s) for s in first["loc"])
         raise OverlayError(f"{name}: {place}: {first['msg']}") from error
-    except tomllib.TOMLDecodeError as error:
-        raise OverlayError(f"{name} cannot be read: {error}") from error
+    except ValueError as error:
+        is_wrong = isinstance(error, tomllib.TOMLDecodeError)
+        said = str(error) if is_wrong else tr("it holds a number with more digits than can be read")
+        raise OverlayError(tr("{name} cannot be read: {said}", name=name, said=said)) from error
+    except RecursionError as error:
+        raise OverlayError(tr("{name} is nested more deeply than anything that can be read.", name=name)) from error

@@ -257,7 +257,8 @@ def test_the_document_goes_out_and_in(keeper: TestClient) -> None:
     put = keeper.put(f"{CATALOGUE}/document", params=JETTY, json={"revision": 0, "text": text})
     assert put.status_code == 200, put.text
     assert table(keeper, "boat") == before
-    for wrong in ("title = ", 'title = "x"\nnonsense = 1', 'title = "x"\n[tables.boat]\nfields = 3'):
+    large = ("title = " + "[" * 5_000, "title = " + "9" * 5_000, "title = 1e999999999")
+    for wrong in ("title = ", 'title = "x"\nnonsense = 1', 'title = "x"\n[tables.boat]\nfields = 3', *large):
         assert keeper.put(f"{CATALOGUE}/document", params=JETTY, json={"revision": 1, "text": wrong}).status_code == 422
 
 
