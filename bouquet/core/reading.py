@@ -6,10 +6,8 @@ from __future__ import annotations
 
 import csv
 import itertools
-import json
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +15,7 @@ import polars as pl
 import pyarrow as pa
 
 from bouquet.core.errors import BouquetError
+from bouquet.core.exact_json import read_json
 from bouquet.core.language import tr
 from bouquet.core.sheets import cell_text, read_rows
 from bouquet.core.template import Csv
@@ -95,7 +94,7 @@ class FileRows:
                 yield from self._of_lines(path)
             else:
                 raise Unreadable(tr("“{path}” is no file whose rows can be read back.", path=path.name))
-        except (pa.ArrowInvalid, UnicodeError, ValueError, KeyError) as error:
+        except (pa.ArrowInvalid, UnicodeError, ValueError, KeyError, RecursionError) as error:
             said = str(error).splitlines()[0] if str(error) else type(error).__name__
             raise Unreadable(tr("“{path}” cannot be read: {said}", path=path.name, said=said)) from error
 
@@ -192,10 +191,17 @@ class FileRows:
             while lines := list(itertools.islice(file, ROWS)):
                 # Of an array, each object stands on a line of its own.
                 said = [line.strip().removesuffix(",") for line in lines]
-                rows = [json.loads(line, parse_float=Decimal) for line in said if line not in ("", "[", "]", "[]")]
+                rows = [_object(line) for line in said if line not in ("", "[", "]", "[]")]
                 names = list(self.headings) or list(rows[0] if rows else ())
                 columns = {n: [cell_text(r.get(n)) for r in rows] for n in names}
                 yield pl.DataFrame(columns, schema=dict.fromkeys(names, pl.String))
+
+
+def _object(line: str) -> dict[str, Any]:
+    found = read_json(line)
+    if not isinstance(found, dict):
+        raise ValueError(tr("A line is no object: {line}", line=line[:80]))
+    return found
 
 
 def first_headings(path: Path, known: Sequence[str] = ()) -> tuple[str, ...]:

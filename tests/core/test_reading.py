@@ -116,3 +116,16 @@ def test_what_is_no_such_file_is_said(tmp_path: Path) -> None:
     path.write_text("a,b\r\n1\r\n")
     with pytest.raises(Unreadable, match=r"a\.csv"):
         read(FileRows((path,), "csv", ("a", "b")))
+
+
+@pytest.mark.parametrize(
+    "line",
+    ["[1]", "5", "null", '{"n": 1e99999999999999999999}', '{"n": NaN}', '{"n": ' + "[" * 9_000, '{"n": ' + "9" * 5_000],
+)
+def test_lines_that_are_no_objects_of_json_are_said(tmp_path: Path, line: str) -> None:
+    """Whatever a person gives back is read, or refused; it never breaks off."""
+    path = tmp_path / "a.jsonl"
+    path.write_text(line)
+
+    with pytest.raises(Unreadable, match=r"a\.jsonl"):
+        list(FileRows((path,), "jsonl").batches())
