@@ -7,8 +7,10 @@ columns), and a reader makes room for all between them; a zip can hold a thousan
 
 from __future__ import annotations
 
+import lzma
 import re
 import zipfile
+import zlib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
@@ -16,7 +18,19 @@ from typing import IO
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr, whole
 
-__all__ = ["BadSpreadsheet", "Room", "check_spreadsheet"]
+__all__ = ["BROKEN", "BadSpreadsheet", "Room", "check_spreadsheet"]
+
+#: What reading a package may raise that is damaged, encrypted, or none.
+BROKEN = (
+    zipfile.BadZipFile,
+    zlib.error,
+    lzma.LZMAError,
+    NotImplementedError,
+    EOFError,
+    OSError,
+    RuntimeError,
+    ValueError,
+)
 
 _CHUNK = 1 << 20
 _REFERENCE = re.compile(rb'\b(?:r|ref)="(?:[A-Z]{1,3}[0-9]{1,7}:)?([A-Z]{1,3})?([0-9]{1,9})"')
@@ -56,7 +70,7 @@ def check_spreadsheet(file: Path | IO[bytes], room: Room) -> None:
             for member in members:
                 with package.open(member) as part:
                     left -= _measured(part, member.filename, room, left)
-    except (zipfile.BadZipFile, NotImplementedError, EOFError, OSError, RuntimeError, ValueError) as error:
+    except BROKEN as error:
         raise BadSpreadsheet(tr("This cannot be read as a spreadsheet (.xlsx).")) from error
 
 

@@ -23,7 +23,7 @@ from bouquet.core.reading import FileRows, Unreadable, first_cells, first_headin
 from bouquet.core.roundtrip import CHANGE_HEADINGS, Editable, GivenBack, check_given_back, editable_columns
 from bouquet.core.shaping import companion_csv
 from bouquet.core.slip import Digest
-from bouquet.core.spreadsheets import Room, check_spreadsheet
+from bouquet.core.spreadsheets import BROKEN, Room, check_spreadsheet
 from bouquet.core.template import AllOf, Condition, Narrowing, Output, Template, read_document
 from bouquet.core.writers.xlsx_workbook import STAMP
 from bouquet.runs.asking import as_format
@@ -154,7 +154,7 @@ def _stamp(path: Path) -> int | None:
     try:
         with zipfile.ZipFile(path) as package:
             text = package.read("docProps/custom.xml").decode()
-    except (zipfile.BadZipFile, KeyError, UnicodeDecodeError):
+    except (KeyError, *BROKEN):
         return None
     found = re.search(rf'name="{STAMP}"[^>]*>\s*<vt:[^>]*>([0-9]{{1,18}})<', text)
     return int(found.group(1)) if found else None

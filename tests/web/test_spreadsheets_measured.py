@@ -4,11 +4,14 @@ Spreadsheets that people upload: measured before they are read.
 
 from __future__ import annotations
 
+import contextlib
 import io
 import time
 import zipfile
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from bouquet.core.spreadsheets import BadSpreadsheet, Room, check_spreadsheet
 from tests.web.templates import API, SignIn
@@ -37,6 +40,22 @@ ROOM = Room(unpacked=10_000_000, cells=1_000_000)
 def test_a_spreadsheet_is_measured_before_it_is_read(content: bytes) -> None:
     """Far corners, lies about size, bombs and what is no workbook at all."""
     with pytest.raises(BadSpreadsheet):
+        check_spreadsheet(io.BytesIO(content), ROOM)
+
+
+@pytest.mark.parametrize("packed", [zipfile.ZIP_DEFLATED, zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA])
+@given(places=st.lists(st.tuples(st.floats(0, 0.999), st.integers(0, 255)), min_size=1, max_size=20))
+def test_a_damaged_spreadsheet_is_measured_or_refused(packed: int, places: list[tuple[float, int]]) -> None:
+    """As a transfer that went wrong leaves it: bytes changed anywhere."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", packed) as package:
+        package.writestr("xl/workbook.xml", "<workbook/>" * 30)
+        package.writestr("xl/worksheets/sheet1.xml", "<sheetData/>" * 50)
+    content = bytearray(buffer.getvalue())
+    for place, byte in places:
+        content[int(place * len(content))] = byte
+
+    with contextlib.suppress(BadSpreadsheet):
         check_spreadsheet(io.BytesIO(content), ROOM)
 
 
