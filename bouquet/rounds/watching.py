@@ -276,7 +276,12 @@ def _on_clock(column: PlanColumn, text: str | None, zone: ZoneInfo) -> str | Non
     """
     if text is None or column.kind is not Kind.MOMENT or column.field.stored != "timestamptz":
         return text
-    return datetime.fromisoformat(text).replace(tzinfo=UTC).astimezone(zone).replace(tzinfo=None).isoformat(" ")
+    try:
+        moment = datetime.fromisoformat(text).replace(tzinfo=UTC).astimezone(zone)
+    except (ValueError, OverflowError):
+        # Databases know moments that no calendar here has.
+        return text
+    return moment.replace(tzinfo=None).isoformat(" ")
 
 
 def _asks_of(session: Session, round_: Round) -> tuple[dict[str, str], ZoneInfo]:

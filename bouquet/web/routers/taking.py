@@ -155,7 +155,12 @@ async def _form(request: Request) -> dict[str, str]:
         body += piece
         if len(body) > MOST_FORM:
             return {}
-    return {k: v[0] for k, v in parse_qs(body.decode(errors="replace"), max_num_fields=10).items()}
+    try:
+        fields = parse_qs(body.decode(errors="replace"), max_num_fields=10)
+    except ValueError:
+        # More fields than any form of ours has.
+        return {}
+    return {k: v[0] for k, v in fields.items()}
 
 
 # Pages
