@@ -240,3 +240,16 @@ def test_a_recipient_has_only_their_own_columns_pictures(source: Source, tmp_pat
     form = form_for(Acceptance.model_validate({"columns": [{"heading": "Name"}], "exact": True}), plan, "R")
     frame = pl.DataFrame({"c0": ["a"], "c1": [3], "i1": [b"abc"], "c2": [1]})
     assert form.frame(frame).columns == ["c0"]
+
+
+@pytest.mark.parametrize("kind", ["JPEG", "WEBP"])
+@pytest.mark.parametrize(("place", "byte"), [(11, 0), (11, 7), (13, 11)])
+def test_a_picture_whose_own_notes_are_damaged_stops_no_run(kind: str, place: int, byte: int) -> None:
+    """What a camera wrote beside a picture may say anything; the picture's size stands there."""
+    notes, out = Image.Exif(), io.BytesIO()
+    notes[274], notes[0x010F] = 6, "maker"
+    Image.new("RGB", (40, 30), "red").save(out, kind, exif=notes)
+    damaged = bytearray(out.getvalue())
+    damaged[max(damaged.find(b"II*\0"), damaged.find(b"MM\0*")) + place] = byte
+
+    assert small_picture(bytes(damaged)) is None
