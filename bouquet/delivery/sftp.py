@@ -14,6 +14,12 @@ from collections.abc import Iterator
 from typing import Any, ClassVar, Literal
 
 import paramiko
+from cryptography.hazmat.primitives.serialization import (
+    Encoding,
+    NoEncryption,
+    PrivateFormat,
+    load_pem_private_key,
+)
 from pydantic import Field, field_validator
 
 from bouquet.core.language import tr, whole
@@ -22,7 +28,7 @@ from bouquet.delivery.reach import Host, Inside, connect, says_of
 from bouquet.delivery.way import DeliveryError, Parcel, ParcelFile, Receipt, Settings, Step
 from bouquet.runs import Services
 
-__all__ = ["SftpWay"]
+__all__ = ["SftpWay", "private_key"]
 
 CHUNK = 1 << 18
 
@@ -271,7 +277,7 @@ class SftpWay:
     def _sign_in(self, transport: paramiko.Transport) -> None:
         try:
             if "PRIVATE KEY" in self.password:
-                transport.auth_publickey(self.at.user, _key(self.password))
+                transport.auth_publickey(self.at.user, private_key(self.password))
             else:
                 transport.auth_password(self.at.user, self.password)
         except paramiko.AuthenticationException as error:
@@ -346,9 +352,16 @@ def fingerprint(host_key: str) -> str:
     return "SHA256:" + base64.b64encode(hashlib.sha256(base64.b64decode(body)).digest()).decode().rstrip("=")
 
 
-def _key(text: str) -> paramiko.PKey:
+def private_key(text: str) -> paramiko.PKey:
+    """
+    A private key as files of OpenSSH, or of PKCS #8 (RFC 5958), hold it. Raises DeliveryError.
+    """
+    # On a key that was damaged on its way here, the libraries fail in ways of many kinds.
+    with contextlib.suppress(Exception):
+        known = load_pem_private_key(text.encode(), None)
+        text = known.private_bytes(Encoding.PEM, PrivateFormat.OpenSSH, NoEncryption()).decode()
     for kind in (paramiko.Ed25519Key, paramiko.RSAKey, paramiko.ECDSAKey):
-        with contextlib.suppress(paramiko.SSHException, ValueError):
+        with contextlib.suppress(Exception):
             return kind.from_private_key(io.StringIO(text))
     raise DeliveryError(
         tr("The private key cannot be read; one without a passphrase is needed (Ed25519, RSA or ECDSA).")
