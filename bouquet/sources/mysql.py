@@ -13,7 +13,9 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from bouquet.core.language import listed, tr
 from bouquet.core.windows import MOST_FILLED
+from bouquet.sources.errors import SourceError
 
 __all__ = ["cancel_query", "dialect_of", "engine_url", "open_engine", "prepare", "set_timeout"]
 
@@ -51,6 +53,12 @@ SESSION_OF_MARIADB = {
 }
 SESSION_OF_MYSQL = {"max_execution_time": 0, "cte_max_recursion_depth": MOST_STEPS}
 
+#: What an address may say besides the place.
+OPTIONS = frozenset({
+    "charset", "connect_timeout", "read_timeout", "write_timeout", "unix_socket",
+    "ssl_ca", "ssl_capath", "ssl_cert", "ssl_key", "ssl_cipher", "ssl_check_hostname",
+})  # fmt: skip
+
 #: The error that a table, or a statement about it, is not for this person (ER_TABLEACCESS_DENIED_ERROR).
 DENIED = 1142
 
@@ -66,7 +74,8 @@ def engine_url(url: str) -> sa.URL:
 def open_engine(url: str) -> sa.Engine:
     """
     An engine for the database at this address. Each connection is made when it is asked for, and is encrypted where the
-    server can; an address that says more of encryption (`ssl_ca`…) has what it says.
+    server can; an address that says more of encryption (`ssl_ca`…) has what it says. Raises SourceError for options
+    that an address here does not have.
     """
     # Most houses have no such source, and need no driver of theirs.
     from pymysql.connections import Connection
@@ -77,9 +86,29 @@ def open_engine(url: str) -> sa.Engine:
             # certificate of the server.
             return super()._create_ssl_ctx(said) if said else _unasked()  # type: ignore[misc]
 
-    engine = sa.create_engine(engine_url(url), poolclass=sa.NullPool, connect_args=_connect_arguments())
+    engine = _engine_of(engine_url(url))
     sa.event.listen(engine, "do_connect", lambda _, __, arguments, named: Session(*arguments, **named))
     return engine
+
+
+def _engine_of(url: sa.URL) -> sa.Engine:
+    """
+    The driver has options that read files of this machine, also for a server that asks for them; and it takes the word
+    “false” for yes.
+    """
+    wrong = set(url.query) - OPTIONS
+    try:
+        if not wrong:
+            return sa.create_engine(url, poolclass=sa.NullPool, connect_args=_connect_arguments())
+    except ValueError:
+        wrong = set(url.query) - {"charset"}
+    raise SourceError(
+        tr(
+            "This address says {wrong} in a way that is not understood. It may say {options}.",
+            wrong=listed(sorted(wrong)),
+            options=listed(sorted(OPTIONS)),
+        )
+    )
 
 
 @cache

@@ -17,6 +17,7 @@ from bouquet.core.language import Texts, listed, tr, trn
 from bouquet.core.sql import DIALECTS
 from bouquet.database_urls import parsed_url, watched_engine, watched_url
 from bouquet.sources import mysql, sqlite
+from bouquet.sources.errors import SourceError
 from bouquet.sources.tables import read_tables
 
 __all__ = ["Step", "try_source"]
@@ -96,7 +97,12 @@ def try_source(url: str) -> Iterator[Step]:
 
 def _try_file(url: sa.URL) -> Iterator[Step]:
     path = sqlite.file_of(url)
-    if not path.is_file():
+    try:
+        there = path.is_file()
+    except (OSError, ValueError):
+        # No file can be called so.
+        there = False
+    if not there:
         yield Step("reachable", "wrong", tr("There is no file {path}.", path=path))
         return
     yield Step("reachable", "good", tr("{path} is there.", path=path))
@@ -128,7 +134,7 @@ def _reach(host: str, port: int) -> Step:
         return Step(
             "reachable", "wrong", tr("{host} is there, but no database listens at port {port}.", host=host, port=port)
         )
-    except OSError:
+    except (OSError, UnicodeError, OverflowError):
         said = tr(
             "{host} does not answer at port {port} within {wait} seconds; a firewall may stand between.",
             host=host,
@@ -140,9 +146,16 @@ def _reach(host: str, port: int) -> Step:
 
 
 def _try_mysql(url: sa.URL) -> Iterator[Step]:
-    engine = mysql.open_engine(url.render_as_string(hide_password=False))
     try:
+        engine = mysql.open_engine(url.render_as_string(hide_password=False))
         connection = engine.connect()
+    except SourceError as error:
+        yield Step("address", "wrong", str(error))
+        return
+    except OSError as error:
+        said = tr("{file}: {why}", file=error.filename or "ssl_ca", why=(error.strerror or str(error)).lower())
+        yield Step("encrypted", "wrong", said)
+        return
     except sa.exc.DBAPIError as error:
         number = error.orig.args[0] if error.orig is not None and error.orig.args else 0
         yield Step(tr("signed in"), "wrong", _REFUSED_MYSQL.get(number, tr("The server refused the connection.")))
