@@ -20,7 +20,7 @@ from bouquet.runs import Export, trace
 from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout, try_source
 from tests.conftest import CATALOGUE, NOW, TENTH, UNTIL
 from tests.sources.mariadb import owner_of
-from tests.sources.test_sqlite import ALL, exported
+from tests.sources.test_sqlite import ALL, SHOWN, exported, joined
 from tests.sources.worlds import lines, written
 
 #: What reads photographs (not copied) or keys of JSON (a text there): differences that the reference lists.
@@ -187,33 +187,12 @@ def test_it_can_be_tried(server: str) -> None:
     assert wrong == ("signed in", "wrong")
 
 
-SHOWN = [
-    ("cost", {"decimals": 1, "grouping": "’", "decimal_mark": ",", "prefix": "£"}),
-    ("cost", {}),
-    ("cost", {"factor": "100"}),
-    ("count", {"grouping": ",", "suffix": " pcs"}),
-    ("received_on", {"date": "EEE d MMMM yy"}),
-    ("received_on", {}),
-]
-
-
-@pytest.mark.parametrize(("field", "show"), SHOWN)
+@pytest.mark.parametrize(("field", "show"), [*SHOWN, ("ss_in", {"date": "EEE d MMMM yy"}), ("ss_in", {})])
 def test_joined_values_read_as_in_postgresql(
     source: Source, copy: Source, tmp_path: Path, field: str, show: dict[str, Any]
 ) -> None:
     """Numbers and dates inside a cell, with every way to show them."""
-    types = source.catalogue().record_types
-    stock = next(r for r in types.values() if r.table == "sapling_stock")
-    species = next(r for r in types.values() if r.table == "species")
-    way = next(r.name for r in species.relations if r.target == stock.name)
-    path = next(
-        f.name for f in stock.fields if f.column == {"cost": "ss_cost", "count": "ss_count"}.get(field, "ss_in")
-    )
-    fold = {"path": f"{way}.{path}", "how": "joined", "order": [{"path": stock.key[0]}]}
-    document = {
-        "records": species.name,
-        "columns": [{"id": "a", "heading": "A", "value": {"fold": fold}, "show": show}],
-    }
+    document = joined(source, field, show)
 
     assert exported(copy, document, {}, tmp_path / "a") == exported(source, document, {}, tmp_path / "b")
 

@@ -60,6 +60,41 @@ def test_the_same_template_gives_the_same_bytes(source: Source, copy: Source, tm
     assert exported(copy, document, answers, tmp_path / "a") == exported(source, document, answers, tmp_path / "b")
 
 
+SHOWN: list[tuple[str, dict[str, Any]]] = [
+    ("ss_cost", {"decimals": 1, "grouping": "’", "decimal_mark": ",", "prefix": "£"}),
+    ("ss_cost", {}),
+    ("ss_cost", {"factor": "100"}),
+    ("ss_cost", {"factor": "0.005", "grouping": ","}),
+    ("ss_cost", {"factor": "0.5", "decimals": 3}),
+    ("ss_count", {"grouping": ",", "suffix": " pcs"}),
+    ("ss_count", {"factor": "0.25"}),
+]
+
+
+def joined(source: Source, column: str, show: dict[str, Any]) -> dict[str, Any]:
+    """Each species with what a column says of its saplings, in one cell."""
+    types = source.catalogue().record_types
+    stock = next(r for r in types.values() if r.table == "sapling_stock")
+    species = next(r for r in types.values() if r.table == "species")
+    way = next(r.name for r in species.relations if r.target == stock.name)
+    path = next(f.name for f in stock.fields if f.column == column)
+    fold = {"path": f"{way}.{path}", "how": "joined", "order": [{"path": stock.key[0]}]}
+    return {
+        "records": species.name,
+        "columns": [{"id": "a", "heading": "A", "value": {"fold": fold}, "show": show}],
+    }
+
+
+@pytest.mark.parametrize(("field", "show"), SHOWN)
+def test_joined_numbers_read_as_in_postgresql(
+    source: Source, copy: Source, tmp_path: Path, field: str, show: dict[str, Any]
+) -> None:
+    """What is multiplied has more digits than the field declares."""
+    document = joined(source, field, show)
+
+    assert exported(copy, document, {}, tmp_path / "a") == exported(source, document, {}, tmp_path / "b")
+
+
 def test_trace_profile_and_find_work_there_too(source: Source, copy: Source) -> None:
     """Explaining a record, and looking at fields, does not depend on the driver."""
     document = {

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any, ClassVar, NoReturn
 from zoneinfo import ZoneInfo
@@ -322,7 +323,8 @@ class Dialect(ABC):
         """
         exact = self.exact(value, found)
         if show.factor is not None:
-            exact = self.scaled(exact, show.factor, found)
+            # What is multiplied has digits of its own.
+            exact, found = self.scaled(exact, show.factor, found), replace(found, scale=None)
             if show.decimals is None:
                 exact = self.trimmed_number(exact)
         decimals = show.decimals if found.kind is Kind.DECIMAL or show.factor is not None else None
