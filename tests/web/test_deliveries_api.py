@@ -246,6 +246,7 @@ def test_a_link_is_looked_at_by_anybody_and_fetched_by_a_button(services: Servic
     assert (page.status_code, again.text) == (200, page.text)
     assert "wards.csv" in page.text
     assert "One row per ward" in page.text
+    assert "Sent by Bouquet for Marta Lindqvist;" in page.text
     assert first.text.splitlines()[0] == "Ward,Code"
     assert [r.status_code for r in (first, second, third)] == [200, 200, 404]
     assert page.headers["Referrer-Policy"] == "same-origin"

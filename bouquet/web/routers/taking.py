@@ -27,7 +27,7 @@ from bouquet.runs import Services
 from bouquet.store import deliveries as outbox
 from bouquet.store import journal
 from bouquet.store.allowed import barred
-from bouquet.store.models import Delivery, Link, Run, RunFile
+from bouquet.store.models import Delivery, Link, Person, Run, RunFile
 from bouquet.web.access import Id, TheServices
 
 router = APIRouter(prefix="/take", include_in_schema=False)
@@ -53,6 +53,8 @@ class _Offer:
     link: Link
     run: Run
     files: list[RunFile]
+    #: Whom to ask: who set the round, or asked for the run.
+    owner: str
 
     def left(self, file: RunFile) -> int:
         return max(0, self.link.most - int(self.link.fetches.get(str(file.id), 0)))
@@ -135,7 +137,8 @@ def _offer(session: Session, services: Services, secret: str) -> _Offer | None:
         # What may not be sent to them today is not fetched by them either.
         return None
     files = [f for f in run.files if f.id in delivery.files and f.removed_at is None]
-    return _Offer(delivery, link, run, files) if files else None
+    person = session.get(Person, run.person_id) if run.person_id is not None else None
+    return _Offer(delivery, link, run, files, person.name if person is not None else run.asked_by) if files else None
 
 
 def _lets_in(session: Session, offer: _Offer, passphrase: str) -> bool:
@@ -227,7 +230,7 @@ def _offering(secret: str, offer: _Offer, passphrase: str) -> HTMLResponse:
         "not right.",
         as_of=moment_words(offer.run.as_of, wide=True),
         until=moment_words(offer.link.expires_at, wide=True),
-        owner=offer.run.asked_by,
+        owner=offer.owner,
     )
     body = (
         f'<p class="soft">{_text(whom)}</p><h1>{_text(offer.run.name)}</h1><p>{_text(sentence)}</p>{cards}'
