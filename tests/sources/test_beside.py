@@ -102,6 +102,28 @@ def test_what_stands_beside_the_rows_is_alike_everywhere(
     assert alike > 35
 
 
+def test_values_in_several_groups_are_found_beside_any_fold(
+    drawn_source: Source, elsewhere: dict[str, Source], tmp_path: Path
+) -> None:
+    """MariaDB counts windows wrongly beside folds of distinct values, where it makes the groups in the same statement."""
+    by = [{"path": "p.region.rank"}, {"path": "tz", "step": "minute"}]
+    values = [{"field": "tz"}, {"fold": {"path": "t", "how": "count_distinct"}}]
+    document = {
+        "name": "Beside",
+        "records": "e",
+        "rows": {"per": "group", "by": by},
+        "columns": [{"id": f"c{n}", "heading": f"C{n}", "value": value} for n, value in enumerate(values)],
+        "checks": [{"column": "c0", "must": "unique", "severity": "note"}],
+    }
+    found = {}
+    for name, of in {"here": drawn_source, **elsewhere}.items():
+        template, plan = sound(document, of)
+        found[name] = made(of, template, plan, tmp_path / name).slip["checks"][0]["objections"]
+
+    assert found["here"] > 0
+    assert set(found.values()) == {found["here"]}, found
+
+
 def _data(made: Exported) -> list[list[bytes]]:
     """The lines of each file; which part is the first hangs on the letters' order, which is each database's own."""
     return sorted(sorted(f.path.read_bytes().splitlines()) for f in made.files if f.role == "data")

@@ -16,7 +16,7 @@ import sqlalchemy as sa
 from bouquet.core.plan import Context, resolve
 from bouquet.core.template import read_document
 from bouquet.demo.marrowby.copy import copy_to_mariadb
-from bouquet.runs import Export, trace
+from bouquet.runs import Export, Trace, trace
 from bouquet.sources import Source, SourceCancelled, SourceError, SourceTimeout, try_source
 from tests.conftest import CATALOGUE, NOW, TENTH, UNTIL
 from tests.sources.mariadb import owner_of
@@ -74,6 +74,29 @@ def test_trace_profile_find_and_facts_work_there_too(source: Source, copy: Sourc
     assert copy.facts("tree", "status").top == source.facts("tree", "status").top
     assert ("site.ward.name", 1) in {(h.path, h.count) for h in found.hits}
     assert copy.profile("tree")["tag"].fill == 1.0
+
+
+def test_the_group_of_a_record_is_traced_alike(source: Source, copy: Source) -> None:
+    """Also what narrows groups, and the place among the first so many."""
+    count = {"id": "n", "heading": "N", "value": {"fold": {"path": "site.name", "how": "count_distinct"}}}
+    document = {
+        "name": "T",
+        "records": "tree",
+        "rows": {"per": "group", "by": [{"path": "species.botanical_name"}]},
+        "columns": [{"id": "k", "heading": "K", "value": {"field": "species.botanical_name"}}, count],
+        "filter": {"all": [{"column": "n", "is": "at_least", "value": 100}]},
+        "order": [{"column": "n", "direction": "descending"}, {"column": "k"}],
+        "at_most": 3,
+    }
+    traces: list[list[Trace]] = []
+    for one in (source, copy):
+        plan = resolve(read_document(document), one.catalogue(), Context(as_of=NOW)).require()
+        with one.reader.snapshot() as snapshot:
+            traces.append([trace(snapshot, plan, {}, [f"MB-{n:05}"]) for n in range(10, 999, 10)])
+    traced = [t.record for t in traces[0] if t.record is not None]
+
+    assert traces[0] == traces[1]
+    assert {t.stopped_by for t in traced} == {None, 0, 1}
 
 
 def test_interactive_work_is_bounded_and_can_be_stopped(copy: Source) -> None:

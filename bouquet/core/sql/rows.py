@@ -81,6 +81,8 @@ class Rows:
             assert across is not None
             self.scope.combined = Combined(self.scope, across, keys, self._by(across.by))
         self.gaps = next((n for n, b in enumerate(plan.by) if b.fill_gaps), None)
+        #: Whether groups are made in a statement inside that of the rows.
+        self.nested = self.gaps is not None or (bool(plan.by) and context.dialect.nests_groups)
         self.inner: list[tuple[str, Element]] = []
         self._quarters: dict[str, sa.CTE] = {}
 
@@ -107,16 +109,13 @@ class Rows:
             return self._by_value(at)
         if isinstance(cell, Computed):
             return self._of_group(lambda: self.scope.value(cell), (cell,))
-        value = self.scope.value(cell)
-        if self.gaps is None:
-            return value
-        found = self._inside(value)
-        return without_none(cell, found) if isinstance(cell, Folded) else found
+        found = self.inside(self.scope.value(cell))
+        return without_none(cell, found) if isinstance(cell, Folded) and self.gaps is not None else found
 
     def fault(self, cell: Cell) -> Element | None:
         if self._by_index(cell) is not None:
             return None
-        if self.gaps is None:
+        if not self.nested:
             return self.scope.fault(cell)
         return self._of_group(lambda: self.scope.fault(cell), (cell,))
 
@@ -182,11 +181,11 @@ class Rows:
     ) -> _Made:
         """
         What is made of some of a row's cells, those that groups are made by as the grouping has them; `also` are others
-        that stand for something else. Where gaps are filled it is made of the rows, as steps without a group have
+        that stand for something else. Where groups are nested it is made of the rows, as steps without a group have
         theirs, too.
         """
         known: dict[Cell, Element]
-        if self.gaps is None:
+        if not self.nested:
             known = {b.cell: self.grouped(b) for b in self.plan.by}
         else:
             known = {c: self.value(c) for c in _read_by(cells) if c not in (also or {})}
@@ -218,7 +217,7 @@ class Rows:
         return next((n for n, b in enumerate(self.plan.by) if b.cell == cell), None)
 
     def _by_value(self, n: int) -> Element:
-        if self.gaps is None:
+        if not self.nested:
             return self.grouped(self.plan.by[n])
         return sa.column("step") if n == self.gaps else sa.column(f"w{n}")
 
@@ -235,10 +234,12 @@ class Rows:
             return sa.case((sa.not_(self.scope.blank(by.cell)), value))
         return value
 
-    def _inside(self, value: Element) -> Element:
+    def inside(self, value: Element) -> Element:
         """
-        A value made inside the grouping, as it is called outside.
+        A value of a row that is made of records; where groups are nested, as it is called outside of them.
         """
+        if not self.nested:
+            return value
         label = next((known for known, made in self.inner if made is value), None)
         if label is None:
             label = f"v{len(self.inner)}"
@@ -259,6 +260,8 @@ class Rows:
         """
         if self.gaps is not None:
             return self._with_gaps(outputs).order_by(*order)
+        if self.nested:
+            return self._of_groups(outputs).order_by(*order)
         statement: sa.Select[Any] = sa.select(*(e.label(label) for label, e in outputs))
         parents, children = self._conditions()
         if not self.plan.by:
@@ -295,22 +298,37 @@ class Rows:
         with self.scope.of_each_record():
             return self.scope.holds(step.predicate)
 
-    def _groups(self) -> tuple[sa.CTE, list[Element]]:
+    def _groups(self, name: str) -> sa.Select[Any]:
         """
-        The groups that there are, by the values `g0`, `g1` and so on that they are made by; and these.
+        The groups that there are: the values that they are made by, called by `name` and their number, and all others.
         """
-        parents, _ = self._conditions()
+        parents, children = self._conditions()
         values = [self.grouped(b) for b in self.plan.by]
-        inner = sa.select(*(v.label(f"g{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner))
-        groups = self._of_records(inner, parents).group_by(*values).cte(f"groups of records{self.beside}")
-        return groups, values
+        made: sa.Select[Any] = sa.select(
+            *(v.label(f"{name}{n}") for n, v in enumerate(values)), *(e.label(n) for n, e in self.inner)
+        )
+        made = self._of_records(made, parents).group_by(*values)
+        return made.having(*children) if children else made
+
+    def _of_groups(self, outputs: Sequence[tuple[str, Element]]) -> sa.Select[Any]:
+        """
+        The rows of the groups that there are.
+        """
+        every = self._groups("w").subquery("every_group")
+        return sa.select(*(e.label(label) for label, e in outputs)).select_from(every)
+
+    def _groups_to_fill(self) -> sa.CTE:
+        """
+        The groups that there are beside those that fill gaps, by `g0`, `g1` and so on.
+        """
+        return self._groups("g").cte(f"groups of records{self.beside}")
 
     def steps(self) -> sa.Select[Any]:
         """
         How many steps of time are filled, in a column `steps`; one more than may be where there are more.
         """
         assert self.gaps is not None
-        groups, _ = self._groups()
+        groups = self._groups_to_fill()
         series = self._series(self.plan.by[self.gaps], groups, f"g{self.gaps}").subquery("steps")
         return sa.select(sa.func.count().label("steps")).select_from(series)
 
@@ -320,8 +338,8 @@ class Rows:
         """
         assert self.gaps is not None
         by = self.plan.by[self.gaps]
-        groups, values = self._groups()
-        others = [n for n in range(len(values)) if n != self.gaps]
+        groups = self._groups_to_fill()
+        others = [n for n in range(len(self.plan.by)) if n != self.gaps]
         combined = sa.select(*(groups.c[f"g{n}"].label(f"w{n}") for n in others)).distinct().subquery("others")
         steps = self._series(by, groups, f"g{self.gaps}").subquery("steps")
         at = groups.c[f"g{self.gaps}"]

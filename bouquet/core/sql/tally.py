@@ -215,7 +215,7 @@ class TallyStatements(SheetStatements):
         first = records.subquery("records")
         steady = tuple(replace(b, fill_gaps=False) for b in plan.by)
         rows = Rows(replace(plan, by=steady, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
-        outputs = [(f"h{n}", rows.scope.holds(s.predicate)) for n, s in enumerate(later)]
+        outputs = [(f"h{n}", rows.inside(rows.scope.holds(s.predicate))) for n, s in enumerate(later)]
         groups = rows.select([("one", sa.literal_column("1")), *outputs]).subquery("grouped")
         counts: list[Element] = [sa.func.count().label("all_groups")]
         steps.append(TallyStep("group", None, "all_groups"))

@@ -92,13 +92,15 @@ class TraceStatements(SheetStatements):
         own = self._group_values(plan, key)
         later = [s for s in plan.steps if s.side == "child"]
         rows = Rows(replace(plan, steps=tuple(s for s in plan.steps if s.side == "parent")), many=True)
-        outputs = [(f"g{n}", rows.grouped(b)) for n, b in enumerate(plan.by)]
+        outputs = [(f"g{n}", rows.value(b.cell)) for n, b in enumerate(plan.by)]
         steps = []
         for n, step in enumerate(later):
-            outputs.append((f"h{n}", sa.func.coalesce(rows.scope.holds(step.predicate), sa.false())))
+            holds = sa.func.coalesce(rows.scope.holds(step.predicate), sa.false())
+            outputs.append((f"h{n}", rows.inside(holds)))
             saw = []
             for k, cell in enumerate(cells_of(step.predicate)):
-                outputs.append((f"v{n}_{k}", sa.cast(self._trace_value(rows.scope, cell), sa.Text)))
+                found = sa.cast(self._trace_value(rows.scope, cell), sa.Text)
+                outputs.append((f"v{n}_{k}", rows.inside(found)))
                 saw.append((cell, f"v{n}_{k}"))
             steps.append(Answered(step, f"h{n}", tuple(saw)))
         groups = rows.select(outputs).subquery("groups")
@@ -126,7 +128,7 @@ class TraceStatements(SheetStatements):
     def _ranked_groups(self, plan: Plan) -> sa.Subquery:
         rows = Rows(replace(plan, at_most=None), many=True)
         order = [e for o in plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
-        outputs: list[tuple[str, Element]] = [(f"g{n}", rows.grouped(b)) for n, b in enumerate(plan.by)]
+        outputs: list[tuple[str, Element]] = [(f"g{n}", rows.value(b.cell)) for n, b in enumerate(plan.by)]
         outputs.append(("position", sa.func.row_number().over(order_by=order)))
         return rows.select(outputs).subquery("ranked")
 

@@ -49,6 +49,8 @@ class Dialect(ABC):
     always_joins: ClassVar[bool] = False
     #: Whether a statement with an offset, in another's place, is carried out apart: what it puts in order stays so.
     keeps_apart: ClassVar[bool] = False
+    #: Whether groups are made in a statement inside that of their rows: it miscounts windows beside some aggregates.
+    nests_groups: ClassVar[bool] = False
     #: Whether rows can be cut into ranges (`core.sql.ranges`): it knows quantiles, and takes some rows at random.
     cuts: ClassVar[bool] = False
 

@@ -61,6 +61,7 @@ class Mariadb(Dialect):
     """
 
     name: ClassVar[str] = "mariadb"
+    nests_groups: ClassVar[bool] = True
     #: The root of the Unicode collation, accents and case told apart (texts are folded before).
     collation: ClassVar[str] = "utf8mb4_uca1400_nopad_as_cs"
     exactly: ClassVar[str] = EXACTLY
