@@ -152,8 +152,9 @@ def _cut_within_the_body(send: Callable[[Any, Any], None]) -> Callable[[Any, Any
 
 def test_who_may_only_write_to_a_store_sends_all_the_same(sending: Sending, program: Answering) -> None:
     """A store answers `403` for what is not there to whoever may not list it."""
-    program.answer = b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n"
-    program.instead["HEAD"] = b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\n\r\n"
+    # It says that it closes each connection: who takes one for open asks on it once it is closed.
+    program.answer = b"HTTP/1.1 200 OK\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
+    program.instead["HEAD"] = b"HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n"
     recipient = sending.recipient("store", prefix="in")
     with sending.services.store.session() as session:
         means = session.get_one(Recipient, recipient).means
