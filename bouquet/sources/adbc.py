@@ -5,7 +5,8 @@ no source is read by: 18 MB in each process.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from typing import Any
 
@@ -16,7 +17,7 @@ from adbc_driver_manager._reader import AdbcRecordBatchReader
 
 from bouquet.database_urls import WATCHED_BY_SERVER
 
-__all__ = ["Connection", "Query"]
+__all__ = ["Connection", "Database", "Query"]
 
 
 class Query:
@@ -65,28 +66,74 @@ class Query:
                 statement.close()
 
 
-class Connection:
+class Database:
     """
-    A connection to PostgreSQL that is always in a transaction. Raises `adbc_driver_manager.Error`.
+    A database that connections are opened to. The driver reads the types and the columns of all its tables first, which
+    takes longer than anything else where there are thousands; all connections share what it read. Types that came later
+    it does not know: whatever statements give is of PostgreSQL's own types.
+
+    Raises `adbc_driver_manager.Error`.
     """
 
     def __init__(self, url: str) -> None:
-        self._open: set[Query] = set()
         self._database = adbc_driver_postgresql.connect(url)
+        self._lock, self._connections, self._leaves = threading.Lock(), 0, False
+
+    def connect(self) -> Connection:
+        """
+        A new connection.
+        """
+        with self._lock:
+            self._connections += 1
         try:
-            self._connection = AdbcConnection(self._database)
+            opened = AdbcConnection(self._database)
         except BaseException:
+            self._left()
+            raise
+        made = Connection(opened, self._left)
+        try:
+            made.prepare()
+        except BaseException:
+            made.close()
+            raise
+        return made
+
+    def close(self) -> None:
+        """
+        Close it once nobody is connected to it.
+        """
+        with self._lock:
+            self._connections += 1
+            self._leaves = True
+        self._left()
+
+    def _left(self) -> None:
+        with self._lock:
+            self._connections -= 1
+            is_last = self._leaves and not self._connections
+        if is_last:
             self._database.close()
-            raise
-        try:
-            # Before it is in a transaction: what is set there would end with it. Others that speak the protocol of
-            # PostgreSQL may know nothing of it.
-            with suppress(Error):
-                self.execute(WATCHED_BY_SERVER)
-            self._connection.set_autocommit(False)
-        except BaseException:
-            self.close()
-            raise
+
+
+class Connection:
+    """
+    A connection to PostgreSQL that is always in a transaction; `left` is called once it is closed. Raises
+    `adbc_driver_manager.Error`.
+    """
+
+    def __init__(self, connection: AdbcConnection, left: Callable[[], None]) -> None:
+        self._open: set[Query] = set()
+        self._connection, self._left, self._is_closed = connection, left, False
+
+    def prepare(self) -> None:
+        """
+        Set what holds for as long as it is open, and begin a transaction with the next statement.
+        """
+        # What is set in a transaction would end with it. Others that speak the protocol of PostgreSQL may know nothing
+        # of it.
+        with suppress(Error):
+            self.execute(WATCHED_BY_SERVER)
+        self._connection.set_autocommit(False)
 
     @contextmanager
     def query(self, text: str, **options: str) -> Iterator[Query]:
@@ -132,4 +179,6 @@ class Connection:
         try:
             self._connection.close()
         finally:
-            self._database.close()
+            if not self._is_closed:
+                self._is_closed = True
+                self._left()

@@ -21,7 +21,7 @@ from bouquet.core.language import tr
 from bouquet.core.sql import render
 from bouquet.core.sql.literals import quote
 from bouquet.database_urls import connected, is_full, watched_url, with_option
-from bouquet.sources.adbc import Connection, Query
+from bouquet.sources.adbc import Connection, Database, Query
 from bouquet.sources.base import HURRIED, PATIENT, Planned, python_rows
 from bouquet.sources.encodings import UNTOLD, fitted, read_texts
 from bouquet.sources.errors import SourceCancelled, SourceDown, SourceError, SourceFull, renamed_errors
@@ -157,6 +157,7 @@ class PostgresReader:
 
     def __init__(self, url: str, title: str) -> None:
         self.url, self.title = watched_url(url), title
+        self._database: Database | None = None
         self._looked = False
         self._shares: bool | None = None
         self._idle: list[tuple[Connection, float]] = []
@@ -245,13 +246,32 @@ class PostgresReader:
 
     def _another(self) -> Connection:
         try:
-            return Connection(self.url)
+            return self._database_known().connect()
         except adbc_driver_manager.Error as error:
             # Where the source has none left, one of ours that nobody uses is as good as a new one.
             with self._lock:
                 if self._idle and is_full(error):
                     return self._idle.pop()[0]
             raise
+
+    def _database_known(self) -> Database:
+        """
+        The database, whose types are read once; two who ask at first read them both, and one is kept.
+        """
+        if (known := self._database) is not None:
+            return known
+        made = Database(self.url)
+        with self._lock:
+            known = self._database = self._database or made
+        if known is not made:
+            made.close()
+        return known
+
+    def _forget_database(self) -> None:
+        with self._lock:
+            known, self._database = self._database, None
+        if known is not None:
+            known.close()
 
     def _looked_at(self, connection: Connection) -> Connection:
         """
@@ -268,7 +288,8 @@ class PostgresReader:
             return connection
         _close(connection)
         self.url = with_option(self.url, "--quote_all_identifiers=off")
-        return Connection(self.url)
+        self._forget_database()
+        return self._database_known().connect()
 
     def _keep(self, connection: Connection) -> None:
         with self._lock:
@@ -310,6 +331,7 @@ class PostgresReader:
                 self._reaper = None
         for connection, _ in idle:
             _close(connection)
+        self._forget_database()
 
 
 def name_plainly(engine: sa.Engine) -> None:

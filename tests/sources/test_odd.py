@@ -26,8 +26,12 @@ def address(cluster: Cluster) -> str:
 
 
 @pytest.fixture(scope="module")
-def odd(address: str) -> Iterator[Source]:
+def odd(cluster: Cluster, address: str) -> Iterator[Source]:
+    """Its types are made anew once it is connected: whatever the driver knows of them is of no use."""
     made = Source("odd", address)
+    with made.reader.snapshot() as snapshot:
+        snapshot.row("SELECT 1 AS one")
+    made_world(cluster, "odd")
     yield made
     made.close()
 
