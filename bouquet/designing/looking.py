@@ -162,7 +162,7 @@ def _marks(snapshot: Snapshot, statements: Statements, frame: pl.DataFrame, offs
             values = frame[f"c{check.column}"]
             known = values.drop_nulls().unique().to_list()
             again = snapshot.table(statements.repeated(n, known))["value"].to_pylist() if known else []
-            rows = values.is_in(pl.Series(again, dtype=values.dtype)).fill_null(False).arg_true().to_list()
+            rows = values.is_in(pl.Series(again, dtype=values.dtype).implode()).fill_null(False).arg_true().to_list()
         found += [Mark(row=offset + r, column=check.column, words=check.words, severity=check.severity) for r in rows]
     return found
 

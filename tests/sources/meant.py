@@ -7,8 +7,10 @@ judges.
 
 from __future__ import annotations
 
+import math
 import re
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime, time
 from decimal import ROUND_HALF_EVEN, ROUND_HALF_UP, Decimal
 from functools import partial
@@ -152,6 +154,35 @@ class Meant(Rows):
                 facts["total"] = sum(Decimal(self.number(v, show, cells[0][1])) for v in values)
             made.append(facts)
         return made
+
+    def objections(self, must: str, n: int, most: Decimal) -> int:
+        """How many rows of the file a check of a column objects to; `most` is its spread, or what is most for it."""
+        values = [v for v in (row[n][0] for row in self.sheet()) if not is_blank(v)]
+
+        def at(value: Any) -> Any:
+            """This moment, as such a value says it."""
+            here = self.as_of.astimezone(self.zone)
+            if not isinstance(value, datetime):
+                return here.date()
+            return here if value.tzinfo else here.replace(tzinfo=None)
+
+        if must == "filled":
+            return len(self.sheet()) - len(values)
+        if must == "unique":
+            return sum(n for n in Counter(values).values() if n > 1)
+        if must == "near_usual":
+            low, high = (sorted(values)[math.ceil(len(values) * k / 4) - 1] if values else 0 for k in (1, 3))
+            far = most * (high - low)
+            # Where the middle half is all alike, nothing is unusual.
+            return sum(low != high and not low - far <= v <= high + far for v in values)
+        wrong: dict[str, Callable[[Any], bool]] = {
+            "whole": lambda v: v != int(v),
+            "between": lambda v: v > most,
+            "length": lambda v: len(v) > most,
+            "not_future": lambda v: v > at(v),
+            "not_past": lambda v: v < at(v),
+        }
+        return sum(wrong[must](v) for v in values)
 
     # Readers' files
 

@@ -19,6 +19,7 @@ import pytest
 from bouquet.core.plan import Context, Plan, resolve
 from bouquet.core.sql import Statements
 from bouquet.core.template import read_document
+from bouquet.designing.looking import first_rows
 from bouquet.runs import Export, Exported
 from bouquet.sources import Source
 from tests.conftest import NOW
@@ -170,6 +171,35 @@ def test_only_the_first_rows_are_checked(source: Source) -> None:
         counted = snapshot.row(Statements(plan_of(source, document)).objections())
 
     assert (counted["q0"], counted["rows"]) == (25, 25)
+
+
+@pytest.mark.parametrize("per", ["record", "group"])
+def test_a_value_counts_among_the_first_rows_only(source: Source, query: Query, tmp_path: Path, per: str) -> None:
+    """What stands once in the file is not said to occur twice, in the run, the count and the look alike."""
+    document: dict[str, Any] = {
+        "name": "First",
+        "records": "tree",
+        "columns": [{"id": "s", "heading": "Species", "value": {"field": "species.code"}}],
+        "order": [{"path": "tag"}],
+        "at_most": 12,
+        "checks": [{"column": "s", "must": "unique", "severity": "note"}],
+    }
+    rows = "SELECT sp_code AS value FROM tree t LEFT JOIN species s ON s.sp_id = t.sp_id ORDER BY t_tag"
+    if per == "group":
+        by = [{"path": "species.code"}, {"path": "status"}]
+        document |= {"rows": {"per": "group", "by": by}, "order": [{"path": "status"}, {"path": "species.code"}]}
+        rows = (
+            "SELECT sp_code AS value FROM tree t LEFT JOIN species s ON s.sp_id = t.sp_id"
+            " LEFT JOIN lu_tree_status l ON l.code = t_st GROUP BY sp_code, t_st, l.label ORDER BY l.label, sp_code"
+        )
+    repeats = f"SELECT value, count(*) FROM ({rows} LIMIT 12) x WHERE value IS NOT NULL GROUP BY 1 HAVING count(*) > 1"
+    expected = sum(n for _, n in query(repeats))
+    made, plan = export(source, document, tmp_path), plan_of(source, document)
+    with source.reader.snapshot() as snapshot:
+        counted = snapshot.row(Statements(plan).objections())
+        marks = first_rows(snapshot, read_document(document), plan, limit=50).marks
+
+    assert made.slip["checks"][0]["objections"] == counted["q0"] == len(marks) == expected
 
 
 def test_who_last_touched_it_stands_with_a_finding(source: Source, query: Query, tmp_path: Path) -> None:

@@ -25,6 +25,7 @@ from bouquet.sources import Source
 from tests.conftest import NOW
 from tests.sources.drawn import WORLD, Drawn
 from tests.sources.meant import Meant, Record, World
+from tests.sources.test_beside import made, sound
 from tests.sources.worlds import written
 
 
@@ -79,6 +80,32 @@ def test_files_say_what_templates_mean(source: Source, tmp_path: Path, seed: int
         assert not expected or told(slip) == meant.totals(), document
         if per is None:
             assert [s["rows"] for s in slip["tally"] if s["kind"] != "limit"] == meant.steps(), document
+
+
+@pytest.mark.parametrize("name", ["postgresql", "mariadb", "sqlite"])
+def test_checks_object_to_what_they_mean(
+    source: Source, elsewhere: dict[str, Source], tmp_path: Path, name: str
+) -> None:
+    """Of records, children and groups, also where the file has only the first rows: those that stand in the file."""
+    there, drawn = elsewhere.get(name, source), Drawn(300)
+    asked = {"near_usual": "spread", "between": "greatest", "length": "greatest"}
+    for n in range(60 if there is source else 30):
+        document = drawn.document()
+        columns = [c for c in document["columns"] if c["value"].get("fold", {}).get("how") not in ("joined", "spread")]
+        document["columns"] = columns or [{"id": "c", "heading": "C", "value": {"field": "id"}}]
+        most, document["output"] = drawn.some([0, 1, 2, 3]), {"format": "csv"}
+        document["checks"] = [
+            {"column": c["id"], "must": must, "severity": "note", **({asked[must]: most} if must in asked else {})}
+            for c in document["columns"]
+            for must in ("filled", "unique", "near_usual", "whole", "between", "length", "not_future", "not_past")
+        ]
+        if name == "sqlite" and "state" in str(document):
+            continue
+        template, plan = sound(document, there)
+        slip = made(there, template, plan, tmp_path / str(n)).slip
+        meant, places = Meant(WORLD, document, NOW), [c["id"] for c in document["columns"]]
+        expected = [meant.objections(c["must"], places.index(c["column"]), most) for c in document["checks"]]
+        assert [c["objections"] for c in slip["checks"]] == expected, document
 
 
 @pytest.mark.parametrize("seed", range(2))
@@ -146,11 +173,11 @@ def test_every_part_of_a_date_is_shown_or_refused(
     joined["columns"] = [
         {"id": p, "heading": f"{n}", "value": {"fold": many}, "show": {"date": p}} for n, p in enumerate(PARTS)
     ]
-    for made in (document, joined):
-        found = resolve(read_document(made), there.catalogue(), Context(as_of=NOW)).problems
+    for asked in (document, joined):
+        found = resolve(read_document(asked), there.catalogue(), Context(as_of=NOW)).problems
         assert [p.place for p in found] == [f"columns[{n}].show.date" for n, p in enumerate(PARTS) if p not in known]
-        made["columns"] = [c for c in made["columns"] if c["id"] in known]
-    files = [in_file(there, made, tmp_path / str(n))[0] for n, made in enumerate((document, joined))]
+        asked["columns"] = [c for c in asked["columns"] if c["id"] in known]
+    files = [in_file(there, asked, tmp_path / str(n))[0] for n, asked in enumerate((document, joined))]
 
     def said(record: Record, part: str) -> str:
         if (value := record[path]) is None:

@@ -36,6 +36,8 @@ INSERT INTO plot VALUES
     (2025, 1, 2, ' padded ', NULL, NULL, 7, 'a', 1),
     (2025, 2, 99, 'RED', '2024-05-01', NULL, 1, 'b', 0.5),
     (2025, 3, NULL, NULL, '2024-06-01', NULL, 2, 'b', NULL);
+CREATE TABLE mark (id int PRIMARY KEY, word text NOT NULL);
+INSERT INTO mark VALUES (1, 'a'), (2, ''), (3, ' '), (4, E'\\t'), (5, 'a');
 """
 
 OVERLAY = """
@@ -52,7 +54,7 @@ def orchards(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Iter
     cluster.ensure_database("orchards_test", "marrowby_owner")
     url = cluster.url("orchards_test", "marrowby_owner", "test-only")
     with psycopg.connect(url, autocommit=True) as connection:
-        connection.execute("DROP TABLE IF EXISTS orchard, plot")
+        connection.execute("DROP TABLE IF EXISTS orchard, plot, mark")
         connection.execute(TABLES)
     overlay = tmp_path_factory.mktemp("orchards") / "catalogue.toml"
     overlay.write_text(OVERLAY)
@@ -110,6 +112,16 @@ def test_groups_tell_spellings_apart(orchards: Source, tmp_path: Path) -> None:
     found = lines(orchards, document, tmp_path)
 
     assert sorted(found) == [["", "2"], [" padded ", "1"], ["RED", "1"], ["Red", "2"], ["red", "1"]]
+
+
+def test_blank_texts_are_one_group_also_where_none_may_be_missing(orchards: Source, tmp_path: Path) -> None:
+    """What is blank does not hang on whether the column may hold NULL."""
+    document = {
+        "records": "mark", "rows": {"per": "group", "by": [{"path": "word"}]},
+        "columns": [column("W", "word"), column("N", fold("", "count"))],
+    }  # fmt: skip
+
+    assert sorted(lines(orchards, document, tmp_path)) == [["", "3"], ["a", "2"]]
 
 
 def test_choices_order_as_the_catalogue_lists_them(orchards: Source, tmp_path: Path) -> None:

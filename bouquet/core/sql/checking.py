@@ -27,16 +27,18 @@ class CheckStatements(SheetStatements):
 
     def _objecting(self, also: Sequence[PlanColumn] = ()) -> sa.Subquery:
         rows = Rows(self.plan, many=True)
-        outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in enumerate(self.plan.row_checks)]
+        outputs = [self.objection(rows, n) for n in range(len(self.plan.row_checks))]
         outputs += [(f"v{n}", self._output(rows, c)) for n, c in enumerate(also)]
         if also and not self.plan.by:
             outputs += [(f"k{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.row_key)]
-        at_most = self.plan.at_most
-        order = self.plan.order if at_most is not None else ()
-        found = rows.select(outputs, [e for o in order for e in rows.order(o, filled=self._is_filled(o.cell))])
-        if at_most is not None:
-            found = found.limit(sa.literal_column(str(at_most)))
-        return found.subquery("checked")
+        return self.counted(rows, outputs, self._order_of_first(rows)).subquery("checked")
+
+    def _order_of_first(self, rows: Rows) -> list[Element]:
+        """
+        The order of the rows, where it decides which of them there are.
+        """
+        order = self.plan.order if self.plan.at_most is not None else ()
+        return [e for o in order for e in rows.order(o, filled=self._is_filled(o.cell))]
 
     def objections(self) -> sa.Select[Any]:
         """
@@ -65,17 +67,19 @@ class CheckStatements(SheetStatements):
 
     def repeated(self, n: int, values: Sequence[Any]) -> sa.Select[Any]:
         """
-        Which of some values of a check's column, as `rows` gives them, stand in more than one row: `value`.
+        Which of some values of a check's column, as `rows` gives them, stand for what more than one row has: `value`.
         """
-        at = self.plan.row_checks[n].column
-        assert at is not None
-        column = self.plan.columns[at]
+        check = self.plan.row_checks[n]
+        assert check.column is not None
+        column = self.plan.columns[check.column]
         rows = Rows(self.plan, many=True)
-        found = rows.select([("value", self._output(rows, column))]).subquery("values")
+        outputs = [("value", self._output(rows, column)), ("own", rows.checked(check))]
+        found = self.limited(rows.select(outputs, self._order_of_first(rows)), None, 0).subquery("values")
         wanted = found.c.value.in_(
             [self.dialect.literal(v, None if isinstance(v, str) else column.field.stored) for v in values]
         )
-        counted = sa.select(found.c.value).where(wanted).group_by(found.c.value)
+        # What is rounded alike may still be different.
+        counted = sa.select(found.c.value).where(wanted).group_by(found.c.own, found.c.value)
         return counted.having(sa.func.count() > sa.literal_column("1"))
 
     def objected(self, n: int, *, limit: int = 5) -> sa.Select[Any]:

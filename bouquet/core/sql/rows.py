@@ -32,9 +32,25 @@ from bouquet.core.sql.apart import Apart
 from bouquet.core.sql.combined import Combined, combines
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.folds import without_none
+from bouquet.core.sql.literals import literal
+from bouquet.core.sql.quarters import quarters_of
 from bouquet.core.sql.scope import Element, Scope, StatementContext
+from bouquet.core.values import WHITE
 
-__all__ = ["FAULTS", "LINKS", "OBJECTS", "PAGE", "PICTURES", "SPLIT", "TITLE", "TOUCHED", "Rows", "cells_of"]
+__all__ = [
+    "FAULTS",
+    "LINKS",
+    "OBJECTS",
+    "PAGE",
+    "PICTURES",
+    "REPEATED",
+    "SPLIT",
+    "TITLE",
+    "TOUCHED",
+    "Rows",
+    "cells_of",
+    "in_several",
+]
 
 #: Names of hidden columns: what a file is split by, and, per column, whether it has no result, where it links to, and
 #: the file whose size stands in the column itself.
@@ -43,6 +59,9 @@ SPLIT, FAULTS, LINKS, PICTURES = "s0", "x", "l", "i"
 #: Of checks: whether each objects to the row, and of the record of the row its page, who last touched it, and what it
 #: is known by.
 OBJECTS, PAGE, TOUCHED, TITLE = "q", "h0", "w0", "n0"
+
+#: Of checks for repeated values, where the file has only the first rows: the value, to be counted among these.
+REPEATED = "u"
 
 _Made = TypeVar("_Made", bound="Element | None")
 
@@ -124,17 +143,20 @@ class Rows:
         Whether a check objects to a row; never NULL.
         """
         if check.objects is None:
-            assert check.column is not None
-            cell = self.plan.columns[check.column].cell
-            value = self.gathered(cell)
-            again = sa.func.count().over(partition_by=value) > sa.literal_column("1")
-            return sa.and_(value.is_not(None), again)
+            return in_several(self.checked(check))
         predicate = check.objects
         quarters: dict[Cell, Element] = {
             c: self._quarter(c, check) for c in cells_of(predicate) if isinstance(c, Quarter)
         }
         found = self._of_group(lambda: self.scope.holds(predicate), cells_of(predicate), quarters)
         return sa.func.coalesce(found, sa.false())
+
+    def checked(self, check: RowCheck) -> Element:
+        """
+        What a check for repeated values compares.
+        """
+        assert check.column is not None
+        return self.gathered(self.plan.columns[check.column].cell)
 
     def _quarter(self, quarter: Quarter, check: RowCheck) -> Element:
         """
@@ -158,23 +180,7 @@ class Rows:
         order = [e for o in self.plan.order for e in self.order(o, filled=False)] if at_most is not None else ()
         found = self.select([("v", value), ("o", sorted_by)], order)
         each = (found.limit(_number(at_most)) if at_most is not None else found).subquery("each_number")
-        place = sa.func.row_number().over(order_by=each.c.o).label("place")
-        numbered = sa.select(each.c.v, place, sa.func.count().over().label("n")).where(each.c.v.is_not(None))
-        ranked = numbered.subquery("ranked")
-        wanted = {
-            "at0": ranked.c.place == _number(1),
-            "at4": ranked.c.place == ranked.c.n,
-            **{
-                f"at{at}": sa.and_(
-                    ranked.c.place * _number(4) >= ranked.c.n * _number(at),
-                    (ranked.c.place - _number(1)) * _number(4) < ranked.c.n * _number(at),
-                )
-                for at in (1, 3)
-            },
-        }
-        # One row meets each condition; which aggregate takes it does not matter.
-        made = [sa.func.max(sa.case((here, ranked.c.v))).label(name) for name, here in wanted.items()]
-        return sa.select(*made).select_from(ranked)
+        return quarters_of(each)
 
     def _of_group(
         self, make: Callable[[], _Made], cells: Sequence[Cell], also: Mapping[Cell, Element] | None = None
@@ -209,9 +215,7 @@ class Rows:
         A cell by which rows are gathered into parts or below headings: all blank texts are one.
         """
         value = self.value(cell)
-        if cell.field.stored != "text" or not isinstance(cell, Read) or self._by_index(cell) is not None:
-            return value
-        return sa.case((sa.not_(self.scope.blank(cell)), value))
+        return value if self._by_index(cell) is not None else self._filled(cell, value)
 
     def _by_index(self, cell: Cell) -> int | None:
         return next((n for n, b in enumerate(self.plan.by) if b.cell == cell), None)
@@ -229,10 +233,15 @@ class Rows:
         return self._by(by) if combined is None else combined.key(self.plan.by.index(by))
 
     def _by(self, by: GroupBy) -> Element:
-        value = self.scope.value(by.cell)
-        if by.cell.field.stored == "text" and by.cell.field.nullable:
-            return sa.case((sa.not_(self.scope.blank(by.cell)), value))
-        return value
+        return self._filled(by.cell, self.scope.value(by.cell))
+
+    def _filled(self, cell: Cell, value: Element) -> Element:
+        """
+        A cell's value, NULL where it is a blank text.
+        """
+        if cell.field.stored != "text":
+            return value
+        return sa.case((self.scope.dialect.trimmed(value, WHITE) != literal(""), value))
 
     def inside(self, value: Element) -> Element:
         """
@@ -399,6 +408,14 @@ def _read_by(cells: Iterable[Cell]) -> Iterator[Cell]:
             yield from _read_by(references_of(cell.tree))  # type: ignore[arg-type]
         else:
             yield cell
+
+
+def in_several(value: Element) -> Element:
+    """
+    Whether a value stands in several rows of its statement; never NULL.
+    """
+    again = sa.func.count().over(partition_by=value) > sa.literal_column("1")
+    return sa.and_(value.is_not(None), again)
 
 
 def _number(value: int) -> Element:

@@ -5,6 +5,7 @@ Statements of the rows of a file: the rows themselves, their number, their keys,
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -32,7 +33,20 @@ from bouquet.core.plan import (
 )
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.literals import literal
-from bouquet.core.sql.rows import FAULTS, LINKS, OBJECTS, PAGE, PICTURES, SPLIT, TITLE, TOUCHED, Rows, cells_of
+from bouquet.core.sql.rows import (
+    FAULTS,
+    LINKS,
+    OBJECTS,
+    PAGE,
+    PICTURES,
+    REPEATED,
+    SPLIT,
+    TITLE,
+    TOUCHED,
+    Rows,
+    cells_of,
+    in_several,
+)
 from bouquet.core.sql.scope import Element, Scope
 from bouquet.core.vocabulary.comparisons import COMPARISONS
 
@@ -91,7 +105,41 @@ class SheetStatements:
         if parents and self.plan.opened:
             outputs += [(f"p{n}", sa.cast(rows.scope.column(k), sa.Text)) for n, k in enumerate(self.plan.key)]
         order = [e for o in self.plan.order for e in rows.order(o, filled=self._is_filled(o.cell))]
-        return self.limited(rows.select(outputs, order), limit, offset)
+        return self.counted(rows, outputs, order, limit, offset)
+
+    def counted(
+        self,
+        rows: Rows,
+        outputs: list[tuple[str, Element]],
+        order: Sequence[Element],
+        limit: int | None = None,
+        offset: int = 0,
+    ) -> sa.Select[Any]:
+        """
+        Some rows, in their order, with what checks for repeated values say: where the file has only the first rows, a
+        value counts as often as it stands in these.
+        """
+        if not any(name.startswith(REPEATED) for name, _ in outputs):
+            return self.limited(rows.select(outputs, order), limit, offset)
+        # A window is made of all rows before a limit cuts them.
+        placed = [*outputs, ("place", sa.func.row_number().over(order_by=order))]
+        first = self.limited(rows.select(placed, order), limit, offset).subquery("first_rows")
+        made = [first.c[name] for name, _ in outputs if not name.startswith(REPEATED)]
+        marks = [
+            in_several(first.c[name]).label(name.replace(REPEATED, OBJECTS, 1))
+            for name, _ in outputs
+            if name.startswith(REPEATED)
+        ]
+        return sa.select(*made, *marks).order_by(first.c.place)
+
+    def objection(self, rows: Rows, n: int) -> tuple[str, Element]:
+        """
+        What a check of rows says of each, or what `counted` makes that of; with its name.
+        """
+        check = self.plan.row_checks[n]
+        if check.objects is None and self.plan.at_most is not None:
+            return f"{REPEATED}{n}", rows.checked(check)
+        return f"{OBJECTS}{n}", rows.objects(check)
 
     def outputs(self, rows: Rows, *, keys: bool, checks: bool, looking: bool) -> list[tuple[str, Element]]:
         """
@@ -172,8 +220,8 @@ class SheetStatements:
         """
         What the checks of rows say, and what is known of the record to go with a finding.
         """
-        checks = [(n, c) for n, c in enumerate(self.plan.row_checks) if not looking or self.is_marked(c)]
-        outputs = [(f"{OBJECTS}{n}", rows.objects(c)) for n, c in checks]
+        checks = [n for n, c in enumerate(self.plan.row_checks) if not looking or self.is_marked(c)]
+        outputs = [self.objection(rows, n) for n in checks]
         if self.plan.by or not checks:
             return outputs
         end, opened = self.plan.row_type, self.plan.opened
