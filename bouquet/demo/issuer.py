@@ -80,7 +80,7 @@ class Issuer:
 
         self._server = ThreadingHTTPServer(("127.0.0.1", self.port), Handler)
         self.port = self._server.server_port
-        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+        threading.Thread(target=self._server.serve_forever, args=(0.05,), daemon=True).start()
 
     @property
     def address(self) -> str:

@@ -141,7 +141,7 @@ def sending_on() -> Iterator[tuple[str, list[str]]]:
             pass
 
     server = http.server.HTTPServer(("127.0.0.1", 0), Handler)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
     yield f"http://127.0.0.1:{server.server_port}/hook", asked
     server.shutdown()
     server.server_close()

@@ -19,7 +19,7 @@ from schemathesis import Case, GenerationMode
 from bouquet.runs import Services
 
 #: Requests of each person. `make hostile` asks for more.
-CASES = int(os.environ.get("BOUQUET_CASES", "600"))
+CASES = int(os.environ.get("BOUQUET_CASES", "250"))
 SIGN_IN = "/api/v1/session"
 #: A stream has no end.
 LEFT_OUT = {("GET", "/api/v1/events")}

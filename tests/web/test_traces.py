@@ -40,7 +40,7 @@ def collected(monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[[], list[Any
             pass
 
     server = HTTPServer(("127.0.0.1", 0), Collector)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
     sending = OTLPSpanExporter(endpoint=f"http://127.0.0.1:{server.server_port}/v1/traces")
     provider = provider_with(SimpleSpanProcessor(sending))
     monkeypatch.setattr(trace, "get_tracer", provider.get_tracer)

@@ -302,7 +302,7 @@ def webhook_stand_in(room: Room, key: str) -> StandIn:
     handler = type("Desk", (_Desk,), {"room": room})
     server = ThreadingHTTPServer((LOOPBACK, 0), handler)
     server.daemon_threads = True
-    threading.Thread(target=server.serve_forever, name="webhook stand-in", daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.05,), name="webhook stand-in", daemon=True).start()
 
     def stop() -> None:
         server.shutdown()
@@ -370,7 +370,7 @@ def store_stand_in(room: Room, bucket: str) -> StandIn:
 
     app = _Counter(room, DomainDispatcherApplication(create_backend_app))
     server = make_server(LOOPBACK, 0, app, threaded=True)
-    threading.Thread(target=server.serve_forever, name="store stand-in", daemon=True).start()
+    threading.Thread(target=server.serve_forever, args=(0.05,), name="store stand-in", daemon=True).start()
     backend = s3_backends["123456789012"]["aws"]
     if bucket not in backend.buckets:
         backend.create_bucket(bucket, "us-east-1")
