@@ -242,6 +242,11 @@ class Rows(Narrowed):
 
     def groups(self) -> list[list[Any]]:
         """For each group the values of its columns, in no order."""
+        columns = self.document["columns"]
+        return [[self.of_group(c, key, members) for c in columns] for key, members in self.gathered().items()]
+
+    def gathered(self) -> dict[tuple[Any, ...], list[Record]]:
+        """The records of each group, by what groups are made by."""
         by = self.document["rows"]["by"]
         made: dict[tuple[Any, ...], list[Record]] = {}
         for record in self.records():
@@ -253,25 +258,44 @@ class Rows(Narrowed):
                 for step in self.every_step(one, [key[n] for key in made]):
                     for other in others:
                         made.setdefault((*other[:n], step, *other[n:]), [])
-        rows = []
-        for key, members in made.items():
-            row: list[Any] = []
+        return made
+
+    def of_group(self, column: Mapping[str, Any], key: Sequence[Any], members: Sequence[Record]) -> Any:
+        """What a column comes to for some records of a group."""
+        if "field" in column["value"]:
+            by = self.document["rows"]["by"]
+            return key[next(n for n, b in enumerate(by) if b["path"] == column["value"]["field"])]
+        fold = column["value"]["fold"]
+        *way, last = fold["path"].split(".") if fold["path"] else [""]
+        if fold["how"] == "count" and last:
+            way, last = [*way, last], ""
+        table, found = self.table, []
+        for member in members:
+            table, met = self.world.many(self.table, member, way)
+            found += met
+        return self.fold(fold, table, found, last or None)
+
+    def across(self) -> dict[tuple[Any, ...], list[tuple[Any, Mapping[str, Any]]]]:
+        """
+        Of a cross-tab, by what groups are made by, the cells of each group with their columns: each column that folds
+        the group's own records for each value across and for all, then the others.
+        """
+        across, groups = self.document["rows"]["across"], self.gathered()
+
+        def stands(record: Record) -> Any:
+            return self.stepped(self.value(self.table, record, across["path"]), across)
+
+        values = list(dict.fromkeys(stands(r) for members in groups.values() for r in members))
+        made: dict[tuple[Any, ...], list[tuple[Any, Mapping[str, Any]]]] = {}
+        for key, members in groups.items():
+            made[key] = []
             for column in self.document["columns"]:
-                value = column["value"]
-                if "field" in value:
-                    row.append(key[next(n for n, b in enumerate(by) if b["path"] == value["field"])])
-                else:
-                    fold = value["fold"]
-                    *way, last = fold["path"].split(".") if fold["path"] else [""]
-                    if fold["how"] == "count" and last:
-                        way, last = [*way, last], ""
-                    table, found = self.table, []
-                    for member in members:
-                        table, met = self.world.many(self.table, member, way)
-                        found += met
-                    row.append(self.fold(fold, table, found, last or None))
-            rows.append(row)
-        return rows
+                own = "fold" in column["value"] and not column["value"]["fold"]["path"].startswith("fs")
+                for value in values if own else ():
+                    here = [r for r in members if stands(r) == value]
+                    made[key].append((self.of_group(column, key, here), column))
+                made[key].append((self.of_group(column, key, members), column))
+        return made
 
     def stepped(self, value: Any, by: Mapping[str, Any]) -> Any:
         if is_blank(value):
@@ -295,7 +319,8 @@ class Rows(Narrowed):
         """The steps of the window that every row meets, or from the first that is met to the last."""
         parts = self.document.get("filter", {"all": []})["all"]
         windows = [p["window"] for p in parts if p.get("path") == by["path"] and p.get("is") == "in_window"]
-        bounds = [self.days(w) for w in windows if w["type"] != "all_time"]
+        days = [self.days(w) for w in windows if w["type"] != "all_time"]
+        bounds = [(max(first for first, _ in days), min(end for _, end in days))] if days else []
         if by["step"] in ("hour", "minute"):
             size = timedelta(minutes=60 if by["step"] == "hour" else by.get("count", 1))
             zoned = met and any(m is not None and m.tzinfo for m in met)
