@@ -14,6 +14,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from bouquet.core.language import listed, tr
+from bouquet.core.sql.quoting import quote_all
 from bouquet.core.windows import MOST_FILLED
 from bouquet.sources.errors import SourceError
 
@@ -169,6 +170,7 @@ def prepare(engine: sa.Engine) -> None:
     def begin(connection: sa.Connection) -> None:
         connection.exec_driver_sql("START TRANSACTION WITH CONSISTENT SNAPSHOT, READ ONLY")
 
+    quote_all(engine.dialect)
     _describe_views(engine.dialect)
     # Before SQLAlchemy looks at the first session: how it quotes names hangs on the session's mode.
     sa.event.listen(engine, "connect", settle, insert=True)

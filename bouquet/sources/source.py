@@ -21,6 +21,7 @@ from bouquet.core.catalogue import Catalogue
 from bouquet.core.errors import BouquetError
 from bouquet.core.language import tr
 from bouquet.core.rights import Rights, Scope
+from bouquet.core.sql.quoting import quote_all
 from bouquet.database_urls import backend_of, watched_engine
 from bouquet.sources.alchemy import AlchemyReader
 from bouquet.sources.base import Reader, Snapshot
@@ -128,6 +129,7 @@ class Source:
         if backend_of(url) == "postgresql":
             self.reader = PostgresReader(url, self.title)
             self._engine = watched_engine(url, poolclass=sa.NullPool)
+            quote_all(self._engine.dialect)
             fit_statements(self._engine)
             name_plainly(self._engine)
         else:

@@ -10,6 +10,8 @@ from urllib.parse import quote
 
 import sqlalchemy as sa
 
+from bouquet.core.sql.quoting import quote_all
+
 __all__ = ["file_of", "open_engine"]
 
 #: Seconds that a file which somebody writes to is waited for.
@@ -32,4 +34,6 @@ def open_engine(url: sa.URL) -> sa.Engine:
     def connect() -> sqlite3.Connection:
         return sqlite3.connect(name, uri=True, timeout=BUSY, check_same_thread=False)
 
-    return sa.create_engine("sqlite://", creator=connect, poolclass=sa.NullPool)
+    engine = sa.create_engine("sqlite://", creator=connect, poolclass=sa.NullPool)
+    quote_all(engine.dialect)
+    return engine

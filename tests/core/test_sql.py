@@ -4,6 +4,7 @@ Plans as SQL: exact text, with every value a literal.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from datetime import date
 from typing import Any
@@ -14,11 +15,17 @@ from hypothesis import strategies as st
 
 from bouquet.core import values
 from bouquet.core.plan import Resolution
-from bouquet.core.sql import Statements, render
+from bouquet.core.sql import Statements
+from bouquet.core.sql import render as rendered
 from bouquet.core.sql.literals import literals, quote
 
 Resolve = Callable[..., Resolution]
 WHITE = f"CAST('{values.WHITE}' AS TEXT)"
+
+
+def render(statement: Any) -> str:
+    """A statement's text, without the marks around plain names."""
+    return re.sub(r'"(\w+)"', r"\1", rendered(statement))
 
 
 def flat(text: str) -> str:

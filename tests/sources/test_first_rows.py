@@ -167,7 +167,7 @@ def test_groups_gather_what_all_records_have_or_what_few_have(
         written = Statements(plan, expected=tallying.records_read(count_tally(snapshot, plan, {}))).rows()
 
     for found in (statement, unknown, written):
-        assert ("GROUP BY t1.t_id" in render(found)) is joined
+        assert ('GROUP BY "t1"."t_id"' in render(found)) is joined
 
 
 def test_what_a_tally_will_come_to_is_said_in_its_own_steps(source: Source, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -226,4 +226,4 @@ def test_a_key_is_found_as_it_is_kept(keyed: Source) -> None:
     page = {"limit": 9, "offset": 4, "keys": True}
     with keyed.reader.snapshot() as snapshot:
         assert snapshot.rows(statements.first(**page)) == snapshot.rows(statements.rows(**page))
-    assert "ON t0.id = few.key0" in render(statements.first(**page))
+    assert 'ON "t0"."id" = "few"."key0"' in render(statements.first(**page))

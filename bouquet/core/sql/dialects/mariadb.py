@@ -26,6 +26,7 @@ from bouquet.core.sql.dialects.mariadb_elements import Concatenated, OnTheClock,
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal
+from bouquet.core.sql.quoting import quote_all
 from bouquet.core.template import Show
 from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID, Value
 
@@ -68,6 +69,7 @@ class Mariadb(Dialect):
 
     def __init__(self) -> None:
         self.engine_dialect = mysql.dialect(paramstyle="named")
+        quote_all(self.engine_dialect)
 
     def literal(self, value: Value, stored: str | None = None) -> Element:
         if isinstance(value, bool):

@@ -20,6 +20,7 @@ from bouquet.core.sql.dialects.displayed import dated_text, has_parts
 from bouquet.core.sql.dialects.standard import StandardSql
 from bouquet.core.sql.formulas import ReadReference, compile_formula
 from bouquet.core.sql.literals import literal, literals
+from bouquet.core.sql.quoting import quote_all
 from bouquet.core.template import Show
 from bouquet.core.values import DAY_SAID, NO_SAID, NUMBER_SAID, WHITE, WHOLE_SAID, YES_SAID, Value
 from bouquet.core.windows import MOST_FILLED
@@ -42,6 +43,7 @@ class Postgresql(StandardSql):
     def __init__(self) -> None:
         # `named` parameters, so that per cent signs in literals are not doubled.
         self.engine_dialect: Any = postgresql.dialect(paramstyle="named")  # type: ignore[no-untyped-call]
+        quote_all(self.engine_dialect)
 
     def literal(self, value: Value, stored: str | None = None) -> Element:
         """

@@ -21,6 +21,7 @@ from bouquet.core.sql.dialects.base import Element, LacksError
 from bouquet.core.sql.dialects.standard import PYTHON_TYPES, StandardSql, each_step, first_of_each
 from bouquet.core.sql.formulas import ReadReference
 from bouquet.core.sql.literals import literal
+from bouquet.core.sql.quoting import quote_all
 from bouquet.core.template import Show
 from bouquet.core.values import Value
 
@@ -67,6 +68,7 @@ class Sqlite(StandardSql):
 
     def __init__(self) -> None:
         self.engine_dialect = sqlite.dialect(paramstyle="named")
+        quote_all(self.engine_dialect)
 
     def literal(self, value: Value, stored: str | None = None) -> Element:
         if isinstance(value, bool):
