@@ -197,4 +197,4 @@ def test_many_values_are_one_literal(values: list[Any], said: str | None) -> Non
     """An array of one type, whatever stands in its texts; values of several types are none."""
     made = literals(values)
 
-    assert (render(made) if made is not None else None) == said
+    assert (rendered(made) if made is not None else None) == said
