@@ -14,8 +14,6 @@ from bouquet.core.plan import (
     Read,
 )
 from bouquet.core.sql.joins import code_value
-from bouquet.core.sql.literals import literal
-from bouquet.core.values import WHITE
 
 if TYPE_CHECKING:
     from bouquet.core.sql.scope import Scope
@@ -72,5 +70,5 @@ def _sorted_text(scope: Scope, value: Element, *, exact: bool) -> Element:
     """
     A text as it is ordered: blank ones as NULL, and, unless `exact`, spellings that differ by case as equal.
     """
-    filled = scope.dialect.trimmed(value, WHITE) != literal("")
+    filled = scope.dialect.not_blank(value)
     return scope.dialect.collated(sa.case((filled, value if exact else scope.dialect.lowered(value))))

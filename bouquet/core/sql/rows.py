@@ -32,10 +32,8 @@ from bouquet.core.sql.apart import Apart
 from bouquet.core.sql.combined import Combined, combines
 from bouquet.core.sql.dialects import DIALECTS
 from bouquet.core.sql.folds import without_none
-from bouquet.core.sql.literals import literal
 from bouquet.core.sql.quarters import quarters_of
 from bouquet.core.sql.scope import Element, Scope, StatementContext
-from bouquet.core.values import WHITE
 
 __all__ = [
     "FAULTS",
@@ -241,7 +239,7 @@ class Rows:
         """
         if cell.field.stored != "text":
             return value
-        return sa.case((self.scope.dialect.trimmed(value, WHITE) != literal(""), value))
+        return sa.case((self.scope.dialect.not_blank(value), value))
 
     def inside(self, value: Element) -> Element:
         """

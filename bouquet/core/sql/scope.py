@@ -38,7 +38,6 @@ from bouquet.core.sql.folds import FoldJoin, fold
 from bouquet.core.sql.joins import Join, bare, code_value, linked
 from bouquet.core.sql.literals import literal
 from bouquet.core.sql.ordering import ordering
-from bouquet.core.values import WHITE
 
 if TYPE_CHECKING:
     from bouquet.core.sql.combined import Combined
@@ -320,7 +319,7 @@ class Scope:
         if isinstance(cell, Read) and cell.route.field.is_read_from_text:
             value, text = self._stored(cell.route)
             assert text is not None
-            return sa.and_(value.is_(None), self.dialect.trimmed(text, WHITE) != literal(""))
+            return sa.and_(value.is_(None), self.dialect.not_blank(text))
         return None
 
     def computed(self, cell: Computed) -> tuple[Element, Element | None]:
@@ -381,7 +380,7 @@ class Scope:
         """
         value = self.value(cell)
         if cell.field.stored == "text" or cell.field.kind is Kind.TEXT:
-            return sa.or_(value.is_(None), self.dialect.trimmed(value, WHITE) == literal(""))
+            return sa.or_(value.is_(None), sa.not_(self.dialect.not_blank(value)))
         return value.is_(None)
 
     def missing(self, way: tuple[Relation, ...]) -> Element:

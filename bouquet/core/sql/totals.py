@@ -12,11 +12,9 @@ import sqlalchemy as sa
 
 from bouquet.core.catalogue import Route
 from bouquet.core.plan import PlanColumn
-from bouquet.core.sql.literals import literal
 from bouquet.core.sql.rows import SPLIT, Rows
 from bouquet.core.sql.scope import Element
 from bouquet.core.sql.sheet import SheetStatements, is_computed
-from bouquet.core.values import WHITE
 
 __all__ = ["TotalStatements"]
 
@@ -135,7 +133,7 @@ class TotalStatements(SheetStatements):
                 value = self._number(value, column)
             elif column.field.stored == "text":
                 # A text of white space is as blank as none.
-                value = sa.case((self.dialect.trimmed(value, WHITE) != literal(""), value))
+                value = sa.case((self.dialect.not_blank(value), value))
             outputs.append((f"n{n}", value))
         if not outputs and plan.split is not None:
             outputs.append((SPLIT, self._paper(rows.gathered(plan.split), plan.split)))

@@ -19,7 +19,7 @@ from bouquet.core.formula import Node
 from bouquet.core.sql.formulas import ReadReference
 from bouquet.core.sql.literals import literal
 from bouquet.core.template import Show
-from bouquet.core.values import Value
+from bouquet.core.values import WHITE, Value
 
 __all__ = ["Dialect", "Element", "LacksError"]
 
@@ -77,6 +77,12 @@ class Dialect(ABC):
         """
         A text without what surrounds it.
         """
+
+    def not_blank(self, text: Element) -> Element:
+        """
+        Whether a text is more than white space.
+        """
+        return self.trimmed(text, WHITE) != literal("")
 
     @abstractmethod
     def lowered(self, text: Element) -> Element:

@@ -61,6 +61,17 @@ class Postgresql(StandardSql):
         """
         return sa.func.btrim(text, literal(white))
 
+    def not_blank(self, text: Element) -> Element:
+        """
+        Of a column the first sign is looked at first: taking off white space of all kinds takes twice as long as what
+        is done with the text (measured: groups of a million rows).
+        """
+        found = super().not_blank(text)
+        if not isinstance(text, sa.ColumnClause):
+            return found
+        by_bytes = sa.collate(text, "C")
+        return sa.or_(sa.and_(by_bytes >= literal("!"), by_bytes < literal("\x7f")), found)
+
     def lowered(self, text: Element) -> Element:
         return sa.func.lower(text)
 
