@@ -5,17 +5,23 @@ Columns of codes: whether their runs of digits differ in length, so that they ar
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+import time
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from typing import Any
 
 import sqlalchemy as sa
 
+from bouquet.sources.brief import briefly
 from bouquet.sources.tables import Table
 
 __all__ = ["varying_codes"]
 
 #: Values of a column of codes that are looked at, and columns.
 CODES_SAMPLE, MOST_CODES = 1_000, 200
+
+#: Seconds that looking at them may take in all.
+CODES_TIME = 3.0
 
 
 def varying_codes(
@@ -26,7 +32,7 @@ def varying_codes(
     database keeps as statistics; where it keeps none, by some of its values.
     """
     if connection.dialect.name != "postgresql":
-        return {at for at in codes[:MOST_CODES] if _digits_vary(_some_values(connection, tables[at[0]], at[1]))}
+        return set(_varying_samples(connection, tables, codes[:MOST_CODES]))
     found = connection.execute(
         sa.text(
             "SELECT schemaname, tablename, attname, coalesce(most_common_vals::text::text[], '{}') ||"
@@ -42,6 +48,18 @@ def varying_codes(
         for row in found
         if _digits_vary(row.seen)
     }
+
+
+def _varying_samples(
+    connection: sa.Connection, tables: Mapping[str, Table], codes: Sequence[tuple[str, str]]
+) -> Iterator[tuple[str, str]]:
+    until = time.monotonic() + CODES_TIME
+    for name, column in codes:
+        if time.monotonic() > until:
+            return
+        with suppress(sa.exc.DBAPIError), briefly(connection):
+            if _digits_vary(_some_values(connection, tables[name], column)):
+                yield name, column
 
 
 def _some_values(connection: sa.Connection, table: Table, name: str) -> list[str]:

@@ -15,7 +15,7 @@ from sqlalchemy.engine.interfaces import ReflectedColumn
 
 from bouquet.core.catalogue import Attribute, Choice, Field, Kind, Retired
 from bouquet.core.language import tr
-from bouquet.sources.guesses import briefly
+from bouquet.sources.brief import briefly
 from bouquet.sources.overlay import AttributeOverlay, FieldOverlay, OverlayError, RecordTypeOverlay
 from bouquet.sources.tables import Table
 

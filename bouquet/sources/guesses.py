@@ -32,18 +32,16 @@ from bouquet.core.guessing import (
     relation_candidates,
 )
 from bouquet.core.guessing.words import unit_of, words_of
+from bouquet.sources.brief import briefly
 from bouquet.sources.tables import Foreign, Table
 
-__all__ = ["SAMPLING_TIME", "TableGuesses", "briefly", "guess_tables", "guessed_relations"]
+__all__ = ["SAMPLING_TIME", "TableGuesses", "guess_tables", "guessed_relations"]
 
 #: Seconds that looking into tables may take in all, where the database has no statistics of them.
 SAMPLING_TIME = 2.0
 
 #: Rows looked at of a table without statistics; for one relation, rows, and different values of them.
 SAMPLED, ROWS_COMPARED, COMPARED = 200, 20_000, 1_000
-
-#: Milliseconds that one look into a table or view may take.
-LONGEST_LOOK = 1_500
 
 #: The share of a column's values that must be keys of the other table.
 SHARE = 0.98
@@ -150,20 +148,6 @@ def guessed_relations(
                 (Foreign(((candidate.column, candidate.key),), candidate.target), reason)
             )
     return found
-
-
-@contextmanager
-def briefly(connection: sa.Connection) -> Iterator[None]:
-    """
-    A look that may fail, or take too long, without ending the transaction around it: a view may compute for minutes.
-    """
-    postgres = connection.dialect.name == "postgresql"
-    with connection.begin_nested():
-        if postgres:
-            connection.exec_driver_sql(f"SET LOCAL statement_timeout = {LONGEST_LOOK}")
-        yield
-        if postgres:
-            connection.exec_driver_sql("SET LOCAL statement_timeout = 0")
 
 
 def _compare(connection: sa.Connection, table: Table, column: str, target: Table, key: str) -> tuple[int, int]:

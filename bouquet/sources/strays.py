@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import sqlalchemy as sa
 
 from bouquet.core.catalogue import Kind
+from bouquet.sources.brief import briefly
 from bouquet.sources.stored import Stored
 
 if TYPE_CHECKING:
@@ -64,29 +65,37 @@ def strayed(connection: sa.Connection, declared: Stored) -> Stored:
     return Stored("text", Kind.TEXT, "text")
 
 
-def strays(connection: sa.Connection, table: Table) -> list[str]:
+def strays(connection: sa.Connection, table: Table, seconds: float) -> list[str]:
     """
     Columns with values that are not what the column was declared as: SQLite keeps whatever it is given
-    (https://sqlite.org/flexibletypegood.html). They are read as texts; small numbers of MariaDB as such.
+    (https://sqlite.org/flexibletypegood.html). They are read as texts; small numbers of MariaDB as such. None where
+    looking takes longer.
     """
     quoted = connection.dialect.identifier_preparer.quote
     known = _STRAY if connection.dialect.name == "sqlite" else _STRAY_MYSQL
     kept = {name: s.stored for name, s in table.stored.items() if s.stored in known and not s.read_as}
-    return _meeting(connection, table, {n: known[stored].format(c=quoted(n)) for n, stored in kept.items()})
+    conditions = {n: known[stored].format(c=quoted(n)) for n, stored in kept.items()}
+    return _meeting(connection, table, conditions, seconds) or []
 
 
-def _meeting(connection: sa.Connection, table: Table, conditions: Mapping[str, str]) -> list[str]:
+def _meeting(
+    connection: sa.Connection, table: Table, conditions: Mapping[str, str], seconds: float
+) -> list[str] | None:
     """
-    The columns some of whose values meet the condition given for each. A view that fails says so when it is read.
+    The columns some of whose values meet the condition given for each; None where that cannot be told in time. A view
+    that fails says so when it is read.
     """
     if not conditions:
         return []
+    if seconds <= 0:
+        return None
     cells = ", ".join(f"max({condition})" for condition in conditions.values())
     source = connection.dialect.identifier_preparer.quote(table.name)
     try:
-        row = connection.exec_driver_sql(f"SELECT {cells} FROM {source}").one()
+        with briefly(connection, max(1, int(seconds * 1000))):
+            row = connection.exec_driver_sql(f"SELECT {cells} FROM {source}").one()
     except sa.exc.DBAPIError:
-        return []
+        return None
     return [name for name, met in zip(conditions, row, strict=True) if met]
 
 
@@ -104,15 +113,15 @@ def declared_types(connection: sa.Connection, tables: Mapping[str, Table]) -> It
                 yield name, row[1], Stored(*known)
 
 
-def written_freely(connection: sa.Connection, table: Table, *, look: bool) -> list[str]:
+def written_freely(connection: sa.Connection, table: Table, seconds: float) -> list[str]:
     """
     Columns of SQLite with times that are written in several ways, such as `2026-11-23T09:00Z`, and so cannot be
-    compared as texts; without a `look`, all that may be.
+    compared as texts; all that may be, where looking takes longer.
     """
     if connection.dialect.name != "sqlite":
         return []
     asked = {n: _AS_COMPARED[s.stored] for n, s in table.stored.items() if s.stored in _AS_COMPARED and not s.read_as}
-    if not look:
-        return list(asked)
     quoted = connection.dialect.identifier_preparer.quote
-    return _meeting(connection, table, {n: f"{quoted(n)} NOT GLOB '{form}'" for n, form in asked.items()})
+    conditions = {n: f"{quoted(n)} NOT GLOB '{form}'" for n, form in asked.items()}
+    found = _meeting(connection, table, conditions, seconds)
+    return list(asked) if found is None else found

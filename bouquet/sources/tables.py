@@ -129,10 +129,9 @@ def read_tables(connection: sa.Connection) -> dict[str, Table]:
     if connection.dialect.name != "postgresql":
         until = time.monotonic() + STRAYS_TIME
         for table in tables.values():
-            in_time = time.monotonic() < until
-            for column in strays(connection, table) if in_time else ():
+            for column in strays(connection, table, until - time.monotonic()):
                 table.stored[column] = strayed(connection, table.stored[column])
-            for column in written_freely(connection, table, look=in_time):
+            for column in written_freely(connection, table, until - time.monotonic()):
                 table.stored[column] = replace(table.stored[column], read_as="clock")
     for name, column in _shapes(connection):
         if name in tables and column in tables[name].stored:
