@@ -6,9 +6,9 @@ import { tr } from "../../i18n";
 interface Props {
   /** The template's own source. */
   own: string;
-  /** The source that it is tried on; empty for its own. */
-  tried: string;
-  onTry: (key: string) => void;
+  /** The source that it is tried on, null for its own; that of the settings has an empty key. */
+  tried: string | null;
+  onTry: (key: string | null) => void;
 }
 
 /** Look at a template on another source of the same shape: practice before live, or the other way round. */
@@ -42,7 +42,7 @@ export function Elsewhere({ own, tried, onTry }: Props) {
         environment: there.environment,
         title: sources.find((s) => s.key === own)?.title ?? tr("its own source"),
       })}
-      <Button variant="quiet" size="sm" onClick={() => onTry("")}>
+      <Button variant="quiet" size="sm" onClick={() => onTry(null)}>
         {tr("Back to its own")}
       </Button>
     </div>

@@ -61,7 +61,7 @@ export function useBench(loaded: TemplateInfo) {
     [columns],
   );
 
-  const [elsewhere, setElsewhere] = useState("");
+  const [elsewhere, setElsewhere] = useState<string | null>(null);
   const looked = useLooked(document, loaded.id, only, elsewhere);
   const { first } = looked;
 
@@ -182,7 +182,7 @@ export function useBench(loaded: TemplateInfo) {
 }
 
 /** What the source and the server say of a document: its first rows, its tally, its checks. */
-function useLooked(document: Document, id: number, only: string[][] | null, elsewhere: string) {
+function useLooked(document: Document, id: number, only: string[][] | null, elsewhere: string | null) {
   const look = useLook(document, id, only ?? undefined, elsewhere);
   const tally = useTally(document, id, elsewhere);
   const checked = useChecks(document, id);

@@ -18,9 +18,15 @@ let turns = 0;
 
 /**
  * The sentence and the rows of the document, page by page, while it is worked on. Where the source cannot give the first
- * rows at once, it is any rows until they come. `elsewhere` is another source that it is tried on.
+ * rows at once, it is any rows until they come. `elsewhere` is another source that it is tried on, whose key may be
+ * empty.
  */
-export function useLook(document: Document, templateId: number, only?: string[][], elsewhere = "") {
+export function useLook(
+  document: Document,
+  templateId: number,
+  only?: string[][],
+  elsewhere: string | null = null,
+) {
   const settled = useDebounced(document, SHEET_QUIET);
   const soon = useInfiniteQuery(pages(settled, templateId, only, elsewhere, true));
   const waits = soon.data?.pages[0]?.in_order === false && !soon.isPlaceholderData;
@@ -34,7 +40,7 @@ function pages(
   settled: Document,
   templateId: number,
   only: string[][] | undefined,
-  elsewhere: string,
+  elsewhere: string | null,
   hurry: boolean,
 ) {
   return infiniteQueryOptions({
@@ -49,7 +55,7 @@ function pages(
             bench: "",
             keys: true,
             // Elsewhere nothing was sent yet.
-            template_id: elsewhere ? null : templateId,
+            template_id: elsewhere === null ? templateId : null,
             only,
             hurry,
           },
@@ -71,7 +77,7 @@ function pages(
  * The tally of the document. What does not change the count does not count again. Where counting takes a while, it is
  * what the source expects until it is counted.
  */
-export function useTally(document: Document, templateId: number, elsewhere = "") {
+export function useTally(document: Document, templateId: number, elsewhere: string | null = null) {
   const { records, rows, asks, filter, at_most, only, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
   // Columns count only where the filter speaks of them; of the others, the records they lead to.
@@ -93,7 +99,7 @@ export function useTally(document: Document, templateId: number, elsewhere = "")
   };
 }
 
-function countOf(counted: string, templateId: number, elsewhere: string, hurry: boolean) {
+function countOf(counted: string, templateId: number, elsewhere: string | null, hurry: boolean) {
   return queryOptions({
     queryKey: ["tally", counted, elsewhere, hurry],
     queryFn: ({ signal }) =>
@@ -106,7 +112,7 @@ function countOf(counted: string, templateId: number, elsewhere: string, hurry: 
             bench: BENCH,
             turn: ++turns,
             keys: false,
-            template_id: elsewhere ? null : templateId,
+            template_id: elsewhere === null ? templateId : null,
             hurry,
           },
           params: sourceOf(elsewhere),
@@ -132,6 +138,6 @@ export function leadingColumns(columns: Document["columns"]): Document["columns"
 }
 
 /** The source that is meant, where it is not the template's own. */
-function sourceOf(elsewhere: string) {
-  return { query: elsewhere ? { source: elsewhere } : {} };
+function sourceOf(elsewhere: string | null) {
+  return { query: elsewhere === null ? {} : { source: elsewhere } };
 }
