@@ -1,7 +1,8 @@
-import { cleanup, screen, waitFor } from "@testing-library/react";
+import { QueryClient } from "@tanstack/react-query";
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import { api } from "../api";
+import { api, turnTo } from "../api";
 import type { RightScope } from "../api";
 import { shown } from "../testing";
 import { RightFields } from "./RightFields";
@@ -37,5 +38,19 @@ describe("which record types are somebody's", () => {
     await waitFor(() => expect(all.disabled).toBe(false));
     await userEvent.click(all);
     expect(onScope.mock.lastCall![0]?.types).toEqual(["ward", "tree"]);
+  });
+});
+
+describe("whose records somebody sees", () => {
+  it("stay those of their source, also where the tab is about another one", () => {
+    vi.spyOn(api, "GET").mockImplementation((() => new Promise(() => undefined)) as never);
+    turnTo(new QueryClient(), "yard");
+    const onScope = vi.fn<(scope: RightScope | null) => void>();
+    const scope = { source: "", records: "ward", field: "code", values: ["03"] } as unknown as RightScope;
+    shown(<RightFields scope={scope} onScope={onScope} />);
+    fireEvent.change(screen.getByLabelText("Values, separated by commas"), { target: { value: "03, 07" } });
+    turnTo(new QueryClient(), "");
+
+    expect(onScope.mock.lastCall![0]).toMatchObject({ source: "", records: "ward" });
   });
 });

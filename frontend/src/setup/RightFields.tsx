@@ -19,7 +19,10 @@ export function RightFields({ scope, onScope }: Props) {
     const next = { source: "", ...scope, ...part };
     const bound = next.records != null || next.types != null;
     const usual = next.personal && Object.values(next.personal).some((said) => said !== "seen");
-    onScope(bound || usual ? { ...next, source: bound ? next.source || currentSource() : "" } : null);
+    // A right goes on speaking of its source, whichever the tab is about; the house's first has an empty key.
+    const spoke = scope?.records != null || scope?.types != null;
+    const source = part.source ?? (spoke ? next.source : currentSource());
+    onScope(bound || usual ? { ...next, source: bound ? source : "" } : null);
   };
   return (
     <>
