@@ -112,7 +112,9 @@ class Database:
             self._connections -= 1
             is_last = self._leaves and not self._connections
         if is_last:
-            self._database.close()
+            # A connection that could not be closed holds it; whoever closes can do no more.
+            with suppress(Error, RuntimeError):
+                self._database.close()
 
 
 class Connection:

@@ -33,8 +33,6 @@ BATCH_ROWS = 20_000
 #: The same of rows that hold files.
 FILES_ROWS = 50
 
-#: Steps of SQLite's machine between two looks at the clock.
-STEPS = 20_000
 
 _ARROW: tuple[tuple[type[Any], pa.DataType], ...] = (
     (sa.Boolean, pa.bool_()),
@@ -66,7 +64,7 @@ class AlchemySnapshot:
         self._deadline = deadline
         self._raw: Any = connection.connection.driver_connection
         if isinstance(self._raw, sqlite3.Connection):
-            self._raw.set_progress_handler(self._stop, STEPS)
+            self._raw.set_progress_handler(self._stop, sqlite.STEPS)
 
     def _stop(self) -> int:
         return int(self.cancelled or (self._deadline is not None and time.monotonic() > self._deadline))

@@ -11,15 +11,12 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from bouquet.sources import mysql
+from bouquet.sources import mysql, sqlite
 
 __all__ = ["LONGEST_LOOK", "briefly"]
 
 #: Milliseconds that one look into a table or view may take.
 LONGEST_LOOK = 1_500
-
-#: Steps of SQLite's machine after which it asks whether to go on.
-STEPS = 20_000
 
 
 @contextmanager
@@ -37,7 +34,7 @@ def briefly(connection: sa.Connection, milliseconds: int = LONGEST_LOOK) -> Iter
         elif dialect == "sqlite":
             until = time.monotonic() + milliseconds / 1000
             raw: Any = connection.connection.driver_connection
-            raw.set_progress_handler(lambda: int(time.monotonic() > until), STEPS)
+            raw.set_progress_handler(lambda: int(time.monotonic() > until), sqlite.STEPS)
             try:
                 yield
             finally:

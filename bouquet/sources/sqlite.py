@@ -12,7 +12,10 @@ import sqlalchemy as sa
 
 from bouquet.core.sql.quoting import quote_all
 
-__all__ = ["file_of", "open_engine"]
+__all__ = ["STEPS", "file_of", "open_engine"]
+
+#: Steps of SQLite's machine between two looks at the clock.
+STEPS = 20_000
 
 #: Seconds that a file which somebody writes to is waited for.
 BUSY = 5.0

@@ -68,8 +68,8 @@ def strayed(connection: sa.Connection, declared: Stored) -> Stored:
 def strays(connection: sa.Connection, table: Table, seconds: float) -> list[str]:
     """
     Columns with values that are not what the column was declared as: SQLite keeps whatever it is given
-    (https://sqlite.org/flexibletypegood.html). They are read as texts; small numbers of MariaDB as such. None where
-    looking takes longer.
+    (https://sqlite.org/flexibletypegood.html). They are read as texts; small numbers of MariaDB as such. Empty
+    where looking takes longer.
     """
     quoted = connection.dialect.identifier_preparer.quote
     known = _STRAY if connection.dialect.name == "sqlite" else _STRAY_MYSQL
