@@ -1,4 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { ReactNode } from "react";
 import { useParams } from "react-router";
 import { answer, api, useSourceOf } from "../api";
 import type { TemplateInfo } from "../api";
@@ -17,6 +19,7 @@ import { PerUnit } from "../document/components/PerUnit";
 import { Sentence } from "../document/components/Sentence";
 import { SheetSide } from "./components/SheetSide";
 import { Tally } from "./components/Tally";
+import { TriedContext, useTried } from "../document/tried";
 import { useBench } from "./hooks/useBench";
 import type { BenchState } from "./hooks/useBench";
 import { tr } from "../i18n";
@@ -40,12 +43,23 @@ export function Bench() {
       </main>
     );
   }
-  return <Workplace key={id} loaded={template.data} />;
+  return (
+    <Tried key={id}>
+      <Workplace loaded={template.data} />
+    </Tried>
+  );
+}
+
+/** A template that may be tried on another source than its own. */
+function Tried({ children }: { children: ReactNode }) {
+  const [elsewhere, tryOn] = useState<string | null>(null);
+  return <TriedContext value={{ elsewhere, tryOn }}>{children}</TriedContext>;
 }
 
 /** The sentence above, the sheet and its shelf below, and how they are used together. */
 function Workplace({ loaded }: { loaded: TemplateInfo }) {
   const bench = useBench(loaded);
+  const { elsewhere } = useTried();
   const { session } = useShell();
   const source = useCurrentSource();
   const {
@@ -65,7 +79,6 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
     fields,
     groups,
     byPath,
-    elsewhere,
     tally,
     checked,
     first,

@@ -18,8 +18,6 @@ export function BenchBanners({ bench }: { bench: BenchState }) {
     setParams,
     trouble,
     setTrouble,
-    elsewhere,
-    setElsewhere,
     start,
     keepBoth,
   } = bench;
@@ -35,7 +33,7 @@ export function BenchBanners({ bench }: { bench: BenchState }) {
         }
         onBoth={() => void keepBoth()}
       />
-      <Elsewhere own={loaded.source} tried={elsewhere} onTry={setElsewhere} />
+      <Elsewhere own={loaded.source} />
       {only && (
         <div className="banner">
           <Icon name="eye" />{" "}

@@ -6,6 +6,7 @@ import { Icon, count, plural, vocabulary } from "../../shared";
 import { checksFor, newCheck, tidied } from "../checks";
 import type { Check } from "../checks";
 import { useChecks } from "../hooks/useChecks";
+import { useTried } from "../../document/tried";
 import type { Document } from "../../document/types";
 import { CheckForm } from "./CheckForm";
 import { Spread } from "./Spread";
@@ -170,6 +171,7 @@ function Rule({ check, found, wrong, open, onOpen, fresh, editable, onRemove, ..
 }
 
 function Objected({ found, rowsOf }: { found: CheckCount[]; rowsOf: string | undefined }) {
+  const { elsewhere } = useTried();
   const rows = found.flatMap((c) => c.rows);
   const said = found.map((c) => c.saw).filter(Boolean);
   if (said.length) return <div className="small">{said.join("; ")}</div>;
@@ -184,7 +186,7 @@ function Objected({ found, rowsOf }: { found: CheckCount[]; rowsOf: string | und
       </div>
       {rows.map((r, n) => (
         <div key={n} className="d-flex justify-content-between gap-2">
-          {rowsOf && r.key.length ? (
+          {rowsOf && elsewhere === null && r.key.length ? (
             <Link to={`/records/${rowsOf}/${r.key.map(encodeURIComponent).join("/")}`} className="mono">
               {r.key.join(", ")}
             </Link>

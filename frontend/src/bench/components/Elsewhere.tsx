@@ -1,21 +1,20 @@
 import { Button, Dropdown } from "react-bootstrap";
 import { Icon } from "../../shared";
 import { useShell } from "../../shell";
+import { useTried } from "../../document/tried";
 import { tr } from "../../i18n";
 
 interface Props {
   /** The template's own source. */
   own: string;
-  /** The source that it is tried on, null for its own; that of the settings has an empty key. */
-  tried: string | null;
-  onTry: (key: string | null) => void;
 }
 
 /** Look at a template on another source of the same shape: practice before live, or the other way round. */
-export function Elsewhere({ own, tried, onTry }: Props) {
+export function Elsewhere({ own }: Props) {
+  const { elsewhere, tryOn } = useTried();
   const { sources } = useShell().session;
   const others = sources.filter((s) => s.key !== own);
-  const there = others.find((s) => s.key === tried);
+  const there = others.find((s) => s.key === elsewhere);
   if (!there)
     return others.length === 0 ? null : (
       <div className="elsewhere">
@@ -25,7 +24,7 @@ export function Elsewhere({ own, tried, onTry }: Props) {
           </Dropdown.Toggle>
           <Dropdown.Menu>
             {others.map((s) => (
-              <Dropdown.Item key={s.key} as="button" onClick={() => onTry(s.key)}>
+              <Dropdown.Item key={s.key} as="button" onClick={() => tryOn(s.key)}>
                 {s.title}{" "}
                 <span className="soft">{tr("{{environment}} data", { environment: s.environment })}</span>
               </Dropdown.Item>
@@ -42,7 +41,7 @@ export function Elsewhere({ own, tried, onTry }: Props) {
         environment: there.environment,
         title: sources.find((s) => s.key === own)?.title ?? tr("its own source"),
       })}
-      <Button variant="quiet" size="sm" onClick={() => onTry(null)}>
+      <Button variant="quiet" size="sm" onClick={() => tryOn(null)}>
         {tr("Back to its own")}
       </Button>
     </div>

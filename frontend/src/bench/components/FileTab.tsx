@@ -4,6 +4,7 @@ import { answer, api } from "../../api";
 import type { FieldGroup, Look, ManyWay, Problem } from "../../api";
 import { Trouble, useDebounced, useFormats } from "../../shared";
 import type { Action } from "../../document/reducer";
+import { useAsked } from "../../document/tried";
 import type { Document, Output } from "../../document/types";
 import { Along } from "./Along";
 import { FileName } from "./FileName";
@@ -130,8 +131,9 @@ function Dictionary({
 /** The first lines as the writer writes them. */
 function FirstLines({ document, templateId }: { document: Document; templateId: number }) {
   const settled = useDebounced(document, 400);
+  const { elsewhere, template_id, params } = useAsked(templateId);
   const lines = useQuery({
-    queryKey: ["first-lines", settled],
+    queryKey: ["first-lines", settled, elsewhere],
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/first-lines", {
@@ -141,11 +143,12 @@ function FirstLines({ document, templateId }: { document: Document; templateId: 
             offset: 0,
             bench: "",
             keys: false,
-            template_id: templateId,
+            template_id,
           },
+          params,
         }),
       ),
-    placeholderData: (known) => known,
+    placeholderData: (known, query) => (query?.queryKey[2] === elsewhere ? known : undefined),
   });
   return (
     <div>

@@ -5,6 +5,7 @@ import { answer, api } from "../../api";
 import type { Traced, Tally } from "../../api";
 import { Icon, Trouble, count, plural, useDebounced } from "../../shared";
 import { isCondition, nodeAt, replaceNode } from "../../document/filter";
+import { useAsked } from "../../document/tried";
 import type { Document } from "../../document/types";
 import { tr } from "../../i18n";
 
@@ -76,16 +77,18 @@ function Answer({
 }: Props & { record: string; recordKey?: string[] }) {
   const wanted = useDebounced(recordKey ?? [record], QUIET);
   const settled = useDebounced(document, QUIET);
+  const { elsewhere, template_id, params } = useAsked(templateId);
   const found = useQuery({
-    queryKey: ["trace", wanted, settled],
+    queryKey: ["trace", wanted, settled, elsewhere],
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/trace", {
           body: {
             document: settled,
             key: wanted,
-            template_id: templateId,
+            template_id,
           },
+          params,
         }),
       ),
   });
@@ -162,12 +165,14 @@ function Answer({
           ))}
         </p>
       )}
-      <Link
-        className="small"
-        to={`/records/${document.records}/${traced.key.map(encodeURIComponent).join("/")}`}
-      >
-        {tr("Open the record")}
-      </Link>
+      {elsewhere === null && (
+        <Link
+          className="small"
+          to={`/records/${document.records}/${traced.key.map(encodeURIComponent).join("/")}`}
+        >
+          {tr("Open the record")}
+        </Link>
+      )}
     </div>
   );
 }
@@ -269,8 +274,9 @@ function Cures({
 }
 
 function LeftOutList({ document, templateId, counts, place, onTracing }: Props & { place: string }) {
+  const { elsewhere, template_id, params } = useAsked(templateId);
   const found = useQuery({
-    queryKey: ["left-out", place, document],
+    queryKey: ["left-out", place, document, elsewhere],
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/left-out", {
@@ -278,8 +284,9 @@ function LeftOutList({ document, templateId, counts, place, onTracing }: Props &
             document: document,
             place,
             limit: LISTED,
-            template_id: templateId,
+            template_id,
           },
+          params,
         }),
       ),
   });

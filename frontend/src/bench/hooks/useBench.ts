@@ -61,8 +61,7 @@ export function useBench(loaded: TemplateInfo) {
     [columns],
   );
 
-  const [elsewhere, setElsewhere] = useState<string | null>(null);
-  const looked = useLooked(document, loaded.id, only, elsewhere);
+  const looked = useLooked(document, loaded.id, only);
   const { first } = looked;
 
   const start = useStartRun();
@@ -166,8 +165,6 @@ export function useBench(loaded: TemplateInfo) {
     groups,
     byPath,
     used,
-    elsewhere,
-    setElsewhere,
     start,
     run,
     asksOrPersonal,
@@ -182,9 +179,9 @@ export function useBench(loaded: TemplateInfo) {
 }
 
 /** What the source and the server say of a document: its first rows, its tally, its checks. */
-function useLooked(document: Document, id: number, only: string[][] | null, elsewhere: string | null) {
-  const look = useLook(document, id, only ?? undefined, elsewhere);
-  const tally = useTally(document, id, elsewhere);
+function useLooked(document: Document, id: number, only: string[][] | null) {
+  const look = useLook(document, id, only ?? undefined);
+  const tally = useTally(document, id);
   const checked = useChecks(document, id);
   const first = look.data?.pages[0];
   const last = look.data?.pages.at(-1);

@@ -1,6 +1,7 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api";
 import { useDebounced } from "../../shared";
+import { useAsked } from "../../document/tried";
 import type { Document } from "../../document/types";
 
 /** Milliseconds of quiet before the rows that checks object to are counted. */
@@ -14,8 +15,9 @@ let turns = 0;
 /** How many rows each check of the document objects to, as they are now. */
 export function useChecks(document: Document, templateId: number) {
   const settled = useDebounced(document, QUIET);
+  const { elsewhere, template_id, params } = useAsked(templateId);
   return useQuery({
-    queryKey: ["checks", settled],
+    queryKey: ["checks", settled, elsewhere],
     enabled: (settled.checks ?? []).length > 0,
     queryFn: ({ signal }) =>
       answer(
@@ -27,12 +29,13 @@ export function useChecks(document: Document, templateId: number) {
             bench: BENCH,
             turn: ++turns,
             keys: false,
-            template_id: templateId,
+            template_id,
           },
+          params,
           signal,
         }),
       ),
-    placeholderData: keepPreviousData,
+    placeholderData: (known, query) => (query?.queryKey[2] === elsewhere ? known : undefined),
     staleTime: 60_000,
   });
 }

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { answer, api } from "../../api";
 import type { FieldGroup } from "../../api";
 import { Trouble, count } from "../../shared";
+import { useAsked } from "../tried";
 import type { Condition, Document } from "../types";
 import { Chip } from "./Chip";
 import { FieldPicker } from "./FieldPicker";
@@ -47,17 +48,15 @@ export function PerUnit({
   );
   const unit = path ?? unitOf(groups) ?? outermost(units)?.path ?? null;
   const label = groups.flatMap((g) => g.fields.map((f) => ({ f, g }))).find(({ f }) => f.path === unit);
+  const { elsewhere, template_id, params } = useAsked(templateId);
   const counted = useQuery({
-    queryKey: ["per-value", document, unit],
+    queryKey: ["per-value", document, unit, elsewhere],
     enabled: open && unit !== null,
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/per-value", {
-          body: {
-            document: document,
-            path: unit!,
-            template_id: templateId,
-          },
+          body: { document, path: unit!, template_id },
+          params,
         }),
       ),
   });
@@ -112,6 +111,7 @@ export function PerUnit({
           {unit && onWiden && label && narrowings(document, unit).length > 0 && (
             <Widen
               document={document}
+              templateId={templateId}
               unit={unit}
               heading={label.g.label.split(" › ").at(-1) || label.f.label}
               now={(counted.data ?? []).reduce((n, v) => n + v.rows, 0)}

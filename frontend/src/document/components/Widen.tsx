@@ -2,12 +2,14 @@ import { useQuery } from "@tanstack/react-query";
 import { Button } from "react-bootstrap";
 import { answer, api } from "../../api";
 import { count, plural } from "../../shared";
+import { useAsked } from "../tried";
 import type { Document } from "../types";
 import { widened } from "../units";
 import { tr } from "../../i18n";
 
 interface Props {
   document: Document;
+  templateId: number;
   unit: string;
   heading: string;
   /** Rows as they are now. */
@@ -16,14 +18,16 @@ interface Props {
 }
 
 /** From some units to all in one act: what else narrows stays, and the unit stands in a column. */
-export function Widen({ document, unit, heading, now, onWiden }: Props) {
+export function Widen({ document, templateId, unit, heading, now, onWiden }: Props) {
   const next = widened(document, unit, heading);
+  const { elsewhere, template_id, params } = useAsked(templateId);
   const counted = useQuery({
-    queryKey: ["per-value", next, unit],
+    queryKey: ["per-value", next, unit, elsewhere],
     queryFn: () =>
       answer(
         api.POST("/api/v1/design/per-value", {
-          body: { document: next, path: unit },
+          body: { document: next, path: unit, template_id },
+          params,
         }),
       ),
   });

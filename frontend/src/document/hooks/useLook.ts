@@ -1,6 +1,8 @@
 import { infiniteQueryOptions, queryOptions, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { answer, api } from "../../api";
 import { useDebounced } from "../../shared";
+import { useAsked } from "../tried";
+import type { Asked } from "../tried";
 import type { Document } from "../types";
 
 /** Rows of the first look, and of each further page. */
@@ -18,31 +20,21 @@ let turns = 0;
 
 /**
  * The sentence and the rows of the document, page by page, while it is worked on. Where the source cannot give the first
- * rows at once, it is any rows until they come. `elsewhere` is another source that it is tried on, whose key may be
- * empty.
+ * rows at once, it is any rows until they come.
  */
-export function useLook(
-  document: Document,
-  templateId: number,
-  only?: string[][],
-  elsewhere: string | null = null,
-) {
+export function useLook(document: Document, templateId: number, only?: string[][]) {
+  const asked = useAsked(templateId);
   const settled = useDebounced(document, SHEET_QUIET);
-  const soon = useInfiniteQuery(pages(settled, templateId, only, elsewhere, true));
+  const soon = useInfiniteQuery(pages(settled, asked, only, true));
   const waits = soon.data?.pages[0]?.in_order === false && !soon.isPlaceholderData;
-  const first = useInfiniteQuery({ ...pages(settled, templateId, only, elsewhere, false), enabled: waits });
+  const first = useInfiniteQuery({ ...pages(settled, asked, only, false), enabled: waits });
   const inAnyOrder = waits && !first.data;
   const { data, fetchNextPage, isFetchingNextPage } = waits && first.data ? first : soon;
   return { data, fetchNextPage, isFetchingNextPage, inAnyOrder, error: first.error ?? soon.error };
 }
 
-function pages(
-  settled: Document,
-  templateId: number,
-  only: string[][] | undefined,
-  elsewhere: string | null,
-  hurry: boolean,
-) {
+function pages(settled: Document, asked: Asked, only: string[][] | undefined, hurry: boolean) {
+  const { elsewhere, template_id, params } = asked;
   return infiniteQueryOptions({
     queryKey: ["look", settled, only, elsewhere, hurry],
     queryFn: ({ pageParam, signal }) =>
@@ -54,12 +46,11 @@ function pages(
             offset: pageParam,
             bench: "",
             keys: true,
-            // Elsewhere nothing was sent yet.
-            template_id: elsewhere === null ? templateId : null,
+            template_id,
             only,
             hurry,
           },
-          params: sourceOf(elsewhere),
+          params,
           signal,
         }),
       ),
@@ -77,7 +68,8 @@ function pages(
  * The tally of the document. What does not change the count does not count again. Where counting takes a while, it is
  * what the source expects until it is counted.
  */
-export function useTally(document: Document, templateId: number, elsewhere: string | null = null) {
+export function useTally(document: Document, templateId: number) {
+  const asked = useAsked(templateId);
   const { records, rows, asks, filter, at_most, only, zone } = document;
   const narrowed = JSON.stringify(filter ?? {});
   // Columns count only where the filter speaks of them; of the others, the records they lead to.
@@ -87,9 +79,9 @@ export function useTally(document: Document, templateId: number, elsewhere: stri
     JSON.stringify({ records, rows, asks, columns, filter, at_most, only, zone }),
     TALLY_QUIET,
   );
-  const soon = useQuery(countOf(counted, templateId, elsewhere, true));
+  const soon = useQuery(countOf(counted, asked, true));
   const waits = soon.data?.about === true && !soon.isPlaceholderData;
-  const exact = useQuery({ ...countOf(counted, templateId, elsewhere, false), enabled: waits });
+  const exact = useQuery({ ...countOf(counted, asked, false), enabled: waits });
   const { data, isPlaceholderData } = waits && exact.data ? exact : soon;
   return {
     data,
@@ -99,7 +91,8 @@ export function useTally(document: Document, templateId: number, elsewhere: stri
   };
 }
 
-function countOf(counted: string, templateId: number, elsewhere: string | null, hurry: boolean) {
+function countOf(counted: string, asked: Asked, hurry: boolean) {
+  const { elsewhere, template_id, params } = asked;
   return queryOptions({
     queryKey: ["tally", counted, elsewhere, hurry],
     queryFn: ({ signal }) =>
@@ -112,10 +105,10 @@ function countOf(counted: string, templateId: number, elsewhere: string | null, 
             bench: BENCH,
             turn: ++turns,
             keys: false,
-            template_id: elsewhere === null ? templateId : null,
+            template_id,
             hurry,
           },
-          params: sourceOf(elsewhere),
+          params,
           signal,
         }),
       ),
@@ -135,9 +128,4 @@ export function leadingColumns(columns: Document["columns"]): Document["columns"
   return [...ways.keys()].sort().map((way, n) => {
     return { id: `r${n}`, heading: `r${n}`, value: { field: ways.get(way) ?? "" } };
   });
-}
-
-/** The source that is meant, where it is not the template's own. */
-function sourceOf(elsewhere: string | null) {
-  return { query: elsewhere === null ? {} : { source: elsewhere } };
 }
