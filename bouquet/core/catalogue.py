@@ -7,13 +7,14 @@ Models here are frozen and know neither SQL nor any file format.
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import cached_property
 from typing import Literal, TypeAlias
 
-from bouquet.core.errors import Problem, nearest
+from bouquet.core.errors import Problem, unknown_name
 from bouquet.core.language import tr
 
 __all__ = [
@@ -346,6 +347,13 @@ class Catalogue:
         return hashlib.sha256(repr((self.source, self.title, self.environment, self.record_types)).encode()).hexdigest()
 
     @cached_property
+    def labels(self) -> Counter[str]:
+        """
+        How many fields are called by each label.
+        """
+        return Counter(f.label for t in self.record_types.values() for f in t.fields)
+
+    @cached_property
     def seen_by(self) -> dict[object, Catalogue]:
         """
         The catalogue as people with different rights see it, each made once.
@@ -372,8 +380,8 @@ class Catalogue:
             if found is not None and rest in (["label"], ["code"]) and found.kind is Kind.CHOICE:
                 return Walk(tuple(walked), here, found, rest[0])
             if rest:
-                return _unknown(here, step, [r.name for r in here.relations], "relation", path, place)
-            return _unknown(here, step, [f.name for f in here.fields], "field", path, place)
+                return unknown_name("relation", step, [r.name for r in here.relations], here.label, path, place)
+            return unknown_name("field", step, [f.name for f in here.fields], here.label, path, place)
         return Walk(tuple(walked), here, None)
 
     def route(self, start: RecordType, path: str, place: str, *, opened: tuple[str, ...] = ()) -> Route | Problem:
@@ -411,19 +419,6 @@ class Catalogue:
         """
         named = (record_type.field_named(n) for n in record_type.key)
         return tuple(Route(relations, f) for f in named if f is not None)
-
-
-def _unknown(here: RecordType, name: str, names: list[str], what: str, path: str, place: str) -> Problem:
-    prefix = path[: len(path) - len(path.split(".")[-1])] if what == "field" else ""
-    candidates = tuple(prefix + n for n in nearest(name, names))
-    hint = tr(" Did you mean {candidates}?", candidates=", ".join(candidates)) if candidates else ""
-    capital = here.label.capitalize()
-    return Problem(
-        code=f"unknown_{what}",
-        place=place,
-        message=tr("{here} has no {what} “{name}”.{hint}", here=capital, what=what, name=name, hint=hint),
-        candidates=candidates,
-    )
 
 
 def walk_to_one(

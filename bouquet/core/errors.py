@@ -33,6 +33,7 @@ __all__ = [
     "WayOut",
     "WriteError",
     "nearest",
+    "unknown_name",
 ]
 
 
@@ -173,6 +174,22 @@ def nearest(name: str, names: Sequence[str], *, at_most: int = 3) -> tuple[str, 
         sharing = [n for n in folded if words & _words(n)]
         close = sorted(sharing, key=lambda n: len(_words(n) ^ words))[:at_most]
     return tuple(folded[m] for m in close)
+
+
+def unknown_name(what: str, name: str, known: Sequence[str], of: str, path: str, place: str) -> Problem:
+    """
+    The problem that what `path` leads to (`of`, by its label) has no `what`, a field or relation, of this name.
+    """
+    prefix = path[: len(path) - len(path.split(".")[-1])] if what == "field" else ""
+    candidates = tuple(prefix + n for n in nearest(name, known))
+    hint = tr(" Did you mean {candidates}?", candidates=", ".join(candidates)) if candidates else ""
+    here = of.capitalize()
+    return Problem(
+        code=f"unknown_{what}",
+        place=place,
+        message=tr("{here} has no {what} “{name}”.{hint}", here=here, what=what, name=name, hint=hint),
+        candidates=candidates,
+    )
 
 
 def _words(name: str) -> set[str]:

@@ -4,6 +4,7 @@ The sentence: always true, and readable while the template is not.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -59,6 +60,25 @@ def sentence(catalogue: Catalogue, **document: Any) -> Sentence:
 def test_a_template_reads_so(catalogue: Catalogue, document: dict[str, Any], expected: str) -> None:
     """Whole sentences, word by word."""
     assert sentence(catalogue, **document).text() == expected
+
+
+@pytest.mark.parametrize(
+    ("own", "expected"),
+    [
+        ("Tree", "One row per tree where ward number is blank; every row."),
+        # Where the tree has a ward number of its own, it says whose is meant.
+        ("Ward number", "One row per tree where ward ward number is blank; every row."),
+    ],
+)
+def test_a_label_that_names_its_record_is_not_led_by_it_again(catalogue: Catalogue, own: str, expected: str) -> None:
+    """“Ward number” of a ward is the ward number, as columns of foreign databases are called."""
+    tree, ward = catalogue.record_types["tree"], catalogue.record_types["ward"]
+    number = replace(ward.fields[0], name="number", label="Ward number")
+    tagged = replace(tree, fields=(*tree.fields, replace(number, name="own", label=own)))
+    types = {"tree": tagged, "ward": replace(ward, fields=(*ward.fields, number))}
+    document = {"filter": {"all": [{"path": "ward.number", "is": "blank"}]}}
+
+    assert sentence(replace(catalogue, record_types=types), **document).text() == expected
 
 
 def test_a_broken_template_still_reads(catalogue: Catalogue) -> None:

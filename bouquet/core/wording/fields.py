@@ -12,7 +12,8 @@ __all__ = ["field_words"]
 
 def field_words(route: Route, catalogue: Catalogue) -> str:
     """
-    How the field at the end of a route is called: its label, led by the record it belongs to where that is another.
+    How the field at the end of a route is called: its label, led by the record it belongs to where that is another and
+    the label does not say it already, as “Customer name” of a customer does where nothing else is called so.
     """
     label = sentence_case(route.field.label)
     if route.aspect == "code":
@@ -22,4 +23,7 @@ def field_words(route: Route, catalogue: Catalogue) -> str:
     target = catalogue.record_types[route.relations[-1].target]
     if route.field.name == target.title and route.field.kind.is_text:
         return sentence_case(route.relations[-1].label)
-    return tr("{record} {field}", record=sentence_case(route.relations[-1].label), field=label)
+    record = sentence_case(route.relations[-1].label)
+    if label.startswith(f"{record} ") and catalogue.labels[route.field.label] == 1:
+        return label
+    return tr("{record} {field}", record=record, field=label)

@@ -156,11 +156,11 @@ function Workplace({ loaded }: { loaded: TemplateInfo }) {
         look={first}
         problems={problems}
         run={run}
-        checks={(document.checks ?? []).length ? (checked.data?.checks ?? []) : []}
+        checks={elsewhere === null && (document.checks ?? []).length ? (checked.data?.checks ?? []) : []}
         expected={
           <Expected
             templateId={loaded.id}
-            rows={tally.data?.steps.at(-1)?.rows}
+            rows={elsewhere === null ? tally.data?.steps.at(-1)?.rows : undefined}
             format={document.output?.format ?? "csv"}
             lead="· "
           />
