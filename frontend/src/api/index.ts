@@ -11,7 +11,7 @@ export {
 } from "./client";
 export { DAYS_AHEAD, resources } from "./resources";
 export { currentEyes, lookThrough } from "./eyes";
-export { LEDGER, aboutSource, currentSource, turnTo, useSource, useSourceOf } from "./source";
+export { LEDGER, aboutSource, currentSource, recordsAt, turnTo, useSource, useSourceOf } from "./source";
 export type {
   Schemas,
   TemplateDocument,

@@ -52,6 +52,17 @@ export function useSourceOf(key: string | undefined): void {
   }, [client, key]);
 }
 
+/** Where records of a type are looked at, or one of them by its key; `more` goes along. It names the tab's source. */
+export function recordsAt(
+  name: string,
+  key: (string | null)[] = [],
+  more: Record<string, string> = {},
+): string {
+  const path = ["/records", name, ...key.map((part) => encodeURIComponent(part ?? ""))].join("/");
+  const asked = new URLSearchParams(current ? { ...more, source: current } : more).toString();
+  return asked ? `${path}?${asked}` : path;
+}
+
 /** An address with the source it is about. */
 export function aboutSource(address: string): string {
   const url = new URL(address, window.location.origin);

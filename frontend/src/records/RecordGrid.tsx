@@ -2,6 +2,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
 import { Dropdown } from "react-bootstrap";
 import { Link } from "react-router";
+import { recordsAt } from "../api";
 import type { RecordTypeFields } from "../api";
 import { FieldPicker } from "../document/components/FieldPicker";
 import type { Action } from "../document/reducer";
@@ -103,10 +104,7 @@ export function RecordGrid({
                     title={(row[n]?.length ?? 0) > 40 ? row[n]! : undefined}
                   >
                     {n === linked ? (
-                      <Link
-                        className="mono"
-                        to={`/records/${type.record_type.name}/${key.map(encodeURIComponent).join("/")}`}
-                      >
+                      <Link className="mono" to={recordsAt(type.record_type.name, key)}>
                         {row[n] ?? key.join(", ")}
                       </Link>
                     ) : (

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
-import { answer, api } from "../api";
+import { answer, api, recordsAt } from "../api";
 import type { FieldGroup, ManyWay, RecordTypeFields, Run } from "../api";
 import { useRecordType } from "../document/hooks/useFields";
 import type { Document } from "../document/types";
@@ -137,7 +137,7 @@ function Page({ type, recordKey }: { type: RecordTypeFields; recordKey: string[]
   return (
     <>
       <div className="strip">
-        <Link to={`/records/${about.name}`} aria-label={tr("Back to {{about}}", { about: about.plural })}>
+        <Link to={recordsAt(about.name)} aria-label={tr("Back to {{about}}", { about: about.plural })}>
           <Icon name="chevronLeft" />
         </Link>
         <h1>{title}</h1>
@@ -264,11 +264,7 @@ function Children({ about, way, recordKey }: { about: string; way: ManyWay; reco
               {row.map((v, k) => (
                 <td key={k} className="mono">
                   {k === 0 && found.data.keys[n]?.every((p) => p !== null) ? (
-                    <Link
-                      to={`/records/${way.records}/${found.data.keys[n].map((p) => encodeURIComponent(p!)).join("/")}`}
-                    >
-                      {v ?? tr("open")}
-                    </Link>
+                    <Link to={recordsAt(way.records, found.data.keys[n])}>{v ?? tr("open")}</Link>
                   ) : (
                     (v ?? <span className="soft">{tr("empty")}</span>)
                   )}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
-import { answer, api, resources } from "../api";
+import { answer, api, recordsAt, resources } from "../api";
 import { usePreferences } from "../shell";
 import { Trouble } from "../shared";
 import { Browse } from "./Browse";
@@ -16,7 +16,7 @@ export function Records() {
   const types = useQuery(resources.recordTypes());
   const first = useByUse(types.data ?? [])[0];
   useEffect(() => {
-    if (!name && first) void go(`/records/${first.name}`, { replace: true });
+    if (!name && first) void go(recordsAt(first.name), { replace: true });
   }, [name, first, go]);
   const type = useQuery({ ...resources.recordType(name ?? ""), enabled: name !== undefined });
   const views = useQuery({

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { resources } from "../api";
+import { recordsAt, resources } from "../api";
 import type { RecordType } from "../api";
 import { capital, count } from "../shared";
 import { tr } from "../i18n";
@@ -26,7 +26,7 @@ export function TypeBar({ types, here }: { types: RecordType[]; here: string }) 
   return (
     <nav className="types" aria-label={tr("Record types")}>
       {shown.map((t) => (
-        <Link key={t.name} to={`/records/${t.name}`} aria-current={t.name === here ? "page" : undefined}>
+        <Link key={t.name} to={recordsAt(t.name)} aria-current={t.name === here ? "page" : undefined}>
           {capital(t.plural)} {t.rows !== null && <span>{count(t.rows)}</span>}
         </Link>
       ))}

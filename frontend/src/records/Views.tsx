@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Dropdown, Form } from "react-bootstrap";
 import { Link, useNavigate } from "react-router";
-import { answer, api, useSource } from "../api";
+import { answer, api, recordsAt, useSource } from "../api";
 import type { RecordTypeFields, ViewInfo } from "../api";
 import type { Document } from "../document/types";
 import { FormDialog, Icon } from "../shared";
@@ -41,11 +41,11 @@ export function ViewMenu({
         {changed && " *"}
       </Dropdown.Toggle>
       <Dropdown.Menu>
-        <Dropdown.Item as={Link} to={`/records/${name}?view=everyday`}>
+        <Dropdown.Item as={Link} to={recordsAt(name, [], { view: "everyday" })}>
           {tr("everyday fields")}
         </Dropdown.Item>
         {views.map((v) => (
-          <Dropdown.Item key={v.id} as={Link} to={`/records/${name}?view=${v.id}`}>
+          <Dropdown.Item key={v.id} as={Link} to={recordsAt(name, [], { view: String(v.id) })}>
             {v.name} <span className="soft">{whose(v)}</span>
           </Dropdown.Item>
         ))}
@@ -71,7 +71,7 @@ export function ViewMenu({
         {view?.mine && (
           <Dropdown.Item
             as={Link}
-            to={`/records/${name}?view=everyday`}
+            to={recordsAt(name, [], { view: "everyday" })}
             onClick={() => remove.mutate(view.id)}
           >
             {tr("Remove “{{view}}”", { view: view.name })}
@@ -132,7 +132,7 @@ export function SaveView({
     onSuccess: async (view) => {
       await client.invalidateQueries({ queryKey: ["views", document.records] });
       onClose();
-      void go(`/records/${document.records}?view=${view.id}`);
+      void go(recordsAt(document.records ?? "", [], { view: String(view.id) }));
     },
   });
   return (

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { LEDGER } from "../api";
+import { LEDGER, recordsAt } from "../api";
 import type { Run } from "../api";
 import { Icon, capital, count, plural } from "../shared";
 import { SEVERITIES } from "./slip";
@@ -112,9 +112,7 @@ function Speaking({ check, run, findings }: { check: SlipCheck; run: Run; findin
               <tr key={n}>
                 <td className="mono">
                   {f.key.length > 0 && rowsOf && run.source !== LEDGER ? (
-                    <Link to={`/records/${rowsOf}/${f.key.map(encodeURIComponent).join("/")}`}>
-                      {f.title ?? f.key.join(", ")}
-                    </Link>
+                    <Link to={recordsAt(rowsOf, f.key)}>{f.title ?? f.key.join(", ")}</Link>
                   ) : (
                     (f.title ?? f.key.join(", "))
                   )}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { resources } from "../api";
+import { recordsAt, resources } from "../api";
 import { useGuide } from "../guide";
 import { PickList, capital } from "../shared";
 import { useMay } from "./context";
@@ -47,7 +47,7 @@ export function Jump({ onClose }: { onClose: () => void }) {
         key: `r${t.name}`,
         label: capital(t.plural),
         note: tr("records"),
-        to: `/records/${t.name}`,
+        to: recordsAt(t.name),
       })),
     ];
     for (const page of guide)

@@ -11,6 +11,7 @@ import { EyesBanner } from "./EyesBanner";
 import { ShellContext } from "./context";
 import { Likes } from "./Likes";
 import { PracticeMark, SourceSwitch } from "./SourceSwitch";
+import { useAddressedSource } from "./useAddressedSource";
 import { useNews } from "./useNews";
 import { chooseLanguage, tr } from "../i18n";
 
@@ -89,6 +90,7 @@ export function Shell({ session, children }: { session: Session; children: React
     return () => dark.removeEventListener("change", show);
   }, [theme]);
   setLocale(locale);
+  const there = useAddressedSource(session.sources);
 
   return (
     <ShellContext value={{ session, news }}>
@@ -153,7 +155,12 @@ export function Shell({ session, children }: { session: Session; children: React
           </div>
         </header>
         {session.person.through && <EyesBanner name={session.person.name} />}
-        {!lists.isPending && children}
+        {there === false && (
+          <main className="body">
+            <p role="alert">{tr("There is no such source, or it is not yours to see.")}</p>
+          </main>
+        )}
+        {there && !lists.isPending && children}
         {codes && <Codes onClose={() => setCodes(false)} />}
         {tokens && <Tokens onClose={() => setTokens(false)} />}
         {sessions && <Sessions onClose={() => setSessions(false)} />}

@@ -4,6 +4,7 @@ import { useLocation, useNavigate } from "react-router";
 import { turnTo } from "../api";
 import { Icon } from "../shared";
 import { useCurrentSource, useShell } from "./context";
+import { isOfASource } from "./useAddressedSource";
 import { tr } from "../i18n";
 
 /** That what is looked at are practice data: on every page, so that nobody takes them for live ones. */
@@ -27,7 +28,12 @@ export function SourceSwitch() {
   if (session.sources.length < 2) return null;
   return (
     <Dropdown>
-      <Dropdown.Toggle variant="link" bsPrefix="btn" className="source-switch" aria-label={tr("Source")}>
+      <Dropdown.Toggle
+        variant="link"
+        bsPrefix="btn"
+        className="source-switch dropdown-toggle"
+        aria-label={tr("Source")}
+      >
         {current?.title}
       </Dropdown.Toggle>
       <Dropdown.Menu>
@@ -37,10 +43,13 @@ export function SourceSwitch() {
             as="button"
             active={source.key === current?.key}
             onClick={() => {
-              turnTo(client, source.key);
               // A record or a template is of one source; what is of each stays where it is.
-              if (pathname.startsWith("/records")) void go("/records");
-              else if (!pathname.startsWith("/set-up")) void go("/templates");
+              const place = pathname.startsWith("/records") ? "/records" : pathname;
+              if (isOfASource(place)) void go(`${place}?source=${encodeURIComponent(source.key)}`);
+              else {
+                turnTo(client, source.key);
+                if (!place.startsWith("/set-up")) void go("/templates");
+              }
             }}
           >
             {source.title}{" "}

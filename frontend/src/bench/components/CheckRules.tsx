@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
+import { recordsAt } from "../../api";
 import type { CheckCount, Look, Problem } from "../../api";
 import { Icon, count, plural, vocabulary } from "../../shared";
 import { checksFor, newCheck, tidied } from "../checks";
@@ -187,7 +188,7 @@ function Objected({ found, rowsOf }: { found: CheckCount[]; rowsOf: string | und
       {rows.map((r, n) => (
         <div key={n} className="d-flex justify-content-between gap-2">
           {rowsOf && elsewhere === null && r.key.length ? (
-            <Link to={`/records/${rowsOf}/${r.key.map(encodeURIComponent).join("/")}`} className="mono">
+            <Link to={recordsAt(rowsOf, r.key)} className="mono">
               {r.key.join(", ")}
             </Link>
           ) : (

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Button, Form } from "react-bootstrap";
 import { Link } from "react-router";
-import { answer, api } from "../../api";
+import { answer, api, recordsAt } from "../../api";
 import type { Traced, Tally } from "../../api";
 import { Icon, Trouble, count, plural, useDebounced } from "../../shared";
 import { isCondition, nodeAt, replaceNode } from "../../document/filter";
@@ -166,10 +166,7 @@ function Answer({
         </p>
       )}
       {elsewhere === null && (
-        <Link
-          className="small"
-          to={`/records/${document.records}/${traced.key.map(encodeURIComponent).join("/")}`}
-        >
+        <Link className="small" to={recordsAt(document.records ?? "", traced.key)}>
           {tr("Open the record")}
         </Link>
       )}
