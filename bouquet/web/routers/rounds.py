@@ -348,6 +348,7 @@ def _out(services: Services, session: Any, found: Round, person: Person, ahead: 
         event=Event.model_validate(found.event) if found.event else None,
         answers=found.answers,
         kind=found.template.kind,
+        source=found.template.source,
         records="" if found.template.kind == "bundle" else str(running.get("records", "")),
         paused_until=found.paused_until,
         paused_for=found.paused_for,

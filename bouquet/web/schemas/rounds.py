@@ -60,6 +60,7 @@ class RoundOut(BaseModel):
     answers: AnswersDocument = {}
     kind: Literal["template", "bundle"] = "template"
     records: str = ""
+    source: str = Field("", description="The source that its template or bundle reads.")
     after_id: int | None
     when_empty: Literal["send", "skip"]
     paused_until: datetime | None

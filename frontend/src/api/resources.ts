@@ -23,17 +23,19 @@ export const resources = {
     queryOptions({ queryKey: ["purposes"], queryFn: () => answer(api.GET("/api/v1/purposes")) }),
   recipients: () =>
     queryOptions({ queryKey: ["recipients"], queryFn: () => answer(api.GET("/api/v1/recipients")) }),
-  recordType: (name: string) =>
+  // Of the source that the tab is about, where none is given.
+  recordType: (name: string, source?: string) =>
     queryOptions({
-      queryKey: ["record-type", name],
-      queryFn: () => answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name } } })),
+      queryKey: ["record-type", name, source],
+      queryFn: () =>
+        answer(api.GET("/api/v1/record-types/{name}", { params: { path: { name }, query: { source } } })),
       staleTime: OF_FIELDS,
       enabled: name !== "",
     }),
-  recordTypes: () =>
+  recordTypes: (source?: string) =>
     queryOptions({
-      queryKey: ["record-types"],
-      queryFn: () => answer(api.GET("/api/v1/record-types")),
+      queryKey: ["record-types", source],
+      queryFn: () => answer(api.GET("/api/v1/record-types", { params: { query: { source } } })),
     }),
   rounds: () =>
     queryOptions({

@@ -7739,6 +7739,12 @@ export interface components {
              * @default []
              */
             shared_with: components["schemas"]["SharedWith"][];
+            /**
+             * Source
+             * @description The source that its template or bundle reads.
+             * @default
+             */
+            source: string;
             /** Template */
             template: string;
             /** Template Id */

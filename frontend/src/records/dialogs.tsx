@@ -15,7 +15,7 @@ import {
   withDefaults,
 } from "../runs";
 import type { Answers } from "../runs";
-import { useMay } from "../shell";
+import { useCurrentSource, useMay } from "../shell";
 import { FormDialog, Trouble, plural } from "../shared";
 import { tr } from "../i18n";
 
@@ -118,7 +118,8 @@ export function RunOnDialog({
   const go = useNavigate();
   const mayDesign = useMay("design");
   const templates = useQuery(resources.templates());
-  const fitting = (templates.data ?? []).filter((t) => t.records === records.name);
+  const source = useCurrentSource()?.key;
+  const fitting = (templates.data ?? []).filter((t) => t.records === records.name && t.source === source);
   const [chosen, setChosen] = useState<number | null>(null);
   const [seen, setSeen] = useState(false);
   const [purpose, setPurpose] = useState("");

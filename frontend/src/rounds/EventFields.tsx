@@ -12,14 +12,16 @@ import { tr } from "../i18n";
 
 interface Props {
   draft: Draft;
+  /** The source of what it runs. */
+  source: string | undefined;
   onChange: (part: Partial<Draft>) => void;
 }
 
 /** Which records a round waits for, and what has to come true of one. */
-export function ClosesFields({ draft, onChange }: Props) {
+export function ClosesFields({ draft, source, onChange }: Props) {
   const event = eventOf(draft);
-  const types = useQuery(resources.recordTypes());
-  const type = useQuery(resources.recordType(event.records));
+  const types = useQuery(resources.recordTypes(source));
+  const type = useQuery(resources.recordType(event.records, source));
   const fields = (type.data?.groups[0]?.fields ?? []).filter((f) => f.kind !== "file");
   const conditions = conditionsOf(event.where);
   const put = (next: Condition[]) => onChange({ event: { ...event, where: whereOf(next) } });
@@ -166,10 +168,13 @@ interface AnswerProps extends Props {
 }
 
 /** What the template asks, answered for every run of the round, or by a field of the record that started it. */
-export function RoundAnswers({ draft, questions, onChange }: AnswerProps) {
+export function RoundAnswers({ draft, source, questions, onChange }: AnswerProps) {
   const event = eventOf(draft);
   const closes = draft.trigger === "closes";
-  const type = useQuery({ ...resources.recordType(event.records), enabled: closes && event.records !== "" });
+  const type = useQuery({
+    ...resources.recordType(event.records, source),
+    enabled: closes && event.records !== "",
+  });
   if (questions.length === 0) return null;
   const fields = type.data?.groups[0]?.fields ?? [];
   const byField = event.answers ?? {};

@@ -78,6 +78,7 @@ export function NewRound({ template, round, onClose }: Props) {
     placeholderData: keepPreviousData,
   });
   const chosen = templates.data?.find((t) => t.id === draft.template_id);
+  const source = (chosen ?? bundles.data?.find((b) => b.id === draft.template_id))?.source;
   const asks = useQuery({
     queryKey: ["questions", draft.template_id],
     queryFn: () =>
@@ -134,8 +135,8 @@ export function NewRound({ template, round, onClose }: Props) {
                 </Form.Select>
               </Form.Group>
             </div>
-            {draft.trigger === "closes" && <ClosesFields draft={draft} onChange={change} />}
-            <RoundAnswers draft={draft} questions={questions} onChange={change} />
+            {draft.trigger === "closes" && <ClosesFields draft={draft} source={source} onChange={change} />}
+            <RoundAnswers draft={draft} source={source} questions={questions} onChange={change} />
             <SendTo draft={draft} planned={planned.data} onChange={change} />
             <FolderFields draft={draft} trouble={folderTrouble} onChange={change} />
             <Form.Group controlId="round-mail">

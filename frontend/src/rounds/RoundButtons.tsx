@@ -4,19 +4,20 @@ import { Link } from "react-router";
 import { answer, api, resources } from "../api";
 import type { RoundInfo } from "../api";
 import { Icon, Trouble } from "../shared";
-import { useMay } from "../shell";
+import { useCurrentSource, useMay } from "../shell";
 import { tr } from "../i18n";
 
 /** The buttons of rounds that wait to be pressed, each under its own words; of one record type, if it is given. */
 export function RoundButtons({ records }: { records?: string }) {
   const mayRun = useMay("run");
+  const source = useCurrentSource()?.key;
   const rounds = useQuery({ ...resources.rounds(), staleTime: 60_000, enabled: mayRun });
   const shown = (rounds.data ?? []).filter(
     (r) =>
       r.trigger === "called" &&
       r.event?.button &&
       !r.paused &&
-      (records === undefined || r.records === records),
+      (records === undefined || (r.records === records && r.source === source)),
   );
   return shown.map((round) => <Press key={round.id} round={round} />);
 }

@@ -5,7 +5,7 @@ import { Link, useSearchParams } from "react-router";
 import { DAYS_AHEAD, resources } from "../api";
 import type { RoundInfo } from "../api";
 import { STATUS_WORDS } from "../runs";
-import { useMay } from "../shell";
+import { OfSource, useMay } from "../shell";
 import { Icon, Trouble, clock, duration, plural, shortMoment, weekday } from "../shared";
 import { DaysOff } from "./DaysOff";
 import { FromDocument } from "./FromDocument";
@@ -175,6 +175,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
               <div className="soft small one-line">
                 {round.words}
                 {round.paused ? pausedWords(round) : ""} · {sentTo(round)}
+                <OfSource source={round.source} />
               </div>
             </td>
             {days.map((day) => (

@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { answer, api, resources } from "../api";
 import type { BundleContents, BundleInfo } from "../api";
 import { FormDialog, capital, useFormats } from "../shared";
+import { useCurrentSource } from "../shell";
 import { AnswerForm, withDefaults } from "./AnswerForm";
 import type { Answers } from "./AnswerForm";
 import { BundlePurpose } from "./BundlePurpose";
@@ -33,6 +34,8 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
   const go = useNavigate();
   const client = useQueryClient();
   const start = useStartRun();
+  const here = useCurrentSource()?.key;
+  const source = bundle?.source ?? here;
   const formats = useFormats();
   const [contents, setContents] = useState<BundleContents>({ ...NOTHING, ...bundle?.contents });
   const [kept, setKept] = useState(keeping || bundle !== undefined);
@@ -81,8 +84,8 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
           onChange={(e) => change({ name: e.target.value })}
         />
       </Form.Group>
-      <BundleTemplates contents={contents} onChange={change} />
-      <BundleRecords contents={contents} onChange={change} />
+      <BundleTemplates contents={contents} source={source} onChange={change} />
+      <BundleRecords contents={contents} source={source} onChange={change} />
       <div className="pair">
         <Form.Group controlId="bundle-format">
           <Form.Label>{tr("As")}</Form.Label>
@@ -116,13 +119,18 @@ export function BundleDialog({ bundle, keeping = false, onClose }: Props) {
 
 interface PartProps {
   contents: BundleContents;
+  /** The one source that it reads. */
+  source: string | undefined;
   onChange: (part: Partial<BundleContents>) => void;
 }
 
 /** The templates of a bundle, with answers to what they ask. */
-function BundleTemplates({ contents, onChange }: PartProps) {
+function BundleTemplates({ contents, source, onChange }: PartProps) {
   const templates = useQuery(resources.templates());
   const chosen = contents.templates ?? [];
+  const offered = templates.data?.filter(
+    (t) => t.source === source || chosen.some((c) => c.template === t.id),
+  );
   const asking = chosen.filter((c) => templates.data?.find((t) => t.id === c.template)?.asks);
   const questions = useQueries({
     queries: asking.map(({ template }) => ({
@@ -146,7 +154,7 @@ function BundleTemplates({ contents, onChange }: PartProps) {
       <fieldset>
         <legend className="form-label">{tr("Templates")}</legend>
         <div className="tick-list">
-          {templates.data?.map((t) => (
+          {offered?.map((t) => (
             <Form.Check
               key={t.id}
               id={`bundle-template-${t.id}`}
@@ -175,8 +183,8 @@ function BundleTemplates({ contents, onChange }: PartProps) {
 }
 
 /** The whole record types of a bundle, with the files that are kept in them. */
-function BundleRecords({ contents, onChange }: PartProps) {
-  const types = useQuery(resources.recordTypes());
+function BundleRecords({ contents, source, onChange }: PartProps) {
+  const types = useQuery(resources.recordTypes(source));
   const { records = [], everything } = contents;
   return (
     <fieldset>

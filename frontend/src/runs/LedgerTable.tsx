@@ -4,6 +4,7 @@ import type { Run } from "../api";
 import { SortHead, Icon, count, duration, formatName, plural, shortMoment, size } from "../shared";
 import type { Sorting } from "../shared";
 import { RunStatus } from "./RunStatus";
+import { OfSource } from "../shell";
 import { isMade } from "./slip";
 import { tr } from "../i18n";
 
@@ -71,7 +72,10 @@ export function LedgerTable({ runs, ...sorts }: TableProps) {
                 {run.name}
               </Link>{" "}
               {run.personal > 0 && <Icon name="shield" label={tr("personal data")} />}
-              <div className="soft small">{whatOf(run)}</div>
+              <div className="soft small">
+                {whatOf(run)}
+                <OfSource source={run.source} />
+              </div>
             </td>
             <td>{run.asked_by}</td>
             <td className="text-nowrap">

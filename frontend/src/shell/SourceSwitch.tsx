@@ -18,6 +18,13 @@ export function PracticeMark() {
   );
 }
 
+/** Whose records something holds, after what else is said of it. One source needs no mention. */
+export function OfSource({ source }: { source: string }) {
+  const { sources } = useShell().session;
+  const title = sources.length > 1 ? sources.find((s) => s.key === source)?.title : undefined;
+  return title && <> · {title}</>;
+}
+
 /** Which of several sources this tab is about. One source needs no mention. */
 export function SourceSwitch() {
   const { session } = useShell();

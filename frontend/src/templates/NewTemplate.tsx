@@ -7,6 +7,7 @@ import type { AskedInfo, Look, TemplateDocument } from "../api";
 import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
 import { Proposed } from "./Proposed";
+import { useCurrentSource } from "../shell";
 import { tr } from "../i18n";
 
 type Start = "everyday" | "empty" | "view" | "copy" | "document";
@@ -77,7 +78,10 @@ function useNewTemplate(asked: string, onClose: () => void) {
     queryFn: () => answer(api.GET("/api/v1/records/{name}/views", { params: { path: { name: records } } })),
   });
   const chosen = types.data?.find((t) => t.name === records);
-  const copies = (templates.data ?? []).filter((t) => !records || t.records === records);
+  const here = useCurrentSource()?.key;
+  const copies = (templates.data ?? []).filter(
+    (t) => !records || (t.records === records && t.source === here),
+  );
   const make = useMutation({
     mutationFn: () => {
       if (asking)
