@@ -172,7 +172,7 @@ function Board({ rounds }: { rounds: RoundInfo[] }) {
               <Link to={`/rounds/${round.id}`} className="name one-line d-block">
                 {round.template}
               </Link>
-              <div className="soft small one-line">
+              <div className="soft small one-line" title={`${round.words} · ${sentTo(round)}`}>
                 {round.words}
                 {round.paused ? pausedWords(round) : ""} · {sentTo(round)}
                 <OfSource source={round.source} />

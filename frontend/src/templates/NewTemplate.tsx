@@ -2,12 +2,12 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Button, Form, Modal } from "react-bootstrap";
 import { useNavigate } from "react-router";
-import { answer, api, resources } from "../api";
+import { answer, api, resources, turnTo } from "../api";
 import type { AskedInfo, Look, TemplateDocument } from "../api";
 import { AskedText } from "../asked";
 import { Icon, Trouble, count } from "../shared";
 import { Proposed } from "./Proposed";
-import { useCurrentSource } from "../shell";
+import { useCurrentSource, useShell } from "../shell";
 import { tr } from "../i18n";
 
 type Start = "everyday" | "empty" | "view" | "copy" | "document";
@@ -28,6 +28,7 @@ export function NewTemplate({ asked = "", onClose }: { asked?: string; onClose: 
           <Modal.Title id="new-template">{tr("New template: one row per what?")}</Modal.Title>
         </Modal.Header>
         <Modal.Body>
+          <OfWhichSource making={making} />
           <AskedText
             text={making.request}
             onText={making.setRequest}
@@ -161,6 +162,35 @@ function useNewTemplate(asked: string, onClose: () => void) {
     needsType,
     ready,
   };
+}
+
+/** Which of several sources it is to read. */
+function OfWhichSource({ making }: { making: Making }) {
+  const { sources } = useShell().session;
+  const here = useCurrentSource();
+  const client = useQueryClient();
+  if (sources.length < 2) return null;
+  return (
+    <Form.Group controlId="new-source" className="mb-3">
+      <Form.Label>{tr("Source")}</Form.Label>
+      <Form.Select
+        value={here?.key}
+        onChange={(e) => {
+          turnTo(client, e.target.value);
+          making.setRecords("");
+          making.setSource("");
+          making.setDocument(null);
+        }}
+      >
+        {sources.map((s) => (
+          <option key={s.key} value={s.key}>
+            {s.title}
+            {s.environment === "practice" ? tr(" (practice)") : ""}
+          </option>
+        ))}
+      </Form.Select>
+    </Form.Group>
+  );
 }
 
 /** The record types, one of which a row stands for. */
