@@ -25,9 +25,12 @@ describe("the source that a tab is about", () => {
     client.setQueryData(["record-types"], ["tree"]);
     client.setQueryData(["session"], { person: "Kim" });
     client.setQueryData(["templates"], ["Trees"]);
+    // Without the lists there is no page: whatever was being done on it would be lost.
+    client.setQueryData(["vocabulary"], { formats: [] });
     turnTo(client, "Jetty");
     expect(client.getQueryData(["record-types"])).toBeUndefined();
     expect(client.getQueryData(["session"])).toEqual({ person: "Kim" });
     expect(client.getQueryData(["templates"])).toEqual(["Trees"]);
+    expect(client.getQueryData(["vocabulary"])).toEqual({ formats: [] });
   });
 });

@@ -33,6 +33,7 @@ const OF_NO_SOURCE = [
   "runs",
   "rounds",
   "removed",
+  "vocabulary",
 ];
 
 /** Turn to another source: what was read of the last one is read anew. */
