@@ -366,15 +366,19 @@ class _Reflection:
         Name and label of a relation that nobody named: after its column, or after where it leads.
         """
         target = self._curated(foreign.target).label
+        guessed = self.guesses.get(foreign.target)
+        there = target or (guessed.label if guessed else self.names[foreign.target].replace("_", " "))
+        there = there[:1].upper() + there[1:]
         if len(foreign.pairs) > 1:
-            return self.names[foreign.target], (target or self.guesses[foreign.target].label).capitalize()
+            return self.names[foreign.target], there
         column = foreign.pairs[0][0]
         name = path_name(column).removesuffix("_id")
         if name == path_name(column):
             name = self.names[foreign.target]
         if target is not None or table not in self.guesses:
             return name, (target or name.replace("_", " ")).capitalize()
-        return name, self.guesses[table].labels[column]
+        # Where a record is told by the other's key, that column is called its own number.
+        return name, there if self.tables[table].key == [column] else self.guesses[table].labels[column]
 
     def _has(self, table: str, columns: list[str], other: str, others: list[str]) -> bool:
         """

@@ -10,6 +10,8 @@ import pytest
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing import ColumnFacts, TableFacts, guess_hidden_kind, guess_kind, guess_parts, guess_title
+from bouquet.core.guessing.people import guess_class, guess_personal
+from bouquet.core.guessing.words import label_of_column, label_of_table, plural_of, unit_of
 
 
 def text(name: str, *samples: str, **more: Any) -> ColumnFacts:
@@ -97,3 +99,69 @@ def test_codes_name_records() -> None:
 def test_columns_that_are_parts_of_one_thing_are_told_by_their_names(columns: list[str], parts: dict[str, str]) -> None:
     found = guess_parts(table(*map(text, columns)))
     assert {name: guess.value for name, guess in found.items()} == parts
+
+
+@pytest.mark.parametrize(
+    ("name", "label"),
+    [
+        ("Größe", "Größe"),
+        ("GRÖSSE", "Grösse"),
+        ("ÉtatCivil", "État civil"),
+        ("prénom_usuel", "Prénom usuel"),
+        ("Łódź_kod", "Łódź kod"),
+        ("ДатаРождения", "Дата рождения"),
+        ("e\N{COMBINING ACUTE ACCENT}tat", "état".capitalize()),
+        ("名前", "名前"),
+        ("ID番号", "ID 番号"),
+        ("नाम", "नाम"),
+    ],
+)
+def test_names_are_words_in_every_script(name: str, label: str) -> None:
+    """No word is cut where a letter has an accent, and a change of case parts words as it does in English."""
+    assert label_of_column(name) == label
+
+
+def test_a_unit_in_raised_digits_is_one() -> None:
+    assert unit_of("Fläche (m²)", "", is_number=True) == ("m²", True)
+    assert label_of_column("Fläche (m²)", unit_said=True) == "Fläche"
+
+
+def test_no_letter_of_ours_is_added_to_another_script() -> None:
+    assert [plural_of(label_of_table(name)) for name in ("名前", "заказ", "élève")] == ["名前", "заказ", "élèves"]
+
+
+@pytest.mark.parametrize(
+    ("table_name", "name", "known"),
+    [
+        ("kunden", "geburtsdatum", "birth"),
+        ("kunden", "Vorname", "name"),
+        ("kunden", "Name", "name"),
+        ("kunden", "Straße", "address"),
+        ("mitarbeiter", "staatsangehörigkeit", "health"),
+        ("mitarbeiter", "Gehalt", "money"),
+        ("adhérent", "prénom", "name"),
+        ("adhérent", "nom", "name"),
+        ("élèves", "date_naissance", "birth"),
+        ("salarié", "situation_familiale", "health"),
+    ],
+)
+def test_personal_data_are_known_in_the_languages_that_the_interface_speaks(
+    table_name: str, name: str, known: str
+) -> None:
+    facts = TableFacts(name=table_name, columns=(text(name),), key=("id",), rows=100)
+    guess = guess_personal(facts, facts.columns[0])
+
+    assert guess is not None
+    assert guess.value
+    assert guess_class(name, table_name) == known
+
+
+def test_full_names_begin_with_any_capital() -> None:
+    column = text("reporter", "Änne Öztürk", "Łukasz Żak", "Émile Ébène", "Юрий Орлов")
+    assert guess_personal(table(column), column) is not None
+
+
+def test_things_are_nobodys_data_in_any_language() -> None:
+    columns = [text(name) for name in ("nom", "bezeichnung", "libellé", "kind", "usage", "nombre", "artikelname")]
+    facts = TableFacts(name="artikel", columns=tuple(columns), key=("id",), rows=100)
+    assert [guess_personal(facts, column) for column in columns] == [None] * len(columns)

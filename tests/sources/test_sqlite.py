@@ -149,3 +149,18 @@ def test_a_file_is_only_read(tmp_path: Path) -> None:
     with there.reader.snapshot() as snapshot, pytest.raises(SourceError):
         snapshot.rows(sa.text("INSERT INTO thing VALUES (1, 'x')").columns(sa.column("id")))
     there.close()
+
+
+def test_a_record_told_by_the_key_of_another_leads_to_it_by_its_name(tmp_path: Path) -> None:
+    """A passport whose number is that of its person: the way is called Person, and its own field Passport number."""
+    path = tmp_path / "yard.sqlite"
+    with sqlite3.connect(path) as connection:
+        connection.execute("CREATE TABLE person (id integer PRIMARY KEY, name text)")
+        connection.execute("CREATE TABLE passport (id integer PRIMARY KEY REFERENCES person, valid_to date)")
+    connection.close()
+    source = Source("yard", f"sqlite:///{path}")
+    passport = source.catalogue().record_types["passport"]
+    source.close()
+
+    assert [(r.name, r.label) for r in passport.relations] == [("person", "Person")]
+    assert passport.fields[0].label == "Passport number"

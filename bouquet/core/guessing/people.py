@@ -11,20 +11,20 @@ from functools import lru_cache
 
 from bouquet.core.catalogue import Kind
 from bouquet.core.guessing.facts import ColumnFacts, Guess, TableFacts
-from bouquet.core.guessing.words import ENGLISH, singular_of, words_of
+from bouquet.core.guessing.words import ENGLISH, PERSONAL, plain, singular_of, words_of
 
 __all__ = ["guess_class", "guess_personal"]
 
-PERSONS = frozenset(ENGLISH["personal"]["persons"])
+PERSONS = frozenset(word for language in PERSONAL for word in language["persons"])
 
 #: Runs of words in a name, each with the reason it gives.
-NAMES = tuple((tuple(n["words"]), n["reason"]) for n in ENGLISH["personal"]["names"])
+NAMES = tuple((tuple(n["words"]), n["reason"]) for language in PERSONAL for n in language["names"])
 
 #: A name without any of these words is no person's.
 _TELLING = frozenset(word for names, _ in NAMES for name in names for word in name.split())
 
 #: The class that each run of words stands for.
-_CLASSES = tuple((name, n["class"]) for n in ENGLISH["personal"]["names"] for name in n["words"])
+_CLASSES = tuple((name, n["class"]) for language in PERSONAL for n in language["names"] for name in n["words"])
 
 NOT = tuple(ENGLISH["personal"]["not"])
 
@@ -34,9 +34,10 @@ _EMAIL = re.compile(r"^[^@\s,;]+@[^@\s,;]+\.[A-Za-z]{2,}$")
 _PHONE = re.compile(r"^(?:\+|00)\d[\d ()./-]{6,}\d$|^\(?0\d{2,5}\)?[ /-]\d[\d -]{3,}$")
 _IBAN = re.compile(r"^[A-Z]{2}\d{2}(?: ?[A-Z0-9]{4}){3,7}(?: ?[A-Z0-9]{1,3})?$")
 
-_FULL_NAME = re.compile(r"^[A-Z]\S+ (?:\S+ )?[A-Z]\S+$")
-
+_CAPITAL = "[A-ZÀ-ÖØ-ÞĀ-ſΑ-ΩЀ-Я]"
+_FULL_NAME = re.compile(rf"^{_CAPITAL}\S+ (?:\S+ )?{_CAPITAL}\S+$")
 _TWO_WORDS = re.compile(r"^[^\W\d_]+(?:[-'’][^\W\d_]+)* (?:[^\W\d_]\.? )?[^\W\d_]+(?:[-'’][^\W\d_]+)*$")
+_NAME = ("name", "nom")
 _CONTACT = {"phone", "telephone", "mobile", "email", "e-mail", "address", "birth"}
 
 #: The share of samples that must have a form.
@@ -54,7 +55,7 @@ def guess_personal(table: TableFacts, column: ColumnFacts, prefix: str = "") -> 
         return Guess(True, by_form)
     if column.leads_to:
         return None
-    words = words_of(column.name, prefix)
+    words = _plain_words(column.name, prefix)
     if _TELLING.isdisjoint(words):
         return _names_of_persons(table, column, words)
     said = f" {' '.join(words)} "
@@ -75,7 +76,7 @@ def guess_class(*names: str) -> str:
     """
     The class of a personal field (see `core.personal`), by what it is called.
     """
-    said = f" {' '.join(word for name in names for word in words_of(name))} "
+    said = f" {' '.join(word for name in names for word in _plain_words(name))} "
     found = next((known for words, known in _CLASSES if f" {words} " in said), None)
     if found is None:
         found = "other" if PERSONS.isdisjoint(singular_of(w) for w in said.split()) else "name"
@@ -86,12 +87,14 @@ def _names_of_persons(table: TableFacts, column: ColumnFacts, words: Sequence[st
     if not column.kind.is_text or column.stored != "text":
         return None
     person = (
-        {singular_of(w) for w in words_of(table.name)} & PERSONS - {"account", "user"} if words[-1] == "name" else set()
+        {form for w in _plain_words(table.name) for form in (w, singular_of(w))} & PERSONS - {"account", "user"}
+        if words[-1] in _NAME
+        else set()
     )
-    if words[-1] == "name" and (person or (len(words) > 1 and singular_of(words[-2]) in PERSONS)):
+    if words[-1] in _NAME and (person or (len(words) > 1 and singular_of(words[-2]) in PERSONS)):
         return Guess(True, "the name of a person, by the names of table and column")
     if (
-        words[-1] in ("name", "resident", "contact")
+        words[-1] in (*_NAME, "resident", "contact")
         and _share(column, _TWO_WORDS)
         and any(_CONTACT & set(words_of(c.name)) for c in table.columns if c.name != column.name)
     ):
@@ -100,6 +103,10 @@ def _names_of_persons(table: TableFacts, column: ColumnFacts, words: Sequence[st
     if len(words) <= 2 and singular_of(words[-1]) in PERSONS and _share(column, _FULL_NAME):
         return Guess(True, "names of people, by its name and the form of its values")
     return None
+
+
+def _plain_words(name: str, prefix: str = "") -> tuple[str, ...]:
+    return tuple(plain(word) for word in words_of(name, prefix))
 
 
 def _by_form(column: ColumnFacts) -> str:

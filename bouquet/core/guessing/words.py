@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 import tomllib
+import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from functools import cache, lru_cache
@@ -26,7 +27,17 @@ __all__ = [
     "words_of",
 ]
 
-ENGLISH: dict[str, Any] = tomllib.loads(files("bouquet.core.guessing").joinpath("english.toml").read_text("utf-8"))
+
+def _words_of_language(name: str) -> dict[str, Any]:
+    return tomllib.loads(files("bouquet.core.guessing").joinpath(f"{name}.toml").read_text("utf-8"))
+
+
+ENGLISH = _words_of_language("english")
+
+#: What tells personal data, in the languages that the interface speaks.
+PERSONAL: tuple[dict[str, Any], ...] = tuple(
+    words["personal"] for words in (ENGLISH, _words_of_language("german"), _words_of_language("french"))
+)
 WORDS: dict[str, list[str]] = ENGLISH["words"]
 
 #: Abbreviations that mean one thing wherever they stand.
@@ -39,7 +50,10 @@ CAPITALS = frozenset(WORDS["capitals"])
 
 _PHRASE = re.compile(r"( (?:per|of|by|in|for|with|to) )")
 _IN_COMMENT = re.compile(r"(?:\(|\[|\bin )(mm|cm|m|km|g|kg|t|l|ml|ha|m²|m³|kWh|kW|%|€|£|\$|km/h|°C|°)(?:\)|\]|\b|$)")
-_PARTS = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|[0-9]+|[^\W\d_]+")
+#: The parts of a name, by what its signs are: `A` a capital, `a` a small letter, `x` one of a script without case,
+#: `0` a digit, `+` what belongs to the sign before it (accents, raised digits).
+_PARTS = re.compile(r"A\+*(?:A\+*)*(?=A\+*a)|(?:A\+*)?(?:a\+*)+|(?:A\+*)+|0+|(?:x\+*)+")
+_PLAIN = str.maketrans({"ä": "ae", "ö": "oe", "ü": "ue", "Ä": "Ae", "Ö": "Oe", "Ü": "Ue", "ß": "ss"})
 _TABLE_PREFIXES = frozenset(WORDS["table_prefixes"])
 
 #: Letters of a word that tells nothing by itself, at most.
@@ -61,7 +75,27 @@ def split_name(name: str) -> tuple[str, ...]:
     """
     The parts of a name, in small letters: by underscores, spaces, changes of case, and where digits begin.
     """
-    return tuple(part.lower() for part in _PARTS.findall(name))
+    whole = unicodedata.normalize("NFC", name)
+    signs = "".join(map(_sign, whole))
+    return tuple(whole[part.start() : part.end()].lower() for part in _PARTS.finditer(signs))
+
+
+def plain(words: str) -> str:
+    """
+    Words as they are written where accents cannot be: `Prénom` as `Prenom`, `Größe` as `Groesse`.
+    """
+    if words.isascii():
+        return words
+    told = words.translate(_PLAIN)
+    return "".join(sign for sign in unicodedata.normalize("NFD", told) if not unicodedata.combining(sign))
+
+
+def _sign(sign: str) -> str:
+    if sign.isalpha():
+        return "A" if sign.isupper() or sign.istitle() else "a" if sign.islower() else "x"
+    if sign.isdecimal():
+        return "0"
+    return "+" if unicodedata.category(sign) in ("Mn", "Mc", "No") else " "
 
 
 @lru_cache(200_000)
@@ -173,6 +207,9 @@ def plural_of(label: str) -> str:
     if last.endswith(tuple(WORDS["uncounted"])):
         return label
     if singular_of(last) != last:
+        return label
+    if not all(unicodedata.name(sign, "").startswith("LATIN") for sign in last if sign.isalpha()):
+        # To words of other scripts no letter of ours is added.
         return label
     several = str(_english().plural_noun(last)) if last[-1].isalpha() else f"{last}s"
     return " ".join([*before, several]) + preposition + rest
