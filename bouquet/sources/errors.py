@@ -14,11 +14,13 @@ What can go wrong with a source. The drivers' errors are renamed once, here.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import adbc_driver_manager
 import pyarrow as pa
+import pymysql.err
 import sqlalchemy.exc
 
 from bouquet.core.errors import BouquetError
@@ -141,30 +143,45 @@ _AWAY = (
 
 
 def _error_for(state: str, message: str) -> type[SourceError]:
+    """
+    Where a server tells the kind of its error (`state`, https://www.postgresql.org/docs/current/errcodes-appendix.html),
+    that counts: its words may hold a value of somebody's record, such as “no connection”.
+    """
+    if state in _STATES:
+        return SourceTimeout if "statement timeout" in message else _STATES[state]
+    if state[:2] in ("08", "28", "3D", "53", "57"):
+        return SourceFull if is_full(message) else SourceDown
+    if state:
+        return SourceError
+    # A connection that was never made says why as a query would: no such database, no such role, a wrong password.
     if is_full(message):
         return SourceFull
-    # A connection that was never made says why as a query would: no such database, no such role, a wrong password.
-    if "connection to server" in message or "connection failed" in message:
-        return SourceDown
-    # A copy of a database stops what keeps it from following: it may go well the next time.
-    if state in ("40001", "40P01") or "conflict with recovery" in message:
+    if "connection to server" in message or "connection failed" in message or "conflict with recovery" in message:
         return SourceDown
     if "statement timeout" in message:
         return SourceTimeout
-    if state == "57014" or "canceling statement" in message:
+    if "canceling statement" in message:
         return SourceCancelled
-    if state == "42501":
-        return SourceRefused
-    if state in ("42703", "42P01", "3F000") or "does not exist" in message or "no such column" in message:
+    if "does not exist" in message or "no such column" in message:
         return SourceChanged
-    if state[:2] in ("08", "57", "53") or any(d in message.lower() for d in _AWAY):
-        return SourceDown
-    return SourceError
+    return SourceDown if any(d in message.lower() for d in _AWAY) else SourceError
+
+
+_STATES: dict[str, type[SourceError]] = {
+    # A copy of a database stops what keeps it from following: it may go well the next time.
+    **dict.fromkeys(("40001", "40P01"), SourceDown),
+    "57014": SourceCancelled,
+    "42501": SourceRefused,
+    **dict.fromkeys(("42703", "42P01", "3F000"), SourceChanged),
+}
+_STATE = re.compile(r"SQLSTATE: ([0-9A-Z]{5})\b")
 
 
 #: Error numbers of MariaDB and MySQL (https://mariadb.com/kb/en/mariadb-error-code-reference/).
 _MYSQL: dict[int, type[SourceError]] = {
-    **dict.fromkeys((1044, 1045, 1049, 1053, 2002, 2003, 2006, 2013, 2055), SourceDown),
+    # Who may not come in, or is sent away; 2000 and following are the client's own, of a server that is away.
+    **dict.fromkeys((1044, 1045, 1049, 1053, 1129, 1130, 1698, 1820, 1862, 3118, 4151), SourceDown),
+    **dict.fromkeys((1152, *range(1158, 1162), 1184, 1927, 4031, *range(2000, 2100)), SourceDown),
     **dict.fromkeys((1040, 1203, 1226), SourceFull),
     **dict.fromkeys((1142, 1143, 1227, 1370), SourceRefused),
     **dict.fromkeys((1051, 1054, 1146, 1356), SourceChanged),
@@ -189,6 +206,14 @@ CONSTANT.update(
 )
 
 
+def _own_words(cause: BaseException | None) -> str:
+    """
+    What the database itself says, without what its driver says around it.
+    """
+    words = str(cause.args[-1]) if isinstance(cause, pymysql.err.MySQLError) and cause.args else str(cause)
+    return (words.partition("ERROR:")[2].strip() or words).partition("\n")[0]
+
+
 @contextmanager
 def renamed_errors(title: str, *, asked: Callable[[], bool] = lambda: True, bounded: bool = False) -> Iterator[None]:
     """
@@ -202,14 +227,13 @@ def renamed_errors(title: str, *, asked: Callable[[], bool] = lambda: True, boun
     try:
         yield
     except (adbc_driver_manager.Error, sqlalchemy.exc.DBAPIError, pa.ArrowException, OSError) as error:
-        # Once rows are flowing, the driver's errors come through Arrow as OSError, without their code.
+        # Once rows are flowing, the driver's errors come through Arrow as OSError, with their code in words only.
         cause = error.orig if isinstance(error, sqlalchemy.exc.DBAPIError) else error
-        state = getattr(cause, "sqlstate", None) or ""
-        number = cause.args[0] if cause is not None and cause.args else None
-        known = _MYSQL.get(number) if isinstance(number, int) else None
-        kind = known or _error_for(str(state), str(error))
+        state = getattr(cause, "sqlstate", None) or "".join(_STATE.findall(str(error))[-1:])
+        number = cause.args[0] if isinstance(cause, pymysql.err.MySQLError) and cause.args else None
+        kind = _MYSQL.get(number, SourceError) if number else _error_for(str(state), str(error))
         if kind is SourceCancelled and not asked():
             kind = SourceTimeout if bounded else SourceStopped
         said = tr(kind.said)
-        detail = str(cause).splitlines()[0] if kind is SourceError else ""
+        detail = _own_words(cause) if kind is SourceError else ""
         raise kind(f"{title}: {said} {detail}".strip()) from error

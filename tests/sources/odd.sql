@@ -50,6 +50,7 @@ INSERT INTO secret_in_part VALUES (1, 'open', 'secret');
 CREATE TABLE not_for_us (id integer PRIMARY KEY);
 CREATE VIEW same_names AS SELECT id AS a, id AS "A", id AS "a " FROM no_rows;
 CREATE VIEW failing AS SELECT 1 / 0 AS x;
+CREATE VIEW misread AS SELECT n, CASE n WHEN 3 THEN 'no connection' ELSE n::text END::integer AS x FROM generate_series(1, 3) n;
 CREATE UNLOGGED TABLE parent_of (id integer, v text);
 CREATE TABLE child_of (extra text) INHERITS (parent_of);
 INSERT INTO child_of VALUES (1, 'v', 'e');

@@ -18,7 +18,7 @@ import sqlalchemy as sa
 
 from bouquet.demo.cluster import Cluster
 from bouquet.runs import Services, ask_for_run, execute
-from bouquet.sources import Source, SourceDown, SourceFull, SourceStopped, SourceTimeout, postgres
+from bouquet.sources import Source, SourceDown, SourceError, SourceFull, SourceStopped, SourceTimeout, postgres
 from bouquet.sources.errors import renamed_errors
 from tests.runs.test_runs import get
 
@@ -154,3 +154,23 @@ def test_a_copy_that_stops_a_query_to_follow_is_asked_again() -> None:
     for error in errors:
         with pytest.raises(SourceDown), renamed_errors("Copy", asked=lambda: False):
             raise error
+
+
+@pytest.mark.parametrize(
+    ("error", "kind", "said"),
+    [
+        (pymysql.err.DataError(1366, "Incorrect integer value: 'no connection'"), SourceError, "Incorrect integer"),
+        (pymysql.err.OperationalError(1205, "Lock wait timeout exceeded"), SourceError, "Lock wait"),
+        (pymysql.err.OperationalError(1927, "Connection was killed"), SourceDown, "cannot be reached"),
+        (pymysql.err.OperationalError(2013, "Lost connection to server during query"), SourceDown, "cannot be reached"),
+        (pymysql.err.OperationalError(1040, "Too many connections"), SourceFull, "no connection left"),
+    ],
+)
+def test_what_mariadb_says_is_told_by_its_number(
+    error: pymysql.err.MySQLError, kind: type[SourceError], said: str
+) -> None:
+    """Not by its words, which may be those of a record; and it is said without what the driver says around it."""
+    with pytest.raises(SourceError, match=f"^Copy: .*{said}") as told, renamed_errors("Copy"):
+        raise sa.exc.OperationalError("SELECT 1", {}, error)
+    assert told.type is kind
+    assert str(error.args[0]) not in str(told.value)
