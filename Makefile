@@ -1,7 +1,7 @@
 SHELL := /bin/bash
 export PATH := $(CURDIR)/.venv/bin:$(PATH)
 
-.PHONY: demo serve test lint faults cluster hostile screenshots bench example api texts requirements clean
+.PHONY: demo serve test thorough lint faults cluster hostile screenshots bench example api texts requirements clean
 
 demo: ## Install what is missing, set Marrowby up, and serve it
 	@scripts/bootstrap.sh
@@ -16,6 +16,10 @@ test: lint ## All checks and tests
 	cd frontend && npm run --silent test
 	python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 25
 
+thorough: ## After the suite: more cases of what it proves with one, kills at every stage, each dialog looked at by axe
+	@scripts/bootstrap.sh browser
+	python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --durations 10 -m thorough
+
 lint: ## Format, lint, types, import contract
 	@scripts/bootstrap.sh
 	ruff format --check .
@@ -28,7 +32,7 @@ lint: ## Format, lint, types, import contract
 
 faults: ## Kills, restarts, full disks: 200 kills and 6 restarts of the database
 	@scripts/bootstrap.sh
-	BOUQUET_KILLS_A_STEP=20 python -m pytest tests/rounds/test_killed.py tests/runs/test_faults.py tests/runs/test_relied_on.py
+	BOUQUET_KILLS_A_STEP=20 python -m pytest -m "not campaign" tests/rounds/test_killed.py tests/runs/test_faults.py tests/runs/test_relied_on.py
 	python -m pytest -s -m campaign tests/campaigns
 
 cluster: ## A house on five hosts, made of network namespaces, whose cables are pulled while it works; needs root
@@ -38,7 +42,7 @@ cluster: ## A house on five hosts, made of network namespaces, whose cables are 
 hostile: ## Limits, bad uploads, hostile templates; 25,000 requests of each of four people
 	@scripts/bootstrap.sh
 	BOUQUET_CASES=2000 python -m pytest tests/web/test_doors.py tests/web/test_fuzz.py tests/sources/test_rights.py
-	BOUQUET_CASES=25000 python -m pytest -n 2 --timeout 3600 tests/web/test_described.py
+	BOUQUET_CASES=25000 python -m pytest -n 2 --timeout 3600 -m thorough tests/web/test_described.py
 
 screenshots: ## Retake the picture of each main view
 	@scripts/bootstrap.sh browser

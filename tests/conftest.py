@@ -5,6 +5,7 @@ The ground of the tests: a real PostgreSQL cluster of their own, Marrowby in it,
 from __future__ import annotations
 
 import fcntl
+import gc
 import os
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -68,6 +69,17 @@ LONGEST = (
     "runs/test_runs.py",
     "sources/test_explaining.py",
 )
+
+
+def seeds(suite: int, thorough: int) -> list[Any]:
+    """What cases are drawn by: `suite` of them belong to the suite, all `thorough` to what is run after it."""
+    return [*range(suite), *(pytest.param(n, marks=pytest.mark.thorough) for n in range(suite, thorough))]
+
+
+def pytest_collection_finish() -> None:
+    """What was loaded until here stays: it is not looked through again at each collection of garbage."""
+    gc.collect()
+    gc.freeze()
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

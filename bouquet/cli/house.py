@@ -27,6 +27,7 @@ from bouquet.cli.common import (
     fail,
     open_services,
 )
+from bouquet.cli.loading import loading
 from bouquet.core.errors import BouquetError
 from bouquet.core.rights import Limits
 from bouquet.runs import (
@@ -187,7 +188,8 @@ def serve(
     """
     Serve the web interface, with one worker inside. A house without people waits for its first keeper.
     """
-    from bouquet.web import serve as serve_web
+    with loading():
+        from bouquet.web import serve as serve_web
 
     with _private_store(folder) if private else nullcontext(), open_services() as services:
         if private:
@@ -202,7 +204,8 @@ def serve_beside(listening: Annotated[int, typer.Argument(help="The socket, by i
     """
     One more process of a web server that runs; it begins them itself.
     """
-    from bouquet.web import serve_beside as serve_web_beside
+    with loading():
+        from bouquet.web import serve_beside as serve_web_beside
 
     with open_services() as services:
         serve_web_beside(services, settings(), listening)

@@ -32,7 +32,7 @@ PLACES = (
 )
 
 
-@pytest.fixture(params=WORDS)
+@pytest.fixture(params=["de", pytest.param("fr", marks=pytest.mark.thorough)])
 def abroad(request: pytest.FixtureRequest, browser: Browser, house: House) -> Iterator[tuple[str, Page]]:
     """(language, page signed in) in a browser that asks for that language."""
     name = request.param

@@ -17,7 +17,8 @@ from tests.browser.conftest import House, drawn
 pytestmark = pytest.mark.browser
 
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
-RUN = """async within => {
+RUN = """async parts => {
+    const within = parts.find(part => document.querySelector(part));
     const rules = ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'];
     return (await axe.run(within ?? document, {runOnly: rules, resultTypes: ['violations']})).violations;
 }"""
@@ -28,14 +29,14 @@ STILL = """() => document.getAnimations().every(
     a => a.playState !== 'running' || a.effect.getComputedTiming().endTime === Infinity)"""
 
 
-def violations(page: Page, within: str | None = None) -> list[str]:
-    """What axe finds wrong on a page, or in the part of it that a selector names, once nothing moves there."""
+def violations(page: Page, *parts: str) -> list[str]:
+    """What axe finds wrong on a page, or in the first of its parts (selectors) that is there, once nothing moves."""
     page.emulate_media(reduced_motion="reduce")
     drawn(page)
     page.wait_for_function(STILL)
     if not page.evaluate("'axe' in window"):
         page.evaluate(AXE.read_text(encoding="utf-8"))
-    found: list[Any] = page.evaluate(RUN, within)
+    found: list[Any] = page.evaluate(RUN, parts)
     return [f"{v['id']}: {n['target']} {n['failureSummary']}" for v in found for n in v["nodes"]]
 
 

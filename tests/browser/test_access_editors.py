@@ -141,13 +141,12 @@ def rules(page: Page) -> Iterator[str]:
 @pytest.mark.parametrize(
     ("document", "looked_into"),
     [
-        (RECORDS, (chips, columns, formats, rules)),
+        pytest.param(RECORDS, (chips, columns, formats, rules), id="records", marks=pytest.mark.thorough),
         # What another style or another row rule changes of that.
-        ({**RECORDS, "output": READER}, (formats,)),
-        (GROUPS, (chips, columns)),
-        (CHILDREN, (chips, columns)),
+        pytest.param({**RECORDS, "output": READER}, (formats,), id="reader", marks=pytest.mark.thorough),
+        pytest.param(GROUPS, (chips, columns), id="groups"),
+        pytest.param(CHILDREN, (chips, columns), id="children", marks=pytest.mark.thorough),
     ],
-    ids=["records", "reader", "groups", "children"],
 )
 def test_no_editor_of_the_bench_has_violations(
     page: Page, house: House, document: dict[str, Any], looked_into: Sequence[Callable[[Page], Iterator[str]]]

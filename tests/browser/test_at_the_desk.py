@@ -69,6 +69,7 @@ def test_the_file_is_pages_to_print(page: Page, tmp_path: Path) -> None:
     assert "Planting season plan" in said
 
 
+@pytest.mark.thorough
 def test_no_page_offers_what_is_refused(page: Page, house: House) -> None:
     """A runner follows every kind of link once: nothing answers 403, nothing is gone."""
     refused: list[Any] = []

@@ -124,6 +124,7 @@ def drop(tmp_path: Path) -> Iterator[tuple[Room, StandIn]]:
     made.stop()
 
 
+@pytest.mark.thorough
 def test_a_server_that_breaks_off_is_tried_again_until_the_file_is_there(
     keeper: Page, drop: tuple[Room, StandIn]
 ) -> None:

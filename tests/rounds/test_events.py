@@ -232,6 +232,7 @@ def test_a_notice_of_the_source_has_its_rounds_look_at_once(till: Till) -> None:
     assert len(asked) == 1
 
 
+@pytest.mark.thorough
 def test_notices_by_the_thousand_are_one_look(till: Till) -> None:
     """A trigger that tells of each row may send them faster than anybody can look."""
     till.set("closes", SALES, {**CLOSED, "channel": "shift_closed"})

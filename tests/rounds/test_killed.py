@@ -129,7 +129,7 @@ def yard(services: Services, cluster: OwnCluster) -> Iterator[Yard]:
     services.sources.fixed.close()
 
 
-@pytest.mark.parametrize("kind", ["new", "append", "appears"])
+@pytest.mark.parametrize("kind", ["new", *(pytest.param(k, marks=pytest.mark.thorough) for k in ("append", "appears"))])
 def test_each_moment_has_one_run_and_each_record_arrives_once(yard: Yard, people: dict[str, Any], kind: str) -> None:
     """Whatever the step before which a worker dies, and whoever works beside it."""
     yard.set(people["ines"], kind)

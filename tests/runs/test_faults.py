@@ -22,6 +22,7 @@ from pathlib import Path
 from typing import Any
 
 import psycopg
+import pytest
 import sqlalchemy as sa
 
 from bouquet.demo.cluster import Cluster
@@ -76,6 +77,7 @@ def assert_proven(services: Services, runs: list[Run]) -> None:
     assert swept.files == len(runs)
 
 
+@pytest.mark.thorough
 def test_a_worker_killed_at_random(services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path) -> None:
     """Whatever it was doing, what follows it finishes every run with one set of files."""
     document = {**LARGE, "filter": {"all": [{"path": "inspected_on", "is": "not_blank"}]}}
@@ -135,6 +137,7 @@ def two_workers(services: Services, marrowby: str, tmp_path: Path) -> Iterator[N
         yield
 
 
+@pytest.mark.thorough
 def test_many_runs_at_once(services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path) -> None:
     """Put into the queue together, worked off by two workers: each is carried out once, and all are proven."""
     queue = Queue(services)

@@ -310,6 +310,7 @@ def wait_for(condition: Callable[[], bool], seconds: float = 90) -> None:
         time.sleep(0.1)
 
 
+@pytest.mark.thorough
 def test_a_real_worker_survives_losing_its_database_connections(
     services: Services, people: dict[str, Any], marrowby: str, tmp_path: Path, cluster: Any
 ) -> None:

@@ -25,7 +25,7 @@ from bouquet.demo.cluster import Cluster
 from bouquet.runs import Export
 from bouquet.runs.crossing import crossed_plan
 from bouquet.sources import Source
-from tests.conftest import NOW
+from tests.conftest import NOW, seeds
 from tests.sources.mariadb import owner_of
 
 TABLES = (
@@ -226,7 +226,7 @@ class Drawn:
         return str(self.some([v for v in VALUES.get(path, VALUES["t"]) if v is not None and str(v).strip()] or ["1"]))
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", seeds(2, 4))
 def test_every_database_gives_the_same_file(alike: dict[str, Source], tmp_path: Path, seed: int) -> None:
     """Byte by byte: filters, folds, groups, order, and every way to show a value."""
     drawn = Drawn(seed)
@@ -254,7 +254,7 @@ def written(source: Source, document: dict[str, Any], folder: Path, *, at_once: 
         return Export(template, plan, "csv", folder).write(snapshot, {}).path.read_bytes()
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", seeds(1, 3))
 def test_cross_tabs_made_in_two_steps_are_those_made_in_one(
     alike: dict[str, Source], tmp_path: Path, seed: int
 ) -> None:

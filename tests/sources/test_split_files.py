@@ -6,6 +6,7 @@ from __future__ import annotations
 
 from decimal import Decimal
 
+import pytest
 import python_calamine
 
 from tests.sources.files import JOINED, LINES, WHERE, Query, Run, column, rows_of
@@ -119,6 +120,7 @@ def test_reader_s_parts_each_have_their_own_total(run: Run, query: Query) -> Non
     assert found == wards
 
 
+@pytest.mark.thorough
 def test_more_rows_than_a_sheet_holds_go_on_to_the_next(run_whole: Run, query_whole: Query) -> None:
     """1,048,577 rows: the first sheet is full with its heading row, the second has the last two."""
     document = {
